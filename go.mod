@@ -1,0 +1,47 @@
+module ambertray
+
+go 1.26.8
+
+require (
+	github.com/agnivade/levenshtein v1.2.2
+	github.com/axiomhq/hyperloglog v0.3.0
+	github.com/cespare/xxhash/v2 v2.3.0
+	github.com/dustin/go-humanize v1.1.0
+	github.com/jackc/pgx/v5 v5.12.0
+	github.com/jedib0t/go-pretty/v6 v6.8.3
+	github.com/spf13/cobra v1.10.2
+	go.yaml.in/yaml/v3 v3.0.6
+	golang.org/x/term v0.47.0
+	golang.org/x/text v0.43.0
+	zombiezen.com/go/sqlite v1.4.2
+)
+
+require (
+	github.com/BurntSushi/toml v1.4.1-0.20240526193622-a339e1f7089c // indirect
+	github.com/dgryski/go-metro v0.0.0-20250106013310-edb8663e5e33 // indirect
+	github.com/google/uuid v1.6.0 // indirect
+	github.com/inconshreveable/mousetrap v1.1.0 // indirect
+	github.com/jackc/pgpassfile v1.0.0 // indirect
+	github.com/jackc/pgservicefile v0.0.0-20240606120523-5a60cdf6a761 // indirect
+	github.com/kamstrup/intmap v0.5.2 // indirect
+	github.com/mattn/go-isatty v0.0.20 // indirect
+	github.com/mattn/go-runewidth v0.0.16 // indirect
+	github.com/ncruces/go-strftime v0.1.9 // indirect
+	github.com/remyoudompheng/bigfft v0.0.0-20230129092748-24d4a6f8daec // indirect
+	github.com/rivo/uniseg v0.4.7 // indirect
+	github.com/spf13/pflag v1.0.9 // indirect
+	github.com/stretchr/testify v1.12.1 // indirect
+	golang.org/x/exp v0.0.0-20250408133849-7e4ce0ab07d0 // indirect
+	golang.org/x/exp/typeparams v0.0.0-20231108232855-2478ac86f678 // indirect
+	golang.org/x/mod v0.41.0 // indirect
+	golang.org/x/sync v0.24.0 // indirect
+	golang.org/x/sys v0.49.0 // indirect
+	golang.org/x/tools v0.51.0 // indirect
+	honnef.co/go/tools v0.8.2 // indirect
+	modernc.org/libc v1.65.7 // indirect
+	modernc.org/mathutil v1.7.1 // indirect
+	modernc.org/memory v1.11.0 // indirect
+	modernc.org/sqlite v1.37.1 // indirect
+)
+
+tool honnef.co/go/tools/cmd/staticcheck

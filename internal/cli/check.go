@@ -1,0 +1,97 @@
+package cli
+
+import (
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"ambertray/internal/load"
+	"ambertray/internal/reject"
+	"ambertray/internal/target"
+	"ambertray/internal/term"
+)
+
+func (a *app) newCheck() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "check TRAY|SOURCE",
+		Short: "Do everything but load: convert every record and tell what would be rejected",
+		Args:  cobra.ExactArgs(1),
+	}
+	d := draftFlags(c)
+	to := toFlag(c)
+	c.RunE = func(c *cobra.Command, args []string) error {
+		t, _, err := a.plan(c, d, args[0])
+		if err != nil {
+			return err
+		}
+		var tgt target.Target
+		if *to != "" {
+			if tgt, err = a.open(c.Context(), *to, true); err != nil {
+				return err
+			}
+			defer tgt.Close()
+		}
+		update, done := a.progress("checking")
+		result, err := load.DryRun(c.Context(), t, tgt, update)
+		done()
+		if err != nil {
+			return err
+		}
+		if result.Rejected() > 0 {
+			a.status = exitRejects
+		}
+		if result.TableExists != nil && *result.TableExists {
+			a.status = exitFailed
+		}
+		return a.show(result, func() { a.drawCheck(result, args[0]) })
+	}
+	return c
+}
+
+func (a *app) drawCheck(c *load.Check, arg string) {
+	p := a.print
+	p.Fact("read", "%s besides the header: %s, %s skipped", term.Amount(c.Read, "row"), term.Amount(c.Records, "record"), term.Count(c.Skipped))
+	if c.TableExists != nil {
+		if *c.TableExists {
+			p.Fact("table", "%s", p.Red(fmt.Sprintf("%s exists already in %s: a load would be refused", c.Table, *c.Target)))
+		} else {
+			p.Fact("table", "%s would be created in %s", p.Bold(c.Table), *c.Target)
+		}
+	}
+	p.Fact("would load", "%s", term.Amount(c.WouldLoad, "row"))
+	if c.Rejected() > 0 {
+		p.Fact("would", "%s", p.Red("reject "+term.Amount(c.Rejected(), "record")))
+	}
+	a.drawGroups(c.WouldReject)
+	p.Line("")
+	var rows [][]string
+	for _, v := range c.Columns {
+		verdict := v.Verdict
+		if verdict != "fits" {
+			verdict = p.Red(verdict)
+		}
+		rows = append(rows, []string{v.Name, p.Amber(v.Type), verdict, v.Why})
+	}
+	p.Table([]term.Column{{Title: "column"}, {Title: "type"}, {Title: "verdict"}, {Title: ""}}, rows)
+	p.Next("Nothing was changed.", fmt.Sprintf("ambertray load %s --to TARGET", arg))
+}
+
+// drawGroups lists why records are rejected.
+func (a *app) drawGroups(groups []reject.Group) {
+	wide, wideReason, wideCount := 0, 0, 0
+	for _, g := range groups {
+		wide, wideReason = max(wide, len(columnOf(g))), max(wideReason, len(g.Reason))
+		wideCount = max(wideCount, len(term.Count(g.Count)))
+	}
+	for _, g := range groups {
+		a.print.Line("  %*s   %*s  %-*s  %-*s  %s on line %s", 10, "", wideCount, term.Count(g.Count), wide, columnOf(g), wideReason, g.Reason,
+			a.print.Amber(fmt.Sprintf("%q", term.Shorten(g.Example, 40))), term.Count(g.Line))
+	}
+}
+
+func columnOf(g reject.Group) string {
+	if g.Column == "" {
+		return "(record)"
+	}
+	return g.Column
+}

@@ -1,0 +1,129 @@
+// Package cli is the command line: flags in, core called, result shown. There
+// is one file a command.
+package cli
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"io"
+	"os"
+	"os/signal"
+	"syscall"
+
+	"github.com/spf13/cobra"
+
+	"ambertray/internal/connect"
+	"ambertray/internal/pass"
+	"ambertray/internal/target"
+	"ambertray/internal/term"
+)
+
+// The exit statuses.
+const (
+	exitDone    = 0 // done and verified
+	exitFailed  = 1 // failed, the target is as it was
+	exitUsage   = 2 // the command line is wrong
+	exitRejects = 3 // loaded, with rejects
+	exitDiffers = 4 // verification found a difference
+)
+
+// app is what every command needs.
+type app struct {
+	out, err io.Writer
+	print    *term.Printer
+	json     bool
+	status   int // of a command that did its work
+}
+
+// Main runs the program and returns its exit status.
+func Main(args []string, out, errOut io.Writer) int {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	a := &app{out: out, err: errOut, print: term.NewPrinter(out)}
+	root := a.newRoot()
+	root.SetArgs(args)
+	root.SetOut(out)
+	root.SetErr(errOut)
+	if err := root.ExecuteContext(ctx); err != nil {
+		return a.report(err)
+	}
+	return a.status
+}
+
+func (a *app) newRoot() *cobra.Command {
+	root := &cobra.Command{
+		Use:           "ambertray",
+		Short:         "Lays a file on a tray, loads it into a table, and proves that nothing was lost.",
+		Args:          cobra.NoArgs,
+		SilenceErrors: true, SilenceUsage: true,
+		CompletionOptions: cobra.CompletionOptions{HiddenDefaultCmd: true},
+		RunE:              func(c *cobra.Command, _ []string) error { return c.Help() },
+	}
+	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
+	root.PersistentFlags().BoolVar(&a.json, "json", false, "write the result as JSON")
+	root.AddCommand(
+		a.newSurvey(), a.newDraft(), a.newDDL(), a.newCheck(), a.newLoad(),
+		a.newVerify(), a.newRejects(), a.newDemo(), a.newVersion(),
+	)
+	for _, c := range root.Commands() {
+		c.Args = usageArgs(c.Args)
+	}
+	return root
+}
+
+// usageError is a mistake on the command line.
+type usageError struct{ error }
+
+func (e usageError) Unwrap() error { return e.error }
+
+func usageArgs(check cobra.PositionalArgs) cobra.PositionalArgs {
+	return func(c *cobra.Command, args []string) error {
+		if err := check(c, args); err != nil {
+			return usageError{err}
+		}
+		return nil
+	}
+}
+
+// show writes a result: as JSON, or as draw does.
+func (a *app) show(result any, draw func()) error {
+	if !a.json {
+		draw()
+		return nil
+	}
+	enc := json.NewEncoder(a.out)
+	enc.SetEscapeHTML(false)
+	enc.SetIndent("", "  ")
+	return enc.Encode(result)
+}
+
+// progress starts a progress line; done ends it.
+func (a *app) progress(title string) (update func(pass.Progress), done func()) {
+	p := term.NewProgress(a.err, title)
+	return func(s pass.Progress) { p.Update(s.Bytes, s.Size, s.Records) }, p.Done
+}
+
+// toFlag adds the flag that names the target.
+func toFlag(c *cobra.Command) *string {
+	return c.Flags().String("to", "", "the target: FILE.db or a URL (default $AMBERTRAY_TO)")
+}
+
+// errNoTarget is returned when a command needs a target and none was named.
+var errNoTarget = errors.New("no target was named")
+
+// open opens the target that --to or the environment names.
+func (a *app) open(ctx context.Context, to string, create bool) (target.Target, error) {
+	if to == "" {
+		to = os.Getenv("AMBERTRAY_TO")
+	}
+	if to == "" {
+		return nil, usageError{errNoTarget}
+	}
+	t, err := connect.Open(ctx, to, create)
+	var unknown *connect.UnknownError
+	if errors.As(err, &unknown) {
+		return nil, usageError{err}
+	}
+	return t, err
+}

@@ -1,0 +1,99 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"syscall"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/load"
+	"ambertray/internal/pass"
+	"ambertray/internal/source"
+	"ambertray/internal/target"
+	"ambertray/internal/term"
+	"ambertray/internal/tray"
+)
+
+// report writes an error and what to do about it, and returns the exit status.
+func (a *app) report(err error) int {
+	p := term.NewPrinter(a.err)
+	status := exitFailed
+	var usage usageError
+	switch {
+	case errors.As(err, &usage):
+		status = exitUsage
+	case errors.Is(err, load.ErrDiffers):
+		status = exitDiffers
+	}
+	message := err.Error()
+	if errors.Is(err, context.Canceled) {
+		message = "interrupted: everything was rolled back, and the target is as it was"
+	}
+	p.Line("%s %s", p.Red("ambertray:"), message)
+	if hint := hintFor(err); hint != "" {
+		p.Line("  %s", hint)
+	}
+	return status
+}
+
+// hints say what to type next, in the order in which they are tried.
+var hints = []struct {
+	is   error
+	hint string
+}{
+	{errNoTarget, "name one, such as --to museum.db or --to postgres://USER@HOST/DATABASE, or set AMBERTRAY_TO"},
+	{source.ErrDirectory, "name a file in it"},
+	{source.ErrEmpty, "there is nothing to load; look whether it was written in full"},
+	{source.ErrBinary, "unpack or save it as delimited text first"},
+	{target.ErrUnreachable, "look at the host, the port and whether the server runs, then try again"},
+	{target.ErrLogin, "look at the user and the password: PGPASSWORD, the password file or the URL"},
+	{target.ErrExists, "choose another name with --table NAME or table: name: in the tray, or drop the table"},
+	{target.ErrNoTable, "load it first: ambertray load TRAY --to TARGET"},
+	{target.ErrPermission, "ask for the right to do so, or name another target"},
+	{target.ErrFull, "make room and load again: nothing was changed"},
+	{target.ErrLocked, "let the other program finish, then load again: nothing was changed"},
+	{target.ErrNoDatabase, "name a database that exists"},
+	{syscall.ENOSPC, "make room and try again: nothing was changed"},
+	{load.ErrDiffers, "nothing was loaded; the receipt names each figure"},
+	{fs.ErrPermission, "ask for the right to read it"},
+	{fs.ErrNotExist, "look at the spelling and the folder"},
+}
+
+func hintFor(err error) string {
+	var missing *convert.MissingError
+	var unplanned *pass.UnplannedError
+	var refused *target.RefusedError
+	var mistake *tray.Error
+	switch {
+	case errors.As(err, &missing):
+		return "correct from: in the tray, or draft a new tray"
+	case errors.As(err, &unplanned):
+		return "add each to columns: in tray.yaml; with leave_out: true for one that the table does not need"
+	case errors.As(err, &refused):
+		return "nothing was loaded; correct the record, or the key: in the tray"
+	case errors.As(err, &mistake):
+		return "correct the line in " + mistake.File
+	}
+	for _, h := range hints {
+		if errors.Is(err, h.is) {
+			return h.hint
+		}
+	}
+	var usage usageError
+	if errors.As(err, &usage) {
+		return fmt.Sprintf("%s --help shows what there is", os.Args[0][max(0, lastSlash(os.Args[0])):])
+	}
+	return ""
+}
+
+func lastSlash(s string) int {
+	for i := len(s) - 1; i >= 0; i-- {
+		if s[i] == '/' {
+			return i + 1
+		}
+	}
+	return 0
+}

@@ -1,0 +1,111 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"ambertray/internal/load"
+	"ambertray/internal/term"
+	"ambertray/internal/tray"
+)
+
+func (a *app) newLoad() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "load TRAY|SOURCE",
+		Short: "Create the table, load, keep the rejects, verify and commit",
+		Long: `Load creates the table, loads every record that converts, keeps the others in
+rejects.csv, holds the table against the source and commits. If anything fails
+before that, the target is left as it was.
+
+A bare source is surveyed and drafted first, and the tray is kept.`,
+		Args: cobra.ExactArgs(1),
+	}
+	d := draftFlags(c)
+	to := toFlag(c)
+	c.RunE = func(c *cobra.Command, args []string) error {
+		tgt, err := a.open(c.Context(), *to, true)
+		if err != nil {
+			return err
+		}
+		defer tgt.Close()
+		t, drafted, err := a.plan(c, d, args[0])
+		if err != nil {
+			return err
+		}
+		if drafted {
+			if err := t.Write(); err != nil {
+				return err
+			}
+		}
+		update, done := a.progress("loading")
+		receipt, err := load.Run(c.Context(), t, tgt, update)
+		done()
+		if receipt == nil {
+			return err
+		}
+		if receipt.Counts.Rejected > 0 {
+			a.status = exitRejects
+		}
+		return errors.Join(err, a.show(receipt, func() { a.drawReceipt(receipt, t, *to) }))
+	}
+	return c
+}
+
+func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to string) {
+	p, c := a.print, r.Counts
+	for _, s := range r.Source {
+		p.Fact("source", "%s · %s", p.Bold(s.Source), term.Bytes(s.Bytes))
+	}
+	p.Fact("plan", "%s/tray.yaml", r.Tray)
+	p.Fact("read", "%s besides the header: %s, %s", term.Amount(c.Read, "row"), term.Amount(c.Read-c.Skipped, "record"), skipped(r))
+	p.Fact("table", "%s, created in %s%s", p.Bold(r.Table), r.Target, keyText(t))
+	if !r.Verified {
+		p.Fact("loaded", "%s", p.Red("nothing: verification found a difference, and all was rolled back"))
+		a.drawDifferences(r.Differences)
+		return
+	}
+	p.Fact("loaded", "%s in %.2f s", term.Amount(c.Loaded, "row"), r.Phases[0].Seconds)
+	if c.Rejected > 0 {
+		p.Fact("rejected", "%s, kept in %s", p.Red(term.Amount(c.Rejected, "record")), *r.Rejects.File)
+		a.drawGroups(r.Rejects.ByReason)
+	}
+	p.Fact("verified", "%s read = %s loaded + %s rejected + %s skipped · table %s → %s · %d of %d columns agree",
+		term.Count(c.Read), term.Count(c.Loaded), term.Count(c.Rejected), term.Count(c.Skipped),
+		term.Count(c.TableBefore), term.Count(c.TableAfter), r.Columns, r.Columns)
+	if c.Rejected > 0 {
+		p.Next("To look at the rejects:", "ambertray rejects "+r.Tray)
+	} else {
+		p.Next("To prove it again at any time:", fmt.Sprintf("ambertray verify %s%s", r.Tray, toText(to)))
+	}
+}
+
+// toText repeats --to, unless the target came from the environment.
+func toText(to string) string {
+	if to == "" || strings.Contains(to, "@") && strings.Contains(to[:strings.Index(to, "@")], "://") && strings.Count(to[:strings.Index(to, "@")], ":") > 1 {
+		return "" // never repeat a password
+	}
+	return " --to " + to
+}
+
+func skipped(r *load.Receipt) string {
+	if n := r.Skipped["blank"]; n > 0 {
+		return fmt.Sprintf("%s skipped (%s)", term.Count(r.Counts.Skipped), term.Amount(n, "blank line"))
+	}
+	return "none skipped"
+}
+
+func (a *app) drawDifferences(diffs []load.Difference) {
+	var rows [][]string
+	for _, d := range diffs {
+		column := d.Column
+		if column == "" {
+			column = "(table)"
+		}
+		rows = append(rows, []string{column, d.Figure, d.Source, a.print.Red(d.Table)})
+	}
+	a.print.Line("")
+	a.print.Table([]term.Column{{Title: "column"}, {Title: "figure"}, {Title: "in the source", Max: 40}, {Title: "in the table", Max: 40}}, rows)
+}

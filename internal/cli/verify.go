@@ -1,0 +1,82 @@
+package cli
+
+import (
+	"github.com/spf13/cobra"
+
+	"ambertray/internal/load"
+	"ambertray/internal/table"
+	"ambertray/internal/term"
+	"ambertray/internal/tray"
+)
+
+func (a *app) newVerify() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "verify TRAY",
+		Short: "Hold the table against the source again",
+		Args:  cobra.ExactArgs(1),
+	}
+	to := toFlag(c)
+	c.RunE = func(c *cobra.Command, args []string) error {
+		t, err := tray.Read(args[0])
+		if err != nil {
+			return err
+		}
+		tgt, err := a.open(c.Context(), *to, false)
+		if err != nil {
+			return err
+		}
+		defer tgt.Close()
+		update, done := a.progress("verifying")
+		v, err := load.Verify(c.Context(), t, tgt, update)
+		done()
+		if err != nil {
+			return err
+		}
+		if !v.Verified {
+			a.status = exitDiffers
+		}
+		return a.show(v, func() { a.drawVerification(v) })
+	}
+	return c
+}
+
+func (a *app) drawVerification(v *load.Verification) {
+	p := a.print
+	p.Fact("table", "%s in %s", p.Bold(v.Table), v.Target)
+	p.Fact("read", "%s besides the header: %s to be loaded, %s to be rejected, %s skipped",
+		term.Amount(v.Read, "row"), term.Count(v.Convertible), term.Count(v.Rejected), term.Count(v.Skipped))
+	rows := term.Amount(v.Rows, "row") + ", as many as the source gives"
+	if v.Rows != v.Convertible {
+		rows = p.Red(term.Amount(v.Rows, "row") + ", but the source gives " + term.Count(v.Convertible))
+	}
+	p.Fact("table has", "%s", rows)
+	p.Line("")
+	var lines [][]string
+	agree := 0
+	for _, c := range v.Columns {
+		verdict := "agrees"
+		if c.Agrees {
+			agree++
+		} else {
+			verdict = p.Red("differs")
+		}
+		lines = append(lines, figureRow(c.Name, verdict, c.Source))
+		if !c.Agrees {
+			lines = append(lines, figureRow("", p.Red("in table"), c.Table))
+		}
+	}
+	p.Table([]term.Column{
+		{Title: "column"}, {Title: ""}, {Title: "null", Right: true}, {Title: "least", Max: 24},
+		{Title: "greatest", Max: 24}, {Title: "sum", Right: true},
+	}, lines)
+	p.Line("")
+	if v.Verified {
+		p.Fact("verified", "%s: %d of %d columns agree", p.Amber("the table is what the source says"), agree, len(v.Columns))
+	} else {
+		p.Fact("differs", "%s: %d of %d columns agree", p.Red("the table is not what the source says"), agree, len(v.Columns))
+	}
+}
+
+func figureRow(name, verdict string, f table.Figures) []string {
+	return []string{name, verdict, term.Count(f.Nulls), f.Min, f.Max, f.Sum}
+}

@@ -1,0 +1,25 @@
+package cli
+
+import (
+	"runtime/debug"
+
+	"github.com/spf13/cobra"
+)
+
+func (a *app) newVersion() *cobra.Command {
+	return &cobra.Command{
+		Use:   "version",
+		Short: "Print the version",
+		Args:  cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			v := struct {
+				Version string `json:"version"`
+				Go      string `json:"go"`
+			}{"0.1.0", ""}
+			if info, ok := debug.ReadBuildInfo(); ok {
+				v.Go = info.GoVersion
+			}
+			return a.show(v, func() { a.print.Line("ambertray %s (%s)", v.Version, v.Go) })
+		},
+	}
+}

@@ -1,0 +1,67 @@
+package convert
+
+// AppendDate appends days since 1970-01-01 as an ISO 8601 date.
+func AppendDate(dst []byte, days int64) []byte {
+	year, month, day := civil(days)
+	dst = appendPadded(dst, year, 4)
+	dst = append(dst, '-')
+	dst = appendPadded(dst, month, 2)
+	dst = append(dst, '-')
+	return appendPadded(dst, day, 2)
+}
+
+// AppendClock appends microseconds since midnight as HH:MM:SS, with six
+// decimals unless they are all zero.
+func AppendClock(dst []byte, micros int64) []byte {
+	seconds := micros / 1e6
+	dst = appendPadded(dst, seconds/3600, 2)
+	dst = append(dst, ':')
+	dst = appendPadded(dst, seconds/60%60, 2)
+	dst = append(dst, ':')
+	dst = appendPadded(dst, seconds%60, 2)
+	if fraction := micros % 1e6; fraction != 0 {
+		dst = append(dst, '.')
+		dst = appendPadded(dst, fraction, 6)
+	}
+	return dst
+}
+
+// AppendTimestamp appends microseconds since 1970-01-01 as an ISO 8601 date
+// and time with a space between.
+func AppendTimestamp(dst []byte, micros int64) []byte {
+	const perDay = 86400 * 1e6
+	days := micros / perDay
+	if micros%perDay < 0 {
+		days--
+	}
+	dst = append(AppendDate(dst, days), ' ')
+	return AppendClock(dst, micros-days*perDay)
+}
+
+func appendPadded(dst []byte, n int64, width int) []byte {
+	at := len(dst)
+	dst = append(dst, "000000"[:width]...)
+	for i := width - 1; i >= 0; i-- {
+		dst[at+i] = byte('0' + n%10)
+		n /= 10
+	}
+	return dst
+}
+
+// civil returns the date of the proleptic Gregorian calendar, from year 1 on,
+// that is so many days after 1970-01-01.
+func civil(days int64) (year, month, day int64) {
+	z := days + 719468
+	era := z / 146097
+	dayOfEra := z - era*146097
+	yearOfEra := (dayOfEra - dayOfEra/1460 + dayOfEra/36524 - dayOfEra/146096) / 365
+	dayOfYear := dayOfEra - (365*yearOfEra + yearOfEra/4 - yearOfEra/100)
+	m := (5*dayOfYear + 2) / 153
+	day = dayOfYear - (153*m+2)/5 + 1
+	month = (m+2)%12 + 1
+	year = yearOfEra + era*400
+	if month <= 2 {
+		year++
+	}
+	return year, month, day
+}

@@ -1,0 +1,217 @@
+package convert
+
+import (
+	"bytes"
+	"fmt"
+	"math"
+	"unicode/utf8"
+
+	"ambertray/internal/table"
+	"ambertray/internal/value"
+)
+
+// parser reads a cell that is not blank into a value of its column's type. It
+// returns the reason why it cannot, or "". After it, a decimal has the scale
+// of its type.
+type parser func(cell []byte, v *value.Value) (reason string)
+
+// newParser returns the parser of a column.
+func newParser(c table.Column) (parser, error) {
+	switch c.Type.Kind {
+	case table.SmallInt:
+		return wholeParser(c, math.MinInt16, math.MaxInt16), nil
+	case table.Integer:
+		return wholeParser(c, math.MinInt32, math.MaxInt32), nil
+	case table.BigInt:
+		return wholeParser(c, math.MinInt64, math.MaxInt64), nil
+	case table.Decimal:
+		return decimalParser(c), nil
+	case table.Double:
+		return doubleParser(c), nil
+	case table.Boolean:
+		return parseBoolean, nil
+	case table.Date:
+		return dateParser(c, value.Date, "yyyy-MM-dd")
+	case table.Timestamp:
+		return dateParser(c, value.Timestamp, "yyyy-MM-dd HH:mm:ss")
+	case table.Time:
+		return parseTime, nil
+	case table.UUID:
+		return parseUUID, nil
+	}
+	return textParser(c), nil
+}
+
+const notANumber = "not a number"
+
+// numberScanner scans a number in the notation of the column. A code is read
+// without its leading zeros: whoever declares such a column a number wants so.
+func numberScanner(c table.Column) func(cell []byte, v *value.Value) (value.Shape, bool) {
+	style := value.Style{DecimalComma: c.Decimal == ","}
+	return func(cell []byte, v *value.Value) (value.Shape, bool) {
+		s := value.Scan(cell, v)
+		if s.Kind == value.Code {
+			cell = value.Trim(cell)
+			digits := bytes.TrimLeft(bytes.TrimLeft(cell, "+-"), "0")
+			if len(digits) == 0 || digits[0]-'0' > 9 {
+				digits = append([]byte{'0'}, digits...)
+			}
+			if cell[0] == '-' {
+				digits = append([]byte{'-'}, digits...)
+			}
+			s = value.Scan(digits, v)
+		}
+		ok := style.Takes(s) && (c.Thousands != "" || !style.Groups(s))
+		if ok {
+			style.Settle(s, v)
+		}
+		return s, ok
+	}
+}
+
+// rescale gives the number a scale, and is false when that would change it.
+func rescale(v *value.Value, scale int) bool {
+	if v.Wide {
+		for ; v.Scale > scale && len(v.Text) > 0 && v.Text[len(v.Text)-1] == '0'; v.Scale-- {
+			v.Text = v.Text[:len(v.Text)-1]
+		}
+		if v.Scale < scale {
+			v.Text = append(bytes.Clone(v.Text), bytes.Repeat([]byte{'0'}, scale-v.Scale)...)
+			v.Scale = scale
+		}
+		return v.Scale == scale
+	}
+	for ; v.Scale > scale && v.Int%10 == 0; v.Scale-- {
+		v.Int /= 10
+	}
+	if v.Scale > scale {
+		return false
+	}
+	if v.Whole+scale > value.MaxDigits {
+		v.Widen()
+		return rescale(v, scale)
+	}
+	for ; v.Scale < scale; v.Scale++ {
+		v.Int *= 10
+	}
+	return true
+}
+
+func wholeParser(c table.Column, lo, hi int64) parser {
+	scan := numberScanner(c)
+	misfit := "does not fit " + c.Type.String()
+	return func(cell []byte, v *value.Value) string {
+		s, ok := scan(cell, v)
+		if !ok || s.Kind == value.Exponent || v.Scale > 0 && !rescale(v, 0) {
+			return "not a whole number"
+		}
+		if v.Wide && !v.Narrow() || v.Int < lo || v.Int > hi {
+			return misfit
+		}
+		return ""
+	}
+}
+
+func decimalParser(c table.Column) parser {
+	scan := numberScanner(c)
+	misfit := "does not fit " + c.Type.String()
+	return func(cell []byte, v *value.Value) string {
+		s, ok := scan(cell, v)
+		if !ok || s.Kind == value.Exponent {
+			return notANumber
+		}
+		if v.Whole > c.Type.Size-c.Type.Scale || !rescale(v, c.Type.Scale) {
+			return misfit
+		}
+		return ""
+	}
+}
+
+func doubleParser(c table.Column) parser {
+	scan := numberScanner(c)
+	return func(cell []byte, v *value.Value) string {
+		s, ok := scan(cell, v)
+		if !ok {
+			return notANumber
+		}
+		if v.Float, ok = v.AsFloat(s); !ok {
+			return "does not fit double"
+		}
+		return ""
+	}
+}
+
+func parseBoolean(cell []byte, v *value.Value) string {
+	s := value.Scan(cell, v)
+	if s.Kind == value.Boolean || s.Kind == value.Integer && (v.Int == 0 || v.Int == 1) {
+		return ""
+	}
+	return "neither true nor false"
+}
+
+func dateParser(c table.Column, kind value.Kind, usual string) (parser, error) {
+	pattern := c.Format
+	if pattern == "" {
+		pattern = usual
+	}
+	format, err := value.ParseFormat(pattern, kind)
+	if err != nil {
+		return nil, fmt.Errorf("column %s: format %w", c.Name, err)
+	}
+	not := fmt.Sprintf("not a %s written %s", c.Type, pattern)
+	return func(cell []byte, v *value.Value) string {
+		s := value.Scan(cell, v)
+		switch {
+		case !format.Takes(s):
+			if s.Kind == value.Impossible && format.SameDate(s) {
+				return "no such date"
+			}
+			return not
+		case kind == value.Date && s.Kind == value.Timestamp:
+			return "has a time of day, which a date cannot hold"
+		case !v.Resolve(value.Shape{Kind: kind, Notation: s.Notation}, format.Order):
+			return "no such date"
+		}
+		return ""
+	}, nil
+}
+
+func parseTime(cell []byte, v *value.Value) string {
+	if value.Scan(cell, v).Kind != value.Time {
+		return "not a time of day"
+	}
+	return ""
+}
+
+func parseUUID(cell []byte, v *value.Value) string {
+	if value.Scan(cell, v).Kind != value.UUID {
+		return "not a UUID"
+	}
+	v.Text = bytes.ToLower(v.Text)
+	return ""
+}
+
+// textParser keeps text as it stands; only char, which SQL pads with spaces,
+// loses those at its end.
+func textParser(c table.Column) parser {
+	limit := c.Type.Size
+	if c.Type.Kind == table.Text {
+		limit = math.MaxInt
+	}
+	misfit := "longer than " + c.Type.String()
+	return func(cell []byte, v *value.Value) string {
+		if c.Type.Kind == table.Char {
+			cell = bytes.TrimRight(cell, " ")
+		}
+		v.Text = cell
+		switch {
+		case len(cell) > limit && utf8.RuneCount(cell) > limit:
+			return misfit
+		case !utf8.Valid(cell):
+			return "not valid UTF-8"
+		case bytes.IndexByte(cell, 0) >= 0:
+			return "holds a NUL character"
+		}
+		return ""
+	}
+}

@@ -1,0 +1,55 @@
+package infer
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/dustin/go-humanize"
+)
+
+// group writes a number with its thousands grouped.
+func group(n int64) string { return humanize.Comma(n) }
+
+// amount writes a number and its noun.
+func amount(n int64, noun string) string {
+	if n == 1 {
+		return "1 " + noun
+	}
+	return group(n) + " " + noun + "s"
+}
+
+// count writes a number and the form of the word that goes with it.
+func count(n int64, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return group(n) + " " + many
+}
+
+func pronoun(n int64) string {
+	if n == 1 {
+		return "it"
+	}
+	return "them"
+}
+
+// maxQuoted is how many characters of a value the evidence shows.
+const maxQuoted = 40
+
+func quoted(text string) string {
+	if r := []rune(text); len(r) > maxQuoted {
+		text = string(r[:maxQuoted-1]) + "…"
+	}
+	return fmt.Sprintf("%q", text)
+}
+
+func at(e Example) string { return fmt.Sprintf("%s on line %s", quoted(e.Text), group(e.Line)) }
+
+// examples writes up to three examples.
+func examples(list []Example) string {
+	var words []string
+	for _, e := range list[:min(len(list), 3)] {
+		words = append(words, at(e))
+	}
+	return strings.Join(words, ", ")
+}

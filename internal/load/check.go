@@ -1,0 +1,81 @@
+package load
+
+import (
+	"context"
+
+	"ambertray/internal/dialect"
+	"ambertray/internal/pass"
+	"ambertray/internal/reject"
+	"ambertray/internal/table"
+	"ambertray/internal/target"
+	"ambertray/internal/tray"
+)
+
+// Check is what a dry run has shown.
+type Check struct {
+	Tray        string         `json:"tray"`
+	Table       string         `json:"table"`
+	Target      *string        `json:"target"`
+	TableExists *bool          `json:"table_exists"`
+	Read        int64          `json:"read"`
+	Records     int64          `json:"records"`
+	Skipped     int64          `json:"skipped"`
+	WouldLoad   int64          `json:"would_load"`
+	WouldReject []reject.Group `json:"would_reject"`
+	Columns     []Verdict      `json:"columns"`
+}
+
+// Verdict says whether every value of a column converts.
+type Verdict struct {
+	Name    string `json:"name"`
+	Type    string `json:"type"`
+	Verdict string `json:"verdict"` // fits or rejects
+	Why     string `json:"why"`
+}
+
+// Rejected returns the number of records that would be rejected.
+func (c *Check) Rejected() int64 { return c.Records - c.WouldLoad }
+
+// DryRun converts every record and loads none. to may be nil.
+func DryRun(ctx context.Context, t *tray.Tray, to target.Target, progress func(pass.Progress)) (*Check, error) {
+	c := &Check{Tray: t.Dir, Table: t.Table.Name}
+	d := dialect.PostgreSQL
+	if to != nil {
+		d = to.Dialect()
+		name := to.Name()
+		exists, err := to.Exists(ctx, t.Table.Name)
+		if err != nil {
+			return nil, err
+		}
+		c.Target, c.TableExists = &name, &exists
+	}
+	p, err := pass.Open(t)
+	if err != nil {
+		return nil, err
+	}
+	defer p.Close()
+	out, err := p.Run(ctx, pass.Options{Dialect: d, Progress: progress})
+	if err != nil {
+		return nil, err
+	}
+	c.Read, c.Records, c.Skipped, c.WouldLoad = out.Read(), out.Records, out.Skipped.Total(), out.Loaded
+	c.WouldReject = out.Rejects.Groups()
+	for _, col := range t.Table.Loaded() {
+		c.Columns = append(c.Columns, verdict(col, c.WouldReject))
+	}
+	return c, nil
+}
+
+func verdict(col table.Column, groups []reject.Group) Verdict {
+	v := Verdict{Name: col.Name, Type: col.Type.String(), Verdict: "fits"}
+	for _, g := range groups {
+		if g.Column == col.Name {
+			if v.Why != "" {
+				v.Why += "; "
+			}
+			v.Verdict = "rejects"
+			v.Why += g.Reason
+		}
+	}
+	return v
+}

@@ -1,0 +1,171 @@
+// Package load tells the story of one load: read, convert, send, verify and
+// commit, or leave the database as it was.
+package load
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"time"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/pass"
+	"ambertray/internal/reject"
+	"ambertray/internal/target"
+	"ambertray/internal/tray"
+)
+
+// ErrDiffers is returned, with the receipt, when verification found a
+// difference and the load was rolled back.
+var ErrDiffers = errors.New("the table differs from the source")
+
+// Run loads the source of the tray into the target. It returns the receipt
+// when the load is committed, and with ErrDiffers; otherwise nothing was
+// changed.
+func Run(ctx context.Context, t *tray.Tray, to target.Target, progress func(pass.Progress)) (receipt *Receipt, err error) {
+	p, err := pass.Open(t)
+	if err != nil {
+		return nil, err
+	}
+	defer p.Close()
+	id, dir, err := t.NewLoad()
+	if err != nil {
+		return nil, err
+	}
+	defer func() {
+		if receipt == nil {
+			os.RemoveAll(dir)
+		}
+	}()
+	l := &loading{
+		tray: t, to: to, pass: p, progress: progress,
+		rejects: reject.Writer{Path: filepath.Join(dir, reject.FileName), Headings: p.Headings},
+		receipt: &Receipt{
+			Load: id, Tray: t.Dir, Target: to.Name(), Table: t.Table.Name, Existing: "refuse",
+			Differences: []Difference{}, Columns: len(t.Table.Loaded()),
+		},
+	}
+	if err := l.run(ctx); err != nil && !errors.Is(err, ErrDiffers) {
+		return nil, err
+	} else if writeErr := l.receipt.write(dir); writeErr != nil {
+		return l.receipt, errors.Join(err, fmt.Errorf("the load is done, but its receipt could not be written: %w", writeErr))
+	} else {
+		return l.receipt, err
+	}
+}
+
+// loading is the state of one load.
+type loading struct {
+	tray     *tray.Tray
+	to       target.Target
+	pass     *pass.Pass
+	progress func(pass.Progress)
+	rejects  reject.Writer
+	receipt  *Receipt
+}
+
+// run does everything between the beginning of the transaction and its end.
+func (l *loading) run(ctx context.Context) (err error) {
+	tx, err := l.to.Begin(ctx)
+	if err != nil {
+		return err
+	}
+	defer func() {
+		if back := tx.Rollback(); back != nil && err != nil {
+			err = errors.Join(err, back)
+		}
+	}()
+	if err := tx.Create(ctx, &l.tray.Table); err != nil {
+		return err
+	}
+	var out *pass.Outcome
+	if err := l.phase("load", func() (err error) { out, err = l.send(ctx, tx); return err }); err != nil {
+		return err
+	}
+	if err := l.phase("verify", func() error { return l.verify(ctx, out) }); err != nil {
+		return err
+	}
+	if err := l.phase("commit", func() error { return tx.Commit(ctx) }); err != nil {
+		return err
+	}
+	l.receipt.Verified = true
+	return nil
+}
+
+// phase times a part of the load.
+func (l *loading) phase(name string, f func() error) error {
+	start := time.Now()
+	err := f()
+	seconds := time.Since(start).Seconds()
+	l.receipt.Phases = append(l.receipt.Phases, Phase{name, seconds, float64(l.receipt.Counts.Loaded) / seconds})
+	return err
+}
+
+// send brings every record into the table or into the rejects.
+func (l *loading) send(ctx context.Context, tx target.Tx) (*pass.Outcome, error) {
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	sink, err := tx.Load(ctx, &l.tray.Table)
+	if err != nil {
+		return nil, err
+	}
+	out, err := l.pass.Run(ctx, pass.Options{
+		Dialect:  l.to.Dialect(),
+		Encoder:  l.to.Encoder(len(l.tray.Table.Loaded())),
+		Progress: l.progress,
+		Block: func(k *convert.Block) error {
+			for _, r := range k.Rejects {
+				if err := l.rejects.Write(r); err != nil {
+					return err
+				}
+			}
+			return sink.Write(k)
+		},
+	})
+	if closeErr := l.rejects.Close(); err == nil {
+		err = closeErr
+	}
+	rows, closeErr := sink.Close(err)
+	if err == nil {
+		err = closeErr
+	}
+	if err != nil {
+		return nil, err
+	}
+	l.count(out, rows)
+	return out, nil
+}
+
+// count writes down what was read and what became of it.
+func (l *loading) count(out *pass.Outcome, rows int64) {
+	r := l.receipt
+	r.Source = []Part{{Source: out.Source, Bytes: out.Bytes, SHA256: out.SHA256, Read: out.Read()}}
+	r.Counts = Counts{Read: out.Read(), Loaded: rows, Rejected: out.Rejects.Total(), Skipped: out.Skipped.Total()}
+	r.Skipped = map[string]int64{"blank": out.Skipped.Blank}
+	r.Rejects.ByReason = out.Rejects.Groups()
+	if r.Counts.Rejected > 0 {
+		r.Rejects.File = &l.rejects.Path
+	}
+}
+
+// verify holds the table against what was read, inside the transaction.
+func (l *loading) verify(ctx context.Context, out *pass.Outcome) error {
+	rows, figures, err := l.to.Figures(ctx, &l.tray.Table)
+	if err != nil {
+		return err
+	}
+	r := l.receipt
+	r.Counts.TableAfter = r.Counts.TableBefore + rows
+	r.Differences = compare(l.tray.Table.Loaded(), r.Counts.TableBefore+out.Loaded, rows, out.Figures, figures)
+	if c := r.Counts; c.Read != c.Loaded+c.Rejected+c.Skipped {
+		r.Differences = append(r.Differences, Difference{
+			Figure: "records", Source: fmt.Sprint(c.Read), Table: fmt.Sprint(c.Loaded + c.Rejected + c.Skipped),
+		})
+	}
+	if len(r.Differences) > 0 {
+		return ErrDiffers
+	}
+	return nil
+}

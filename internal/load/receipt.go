@@ -1,0 +1,82 @@
+package load
+
+import (
+	"encoding/json"
+	"os"
+	"path/filepath"
+
+	"ambertray/internal/publish"
+	"ambertray/internal/reject"
+)
+
+// receiptFile is the name of the receipt in the folder of a load.
+const receiptFile = "receipt.json"
+
+// Receipt is the evidence of one load.
+type Receipt struct {
+	Load        string       `json:"load"` // its id within the tray
+	Tray        string       `json:"tray"`
+	Target      string       `json:"target"`
+	Table       string       `json:"table"`
+	Existing    string       `json:"existing"`
+	Source      []Part       `json:"source"`
+	Counts      Counts       `json:"counts"`
+	Rejects     Rejects      `json:"rejects"`
+	Verified    bool         `json:"verified"`
+	Differences []Difference `json:"differences"`
+	Phases      []Phase      `json:"phases"`
+
+	Columns int              `json:"columns"` // of the table, each of them verified
+	Skipped map[string]int64 `json:"skipped"` // rows by the rule that left them out
+}
+
+// Part is one file or sheet of the source.
+type Part struct {
+	Source string  `json:"source"`
+	Sheet  *string `json:"sheet"`
+	Bytes  int64   `json:"bytes"`
+	SHA256 string  `json:"sha256"`
+	Read   int64   `json:"read"`
+}
+
+// Counts add up: Read = Loaded + Rejected + Skipped.
+type Counts struct {
+	Read        int64 `json:"read"`
+	Loaded      int64 `json:"loaded"`
+	Rejected    int64 `json:"rejected"`
+	Skipped     int64 `json:"skipped"`
+	TableBefore int64 `json:"table_before"`
+	TableAfter  int64 `json:"table_after"`
+}
+
+// Rejects says where the rejected records are and why.
+type Rejects struct {
+	File     *string        `json:"file"` // null when there are none
+	ByReason []reject.Group `json:"by_reason"`
+}
+
+// Phase is how long a part of the load took.
+type Phase struct {
+	Phase         string  `json:"phase"`
+	Seconds       float64 `json:"seconds"`
+	RowsPerSecond float64 `json:"rows_per_second"`
+}
+
+// write puts the receipt into the folder of its load.
+func (r *Receipt) write(dir string) error {
+	text, err := json.MarshalIndent(r, "", "  ")
+	if err != nil {
+		return err
+	}
+	return publish.File(filepath.Join(dir, receiptFile), append(text, '\n'))
+}
+
+// ReadReceipt reads the receipt in the folder of a load.
+func ReadReceipt(dir string) (*Receipt, error) {
+	text, err := os.ReadFile(filepath.Join(dir, receiptFile))
+	if err != nil {
+		return nil, err
+	}
+	r := &Receipt{}
+	return r, json.Unmarshal(text, r)
+}

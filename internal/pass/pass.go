@@ -1,0 +1,156 @@
+// Package pass reads a source once by the plan of a tray: it cuts and converts
+// every record on all processors and hands the results on in source order.
+// Loading, checking and verifying are all one pass.
+package pass
+
+import (
+	"context"
+	"fmt"
+	"runtime"
+	"slices"
+	"strings"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/delimited"
+	"ambertray/internal/dialect"
+	"ambertray/internal/record"
+	"ambertray/internal/reject"
+	"ambertray/internal/source"
+	"ambertray/internal/table"
+	"ambertray/internal/tray"
+)
+
+// Progress is how far a pass has come.
+type Progress struct {
+	Bytes, Size int64 // Size is -1 when it is not known
+	Records     int64
+}
+
+// Options of a pass.
+type Options struct {
+	Dialect *dialect.Dialect
+	// Encoder encodes the records; with nil they are only judged.
+	Encoder convert.Encoder
+	// Block, unless nil, gets what becomes of every batch. It may keep nothing
+	// of it.
+	Block func(*convert.Block) error
+	// Progress, unless nil, is called after every batch.
+	Progress func(Progress)
+}
+
+// Outcome is what a pass has found.
+type Outcome struct {
+	Source   string
+	Bytes    int64
+	SHA256   string
+	Records  int64 // records cut, rejects among them
+	Loaded   int64 // records that convert
+	Skipped  record.Skipped
+	Rejects  reject.Summary
+	Figures  []table.Figures // of the records that convert, a column of the table each
+	Headings []string
+}
+
+// Read returns the number of rows besides the header.
+func (o *Outcome) Read() int64 { return o.Records + o.Skipped.Total() }
+
+// Pass is an open source and the plan for it.
+type Pass struct {
+	Headings []string
+	src      *source.Source
+	reader   record.Reader
+	tray     *tray.Tray
+}
+
+// Open opens the source of a tray.
+func Open(t *tray.Tray) (*Pass, error) {
+	paths := t.Paths()
+	if len(paths) != 1 {
+		return nil, fmt.Errorf("%s: a tray has one file, not %d", t.Dir, len(paths))
+	}
+	src, err := source.Open(paths[0])
+	if err != nil {
+		return nil, err
+	}
+	p := &Pass{src: src, tray: t}
+	p.reader, p.Headings, err = delimited.Open(src, t.Layout)
+	if err == nil {
+		err = p.checkHeadings()
+	}
+	if err != nil {
+		src.Close()
+		return nil, err
+	}
+	return p, nil
+}
+
+// UnplannedError says that the source has columns that the tray does not know.
+type UnplannedError struct {
+	Tray     string
+	Headings []string
+}
+
+func (e *UnplannedError) Error() string {
+	return fmt.Sprintf("the source has columns that %s does not know: %s", e.Tray, strings.Join(e.Headings, ", "))
+}
+
+func (p *Pass) checkHeadings() error {
+	var unplanned []string
+	for _, h := range p.Headings {
+		if !slices.ContainsFunc(p.tray.Table.Columns, func(c table.Column) bool { return c.From == h }) {
+			unplanned = append(unplanned, h)
+		}
+	}
+	if unplanned != nil {
+		return &UnplannedError{p.tray.Dir, unplanned}
+	}
+	return nil
+}
+
+// Close closes the source.
+func (p *Pass) Close() error { return p.src.Close() }
+
+// Run makes the pass.
+func (p *Pass) Run(ctx context.Context, o Options) (*Outcome, error) {
+	conv, err := convert.New(&p.tray.Table, p.Headings, o.Dialect, o.Encoder)
+	if err != nil {
+		return nil, err
+	}
+	var works []record.Work[*convert.Block]
+	for range runtime.GOMAXPROCS(0) {
+		works = append(works, conv.Worker())
+	}
+	out := &Outcome{Source: p.src.Name, Headings: p.Headings}
+	totals := conv.Totals()
+	err = record.Run(ctx, p.reader, works, func(k *convert.Block) error {
+		defer k.Free()
+		out.add(k)
+		totals.Add(k)
+		if o.Progress != nil {
+			o.Progress(Progress{out.Bytes, p.src.Size, out.Records})
+		}
+		if o.Block != nil {
+			return o.Block(k)
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	out.Bytes, out.SHA256, out.Figures = p.src.Size, p.src.Sum(), totals.Figures()
+	return out, nil
+}
+
+func (o *Outcome) add(k *convert.Block) {
+	o.Records += k.Read
+	o.Loaded += k.Loaded()
+	o.Skipped = o.Skipped.Plus(k.Skipped)
+	o.Bytes += k.Bytes
+	for _, r := range k.Rejects {
+		example := r.Value
+		if r.Column == "" {
+			example = r.Text
+		}
+		o.Rejects.Add(r.Column, r.Reason, example, r.Line)
+	}
+}

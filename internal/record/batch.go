@@ -1,0 +1,194 @@
+// Package record holds the one structure that flows through Amber Tray: a
+// batch of records whose cells are byte ranges over one shared buffer.
+//
+// A reader hands out a source as pieces, workers cut pieces into batches and
+// do their work on them, and the results come back in source order:
+//
+//	reader → piece → batch → work → emit
+//
+// No cell becomes a string or an object of its own on the way, and batches are
+// used again, so that memory does not grow with the source.
+package record
+
+import "bytes"
+
+// Pad is the number of bytes that follow the raw text in a batch's buffer, so
+// that a cutter may read whole words past the last record.
+const Pad = 64
+
+// Span is one cell: the bytes Data[Start:End] of its batch.
+type Span struct{ Start, End uint32 }
+
+// Batch is a run of consecutive records of one source. Its cells are valid
+// until Free is called; who got the batch from Piece.Cut frees it.
+type Batch struct {
+	// Data is the source text of the records, Raw bytes long, then Pad bytes,
+	// then the text of cells that had to be unescaped.
+	Data []byte
+	Raw  int
+
+	// FirstRecord is the number of the first record; 1 is the first record
+	// of the source. FirstLine is the line of the first byte of Data.
+	FirstRecord int64
+	FirstLine   int64
+
+	// Lines is the number of line ends in the text. Skipped counts the rows
+	// that were left out by rule.
+	Lines   int64
+	Skipped Skipped
+
+	// Oddities lists what was not as it should be, in record order.
+	Oddities []Oddity
+
+	cells   []Span
+	ends    []uint32 // index in cells after each record's last cell
+	starts  []uint32 // offset in Data of each record's first byte
+	stops   []uint32 // offset in Data after each record's last byte, line end left out
+	newline byte
+
+	seenRecord int // where the last line was asked for; lines are counted from there
+	seenLine   int64
+	free       func(*Batch)
+}
+
+// New returns an empty batch for text whose lines end in newline. Free hands
+// the batch to free, which may be nil.
+func New(newline byte, free func(*Batch)) *Batch {
+	return &Batch{newline: newline, free: free}
+}
+
+// Reset empties the batch but for its Data.
+func (b *Batch) Reset() {
+	b.cells, b.ends, b.starts, b.stops = b.cells[:0], b.ends[:0], b.starts[:0], b.stops[:0]
+	b.Oddities = b.Oddities[:0]
+	b.Lines, b.Skipped = 0, Skipped{}
+	b.seenRecord, b.seenLine = 0, 0
+}
+
+// Free gives the batch back to its reader. None of its cells may be used after.
+func (b *Batch) Free() {
+	if b.free != nil {
+		b.free(b)
+	}
+}
+
+// AddCell appends a cell to the record that is being cut.
+func (b *Batch) AddCell(s Span) { b.cells = append(b.cells, s) }
+
+// AddUnescaped appends a cell whose doubled escapes are made single.
+func (b *Batch) AddUnescaped(text []byte, escape byte) {
+	start := len(b.Data)
+	for {
+		i := bytes.IndexByte(text, escape)
+		if i < 0 || i+1 >= len(text) {
+			break
+		}
+		b.Data = append(b.Data, text[:i+1]...)
+		if text[i+1] == escape {
+			i++
+		}
+		text = text[i+1:]
+	}
+	b.Data = append(b.Data, text...)
+	b.AddCell(Span{uint32(start), uint32(len(b.Data))})
+}
+
+// TrimLastCell ends the last cell at offset stop of Data when it stands in
+// the source text and reaches further.
+func (b *Batch) TrimLastCell(stop int) {
+	last := &b.cells[len(b.cells)-1]
+	if int(last.End) == stop+1 {
+		last.End = uint32(stop)
+	}
+}
+
+// OpenCells returns the number of cells of the record that is being cut.
+func (b *Batch) OpenCells() int { return len(b.cells) - b.firstCell(len(b.ends)) }
+
+// DropCells forgets the cells of the record that is being cut.
+func (b *Batch) DropCells() { b.cells = b.cells[:b.firstCell(len(b.ends))] }
+
+// EndRecord closes the record whose text is Data[start:stop].
+func (b *Batch) EndRecord(start, stop int) {
+	b.ends = append(b.ends, uint32(len(b.cells)))
+	b.starts = append(b.starts, uint32(start))
+	b.stops = append(b.stops, uint32(stop))
+}
+
+// Note records an oddity of the record that is being cut.
+func (b *Batch) Note(what What, offset int) {
+	b.Oddities = append(b.Oddities, Oddity{Record: len(b.ends), Cell: b.OpenCells(), What: what, offset: offset})
+}
+
+// DropNotes forgets what was noted of the record that is being cut.
+func (b *Batch) DropNotes() {
+	n := len(b.Oddities)
+	for n > 0 && b.Oddities[n-1].Record == len(b.ends) {
+		n--
+	}
+	b.Oddities = b.Oddities[:n]
+}
+
+// Truncate keeps the first n records.
+func (b *Batch) Truncate(n int) {
+	b.ends, b.starts, b.stops = b.ends[:n], b.starts[:n], b.stops[:n]
+}
+
+// Len returns the number of records.
+func (b *Batch) Len() int { return len(b.ends) }
+
+// Width returns the number of cells of record r.
+func (b *Batch) Width(r int) int { return int(b.ends[r]) - b.firstCell(r) }
+
+// Cell returns the text of cell c of record r, quotes taken off.
+func (b *Batch) Cell(r, c int) []byte {
+	s := b.cells[b.firstCell(r)+c]
+	return b.Data[s.Start:s.End]
+}
+
+// Cells returns the spans of the cells of record r.
+func (b *Batch) Cells(r int) []Span { return b.cells[b.firstCell(r):b.ends[r]] }
+
+// Text returns record r as it stands in the source, without its line end.
+func (b *Batch) Text(r int) []byte { return b.Data[b.starts[r]:b.stops[r]] }
+
+// End returns the offset of the line end of record r.
+func (b *Batch) End(r int) int {
+	end := int(b.stops[r])
+	if end < b.Raw && b.Data[end] == '\r' {
+		end++
+	}
+	return end
+}
+
+// Number returns the number of record r in its source; the first is 1.
+func (b *Batch) Number(r int) int64 { return b.FirstRecord + int64(r) }
+
+// Line returns the line on which record r begins; the first line is 1. It is
+// counted when asked for, and asking in record order costs one pass in all.
+func (b *Batch) Line(r int) int64 {
+	if r < b.seenRecord {
+		b.seenRecord, b.seenLine = 0, 0
+	}
+	from := 0
+	if b.seenLine > 0 {
+		from = int(b.starts[b.seenRecord])
+	} else {
+		b.seenLine = b.FirstLine
+	}
+	b.seenLine += int64(bytes.Count(b.Data[from:b.starts[r]], []byte{b.newline}))
+	b.seenRecord = r
+	return b.seenLine
+}
+
+// OddityLine returns the line on which the oddity stands.
+func (b *Batch) OddityLine(o Oddity) int64 {
+	return b.FirstLine + int64(bytes.Count(b.Data[:o.offset], []byte{b.newline}))
+}
+
+func (b *Batch) firstCell(r int) int {
+	if r == 0 {
+		return 0
+	}
+	return int(b.ends[r-1])
+}

@@ -1,0 +1,128 @@
+// Package reject keeps the records that were not loaded, and sums them up.
+package reject
+
+import (
+	"bufio"
+	"encoding/csv"
+	"os"
+	"slices"
+	"strconv"
+	"strings"
+
+	"ambertray/internal/convert"
+)
+
+// FileName is the name of the file of rejects in the folder of a load.
+const FileName = "rejects.csv"
+
+// The first columns of the file. Behind them stand the cells of the record
+// under the headings of the source, and last the record as it stands in the
+// source where its cells do not fit those headings.
+var (
+	columns  = []string{"record", "line", "column", "value", "reason"}
+	original = "original"
+)
+
+// Group is how many rejects have the same column and reason.
+type Group struct {
+	Column  string `json:"column"` // "" when the record as a whole is at fault
+	Reason  string `json:"reason"`
+	Count   int64  `json:"count"`
+	Example string `json:"example"`
+	Line    int64  `json:"line"` // of the example
+}
+
+// Summary groups rejects by column and reason.
+type Summary struct {
+	groups map[[2]string]*Group
+}
+
+// Add counts a reject.
+func (s *Summary) Add(column, reason, example string, line int64) {
+	if s.groups == nil {
+		s.groups = map[[2]string]*Group{}
+	}
+	g := s.groups[[2]string{column, reason}]
+	if g == nil {
+		g = &Group{Column: column, Reason: reason, Example: example, Line: line}
+		s.groups[[2]string{column, reason}] = g
+	}
+	g.Count++
+}
+
+// Groups returns the groups, the largest first.
+func (s *Summary) Groups() []Group {
+	list := []Group{}
+	for _, g := range s.groups {
+		list = append(list, *g)
+	}
+	slices.SortFunc(list, func(a, b Group) int {
+		if a.Count != b.Count {
+			return int(b.Count - a.Count)
+		}
+		return int(a.Line - b.Line)
+	})
+	return list
+}
+
+// Total returns the number of rejects.
+func (s *Summary) Total() (n int64) {
+	for _, g := range s.groups {
+		n += g.Count
+	}
+	return n
+}
+
+// Writer writes rejects to a file, which it makes for the first of them.
+type Writer struct {
+	Path     string
+	Headings []string
+	file     *os.File
+	buffer   *bufio.Writer
+	csv      *csv.Writer
+}
+
+// Write appends a reject.
+func (w *Writer) Write(r convert.Reject) error {
+	if w.file == nil {
+		if err := w.open(); err != nil {
+			return err
+		}
+	}
+	reason := strings.Join(append([]string{r.Reason}, r.More...), "; ")
+	row := []string{strconv.FormatInt(r.Record, 10), strconv.FormatInt(r.Line, 10), r.Column, r.Value, reason}
+	if r.Cells != nil {
+		row = append(append(row, r.Cells...), "")
+	} else {
+		row = append(append(row, make([]string, len(w.Headings))...), r.Text)
+	}
+	return w.csv.Write(row)
+}
+
+func (w *Writer) open() (err error) {
+	if w.file, err = os.Create(w.Path); err != nil {
+		return err
+	}
+	w.buffer = bufio.NewWriter(w.file)
+	w.csv = csv.NewWriter(w.buffer)
+	return w.csv.Write(append(append(slices.Clone(columns), w.Headings...), original))
+}
+
+// Close makes sure that every reject is on the disk.
+func (w *Writer) Close() error {
+	if w.file == nil {
+		return nil
+	}
+	w.csv.Flush()
+	err := w.csv.Error()
+	if err == nil {
+		err = w.buffer.Flush()
+	}
+	if err == nil {
+		err = w.file.Sync()
+	}
+	if closeErr := w.file.Close(); err == nil {
+		err = closeErr
+	}
+	return err
+}

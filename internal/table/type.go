@@ -1,0 +1,106 @@
+// Package table describes the table that a source becomes: its name, its
+// columns and their types. It knows no server; see dialect for that.
+package table
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+)
+
+// Kind is an SQL type without its parameters.
+type Kind uint8
+
+// The types that a column can have.
+const (
+	SmallInt Kind = iota
+	Integer
+	BigInt
+	Decimal
+	Double
+	Boolean
+	Date
+	Time
+	Timestamp
+	Char
+	Varchar
+	Text
+	UUID
+)
+
+var kindNames = [...]string{
+	"smallint", "integer", "bigint", "decimal", "double", "boolean", "date",
+	"time", "timestamp", "char", "varchar", "text", "uuid",
+}
+
+func (k Kind) String() string { return kindNames[k] }
+
+// MaxPrecision is the largest number of digits of a decimal that every target
+// can at least declare.
+const MaxPrecision = 38
+
+// Type is an SQL type: Size is the precision of a decimal or the length in
+// characters of a char or varchar, Scale the digits after the decimal point.
+type Type struct {
+	Kind        Kind
+	Size, Scale int
+}
+
+// String returns the type as the tray writes it.
+func (t Type) String() string {
+	switch t.Kind {
+	case Decimal:
+		return fmt.Sprintf("decimal(%d,%d)", t.Size, t.Scale)
+	case Char, Varchar:
+		return fmt.Sprintf("%s(%d)", t.Kind, t.Size)
+	}
+	return t.Kind.String()
+}
+
+// Textual tells whether values of the type are text.
+func (t Type) Textual() bool { return t.Kind == Char || t.Kind == Varchar || t.Kind == Text }
+
+// Whole tells whether values of the type are whole numbers.
+func (t Type) Whole() bool { return t.Kind <= BigInt }
+
+var typeForm = regexp.MustCompile(`^([a-z]+)(?:\(\s*(\d{1,9})\s*(?:,\s*(\d{1,9})\s*)?\))?$`)
+
+// ParseType reads a type as the tray writes it.
+func ParseType(text string) (Type, error) {
+	m := typeForm.FindStringSubmatch(strings.ToLower(strings.TrimSpace(text)))
+	if m == nil {
+		return Type{}, unknownType(text)
+	}
+	i := slices.Index(kindNames[:], m[1])
+	if i < 0 {
+		return Type{}, unknownType(text)
+	}
+	t := Type{Kind: Kind(i)}
+	t.Size, _ = strconv.Atoi(m[2])
+	t.Scale, _ = strconv.Atoi(m[3])
+	return t, t.check(text, m[2] != "", m[3] != "")
+}
+
+func unknownType(text string) error {
+	return fmt.Errorf("unknown type %q; the types are %s", text, strings.Join(kindNames[:], ", "))
+}
+
+func (t Type) check(text string, hasSize, hasScale bool) error {
+	switch t.Kind {
+	case Decimal:
+		if !hasSize || t.Size < 1 || t.Size > MaxPrecision || t.Scale > t.Size {
+			return fmt.Errorf("type %q: write decimal(p,s) with p from 1 to %d digits, s of them after the point", text, MaxPrecision)
+		}
+	case Char, Varchar:
+		if !hasSize || hasScale || t.Size < 1 {
+			return fmt.Errorf("type %q: write %s(n) with the number of characters", text, t.Kind)
+		}
+	default:
+		if hasSize {
+			return fmt.Errorf("type %q: %s takes no size", text, t.Kind)
+		}
+	}
+	return nil
+}

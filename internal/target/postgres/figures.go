@@ -1,0 +1,125 @@
+package postgres
+
+import (
+	"context"
+	"math/big"
+	"strconv"
+	"strings"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/dialect"
+	"ambertray/internal/table"
+)
+
+// perColumn is how many expressions a column is asked for: the number of its
+// values, the least and greatest as text, and the sum in one or two parts.
+const perColumn = 5
+
+// Figures implements target.Target.
+func (t *Target) Figures(ctx context.Context, tab *table.Table) (rows int64, figures []table.Figures, err error) {
+	cols := tab.Loaded()
+	terms := []string{"count(*)"}
+	for _, c := range cols {
+		e := expressions(dialect.PostgreSQL.Quote(c.Name), c.Type)
+		terms = append(terms, e[:]...)
+	}
+	sql := "SELECT " + strings.Join(terms, ", ") + " FROM " + dialect.PostgreSQL.QuoteTable(tab.Name)
+	counts := make([]int64, len(cols))
+	texts := make([]*string, 4*len(cols))
+	into := []any{&rows}
+	for i := range cols {
+		into = append(into, &counts[i], &texts[4*i], &texts[4*i+1], &texts[4*i+2], &texts[4*i+3])
+	}
+	if err := t.conn.QueryRow(ctx, sql).Scan(into...); err != nil {
+		return 0, nil, t.fail("ask for the figures of "+tab.Name, err)
+	}
+	for i, c := range cols {
+		figures = append(figures, figuresOf(c.Type, rows-counts[i], texts[4*i:4*i+4]))
+	}
+	return rows, figures, nil
+}
+
+// expressions asks for a column in the cheapest way that is exact: a date is
+// summed as days, a timestamp as days and microseconds of the day, text by
+// its bytes.
+func expressions(name string, t table.Type) [perColumn]string {
+	count := "count(" + name + ")"
+	least, greatest := "min("+name+")::text", "max("+name+")::text"
+	none := "NULL::text"
+	switch t.Kind {
+	case table.Boolean:
+		return [...]string{count, "bool_and(" + name + ")::int::text", "bool_or(" + name + ")::int::text", "sum(" + name + "::int)::text", none}
+	case table.Date:
+		return [...]string{count, least, greatest, "sum(" + name + " - date '1970-01-01')::text", none}
+	case table.Time:
+		return [...]string{count, least, greatest, none, clockSum(name)}
+	case table.Timestamp:
+		return [...]string{count, least, greatest, "sum(" + name + "::date - date '1970-01-01')::text", clockSum(name + "::time")}
+	case table.Double:
+		return [...]string{count, least, greatest, "sum(('x' || encode(float8send(" + name + "), 'hex'))::bit(64)::bigint)::text", none}
+	case table.UUID:
+		return [...]string{count, "min(" + name + "::text)", "max(" + name + "::text)", "(36 * count(" + name + "))::text", none}
+	case table.Char, table.Varchar, table.Text:
+		if t.Kind == table.Char { // its padding counts for nothing
+			name += "::text"
+		}
+		return [...]string{count, `min(` + name + ` COLLATE "C")::text`, `max(` + name + ` COLLATE "C")::text`, "sum(octet_length(" + name + "))::text", none}
+	}
+	return [...]string{count, least, greatest, "sum(" + name + ")::text", none}
+}
+
+func clockSum(name string) string {
+	return "sum(round(date_part('epoch', " + name + ") * 1e6)::bigint)::text"
+}
+
+const microsPerDay = 86400 * 1_000_000
+
+func figuresOf(t table.Type, nulls int64, texts []*string) table.Figures {
+	f := table.Figures{Nulls: nulls, Min: deref(texts[0]), Max: deref(texts[1]), Sum: "0"}
+	switch t.Kind {
+	case table.Time, table.Timestamp:
+		sum := number(texts[2])
+		sum.Mul(sum, big.NewInt(microsPerDay)).Add(sum, number(texts[3]))
+		f.Sum = sum.String()
+		f.Min, f.Max = padFraction(f.Min), padFraction(f.Max)
+	case table.Double:
+		f.Min, f.Max = reformat(f.Min), reformat(f.Max)
+		f.Sum = number(texts[2]).String()
+	default:
+		if texts[2] != nil {
+			f.Sum = *texts[2]
+		}
+	}
+	return f
+}
+
+func deref(s *string) string {
+	if s == nil {
+		return ""
+	}
+	return *s
+}
+
+func number(s *string) *big.Int {
+	n, ok := new(big.Int).SetString(deref(s), 10)
+	if !ok {
+		return new(big.Int)
+	}
+	return n
+}
+
+// padFraction gives a fraction of a second all six decimals.
+func padFraction(s string) string {
+	if i := strings.IndexByte(s, '.'); i >= 0 {
+		return s + strings.Repeat("0", 6-(len(s)-i-1))
+	}
+	return s
+}
+
+func reformat(s string) string {
+	f, err := strconv.ParseFloat(s, 64)
+	if err != nil {
+		return s
+	}
+	return convert.FormatFloat(f)
+}

@@ -1,0 +1,275 @@
+// Package postgres loads into PostgreSQL with COPY in its binary format, which
+// spares the server parsing text.
+package postgres
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"regexp"
+	"strconv"
+	"strings"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/dialect"
+	"ambertray/internal/table"
+	"ambertray/internal/target"
+)
+
+// Target is a PostgreSQL database.
+type Target struct {
+	name string
+	conn *pgx.Conn
+}
+
+var (
+	_ target.Target   = (*Target)(nil)
+	_ convert.Encoder = encoder{}
+)
+
+// Open connects to the database that the URL names. What the URL leaves out
+// comes from the server's customary environment variables and password file.
+func Open(ctx context.Context, url string) (*Target, error) {
+	config, err := pgx.ParseConfig(url)
+	if err != nil {
+		return nil, &target.Error{Target: "PostgreSQL", Op: "read the URL", Err: hideSecrets(err)}
+	}
+	config.RuntimeParams["application_name"] = "ambertray"
+	config.RuntimeParams["datestyle"] = "ISO"
+	config.RuntimeParams["client_encoding"] = "UTF8"
+	t := &Target{name: fmt.Sprintf("%s on %s", config.Database, config.Host)}
+	if t.conn, err = pgx.ConnectConfig(ctx, config); err != nil {
+		return nil, t.fail("connect", err)
+	}
+	return t, nil
+}
+
+// hideSecrets keeps the reason of a parse error and drops the URL that the
+// driver puts before it.
+func hideSecrets(err error) error {
+	if inner := errors.Unwrap(err); inner != nil {
+		return inner
+	}
+	return errors.New("it is not understood")
+}
+
+// Name implements target.Target.
+func (t *Target) Name() string { return t.name }
+
+// Dialect implements target.Target.
+func (t *Target) Dialect() *dialect.Dialect { return dialect.PostgreSQL }
+
+// Encoder implements target.Target.
+func (t *Target) Encoder(columns int) convert.Encoder { return encoder{columns} }
+
+// Close implements target.Target.
+func (t *Target) Close() error { return t.conn.Close(context.Background()) }
+
+// Exists implements target.Target.
+func (t *Target) Exists(ctx context.Context, name string) (bool, error) {
+	var found bool
+	err := t.conn.QueryRow(ctx, "SELECT to_regclass($1) IS NOT NULL", dialect.PostgreSQL.QuoteTable(name)).Scan(&found)
+	return found, t.fail("look for table "+name, err)
+}
+
+// Begin implements target.Target.
+func (t *Target) Begin(ctx context.Context) (target.Tx, error) {
+	x, err := t.conn.Begin(ctx)
+	if err != nil {
+		return nil, t.fail("begin", err)
+	}
+	return &tx{t: t, tx: x}, nil
+}
+
+type tx struct {
+	t       *Target
+	tx      pgx.Tx
+	created bool
+	done    bool
+}
+
+// Create implements target.Tx.
+func (x *tx) Create(ctx context.Context, tab *table.Table) error {
+	_, err := x.tx.Exec(ctx, dialect.PostgreSQL.CreateTable(tab))
+	x.created = err == nil
+	return x.t.fail("create table "+tab.Name, err)
+}
+
+// Commit implements target.Tx.
+func (x *tx) Commit(ctx context.Context) error {
+	err := x.tx.Commit(ctx)
+	x.done = err == nil
+	return x.t.fail("commit", err)
+}
+
+// Rollback implements target.Tx. When the load was interrupted the connection
+// is gone, and with it, on the server, the transaction.
+func (x *tx) Rollback() error {
+	if x.done || x.t.conn.IsClosed() {
+		return nil
+	}
+	x.done = true
+	return x.t.fail("roll back", x.tx.Rollback(context.Background()))
+}
+
+// Load implements target.Tx.
+func (x *tx) Load(ctx context.Context, tab *table.Table) (target.Sink, error) {
+	var names []string
+	for _, c := range tab.Loaded() {
+		names = append(names, dialect.PostgreSQL.Quote(c.Name))
+	}
+	options := "FORMAT binary"
+	if x.created { // nobody else can see the table yet, so its rows need no later freezing
+		options += ", FREEZE"
+	}
+	sql := fmt.Sprintf("COPY %s (%s) FROM STDIN (%s)", dialect.PostgreSQL.QuoteTable(tab.Name), strings.Join(names, ", "), options)
+	r, w := io.Pipe()
+	s := &sink{t: x.t, pipe: w, done: make(chan copied, 1)}
+	go func() {
+		tag, err := x.t.conn.PgConn().CopyFrom(ctx, r, sql)
+		r.CloseWithError(errEnded)
+		s.done <- copied{tag.RowsAffected(), err}
+	}()
+	return s, s.write(header)
+}
+
+// errEnded tells the writer that the server has ended the COPY; why is in the
+// result of the COPY.
+var errEnded = errors.New("the server ended the load")
+
+type copied struct {
+	rows int64
+	err  error
+}
+
+// sink hands blocks to the goroutine that runs the COPY.
+type sink struct {
+	t       *Target
+	pipe    *io.PipeWriter
+	done    chan copied
+	ended   bool // the result of the COPY was taken
+	numbers []numberRun
+	rows    int64 // sent
+	copied  int64 // taken by the server
+}
+
+// numberRun says that a row of the COPY and those after it are the records
+// from number on, one after the other.
+type numberRun struct{ row, number int64 }
+
+// Write implements target.Sink.
+func (s *sink) Write(k *convert.Block) error {
+	for i, n := range k.Numbers {
+		s.rows++
+		if last := len(s.numbers) - 1; last < 0 || n-s.numbers[last].number != s.rows-s.numbers[last].row {
+			s.numbers = append(s.numbers, numberRun{s.rows, k.Numbers[i]})
+		}
+	}
+	return s.write(k.Data)
+}
+
+func (s *sink) write(data []byte) error {
+	_, err := s.pipe.Write(data)
+	if errors.Is(err, errEnded) {
+		return s.wait()
+	}
+	return err
+}
+
+// wait returns what COPY says when it has ended.
+func (s *sink) wait() error {
+	res := <-s.done
+	s.ended, s.copied = true, res.rows
+	return s.result(res.err)
+}
+
+// Close implements target.Sink.
+func (s *sink) Close(abort error) (int64, error) {
+	if abort != nil {
+		s.pipe.CloseWithError(abort)
+		if !s.ended {
+			<-s.done
+		}
+		return 0, nil
+	}
+	if err := s.write(trailer); err != nil {
+		return 0, err
+	}
+	s.pipe.Close()
+	err := s.wait()
+	return s.copied, err
+}
+
+var copyLine = regexp.MustCompile(`^COPY .*, line (\d+)`)
+
+// result makes an error of what COPY says.
+func (s *sink) result(err error) error {
+	var pg *pgconn.PgError
+	if !errors.As(err, &pg) || !strings.HasPrefix(pg.Code, "23") && !strings.HasPrefix(pg.Code, "22") {
+		return s.t.fail("copy", err)
+	}
+	refused := &target.RefusedError{Reason: pg.Message}
+	if pg.Detail != "" {
+		refused.Reason += ": " + pg.Detail
+	}
+	if m := copyLine.FindStringSubmatch(pg.Where); m != nil {
+		row, _ := strconv.ParseInt(m[1], 10, 64)
+		refused.Record = s.number(row)
+	}
+	return refused
+}
+
+// number returns the record that is a row of the COPY; the first row is 1.
+func (s *sink) number(row int64) int64 {
+	for i := len(s.numbers) - 1; i >= 0; i-- {
+		if run := s.numbers[i]; run.row <= row {
+			return run.number + row - run.row
+		}
+	}
+	return 0
+}
+
+// fail tells which condition an error of the server or the driver is.
+func (t *Target) fail(op string, err error) error {
+	if err == nil {
+		return nil
+	}
+	e := &target.Error{Target: t.name, Op: op, Err: err}
+	var pg *pgconn.PgError
+	var network net.Error
+	switch {
+	case errors.As(err, &pg):
+		e.Err = errors.New(pg.Message)
+		e.Kind = conditions[pg.Code]
+		if e.Kind == nil && strings.HasPrefix(pg.Code, "28") {
+			e.Kind = target.ErrLogin
+		}
+	case errors.As(err, &network), errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
+		e.Kind, e.Err = target.ErrUnreachable, innermost(err)
+	}
+	return e
+}
+
+// conditions are the SQLSTATEs that mean something to callers.
+var conditions = map[string]error{
+	"42P07": target.ErrExists, "42P01": target.ErrNoTable, "42501": target.ErrPermission,
+	"3D000": target.ErrNoDatabase, "53100": target.ErrFull, "55P03": target.ErrLocked,
+	"57P03": target.ErrUnreachable, "53300": target.ErrUnreachable, "57P01": target.ErrUnreachable,
+}
+
+// innermost returns the last cause, which says what happened in a few words
+// and without the connection's settings.
+func innermost(err error) error {
+	for {
+		inner := errors.Unwrap(err)
+		if inner == nil {
+			return err
+		}
+		err = inner
+	}
+}

@@ -1,0 +1,246 @@
+// Package sqlite loads into SQLite files: prepared statements through the
+// driver's direct interface, inside one transaction.
+package sqlite
+
+import (
+	"context"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"math"
+	"os"
+	"strings"
+	"time"
+	"unsafe"
+
+	"zombiezen.com/go/sqlite"
+	"zombiezen.com/go/sqlite/sqlitex"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/dialect"
+	"ambertray/internal/table"
+	"ambertray/internal/target"
+)
+
+// busyTimeout is how long another writer is waited for.
+const busyTimeout = 5 * time.Second
+
+// Target is an SQLite file.
+type Target struct {
+	path    string
+	created bool // the file was not there before
+	conn    *sqlite.Conn
+}
+
+var (
+	_ target.Target   = (*Target)(nil)
+	_ convert.Encoder = encoder{}
+)
+
+// Open opens the file at path. Without create a file that is not there is an
+// error; with it one is made as soon as something is written.
+func Open(path string, create bool) (*Target, error) {
+	t := &Target{path: path}
+	if _, err := os.Stat(path); errors.Is(err, os.ErrNotExist) {
+		if !create {
+			return nil, &target.Error{Target: path, Op: "open", Err: err}
+		}
+		t.created = true
+	}
+	conn, err := sqlite.OpenConn(path, sqlite.OpenReadWrite|sqlite.OpenCreate)
+	if err != nil {
+		return nil, t.fail("open", err)
+	}
+	conn.SetBlockOnBusy()
+	conn.SetBusyTimeout(busyTimeout)
+	t.conn = conn
+	if err := t.addFunctions(); err != nil {
+		conn.Close()
+		return nil, t.fail("open", err)
+	}
+	return t, nil
+}
+
+// addFunctions gives SQL what it lacks to compare doubles exactly: their bits.
+func (t *Target) addFunctions() error {
+	return t.conn.CreateFunction("double_bits", &sqlite.FunctionImpl{
+		NArgs: 1, Deterministic: true,
+		Scalar: func(_ sqlite.Context, args []sqlite.Value) (sqlite.Value, error) {
+			return sqlite.IntegerValue(int64(math.Float64bits(args[0].Float()))), nil
+		},
+	})
+}
+
+// Name implements target.Target.
+func (t *Target) Name() string { return t.path }
+
+// Dialect implements target.Target.
+func (t *Target) Dialect() *dialect.Dialect { return dialect.SQLite }
+
+// Encoder implements target.Target.
+func (t *Target) Encoder(int) convert.Encoder { return encoder{} }
+
+// Close implements target.Target. A file that was made and is still empty is
+// taken away again.
+func (t *Target) Close() error {
+	err := t.conn.Close()
+	if info, statErr := os.Stat(t.path); t.created && statErr == nil && info.Size() == 0 {
+		os.Remove(t.path)
+	}
+	return err
+}
+
+// Exists implements target.Target.
+func (t *Target) Exists(ctx context.Context, name string) (bool, error) {
+	t.conn.SetInterrupt(ctx.Done())
+	found := false
+	err := sqlitex.Execute(t.conn, "SELECT 1 FROM sqlite_schema WHERE type IN ('table', 'view') AND name = ? COLLATE NOCASE",
+		&sqlitex.ExecOptions{Args: []any{name}, ResultFunc: func(*sqlite.Stmt) error { found = true; return nil }})
+	return found, t.fail("look for table "+name, err)
+}
+
+// Begin implements target.Target.
+func (t *Target) Begin(ctx context.Context) (target.Tx, error) {
+	t.conn.SetInterrupt(ctx.Done())
+	if err := sqlitex.ExecuteTransient(t.conn, "BEGIN IMMEDIATE", nil); err != nil {
+		return nil, t.fail("begin", err)
+	}
+	return &tx{t: t}, nil
+}
+
+type tx struct {
+	t    *Target
+	done bool
+}
+
+// Create implements target.Tx.
+func (x *tx) Create(ctx context.Context, tab *table.Table) error {
+	op := "create table " + tab.Name
+	switch exists, err := x.t.Exists(ctx, tab.Name); {
+	case err != nil:
+		return err
+	case exists:
+		return &target.Error{Target: x.t.path, Op: op, Kind: target.ErrExists}
+	}
+	return x.t.fail(op, sqlitex.ExecuteTransient(x.t.conn, dialect.SQLite.CreateTable(tab), nil))
+}
+
+// Commit implements target.Tx.
+func (x *tx) Commit(context.Context) error {
+	if err := sqlitex.ExecuteTransient(x.t.conn, "COMMIT", nil); err != nil {
+		return x.t.fail("commit", err)
+	}
+	x.done = true
+	return nil
+}
+
+// Rollback implements target.Tx.
+func (x *tx) Rollback() error {
+	if x.done {
+		return nil
+	}
+	x.done = true
+	x.t.conn.SetInterrupt(nil)
+	if x.t.conn.AutocommitEnabled() { // SQLite has rolled back on its own
+		return nil
+	}
+	return x.t.fail("roll back", sqlitex.ExecuteTransient(x.t.conn, "ROLLBACK", nil))
+}
+
+// Load implements target.Tx.
+func (x *tx) Load(_ context.Context, tab *table.Table) (target.Sink, error) {
+	cols := tab.Loaded()
+	d := dialect.SQLite
+	var names []string
+	for _, c := range cols {
+		names = append(names, d.Quote(c.Name))
+	}
+	sql := fmt.Sprintf("INSERT INTO %s (%s) VALUES (?%s)", d.Quote(tab.Name), strings.Join(names, ", "), strings.Repeat(", ?", len(cols)-1))
+	stmt, err := x.t.conn.Prepare(sql)
+	if err != nil {
+		return nil, x.t.fail("prepare the load", err)
+	}
+	return &sink{t: x.t, stmt: stmt, columns: len(cols)}, nil
+}
+
+type sink struct {
+	t       *Target
+	stmt    *sqlite.Stmt
+	columns int
+	rows    int64
+}
+
+// Write implements target.Sink.
+func (s *sink) Write(k *convert.Block) error {
+	data := k.Data
+	for i := range k.Ends {
+		data = s.bind(data)
+		if _, err := s.stmt.Step(); err != nil {
+			if sqlite.ErrCode(err).ToPrimary() == sqlite.ResultConstraint {
+				return &target.RefusedError{Record: k.Numbers[i], Reason: err.Error()}
+			}
+			return s.t.fail("insert", err)
+		}
+		if err := s.stmt.Reset(); err != nil {
+			return s.t.fail("insert", err)
+		}
+		s.rows++
+	}
+	return nil
+}
+
+// bind sets the parameters from the next record of data and returns the rest.
+func (s *sink) bind(data []byte) []byte {
+	for i := 1; i <= s.columns; i++ {
+		tag := data[0]
+		data = data[1:]
+		switch tag {
+		case tagNull:
+			s.stmt.BindNull(i)
+		case tagInt:
+			s.stmt.BindInt64(i, int64(binary.LittleEndian.Uint64(data)))
+			data = data[8:]
+		case tagFloat:
+			s.stmt.BindFloat(i, math.Float64frombits(binary.LittleEndian.Uint64(data)))
+			data = data[8:]
+		case tagText:
+			n := binary.LittleEndian.Uint32(data)
+			data = data[4:]
+			s.stmt.BindText(i, unsafe.String(unsafe.SliceData(data), n)) // the driver copies it
+			data = data[n:]
+		}
+	}
+	return data
+}
+
+// Close implements target.Sink.
+func (s *sink) Close(abort error) (int64, error) {
+	err := s.stmt.Finalize()
+	if abort != nil {
+		err = nil // it repeats the error of the last step
+	}
+	return s.rows, s.t.fail("end the load", err)
+}
+
+// fail tells which condition an error of SQLite is.
+func (t *Target) fail(op string, err error) error {
+	if err == nil {
+		return nil
+	}
+	e := &target.Error{Target: t.path, Op: op, Err: err}
+	switch sqlite.ErrCode(err).ToPrimary() {
+	case sqlite.ResultBusy, sqlite.ResultLocked:
+		e.Kind = target.ErrLocked
+	case sqlite.ResultFull:
+		e.Kind = target.ErrFull
+	case sqlite.ResultReadOnly, sqlite.ResultPerm, sqlite.ResultAuth:
+		e.Kind = target.ErrPermission
+	case sqlite.ResultNotADB, sqlite.ResultCorrupt:
+		e.Kind = target.ErrNoDatabase
+	case sqlite.ResultCantOpen:
+		e.Kind = target.ErrUnreachable
+	case sqlite.ResultInterrupt:
+		e.Kind = context.Canceled
+	}
+	return e
+}

@@ -1,0 +1,109 @@
+// Package target is what the story of a load needs of a database. Each
+// database has a package of its own below this one.
+package target
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/dialect"
+	"ambertray/internal/table"
+)
+
+// The conditions that callers can act on.
+var (
+	ErrUnreachable = errors.New("does not answer")
+	ErrLogin       = errors.New("refuses the login")
+	ErrPermission  = errors.New("does not permit it")
+	ErrExists      = errors.New("the table exists already")
+	ErrNoTable     = errors.New("there is no such table")
+	ErrFull        = errors.New("the disk is full")
+	ErrLocked      = errors.New("somebody else is writing to it")
+	ErrNoDatabase  = errors.New("it is not a database")
+)
+
+// Target is an open database. It is used by one goroutine at a time.
+type Target interface {
+	// Name tells people which database this is; it never holds a password.
+	Name() string
+	Dialect() *dialect.Dialect
+	// Encoder returns the encoder of the blocks that a Sink takes, for records
+	// of so many columns.
+	Encoder(columns int) convert.Encoder
+	// Exists tells whether the database has a table of that name.
+	Exists(ctx context.Context, name string) (bool, error)
+	// Figures asks for the number of rows and the figures of every loaded
+	// column of the table. It works inside and outside a transaction.
+	Figures(ctx context.Context, t *table.Table) (rows int64, figures []table.Figures, err error)
+	// Begin starts a transaction; there is one at a time.
+	Begin(ctx context.Context) (Tx, error)
+	// Close ends the connection, and with it a transaction that is open.
+	Close() error
+}
+
+// Tx is the transaction of one load.
+type Tx interface {
+	// Create makes the table. ErrExists is returned for one that is there.
+	Create(ctx context.Context, t *table.Table) error
+	// Load opens the bulk path into the table's loaded columns.
+	Load(ctx context.Context, t *table.Table) (Sink, error)
+	Commit(ctx context.Context) error
+	// Rollback leaves the database as it was before Begin, also when the
+	// context of the load has ended. After Commit it does nothing.
+	Rollback() error
+}
+
+// Sink takes blocks in source order. It is used by one goroutine.
+type Sink interface {
+	// Write hands over a block, which it does not keep.
+	Write(k *convert.Block) error
+	// Close ends the load and returns how many rows the server took. It must
+	// be called in any case; abort tells that the load is to be given up.
+	Close(abort error) (rows int64, err error)
+}
+
+// Error is a failure of a target.
+type Error struct {
+	Target string // its Name
+	Op     string // what was being done: "connect", "create table loan"
+	Kind   error  // one of the conditions above, or nil
+	Err    error  // what the server or its driver says
+}
+
+func (e *Error) Error() string {
+	if e.Kind == nil {
+		return fmt.Sprintf("%s: %s: %v", e.Target, e.Op, e.Err)
+	}
+	if e.Err == nil {
+		return fmt.Sprintf("%s: %s: %v", e.Target, e.Op, e.Kind)
+	}
+	return fmt.Sprintf("%s: %s: %v: %v", e.Target, e.Op, e.Kind, e.Err)
+}
+
+// Unwrap returns the condition and the cause.
+func (e *Error) Unwrap() []error {
+	var errs []error
+	if e.Kind != nil {
+		errs = append(errs, e.Kind)
+	}
+	if e.Err != nil {
+		errs = append(errs, e.Err)
+	}
+	return errs
+}
+
+// RefusedError says that the server refused a row that converts: a key that
+// occurs twice, a constraint that does not hold.
+type RefusedError struct {
+	Record int64  // its number in the source; 0 when the server does not say
+	Reason string // the server's own words
+}
+
+func (e *RefusedError) Error() string {
+	if e.Record == 0 {
+		return "a row was refused: " + e.Reason
+	}
+	return fmt.Sprintf("record %d was refused: %s", e.Record, e.Reason)
+}

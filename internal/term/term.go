@@ -1,0 +1,218 @@
+// Package term is how results look: aligned, calm, readable without colour.
+// Amber marks what matters, red only what was lost or differs.
+package term
+
+import (
+	"fmt"
+	"io"
+	"os"
+	"strings"
+
+	"github.com/dustin/go-humanize"
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/jedib0t/go-pretty/v6/text"
+	"golang.org/x/term"
+)
+
+const defaultWidth = 100
+
+// Printer writes results to one stream.
+type Printer struct {
+	out    io.Writer
+	colour bool
+	width  int
+}
+
+// NewPrinter returns a printer to out, in colour and in the window's width
+// when out is a terminal that wants colour.
+func NewPrinter(out io.Writer) *Printer {
+	p := &Printer{out: out, width: 0}
+	if f, ok := out.(*os.File); ok && term.IsTerminal(int(f.Fd())) {
+		p.colour = os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
+		p.width = defaultWidth
+		if w, _, err := term.GetSize(int(f.Fd())); err == nil {
+			p.width = w
+		}
+	}
+	return p
+}
+
+// Amber marks text.
+func (p *Printer) Amber(s string) string { return p.paint(s, text.Fg256Color(214)) }
+
+// Red marks what was lost or differs.
+func (p *Printer) Red(s string) string { return p.paint(s, text.Fg256Color(203)) }
+
+// Faint takes text back.
+func (p *Printer) Faint(s string) string { return p.paint(s, text.Fg256Color(245)) }
+
+// Bold marks a title.
+func (p *Printer) Bold(s string) string { return p.paint(s, text.Bold) }
+
+func (p *Printer) paint(s string, c text.Color) string {
+	if !p.colour || s == "" {
+		return s
+	}
+	return c.EscapeSeq() + s + text.Reset.EscapeSeq()
+}
+
+// Line writes a line.
+func (p *Printer) Line(format string, args ...any) { fmt.Fprintf(p.out, format+"\n", args...) }
+
+const labelWidth = 10
+
+// Fact writes a label and what it says; further lines of it are aligned.
+func (p *Printer) Fact(label, format string, args ...any) {
+	lines := strings.Split(fmt.Sprintf(format, args...), "\n")
+	p.Line("  %s %s", p.Faint(fmt.Sprintf("%-*s", labelWidth, label)), lines[0])
+	for _, l := range lines[1:] {
+		p.Line("  %*s %s", labelWidth, "", l)
+	}
+}
+
+// Next writes what to type next.
+func (p *Printer) Next(why, command string) {
+	if why != "" {
+		why += "  "
+	}
+	p.Line("\n  %s%s", why, p.Amber(command))
+}
+
+// Column is how one column of a table looks.
+type Column struct {
+	Title string
+	Right bool
+	Max   int // longer cells are cut, 0 is no limit
+}
+
+// Table writes rows below titles. Cells are wrapped at the window's width only
+// in the last column.
+func (p *Printer) Table(cols []Column, rows [][]string) {
+	w := table.NewWriter()
+	style := table.StyleDefault
+	style.Options = table.OptionsNoBordersAndSeparators
+	style.Box.PaddingLeft, style.Box.PaddingRight = "  ", ""
+	style.Format = table.FormatOptions{}
+	w.SetStyle(style)
+	titles := table.Row{}
+	var configs []table.ColumnConfig
+	for i, c := range cols {
+		titles = append(titles, p.Faint(c.Title))
+		align := text.AlignLeft
+		if c.Right {
+			align = text.AlignRight
+		}
+		configs = append(configs, table.ColumnConfig{Number: i + 1, Align: align, AlignHeader: align})
+	}
+	w.SetColumnConfigs(configs)
+	w.AppendHeader(titles)
+	rows = p.fit(cols, rows)
+	for _, r := range rows {
+		cells := table.Row{}
+		for _, cell := range r {
+			cells = append(cells, cell)
+		}
+		w.AppendRow(cells)
+	}
+	for line := range strings.SplitSeq(w.Render(), "\n") {
+		p.Line("%s", strings.TrimRight(line, " "))
+	}
+}
+
+// fit cuts long cells, and wraps the last column into what the window leaves.
+func (p *Printer) fit(cols []Column, rows [][]string) [][]string {
+	last := len(cols) - 1
+	used := 0
+	var out [][]string
+	for _, r := range rows {
+		row := append([]string(nil), r...)
+		for i := range row {
+			row[i] = Printable(row[i])
+			if limit := cols[i].Max; limit > 0 {
+				row[i] = Shorten(row[i], limit)
+			}
+		}
+		out = append(out, row)
+	}
+	for i := range last {
+		wide := text.StringWidthWithoutEscSequences(cols[i].Title)
+		for _, r := range out {
+			wide = max(wide, text.StringWidthWithoutEscSequences(r[i]))
+		}
+		used += wide + 2
+	}
+	if room := p.width - used - 2; p.width > 0 && room >= 20 && !cols[last].Right {
+		for _, r := range out {
+			r[last] = text.WrapSoft(r[last], room)
+		}
+	}
+	return out
+}
+
+// Wrap breaks text at the window's width, leaving room on the left.
+func (p *Printer) Wrap(s string, left int) string {
+	if p.width > left+20 {
+		return text.WrapSoft(s, p.width-left)
+	}
+	return s
+}
+
+// Shorten cuts text to a width.
+func Shorten(s string, width int) string {
+	if text.StringWidthWithoutEscSequences(s) <= width {
+		return s
+	}
+	return text.Trim(s, width-1) + "…"
+}
+
+var controls = strings.NewReplacer("\n", "⏎", "\r", "␍", "\t", "⇥", "\x00", "␀", "\x1b", "␛")
+
+// Printable shows control characters as signs, so that data cannot steer the
+// terminal. Escape sequences of our own are put on afterwards.
+func Printable(s string) string {
+	if strings.Contains(s, "\x1b[38;5;") || strings.Contains(s, "\x1b[0m") {
+		return s
+	}
+	return controls.Replace(s)
+}
+
+// Count writes a number with its thousands grouped.
+func Count(n int64) string { return humanize.Comma(n) }
+
+// Amount writes a number and its noun.
+func Amount(n int64, noun string) string {
+	if n == 1 {
+		return "1 " + noun
+	}
+	return Count(n) + " " + noun + "s"
+}
+
+// Bytes writes a size.
+func Bytes(n int64) string { return humanize.Bytes(uint64(max(n, 0))) }
+
+// Narrow writes a table of as many columns as the window holds, and says how
+// many there are more.
+func (p *Printer) Narrow(cols []Column, rows [][]string) {
+	fits := len(cols)
+	if p.width > 0 {
+		used := 0
+		for i, c := range cols {
+			wide := text.StringWidthWithoutEscSequences(c.Title)
+			for _, r := range rows {
+				wide = max(wide, min(text.StringWidthWithoutEscSequences(Printable(r[i])), c.Max))
+			}
+			if used += wide + 2; used > p.width-2 {
+				fits = i
+				break
+			}
+		}
+	}
+	var cut [][]string
+	for _, r := range rows {
+		cut = append(cut, r[:fits])
+	}
+	p.Table(cols[:fits], cut)
+	if more := len(cols) - fits; more > 0 {
+		p.Line("  %s", p.Faint(fmt.Sprintf("and %s more", Amount(int64(more), "column"))))
+	}
+}

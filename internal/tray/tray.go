@@ -1,0 +1,123 @@
+// Package tray reads and writes the plan of a load: the file tray.yaml in a
+// folder NAME.tray, which also holds a folder for each load that ran from it.
+package tray
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"ambertray/internal/source"
+	"ambertray/internal/table"
+)
+
+// Version is the version of the tray file that this program writes.
+const Version = 1
+
+const (
+	suffix   = ".tray"
+	planFile = "tray.yaml"
+	loadsDir = "loads"
+)
+
+// Tray is one plan.
+type Tray struct {
+	Dir    string // the folder NAME.tray
+	Files  []string
+	Layout source.Layout
+	Table  table.Table
+
+	// Notes are written as comments behind what they explain: the evidence
+	// behind a column's type, by the name of the column, and remarks under
+	// the names "table" and "key". They are not read back.
+	Notes map[string][]string
+}
+
+// Is tells whether path names a tray rather than a source.
+func Is(path string) bool {
+	return strings.HasSuffix(strings.TrimRight(path, string(filepath.Separator)), suffix) || filepath.Base(path) == planFile
+}
+
+// DirFor returns the folder of the tray for a source: in the current folder,
+// called after the source.
+func DirFor(path string) string { return source.BaseName(path) + suffix }
+
+// Exists tells whether there is a tray in the folder.
+func Exists(dir string) bool {
+	_, err := os.Stat(filepath.Join(dir, planFile))
+	return err == nil
+}
+
+// Paths returns the paths of the files of the source. In the tray they are
+// relative to the folder that holds the tray.
+func (t *Tray) Paths() []string {
+	var paths []string
+	for _, f := range t.Files {
+		if !filepath.IsAbs(f) {
+			f = filepath.Join(filepath.Dir(t.Dir), f)
+		}
+		paths = append(paths, f)
+	}
+	return paths
+}
+
+// RelativePath returns how a tray in dir names the file at path.
+func RelativePath(dir, path string) string {
+	if filepath.IsAbs(path) {
+		return path
+	}
+	rel, err := filepath.Rel(filepath.Dir(dir), path)
+	if err != nil {
+		return path
+	}
+	return rel
+}
+
+// NewLoad makes the folder of the next load and returns its id and path.
+func (t *Tray) NewLoad() (id, dir string, err error) {
+	loads := filepath.Join(t.Dir, loadsDir)
+	if err := os.MkdirAll(loads, 0o777); err != nil {
+		return "", "", err
+	}
+	for n := 1; ; n++ {
+		id = fmt.Sprintf("%04d", n)
+		dir = filepath.Join(loads, id)
+		if err := os.Mkdir(dir, 0o777); !errors.Is(err, os.ErrExist) {
+			return id, dir, err
+		}
+	}
+}
+
+// LastLoad returns the id and folder of the latest load, or os.ErrNotExist.
+func (t *Tray) LastLoad() (id, dir string, err error) {
+	loads := filepath.Join(t.Dir, loadsDir)
+	entries, err := os.ReadDir(loads)
+	if err != nil {
+		return "", "", err
+	}
+	for _, e := range entries {
+		if e.IsDir() && e.Name() > id {
+			id = e.Name()
+		}
+	}
+	if id == "" {
+		return "", "", os.ErrNotExist
+	}
+	return id, filepath.Join(loads, id), nil
+}
+
+// IsFor tells whether the tray is one of the source at path.
+func (t *Tray) IsFor(path string) bool {
+	own, err := filepath.Abs(path)
+	if err != nil {
+		return false
+	}
+	for _, p := range t.Paths() {
+		if p, err := filepath.Abs(p); err == nil && p == own {
+			return true
+		}
+	}
+	return false
+}

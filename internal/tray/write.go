@@ -1,0 +1,138 @@
+package tray
+
+import (
+	"bytes"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+
+	"go.yaml.in/yaml/v3"
+
+	"ambertray/internal/publish"
+	"ambertray/internal/table"
+)
+
+// Write makes the tray's folder and writes its file, in one step: either the
+// whole file is there afterwards or none. It never overwrites a tray.
+func (t *Tray) Write() error {
+	if err := os.MkdirAll(t.Dir, 0o777); err != nil {
+		return err
+	}
+	text, err := t.Marshal()
+	if err != nil {
+		return err
+	}
+	return publish.File(filepath.Join(t.Dir, planFile), text)
+}
+
+// Marshal returns the text of the tray file, with its notes as comments.
+func (t *Tray) Marshal() ([]byte, error) {
+	root := node(yaml.MappingNode)
+	root.HeadComment = "The plan of a load. Edit it, check it and load from it as often as there are files."
+	put(root, "tray", scalar(strconv.Itoa(Version)))
+	put(root, "source", t.sourceNode())
+	put(root, "table", t.tableNode())
+	columns := node(yaml.SequenceNode)
+	for _, c := range t.Table.Columns {
+		columns.Content = append(columns.Content, t.columnNode(c))
+	}
+	put(root, "columns", columns)
+	var out bytes.Buffer
+	enc := yaml.NewEncoder(&out)
+	enc.SetIndent(2)
+	if err := enc.Encode(root); err != nil {
+		return nil, err
+	}
+	return out.Bytes(), enc.Close()
+}
+
+func (t *Tray) sourceNode() *yaml.Node {
+	n := node(yaml.MappingNode)
+	put(n, "files", flow(t.Files))
+	put(n, "encoding", scalar(t.Layout.Encoding))
+	put(n, "delimiter", quotedScalar(t.Layout.Delimiter))
+	put(n, "quote", quotedScalar(t.Layout.Quote))
+	header := scalar("none")
+	if t.Layout.HeaderLine > 0 {
+		header = scalar(strconv.FormatInt(t.Layout.HeaderLine, 10))
+	}
+	put(n, "header", header)
+	return n
+}
+
+func (t *Tray) tableNode() *yaml.Node {
+	n := node(yaml.MappingNode)
+	put(n, "name", scalar(t.Table.Name))
+	existing := scalar("refuse")
+	existing.LineComment = "a table that exists already is left alone"
+	put(n, "existing", existing)
+	key := flow(t.Table.Key)
+	key.LineComment = strings.Join(t.Notes["key"], "\n")
+	put(n, "key", key)
+	return n
+}
+
+func (t *Tray) columnNode(c table.Column) *yaml.Node {
+	n := node(yaml.MappingNode)
+	put(n, "from", scalar(c.From))
+	if c.LeaveOut {
+		put(n, "leave_out", scalar("true"))
+		return n
+	}
+	put(n, "name", scalar(c.Name))
+	typ, above := scalar(c.Type.String()), ""
+	if notes := t.Notes[c.Name]; len(notes) > 0 {
+		typ.LineComment = notes[0]
+		above = strings.Join(notes[1:], "\n")
+	}
+	put(n, "type", typ)
+	n.Content[len(n.Content)-2].HeadComment = above
+	for _, rule := range []struct{ key, val string }{
+		{"format", c.Format}, {"thousands", c.Thousands}, {"decimal", c.Decimal},
+	} {
+		if rule.val != "" {
+			put(n, rule.key, quotedScalar(rule.val))
+		}
+	}
+	if len(c.NullWords) > 0 {
+		put(n, "null_words", flow(c.NullWords))
+	}
+	if !c.Nullable {
+		put(n, "nullable", scalar(fmt.Sprint(c.Nullable)))
+	}
+	return n
+}
+
+func node(kind yaml.Kind) *yaml.Node { return &yaml.Node{Kind: kind} }
+
+// scalar lets YAML decide on quotes: text that it would read as something else
+// gets them, but for the numbers and truths that are meant so.
+func scalar(text string) *yaml.Node {
+	n := &yaml.Node{}
+	if _, err := strconv.Atoi(text); err == nil || text == "true" || text == "false" {
+		n.Kind, n.Value = yaml.ScalarNode, text
+		return n
+	}
+	n.SetString(text)
+	return n
+}
+
+func quotedScalar(text string) *yaml.Node {
+	return &yaml.Node{Kind: yaml.ScalarNode, Tag: "!!str", Style: yaml.DoubleQuotedStyle, Value: text}
+}
+
+func flow(items []string) *yaml.Node {
+	n := &yaml.Node{Kind: yaml.SequenceNode, Style: yaml.FlowStyle}
+	for _, item := range items {
+		s := &yaml.Node{}
+		s.SetString(item)
+		n.Content = append(n.Content, s)
+	}
+	return n
+}
+
+func put(n *yaml.Node, key string, val *yaml.Node) {
+	n.Content = append(n.Content, &yaml.Node{Kind: yaml.ScalarNode, Value: key}, val)
+}

@@ -1,0 +1,150 @@
+// Package value knows what the text of a cell can mean. Each kind of value has
+// one file with one scanner, and both sides use it: inference asks of which
+// shape a cell is, conversion asks for the value of a cell of a known shape.
+// So whatever type was chosen for a column, its cells convert.
+//
+// Every text has exactly one shape. What is known of a column is then a count
+// a shape, which can be added up in any order.
+package value
+
+import "bytes"
+
+// Kind is what sort of value a shape denotes.
+type Kind uint8
+
+// The kinds of value. Code is a number with a leading zero, NullWord a
+// well-known word for 'no value', Impossible a date that does not exist.
+const (
+	Text Kind = iota
+	Integer
+	Decimal
+	Exponent
+	Code
+	Boolean
+	Date
+	Time
+	Timestamp
+	UUID
+	NullWord
+	Impossible
+)
+
+// Shape is a kind and the notation that it is written in.
+type Shape struct {
+	Kind     Kind
+	Notation uint8 // what it means is up to the kind
+}
+
+// Value is the meaning of a cell. Which fields are set depends on the kind.
+type Value struct {
+	// Int is the unscaled number of an Integer or Decimal, 0 or 1 of a
+	// Boolean, the days since 1970-01-01 of a Date, the microseconds since
+	// midnight of a Time and those since 1970-01-01 of a Timestamp.
+	Int int64
+	// Scale is the number of digits after the decimal sign, Whole of those
+	// before it, leading zeros left out.
+	Scale, Whole int
+	// Wide tells that the number does not fit Int; Text then has its digits.
+	Wide     bool
+	Negative bool
+	Float    float64
+	Null     bool // set by who reads a column, not by Scan
+	// Text is the cell, spaces around it taken off, for every kind but
+	// numbers with Wide. It is valid as long as the cell.
+	Text []byte
+
+	date   parts
+	buffer [32]byte
+}
+
+// Buffer returns an empty buffer inside the value for its text in another
+// form. It is valid until the next Scan.
+func (v *Value) Buffer() []byte { return v.buffer[:0] }
+
+// Scan returns the shape of a cell that is not blank, and sets v to its value.
+// Dates whose order of day and month is open have no Int yet: see Resolve.
+func Scan(cell []byte, v *Value) Shape {
+	cell = Trim(cell)
+	v.clear(cell)
+	switch classes[cell[0]] {
+	case digit:
+		if s, ok := scanNumber(cell, v); ok {
+			return s
+		}
+		if s, ok := scanDate(cell, v); ok {
+			return s
+		}
+		if s, ok := scanTime(cell, v); ok {
+			return s
+		}
+	case sign:
+		if s, ok := scanNumber(cell, v); ok {
+			return s
+		}
+	case letter:
+		if s, ok := scanBoolean(cell, v); ok {
+			return s
+		}
+	}
+	if s, ok := scanUUID(cell); ok {
+		return s
+	}
+	if s, ok := scanNullWord(cell); ok {
+		return s
+	}
+	v.clear(cell)
+	return Shape{Kind: Text}
+}
+
+// clear sets the fields that Scan promises; the buffer may keep what it has.
+func (v *Value) clear(cell []byte) {
+	v.Int, v.Scale, v.Whole, v.Wide, v.Negative, v.Float, v.Text = 0, 0, 0, false, false, 0, cell
+}
+
+// class tells which scanners a first byte is worth.
+type class uint8
+
+const (
+	other class = iota
+	digit
+	sign
+	letter
+)
+
+var classes = func() (t [256]class) {
+	for c := range 256 {
+		switch b := byte(c); {
+		case isDigit(b):
+			t[c] = digit
+		case b == '-' || b == '+' || b == '.':
+			t[c] = sign
+		case b|0x20 >= 'a' && b|0x20 <= 'z':
+			t[c] = letter
+		}
+	}
+	return t
+}()
+
+func isDigit(b byte) bool { return b-'0' < 10 }
+
+// Blank tells whether a cell is empty or of white space only.
+func Blank(cell []byte) bool {
+	return len(cell) == 0 || cell[0] <= ' ' && len(bytes.TrimSpace(cell)) == 0
+}
+
+// Trim takes the white space off both ends of a cell.
+func Trim(cell []byte) []byte {
+	if n := len(cell); n > 0 && (cell[0] <= ' ' || cell[n-1] <= ' ') {
+		return bytes.TrimSpace(cell)
+	}
+	return cell
+}
+
+// digits reads up to max digits at the start of s.
+func digits(s []byte, max int) (n, count int) {
+	for count < len(s) && count < max && isDigit(s[count]) {
+		n = n*10 + int(s[count]-'0')
+		count++
+	}
+	return n, count
+}
