@@ -1,5 +1,155 @@
+// Command bench measures Amber Tray against floors: the least that a program
+// has to do for the same result. Program and floor run in turn, each as a
+// process of its own, and the medians of their times are compared.
+//
+// Start it with ./bench/run.sh, which also starts a private server.
 package main
 
-import "os"
+import (
+	"cmp"
+	"flag"
+	"fmt"
+	"log"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+	"syscall"
+	"time"
+)
 
-func main() { if err := writeData(os.Args[1], 2_000_000); err != nil { panic(err) } }
+type bench struct {
+	program, dir, data, postgres string
+	runs                         int
+}
+
+// contest is one line of the result: a command of ours and its floor.
+type contest struct {
+	name  string
+	bound float64  // of the ratio
+	ours  []string // arguments of the program
+	floor []string // arguments of this program: see floors
+	reset func() error
+}
+
+// run is what one process took.
+type run struct {
+	wall time.Duration
+	peak int64 // kB
+}
+
+func main() {
+	if len(os.Args) > 1 && os.Args[1] == "floor" {
+		if err := runFloor(os.Args[2], os.Args[3:]); err != nil {
+			log.Fatal(err)
+		}
+		return
+	}
+	b := &bench{postgres: os.Getenv("AMBERTRAY_TEST_POSTGRES")}
+	flag.StringVar(&b.program, "program", "ambertray", "the program to measure")
+	flag.StringVar(&b.dir, "dir", os.TempDir(), "where the data goes")
+	flag.IntVar(&b.runs, "runs", 5, "how often each is run")
+	records := flag.Int("records", 2_000_000, "records in the file")
+	only := flag.String("only", "", "run only contests whose name has this in it")
+	flag.Parse()
+	if err := b.measure(*records, *only); err != nil {
+		log.Fatal(err)
+	}
+}
+
+func (b *bench) measure(records int, only string) error {
+	b.data = filepath.Join(b.dir, "specimens.csv")
+	if err := writeData(b.data, records); err != nil {
+		return err
+	}
+	info, err := os.Stat(b.data)
+	if err != nil {
+		return err
+	}
+	tray := filepath.Join(b.dir, "specimens.tray")
+	if out, err := exec.Command(b.program, "draft", b.data, "--tray", tray).CombinedOutput(); err != nil {
+		return fmt.Errorf("draft: %w: %s", err, out)
+	}
+	fmt.Printf("%d records, %d MB, %d runs each, medians\n\n", records, info.Size()/1e6, b.runs)
+	fmt.Printf("%-28s %9s %9s %7s %7s %10s\n", "", "ours", "floor", "ratio", "bound", "peak")
+	for _, c := range b.contests(tray) {
+		if strings.Contains(c.name, only) {
+			if err := b.contend(c); err != nil {
+				return fmt.Errorf("%s: %w", c.name, err)
+			}
+		}
+	}
+	return nil
+}
+
+func (b *bench) contests(tray string) []contest {
+	db := filepath.Join(b.dir, "bench.db")
+	dropFile := func() error { return os.RemoveAll(db) }
+	dropTable := func() error { return floorDrop(b.postgres) }
+	return []contest{
+		{"survey", 1.0, []string{"survey", b.data}, []string{"csv", b.data}, nil},
+		{"load into PostgreSQL", 0.9, []string{"load", tray, "--to", b.postgres}, []string{"postgres", b.data, b.postgres}, dropTable},
+		{"load into SQLite", 1.15, []string{"load", tray, "--to", db}, []string{"sqlite", b.data, db}, dropFile},
+	}
+}
+
+func (b *bench) contend(c contest) error {
+	self, err := os.Executable()
+	if err != nil {
+		return err
+	}
+	var ours, floors []run
+	for i := range b.runs + 1 {
+		for _, side := range []struct {
+			runs *[]run
+			argv []string
+		}{{&ours, append([]string{b.program}, c.ours...)}, {&floors, append([]string{self, "floor"}, c.floor...)}} {
+			if c.reset != nil {
+				if err := c.reset(); err != nil {
+					return err
+				}
+			}
+			r, err := execute(side.argv)
+			if err != nil {
+				return err
+			}
+			if i > 0 { // the first is to warm up
+				*side.runs = append(*side.runs, r)
+			}
+		}
+	}
+	var ratios []float64
+	var peak int64
+	for i := range ours {
+		ratios = append(ratios, float64(ours[i].wall)/float64(floors[i].wall))
+		peak = max(peak, ours[i].peak)
+	}
+	wall := func(r run) time.Duration { return r.wall }
+	fmt.Printf("%-28s %8.2fs %8.2fs %7.2f %7.2f %7d MB\n", c.name,
+		median(mapped(ours, wall)).Seconds(), median(mapped(floors, wall)).Seconds(), median(ratios), c.bound, peak/1000)
+	return nil
+}
+
+func execute(argv []string) (run, error) {
+	cmd := exec.Command(argv[0], argv[1:]...)
+	start := time.Now()
+	if out, err := cmd.CombinedOutput(); err != nil {
+		return run{}, fmt.Errorf("%s: %w: %s", strings.Join(argv, " "), err, out)
+	}
+	usage := cmd.ProcessState.SysUsage().(*syscall.Rusage)
+	return run{time.Since(start), usage.Maxrss}, nil
+}
+
+func mapped[A, B any](list []A, f func(A) B) []B {
+	var out []B
+	for _, a := range list {
+		out = append(out, f(a))
+	}
+	return out
+}
+
+func median[T cmp.Ordered](list []T) T {
+	list = slices.Sorted(slices.Values(list))
+	return list[len(list)/2]
+}

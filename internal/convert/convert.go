@@ -34,7 +34,7 @@ type Block struct {
 	Skipped record.Skipped
 	Bytes   int64 // length of their text
 	Rejects []Reject
-	totals  []total
+	totals  *Totals
 	home    *sync.Pool
 }
 
@@ -157,12 +157,10 @@ func (c *Converter) Worker() record.Work[*Block] {
 func (c *Converter) block() *Block {
 	k, ok := c.blocks.Get().(*Block)
 	if !ok {
-		return &Block{home: &c.blocks, totals: c.newTotals()}
+		return &Block{home: &c.blocks, totals: c.Totals()}
 	}
 	k.Data, k.Ends, k.Numbers, k.Rejects = k.Data[:0], k.Ends[:0], k.Numbers[:0], nil
-	for i := range k.totals {
-		k.totals[i].reset()
-	}
+	k.totals.reset()
 	return k
 }
 
@@ -199,16 +197,16 @@ func (c *Converter) convert(k *Block, b *record.Batch, r int, values []value.Val
 func (c *Converter) append(k *Block, b *record.Batch, r int, values []value.Value) {
 	data := c.encoder.AppendRecord(k.Data)
 	for i := range c.columns {
-		v, t := &values[i], &k.totals[i]
+		v := &values[i]
 		if v.Null {
-			t.nulls++
+			k.totals.Null(i)
 			data = c.encoder.AppendNull(data)
 			continue
 		}
 		if asText := c.columns[i].asText; asText != nil {
 			v.Text = asText(v)
 		}
-		t.add(v)
+		k.totals.Value(i, v)
 		data = c.columns[i].append(data, v)
 	}
 	k.Data = data
@@ -248,36 +246,6 @@ func (k *Block) reject(b *record.Batch, r int, column, cell, reason string) {
 
 // Loaded returns the number of records in the block's Data.
 func (k *Block) Loaded() int64 { return int64(len(k.Ends)) }
-
-// Totals are the figures of every column over any number of blocks.
-type Totals struct{ columns []total }
-
-func (c *Converter) newTotals() []total {
-	totals := make([]total, len(c.columns))
-	for i := range c.columns {
-		totals[i].typ = c.columns[i].stored
-	}
-	return totals
-}
-
-// Totals returns totals of nothing yet.
-func (c *Converter) Totals() *Totals { return &Totals{c.newTotals()} }
-
-// Add takes in the values of a block.
-func (t *Totals) Add(k *Block) {
-	for i := range t.columns {
-		t.columns[i].merge(&k.totals[i])
-	}
-}
-
-// Figures returns the figures of every loaded column.
-func (t *Totals) Figures() []table.Figures {
-	var all []table.Figures
-	for i := range t.columns {
-		all = append(all, t.columns[i].figures())
-	}
-	return all
-}
 
 // discard is the encoder of a dry run.
 type discard struct{}

@@ -12,6 +12,56 @@ import (
 	"ambertray/internal/value"
 )
 
+// Totals add up the values of every column, on their way into a table or out
+// of it.
+type Totals struct{ columns []total }
+
+// NewTotals returns totals of nothing yet, for columns of the given types.
+func NewTotals(types []table.Type) *Totals {
+	t := &Totals{make([]total, len(types))}
+	for i, typ := range types {
+		t.columns[i].typ = typ
+	}
+	return t
+}
+
+// Totals returns totals for the columns as the target stores them.
+func (c *Converter) Totals() *Totals {
+	var types []table.Type
+	for i := range c.columns {
+		types = append(types, c.columns[i].stored)
+	}
+	return NewTotals(types)
+}
+
+// Null takes in a NULL of column i.
+func (t *Totals) Null(i int) { t.columns[i].nulls++ }
+
+// Value takes in a value of column i.
+func (t *Totals) Value(i int, v *value.Value) { t.columns[i].add(v) }
+
+// Add takes in the values of a block.
+func (t *Totals) Add(k *Block) {
+	for i := range t.columns {
+		t.columns[i].merge(&k.totals.columns[i])
+	}
+}
+
+// Figures returns the figures of every column.
+func (t *Totals) Figures() []table.Figures {
+	var all []table.Figures
+	for i := range t.columns {
+		all = append(all, t.columns[i].figures())
+	}
+	return all
+}
+
+func (t *Totals) reset() {
+	for i := range t.columns {
+		t.columns[i].reset()
+	}
+}
+
 // total adds up the values of one column into its figures.
 type total struct {
 	typ   table.Type

@@ -22,7 +22,7 @@ import (
 const (
 	// PieceSize is the length of a piece: small enough for its cells to be
 	// worked on while they are still in the processor's cache.
-	PieceSize = 256 << 10
+	PieceSize = 128 << 10
 	// MaxRecord is the length of the longest record.
 	MaxRecord = 32 << 20
 )

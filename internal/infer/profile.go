@@ -8,6 +8,7 @@ import (
 	"bytes"
 	"encoding/binary"
 	"slices"
+	"unicode/utf8"
 
 	"ambertray/internal/record"
 	"ambertray/internal/value"
@@ -64,6 +65,9 @@ type extreme struct {
 
 // Add profiles the cells of column c in every record of the batch that has as
 // many cells as the source has columns.
+//
+// A value that was seen before adds nothing but a count: while the distinct
+// values are still counted exactly, that is all that is done with it.
 func (p *Column) Add(b *record.Batch, c, width int) {
 	var v value.Value
 	for r := range b.Len() {
@@ -76,12 +80,20 @@ func (p *Column) Add(b *record.Batch, c, width int) {
 			p.Blanks++
 			continue
 		}
-		p.addText(cell)
+		key := prefix(cell)
+		hash := hashOf(cell, key)
+		if i, known := p.distinct.tallyOf(hash); known {
+			p.tallies[i].count++
+			continue
+		}
+		p.addText(cell, key)
 		shape := value.Scan(cell, &v)
-		t := p.tally(shape)
+		i := p.tally(shape)
+		p.distinct.add(hash, i)
+		t := &p.tallies[i]
 		t.add(&v, len(cell))
 		if len(t.examples) < maxExamples {
-			t.examples = append(t.examples, Example{string(cell), b.Line(r)})
+			t.addExample(Example{string(cell), b.Line(r)})
 		}
 		if (shape.Kind == value.Date || shape.Kind == value.Timestamp) && shape.Order() != value.YearFirst {
 			t.addOrder(&v, cell, b, r)
@@ -89,27 +101,33 @@ func (p *Column) Add(b *record.Batch, c, width int) {
 	}
 }
 
-func (p *Column) tally(s value.Shape) *tally {
+// tally returns the index of the tally of a shape.
+func (p *Column) tally(s value.Shape) int {
 	if p.recent < len(p.tallies) && p.tallies[p.recent].shape == s {
-		return &p.tallies[p.recent]
+		return p.recent
 	}
 	p.recent = slices.IndexFunc(p.tallies, func(t tally) bool { return t.shape == s })
 	if p.recent < 0 {
 		p.recent = len(p.tallies)
 		p.tallies = append(p.tallies, tally{shape: s})
 	}
-	return &p.tallies[p.recent]
+	return p.recent
+}
+
+// addExample keeps the first values that differ.
+func (t *tally) addExample(e Example) {
+	if !slices.ContainsFunc(t.examples, func(o Example) bool { return o.Text == e.Text }) {
+		t.examples = append(t.examples, e)
+	}
 }
 
 // addText takes in what is known of a cell as text.
-func (p *Column) addText(cell []byte) {
-	p.distinct.add(cell)
-	n := characters(cell)
+func (p *Column) addText(cell []byte, key uint64) {
+	n := characters(cell, key)
 	if p.Longest == 0 || n < p.Shortest {
 		p.Shortest = n
 	}
 	p.Longest = max(p.Longest, n)
-	key := prefix(cell)
 	if p.First == nil || key < p.firstKey || key == p.firstKey && bytes.Compare(cell, p.First) < 0 {
 		p.First, p.firstKey = append(p.First[:0], cell...), key
 	}
@@ -118,27 +136,32 @@ func (p *Column) addText(cell []byte) {
 	}
 }
 
-// prefix returns the first eight bytes as a number that sorts as they do.
+// prefix returns the first eight bytes as a number that sorts as they do. In
+// a batch more text stands behind a short cell, so that it can be read in one
+// go and the rest be masked off.
 func prefix(cell []byte) uint64 {
-	if len(cell) >= 8 {
+	n := len(cell)
+	if n >= 8 {
 		return binary.BigEndian.Uint64(cell)
 	}
-	var k uint64
-	for i, c := range cell {
-		k |= uint64(c) << (56 - 8*i)
+	if cap(cell) >= 8 {
+		unused := 64 - 8*n
+		return binary.BigEndian.Uint64(cell[:8]) >> unused << unused
 	}
-	return k
+	var word [8]byte
+	copy(word[:], cell)
+	return binary.BigEndian.Uint64(word[:])
 }
 
-// characters counts the bytes that do not continue a UTF-8 sequence.
-func characters(cell []byte) int {
+// characters counts the bytes that do not continue a UTF-8 sequence; key is
+// the cell's prefix.
+func characters(cell []byte, key uint64) int {
+	const high = 0x8080808080808080
 	n := len(cell)
-	for _, c := range cell {
-		if c&0xC0 == 0x80 {
-			n--
-		}
+	if key&high == 0 && (n <= 8 || n <= 16 && binary.LittleEndian.Uint64(cell[n-8:])&high == 0) {
+		return n
 	}
-	return n
+	return utf8.RuneCount(cell)
 }
 
 // add takes in a value of the tally's shape.
@@ -218,7 +241,7 @@ func (p *Column) Merge(o *Column) {
 		}
 	}
 	for i := range o.tallies {
-		p.tally(o.tallies[i].shape).merge(&o.tallies[i])
+		p.tallies[p.tally(o.tallies[i].shape)].merge(&o.tallies[i])
 	}
 }
 
@@ -232,9 +255,7 @@ func (t *tally) merge(o *tally) {
 	if t.width != o.width {
 		t.width = -1
 	}
-	t.examples = append(t.examples, o.examples...)
-	slices.SortFunc(t.examples, func(a, b Example) int { return int(a.Line - b.Line) })
-	t.examples = t.examples[:min(len(t.examples), maxExamples)]
+	t.examples = mergeExamples(t.examples, o.examples)
 	for i := range 2 {
 		if len(o.min[i].text) > 0 && (len(t.min[i].text) == 0 || o.min[i].float < t.min[i].float) {
 			t.min[i] = o.min[i]
@@ -246,6 +267,17 @@ func (t *tally) merge(o *tally) {
 			t.over12[i] = o.over12[i]
 		}
 	}
+}
+
+// mergeExamples returns the first values that differ of both.
+func mergeExamples(a, b []Example) []Example {
+	all := slices.Concat(a, b)
+	slices.SortFunc(all, func(a, b Example) int { return int(a.Line - b.Line) })
+	var t tally
+	for _, e := range all {
+		t.addExample(e)
+	}
+	return t.examples[:min(len(t.examples), maxExamples)]
 }
 
 // NullWords returns the well-known null words among the values and how often

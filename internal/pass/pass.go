@@ -68,7 +68,7 @@ func Open(t *tray.Tray) (*Pass, error) {
 	if len(paths) != 1 {
 		return nil, fmt.Errorf("%s: a tray has one file, not %d", t.Dir, len(paths))
 	}
-	src, err := source.Open(paths[0])
+	src, err := source.OpenSummed(paths[0])
 	if err != nil {
 		return nil, err
 	}

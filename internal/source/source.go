@@ -33,14 +33,19 @@ type Source struct {
 	BOM  bool
 
 	file *os.File
-	sum  hash.Hash
+	sum  hash.Hash // nil unless it is wanted
 	text *bufio.Reader
 }
 
 var bom = []byte("\xef\xbb\xbf")
 
 // Open opens the file at path.
-func Open(path string) (*Source, error) {
+func Open(path string) (*Source, error) { return open(path, nil) }
+
+// OpenSummed opens the file at path and adds up its SHA-256 as it is read.
+func OpenSummed(path string) (*Source, error) { return open(path, sha256.New()) }
+
+func open(path string, sum hash.Hash) (*Source, error) {
 	info, err := os.Stat(path)
 	if err != nil {
 		return nil, err
@@ -52,8 +57,12 @@ func Open(path string) (*Source, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Source{Name: path, Size: info.Size(), file: f, sum: sha256.New()}
-	s.text = bufio.NewReaderSize(io.TeeReader(f, s.sum), HeadSize)
+	s := &Source{Name: path, Size: info.Size(), file: f, sum: sum}
+	var raw io.Reader = f
+	if sum != nil {
+		raw = io.TeeReader(f, sum)
+	}
+	s.text = bufio.NewReaderSize(raw, HeadSize)
 	if err := s.begin(); err != nil {
 		f.Close()
 		return nil, fmt.Errorf("open %s: %w", path, err)
@@ -120,8 +129,13 @@ func (s *Source) Head() ([]byte, error) {
 func (s *Source) Read(p []byte) (int, error) { return s.text.Read(p) }
 
 // Sum returns the SHA-256 of what was read, in hexadecimal: of the whole
-// source once Read has returned io.EOF.
-func (s *Source) Sum() string { return hex.EncodeToString(s.sum.Sum(nil)) }
+// source once Read has returned io.EOF. It is empty unless OpenSummed was used.
+func (s *Source) Sum() string {
+	if s.sum == nil {
+		return ""
+	}
+	return hex.EncodeToString(s.sum.Sum(nil))
+}
 
 // Close closes the source.
 func (s *Source) Close() error { return s.file.Close() }

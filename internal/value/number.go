@@ -42,10 +42,32 @@ func scanNumber(cell []byte, v *Value) (Shape, bool) {
 		v.setUnscaled(n, cell[first:])
 		return Shape{Kind: Integer}, true
 	}
+	if i < len(cell) && cell[i] == '.' && whole > 0 && (whole == 1 || cell[first] != '0') {
+		if scale, unscaled := decimals(cell[i+1:], n); scale > 0 {
+			v.Whole, v.Scale = whole, scale
+			if cell[first] == '0' {
+				v.Whole = 0
+			}
+			v.setUnscaled(unscaled, cell[first:])
+			return Shape{Kind: Decimal}, true
+		}
+	}
 	if i == len(cell) || whole > 4 && cell[i] != '.' && cell[i] != ',' && cell[i]|0x20 != 'e' {
 		return Shape{}, false
 	}
 	return scanMarked(cell[first:], whole, v)
+}
+
+// decimals reads digits behind a decimal point up to the end of s, going on
+// from n; scale is 0 when there is anything else.
+func decimals(s []byte, n int64) (scale int, unscaled int64) {
+	for _, c := range s {
+		if !isDigit(c) {
+			return 0, 0
+		}
+		n = n*10 + int64(c-'0')
+	}
+	return len(s), n
 }
 
 // setUnscaled sets the number whose value is n unless it has too many digits.

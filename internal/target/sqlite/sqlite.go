@@ -54,21 +54,7 @@ func Open(path string, create bool) (*Target, error) {
 	conn.SetBlockOnBusy()
 	conn.SetBusyTimeout(busyTimeout)
 	t.conn = conn
-	if err := t.addFunctions(); err != nil {
-		conn.Close()
-		return nil, t.fail("open", err)
-	}
 	return t, nil
-}
-
-// addFunctions gives SQL what it lacks to compare doubles exactly: their bits.
-func (t *Target) addFunctions() error {
-	return t.conn.CreateFunction("double_bits", &sqlite.FunctionImpl{
-		NArgs: 1, Deterministic: true,
-		Scalar: func(_ sqlite.Context, args []sqlite.Value) (sqlite.Value, error) {
-			return sqlite.IntegerValue(int64(math.Float64bits(args[0].Float()))), nil
-		},
-	})
 }
 
 // Name implements target.Target.

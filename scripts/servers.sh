@@ -1,0 +1,42 @@
+# Starts private database servers on free loopback ports in a temporary folder,
+# and stops them when the shell ends. To be sourced.
+
+servers_dir=$(mktemp -d)
+chmod 755 "$servers_dir"
+
+stop_servers() {
+    if [ -f "$servers_dir/pg/postmaster.pid" ]; then
+        as_user "$pg_bin/pg_ctl" -D "$servers_dir/pg" -m immediate stop >/dev/null 2>&1 || true
+    fi
+    rm -rf "$servers_dir"
+}
+trap stop_servers EXIT
+trap 'exit 130' INT TERM
+
+# as_user runs a command as an ordinary user: the server refuses to run as root.
+as_user() {
+    if [ "$(id -u)" = 0 ]; then
+        (cd / && setpriv --reuid=nobody --regid="$(id -g nobody)" --clear-groups -- "$@")
+    else
+        "$@"
+    fi
+}
+
+free_port() { go run ./scripts/freeport; }
+
+start_postgres() {
+    pg_bin=$(ls -d /usr/lib/postgresql/*/bin 2>/dev/null | sort -V | tail -1)
+    if [ -z "$pg_bin" ]; then
+        echo "installing PostgreSQL" >&2
+        apt-get update -qq >&2 && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq postgresql >&2
+        pg_bin=$(ls -d /usr/lib/postgresql/*/bin | sort -V | tail -1)
+    fi
+    local port
+    port=$(free_port)
+    mkdir "$servers_dir/pg"
+    [ "$(id -u)" != 0 ] || chown nobody "$servers_dir/pg"
+    as_user "$pg_bin/initdb" -D "$servers_dir/pg" -U curator -A trust -E UTF8 --locale=C.UTF-8 -N >/dev/null
+    as_user "$pg_bin/pg_ctl" -D "$servers_dir/pg" -w -l "$servers_dir/pg/log" \
+        -o "-p $port -c listen_addresses=127.0.0.1 -c unix_socket_directories='' ${pg_options:-}" start >/dev/null
+    export AMBERTRAY_TEST_POSTGRES="postgres://curator@127.0.0.1:$port/postgres"
+}
