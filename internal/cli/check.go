@@ -41,7 +41,7 @@ func (a *app) newCheck() *cobra.Command {
 			a.status = exitRejects
 		}
 		if result.TableExists != nil && *result.TableExists {
-			a.status = exitFailed
+			a.status = exitFailed // as the load would
 		}
 		return a.show(result, func() { a.drawCheck(result, args[0]) })
 	}
@@ -85,7 +85,7 @@ func (a *app) drawGroups(groups []reject.Group) {
 	}
 	for _, g := range groups {
 		a.print.Line("  %*s   %*s  %-*s  %-*s  %s on line %s", 10, "", wideCount, term.Count(g.Count), wide, columnOf(g), wideReason, g.Reason,
-			a.print.Amber(fmt.Sprintf("%q", term.Shorten(g.Example, 40))), term.Count(g.Line))
+			a.print.Amber(`"`+term.Shorten(term.Printable(g.Example), 40)+`"`), term.Count(g.Line))
 	}
 }
 

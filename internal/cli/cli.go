@@ -38,13 +38,18 @@ type app struct {
 
 // Main runs the program and returns its exit status.
 func Main(args []string, out, errOut io.Writer) int {
+	a := &app{out: out, err: errOut, print: term.NewPrinter(out)}
+	return a.run(args)
+}
+
+// run runs one command line.
+func (a *app) run(args []string) int {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	a := &app{out: out, err: errOut, print: term.NewPrinter(out)}
 	root := a.newRoot()
 	root.SetArgs(args)
-	root.SetOut(out)
-	root.SetErr(errOut)
+	root.SetOut(a.out)
+	root.SetErr(a.err)
 	if err := root.ExecuteContext(ctx); err != nil {
 		return a.report(err)
 	}

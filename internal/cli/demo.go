@@ -1,8 +1,126 @@
 package cli
 
-import "github.com/spf13/cobra"
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"ambertray/demo"
+	"ambertray/internal/term"
+)
+
+// story is what the demo runs, and what it says before each command.
+var story = []struct{ words, command string }{
+	{"The museum has a file of its amber specimens. What is in it?", "survey specimens.csv"},
+	{"Draft a tray: a plan to read, edit and keep, with a reason for every type.", "draft specimens.csv"},
+	{"The table that the plan means:", "ddl specimens.tray --dialect sqlite"},
+	{"A dry run first. It changes nothing.", "check specimens.tray --to museum.db"},
+	{"Now the load. It is verified before it is committed.", "load specimens.tray --to museum.db"},
+	{"Prove it again: the table is held against the file, column by column.", "verify specimens.tray --to museum.db"},
+	{"A second file, with a few broken records, in one command:", "load loans.csv --to museum.db"},
+	{"No record is lost. What was rejected, and why:", "rejects loans.tray"},
+}
 
 func (a *app) newDemo() *cobra.Command {
-	return &cobra.Command{Use: "demo", Short: "Show the whole story on the museum's files", Args: cobra.NoArgs,
-		RunE: func(*cobra.Command, []string) error { return nil }}
+	c := &cobra.Command{
+		Use:   "demo",
+		Short: "Show the whole story on the museum's files, in a temporary folder",
+		Args:  cobra.NoArgs,
+	}
+	keep := c.Flags().Bool("keep", false, "keep the folder")
+	c.RunE = func(*cobra.Command, []string) error {
+		dir, err := os.MkdirTemp("", "ambertray-demo-")
+		if err != nil {
+			return err
+		}
+		if !*keep {
+			defer os.RemoveAll(dir)
+		}
+		if err := layOut(dir); err != nil {
+			return err
+		}
+		home, err := os.Getwd()
+		if err != nil {
+			return err
+		}
+		if err := os.Chdir(dir); err != nil {
+			return err
+		}
+		defer os.Chdir(home)
+		if a.json {
+			return a.tellAsJSON()
+		}
+		if err := a.tell(); err != nil {
+			return err
+		}
+		a.print.Line("")
+		if *keep {
+			a.print.Next("The files, trays and database are in", dir)
+		} else {
+			a.print.Next("Now with a file of yours:", "ambertray load FILE --to FILE.db")
+		}
+		return nil
+	}
+	return c
+}
+
+// layOut writes the museum's files into the folder.
+func layOut(dir string) error {
+	return fs.WalkDir(demo.Files, ".", func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() {
+			return err
+		}
+		text, err := demo.Files.ReadFile(path)
+		if err != nil {
+			return err
+		}
+		return os.WriteFile(dir+"/"+path, text, 0o666)
+	})
+}
+
+// tell runs the story and shows each command before what it prints.
+func (a *app) tell() error {
+	for i, step := range story {
+		if i > 0 {
+			a.print.Line("")
+		}
+		a.print.Line("%s", a.print.Bold(step.words))
+		a.print.Line("%s %s\n", a.print.Faint("$"), a.print.Amber("ambertray "+step.command))
+		if err := a.step(step.command, a.out); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (a *app) tellAsJSON() error {
+	type told struct {
+		Command string          `json:"command"`
+		Result  json.RawMessage `json:"result"`
+	}
+	var steps []told
+	for _, step := range story {
+		var out bytes.Buffer
+		if err := a.step(step.command+" --json", &out); err != nil {
+			return err
+		}
+		steps = append(steps, told{"ambertray " + step.command, out.Bytes()})
+	}
+	return a.show(map[string]any{"steps": steps}, nil)
+}
+
+// step runs one command of the story as the program itself would.
+func (a *app) step(command string, out io.Writer) error {
+	b := &app{out: out, err: a.err, print: term.NewPrinter(out)}
+	status := b.run(strings.Fields(command))
+	if status != exitDone && status != exitRejects {
+		return fmt.Errorf("the demo failed at %q with exit status %d", command, status)
+	}
+	return nil
 }

@@ -3,7 +3,7 @@ package cli
 import (
 	"errors"
 	"fmt"
-	"strings"
+	"net/url"
 
 	"github.com/spf13/cobra"
 
@@ -67,7 +67,7 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to string) {
 		a.drawDifferences(r.Differences)
 		return
 	}
-	p.Fact("loaded", "%s in %.2f s", term.Amount(c.Loaded, "row"), r.Phases[0].Seconds)
+	p.Fact("loaded", "%s in %s", term.Amount(c.Loaded, "row"), term.Seconds(r.Phases[0].Seconds))
 	if c.Rejected > 0 {
 		p.Fact("rejected", "%s, kept in %s", p.Red(term.Amount(c.Rejected, "record")), *r.Rejects.File)
 		a.drawGroups(r.Rejects.ByReason)
@@ -82,10 +82,10 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to string) {
 	}
 }
 
-// toText repeats --to, unless the target came from the environment.
+// toText repeats --to where it cannot hold a password.
 func toText(to string) string {
-	if to == "" || strings.Contains(to, "@") && strings.Contains(to[:strings.Index(to, "@")], "://") && strings.Count(to[:strings.Index(to, "@")], ":") > 1 {
-		return "" // never repeat a password
+	if u, err := url.Parse(to); to == "" || err != nil || u.User != nil {
+		return ""
 	}
 	return " --to " + to
 }

@@ -2,6 +2,8 @@ package cli
 
 import (
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -174,11 +176,16 @@ func (a *app) drawFirstRows(s *survey.Survey) {
 	a.print.Narrow(cols, rows)
 }
 
+// blanks counts the blank cells, and names the null words beside them.
 func blanks(c survey.Column) string {
-	if c.Blanks == 0 {
-		return "·"
+	text := "·"
+	if c.Blanks > 0 {
+		text = term.Count(c.Blanks)
 	}
-	return term.Count(c.Blanks)
+	for _, word := range slices.Sorted(maps.Keys(c.NullWords)) {
+		text += fmt.Sprintf(" +%s %s", term.Count(c.NullWords[word]), word)
+	}
+	return text
 }
 
 func distinctText(c survey.Column) string {

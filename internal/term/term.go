@@ -187,6 +187,14 @@ func Amount(n int64, noun string) string {
 	return Count(n) + " " + noun + "s"
 }
 
+// Seconds writes a duration.
+func Seconds(s float64) string {
+	if s < 1 {
+		return fmt.Sprintf("%.0f ms", max(1, s*1000))
+	}
+	return fmt.Sprintf("%.2f s", s)
+}
+
 // Bytes writes a size.
 func Bytes(n int64) string { return humanize.Bytes(uint64(max(n, 0))) }
 

@@ -1,0 +1,9 @@
+// Package demo holds the files of the Kestrel Bay Museum, all of them made up.
+package demo
+
+import "embed"
+
+// Files are the museum's files.
+//
+//go:embed *.csv
+var Files embed.FS
