@@ -66,18 +66,19 @@ func (c *cutter) cut(b *record.Batch, last bool) int {
 	return n
 }
 
-// finish cuts what stands behind the last delimiter or line end of a source.
+// finish cuts what stands behind the last delimiter or line end of a source;
+// start is behind the end when a quote closed the last cell there.
 func (s *scan) finish(start int) {
-	for s.record < s.n {
-		i := s.n
-		if start < s.n && s.data[start] == s.c.quote && s.c.quote != 0 {
-			i, _ = s.quoted(start)
-		} else {
-			s.b.AddCell(record.Span{Start: uint32(start), End: uint32(s.n)})
-		}
-		s.endRecord(i)
-		start = i + 1
+	if s.record >= s.n {
+		return
 	}
+	switch {
+	case start < s.n && s.data[start] == s.c.quote && s.c.quote != 0:
+		s.quoted(start)
+	case start <= s.n:
+		s.b.AddCell(record.Span{Start: uint32(start), End: uint32(s.n)})
+	}
+	s.endRecord(s.n)
 }
 
 // scan is the state of one call of cut.

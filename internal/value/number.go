@@ -36,8 +36,11 @@ func scanNumber(cell []byte, v *Value) (Shape, bool) {
 	whole := i - first
 	if i == len(cell) && whole > 0 { // by far the most common
 		v.Whole = whole
-		if whole > 1 && cell[first] == '0' {
-			return Shape{Kind: Code}, true
+		if cell[first] == '0' {
+			if whole > 1 {
+				return Shape{Kind: Code}, true
+			}
+			v.Whole = 0
 		}
 		v.setUnscaled(n, cell[first:])
 		return Shape{Kind: Integer}, true

@@ -1,0 +1,275 @@
+package delimited
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"strings"
+	"testing"
+	"testing/iotest"
+
+	"github.com/stretchr/testify/require"
+
+	"ambertray/internal/record"
+)
+
+// row is a record as the tests compare it. A broken one has its text for cells.
+type row struct {
+	number, line int64
+	cells        []string
+	broken       bool
+}
+
+var csvCutter = &cutter{delimiter: ',', quote: '"', newline: '\n', limit: MaxRecord}
+
+// readAll reads text with a reader of pieces of the given size.
+func readAll(t testing.TB, c *cutter, text string, size, workers int) (rows []row) {
+	t.Helper()
+	r := newReader(iotest.HalfReader(strings.NewReader(text)), c, size, 1)
+	works := make([]record.Work[[]row], workers)
+	for i := range works {
+		works[i] = func(b *record.Batch) ([]row, error) { return rowsOf(b), nil }
+	}
+	err := record.Run(context.Background(), r, works, func(part []row) error { rows = append(rows, part...); return nil })
+	require.NoError(t, err)
+	return rows
+}
+
+func rowsOf(b *record.Batch) []row {
+	var rows []row
+	for r := range b.Len() {
+		w := row{number: b.Number(r), line: b.Line(r)}
+		for c := range b.Width(r) {
+			w.cells = append(w.cells, string(b.Cell(r, c)))
+		}
+		for _, o := range b.Oddities {
+			if o.Record == r && o.What.Broken() {
+				w.broken, w.cells = true, []string{string(b.Text(r))}
+			}
+		}
+		rows = append(rows, w)
+	}
+	return rows
+}
+
+// TestCut shows records as cell|cell, ! before a broken one, with the line on
+// which each begins.
+func TestCut(t *testing.T) {
+	for _, c := range []struct{ name, text, want string }{
+		{"plain", "a,b\n1,2\n", "1:a|b 2:1|2"},
+		{"no line end at the end", "a,b\n1,2", "1:a|b 2:1|2"},
+		{"CRLF", "a,b\r\n1,2\r\n", "1:a|b 2:1|2"},
+		{"empty cells", ",\n,,\n", "1:| 2:||"},
+		{"trailing delimiter at the end", "a,b,", "1:a|b|"},
+		{"blank lines are skipped but counted", "a\n\n  \nb\n", "1:a 4:b"},
+		{"quoted", "\"a,b\",\"c\"\n", "1:a,b|c"},
+		{"doubled quotes", "\"a \"\"b\"\"\",\"\"\"\"\n", "1:a \"b\"|\""},
+		{"quoted and empty is a record", "\"\"\nx\n", "1: 2:x"},
+		{"line break in quotes", "\"a\nb\",c\nd,e\n", "1:a\nb|c 3:d|e"},
+		{"CRLF after a quote", "\"a\",\"b\"\r\nc,d\r\n", "1:a|b 2:c|d"},
+		{"quote in an unquoted cell is text", "5\" nail,a\"b\n", "1:5\" nail|a\"b"},
+		{"stray quote on one line is text", "\"say \"hi\" now\",x\n", "1:say \"hi\" now|x"},
+		{"quote never closed at the end", "a,\"b\nc,d\n", "1:!a,\"b 2:c|d"},
+		{"quote never closed before other quotes", "a,\"b\nc,\"d\"\ne,f\n", "1:!a,\"b 2:c|d 3:e|f"},
+		{"quote at the very end", "a,\"", "1:!a,\""},
+		{"quote closed at the very end", "a,\"b\"", "1:a|b"},
+		{"line break in quotes closed at the very end", "\"a\nb\"", "1:a\nb"},
+		{"quote, return, end", "\"b\"\r", "1:b"},
+		{"ragged", "a,b\n1\n1,2,3\n", "1:a|b 2:1 3:1|2|3"},
+		{"only line ends", "\n\r\n\n", ""},
+		{"bytes next to the delimiter's value", "a-.,+/\n", "1:a-.|+/"},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			rows := readAll(t, csvCutter, c.text, PieceSize, 1)
+			require.Equal(t, c.want, show(rows))
+			for size := 1; size <= len(c.text); size++ {
+				again := readAll(t, csvCutter, c.text, size, 2)
+				require.Equal(t, rows, again, "pieces of %d bytes", size)
+			}
+		})
+	}
+}
+
+func show(rows []row) string {
+	var out []string
+	for _, r := range rows {
+		text := strings.Join(r.cells, "|")
+		if r.broken {
+			text = "!" + text
+		}
+		out = append(out, fmt.Sprintf("%d:%s", r.line, text))
+	}
+	return strings.Join(out, " ")
+}
+
+// reference cuts text one character at a time, in the plainest way: it is what
+// the dialect means.
+func reference(text string) (rows []row) {
+	number, line := int64(1), int64(1)
+	for len(text) > 0 {
+		cells, used, ok := referenceRecord(text)
+		if !ok { // an open quote: the line on which it opens is a record of its own
+			used = referenceOpenLine(text)
+		}
+		taken := text[:used]
+		raw := strings.TrimSuffix(strings.TrimSuffix(taken, "\n"), "\r")
+		if !ok {
+			raw = strings.TrimSuffix(taken, "\n")
+			cells = []string{raw}
+		}
+		if !ok || len(cells) > 1 || strings.TrimSpace(raw) != "" {
+			rows = append(rows, row{number, line, cells, !ok})
+			number++
+		}
+		line += int64(strings.Count(taken, "\n"))
+		text = text[used:]
+	}
+	return rows
+}
+
+// referenceRecord returns the cells of the first record and its length.
+func referenceRecord(s string) (cells []string, used int, ok bool) {
+	for i := 0; ; {
+		cell, n, ok := referenceCell(s[i:])
+		if !ok {
+			return nil, 0, false
+		}
+		cells, i = append(cells, cell), i+n
+		if i >= len(s) {
+			return cells, i, true
+		}
+		if i++; s[i-1] == '\n' {
+			return cells, i, true
+		}
+	}
+}
+
+// referenceCell returns the first cell and the offset of what ends it.
+func referenceCell(s string) (cell string, n int, ok bool) {
+	if !strings.HasPrefix(s, `"`) {
+		n = strings.IndexAny(s, ",\n")
+		if n < 0 {
+			n = len(s)
+		}
+		cell = s[:n]
+		if n == len(s) || s[n] == '\n' {
+			cell = strings.TrimSuffix(cell, "\r")
+		}
+		return cell, n, true
+	}
+	var text strings.Builder
+	stray := false
+	for i := 1; i < len(s); i++ {
+		rest := s[i+1:]
+		spans := strings.Contains(s[:i], "\n")
+		switch {
+		case s[i] != '"':
+			text.WriteByte(s[i])
+		case strings.HasPrefix(rest, `"`):
+			text.WriteByte('"')
+			i++
+		case rest == "" || rest == "\r" || rest[0] == ',' || rest[0] == '\n' || strings.HasPrefix(rest, "\r\n"):
+			if stray && spans {
+				return "", 0, false
+			}
+			n = i + 1
+			if strings.HasPrefix(rest, "\r") {
+				n++
+			}
+			return text.String(), n, true
+		case spans:
+			return "", 0, false
+		default:
+			stray = true
+			text.WriteByte('"')
+		}
+	}
+	return "", 0, false
+}
+
+// referenceOpenLine returns the length of the text up to the end of the line
+// on which the first record's open quote stands.
+func referenceOpenLine(s string) int {
+	i := 0
+	for {
+		_, n, ok := referenceCell(s[i:])
+		if !ok {
+			if k := strings.IndexByte(s[i:], '\n'); k >= 0 {
+				return i + k + 1
+			}
+			return len(s)
+		}
+		i += n + 1
+	}
+}
+
+// FuzzCut holds the cutter, in pieces of any size, against the reference.
+func FuzzCut(f *testing.F) {
+	for _, text := range []string{
+		"a,b\n1,2\n", "\"a\n\"\"b\",c\r\n\r\n,\n", "a,\"b\nc,\"d\"\ne", "\"x\"y\",\"\n\"", "\"\r", "5\",\"6\n\"7\"\"\n8\",9",
+	} {
+		f.Add(text, uint8(3))
+	}
+	f.Fuzz(func(t *testing.T, text string, size uint8) {
+		want := reference(text)
+		for _, n := range []int{int(size) + 1, PieceSize} {
+			got := readAll(t, csvCutter, text, n, 2)
+			require.Equal(t, want, got, "pieces of %d bytes", n)
+		}
+	})
+}
+
+// TestRandomText runs the fuzz target over texts made of the characters that
+// matter, for more than 64 bytes at a time.
+func TestRandomText(t *testing.T) {
+	const alphabet = "a,\"\n\r,\"\n,bc é"
+	seed := uint32(1)
+	for range 3000 {
+		var text strings.Builder
+		for n := seed % 190; n > 0; n-- {
+			seed = seed*1664525 + 1013904223
+			text.WriteByte(alphabet[int(seed>>16)%len(alphabet)])
+		}
+		seed = seed*1664525 + 1013904223
+		want := reference(text.String())
+		got := readAll(t, csvCutter, text.String(), int(seed>>20)%80+1, 2)
+		require.Equal(t, want, got, "%q", text.String())
+	}
+}
+
+// TestLongCells has cells longer than many pieces, one of them in quotes.
+func TestLongCells(t *testing.T) {
+	long := strings.Repeat("amber\n", 400_000)
+	rows := readAll(t, csvCutter, "a,\""+long+"\"\n"+strings.ReplaceAll(long, "\n", ";")+",b\nc,d\n", PieceSize, 2)
+	require.Len(t, rows, 3)
+	require.Equal(t, long, rows[0].cells[1])
+	require.Equal(t, int64(400_003), rows[2].line)
+	require.Equal(t, []string{"c", "d"}, rows[2].cells)
+}
+
+// TestOpenQuoteInLargeText has a quote that is never closed in a text that is
+// far longer than a record may be: all but its line is still cut.
+func TestOpenQuoteInLargeText(t *testing.T) {
+	c := *csvCutter
+	c.limit = 1 << 20
+	text := "a,\"b\n" + strings.Repeat("c,d\n", 1<<20)
+	rows := readAll(t, &c, text, PieceSize, 2)
+	require.Len(t, rows, 1<<20+1)
+	require.True(t, rows[0].broken)
+	require.Equal(t, row{2, 2, []string{"c", "d"}, false}, rows[1])
+}
+
+// TestReadErrors passes on what the source says, and ends.
+func TestReadErrors(t *testing.T) {
+	r := newReader(iotest.TimeoutReader(iotest.OneByteReader(strings.NewReader("a,b\nc,d\n"))), csvCutter, 4, 1)
+	works := []record.Work[int]{func(b *record.Batch) (int, error) { return b.Len(), nil }}
+	require.ErrorIs(t, record.Run(context.Background(), r, works, func(int) error { return nil }), iotest.ErrTimeout)
+
+	r = newReader(bytes.NewReader(bytes.Repeat([]byte("x"), 3*MaxRecord)), csvCutter, PieceSize, 1)
+	require.ErrorIs(t, record.Run(context.Background(), r, works, func(int) error { return nil }), ErrTooLong)
+
+	ctx, cancel := context.WithCancel(context.Background())
+	r = newReader(strings.NewReader(strings.Repeat("a,b\n", 1000)), csvCutter, 8, 1)
+	err := record.Run(ctx, r, works, func(int) error { cancel(); return nil })
+	require.ErrorIs(t, err, context.Canceled)
+}

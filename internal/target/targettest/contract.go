@@ -1,0 +1,177 @@
+// Package targettest holds every target to the contract of package target: one
+// suite, run against each database.
+package targettest
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/pass"
+	"ambertray/internal/table"
+	"ambertray/internal/target"
+	"ambertray/internal/tray"
+)
+
+// types is one column of every type, with values that are hard to keep.
+var types = []struct {
+	typ    string
+	values [4]string
+}{
+	{"smallint", [4]string{"-32768", "32767", "0", ""}},
+	{"integer", [4]string{"-2147483648", "2147483647", "0", "7"}},
+	{"bigint", [4]string{"-9223372036854775808", "9223372036854775807", "9223372036854775806", ""}},
+	{"decimal(7,2)", [4]string{"-99999.99", "0.01", "1.3", "10000"}},
+	{"decimal(15,6)", [4]string{"123456789.123456", "-0.000001", "0", "999999999.999999"}},
+	{"decimal(38,10)", [4]string{"1234567890123456789012345678.0123456789", "-0.0000000001", "0.5", ""}},
+	{"decimal(20,20)", [4]string{"0.00000000000000000001", "-0.5", "0", "0.1234"}},
+	{"double", [4]string{"1e300", "-2.5e-7", "0.1", ""}},
+	{"boolean", [4]string{"true", "no", "Y", ""}},
+	{"date", [4]string{"0001-01-01", "9999-12-31", "1969-12-31", ""}},
+	{"time", [4]string{"00:00", "23:59:59.999999", "12:30:00.5", ""}},
+	{"timestamp", [4]string{"0001-01-01 00:00:00", "9999-12-31 23:59:59.999999", "1969-12-31 23:59:59.5", ""}},
+	{"char(5)", [4]string{"00123", "ab", "é漢字😀x", ""}},
+	{"varchar(8)", [4]string{" lead", "tab\tin", "quote\"\"d", "12345678"}},
+	{"text", [4]string{"line\nbreak", "back\\slash", "ünïcödé", "\\N"}},
+	{"uuid", [4]string{"123E4567-e89b-12d3-a456-426614174000", "", "", "00000000-0000-0000-0000-000000000000"}},
+}
+
+// Run runs the suite; open opens a connection to one empty database.
+func Run(t *testing.T, open func() target.Target) {
+	ctx := context.Background()
+	t.Run("values of every type come back as they went in", func(t *testing.T) {
+		to, tr := open(), everyType(t)
+		defer to.Close()
+		out, rows := load(t, to, tr, true)
+		require.Empty(t, out.Rejects.Groups())
+		require.Equal(t, int64(4), rows)
+		n, got, err := to.Figures(ctx, &tr.Table)
+		require.NoError(t, err)
+		require.Equal(t, int64(4), n)
+		for i, c := range tr.Table.Columns {
+			require.Equal(t, out.Figures[i], got[i], c.Type.String())
+		}
+	})
+	t.Run("a rollback leaves nothing, also after an error", func(t *testing.T) {
+		to, tr := open(), everyType(t)
+		defer to.Close()
+		tr.Table.Name = "undone"
+		load(t, to, tr, false)
+		exists, err := to.Exists(ctx, "undone")
+		require.NoError(t, err)
+		require.False(t, exists)
+		_, _, err = to.Figures(ctx, &tr.Table)
+		require.ErrorIs(t, err, target.ErrNoTable)
+	})
+	t.Run("a table that exists is refused", func(t *testing.T) {
+		to, tr := open(), everyType(t)
+		defer to.Close()
+		tr.Table.Name = `odd "name"; drop`
+		load(t, to, tr, true)
+		tx, err := to.Begin(ctx)
+		require.NoError(t, err)
+		require.ErrorIs(t, tx.Create(ctx, &tr.Table), target.ErrExists)
+		require.NoError(t, tx.Rollback())
+	})
+	t.Run("a refused row is named by its record", func(t *testing.T) {
+		to := open()
+		defer to.Close()
+		tr := newTray(t, "keyed", "a\n1\nx\n2\n1\n", table.Column{From: "a", Name: "a", Type: table.Type{Kind: table.Integer}})
+		tr.Table.Key = []string{"a"}
+		tx, err := to.Begin(ctx)
+		require.NoError(t, err)
+		require.NoError(t, tx.Create(ctx, &tr.Table))
+		_, _, err = send(t, to, tx, tr)
+		var refused *target.RefusedError
+		require.ErrorAs(t, err, &refused)
+		require.Equal(t, int64(4), refused.Record)
+		require.NoError(t, tx.Rollback())
+	})
+	t.Run("a load that is interrupted ends", func(t *testing.T) {
+		to, tr := open(), everyType(t)
+		defer to.Close()
+		tr.Table.Name = "interrupted"
+		tx, err := to.Begin(ctx)
+		require.NoError(t, err)
+		require.NoError(t, tx.Create(ctx, &tr.Table))
+		sink, err := tx.Load(ctx, &tr.Table)
+		require.NoError(t, err)
+		_, err = sink.Close(context.Canceled)
+		require.NoError(t, err)
+		require.NoError(t, tx.Rollback())
+		exists, err := to.Exists(ctx, "interrupted")
+		require.NoError(t, err)
+		require.False(t, exists)
+	})
+}
+
+// everyType returns a tray with a column of each type.
+func everyType(t *testing.T) *tray.Tray {
+	t.Helper()
+	var cols []table.Column
+	rows := make([][]string, 4)
+	var head []string
+	for i, c := range types {
+		typ, err := table.ParseType(c.typ)
+		require.NoError(t, err)
+		name := fmt.Sprintf("c%d", i)
+		head = append(head, name)
+		cols = append(cols, table.Column{From: name, Name: name, Type: typ, Nullable: true})
+		for r, v := range c.values {
+			rows[r] = append(rows[r], `"`+v+`"`)
+		}
+	}
+	text := strings.Join(head, ",") + "\n"
+	for _, r := range rows {
+		text += strings.Join(r, ",") + "\n"
+	}
+	return newTray(t, "every_type", text, cols...)
+}
+
+func newTray(t *testing.T, name, text string, cols ...table.Column) *tray.Tray {
+	t.Helper()
+	dir := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "source.csv"), []byte(text), 0o600))
+	tr := &tray.Tray{Dir: filepath.Join(dir, "source.tray"), Files: []string{"source.csv"}, Table: table.Table{Name: name, Columns: cols}}
+	tr.Layout.Delimiter, tr.Layout.Quote, tr.Layout.HeaderLine = ",", `"`, 1
+	return tr
+}
+
+func load(t *testing.T, to target.Target, tr *tray.Tray, commit bool) (*pass.Outcome, int64) {
+	t.Helper()
+	ctx := context.Background()
+	tx, err := to.Begin(ctx)
+	require.NoError(t, err)
+	require.NoError(t, tx.Create(ctx, &tr.Table))
+	out, rows, err := send(t, to, tx, tr)
+	require.NoError(t, err)
+	if commit {
+		require.NoError(t, tx.Commit(ctx))
+	}
+	require.NoError(t, tx.Rollback())
+	return out, rows
+}
+
+func send(t *testing.T, to target.Target, tx target.Tx, tr *tray.Tray) (*pass.Outcome, int64, error) {
+	t.Helper()
+	sink, err := tx.Load(context.Background(), &tr.Table)
+	require.NoError(t, err)
+	p, err := pass.Open(tr)
+	require.NoError(t, err)
+	defer p.Close()
+	out, err := p.Run(context.Background(), pass.Options{
+		Dialect: to.Dialect(), Encoder: to.Encoder(len(tr.Table.Columns)),
+		Block: func(k *convert.Block) error { return sink.Write(k) },
+	})
+	rows, closeErr := sink.Close(err)
+	if err == nil {
+		err = closeErr
+	}
+	return out, rows, err
+}
