@@ -60,7 +60,7 @@ func (a *app) newRoot() *cobra.Command {
 	root := &cobra.Command{
 		Use:           "ambertray",
 		Short:         "Lays a file on a tray, loads it into a table, and proves that nothing was lost.",
-		Args:          cobra.NoArgs,
+		Args:          usageArgs(cobra.NoArgs),
 		SilenceErrors: true, SilenceUsage: true,
 		CompletionOptions: cobra.CompletionOptions{HiddenDefaultCmd: true},
 		RunE:              func(c *cobra.Command, _ []string) error { return c.Help() },

@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"ambertray/internal/survey"
+	"ambertray/internal/table"
 	"ambertray/internal/term"
 )
 
@@ -90,12 +91,12 @@ func (a *app) drawSurvey(s *survey.Survey) {
 	var rows [][]string
 	for i, c := range s.Columns {
 		rows = append(rows, []string{
-			fmt.Sprint(i + 1), c.Heading, p.Amber(c.Type), blanks(c), distinctText(c), lengths(c), extremes(c),
+			fmt.Sprint(i + 1), c.Heading, p.Amber(c.Type), blanks(c), distinctText(c), uniqueText(c), lengths(c), extremes(c),
 		})
 	}
 	p.Table([]term.Column{
 		{Title: "", Right: true}, {Title: "column", Max: 28}, {Title: "type"}, {Title: "blank", Right: true},
-		{Title: "distinct", Right: true}, {Title: "length", Right: true}, {Title: "least … greatest"},
+		{Title: "distinct", Right: true}, {Title: ""}, {Title: "length", Right: true}, {Title: "least … greatest"},
 	}, rows)
 	a.drawInTheWay(s)
 	a.drawOddities(s)
@@ -160,7 +161,7 @@ const maxCell = 18
 func (a *app) drawFirstRows(s *survey.Survey) {
 	var cols []term.Column
 	for _, c := range s.Columns {
-		cols = append(cols, term.Column{Title: term.Shorten(c.Heading, maxCell), Max: maxCell})
+		cols = append(cols, term.Column{Title: term.Shorten(c.Heading, maxCell), Max: maxCell, Right: isNumber(c.Choice.Type)})
 	}
 	var rows [][]string
 	for _, r := range s.Rows {
@@ -188,14 +189,22 @@ func blanks(c survey.Column) string {
 	return text
 }
 
+func isNumber(t table.Type) bool {
+	return t.Whole() || t.Kind == table.Decimal || t.Kind == table.Double
+}
+
 func distinctText(c survey.Column) string {
-	switch {
-	case c.Key:
-		return term.Count(c.Distinct) + " unique"
-	case !c.Exact:
+	if !c.Exact {
 		return "~" + term.Count(c.Distinct)
 	}
 	return term.Count(c.Distinct)
+}
+
+func uniqueText(c survey.Column) string {
+	if c.Key {
+		return "unique"
+	}
+	return ""
 }
 
 func lengths(c survey.Column) string {

@@ -18,6 +18,7 @@ type Dialect struct {
 	// text, where it has no such type of its own.
 	Stored   func(table.Type) table.Type
 	reserved map[string]bool
+	schemas  bool // a table's name may have its schema before a point
 }
 
 // All lists the dialects.
@@ -64,7 +65,7 @@ const exactInReal = 15
 
 // PostgreSQL is the dialect of PostgreSQL.
 var PostgreSQL = &Dialect{
-	Name: "postgresql", MaxName: 63, reserved: words(postgresWords),
+	Name: "postgresql", MaxName: 63, reserved: words(postgresWords), schemas: true,
 	Stored: func(t table.Type) table.Type { return t },
 	TypeName: func(t table.Type) string {
 		switch t.Kind {
@@ -98,10 +99,10 @@ func (d *Dialect) plain(name string) bool {
 	return name != "" && !d.reserved[name]
 }
 
-// QuoteTable quotes a table name that may have a schema before a point.
+// QuoteTable quotes the name of a table.
 func (d *Dialect) QuoteTable(name string) string {
 	schema, bare, ok := strings.Cut(name, ".")
-	if !ok {
+	if !ok || !d.schemas {
 		return d.Quote(name)
 	}
 	return d.Quote(schema) + "." + d.Quote(bare)

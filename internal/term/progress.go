@@ -4,19 +4,16 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"sync"
 	"time"
 
-	"github.com/jedib0t/go-pretty/v6/progress"
+	"github.com/schollz/progressbar/v3"
 	"golang.org/x/term"
 )
 
 // Progress shows how far a command has come, on a terminal only.
 type Progress struct {
-	writer  progress.Writer
-	tracker *progress.Tracker
-	title   string
-	ended   sync.WaitGroup
+	bar   *progressbar.ProgressBar
+	title string
 }
 
 // refresh is how often the line is written anew.
@@ -29,18 +26,14 @@ func NewProgress(out io.Writer, title string) *Progress {
 	if !ok || !term.IsTerminal(int(f.Fd())) {
 		return nil
 	}
-	p := &Progress{writer: progress.NewWriter(), title: title}
-	p.writer.SetOutputWriter(out)
-	p.writer.SetUpdateFrequency(refresh)
-	p.writer.SetTrackerLength(24)
-	p.writer.SetMessageLength(40)
-	style := progress.StyleBlocks
-	style.Visibility = progress.StyleVisibility{ETA: true, Percentage: true, Speed: true, Tracker: true, Value: true}
-	p.writer.SetStyle(style)
-	p.tracker = &progress.Tracker{Message: title, Units: progress.UnitsBytes, RemoveOnCompletion: true}
-	p.writer.AppendTracker(p.tracker)
-	p.ended.Go(p.writer.Render)
-	return p
+	bar := progressbar.NewOptions64(-1,
+		progressbar.OptionSetWriter(out), progressbar.OptionSetDescription("  "+title),
+		progressbar.OptionShowBytes(true), progressbar.OptionShowCount(), progressbar.OptionThrottle(refresh), progressbar.OptionSetWidth(28),
+		progressbar.OptionSetPredictTime(true), progressbar.OptionClearOnFinish(), progressbar.OptionEnableColorCodes(os.Getenv("NO_COLOR") == ""),
+		progressbar.OptionUseANSICodes(true), progressbar.OptionSpinnerType(11),
+		progressbar.OptionSetTheme(progressbar.Theme{Saucer: "[yellow]━[reset]", SaucerHead: "[yellow]━[reset]", SaucerPadding: "─"}),
+	)
+	return &Progress{bar, title}
 }
 
 // Update moves the line on.
@@ -48,18 +41,16 @@ func (p *Progress) Update(bytes, size, records int64) {
 	if p == nil {
 		return
 	}
-	p.tracker.UpdateTotal(max(size, 0))
-	p.tracker.SetValue(min(bytes, max(size-1, 1))) // the end is Done's to tell
-	p.tracker.UpdateMessage(fmt.Sprintf("%s  %s records", p.title, Count(records)))
+	if size > 0 {
+		p.bar.ChangeMax64(size + 1) // the end is Done's to tell
+	}
+	p.bar.Describe(fmt.Sprintf("  %s %12s records", p.title, Count(records)))
+	_ = p.bar.Set64(bytes) // a line that cannot be written is no reason to fail
 }
 
 // Done takes the line away.
 func (p *Progress) Done() {
-	if p == nil {
-		return
+	if p != nil {
+		_ = p.bar.Clear()
 	}
-	p.tracker.MarkAsDone()
-	time.Sleep(refresh) // the writer takes a finished line off on its next turn
-	p.writer.Stop()
-	p.ended.Wait()
 }

@@ -44,71 +44,90 @@ var types = []struct {
 
 // Run runs the suite; open opens a connection to one empty database.
 func Run(t *testing.T, open func() target.Target) {
+	for _, c := range []struct {
+		rule string
+		test func(t *testing.T, to target.Target)
+	}{
+		{"values of every type come back as they went in", everyTypeReturns},
+		{"a rollback leaves nothing, also after an error", rollbackLeavesNothing},
+		{"a table that exists is refused", existingTableIsRefused},
+		{"a refused row is named by its record", refusedRowIsNamed},
+		{"a load that is interrupted ends", interruptedLoadEnds},
+	} {
+		t.Run(c.rule, func(t *testing.T) {
+			to := open()
+			defer to.Close()
+			c.test(t, to)
+		})
+	}
+}
+
+func everyTypeReturns(t *testing.T, to target.Target) {
 	ctx := context.Background()
-	t.Run("values of every type come back as they went in", func(t *testing.T) {
-		to, tr := open(), everyType(t)
-		defer to.Close()
-		out, rows := load(t, to, tr, true)
-		require.Empty(t, out.Rejects.Groups())
-		require.Equal(t, int64(4), rows)
-		n, got, err := to.Figures(ctx, &tr.Table)
-		require.NoError(t, err)
-		require.Equal(t, int64(4), n)
-		for i, c := range tr.Table.Columns {
-			require.Equal(t, out.Figures[i], got[i], c.Type.String())
-		}
-	})
-	t.Run("a rollback leaves nothing, also after an error", func(t *testing.T) {
-		to, tr := open(), everyType(t)
-		defer to.Close()
-		tr.Table.Name = "undone"
-		load(t, to, tr, false)
-		exists, err := to.Exists(ctx, "undone")
-		require.NoError(t, err)
-		require.False(t, exists)
-		_, _, err = to.Figures(ctx, &tr.Table)
-		require.ErrorIs(t, err, target.ErrNoTable)
-	})
-	t.Run("a table that exists is refused", func(t *testing.T) {
-		to, tr := open(), everyType(t)
-		defer to.Close()
-		tr.Table.Name = `odd "name"; drop`
-		load(t, to, tr, true)
-		tx, err := to.Begin(ctx)
-		require.NoError(t, err)
-		require.ErrorIs(t, tx.Create(ctx, &tr.Table), target.ErrExists)
-		require.NoError(t, tx.Rollback())
-	})
-	t.Run("a refused row is named by its record", func(t *testing.T) {
-		to := open()
-		defer to.Close()
-		tr := newTray(t, "keyed", "a\n1\nx\n2\n1\n", table.Column{From: "a", Name: "a", Type: table.Type{Kind: table.Integer}})
-		tr.Table.Key = []string{"a"}
-		tx, err := to.Begin(ctx)
-		require.NoError(t, err)
-		require.NoError(t, tx.Create(ctx, &tr.Table))
-		_, _, err = send(t, to, tx, tr)
-		var refused *target.RefusedError
-		require.ErrorAs(t, err, &refused)
-		require.Equal(t, int64(4), refused.Record)
-		require.NoError(t, tx.Rollback())
-	})
-	t.Run("a load that is interrupted ends", func(t *testing.T) {
-		to, tr := open(), everyType(t)
-		defer to.Close()
-		tr.Table.Name = "interrupted"
-		tx, err := to.Begin(ctx)
-		require.NoError(t, err)
-		require.NoError(t, tx.Create(ctx, &tr.Table))
-		sink, err := tx.Load(ctx, &tr.Table)
-		require.NoError(t, err)
-		_, err = sink.Close(context.Canceled)
-		require.NoError(t, err)
-		require.NoError(t, tx.Rollback())
-		exists, err := to.Exists(ctx, "interrupted")
-		require.NoError(t, err)
-		require.False(t, exists)
-	})
+	tr := everyType(t)
+	out, rows := load(t, to, tr, true)
+	require.Empty(t, out.Rejects.Groups())
+	require.Equal(t, int64(4), rows)
+	n, got, err := to.Figures(ctx, &tr.Table)
+	require.NoError(t, err)
+	require.Equal(t, int64(4), n)
+	for i, c := range tr.Table.Columns {
+		require.Equal(t, out.Figures[i], got[i], c.Type.String())
+	}
+}
+
+func rollbackLeavesNothing(t *testing.T, to target.Target) {
+	ctx := context.Background()
+	tr := everyType(t)
+	tr.Table.Name = "undone"
+	load(t, to, tr, false)
+	exists, err := to.Exists(ctx, "undone")
+	require.NoError(t, err)
+	require.False(t, exists)
+	_, _, err = to.Figures(ctx, &tr.Table)
+	require.ErrorIs(t, err, target.ErrNoTable)
+}
+
+func existingTableIsRefused(t *testing.T, to target.Target) {
+	ctx := context.Background()
+	tr := everyType(t)
+	tr.Table.Name = `odd "name"; drop`
+	load(t, to, tr, true)
+	tx, err := to.Begin(ctx)
+	require.NoError(t, err)
+	require.ErrorIs(t, tx.Create(ctx, &tr.Table), target.ErrExists)
+	require.NoError(t, tx.Rollback())
+}
+
+func refusedRowIsNamed(t *testing.T, to target.Target) {
+	ctx := context.Background()
+	tr := newTray(t, "keyed", "a\n1\nx\n2\n1\n", table.Column{From: "a", Name: "a", Type: table.Type{Kind: table.Integer}})
+	tr.Table.Key = []string{"a"}
+	tx, err := to.Begin(ctx)
+	require.NoError(t, err)
+	require.NoError(t, tx.Create(ctx, &tr.Table))
+	_, _, err = send(t, to, tx, tr)
+	var refused *target.RefusedError
+	require.ErrorAs(t, err, &refused)
+	require.Equal(t, int64(4), refused.Record)
+	require.NoError(t, tx.Rollback())
+}
+
+func interruptedLoadEnds(t *testing.T, to target.Target) {
+	ctx := context.Background()
+	tr := everyType(t)
+	tr.Table.Name = "interrupted"
+	tx, err := to.Begin(ctx)
+	require.NoError(t, err)
+	require.NoError(t, tx.Create(ctx, &tr.Table))
+	sink, err := tx.Load(ctx, &tr.Table)
+	require.NoError(t, err)
+	_, err = sink.Close(context.Canceled)
+	require.NoError(t, err)
+	require.NoError(t, tx.Rollback())
+	exists, err := to.Exists(ctx, "interrupted")
+	require.NoError(t, err)
+	require.False(t, exists)
 }
 
 // everyType returns a tray with a column of each type.

@@ -1,0 +1,44 @@
+#!/usr/bin/env bash
+# Makes docs/screenshots/ anew: runs each main command on the demo data in a
+# real terminal window on a virtual display. Needs xvfb, xterm and imagemagick.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+out=$PWD/docs/screenshots
+dir=$(mktemp -d)
+trap 'kill $display_pid 2>/dev/null || true; rm -rf "$dir"' EXIT
+CGO_ENABLED=0 go build -o "$dir/bin/ambertray" ./cmd/ambertray
+cp demo/*.csv "$dir"
+cd "$dir"
+export PATH="$dir/bin:$PATH" DISPLAY=:97
+Xvfb "$DISPLAY" -screen 0 1300x820x24 >/dev/null 2>&1 &
+display_pid=$!
+sleep 1
+
+# shot NAME COMMAND...: the last screenful of what the command prints.
+shot() {
+    local name=$1
+    shift
+    printf 'clear; printf "\\033[2m$\\033[0m \\033[38;5;214m%%s\\033[0m\\n\\n" "%s"; %s; touch done; sleep 30\n' "$*" "$*" >run.sh
+    rm -f done
+    xterm -fa "DejaVu Sans Mono" -fs 10 -geometry 156x46 -bg '#16130f' -fg '#e8e2d6' +sb -e bash run.sh &
+    local pid=$!
+    for _ in $(seq 100); do [ -e done ] && break; sleep 0.1; done
+    sleep 0.7
+    import -window root -crop 1280x800+0+0 "$out/$name.png"
+    kill "$pid"
+    wait "$pid" 2>/dev/null || true
+}
+
+if [ $# -gt 0 ]; then
+    shot "$@"
+    exit
+fi
+shot survey ambertray survey specimens.csv
+shot draft ambertray draft specimens.csv
+shot ddl ambertray ddl specimens.tray --dialect postgresql
+shot check ambertray check loans.csv --to museum.db
+shot load ambertray load loans.csv --to museum.db
+shot rejects ambertray rejects loans.tray
+ambertray load specimens.tray --to museum.db >/dev/null
+shot verify ambertray verify specimens.tray --to museum.db
+shot demo ambertray demo
