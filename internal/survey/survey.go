@@ -252,6 +252,9 @@ func (w *surveying) describe() {
 	for i, h := range w.headings {
 		p := &w.columns[i]
 		c := p.Choose()
+		if w.survey.Sampled {
+			c.Evidence = fmt.Sprintf("in the first %d records: %s", w.survey.Records, c.Evidence)
+		}
 		col := Column{
 			Heading: h, Name: names[i], Type: c.Type.String(), Format: optional(c.Format), Nullable: c.Nullable,
 			Key: c.Unique && c.Sure && !c.Nullable, Blanks: p.Blanks, NullWords: p.NullWords(),
