@@ -27,9 +27,10 @@ const busyTimeout = 5 * time.Second
 
 // Target is an SQLite file.
 type Target struct {
-	path    string
-	created bool // the file was not there before
-	conn    *sqlite.Conn
+	path      string
+	created   bool // the file was not there before
+	committed bool
+	conn      *sqlite.Conn
 }
 
 var (
@@ -66,12 +67,13 @@ func (t *Target) Dialect() *dialect.Dialect { return dialect.SQLite }
 // Encoder implements target.Target.
 func (t *Target) Encoder(int) convert.Encoder { return encoder{} }
 
-// Close implements target.Target. A file that was made and is still empty is
-// taken away again.
+// Close implements target.Target. A file that was made, and into which nothing
+// was committed, is taken away again.
 func (t *Target) Close() error {
 	err := t.conn.Close()
-	if info, statErr := os.Stat(t.path); t.created && statErr == nil && info.Size() == 0 {
+	if t.created && !t.committed {
 		os.Remove(t.path)
+		os.Remove(t.path + "-journal")
 	}
 	return err
 }
@@ -116,7 +118,7 @@ func (x *tx) Commit(context.Context) error {
 	if err := sqlitex.ExecuteTransient(x.t.conn, "COMMIT", nil); err != nil {
 		return x.t.fail("commit", err)
 	}
-	x.done = true
+	x.done, x.t.committed = true, true
 	return nil
 }
 
