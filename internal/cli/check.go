@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -13,14 +14,14 @@ import (
 
 func (a *app) newCheck() *cobra.Command {
 	c := &cobra.Command{
-		Use:   "check TRAY|SOURCE",
+		Use:   "check TRAY|SOURCE...",
 		Short: "Do everything but load: convert every record and tell what would be rejected",
-		Args:  cobra.ExactArgs(1),
+		Args:  cobra.MinimumNArgs(1),
 	}
 	d := draftFlags(c)
 	to := toFlag(c)
 	c.RunE = func(c *cobra.Command, args []string) error {
-		t, _, err := a.plan(c, d, args[0])
+		t, _, err := a.plan(c, d, args)
 		if err != nil {
 			return err
 		}
@@ -32,7 +33,7 @@ func (a *app) newCheck() *cobra.Command {
 			defer tgt.Close()
 		}
 		update, done := a.progress("checking")
-		result, err := load.DryRun(c.Context(), t, tgt, update)
+		result, err := load.DryRun(c.Context(), t, a.from, tgt, update)
 		done()
 		if err != nil {
 			return err
@@ -43,14 +44,14 @@ func (a *app) newCheck() *cobra.Command {
 		if result.TableExists != nil && *result.TableExists {
 			a.status = exitFailed // as the load would
 		}
-		return a.show(result, func() { a.drawCheck(result, args[0]) })
+		return a.show(result, func() { a.drawCheck(result, strings.Join(args, " ")) })
 	}
 	return c
 }
 
 func (a *app) drawCheck(c *load.Check, arg string) {
 	p := a.print
-	p.Fact("read", "%s besides the header: %s, %s skipped", term.Amount(c.Read, "row"), term.Amount(c.Records, "record"), term.Count(c.Skipped))
+	p.Fact("read", "%s besides the header: %s, %s", term.Amount(c.Read, "row"), term.Amount(c.Records, "record"), skippedText(c.Skipped))
 	if c.TableExists != nil {
 		if *c.TableExists {
 			p.Fact("table", "%s", p.Red(fmt.Sprintf("%s exists already in %s: a load would be refused", c.Table, *c.Target)))

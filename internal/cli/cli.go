@@ -15,6 +15,7 @@ import (
 
 	"ambertray/internal/connect"
 	"ambertray/internal/pass"
+	"ambertray/internal/source"
 	"ambertray/internal/target"
 	"ambertray/internal/term"
 )
@@ -32,13 +33,16 @@ const (
 type app struct {
 	out, err io.Writer
 	print    *term.Printer
+	from     *source.Opener
 	json     bool
 	status   int // of a command that did its work
 }
 
 // Main runs the program and returns its exit status.
 func Main(args []string, out, errOut io.Writer) int {
-	a := &app{out: out, err: errOut, print: term.NewPrinter(out)}
+	from := &source.Opener{Stdin: os.Stdin}
+	defer from.Close()
+	a := &app{out: out, err: errOut, print: term.NewPrinter(out), from: from}
 	return a.run(args)
 }
 

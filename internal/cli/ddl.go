@@ -10,9 +10,9 @@ import (
 
 func (a *app) newDDL() *cobra.Command {
 	c := &cobra.Command{
-		Use:   "ddl TRAY|SOURCE",
+		Use:   "ddl TRAY|SOURCE...",
 		Short: "Print the table definition",
-		Args:  cobra.ExactArgs(1),
+		Args:  cobra.MinimumNArgs(1),
 	}
 	d := draftFlags(c)
 	name := c.Flags().String("dialect", "", "the SQL of sqlite or postgresql")
@@ -40,7 +40,7 @@ func (a *app) newDDL() *cobra.Command {
 				return err
 			}
 		}
-		t, _, err := a.plan(c, d, args[0])
+		t, _, err := a.plan(c, d, args)
 		if err != nil {
 			return err
 		}

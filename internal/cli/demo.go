@@ -117,7 +117,7 @@ func (a *app) tellAsJSON() error {
 
 // step runs one command of the story as the program itself would.
 func (a *app) step(command string, out io.Writer) error {
-	b := &app{out: out, err: a.err, print: term.NewPrinter(out)}
+	b := &app{out: out, err: a.err, print: term.NewPrinter(out), from: a.from}
 	status := b.run(strings.Fields(command))
 	if status != exitDone && status != exitRejects {
 		return fmt.Errorf("the demo failed at %q with exit status %d", command, status)

@@ -24,9 +24,9 @@ type drafting struct {
 	dir, table string
 }
 
-func (d *drafting) dirFor(path string) (string, error) {
+func (d *drafting) dirFor(names []string) (string, error) {
 	if d.dir == "" {
-		return tray.DirFor(path), nil
+		return tray.DirFor(names[0]), nil
 	}
 	if !tray.Is(d.dir) {
 		return "", usageError{fmt.Errorf("--tray %s: the name of a tray ends in .tray", d.dir)}
@@ -35,12 +35,16 @@ func (d *drafting) dirFor(path string) (string, error) {
 }
 
 // draft surveys a source and makes a plan of it, which is not written yet.
-func (a *app) draft(c *cobra.Command, d *drafting, path string) (*survey.Survey, *tray.Tray, error) {
-	dir, err := d.dirFor(path)
+func (a *app) draft(c *cobra.Command, d *drafting, names []string) (*survey.Survey, *tray.Tray, error) {
+	dir, err := d.dirFor(names)
 	if err != nil {
 		return nil, nil, err
 	}
-	s, err := a.survey(c, path, d.options)
+	o, err := d.options()
+	if err != nil {
+		return nil, nil, err
+	}
+	s, err := a.survey(c, names, o)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -54,20 +58,23 @@ func (a *app) draft(c *cobra.Command, d *drafting, path string) (*survey.Survey,
 // errTrayExists is returned by draft, which never overwrites a tray.
 var errTrayExists = errors.New("there is such a tray already")
 
-// plan returns the tray at path, or drafts one for the source at path. A tray
-// of the source that is there already is used as it stands.
-func (a *app) plan(c *cobra.Command, d *drafting, path string) (t *tray.Tray, drafted bool, err error) {
-	dir := path
-	if !tray.Is(path) {
-		if dir, err = d.dirFor(path); err != nil {
+// plan returns the tray that is named, or drafts one for the files that are. A
+// tray of these files that is there already is used as it stands.
+func (a *app) plan(c *cobra.Command, d *drafting, names []string) (t *tray.Tray, drafted bool, err error) {
+	dir, given := names[0], tray.Is(names[0])
+	if given && len(names) > 1 {
+		return nil, false, usageError{fmt.Errorf("one tray at a time, or the files of one source")}
+	}
+	if !given {
+		if dir, err = d.dirFor(names); err != nil {
 			return nil, false, err
 		}
 	}
-	if tray.Is(path) || tray.Exists(dir) {
+	if given || tray.Exists(dir) {
 		if t, err = tray.Read(dir); err != nil {
 			return nil, false, err
 		}
-		if dir != path && !t.IsFor(path) {
+		if !given && !t.IsFor(names) {
 			return nil, false, fmt.Errorf("%s is the tray of another source: %w", dir, errTrayExists)
 		}
 		if d.table != "" {
@@ -75,22 +82,22 @@ func (a *app) plan(c *cobra.Command, d *drafting, path string) (t *tray.Tray, dr
 		}
 		return t, false, nil
 	}
-	_, t, err = a.draft(c, d, path)
+	_, t, err = a.draft(c, d, names)
 	return t, true, err
 }
 
 func (a *app) newDraft() *cobra.Command {
 	c := &cobra.Command{
-		Use:   "draft SOURCE",
+		Use:   "draft SOURCE...",
 		Short: "Write a tray: the plan of a load, with the reason for each choice",
-		Args:  cobra.ExactArgs(1),
+		Args:  cobra.MinimumNArgs(1),
 	}
 	d := draftFlags(c)
 	c.RunE = func(c *cobra.Command, args []string) error {
-		if dir, err := d.dirFor(args[0]); err == nil && tray.Exists(dir) {
+		if dir, err := d.dirFor(args); err == nil && tray.Exists(dir) {
 			return fmt.Errorf("%s: %w", dir, errTrayExists)
 		}
-		s, t, err := a.draft(c, d, args[0])
+		s, t, err := a.draft(c, d, args)
 		if err != nil {
 			return err
 		}

@@ -47,7 +47,8 @@ var hints = []struct {
 	{errNoTarget, "name one, such as --to museum.db or --to postgres://USER@HOST/DATABASE, or set AMBERTRAY_TO"},
 	{source.ErrDirectory, "name a file in it"},
 	{source.ErrEmpty, "there is nothing to load; look whether it was written in full"},
-	{source.ErrBinary, "unpack or save it as delimited text first"},
+	{source.ErrBinary, "save it as delimited text first"},
+	{source.ErrFetch, "look at the address, or fetch the file yourself and name it here"},
 	{target.ErrUnreachable, "look at the host, the port and whether the server runs, then try again"},
 	{target.ErrLogin, "look at the user and the password: PGPASSWORD, the password file or the URL"},
 	{target.ErrExists, "choose another name with --table NAME or table: name: in the tray, or drop the table"},
@@ -67,6 +68,7 @@ func hintFor(err error) string {
 	var unplanned *pass.UnplannedError
 	var refused *target.RefusedError
 	var mistake *tray.Error
+	var members *source.MembersError
 	switch {
 	case errors.As(err, &missing):
 		return "correct from: in the tray, or draft a new tray"
@@ -74,6 +76,8 @@ func hintFor(err error) string {
 		return "add each to columns: in tray.yaml; with leave_out: true for one that the table does not need"
 	case errors.As(err, &refused):
 		return "nothing was loaded; correct the record, or the key: in the tray"
+	case errors.As(err, &members):
+		return fmt.Sprintf("name one: %s//%s", members.Archive, members.Members[0])
 	case errors.As(err, &mistake):
 		return "correct the line in " + mistake.File
 	}

@@ -14,14 +14,14 @@ import (
 
 func (a *app) newLoad() *cobra.Command {
 	c := &cobra.Command{
-		Use:   "load TRAY|SOURCE",
+		Use:   "load TRAY|SOURCE...",
 		Short: "Create the table, load, keep the rejects, verify and commit",
 		Long: `Load creates the table, loads every record that converts, keeps the others in
 rejects.csv, holds the table against the source and commits. If anything fails
 before that, the target is left as it was.
 
 A bare source is surveyed and drafted first, and the tray is kept.`,
-		Args: cobra.ExactArgs(1),
+		Args: cobra.MinimumNArgs(1),
 	}
 	d := draftFlags(c)
 	to := toFlag(c)
@@ -31,7 +31,7 @@ A bare source is surveyed and drafted first, and the tray is kept.`,
 			return err
 		}
 		defer tgt.Close()
-		t, drafted, err := a.plan(c, d, args[0])
+		t, drafted, err := a.plan(c, d, args)
 		if err != nil {
 			return err
 		}
@@ -41,7 +41,7 @@ A bare source is surveyed and drafted first, and the tray is kept.`,
 			}
 		}
 		update, done := a.progress("loading")
-		receipt, err := load.Run(c.Context(), t, tgt, update)
+		receipt, err := load.Run(c.Context(), t, a.from, tgt, update)
 		done()
 		if receipt == nil {
 			return err
@@ -60,7 +60,7 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to string) {
 		p.Fact("source", "%s · %s", p.Bold(s.Source), term.Bytes(s.Bytes))
 	}
 	p.Fact("plan", "%s/tray.yaml", r.Tray)
-	p.Fact("read", "%s besides the header: %s, %s", term.Amount(c.Read, "row"), term.Amount(c.Read-c.Skipped, "record"), skipped(r))
+	p.Fact("read", "%s besides the header: %s, %s", term.Amount(c.Read, "row"), term.Amount(c.Read-c.Skipped, "record"), skippedText(r.Skipped))
 	p.Fact("table", "%s, created in %s%s", p.Bold(r.Table), r.Target, keyText(t))
 	if !r.Verified {
 		p.Fact("loaded", "%s", p.Red("nothing: verification found a difference, and all was rolled back"))
@@ -88,13 +88,6 @@ func toText(to string) string {
 		return ""
 	}
 	return " --to " + to
-}
-
-func skipped(r *load.Receipt) string {
-	if n := r.Skipped["blank"]; n > 0 {
-		return fmt.Sprintf("%s skipped (%s)", term.Count(r.Counts.Skipped), term.Amount(n, "blank line"))
-	}
-	return "none skipped"
 }
 
 func (a *app) drawDifferences(diffs []load.Difference) {

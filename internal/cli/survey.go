@@ -8,6 +8,9 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"ambertray/internal/intake"
+	"ambertray/internal/record"
+	"ambertray/internal/source"
 	"ambertray/internal/survey"
 	"ambertray/internal/table"
 	"ambertray/internal/term"
@@ -16,27 +19,31 @@ import (
 // surveyFlags adds the flags of every command that surveys a source.
 func surveyFlags(c *cobra.Command) func() (survey.Options, error) {
 	sample := c.Flags().Int64("sample", 0, "read only the first `N` records (default all of them)")
-	delimiter := c.Flags().String("delimiter", "", "the character between cells (default: detected)")
-	header := c.Flags().String("header", "", "the `LINE` of the header, or none (default: detected)")
+	told := map[string]*string{}
+	for _, s := range source.Settings {
+		told[s.Key] = c.Flags().String(strings.ReplaceAll(s.Key, "_", "-"), "", s.Help+" (default: detected)")
+	}
 	return func() (survey.Options, error) {
-		o := survey.Options{Sample: *sample}
 		if *sample < 0 {
-			return o, usageError{fmt.Errorf("--sample %d: write a number of records", *sample)}
+			return survey.Options{}, usageError{fmt.Errorf("--sample %d: write a number of records", *sample)}
 		}
-		if *delimiter != "" {
-			d := strings.ReplaceAll(*delimiter, `\t`, "\t")
-			o.Delimiter = &d
-		}
-		if *header != "" {
-			line := int64(0)
-			if _, err := fmt.Sscanf(*header, "%d", &line); *header != "none" && (err != nil || line < 1) {
-				return o, usageError{fmt.Errorf("--header %q: write the number of its line, or none", *header)}
+		tell := func(l *source.Layout) (err error) {
+			for _, s := range source.Settings {
+				if val := *told[s.Key]; val != "" && err == nil {
+					err = l.Set(s.Key, val)
+				}
 			}
-			o.Header = &line
+			return err
 		}
-		return o, nil
+		if err := tell(&source.Layout{}); err != nil {
+			return survey.Options{}, usageError{err}
+		}
+		return survey.Options{Sample: *sample, Told: func(l *source.Layout) { _ = tell(l) }}, nil // tell was tried above
 	}
 }
+
+// quickRecords is how many records a quick survey reads.
+const quickRecords = 1000
 
 func (a *app) newSurvey() *cobra.Command {
 	c := &cobra.Command{
@@ -45,12 +52,25 @@ func (a *app) newSurvey() *cobra.Command {
 		Args:  cobra.MinimumNArgs(1),
 	}
 	options := surveyFlags(c)
+	rows := c.Flags().Int("rows", survey.DefaultRows, "show the first `N` rows")
+	quick := c.Flags().Bool("quick", false, "look only at the beginning")
 	c.RunE = func(c *cobra.Command, args []string) error {
+		o, err := options()
+		if err != nil {
+			return err
+		}
+		if o.Rows = *rows; *quick {
+			o.Sample = max(quickRecords, int64(*rows))
+		}
+		files, err := intake.Expand(args)
+		if err != nil {
+			return err
+		}
 		result := struct {
 			Sources []*survey.Survey `json:"sources"`
 		}{}
-		for _, path := range args {
-			s, err := a.survey(c, path, options)
+		for _, name := range files {
+			s, err := a.survey(c, []string{name}, o)
 			if err != nil {
 				return err
 			}
@@ -69,16 +89,12 @@ func (a *app) newSurvey() *cobra.Command {
 	return c
 }
 
-// survey surveys one source with a progress line.
-func (a *app) survey(c *cobra.Command, path string, options func() (survey.Options, error)) (*survey.Survey, error) {
-	o, err := options()
-	if err != nil {
-		return nil, err
-	}
+// survey surveys a source with a progress line.
+func (a *app) survey(c *cobra.Command, names []string, o survey.Options) (*survey.Survey, error) {
 	var done func()
 	o.Progress, done = a.progress("surveying")
 	defer done()
-	return survey.Run(c.Context(), path, o)
+	return survey.Run(c.Context(), a.from, names, o)
 }
 
 func (a *app) drawSurvey(s *survey.Survey) {
@@ -109,14 +125,24 @@ func (a *app) drawLayout(s *survey.Survey) {
 	if s.Sampled {
 		records = "the first " + records
 	}
-	p.Fact("read", "%s, %s skipped%s", records, skippedText(s), troubles(s))
+	p.Fact("read", "%s, %s%s", records, skippedText(s.Skipped), troubles(s))
 }
 
-func skippedText(s *survey.Survey) string {
-	if s.Skipped.Blank > 0 {
-		return term.Amount(s.Skipped.Blank, "blank line")
+// skippedText names the rules that left rows out, and how many.
+func skippedText(skipped record.Skipped) string {
+	var parts []string
+	for _, r := range skipped.Rules() {
+		if r.Rows > 0 {
+			parts = append(parts, term.Amount(r.Rows, r.Name))
+		}
 	}
-	return "no row"
+	switch len(parts) {
+	case 0:
+		return "none skipped"
+	case 1:
+		return parts[0] + " skipped"
+	}
+	return fmt.Sprintf("%s skipped (%s)", term.Count(skipped.Total()), strings.Join(parts, ", "))
 }
 
 func troubles(s *survey.Survey) string {
@@ -130,29 +156,57 @@ func troubles(s *survey.Survey) string {
 	return text
 }
 
-var delimiterNames = map[string]string{",": "comma", ";": "semicolon", "\t": "tab", "|": "pipe"}
-
+// layoutText says how the source is laid out; what was told is named last.
 func layoutText(s *survey.Survey) string {
 	l := s.Layout
-	name := delimiterNames[l.Delimiter]
-	if name == "" {
-		name = fmt.Sprintf("delimiter %q", l.Delimiter)
+	parts := []string{term.Bytes(s.Bytes)}
+	if l.Packing != "" {
+		parts = append(parts, l.Packing)
 	}
-	header := "no header"
-	if l.HeaderLine > 0 {
-		header = fmt.Sprintf("header on line %d", l.HeaderLine)
+	encoding := l.Encoding
+	if l.Confidence < 1 {
+		encoding += fmt.Sprintf(" (likely, %.0f %%)", 100*l.Confidence)
 	}
-	parts := []string{term.Bytes(s.Bytes), l.Encoding, name, header}
 	if l.BOM {
-		parts[1] += " with byte order mark"
+		encoding += " with byte order mark"
 	}
-	if l.LineEnd == "crlf" {
-		parts = append(parts, "CRLF")
+	parts = append(parts, encoding, delimiterText(l.Delimiter))
+	if l.Quote == "'" {
+		parts = append(parts, "quote '")
+	}
+	if l.Escape == source.Backslash {
+		parts = append(parts, "backslash escapes")
+	}
+	if l.SkipSpaces {
+		parts = append(parts, "spaces behind delimiters")
+	}
+	if l.LineEnd != "lf" {
+		parts = append(parts, "line ends "+strings.ToUpper(l.LineEnd))
+	}
+	switch {
+	case l.HeaderLine > 0:
+		parts = append(parts, "header on line "+term.Count(l.HeaderLine))
+	case l.FirstDataLine > 1:
+		parts = append(parts, "no header, data from line "+term.Count(l.FirstDataLine))
+	default:
+		parts = append(parts, "no header")
 	}
 	if len(l.Told) > 0 {
 		parts = append(parts, "told: "+strings.Join(l.Told, ", "))
 	}
 	return strings.Join(parts, " · ")
+}
+
+func delimiterText(d string) string {
+	for name, sign := range source.DelimiterNames {
+		if sign == d && name != "none" {
+			return name
+		}
+	}
+	if d == "" {
+		return "one cell a line"
+	}
+	return fmt.Sprintf("delimiter %q", d)
 }
 
 // maxCell is how wide a cell of the first rows is shown.

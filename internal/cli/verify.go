@@ -27,7 +27,7 @@ func (a *app) newVerify() *cobra.Command {
 		}
 		defer tgt.Close()
 		update, done := a.progress("verifying")
-		v, err := load.Verify(c.Context(), t, tgt, update)
+		v, err := load.Verify(c.Context(), t, a.from, tgt, update)
 		done()
 		if err != nil {
 			return err

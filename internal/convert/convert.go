@@ -32,8 +32,8 @@ type Block struct {
 	Numbers []int64 // the number of each of them in the source
 	Read    int64   // records of the batch
 	Skipped record.Skipped
-	Bytes   int64 // length of their text
 	Rejects []Reject
+	Part    int // index of the file or sheet that they come from
 	totals  *Totals
 	home    *sync.Pool
 }
@@ -43,6 +43,7 @@ func (k *Block) Free() { k.home.Put(k) }
 
 // Reject is a record that is not loaded.
 type Reject struct {
+	Part         int // index of its file or sheet
 	Record, Line int64
 	Column       string // name of the column; "" when the record as a whole is at fault
 	Value        string
@@ -131,7 +132,7 @@ func (c *Converter) Worker() record.Work[*Block] {
 	values := make([]value.Value, len(c.columns))
 	return func(b *record.Batch) (*Block, error) {
 		k := c.block()
-		k.Read, k.Skipped, k.Bytes = int64(b.Len()), b.Skipped, int64(b.Raw)
+		k.Read, k.Skipped, k.Part = int64(b.Len()), b.Skipped, b.Part
 		odd := 0
 		for r := range b.Len() {
 			broken := ""
@@ -240,7 +241,7 @@ func (k *Block) rejectCell(b *record.Batch, r int, column, cell, reason string, 
 
 func (k *Block) reject(b *record.Batch, r int, column, cell, reason string) {
 	k.Rejects = append(k.Rejects, Reject{
-		Record: b.Number(r), Line: b.Line(r), Column: column, Value: cell, Reason: reason, Text: string(b.Text(r)),
+		Part: b.Part, Record: b.Number(r), Line: b.Line(r), Column: column, Value: cell, Reason: reason, Text: string(b.Text(r)),
 	})
 }
 

@@ -3,9 +3,11 @@ package delimited
 import (
 	"bytes"
 	"encoding/binary"
+	"fmt"
 	"math/bits"
 
 	"ambertray/internal/record"
+	"ambertray/internal/source"
 )
 
 // A cutter finds the records and cells in delimited text. It holds only the
@@ -15,11 +17,61 @@ import (
 // an unquoted cell is text, and so is a stray quote inside a quoted cell, as
 // long as that cell stays on one line. A quoted cell that spans lines must be
 // clean, for otherwise its opening quote was most likely never closed.
+//
+// The usual dialects, with a delimiter of one byte, are cut by marking 64
+// bytes at a time; the others by careful, a byte at a time.
 type cutter struct {
-	delimiter byte
+	delimiter byte // 0: see long and spaces
 	quote     byte // 0: no quoting
-	newline   byte
-	limit     int // a record longer than this has an open quote
+	newline   byte // 0: mixed line ends
+	limit     int  // a record longer than this has an open quote
+
+	long       []byte // a delimiter of several bytes
+	spaces     bool   // runs of spaces are the delimiter
+	backslash  bool   // quotes in quotes are escaped by a backslash
+	skipSpaces bool
+
+	comment []byte
+	ruler   bool
+	header  []byte // the text of the header, for where it is repeated
+	footer  int
+	fill    int // records of fewer cells get blank ones
+}
+
+// newCutter returns the cutter for a layout.
+func newCutter(lay source.Layout) (*cutter, error) {
+	c := &cutter{
+		newline: '\n', limit: MaxRecord, skipSpaces: lay.SkipSpaces, comment: []byte(lay.Comment),
+		ruler: lay.Ruler, footer: int(lay.Footer), backslash: lay.Escape == source.Backslash,
+	}
+	switch {
+	case lay.LineEnd == "cr":
+		c.newline = '\r'
+	case lay.LineEnd == "mixed":
+		c.newline = 0
+	}
+	switch {
+	case lay.Delimiter == source.Spaces:
+		c.spaces = true
+	case lay.Delimiter == "":
+		c.delimiter = c.newline
+	case len(lay.Delimiter) == 1:
+		c.delimiter = lay.Delimiter[0]
+	default:
+		c.long = []byte(lay.Delimiter)
+	}
+	if len(lay.Quote) > 1 {
+		return nil, fmt.Errorf("quote %q: it must be one character of ASCII, or empty", lay.Quote)
+	}
+	if lay.Quote != "" {
+		c.quote = lay.Quote[0]
+	}
+	return c, nil
+}
+
+// simple tells whether the fast way will do.
+func (c *cutter) simple() bool {
+	return c.delimiter != 0 && c.newline != 0 && !c.skipSpaces && !c.backslash
 }
 
 // cut finds the records in the first b.Raw bytes of b.Data and returns how
@@ -29,6 +81,9 @@ func (c *cutter) cut(b *record.Batch, last bool) int {
 	b.Reset()
 	n := b.Raw
 	s := scan{c: c, b: b, data: b.Data[:n+record.Pad], n: n, last: last}
+	if !c.simple() {
+		return s.careful()
+	}
 	data, start := s.data, 0 // start: offset of the cell that is being cut
 	for base := 0; base < n; {
 		ends := marks((*[64]byte)(data[base:]), c.delimiter, c.newline)
@@ -92,23 +147,70 @@ type scan struct {
 }
 
 // endRecord closes the record before the line end at i, unless an open quote
-// has closed it already.
+// has closed it already, or a rule leaves it out.
 func (s *scan) endRecord(i int) {
 	if s.record > i {
 		return
 	}
 	stop := i
-	if stop > s.record && s.data[stop-1] == '\r' {
+	for stop > s.record && s.data[stop-1] == '\r' {
 		stop--
+	}
+	if stop < i {
 		s.b.TrimLastCell(stop)
 	}
-	if s.b.OpenCells() == 1 && len(bytes.TrimSpace(s.data[s.record:stop])) == 0 {
+	if rule := s.c.rule(s.data[s.record:stop], &s.b.Skipped); rule != nil {
 		s.b.DropCells()
-		s.b.Skipped.Blank++
+		s.b.DropNotes()
+		*rule++
 	} else {
+		for s.b.OpenCells() < s.c.fill {
+			s.b.AddCell(record.Span{Start: uint32(stop), End: uint32(stop)})
+		}
 		s.b.EndRecord(s.record, stop)
 	}
 	s.record = i + 1
+}
+
+// rule returns the count of the rule that leaves a row out, if any.
+func (c *cutter) rule(row []byte, skipped *record.Skipped) *int64 {
+	switch {
+	case len(row) == 0 || row[0] <= ' ' && c.noValue(row) || row[0] == c.delimiter && c.noValue(row):
+		return &skipped.Blank
+	case len(c.comment) > 0 && bytes.HasPrefix(row, c.comment):
+		return &skipped.Comment
+	case c.header != nil && len(row) == len(c.header) && bytes.Equal(row, c.header):
+		return &skipped.RepeatedHeader
+	case c.ruler && isRuler(row):
+		return &skipped.Ruler
+	}
+	return nil
+}
+
+// noValue tells whether a row is nothing but delimiters and spaces.
+func (c *cutter) noValue(row []byte) bool {
+	for _, b := range row {
+		if b != c.delimiter && b != ' ' && b != '\t' && b != '\r' {
+			return false
+		}
+	}
+	return true
+}
+
+// isRuler tells whether a row is drawn rather than written: dashes and the
+// like, at least three of them, and what stands between such pieces.
+func isRuler(row []byte) bool {
+	drawn := 0
+	for _, b := range row {
+		switch b {
+		case '-', '=', '_', '~', '*':
+			drawn++
+		case '+', '|', ' ', '\t', ',', ';', '"', ':':
+		default:
+			return false
+		}
+	}
+	return drawn >= 3
 }
 
 // quoted cuts the quoted cell at start. It returns the offset of the delimiter
@@ -123,7 +225,12 @@ func (s *scan) quoted(start int) (end int, ok bool) {
 			return s.unfinished(start)
 		}
 		i += k
-		next, known := s.follows(i + 1)
+		if s.c.backslash && escaped(s.data[start+1:i]) {
+			doubled = true
+			i++
+			continue
+		}
+		next, end, known := s.follows(i + 1)
 		switch {
 		case !known:
 			return s.unfinished(start)
@@ -132,7 +239,7 @@ func (s *scan) quoted(start int) (end int, ok bool) {
 			i += 2
 		case next == closes && !(stray && s.spansLines(start, i)):
 			s.addQuoted(start, i, doubled)
-			return s.skipReturn(i + 1), true
+			return end, true
 		case s.spansLines(start, i):
 			return s.openQuote(start), true
 		default:
@@ -145,7 +252,13 @@ func (s *scan) quoted(start int) (end int, ok bool) {
 	}
 }
 
-// after says what the byte after a quote makes of the quote.
+// escaped tells whether text ends in an odd number of backslashes.
+func escaped(text []byte) bool {
+	n := len(text) - len(bytes.TrimRight(text, `\`))
+	return n%2 == 1
+}
+
+// after says what the bytes after a quote make of the quote.
 type after uint8
 
 const (
@@ -154,42 +267,52 @@ const (
 	doubles
 )
 
-// follows looks at offset i, the byte after a quote; known is false when that
-// depends on text that is not there yet.
-func (s *scan) follows(i int) (a after, known bool) {
-	if i >= s.n {
-		return closes, s.last
-	}
-	switch s.data[i] {
-	case s.c.quote:
-		return doubles, true
-	case s.c.delimiter, s.c.newline:
-		return closes, true
-	case '\r':
-		if i+1 >= s.n {
-			return closes, s.last
+// follows looks at offset i, the byte after a quote. end is where the cell
+// ends; known is false when that depends on text that is not there yet.
+func (s *scan) follows(i int) (a after, end int, known bool) {
+	if i < s.n && s.data[i] == s.c.quote {
+		if s.c.backslash {
+			return strays, i, true
 		}
-		if s.data[i+1] == s.c.newline {
-			return closes, true
+		return doubles, i, true
+	}
+	if s.c.skipSpaces || s.c.spaces {
+		for i < s.n && s.data[i] == ' ' && !s.c.spaces {
+			i++
 		}
 	}
-	return strays, true
-}
-
-func (s *scan) skipReturn(i int) int {
-	if i < s.n && s.data[i] == '\r' {
-		i++
+	for j := i; ; j++ {
+		switch {
+		case j >= s.n:
+			return closes, s.n, s.last
+		case s.data[j] == s.c.newline:
+			return closes, j, true
+		case s.data[j] != '\r':
+			if j == i && s.delimiterAt(i) {
+				return closes, i, true
+			}
+			if s.c.newline == 0 && (j > i || s.data[j] == '\n') {
+				return closes, i, true
+			}
+			return strays, i, true
+		}
 	}
-	return i
 }
 
 func (s *scan) spansLines(start, i int) bool {
+	if s.c.newline == 0 {
+		return bytes.ContainsAny(s.data[start:i], "\r\n")
+	}
 	return bytes.IndexByte(s.data[start:i], s.c.newline) >= 0
 }
 
 func (s *scan) addQuoted(start, end int, doubled bool) {
-	if doubled {
-		s.b.AddUnescaped(s.data[start+1:end], s.c.quote)
+	escape := s.c.quote
+	if s.c.backslash {
+		escape = '\\'
+	}
+	if text := s.data[start+1 : end]; doubled || s.c.backslash && bytes.IndexByte(text, escape) >= 0 {
+		s.b.AddUnescaped(text, escape, s.c.quote)
 	} else {
 		s.b.AddCell(record.Span{Start: uint32(start + 1), End: uint32(end)})
 	}
@@ -206,8 +329,8 @@ func (s *scan) unfinished(start int) (int, bool) {
 // so that the quote swallows nothing of what follows.
 func (s *scan) openQuote(start int) int {
 	stop := s.n
-	if k := bytes.IndexByte(s.data[start:s.n], s.c.newline); k >= 0 {
-		stop = start + k
+	if k := s.lineEnd(start); k >= 0 {
+		stop = k
 	}
 	s.b.DropNotes()
 	s.b.Note(record.OpenQuote, start)
@@ -215,6 +338,27 @@ func (s *scan) openQuote(start int) int {
 	s.b.EndRecord(s.record, stop)
 	s.record = stop + 1
 	return stop
+}
+
+// lineEnd returns the offset of the first line end from i on, or -1.
+func (s *scan) lineEnd(i int) int {
+	k := 0
+	if s.c.newline == 0 {
+		k = bytes.IndexAny(s.data[i:s.n], "\r\n")
+	} else {
+		k = bytes.IndexByte(s.data[i:s.n], s.c.newline)
+	}
+	if k < 0 {
+		return -1
+	}
+	return i + k
+}
+
+// dropFooter takes the records of the footer off the end of a source.
+func (c *cutter) dropFooter(b *record.Batch) {
+	n := min(c.footer, b.Len())
+	b.Truncate(b.Len() - n)
+	b.Skipped.Footer += int64(n)
 }
 
 // marks returns a bit for each of the 64 bytes that equals x or y. It compares

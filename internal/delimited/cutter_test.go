@@ -25,14 +25,26 @@ var csvCutter = &cutter{delimiter: ',', quote: '"', newline: '\n', limit: MaxRec
 // readAll reads text with a reader of pieces of the given size.
 func readAll(t testing.TB, c *cutter, text string, size, workers int) (rows []row) {
 	t.Helper()
-	r := newReader(iotest.HalfReader(strings.NewReader(text)), c, size, 1)
-	works := make([]record.Work[[]row], workers)
-	for i := range works {
-		works[i] = func(b *record.Batch) ([]row, error) { return rowsOf(b), nil }
-	}
-	err := record.Run(context.Background(), r, works, func(part []row) error { rows = append(rows, part...); return nil })
-	require.NoError(t, err)
+	rows, _ = readFrom(t, newReader(iotest.HalfReader(strings.NewReader(text)), c, size, 1), workers)
 	return rows
+}
+
+func readFrom(t testing.TB, r *Reader, workers int) (rows []row, skipped record.Skipped) {
+	t.Helper()
+	type part struct {
+		rows    []row
+		skipped record.Skipped
+	}
+	var works []record.Work[part]
+	for range workers {
+		works = append(works, func(b *record.Batch) (part, error) { return part{rowsOf(b), b.Skipped}, nil })
+	}
+	err := record.Run(context.Background(), r, works, func(p part) error {
+		rows, skipped = append(rows, p.rows...), skipped.Plus(p.skipped)
+		return nil
+	})
+	require.NoError(t, err)
+	return rows, skipped
 }
 
 func rowsOf(b *record.Batch) []row {
@@ -43,7 +55,7 @@ func rowsOf(b *record.Batch) []row {
 			w.cells = append(w.cells, string(b.Cell(r, c)))
 		}
 		for _, o := range b.Oddities {
-			if o.Record == r && o.What.Broken() {
+			if o.Record == r && o.What == record.OpenQuote {
 				w.broken, w.cells = true, []string{string(b.Text(r))}
 			}
 		}
@@ -59,7 +71,8 @@ func TestCut(t *testing.T) {
 		{"plain", "a,b\n1,2\n", "1:a|b 2:1|2"},
 		{"no line end at the end", "a,b\n1,2", "1:a|b 2:1|2"},
 		{"CRLF", "a,b\r\n1,2\r\n", "1:a|b 2:1|2"},
-		{"empty cells", ",\n,,\n", "1:| 2:||"},
+		{"empty cells", "a,\n,,b\n", "1:a| 2:||b"},
+		{"rows without any value are blank", ",\n , ,\r\na,\n", "3:a|"},
 		{"trailing delimiter at the end", "a,b,", "1:a|b|"},
 		{"blank lines are skipped but counted", "a\n\n  \nb\n", "1:a 4:b"},
 		{"quoted", "\"a,b\",\"c\"\n", "1:a,b|c"},
@@ -117,7 +130,7 @@ func reference(text string) (rows []row) {
 			raw = strings.TrimSuffix(taken, "\n")
 			cells = []string{raw}
 		}
-		if !ok || len(cells) > 1 || strings.TrimSpace(raw) != "" {
+		if !ok || strings.Trim(raw, ", \t\r") != "" {
 			rows = append(rows, row{number, line, cells, !ok})
 			number++
 		}
@@ -153,7 +166,7 @@ func referenceCell(s string) (cell string, n int, ok bool) {
 		}
 		cell = s[:n]
 		if n == len(s) || s[n] == '\n' {
-			cell = strings.TrimSuffix(cell, "\r")
+			cell = strings.TrimRight(cell, "\r")
 		}
 		return cell, n, true
 	}
@@ -168,15 +181,11 @@ func referenceCell(s string) (cell string, n int, ok bool) {
 		case strings.HasPrefix(rest, `"`):
 			text.WriteByte('"')
 			i++
-		case rest == "" || rest == "\r" || rest[0] == ',' || rest[0] == '\n' || strings.HasPrefix(rest, "\r\n"):
+		case strings.HasPrefix(rest, ",") || referenceLineEnd(rest) >= 0:
 			if stray && spans {
 				return "", 0, false
 			}
-			n = i + 1
-			if strings.HasPrefix(rest, "\r") {
-				n++
-			}
-			return text.String(), n, true
+			return text.String(), i + 1 + max(referenceLineEnd(rest), 0), true
 		case spans:
 			return "", 0, false
 		default:
@@ -185,6 +194,16 @@ func referenceCell(s string) (cell string, n int, ok bool) {
 		}
 	}
 	return "", 0, false
+}
+
+// referenceLineEnd returns the offset of the line end or the end of the text,
+// when only carriage returns stand before it.
+func referenceLineEnd(s string) int {
+	n := len(s) - len(strings.TrimLeft(s, "\r"))
+	if n < len(s) && s[n] != '\n' {
+		return -1
+	}
+	return n
 }
 
 // referenceOpenLine returns the length of the text up to the end of the line

@@ -2,106 +2,338 @@ package delimited
 
 import (
 	"bytes"
+	"regexp"
 	"slices"
+	"strings"
 
 	"ambertray/internal/record"
 	"ambertray/internal/source"
 	"ambertray/internal/value"
 )
 
-// delimiters are tried in this order; of two that cut as evenly, the first.
-var delimiters = []byte{',', ';', '\t', '|'}
+// headRows is how many rows from the beginning the detection looks at.
+const headRows = 1000
 
-// Detect returns the layout of the text that begins with head. whole tells
-// that there is no more of it.
-func Detect(head []byte, whole bool) source.Layout {
-	lay := source.Layout{Format: "delimited", Encoding: "utf-8", Quote: `"`, LineEnd: "lf", Told: []string{}}
-	if i := bytes.IndexByte(head, '\n'); i > 0 && head[i-1] == '\r' {
-		lay.LineEnd = "crlf"
+// Detect finds out the layout of the text that begins with head; whole tells
+// that there is no more of it. told, unless nil, puts in what the user says,
+// and what depends on it is detected with that.
+//
+// There are few rules, and they look at the whole shape. A dialect is good when
+// it cuts most rows into the same number of cells and when the cells below each
+// other are of one kind. The header is the first full row; it is one of names
+// when it is text above what is not. What stands above it is titles.
+func Detect(head []byte, whole bool, told func(*source.Layout)) source.Layout {
+	lay := source.Layout{Format: "delimited", Quote: `"`, Escape: source.Doubled, LineEnd: lineEnd(head), Told: []string{}}
+	if told == nil {
+		told = func(*source.Layout) {}
 	}
-	best := -1.0
-	var rows *record.Batch
-	for _, d := range delimiters {
-		b := cutHead(head, whole, d)
-		if score := evenness(b); score > best {
-			best, rows = score, b
-			lay.Delimiter = string(d)
+	told(&lay)
+	head, whole = firstLines(head, whole)
+	lay.Comment = commentSign(head)
+	var best shape
+	for _, try := range dialects(head, lay) {
+		told(&try)
+		if s := shapeOf(head, whole, try); s.score > best.score || best.rows == nil {
+			best = s
 		}
 	}
-	if rows.Len() > 0 && hasHeader(rows) {
-		lay.HeaderLine = rows.Line(0)
-	}
+	lay = best.layout
+	best.findHeader(&lay)
+	lay.Told = lay.Told[:0]
+	told(&lay)
 	return lay
 }
 
-// cutHead cuts the head of a text, leaving out the record that goes on
-// behind it.
-func cutHead(head []byte, whole bool, delimiter byte) *record.Batch {
-	c := &cutter{delimiter: delimiter, quote: '"', newline: '\n', limit: MaxRecord}
-	b := record.New(c.newline, nil)
-	b.Data, b.Raw, b.FirstLine = pad(slices.Clone(head)), len(head), 1
-	c.cut(b, whole)
-	return b
+// firstLines cuts the head down to what the detection looks at.
+func firstLines(head []byte, whole bool) ([]byte, bool) {
+	end := 0
+	for range headRows {
+		i := bytes.IndexAny(head[end:], "\r\n")
+		if i < 0 {
+			return head, whole
+		}
+		end += i + 1
+	}
+	return head[:end], whole && end == len(head)
 }
 
-// evenness is the share of records that have the most common number of cells,
-// a little more for more cells, and 0 when that number is one. A first record
-// of another width counts as heavily as half of the rest: it is the header.
-func evenness(b *record.Batch) float64 {
-	widths := map[int]int{}
-	width := 0
-	for r := range b.Len() {
-		w := b.Width(r)
-		widths[w]++
-		if widths[w] > widths[width] || widths[w] == widths[width] && w > width {
+// lineEnd returns the word for how lines end. A carriage return now and then
+// among line feeds is part of a cell.
+func lineEnd(head []byte) string {
+	lf := bytes.Count(head, []byte("\n"))
+	crlf := bytes.Count(head, []byte("\r\n"))
+	crcrlf := bytes.Count(head, []byte("\r\r\n"))
+	lone := bytes.Count(head, []byte("\r")) - crlf - crcrlf
+	switch {
+	case lf == 0 && lone > 0:
+		return "cr"
+	case lone*10 > lf:
+		return "mixed"
+	case crcrlf*2 > lf:
+		return "crcrlf"
+	case crlf*2 > lf:
+		return "crlf"
+	}
+	return "lf"
+}
+
+// commentSign returns # when lines begin with it and are no header: with a
+// space behind it, or several of them.
+func commentSign(head []byte) string {
+	n := 0
+	for line := range bytes.Lines(head) {
+		if bytes.HasPrefix(line, []byte("# ")) || bytes.HasPrefix(line, []byte("##")) {
+			n++
+		}
+	}
+	if n > 0 {
+		return "#"
+	}
+	return ""
+}
+
+// dialects lists the layouts worth trying: each delimiter that occurs in most
+// lines, with each way of quoting that the text suggests.
+func dialects(head []byte, lay source.Layout) []source.Layout {
+	quotes := []string{`"`}
+	if n := bytes.Count(head, []byte("'")); n > 3 && n > bytes.Count(head, []byte(`"`)) {
+		quotes = append(quotes, "'")
+	}
+	var list []source.Layout
+	for _, d := range delimiters(head, lay) {
+		for _, q := range quotes {
+			try := lay
+			try.Delimiter, try.Quote = d, q
+			list = append(list, try)
+			if bytes.Contains(head, []byte(`\`+q)) {
+				try.Escape = source.Backslash
+				list = append(list, try)
+				try.Escape = source.Doubled
+			}
+			if d != source.Spaces && bytes.Contains(head, []byte(d+" ")) {
+				try.SkipSpaces = true
+				list = append(list, try)
+			}
+		}
+	}
+	return list
+}
+
+// common are the delimiters that are always tried, the first being preferred
+// where two do as well.
+var common = []string{",", ";", "\t", "|"}
+
+// delimiters returns the candidates: the common ones, any other sign that
+// occurs in most lines, what stands around such a sign everywhere, and runs of
+// spaces.
+func delimiters(head []byte, lay source.Layout) []string {
+	var lines int
+	in := map[byte]int{}
+	for line := range strings.FieldsFuncSeq(string(head), func(r rune) bool { return r == '\n' || r == '\r' }) {
+		lines++
+		seen := map[byte]bool{}
+		for i := range len(line) {
+			if c := line[i]; isSign(c) && !seen[c] {
+				seen[c] = true
+				in[c]++
+			}
+		}
+	}
+	list := slices.Clone(common)
+	for c, n := range in {
+		if n*2 > lines && !slices.Contains(common, string(rune(c))) {
+			list = append(list, string(rune(c)))
+		}
+	}
+	slices.Sort(list[len(common):])
+	for _, d := range slices.Clone(list) {
+		if long := surrounding(head, d[0]); long != d {
+			list = append(list, long)
+		}
+	}
+	return append(list, source.Spaces, "")
+}
+
+// isSign tells whether a character can be a delimiter by itself.
+func isSign(c byte) bool {
+	switch {
+	case c >= 0x80, c >= '0' && c <= '9', c|0x20 >= 'a' && c|0x20 <= 'z':
+		return false
+	}
+	return !strings.ContainsRune("\"' \r\n.-_+()\\/%#", rune(c))
+}
+
+// surrounding returns the longest run of signs that the sign stands in at each
+// of its first places: ~|~ of | in a~|~b~|~c.
+func surrounding(head []byte, d byte) string {
+	at := bytes.IndexByte(head, d)
+	if at < 0 {
+		return string(rune(d))
+	}
+	from, to := at, at+1
+	long := func(c byte) bool {
+		return c > ' ' && c < 0x7f && c != '"' && c != '\'' && (isSign(c) || c == '#' || c == '-')
+	}
+	for to < len(head) && long(head[to]) {
+		to++
+	}
+	for from > 0 && long(head[from-1]) {
+		from--
+	}
+	run := head[from:to]
+	for len(run) > 1 && bytes.Count(head, run)*bytes.Count(run, []byte{d})*10 < bytes.Count(head, []byte{d})*9 {
+		run = run[:len(run)-1]
+	}
+	if len(run) > 3 || bytes.IndexByte(run, d) < 0 || len(run) > 1 && bytes.Count(run, []byte{','}) > 0 {
+		return string(rune(d))
+	}
+	return string(run)
+}
+
+// shape is how a dialect cuts the head.
+type shape struct {
+	layout source.Layout
+	rows   *record.Batch
+	width  int // the number of cells of most rows
+	score  float64
+}
+
+func shapeOf(head []byte, whole bool, lay source.Layout) shape {
+	s := shape{layout: lay}
+	c, err := newCutter(lay)
+	if err != nil {
+		return s
+	}
+	s.rows = c.cutText(head, whole)
+	s.width = s.commonWidth()
+	s.score = s.rate()
+	return s
+}
+
+// commonWidth returns the number of cells that most rows have.
+func (s *shape) commonWidth() int {
+	count, width := map[int]int{}, 0
+	for r := range s.rows.Len() {
+		w := s.rows.Width(r)
+		if count[w]++; count[w] > count[width] || count[w] == count[width] && w > width {
 			width = w
 		}
 	}
-	if width < 2 {
+	return width
+}
+
+// rate says how good the cut is: how even from the first full row on, how much
+// the cells below each other are of one kind, and a little for more cells. A
+// dialect that leaves quotes or spaces at the ends of cells is not the one.
+func (s *shape) rate() float64 {
+	if s.rows.Len() == 0 {
 		return 0
 	}
-	share := float64(widths[width]) / float64(b.Len())
-	if b.Width(0) != width {
-		share /= 2
-	}
-	return share + min(float64(width), 50)/1000
-}
-
-// headerRows is how many records below the header are held against it.
-const headerRows = 200
-
-// hasHeader tells whether the first record names the columns: it is text where
-// the column below it is something else. Where nothing tells them apart, a
-// first record of distinct words is a header.
-func hasHeader(b *record.Batch) bool {
-	width, votes := b.Width(0), 0
-	words := true
-	seen := map[string]bool{}
-	for c := range width {
-		name := string(value.Trim(b.Cell(0, c)))
-		first := kindOf(b.Cell(0, c))
-		words = words && !seen[name] && name != "" && first == value.Text
-		seen[name] = true
-		switch below := kindBelow(b, c, width); {
-		case below == value.Text:
-		case first == value.Text:
-			votes++
-		case first == below:
-			votes--
+	first := s.firstFull()
+	even := 0
+	for r := first; r < s.rows.Len(); r++ {
+		if s.rows.Width(r) == s.width {
+			even++
 		}
 	}
-	return votes > 0 || votes == 0 && words
+	share := float64(even) / float64(s.rows.Len()-first)
+	if s.width < 2 {
+		if d := s.layout.Delimiter; d != "" && d != common[0] {
+			share *= 0.9
+		}
+		return 0.3 * share
+	}
+	if even < 2 && s.rows.Len() > 2 {
+		share /= 4
+	}
+	score := share + 0.4*s.ofOneKind(first+1) + min(float64(s.width), 50)/500
+	switch d := s.layout.Delimiter; {
+	case d == source.Spaces && share < 0.9:
+		return 0.1 // sentences
+	case d == source.Spaces:
+		score -= 0.25
+	case !slices.Contains(common, d) && len(d) == 1:
+		score -= 0.1
+	}
+	if s.layout.Quote == "'" {
+		score -= 0.01
+	}
+	return score - s.untidy(first)
 }
 
-// kindBelow returns the kind that all values of a column have from the second
-// record on, and Text when they differ.
-func kindBelow(b *record.Batch, c, width int) value.Kind {
+// firstFull returns the first row of the common width whose cells are mostly
+// filled: titles above a table are neither.
+func (s *shape) firstFull() int {
+	for r := range min(s.rows.Len(), maxTitles) {
+		if s.rows.Width(r) == s.width && 2*s.filled(r) > s.width {
+			return r
+		}
+	}
+	for r := range s.rows.Len() {
+		if s.rows.Width(r) == s.width {
+			return r
+		}
+	}
+	return 0
+}
+
+// maxTitles is how many rows of titles there may be.
+const maxTitles = 50
+
+func (s *shape) filled(r int) (n int) {
+	for c := range s.rows.Width(r) {
+		if !value.Blank(s.rows.Cell(r, c)) {
+			n++
+		}
+	}
+	return n
+}
+
+// ofOneKind is the share of columns whose values, from a row on, are of one
+// kind other than text.
+func (s *shape) ofOneKind(from int) float64 {
+	n := 0
+	for c := range s.width {
+		if k := s.kindBelow(c, from); k != value.Text && k != value.NullWord {
+			n++
+		}
+	}
+	return float64(n) / float64(s.width)
+}
+
+// untidy is the share of cells that begin or end with a quote or begin with a
+// space: marks of a dialect that was not understood.
+func (s *shape) untidy(first int) float64 {
+	bad, all := 0, 0
+	for r := first; r < min(s.rows.Len(), first+kindRows); r++ {
+		for c := range s.rows.Width(r) {
+			cell := s.rows.Cell(r, c)
+			if all++; len(cell) < 2 {
+				continue
+			}
+			if last := cell[len(cell)-1]; cell[0] == ' ' || strings.IndexByte(`"'`, cell[0]) >= 0 && cell[0] == last || last == '\\' {
+				bad++
+			}
+		}
+	}
+	return 0.5 * float64(bad) / float64(max(all, 1))
+}
+
+// kindRows is how many rows below the header are held against it.
+const kindRows = 200
+
+// kindBelow returns the kind that the values of a column have from a row on,
+// and Text when they differ. Null words and blank cells do not count.
+func (s *shape) kindBelow(c, from int) value.Kind {
 	kind, some := value.Text, false
-	for r := 1; r < min(b.Len(), headerRows); r++ {
-		if b.Width(r) != width || value.Blank(b.Cell(r, c)) {
+	for r := from; r < min(s.rows.Len(), from+kindRows); r++ {
+		if s.rows.Width(r) != s.width {
 			continue
 		}
-		k := kindOf(b.Cell(r, c))
+		k := kindOf(s.rows.Cell(r, c))
+		if k == value.NullWord {
+			continue
+		}
 		if some && k != kind {
 			return value.Text
 		}
@@ -110,7 +342,8 @@ func kindBelow(b *record.Batch, c, width int) value.Kind {
 	return kind
 }
 
-// kindOf returns the kind of a cell, all kinds of numbers being one.
+// kindOf returns the kind of a cell, all kinds of numbers being one. A blank
+// cell is as good as a null word.
 func kindOf(cell []byte) value.Kind {
 	var v value.Value
 	if value.Blank(cell) {
@@ -119,9 +352,73 @@ func kindOf(cell []byte) value.Kind {
 	switch k := value.Scan(cell, &v).Kind; k {
 	case value.Decimal, value.Exponent, value.Code:
 		return value.Integer
-	case value.Impossible:
+	case value.Impossible, value.Timestamp:
 		return value.Date
 	default:
 		return k
 	}
+}
+
+// findHeader sets the header line, or the first data line where there is no
+// header, and the ruler below it.
+func (s *shape) findHeader(lay *source.Layout) {
+	lay.HeaderLine, lay.FirstDataLine, lay.Ruler = 0, 0, false
+	if s.rows.Len() == 0 {
+		return
+	}
+	first := s.firstFull()
+	for r := first; r < min(s.rows.Len(), first+3) && !lay.Ruler; r++ {
+		lay.Ruler = isRuler(s.rows.Text(r)) && r > 0
+	}
+	if isRuler(s.rows.Text(first)) && first+1 < s.rows.Len() {
+		first++
+	}
+	if s.hasHeader(first) {
+		lay.HeaderLine = s.rows.Line(first)
+	} else {
+		lay.FirstDataLine = s.rows.Line(first)
+	}
+}
+
+// hasHeader tells whether a row names the columns: it is text where the column
+// below it is something else. Where nothing tells them apart, a row of distinct
+// words is a header.
+func (s *shape) hasHeader(at int) bool {
+	votes, words := 0, true
+	below := at + 1
+	for below < s.rows.Len() && isRuler(s.rows.Text(below)) {
+		below++
+	}
+	seen := map[string]bool{}
+	for c := range s.rows.Width(at) {
+		cell := s.rows.Cell(at, c)
+		name, first := string(value.Trim(cell)), kindOf(cell)
+		kind := s.kindBelow(c, below)
+		if kind != value.Boolean && first == value.Boolean || isYear(name) && !s.yearsBelow(c, below) {
+			first = value.Text // a heading such as No, or a year above amounts
+		}
+		words = words && (name == "" || !seen[name] && first == value.Text)
+		seen[name] = true
+		switch {
+		case kind == value.Text:
+		case first == value.Text:
+			votes++
+		case first == kind:
+			votes--
+		}
+	}
+	return votes > 0 || votes == 0 && words
+}
+
+var year = regexp.MustCompile(`^(19|20)\d\d$`)
+
+func isYear(text string) bool { return year.MatchString(text) }
+
+func (s *shape) yearsBelow(c, from int) bool {
+	for r := from; r < min(s.rows.Len(), from+kindRows); r++ {
+		if s.rows.Width(r) > c && !isYear(string(s.rows.Cell(r, c))) {
+			return false
+		}
+	}
+	return true
 }

@@ -5,7 +5,9 @@ import (
 	"fmt"
 	"io"
 
+	"ambertray/internal/record"
 	"ambertray/internal/source"
+	"ambertray/internal/value"
 )
 
 // Open returns a reader of the records of src, which must not have been read
@@ -24,47 +26,101 @@ func open(src *source.Source, lay source.Layout, size int) (*Reader, []string, e
 	if err != nil {
 		return nil, nil, err
 	}
-	text, line := head, int64(1)
-	for ; line < lay.HeaderLine; line++ {
-		i := bytes.IndexByte(text, c.newline)
+	whole := len(head) < source.HeadSize
+	first := max(lay.HeaderLine, 1)
+	if lay.HeaderLine == 0 {
+		first = max(lay.FirstDataLine, 1)
+	}
+	text, above, ok := c.skipLines(head, first-1)
+	if !ok {
+		return nil, nil, &NoLineError{src.Name, first}
+	}
+	line := first
+	headings, used := c.headings(text, whole, lay.HeaderLine > 0)
+	if lay.HeaderLine > 0 {
+		if len(headings) > 1 {
+			c.header = bytes.TrimRight(bytes.Clone(text[:used]), "\r\n")
+		}
+		line += lineCount(c, text[:used])
+		text = text[used:]
+	}
+	if _, err := io.CopyN(io.Discard, src, int64(len(head)-len(text))); err != nil {
+		return nil, nil, err
+	}
+	if lay.FillShort {
+		c.fill = len(headings)
+	}
+	r := newReader(src, c, size, line)
+	r.above, r.decoded = above, !src.Encoding.IsUTF8()
+	return r, distinct(headings), nil
+}
+
+// NoLineError says that a source is too short to have the line of its header.
+type NoLineError struct {
+	Source string
+	Line   int64
+}
+
+func (e *NoLineError) Error() string {
+	return fmt.Sprintf("%s has no line %d within its first %d kB, where its header or its data should begin", e.Source, e.Line, source.HeadSize>>10)
+}
+
+// skipLines returns what stands behind n lines, and counts those lines.
+func (c *cutter) skipLines(text []byte, n int64) (rest []byte, above record.Skipped, ok bool) {
+	for ; n > 0; n-- {
+		i := bytes.IndexAny(text, c.lineEnds())
 		if i < 0 {
-			return nil, nil, fmt.Errorf("%s has no line %d, where its header should be", src.Name, lay.HeaderLine)
+			return nil, above, false
+		}
+		if rule := c.rule(bytes.TrimRight(text[:i], "\r"), &above); rule != nil {
+			*rule++
+		} else {
+			above.Title++
+		}
+		if c.newline == 0 && text[i] == '\r' && i+1 < len(text) && text[i+1] == '\n' {
+			i++
 		}
 		text = text[i+1:]
 	}
-	b := cutHead(text, len(head) < source.HeadSize, c.delimiter)
-	if b.Len() == 0 {
-		return nil, nil, fmt.Errorf("%s: %w", src.Name, source.ErrEmpty)
-	}
-	headings := make([]string, b.Width(0))
-	if lay.HeaderLine > 0 {
-		for i := range headings {
-			headings[i] = string(bytes.TrimSpace(b.Cell(0, i)))
-		}
-		end := min(len(head)-len(text)+b.End(0)+1, len(head))
-		line += int64(bytes.Count(text[:end-(len(head)-len(text))], []byte{c.newline}))
-		if _, err := io.CopyN(io.Discard, src, int64(end)); err != nil {
-			return nil, nil, err
-		}
-	}
-	return newReader(src, c, size, line), distinct(headings), nil
+	return text, above, true
 }
 
-// newCutter returns the cutter for a layout.
-func newCutter(lay source.Layout) (*cutter, error) {
-	c := &cutter{newline: '\n', limit: MaxRecord}
-	if len(lay.Delimiter) != 1 {
-		return nil, fmt.Errorf("delimiter %q: it must be one character of ASCII", lay.Delimiter)
+func (c *cutter) lineEnds() string {
+	if c.newline == 0 {
+		return "\r\n"
 	}
-	c.delimiter = lay.Delimiter[0]
-	switch len(lay.Quote) {
-	case 0:
-	case 1:
-		c.quote = lay.Quote[0]
-	default:
-		return nil, fmt.Errorf("quote %q: it must be one character of ASCII, or empty", lay.Quote)
+	return string(rune(c.newline))
+}
+
+// headings cuts the first record and returns its cells, named only when it is
+// the header, and how many bytes it takes with its line end.
+func (c *cutter) headings(text []byte, whole, named bool) (headings []string, used int) {
+	b := c.cutText(text, whole)
+	if b.Len() == 0 {
+		return []string{""}, 0
 	}
-	return c, nil
+	headings = make([]string, b.Width(0))
+	for i := range headings {
+		if named {
+			headings[i] = string(value.Trim(b.Cell(0, i)))
+		}
+	}
+	return headings, b.Next(0)
+}
+
+// cutText cuts a text that is no part of a source.
+func (c *cutter) cutText(text []byte, whole bool) *record.Batch {
+	b := record.New(c.newline, nil)
+	b.Data, b.Raw, b.FirstLine = pad(bytes.Clone(text)), len(text), 1
+	c.cut(b, whole)
+	return b
+}
+
+func lineCount(c *cutter, text []byte) int64 {
+	b := record.New(c.newline, nil)
+	b.Data = text
+	b.CountLines(len(text))
+	return b.Lines
 }
 
 // distinct names blank headings and numbers repeated ones.

@@ -39,6 +39,10 @@ type Reader struct {
 	last   bool
 	before chan tail
 	pool   sync.Pool
+
+	decoded   bool           // the source is not UTF-8 by itself
+	firstLine int64          // on which the records begin
+	above     record.Skipped // rows above that line
 }
 
 // tail is what a piece tells the next one.
@@ -51,7 +55,7 @@ type tail struct {
 // NewReader returns a reader of text that starts at the given line with a
 // record of number 1. size is the length of a piece.
 func newReader(in io.Reader, c *cutter, size int, line int64) *Reader {
-	r := &Reader{in: in, cutter: c, size: size, before: make(chan tail, 1)}
+	r := &Reader{in: in, cutter: c, size: size, before: make(chan tail, 1), firstLine: line}
 	r.pool.New = func() any {
 		return record.New(c.newline, func(b *record.Batch) { r.pool.Put(b) })
 	}
@@ -110,8 +114,15 @@ func (p *piece) Cut(ctx context.Context) (*record.Batch, error) {
 		b.Data, b.Raw = pad(data), len(data)
 		cut = c.cut(b, p.last)
 	}
-	b.Lines = int64(bytes.Count(b.Data[:cut], []byte{c.newline}))
 	b.FirstRecord, b.FirstLine = before.record, before.line
+	b.CountLines(cut)
+	if p.last {
+		c.dropFooter(b)
+	}
+	b.CheckText(p.r.decoded)
+	if before.record == 1 && before.line == p.r.firstLine {
+		b.Skipped = b.Skipped.Plus(p.r.above)
+	}
 	p.after <- tail{
 		left:   slices.Clone(b.Data[cut:b.Raw]),
 		record: before.record + int64(b.Len()),
@@ -122,14 +133,22 @@ func (p *piece) Cut(ctx context.Context) (*record.Batch, error) {
 
 // boundary returns the offset behind the last line end in data that is most
 // likely the end of a record: the last one with an even number of quotes
-// before it, or just the last one. It is 0 when there is no line end.
+// before it, or just the last one. It is 0 when there is no line end. As many
+// lines as the footer has are left for the next piece.
 func (c *cutter) boundary(data []byte) int {
-	lastLine := bytes.LastIndexByte(data, c.newline) + 1
+	newline := c.newline
+	if newline == 0 {
+		newline = '\n'
+	}
+	for range c.footer {
+		data = data[:max(bytes.LastIndexByte(bytes.TrimRight(data, "\r\n"), newline)+1, 0)]
+	}
+	lastLine := bytes.LastIndexByte(data, newline) + 1
 	if c.quote == 0 {
 		return lastLine
 	}
 	quotes, end := bytes.Count(data, []byte{c.quote}), len(data)
-	for at := lastLine; at > 0; at = bytes.LastIndexByte(data[:end-1], c.newline) + 1 {
+	for at := lastLine; at > 0; at = bytes.LastIndexByte(data[:end-1], newline) + 1 {
 		quotes -= bytes.Count(data[at:end], []byte{c.quote})
 		if quotes%2 == 0 {
 			return at

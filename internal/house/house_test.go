@@ -24,6 +24,7 @@ var layers = [][]string{
 	{"demo", "internal/connect", "internal/load", "internal/term"},
 	{"internal/target/postgres", "internal/target/sqlite", "internal/target/targettest", "internal/survey"},
 	{"internal/pass"},
+	{"internal/intake"},
 	{"internal/target", "internal/tray", "internal/reject"},
 	{"internal/convert", "internal/infer"},
 	{"internal/delimited", "internal/dialect"},

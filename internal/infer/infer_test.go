@@ -45,7 +45,7 @@ func open(t testing.TB, values []string) record.Reader {
 	}
 	path := filepath.Join(t.TempDir(), "column.csv")
 	require.NoError(t, os.WriteFile(path, text.Bytes(), 0o600))
-	src, err := source.Open(path)
+	src, err := new(source.Opener).Open(context.Background(), path, source.Options{})
 	require.NoError(t, err)
 	t.Cleanup(func() { src.Close() })
 	r, _, err := delimited.Open(src, source.Layout{Delimiter: ",", Quote: `"`})

@@ -5,7 +5,9 @@ import (
 
 	"ambertray/internal/dialect"
 	"ambertray/internal/pass"
+	"ambertray/internal/record"
 	"ambertray/internal/reject"
+	"ambertray/internal/source"
 	"ambertray/internal/table"
 	"ambertray/internal/target"
 	"ambertray/internal/tray"
@@ -19,7 +21,7 @@ type Check struct {
 	TableExists *bool          `json:"table_exists"`
 	Read        int64          `json:"read"`
 	Records     int64          `json:"records"`
-	Skipped     int64          `json:"skipped"`
+	Skipped     record.Skipped `json:"skipped"`
 	WouldLoad   int64          `json:"would_load"`
 	WouldReject []reject.Group `json:"would_reject"`
 	Columns     []Verdict      `json:"columns"`
@@ -37,7 +39,7 @@ type Verdict struct {
 func (c *Check) Rejected() int64 { return c.Records - c.WouldLoad }
 
 // DryRun converts every record and loads none. to may be nil.
-func DryRun(ctx context.Context, t *tray.Tray, to target.Target, progress func(pass.Progress)) (*Check, error) {
+func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Target, progress func(pass.Progress)) (*Check, error) {
 	c := &Check{Tray: t.Dir, Table: t.Table.Name}
 	d := dialect.PostgreSQL
 	if to != nil {
@@ -49,7 +51,7 @@ func DryRun(ctx context.Context, t *tray.Tray, to target.Target, progress func(p
 		}
 		c.Target, c.TableExists = &name, &exists
 	}
-	p, err := pass.Open(t)
+	p, err := pass.Open(ctx, t, from)
 	if err != nil {
 		return nil, err
 	}
@@ -58,7 +60,7 @@ func DryRun(ctx context.Context, t *tray.Tray, to target.Target, progress func(p
 	if err != nil {
 		return nil, err
 	}
-	c.Read, c.Records, c.Skipped, c.WouldLoad = out.Read(), out.Records, out.Skipped.Total(), out.Loaded
+	c.Read, c.Records, c.Skipped, c.WouldLoad = out.Read(), out.Records, out.Skipped, out.Loaded
 	c.WouldReject = out.Rejects.Groups()
 	for _, col := range t.Table.Loaded() {
 		c.Columns = append(c.Columns, verdict(col, c.WouldReject))

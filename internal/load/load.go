@@ -13,6 +13,7 @@ import (
 	"ambertray/internal/convert"
 	"ambertray/internal/pass"
 	"ambertray/internal/reject"
+	"ambertray/internal/source"
 	"ambertray/internal/target"
 	"ambertray/internal/tray"
 )
@@ -24,8 +25,8 @@ var ErrDiffers = errors.New("the table differs from the source")
 // Run loads the source of the tray into the target. It returns the receipt
 // when the load is committed, and with ErrDiffers; otherwise nothing was
 // changed.
-func Run(ctx context.Context, t *tray.Tray, to target.Target, progress func(pass.Progress)) (receipt *Receipt, err error) {
-	p, err := pass.Open(t)
+func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Target, progress func(pass.Progress)) (receipt *Receipt, err error) {
+	p, err := pass.Open(ctx, t, from)
 	if err != nil {
 		return nil, err
 	}
@@ -41,10 +42,10 @@ func Run(ctx context.Context, t *tray.Tray, to target.Target, progress func(pass
 	}()
 	l := &loading{
 		tray: t, to: to, pass: p, progress: progress,
-		rejects: reject.Writer{Path: filepath.Join(dir, reject.FileName), Headings: p.Headings},
+		rejects: reject.Writer{Path: filepath.Join(dir, reject.FileName), Headings: p.Headings, Sources: p.Sources},
 		receipt: &Receipt{
 			Load: id, Tray: t.Dir, Target: to.Name(), Table: t.Table.Name, Existing: "refuse",
-			Differences: []Difference{}, Columns: len(t.Table.Loaded()),
+			Layout: t.Layout, Differences: []Difference{}, Columns: len(t.Table.Loaded()),
 		},
 	}
 	if err := l.run(ctx); err != nil && !errors.Is(err, ErrDiffers) {
@@ -141,9 +142,11 @@ func (l *loading) send(ctx context.Context, tx target.Tx) (*pass.Outcome, error)
 // count writes down what was read and what became of it.
 func (l *loading) count(out *pass.Outcome, rows int64) {
 	r := l.receipt
-	r.Source = []Part{{Source: out.Source, Bytes: out.Bytes, SHA256: out.SHA256, Read: out.Read()}}
+	for _, p := range out.Parts {
+		r.Source = append(r.Source, Part{Source: p.Name, Bytes: p.Bytes, SHA256: p.SHA256, Read: p.Read})
+	}
 	r.Counts = Counts{Read: out.Read(), Loaded: rows, Rejected: out.Rejects.Total(), Skipped: out.Skipped.Total()}
-	r.Skipped = map[string]int64{"blank": out.Skipped.Blank}
+	r.Skipped = out.Skipped
 	r.Rejects.ByReason = out.Rejects.Groups()
 	if r.Counts.Rejected > 0 {
 		r.Rejects.File = &l.rejects.Path

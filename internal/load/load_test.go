@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ambertray/internal/load"
+	"ambertray/internal/source"
 	"ambertray/internal/survey"
 	"ambertray/internal/table"
 	"ambertray/internal/target"
@@ -33,13 +34,13 @@ func TestDifference(t *testing.T) {
 	dir := t.TempDir()
 	file := filepath.Join(dir, "loans.csv")
 	require.NoError(t, os.WriteFile(file, []byte("No,Name\n1,ant\n2,bee\n"), 0o600))
-	s, err := survey.Run(context.Background(), file, survey.Options{})
+	s, err := survey.Run(context.Background(), &source.Opener{}, []string{file}, survey.Options{})
 	require.NoError(t, err)
 	db, err := sqlite.Open(filepath.Join(dir, "museum.db"), true)
 	require.NoError(t, err)
 	defer db.Close()
 	tr := s.Draft(filepath.Join(dir, "loans.tray"))
-	receipt, err := load.Run(context.Background(), tr, forgetful{db}, nil)
+	receipt, err := load.Run(context.Background(), tr, &source.Opener{}, forgetful{db}, nil)
 	require.ErrorIs(t, err, load.ErrDiffers)
 	require.False(t, receipt.Verified)
 	require.Equal(t, []load.Difference{
@@ -53,7 +54,7 @@ func TestDifference(t *testing.T) {
 	require.NoError(t, err)
 	require.False(t, exists)
 
-	receipt, err = load.Run(context.Background(), tr, db, nil)
+	receipt, err = load.Run(context.Background(), tr, &source.Opener{}, db, nil)
 	require.NoError(t, err)
 	require.True(t, receipt.Verified)
 	require.Equal(t, "0002", receipt.Load)

@@ -6,7 +6,9 @@ import (
 	"path/filepath"
 
 	"ambertray/internal/publish"
+	"ambertray/internal/record"
 	"ambertray/internal/reject"
+	"ambertray/internal/source"
 )
 
 // receiptFile is the name of the receipt in the folder of a load.
@@ -26,8 +28,9 @@ type Receipt struct {
 	Differences []Difference `json:"differences"`
 	Phases      []Phase      `json:"phases"`
 
-	Columns int              `json:"columns"` // of the table, each of them verified
-	Skipped map[string]int64 `json:"skipped"` // rows by the rule that left them out
+	Columns int            `json:"columns"` // of the table, each of them verified
+	Layout  source.Layout  `json:"layout"`
+	Skipped record.Skipped `json:"skipped"` // rows by the rule that left them out
 }
 
 // Part is one file or sheet of the source.

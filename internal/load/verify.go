@@ -5,6 +5,7 @@ import (
 	"fmt"
 
 	"ambertray/internal/pass"
+	"ambertray/internal/source"
 	"ambertray/internal/table"
 	"ambertray/internal/target"
 	"ambertray/internal/tray"
@@ -62,12 +63,12 @@ type Compared struct {
 
 // Verify reads the source of the tray again and holds the table against it.
 // It changes nothing.
-func Verify(ctx context.Context, t *tray.Tray, to target.Target, progress func(pass.Progress)) (*Verification, error) {
+func Verify(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Target, progress func(pass.Progress)) (*Verification, error) {
 	rows, got, err := to.Figures(ctx, &t.Table)
 	if err != nil {
 		return nil, err
 	}
-	p, err := pass.Open(t)
+	p, err := pass.Open(ctx, t, from)
 	if err != nil {
 		return nil, err
 	}

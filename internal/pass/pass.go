@@ -11,8 +11,8 @@ import (
 	"strings"
 
 	"ambertray/internal/convert"
-	"ambertray/internal/delimited"
 	"ambertray/internal/dialect"
+	"ambertray/internal/intake"
 	"ambertray/internal/record"
 	"ambertray/internal/reject"
 	"ambertray/internal/source"
@@ -22,7 +22,7 @@ import (
 
 // Progress is how far a pass has come.
 type Progress struct {
-	Bytes, Size int64 // Size is -1 when it is not known
+	Bytes, Size int64 // of the files
 	Records     int64
 }
 
@@ -40,15 +40,18 @@ type Options struct {
 
 // Outcome is what a pass has found.
 type Outcome struct {
-	Source   string
-	Bytes    int64
-	SHA256   string
-	Records  int64 // records cut, rejects among them
-	Loaded   int64 // records that convert
-	Skipped  record.Skipped
-	Rejects  reject.Summary
-	Figures  []table.Figures // of the records that convert, a column of the table each
-	Headings []string
+	Parts   []Part
+	Records int64 // records cut, rejects among them
+	Loaded  int64 // records that convert
+	Skipped record.Skipped
+	Rejects reject.Summary
+	Figures []table.Figures // of the records that convert, a column of the table each
+}
+
+// Part is one file of the source and how many rows were read from it.
+type Part struct {
+	intake.Part
+	Read int64
 }
 
 // Read returns the number of rows besides the header.
@@ -57,28 +60,24 @@ func (o *Outcome) Read() int64 { return o.Records + o.Skipped.Total() }
 // Pass is an open source and the plan for it.
 type Pass struct {
 	Headings []string
-	src      *source.Source
-	reader   record.Reader
+	Sources  []string
+	in       *intake.Intake
 	tray     *tray.Tray
 }
 
 // Open opens the source of a tray.
-func Open(t *tray.Tray) (*Pass, error) {
-	paths := t.Paths()
-	if len(paths) != 1 {
-		return nil, fmt.Errorf("%s: a tray has one file, not %d", t.Dir, len(paths))
-	}
-	src, err := source.OpenSummed(paths[0])
+func Open(ctx context.Context, t *tray.Tray, opener *source.Opener) (*Pass, error) {
+	files, err := intake.Expand(t.Paths())
 	if err != nil {
 		return nil, err
 	}
-	p := &Pass{src: src, tray: t}
-	p.reader, p.Headings, err = delimited.Open(src, t.Layout)
-	if err == nil {
-		err = p.checkHeadings()
-	}
+	in, err := intake.Open(ctx, opener, files, t.Layout, true)
 	if err != nil {
-		src.Close()
+		return nil, err
+	}
+	p := &Pass{in: in, Headings: in.Headings, Sources: files, tray: t}
+	if err := p.checkHeadings(); err != nil {
+		in.Close()
 		return nil, err
 	}
 	return p, nil
@@ -108,7 +107,7 @@ func (p *Pass) checkHeadings() error {
 }
 
 // Close closes the source.
-func (p *Pass) Close() error { return p.src.Close() }
+func (p *Pass) Close() error { return p.in.Close() }
 
 // Run makes the pass.
 func (p *Pass) Run(ctx context.Context, o Options) (*Outcome, error) {
@@ -120,14 +119,14 @@ func (p *Pass) Run(ctx context.Context, o Options) (*Outcome, error) {
 	for range runtime.GOMAXPROCS(0) {
 		works = append(works, conv.Worker())
 	}
-	out := &Outcome{Source: p.src.Name, Headings: p.Headings}
+	out := &Outcome{Parts: make([]Part, len(p.in.Parts))}
 	totals := conv.Totals()
-	err = record.Run(ctx, p.reader, works, func(k *convert.Block) error {
+	err = record.Run(ctx, p.in, works, func(k *convert.Block) error {
 		defer k.Free()
 		out.add(k)
 		totals.Add(k)
 		if o.Progress != nil {
-			o.Progress(Progress{out.Bytes, p.src.Size, out.Records})
+			o.Progress(Progress{p.in.Done(), p.in.Size(), out.Records})
 		}
 		if o.Block != nil {
 			return o.Block(k)
@@ -137,7 +136,10 @@ func (p *Pass) Run(ctx context.Context, o Options) (*Outcome, error) {
 	if err != nil {
 		return nil, err
 	}
-	out.Bytes, out.SHA256, out.Figures = p.src.Size, p.src.Sum(), totals.Figures()
+	for i := range out.Parts {
+		out.Parts[i].Part = p.in.Parts[i]
+	}
+	out.Figures = totals.Figures()
 	return out, nil
 }
 
@@ -145,7 +147,7 @@ func (o *Outcome) add(k *convert.Block) {
 	o.Records += k.Read
 	o.Loaded += k.Loaded()
 	o.Skipped = o.Skipped.Plus(k.Skipped)
-	o.Bytes += k.Bytes
+	o.Parts[k.Part].Read += k.Read + k.Skipped.Total()
 	for _, r := range k.Rejects {
 		example := r.Value
 		if r.Column == "" {

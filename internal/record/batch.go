@@ -10,7 +10,10 @@
 // used again, so that memory does not grow with the source.
 package record
 
-import "bytes"
+import (
+	"bytes"
+	"slices"
+)
 
 // Pad is the number of bytes that follow the raw text in a batch's buffer, so
 // that a cutter may read whole words past the last record.
@@ -27,6 +30,8 @@ type Batch struct {
 	Data []byte
 	Raw  int
 
+	// Part is the index of the file or sheet that the records come from.
+	Part int
 	// FirstRecord is the number of the first record; 1 is the first record
 	// of the source. FirstLine is the line of the first byte of Data.
 	FirstRecord int64
@@ -51,8 +56,9 @@ type Batch struct {
 	free       func(*Batch)
 }
 
-// New returns an empty batch for text whose lines end in newline. Free hands
-// the batch to free, which may be nil.
+// New returns an empty batch for text whose lines end in newline; 0 stands for
+// line feeds and carriage returns, alone or together. Free hands the batch to
+// free, which may be nil.
 func New(newline byte, free func(*Batch)) *Batch {
 	return &Batch{newline: newline, free: free}
 }
@@ -75,19 +81,22 @@ func (b *Batch) Free() {
 // AddCell appends a cell to the record that is being cut.
 func (b *Batch) AddCell(s Span) { b.cells = append(b.cells, s) }
 
-// AddUnescaped appends a cell whose doubled escapes are made single.
-func (b *Batch) AddUnescaped(text []byte, escape byte) {
+// AddUnescaped appends a cell in which escape stands before each quote, and
+// before itself, that is text. The escape may be the quote.
+func (b *Batch) AddUnescaped(text []byte, escape, quote byte) {
 	start := len(b.Data)
 	for {
 		i := bytes.IndexByte(text, escape)
 		if i < 0 || i+1 >= len(text) {
 			break
 		}
-		b.Data = append(b.Data, text[:i+1]...)
-		if text[i+1] == escape {
-			i++
+		if next := text[i+1]; next == quote || next == escape {
+			b.Data = append(append(b.Data, text[:i]...), next)
+			text = text[i+2:]
+		} else {
+			b.Data = append(b.Data, text[:i+1]...)
+			text = text[i+1:]
 		}
-		text = text[i+1:]
 	}
 	b.Data = append(b.Data, text...)
 	b.AddCell(Span{uint32(start), uint32(len(b.Data))})
@@ -97,8 +106,8 @@ func (b *Batch) AddUnescaped(text []byte, escape byte) {
 // the source text and reaches further.
 func (b *Batch) TrimLastCell(stop int) {
 	last := &b.cells[len(b.cells)-1]
-	if int(last.End) == stop+1 {
-		last.End = uint32(stop)
+	if int(last.End) > stop && int(last.End) <= b.Raw {
+		last.End = max(uint32(stop), last.Start)
 	}
 }
 
@@ -129,9 +138,10 @@ func (b *Batch) DropNotes() {
 	b.Oddities = b.Oddities[:n]
 }
 
-// Truncate keeps the first n records.
+// Truncate keeps the first n records and what was noted of them.
 func (b *Batch) Truncate(n int) {
 	b.ends, b.starts, b.stops = b.ends[:n], b.starts[:n], b.stops[:n]
+	b.Oddities = slices.DeleteFunc(b.Oddities, func(o Oddity) bool { return o.Record >= n })
 }
 
 // Len returns the number of records.
@@ -152,10 +162,13 @@ func (b *Batch) Cells(r int) []Span { return b.cells[b.firstCell(r):b.ends[r]] }
 // Text returns record r as it stands in the source, without its line end.
 func (b *Batch) Text(r int) []byte { return b.Data[b.starts[r]:b.stops[r]] }
 
-// End returns the offset of the line end of record r.
-func (b *Batch) End(r int) int {
+// Next returns the offset in Data behind the line end of record r.
+func (b *Batch) Next(r int) int {
 	end := int(b.stops[r])
-	if end < b.Raw && b.Data[end] == '\r' {
+	for end < b.Raw && b.Data[end] == '\r' && b.newline != '\r' {
+		end++
+	}
+	if end < b.Raw && (b.Data[end] == b.newline || b.Data[end] == '\n') {
 		end++
 	}
 	return end
@@ -176,14 +189,27 @@ func (b *Batch) Line(r int) int64 {
 	} else {
 		b.seenLine = b.FirstLine
 	}
-	b.seenLine += int64(bytes.Count(b.Data[from:b.starts[r]], []byte{b.newline}))
+	b.seenLine += b.countLines(from, int(b.starts[r]))
 	b.seenRecord = r
 	return b.seenLine
 }
 
 // OddityLine returns the line on which the oddity stands.
 func (b *Batch) OddityLine(o Oddity) int64 {
-	return b.FirstLine + int64(bytes.Count(b.Data[:o.offset], []byte{b.newline}))
+	return b.FirstLine + b.countLines(0, o.offset)
+}
+
+// CountLines sets Lines for text that ends at offset end of Data.
+func (b *Batch) CountLines(end int) { b.Lines = b.countLines(0, end) }
+
+// countLines counts the line ends in a part of the text.
+func (b *Batch) countLines(from, to int) int64 {
+	text := b.Data[from:to]
+	if b.newline != 0 {
+		return int64(bytes.Count(text, []byte{b.newline}))
+	}
+	returns := bytes.Count(text, []byte("\r")) - bytes.Count(text, []byte("\r\n")) - bytes.Count(text, []byte("\r\r\n"))
+	return int64(bytes.Count(text, []byte("\n")) + returns)
 }
 
 func (b *Batch) firstCell(r int) int {

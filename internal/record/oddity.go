@@ -11,10 +11,14 @@ const (
 	// OpenQuote is a quote that opens a cell and is never closed. The record
 	// ends with its line and has no cells: it is a reject.
 	OpenQuote
+	// BadEncoding is bytes that are not valid in the source's encoding.
+	BadEncoding
+	// NUL is a NUL character, which most targets cannot hold.
+	NUL
 )
 
-// Broken tells whether a record with this oddity has no cells to trust.
-func (w What) Broken() bool { return w == OpenQuote }
+// Broken tells whether a record with this oddity is a reject as a whole.
+func (w What) Broken() bool { return w != StrayQuote }
 
 func (w What) String() string {
 	switch w {
@@ -22,6 +26,10 @@ func (w What) String() string {
 		return "quote inside a quoted cell"
 	case OpenQuote:
 		return "quote is never closed"
+	case BadEncoding:
+		return "bytes that are not valid in the encoding"
+	case NUL:
+		return "a NUL character"
 	}
 	return "unknown oddity"
 }
@@ -36,11 +44,40 @@ type Oddity struct {
 
 // Skipped counts rows that are left out by rule.
 type Skipped struct {
-	Blank int64 `json:"blank"`
+	Title          int64 `json:"title"`           // above the header
+	Blank          int64 `json:"blank"`           // without any value
+	Comment        int64 `json:"comment"`         // begins with the comment sign
+	Ruler          int64 `json:"ruler"`           // drawn rather than written
+	RepeatedHeader int64 `json:"repeated_header"` // the header once more
+	Footer         int64 `json:"footer"`          // totals and notes at the end
+}
+
+// Rule is a rule that leaves rows out, and how many.
+type Rule struct {
+	Name string
+	Rows int64
+}
+
+// Rules lists the counts by rule.
+func (s Skipped) Rules() []Rule {
+	return []Rule{
+		{"title", s.Title}, {"blank line", s.Blank}, {"comment", s.Comment}, {"ruler line", s.Ruler},
+		{"repeated header", s.RepeatedHeader}, {"footer row", s.Footer},
+	}
 }
 
 // Total returns the number of rows left out by any rule.
-func (s Skipped) Total() int64 { return s.Blank }
+func (s Skipped) Total() (n int64) {
+	for _, r := range s.Rules() {
+		n += r.Rows
+	}
+	return n
+}
 
 // Plus returns the sums of two counts.
-func (s Skipped) Plus(o Skipped) Skipped { return Skipped{Blank: s.Blank + o.Blank} }
+func (s Skipped) Plus(o Skipped) Skipped {
+	return Skipped{
+		s.Title + o.Title, s.Blank + o.Blank, s.Comment + o.Comment, s.Ruler + o.Ruler,
+		s.RepeatedHeader + o.RepeatedHeader, s.Footer + o.Footer,
+	}
+}

@@ -19,7 +19,7 @@ const FileName = "rejects.csv"
 // under the headings of the source, and last the record as it stands in the
 // source where its cells do not fit those headings.
 var (
-	columns  = []string{"record", "line", "column", "value", "reason"}
+	columns  = []string{"source", "record", "line", "column", "value", "reason"}
 	original = "original"
 )
 
@@ -77,6 +77,7 @@ func (s *Summary) Total() (n int64) {
 type Writer struct {
 	Path     string
 	Headings []string
+	Sources  []string // by the Part of a reject
 	file     *os.File
 	buffer   *bufio.Writer
 	csv      *csv.Writer
@@ -90,7 +91,7 @@ func (w *Writer) Write(r convert.Reject) error {
 		}
 	}
 	reason := strings.Join(append([]string{r.Reason}, r.More...), "; ")
-	row := []string{strconv.FormatInt(r.Record, 10), strconv.FormatInt(r.Line, 10), r.Column, r.Value, reason}
+	row := []string{w.Sources[r.Part], strconv.FormatInt(r.Record, 10), strconv.FormatInt(r.Line, 10), r.Column, r.Value, reason}
 	if r.Cells != nil {
 		row = append(append(row, r.Cells...), "")
 	} else {

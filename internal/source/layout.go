@@ -3,15 +3,43 @@ package source
 // Layout is how a source is cut into records. What a survey detects and what a
 // tray tells are both written as one.
 type Layout struct {
-	Format    string `json:"format"`   // "delimited"
-	Encoding  string `json:"encoding"` // "utf-8"
-	BOM       bool   `json:"bom"`
+	Format     string  `json:"format"`   // "delimited"
+	Packing    string  `json:"packing"`  // "gzip", "zip" …, "" when it is not packed
+	Encoding   string  `json:"encoding"` // "utf-8", "windows-1252" …
+	Confidence float64 `json:"encoding_confidence"`
+	BOM        bool    `json:"bom"`
+	// Delimiter is one or more characters, Spaces for runs of them, or "" for
+	// lines that are one cell each.
 	Delimiter string `json:"delimiter"`
-	Quote     string `json:"quote"`    // "" when cells are not quoted
-	LineEnd   string `json:"line_end"` // "lf" or "crlf"
+	Quote     string `json:"quote"`  // "" when cells are not quoted
+	Escape    string `json:"escape"` // of a quote in quotes: Doubled or Backslash
+	// SkipSpaces leaves out the spaces behind a delimiter.
+	SkipSpaces bool   `json:"skip_spaces"`
+	LineEnd    string `json:"line_end"` // lf, crlf, crcrlf, cr or mixed
+	Comment    string `json:"comment"`  // what lines begin with that are comments, or ""
+	Ruler      bool   `json:"ruler"`    // lines of dashes and the like are no records
 	// HeaderLine is the line of the header, 0 when there is none.
 	HeaderLine    int64 `json:"header_line"`
 	FirstDataLine int64 `json:"first_data_line"`
+	// Footer is how many records at the end are none, such as totals.
+	Footer int64 `json:"footer"`
+	// FillShort fills records that have too few cells with blank ones.
+	FillShort bool `json:"fill_short"`
 	// Told names the facts that were not detected but told.
 	Told []string `json:"told"`
+}
+
+// Words of a layout.
+const (
+	Spaces    = "spaces"
+	Doubled   = "doubled"
+	Backslash = "backslash"
+)
+
+// LineEnds are the words for the ends of lines.
+var LineEnds = []string{"lf", "crlf", "crcrlf", "cr", "mixed"}
+
+// DelimiterNames are words for delimiters that are hard to write or to see.
+var DelimiterNames = map[string]string{
+	"comma": ",", "semicolon": ";", "tab": "\t", "pipe": "|", "colon": ":", "none": "", Spaces: Spaces,
 }

@@ -1,4 +1,6 @@
-// Package source opens what is to be loaded and hands out its bytes.
+// Package source opens what is to be loaded, a file, an archive's member, a web
+// address or standard input, and hands out its text: unpacked, decoded to
+// UTF-8, without a byte order mark.
 package source
 
 import (
@@ -13,6 +15,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync/atomic"
 )
 
 // Errors that tell why a source cannot be read.
@@ -26,110 +29,177 @@ var (
 // is read.
 const HeadSize = 1 << 20
 
-// Source is an open source. Its text is UTF-8 without a byte order mark.
-type Source struct {
-	Name string // its path, as it was given
-	Size int64  // in bytes; -1 when it is not known
-	BOM  bool
-
-	file *os.File
-	sum  hash.Hash // nil unless it is wanted
-	text *bufio.Reader
+// Options say how to open a source.
+type Options struct {
+	Encoding string // "" to detect it
+	Sum      bool   // add up the SHA-256 as it is read
+	// Count, unless nil, is raised by the bytes of the file as they are read,
+	// by whichever goroutine reads.
+	Count *atomic.Int64
 }
 
-var bom = []byte("\xef\xbb\xbf")
+// Source is an open source.
+type Source struct {
+	Name     string // as it was given
+	Size     int64  // of the file, packed as it is
+	Packing  string // how it is packed: "gzip", "zip" and so on, or ""
+	Encoding Encoding
 
-// Open opens the file at path.
-func Open(path string) (*Source, error) { return open(path, nil) }
+	count  *atomic.Int64
+	sum    hash.Hash // nil unless it is wanted
+	text   *bufio.Reader
+	closer []io.Closer
+}
 
-// OpenSummed opens the file at path and adds up its SHA-256 as it is read.
-func OpenSummed(path string) (*Source, error) { return open(path, sha256.New()) }
+// open opens a local file under the name that the user knows it by.
+func open(name, path, member string, o Options) (*Source, error) {
+	f, err := openFile(name, path)
+	if err != nil {
+		return nil, err
+	}
+	s := &Source{Name: name, closer: []io.Closer{f}, count: o.Count}
+	if err := s.begin(f, member, o); err != nil {
+		s.Close()
+		return nil, fmt.Errorf("open %s: %w", name, err)
+	}
+	return s, nil
+}
 
-func open(path string, sum hash.Hash) (*Source, error) {
+// begin unpacks and decodes the file.
+func (s *Source) begin(f *os.File, member string, o Options) error {
+	info, err := f.Stat()
+	if err != nil {
+		return err
+	}
+	if s.Size = info.Size(); s.Size == 0 {
+		return ErrEmpty
+	}
+	raw := s.counted(f)
+	if o.Sum {
+		s.sum = sha256.New()
+		raw = io.TeeReader(raw, s.sum)
+	}
+	plain, err := s.unpack(f, raw, member)
+	if err != nil {
+		return err
+	}
+	return s.decode(plain, o.Encoding)
+}
+
+func openFile(name, path string) (*os.File, error) {
 	info, err := os.Stat(path)
 	if err != nil {
 		return nil, err
 	}
 	if info.IsDir() {
-		return nil, &os.PathError{Op: "open", Path: path, Err: ErrDirectory}
+		return nil, &os.PathError{Op: "open", Path: name, Err: ErrDirectory}
 	}
-	f, err := os.Open(path)
-	if err != nil {
-		return nil, err
-	}
-	s := &Source{Name: path, Size: info.Size(), file: f, sum: sum}
-	var raw io.Reader = f
-	if sum != nil {
-		raw = io.TeeReader(f, sum)
-	}
-	s.text = bufio.NewReaderSize(raw, HeadSize)
-	if err := s.begin(); err != nil {
-		f.Close()
-		return nil, fmt.Errorf("open %s: %w", path, err)
-	}
-	return s, nil
+	return os.Open(path)
 }
 
-// begin looks at the first bytes, and takes the byte order mark off.
-func (s *Source) begin() error {
-	head, err := s.Head()
+// counted counts what is read of r, if that is wanted.
+func (s *Source) counted(r io.Reader) io.Reader {
+	if s.count == nil {
+		return r
+	}
+	return &counter{r, s.count}
+}
+
+// counter counts what is read through it.
+type counter struct {
+	io.Reader
+	n *atomic.Int64
+}
+
+func (c *counter) Read(p []byte) (int, error) {
+	n, err := c.Reader.Read(p)
+	c.n.Add(int64(n))
+	return n, err
+}
+
+// decode finds out the encoding, unless it is told, and looks whether what
+// comes out is text.
+func (s *Source) decode(plain io.Reader, told string) error {
+	buffered := bufio.NewReaderSize(plain, HeadSize)
+	head, err := peek(buffered)
 	if err != nil {
 		return err
 	}
 	if len(head) == 0 {
 		return ErrEmpty
 	}
-	if what := binaryKind(head); what != "" {
+	if s.Encoding, err = detectEncoding(head, told); err != nil {
+		return err
+	}
+	if what := binaryKind(head); what != "" && s.Encoding.ASCII() {
 		return fmt.Errorf("%w but %s", ErrBinary, what)
 	}
-	if s.BOM = bytes.HasPrefix(head, bom); s.BOM {
-		_, err = s.text.Discard(len(bom))
+	if s.Encoding.BOM {
+		if _, err := buffered.Discard(s.Encoding.bomLength); err != nil {
+			return err
+		}
+	}
+	s.text = buffered
+	if decoded := s.Encoding.reader(buffered); decoded != nil {
+		s.text = bufio.NewReaderSize(decoded, HeadSize)
+	}
+	if head, err = peek(s.text); err == nil && len(head) == 0 {
+		err = ErrEmpty
 	}
 	return err
 }
 
-// signatures are the first bytes of files that are often taken for text.
-var signatures = []struct{ magic, what string }{
-	{"PK\x03\x04", "a zip archive or a workbook"},
-	{"\x1f\x8b", "compressed by gzip"},
-	{"BZh", "compressed by bzip2"},
-	{"\x28\xb5\x2f\xfd", "compressed by zstd"},
-	{"\xfd7zXZ", "compressed by xz"},
-	{"\xd0\xcf\x11\xe0", "an older workbook or document"},
-	{"SQLite format 3\x00", "an SQLite database"},
-	{"%PDF-", "a PDF document"},
-	{"\xff\xfe", "text in UTF-16"},
-	{"\xfe\xff", "text in UTF-16"},
-}
-
-// binaryKind says what the file is when it is not text that can be read.
-func binaryKind(head []byte) string {
-	for _, s := range signatures {
-		if strings.HasPrefix(string(head[:min(len(head), 32)]), s.magic) {
-			return s.what
-		}
-	}
-	if i := bytes.IndexByte(head[:min(len(head), 8000)], 0); i >= 0 {
-		return fmt.Sprintf("has a NUL byte at offset %d", i)
-	}
-	return ""
-}
-
-// Head returns up to HeadSize bytes from the beginning without reading them.
-// They are valid until the first Read.
-func (s *Source) Head() ([]byte, error) {
-	head, err := s.text.Peek(HeadSize)
+// peek returns up to HeadSize bytes without reading them.
+func peek(r *bufio.Reader) ([]byte, error) {
+	head, err := r.Peek(HeadSize)
 	if errors.Is(err, io.EOF) {
 		err = nil
 	}
 	return head, err
 }
 
+// signatures are the first bytes of files that are often taken for text.
+var signatures = []struct{ magic, what string }{
+	{"\xd0\xcf\x11\xe0", "an older workbook or document"},
+	{"SQLite format 3\x00", "an SQLite database"},
+	{"%PDF-", "a PDF document"},
+}
+
+// maxControls is the share of control characters beyond which a file is not
+// text.
+const maxControls = 0.02
+
+// binaryKind says what the file is when it is not text that can be read.
+func binaryKind(head []byte) string {
+	for _, s := range signatures {
+		if bytes.HasPrefix(head, []byte(s.magic)) {
+			return s.what
+		}
+	}
+	head = head[:min(len(head), 8000)]
+	controls, first := 0, 0
+	for i, c := range head {
+		if c < ' ' && c != '\t' && c != '\n' && c != '\r' && c != '\f' && c != '\x1f' && c != '\x01' || c == 0x7f {
+			if controls++; controls == 1 {
+				first = i
+			}
+		}
+	}
+	if float64(controls) > maxControls*float64(len(head)) {
+		return fmt.Sprintf("binary: %d of its first %d bytes are control characters, the first at offset %d", controls, len(head), first)
+	}
+	return ""
+}
+
+// Head returns up to HeadSize bytes from the beginning without reading them.
+// They are valid until the first Read.
+func (s *Source) Head() ([]byte, error) { return peek(s.text) }
+
 // Read implements io.Reader.
 func (s *Source) Read(p []byte) (int, error) { return s.text.Read(p) }
 
-// Sum returns the SHA-256 of what was read, in hexadecimal: of the whole
-// source once Read has returned io.EOF. It is empty unless OpenSummed was used.
+// Sum returns the SHA-256 of the file as it is, in hexadecimal, once Read has
+// returned io.EOF. It is empty unless it was asked for.
 func (s *Source) Sum() string {
 	if s.sum == nil {
 		return ""
@@ -138,14 +208,29 @@ func (s *Source) Sum() string {
 }
 
 // Close closes the source.
-func (s *Source) Close() error { return s.file.Close() }
+func (s *Source) Close() error {
+	var errs []error
+	for i := len(s.closer) - 1; i >= 0; i-- {
+		errs = append(errs, s.closer[i].Close())
+	}
+	return errors.Join(errs...)
+}
 
 // BaseName returns the name of the source without folder and extensions: what
 // a tray and a table are called after.
-func BaseName(path string) string {
-	base := filepath.Base(path)
+func BaseName(name string) string {
+	if i := strings.LastIndex(name, memberSign); i >= 0 && !IsWeb(name) {
+		name = name[i+len(memberSign):]
+	}
+	if name == Stdin {
+		return "stdin"
+	}
+	if i := strings.IndexAny(name, "?#"); i >= 0 && IsWeb(name) {
+		name = name[:i]
+	}
+	base := strings.Trim(strings.NewReplacer("*", "", "?", "", "[", "", "]", "").Replace(filepath.Base(name)), "-_ ")
 	if i := strings.IndexByte(base, '.'); i > 0 {
 		base = base[:i]
 	}
-	return base
+	return strings.TrimRight(base, "-_ ")
 }

@@ -14,11 +14,13 @@ import (
 func (s *Survey) Draft(dir string) *tray.Tray {
 	t := &tray.Tray{
 		Dir:    dir,
-		Files:  []string{tray.RelativePath(dir, s.Source)},
 		Layout: s.Layout,
 		Notes:  map[string][]string{},
 	}
-	t.Table.Name = tableName(s.Source)
+	for _, f := range s.Files {
+		t.Files = append(t.Files, tray.RelativePath(dir, f))
+	}
+	t.Table.Name = tableName(s.Files[0])
 	for _, c := range s.Columns {
 		t.Table.Columns = append(t.Table.Columns, table.Column{
 			From: c.Heading, Name: c.Name, Type: c.Choice.Type, Nullable: c.Nullable, Format: c.Choice.Format,

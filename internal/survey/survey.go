@@ -5,13 +5,15 @@ package survey
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"runtime"
+	"slices"
+	"strings"
+	"unicode/utf8"
 
-	"ambertray/internal/delimited"
 	"ambertray/internal/dialect"
 	"ambertray/internal/infer"
+	"ambertray/internal/intake"
 	"ambertray/internal/pass"
 	"ambertray/internal/record"
 	"ambertray/internal/source"
@@ -20,6 +22,7 @@ import (
 // Survey is what one source holds.
 type Survey struct {
 	Source  string         `json:"source"`
+	Files   []string       `json:"files"`
 	Sheet   *string        `json:"sheet"`
 	Bytes   int64          `json:"bytes"`
 	Layout  source.Layout  `json:"layout"`
@@ -71,57 +74,66 @@ type Column struct {
 type Options struct {
 	// Sample is how many records are read; 0 is all of them.
 	Sample int64
-	// Delimiter and Header, unless nil, overrule what is detected.
-	Delimiter *string
-	Header    *int64
+	// Rows is how many of the first rows are shown; 0 is DefaultRows.
+	Rows int
+	// Told, unless nil, puts what the user says into a layout.
+	Told func(*source.Layout)
 	// Progress, unless nil, is called after every batch.
 	Progress func(pass.Progress)
 }
 
 const (
+	// DefaultRows is how many of the first rows are shown.
+	DefaultRows = 5
 	maxOddities = 20
-	maxRows     = 5
 )
 
-// Run surveys the file at path.
-func Run(ctx context.Context, path string, o Options) (*Survey, error) {
-	src, err := source.Open(path)
+// Run surveys files, which are read as one source.
+func Run(ctx context.Context, from *source.Opener, names []string, o Options) (*Survey, error) {
+	files, err := intake.Expand(names)
 	if err != nil {
 		return nil, err
 	}
-	defer src.Close()
-	head, err := src.Head()
+	lay, err := o.layout(ctx, from, files[0])
 	if err != nil {
 		return nil, err
 	}
-	lay := delimited.Detect(head, len(head) < source.HeadSize)
-	lay.BOM = src.BOM
-	o.tell(&lay)
-	reader, headings, err := delimited.Open(src, lay)
+	w, err := once(ctx, from, files, lay, o)
 	if err != nil {
 		return nil, err
 	}
-	w := &surveying{
-		survey:  &Survey{Source: path, Bytes: src.Size, Layout: lay, Oddities: []Oddity{}},
-		options: o, headings: headings,
-	}
-	if err := w.run(ctx, reader); err != nil {
-		return nil, err
+	// What only shows further on than the head makes a second reading worth it.
+	if again := w.corrected(); again != nil {
+		if w, err = once(ctx, from, files, *again, o); err != nil {
+			return nil, err
+		}
 	}
 	w.describe()
+	w.survey.Source, w.survey.Files = strings.Join(names, " "), names
 	return w.survey, nil
 }
 
-// tell puts what the user says over what was detected.
-func (o *Options) tell(lay *source.Layout) {
-	if o.Delimiter != nil {
-		lay.Delimiter = *o.Delimiter
-		lay.Told = append(lay.Told, "delimiter")
+// layout detects the layout of a file, with what is told.
+func (o *Options) layout(ctx context.Context, from *source.Opener, file string) (source.Layout, error) {
+	var known source.Layout
+	if o.Told != nil {
+		o.Told(&known)
 	}
-	if o.Header != nil {
-		lay.HeaderLine = *o.Header
-		lay.Told = append(lay.Told, "header")
+	return intake.Detect(ctx, from, file, known.Encoding, o.Told)
+}
+
+// once reads the files by a layout.
+func once(ctx context.Context, from *source.Opener, files []string, lay source.Layout, o Options) (*surveying, error) {
+	in, err := intake.Open(ctx, from, files, lay, false)
+	if err != nil {
+		return nil, err
 	}
+	defer in.Close()
+	w := &surveying{
+		survey:  &Survey{Bytes: in.Size(), Layout: lay, Oddities: []Oddity{}},
+		options: o, headings: in.Headings,
+	}
+	return w, w.run(ctx, in)
 }
 
 // surveying is the state of one survey.
@@ -130,22 +142,21 @@ type surveying struct {
 	options  Options
 	headings []string
 	columns  []infer.Column
-	bytes    int64 // read so far
+	last     [][]string // the last rows
+	misread  []byte     // records that are not valid in the encoding
 }
 
 // seen is what one batch adds to the survey besides the profiles.
 type seen struct {
 	records, ragged, broken int64
-	bytes, firstLine        int64
+	firstLine               int64
 	skipped                 record.Skipped
 	oddities                []Oddity
-	rows                    [][]string
+	first, last             [][]string
+	misread                 []byte
 }
 
-// errEnough ends a survey of a sample.
-var errEnough = errors.New("the sample is complete")
-
-func (w *surveying) run(ctx context.Context, reader *delimited.Reader) error {
+func (w *surveying) run(ctx context.Context, in *intake.Intake) error {
 	workers := runtime.GOMAXPROCS(0)
 	if w.options.Sample > 0 {
 		workers = 1 // so that the sample is the same every time
@@ -156,11 +167,22 @@ func (w *surveying) run(ctx context.Context, reader *delimited.Reader) error {
 		profiles[i] = make([]infer.Column, len(w.headings))
 		works = append(works, w.work(profiles[i]))
 	}
-	err := record.Run(ctx, &sampled{Reader: reader, left: w.options.Sample}, works, w.add)
-	if err != nil && !errors.Is(err, errEnough) {
+	var reader record.Reader = in
+	sample := &sampled{Reader: in, left: w.options.Sample}
+	if sample.left > 0 {
+		reader = sample
+	}
+	err := record.Run(ctx, reader, works, func(s seen) error {
+		w.add(s)
+		if w.options.Progress != nil {
+			w.options.Progress(pass.Progress{Bytes: in.Done(), Size: in.Size(), Records: w.survey.Records})
+		}
+		return nil
+	})
+	if err != nil {
 		return err
 	}
-	w.survey.Sampled = err != nil
+	w.survey.Sampled = sample.complete.Load()
 	w.columns = profiles[0]
 	for _, p := range profiles[1:] {
 		for c := range w.columns {
@@ -177,13 +199,35 @@ func (w *surveying) work(profile []infer.Column) record.Work[seen] {
 		for c := range profile {
 			profile[c].Add(b, c, width)
 		}
-		s := seen{records: int64(b.Len()), skipped: b.Skipped, bytes: int64(b.Raw), firstLine: b.FirstLine}
+		s := seen{records: int64(b.Len()), skipped: b.Skipped, firstLine: b.FirstLine}
 		w.noteOddities(b, &s)
-		if b.FirstRecord == 1 {
-			s.rows = firstRows(b)
+		if b.FirstRecord == 1 && b.Part == 0 {
+			s.first = rows(b, 0, w.rowCount())
 		}
+		s.last = rows(b, max(0, b.Len()-maxFooter), b.Len())
 		return s, nil
 	}
+}
+
+func (w *surveying) rowCount() int {
+	if w.options.Rows > 0 {
+		return w.options.Rows
+	}
+	return DefaultRows
+}
+
+// maxMisread is how much text is kept to guess the encoding by.
+const maxMisread = 4 << 10
+
+// beyondASCII returns text of the batch that is not all ASCII, to guess its
+// encoding by.
+func beyondASCII(b *record.Batch) (text []byte) {
+	for r := 0; r < b.Len() && len(text) < maxMisread; r++ {
+		if row := b.Text(r); slices.ContainsFunc(row, func(c byte) bool { return c >= utf8.RuneSelf }) {
+			text = append(append(text, row...), '\n')
+		}
+	}
+	return text
 }
 
 // noteOddities lists the broken and the ragged records, up to a limit.
@@ -193,18 +237,23 @@ func (w *surveying) noteOddities(b *record.Batch, s *seen) {
 		broken := false
 		for ; len(odd) > 0 && odd[0].Record == r; odd = odd[1:] {
 			broken = broken || odd[0].What.Broken()
-			if len(s.oddities) < maxOddities {
-				s.oddities = append(s.oddities, Oddity{b.OddityLine(odd[0]), w.heading(odd[0].Cell), odd[0].What.String()})
+			if odd[0].What == record.BadEncoding && s.misread == nil {
+				s.misread = beyondASCII(b)
 			}
+			s.note(Oddity{b.OddityLine(odd[0]), w.heading(odd[0].Cell), odd[0].What.String()})
 		}
 		if broken {
 			s.broken++
 		} else if n := b.Width(r); n != len(w.headings) {
 			s.ragged++
-			if len(s.oddities) < maxOddities {
-				s.oddities = append(s.oddities, Oddity{b.Line(r), nil, raggedText(n, len(w.headings))})
-			}
+			s.note(Oddity{b.Line(r), nil, fmt.Sprintf("%d cells, not %d", n, len(w.headings))})
 		}
+	}
+}
+
+func (s *seen) note(o Oddity) {
+	if len(s.oddities) < maxOddities {
+		s.oddities = append(s.oddities, o)
 	}
 }
 
@@ -215,9 +264,10 @@ func (w *surveying) heading(c int) *string {
 	return nil
 }
 
-func firstRows(b *record.Batch) [][]string {
+// rows returns the cells of some records.
+func rows(b *record.Batch, from, to int) [][]string {
 	var rows [][]string
-	for r := range min(b.Len(), maxRows) {
+	for r := from; r < min(b.Len(), to); r++ {
 		var row []string
 		for c := range b.Width(r) {
 			row = append(row, string(b.Cell(r, c)))
@@ -228,9 +278,9 @@ func firstRows(b *record.Batch) [][]string {
 }
 
 // add takes in what a batch adds, in source order.
-func (w *surveying) add(s seen) error {
+func (w *surveying) add(s seen) {
 	v := w.survey
-	if v.Layout.FirstDataLine == 0 {
+	if v.Layout.FirstDataLine == 0 || v.Layout.FirstDataLine < s.firstLine && v.Records == 0 && v.Layout.HeaderLine > 0 {
 		v.Layout.FirstDataLine = s.firstLine
 	}
 	v.Records += s.records
@@ -238,12 +288,12 @@ func (w *surveying) add(s seen) error {
 	v.Broken += s.broken
 	v.Skipped = v.Skipped.Plus(s.skipped)
 	v.Oddities = append(v.Oddities, s.oddities[:min(len(s.oddities), maxOddities-len(v.Oddities))]...)
-	v.Rows = append(v.Rows, s.rows...)
-	if w.options.Progress != nil {
-		w.bytes += s.bytes
-		w.options.Progress(pass.Progress{Bytes: w.bytes, Size: v.Bytes, Records: v.Records})
+	v.Rows = append(v.Rows, s.first...)
+	w.last = append(w.last, s.last...)
+	w.last = slices.Clone(w.last[max(0, len(w.last)-maxFooter):])
+	if len(w.misread) < maxMisread {
+		w.misread = append(w.misread, s.misread...)
 	}
-	return nil
 }
 
 // describe writes the columns of the survey.
@@ -272,43 +322,3 @@ func optional(s string) *string {
 	}
 	return &s
 }
-
-// sampled hands out pieces until enough records were cut.
-type sampled struct {
-	record.Reader
-	left int64
-}
-
-// Next implements record.Reader.
-func (s *sampled) Next() (record.Piece, error) {
-	piece, err := s.Reader.Next()
-	if err != nil || s.left == 0 {
-		return piece, err
-	}
-	return &samplePiece{piece, s}, nil
-}
-
-type samplePiece struct {
-	record.Piece
-	of *sampled
-}
-
-// Cut implements record.Piece.
-func (p *samplePiece) Cut(ctx context.Context) (*record.Batch, error) {
-	if p.of.left < 0 {
-		return nil, errEnough
-	}
-	b, err := p.Piece.Cut(ctx)
-	if err != nil {
-		return nil, err
-	}
-	if int64(b.Len()) >= p.of.left {
-		b.Truncate(int(p.of.left))
-		p.of.left = -1
-	} else {
-		p.of.left -= int64(b.Len())
-	}
-	return b, nil
-}
-
-func raggedText(cells, width int) string { return fmt.Sprintf("%d cells, not %d", cells, width) }

@@ -11,6 +11,7 @@ import (
 	"github.com/agnivade/levenshtein"
 	"go.yaml.in/yaml/v3"
 
+	"ambertray/internal/source"
 	"ambertray/internal/table"
 	"ambertray/internal/value"
 )
@@ -59,8 +60,7 @@ func (t *Tray) decode(doc *yaml.Node) error {
 	if len(doc.Content) == 0 {
 		return &Error{Line: 1, Column: 1, What: "the tray is empty"}
 	}
-	t.Layout.Format, t.Layout.Encoding, t.Layout.Delimiter, t.Layout.Quote = "delimited", "utf-8", ",", `"`
-	t.Layout.HeaderLine = 1
+	t.Layout = source.DefaultLayout()
 	var version, existing string
 	root := doc.Content[0]
 	err := mapping(root, map[string]decoder{
@@ -76,35 +76,20 @@ func (t *Tray) decode(doc *yaml.Node) error {
 }
 
 func (t *Tray) decodeSource(n *yaml.Node) error {
-	var format string
-	header := &yaml.Node{Kind: yaml.ScalarNode, Value: "1"}
-	err := mapping(n, map[string]decoder{
-		"files":     list(&t.Files),
-		"format":    text(&format, "delimited"),
-		"encoding":  text(&t.Layout.Encoding, "utf-8"),
-		"delimiter": t.told("delimiter", text(&t.Layout.Delimiter)),
-		"quote":     t.told("quote", text(&t.Layout.Quote)),
-		"header":    t.told("header", func(n *yaml.Node) error { header = n; return nil }),
-	}, "files")
-	if err != nil {
-		return err
+	keys := map[string]decoder{"files": list(&t.Files), "format": text(&t.Layout.Format, "delimited")}
+	for _, s := range source.Settings {
+		keys[s.Key] = func(n *yaml.Node) error {
+			var val string
+			if err := text(&val)(n); err != nil {
+				return err
+			}
+			if err := t.Layout.Set(s.Key, val); err != nil {
+				return wrong(n, "%v", err)
+			}
+			return nil
+		}
 	}
-	if header.Value == "none" {
-		t.Layout.HeaderLine = 0
-		return nil
-	}
-	if err := header.Decode(&t.Layout.HeaderLine); err != nil || t.Layout.HeaderLine < 1 {
-		return wrong(header, "header %q: write the number of its line, or none", header.Value)
-	}
-	return nil
-}
-
-// told remembers that a fact of the layout comes from the tray.
-func (t *Tray) told(key string, d decoder) decoder {
-	return func(n *yaml.Node) error {
-		t.Layout.Told = append(t.Layout.Told, key)
-		return d(n)
-	}
+	return mapping(n, keys, "files")
 }
 
 func (t *Tray) decodeTable(n *yaml.Node, existing *string) error {

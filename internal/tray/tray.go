@@ -55,7 +55,7 @@ func Exists(dir string) bool {
 func (t *Tray) Paths() []string {
 	var paths []string
 	for _, f := range t.Files {
-		if !filepath.IsAbs(f) {
+		if source.IsLocal(f) && !filepath.IsAbs(f) {
 			f = filepath.Join(filepath.Dir(t.Dir), f)
 		}
 		paths = append(paths, f)
@@ -65,7 +65,7 @@ func (t *Tray) Paths() []string {
 
 // RelativePath returns how a tray in dir names the file at path.
 func RelativePath(dir, path string) string {
-	if filepath.IsAbs(path) {
+	if !source.IsLocal(path) || filepath.IsAbs(path) {
 		return path
 	}
 	rel, err := filepath.Rel(filepath.Dir(dir), path)
@@ -108,16 +108,23 @@ func (t *Tray) LastLoad() (id, dir string, err error) {
 	return id, filepath.Join(loads, id), nil
 }
 
-// IsFor tells whether the tray is one of the source at path.
-func (t *Tray) IsFor(path string) bool {
-	own, err := filepath.Abs(path)
-	if err != nil {
+// IsFor tells whether the tray is one of these files.
+func (t *Tray) IsFor(paths []string) bool {
+	own := t.Paths()
+	if len(own) != len(paths) {
 		return false
 	}
-	for _, p := range t.Paths() {
-		if p, err := filepath.Abs(p); err == nil && p == own {
-			return true
+	for i := range paths {
+		if absolute(paths[i]) != absolute(own[i]) {
+			return false
 		}
 	}
-	return false
+	return true
+}
+
+func absolute(path string) string {
+	if abs, err := filepath.Abs(path); err == nil && source.IsLocal(path) {
+		return abs
+	}
+	return path
 }

@@ -24,16 +24,19 @@ func write(t *testing.T, text string) string {
 func TestRoundTrip(t *testing.T) {
 	want := &tray.Tray{
 		Dir: filepath.Join(t.TempDir(), "loans.tray"), Files: []string{"loans, 2026.csv"},
-		Layout: source.Layout{
-			Format: "delimited", Encoding: "utf-8", Delimiter: "\t", Quote: "", HeaderLine: 3,
-			Told: []string{"delimiter", "quote", "header"},
-		},
+		Layout: source.DefaultLayout(),
 		Table: table.Table{Name: "loan", Key: []string{"loan_no"}, Columns: []table.Column{
 			{From: "Loan: No #", Name: "loan_no", Type: table.Type{Kind: table.Char, Size: 5}},
 			{From: "true", Name: "mass", Type: table.Type{Kind: table.Decimal, Size: 7, Scale: 2}, Nullable: true, Thousands: ",", Decimal: ".", NullWords: []string{"n/a", "-"}},
 			{From: "12", Name: "due", Type: table.Type{Kind: table.Date}, Nullable: true, Format: "dd/MM/yyyy"},
 			{From: "- x", Nullable: true, LeaveOut: true},
 		}},
+	}
+	for _, told := range [][2]string{
+		{"encoding", "windows-1252"}, {"delimiter", "\t"}, {"quote", "none"}, {"escape", "backslash"}, {"skip_spaces", "true"}, {"line_end", "cr"},
+		{"comment", "#"}, {"ruler", "true"}, {"header", "3"}, {"footer", "2"}, {"fill_short", "true"},
+	} {
+		require.NoError(t, want.Layout.Set(told[0], told[1]))
 	}
 	noted := *want
 	noted.Notes = map[string][]string{"loan_no": {"a code: not a number # really", "above"}, "key": {"no two alike"}}

@@ -11,6 +11,7 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"ambertray/internal/publish"
+	"ambertray/internal/source"
 	"ambertray/internal/table"
 )
 
@@ -48,18 +49,43 @@ func (t *Tray) Marshal() ([]byte, error) {
 	return out.Bytes(), enc.Close()
 }
 
+// sourceNode writes the settings that differ from the usual, and the three that
+// everybody looks for.
 func (t *Tray) sourceNode() *yaml.Node {
 	n := node(yaml.MappingNode)
 	put(n, "files", flow(t.Files))
-	put(n, "encoding", scalar(t.Layout.Encoding))
-	put(n, "delimiter", quotedScalar(t.Layout.Delimiter))
-	put(n, "quote", quotedScalar(t.Layout.Quote))
-	header := scalar("none")
-	if t.Layout.HeaderLine > 0 {
-		header = scalar(strconv.FormatInt(t.Layout.HeaderLine, 10))
+	usual := source.DefaultLayout()
+	for _, s := range source.Settings {
+		val := s.Get(&t.Layout)
+		switch s.Key {
+		case "encoding", "delimiter", "header":
+		case "line_end":
+			if strings.HasSuffix(val, "lf") { // which are all read alike
+				continue
+			}
+		case "first_data_line":
+			if t.Layout.HeaderLine > 0 || t.Layout.FirstDataLine <= 1 {
+				continue
+			}
+		default:
+			if val == s.Get(&usual) {
+				continue
+			}
+		}
+		put(n, s.Key, settingNode(s.Key, val))
 	}
-	put(n, "header", header)
 	return n
+}
+
+// settingNode quotes what is a sign rather than a word.
+func settingNode(key, val string) *yaml.Node {
+	if key == "delimiter" && val == "" {
+		val = "none"
+	}
+	if len(val) <= 3 && strings.Trim(val, "0123456789") != "" {
+		return quotedScalar(val)
+	}
+	return scalar(val)
 }
 
 func (t *Tray) tableNode() *yaml.Node {

@@ -14,6 +14,7 @@ import (
 
 	"ambertray/internal/convert"
 	"ambertray/internal/pass"
+	"ambertray/internal/source"
 	"ambertray/internal/table"
 	"ambertray/internal/target"
 	"ambertray/internal/tray"
@@ -181,7 +182,7 @@ func send(t *testing.T, to target.Target, tx target.Tx, tr *tray.Tray) (*pass.Ou
 	t.Helper()
 	sink, err := tx.Load(context.Background(), &tr.Table)
 	require.NoError(t, err)
-	p, err := pass.Open(tr)
+	p, err := pass.Open(context.Background(), tr, &source.Opener{})
 	require.NoError(t, err)
 	defer p.Close()
 	out, err := p.Run(context.Background(), pass.Options{

@@ -1,0 +1,135 @@
+package delimited
+
+import (
+	"bytes"
+
+	"ambertray/internal/record"
+)
+
+// careful cuts the dialects that need a look at every byte: delimiters of
+// several characters, runs of spaces, spaces behind the delimiter, escapes and
+// line ends of more than one kind. It returns what cut does.
+func (s *scan) careful() int {
+	i := 0
+	for i < s.n {
+		start := s.skipSpaces(i)
+		end, ok := 0, true
+		if s.c.quote != 0 && start < s.n && s.data[start] == s.c.quote {
+			end, ok = s.quoted(start)
+		} else {
+			end, ok = s.plain(start)
+		}
+		if !ok {
+			return s.record
+		}
+		if s.record > end { // an open quote closed the record
+			if i = s.record; s.c.newline == 0 && i < s.n && s.data[i] == '\n' && s.data[i-1] == '\r' {
+				i++
+			}
+			s.record = i
+			continue
+		}
+		next, isLine, known := s.separator(end)
+		if !known {
+			return s.record
+		}
+		if isLine {
+			s.endCareful(end, next)
+		} else if next >= s.n && s.last { // a delimiter at the very end
+			s.b.AddCell(record.Span{Start: uint32(s.n), End: uint32(s.n)})
+			s.endCareful(s.n, s.n)
+		}
+		i = next
+	}
+	if !s.last {
+		return s.record
+	}
+	return s.n
+}
+
+// plain cuts the unquoted cell at start and returns the offset of what ends it.
+func (s *scan) plain(start int) (end int, ok bool) {
+	end = start
+	for end < s.n && !s.delimiterAt(end) && !s.lineEndAt(end) {
+		end++
+	}
+	if end >= s.n && !s.last {
+		return end, false
+	}
+	s.b.AddCell(record.Span{Start: uint32(start), End: uint32(end)})
+	return end, true
+}
+
+// skipSpaces returns where the cell begins that may have spaces before it.
+func (s *scan) skipSpaces(i int) int {
+	if s.c.skipSpaces || s.c.spaces && i == s.record {
+		for i < s.n && s.data[i] == ' ' {
+			i++
+		}
+	}
+	return i
+}
+
+// delimiterAt tells whether a delimiter begins at i.
+func (s *scan) delimiterAt(i int) bool {
+	switch {
+	case s.c.spaces:
+		return s.data[i] == ' ' || s.data[i] == '\t'
+	case s.c.long != nil:
+		return bytes.HasPrefix(s.data[i:s.n], s.c.long)
+	}
+	return s.data[i] == s.c.delimiter && s.c.delimiter != s.c.newline
+}
+
+func (s *scan) lineEndAt(i int) bool {
+	if s.c.newline == 0 {
+		return s.data[i] == '\n' || s.data[i] == '\r'
+	}
+	return s.data[i] == s.c.newline
+}
+
+// separator looks at what ends a cell at offset i: a delimiter or a line end,
+// and where the next cell begins. Spaces at the end of a line delimit nothing.
+func (s *scan) separator(i int) (next int, isLine, known bool) {
+	if i >= s.n {
+		return s.n, true, s.last
+	}
+	if !s.delimiterAt(i) {
+		return s.lineBreak(i)
+	}
+	if !s.c.spaces {
+		return i + max(len(s.c.long), 1), false, true
+	}
+	for i < s.n && s.delimiterAt(i) {
+		i++
+	}
+	if i >= s.n {
+		return s.n, true, s.last
+	}
+	return s.lineBreak(i)
+}
+
+// lineBreak returns the offset behind the line end at i, or i when there is
+// none.
+func (s *scan) lineBreak(i int) (next int, isLine, known bool) {
+	j := i
+	for j < s.n && s.data[j] == '\r' && s.c.newline != '\r' {
+		j++
+	}
+	switch {
+	case j >= s.n && j > i:
+		return s.n, true, s.last // otherwise a line feed may follow
+	case s.c.newline == 0 && j > i && (s.data[j] != '\n' || j-i > 2):
+		return i + 1, true, true
+	case s.lineEndAt(j):
+		return j + 1, true, true
+	}
+	return i, false, true
+}
+
+// endCareful closes the record whose last cell ends at end; the next record
+// begins at next.
+func (s *scan) endCareful(end, next int) {
+	s.endRecord(end)
+	s.record = next
+}

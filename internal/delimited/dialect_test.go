@@ -1,0 +1,203 @@
+package delimited
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"context"
+
+	"github.com/stretchr/testify/require"
+
+	"ambertray/internal/source"
+)
+
+var lineEnds = map[string]string{"lf": "\n", "crlf": "\r\n", "crcrlf": "\r\r\n", "cr": "\r"}
+
+// TestEveryDialect writes random records in every dialect and reads them back,
+// in pieces of any size.
+func TestEveryDialect(t *testing.T) {
+	rng := rand.New(rand.NewPCG(5, 6))
+	for _, delimiter := range []string{",", ";", "\t", "|", ":", "^", "\x1f", "||", "~|~", source.Spaces, ""} {
+		for _, quote := range []string{`"`, "'", ""} {
+			for _, escape := range []string{source.Doubled, source.Backslash} {
+				for _, lineEnd := range append(source.LineEnds, "mixed") {
+					for _, skip := range []bool{false, true} {
+						lay := source.Layout{Delimiter: delimiter, Quote: quote, Escape: escape, LineEnd: lineEnd, SkipSpaces: skip}
+						checkDialect(t, rng, lay)
+					}
+				}
+			}
+		}
+	}
+}
+
+func checkDialect(t *testing.T, rng *rand.Rand, lay source.Layout) {
+	t.Helper()
+	c, err := newCutter(lay)
+	require.NoError(t, err)
+	width := 1 + rng.IntN(4)
+	if lay.Delimiter == "" {
+		width = 1
+	}
+	var text strings.Builder
+	var want [][]string
+	for range 12 {
+		var cells, written []string
+		for range width {
+			cell := randomCell(rng, lay)
+			cells, written = append(cells, cell), append(written, writeCell(rng, lay, cell))
+		}
+		delimiter := lay.Delimiter
+		switch {
+		case delimiter == source.Spaces:
+			delimiter = "  "
+		case lay.SkipSpaces && delimiter != "":
+			delimiter += strings.Repeat(" ", rng.IntN(3))
+		}
+		want = append(want, cells)
+		end, ok := lineEnds[lay.LineEnd]
+		if !ok {
+			end = []string{"\n", "\r\n", "\r"}[rng.IntN(3)]
+		}
+		text.WriteString(strings.Join(written, delimiter) + end)
+	}
+	for _, size := range []int{1 + rng.IntN(8), 1 + rng.IntN(100), PieceSize} {
+		var got [][]string
+		for _, r := range readAll(t, c, text.String(), size, 2) {
+			got = append(got, r.cells)
+		}
+		require.Equal(t, want, got, "%+v, pieces of %d bytes: %q", lay, size, text.String())
+	}
+}
+
+// randomCell returns a cell that the dialect can hold; the first is never
+// blank, so that no row is.
+func randomCell(rng *rand.Rand, lay source.Layout) string {
+	parts := []string{"a", "ü", "7", "."}
+	if lay.Quote != "" {
+		parts = append(parts, ",", ";", " ", "|", "x y", lay.Quote, lay.Delimiter, "^", ":")
+		if lay.LineEnd == "lf" {
+			parts = append(parts, "\n")
+		}
+		if lay.Escape == source.Backslash {
+			parts = append(parts, `\\`[:1])
+		}
+	}
+	cell := "c"
+	for range rng.IntN(6) {
+		cell += parts[rng.IntN(len(parts))]
+	}
+	return cell
+}
+
+func writeCell(rng *rand.Rand, lay source.Layout, cell string) string {
+	q := lay.Quote
+	if q == "" || rng.IntN(2) == 0 && strings.Trim(cell, "cau7.ü") == "" {
+		return cell
+	}
+	if lay.Escape == source.Backslash {
+		return q + strings.NewReplacer(`\`, `\\`, q, `\`+q).Replace(cell) + q
+	}
+	return q + strings.ReplaceAll(cell, q, q+q) + q
+}
+
+// layoutOf says in a few words what was detected.
+func layoutOf(l source.Layout) string {
+	words := []string{fmt.Sprintf("%q", l.Delimiter)}
+	if l.Quote != `"` {
+		words = append(words, "quote "+l.Quote)
+	}
+	if l.Escape == source.Backslash {
+		words = append(words, "backslash")
+	}
+	if l.SkipSpaces {
+		words = append(words, "spaces")
+	}
+	if l.LineEnd != "lf" {
+		words = append(words, l.LineEnd)
+	}
+	if l.Comment != "" {
+		words = append(words, "comment "+l.Comment)
+	}
+	if l.Ruler {
+		words = append(words, "ruler")
+	}
+	if l.HeaderLine > 0 {
+		return strings.Join(append(words, fmt.Sprintf("header %d", l.HeaderLine)), " ")
+	}
+	return strings.Join(append(words, fmt.Sprintf("data %d", l.FirstDataLine)), " ")
+}
+
+// TestDetect is a table of files as they arrive.
+func TestDetect(t *testing.T) {
+	for _, c := range []struct{ name, text, want string }{
+		{"plain", "No,Name\n1,gnat\n2,fern\n", `"," header 1`},
+		{"semicolons and decimal commas", "No;Mass;Note\n1;1,5;a\n2;2,75;b, c\n3;0,5;d\n", `";" header 1`},
+		{"tabs with commas in text", "No\tNote\n1\ta, b\n2\tc, d\n3\te, f\n", `"\t" header 1`},
+		{"pipes", "code|name\n007|north\n008|south\n", `"|" header 1`},
+		{"colons", "curator:x:100:Kestrel\nguard:x:101:Bay\nkeeper:x:102:Quarry\n", `":" data 1`},
+		{"carets", "No^Name\n1^a\n2^b\n", `"^" header 1`},
+		{"unit separators", "No\x1fName\n1\x1fa\n2\x1fb\n", `"\x1f" header 1`},
+		{"double pipes", "No||Name||Mass\n1||gnat||2.5\n2||fern||1\n", `"||" header 1`},
+		{"tilde pipe tilde", "No~|~Name~|~Mass\n1~|~gnat~|~2.5\n2~|~fern~|~1\n", `"~|~" header 1`},
+		{"columns of spaces", "No   Mass   Found\n1    2.50   2026-01-01\n12   3.75   2026-01-02\n7    1.00   2026-02-01\n", `"spaces" header 1`},
+		{"no header", "1,gnat,2.5\n2,fern,3.5\n3,moss,1\n", `"," data 1`},
+		{"header of years", "Place,2024,2025\nHarrow,5,6\nMarl,7,8\n", `"," header 1`},
+		{"all text", "name,colour\ngnat,honey\nfern,lemon\n", `"," header 1`},
+		{"three titles", "Kestrel Bay Museum\nLoans, 2026\n\nNo,Name,Due\n1,gnat,2026-01-05\n2,fern,2026-01-06\n", `"," header 4`},
+		{"titles padded with delimiters", "Kestrel Bay Museum,,\nLoans 2026,,\n,,\nNo,Name,Due\n1,gnat,2026-01-05\n2,fern,2026-01-06\n", `"," header 4`},
+		{"titles and no header", "Kestrel Bay Museum\n1,5,2026-01-05\n2,6,2026-01-06\n3,7,2026-01-07\n", `"," data 2`},
+		{"ruler below the header", "No  Mass  Name\n--- ----- ------\n1   2.5   gnat\n2   3.5   fern\n", `"spaces" ruler header 1`},
+		{"ruler in pipes", "No|Name\n--|----\n1|gnat\n2|fern\n", `"|" ruler header 1`},
+		{"comments", "# written by the scale\n# unit: gram\nNo,Mass\n1,2.5\n# pause\n2,3.5\n", `"," comment # header 3`},
+		{"header with a number sign", "#,Name\n1,gnat\n2,fern\n", `"," header 1`},
+		{"spaces behind commas", "No, Name, Note\n1, \"gnat, big\", x\n2, \"fern\", y\n", `"," spaces header 1`},
+		{"single quotes", "No,Name\n1,'gnat, big'\n2,'fern, small'\n3,'moss, old'\n", `"," quote ' header 1`},
+		{"apostrophes are no quotes", "No,Name\n1,O'Hara's gnat\n2,Keeper's fern\n3,it's moss\n", `"," header 1`},
+		{"backslash escapes", "No,Name\n1,\"the \\\"gnat\\\", big\"\n2,\"a \\\"fern\\\"\"\n", `"," backslash header 1`},
+		{"quotes only where commas are", "No,Name,Note\n1,gnat,\"a, b\"\n2,fern,c\n3,moss,\"d, e\"\n", `"," header 1`},
+		{"CRLF", "No,Name\r\n1,gnat\r\n2,fern\r\n", `"," crlf header 1`},
+		{"CR", "No,Name\r1,gnat\r2,fern\r", `"," cr header 1`},
+		{"CRCRLF", "No,Name\r\r\n1,gnat\r\r\n2,fern\r\r\n", `"," crcrlf header 1`},
+		{"mixed line ends", "No,Name\n1,gnat\r2,fern\r\n3,moss\n", `"," mixed header 1`},
+		{"one column", "name\ngnat\nfern\n", `"," header 1`},
+		{"one column of numbers", "mass\n1.5\n2.5\n", `"," header 1`},
+		{"sentences", "one, two and three\nfour and five\nsix, seven, eight\nnine\n", `"" header 1`},
+		{"times are no colons", "Started,Ended\n10:30:00,11:00:00\n12:30:00,13:15:00\n", `"," header 1`},
+		{"blank heading", "No,,Name\n1,x,gnat\n2,y,fern\n", `"," header 1`},
+		{"text with line breaks", "No,Note\n1,\"a\nb, c\nd\"\n2,\"e\"\n3,f\n", `"," header 1`},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			require.Equal(t, c.want, layoutOf(Detect([]byte(c.text), true, nil)))
+		})
+	}
+}
+
+// TestOpenAbove counts what stands above the records, and gives them the lines
+// that they have in the file.
+func TestOpenAbove(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "loans.csv")
+	text := "Kestrel Bay Museum\n\n# draft\nNo, Name ,No,\n---,---,---,---\n1,gnat,5,x\nNo, Name ,No,\n2,fern\nTotal,,2,\n"
+	require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
+	for _, size := range []int{1, 7, 40, PieceSize} {
+		src, err := new(source.Opener).Open(context.Background(), path, source.Options{})
+		require.NoError(t, err)
+		lay := source.DefaultLayout()
+		for key, val := range map[string]string{"header": "4", "comment": "#", "ruler": "true", "footer": "1", "fill_short": "true"} {
+			require.NoError(t, lay.Set(key, val))
+		}
+		r, headings, err := open(src, lay, size)
+		require.NoError(t, err)
+		require.Equal(t, []string{"No", "Name", "No (2)", "column_4"}, headings)
+		rows, skipped := readFrom(t, r, 2)
+		require.Equal(t, "6:1|gnat|5|x 8:2|fern||", show(rows))
+		require.Equal(t, [6]int64{1, 1, 1, 1, 1, 1}, [6]int64{
+			skipped.Title, skipped.Blank, skipped.Comment, skipped.Ruler, skipped.RepeatedHeader, skipped.Footer,
+		})
+		require.NoError(t, src.Close())
+	}
+}

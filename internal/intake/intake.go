@@ -1,0 +1,210 @@
+// Package intake opens the files of a source and reads them as one. It is where
+// the formats meet: whoever uses it knows only records.
+package intake
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync/atomic"
+
+	"ambertray/internal/delimited"
+	"ambertray/internal/record"
+	"ambertray/internal/source"
+)
+
+// Part is one file of the source.
+type Part struct {
+	Name   string
+	Bytes  int64  // of the file as it is
+	SHA256 string // once it was read to its end, if it was asked for
+}
+
+// Intake reads the records of one or more files. It implements record.Reader;
+// the batches tell the part that they come from.
+type Intake struct {
+	Layout   source.Layout
+	Headings []string
+	Parts    []Part
+
+	ctx    context.Context
+	opener *source.Opener
+	sum    bool
+	next   int // the part that is opened next
+	src    *source.Source
+	reader record.Reader
+	read   atomic.Int64 // bytes of all parts
+}
+
+// Expand returns the names with patterns (*, ?, [) replaced by the files that
+// they match, in order of their names.
+func Expand(names []string) ([]string, error) {
+	var all []string
+	for _, n := range names {
+		if !source.IsLocal(n) || !strings.ContainsAny(n, "*?[") {
+			all = append(all, n)
+			continue
+		}
+		found, err := filepath.Glob(n)
+		if err != nil {
+			return nil, fmt.Errorf("pattern %s: %w", n, err)
+		}
+		if found == nil {
+			return nil, fmt.Errorf("pattern %s: no file matches", n)
+		}
+		all = append(all, found...)
+	}
+	return all, nil
+}
+
+// Detect returns the layout of a file; told, unless nil, puts in what is known.
+func Detect(ctx context.Context, opener *source.Opener, name, encoding string, told func(*source.Layout)) (source.Layout, error) {
+	src, err := opener.Open(ctx, name, source.Options{Encoding: encoding})
+	if err != nil {
+		return source.Layout{}, err
+	}
+	defer src.Close()
+	head, err := src.Head()
+	if err != nil {
+		return source.Layout{}, fmt.Errorf("read %s: %w", name, err)
+	}
+	lay := delimited.Detect(head, len(head) < source.HeadSize, told)
+	lay.Encoding, lay.Confidence, lay.BOM, lay.Packing = src.Encoding.Name, src.Encoding.Confidence, src.Encoding.BOM, src.Packing
+	return lay, nil
+}
+
+// DriftError says how the headings of a file differ from those of the first.
+type DriftError struct {
+	First, File   string
+	Missing, More []string
+}
+
+func (e *DriftError) Error() string {
+	var how []string
+	if e.Missing != nil {
+		how = append(how, "it has no "+strings.Join(e.Missing, ", "))
+	}
+	if e.More != nil {
+		how = append(how, "it has more: "+strings.Join(e.More, ", "))
+	}
+	if how == nil {
+		how = []string{"they are in another order"}
+	}
+	return fmt.Sprintf("the columns of %s are not those of %s: %s", e.File, e.First, strings.Join(how, "; "))
+}
+
+// Open opens files of one layout. Their headings must agree; where they do not,
+// a DriftError says how before anything is read.
+func Open(ctx context.Context, opener *source.Opener, names []string, lay source.Layout, sum bool) (*Intake, error) {
+	in := &Intake{Layout: lay, ctx: ctx, opener: opener, sum: sum}
+	for i, name := range names {
+		src, _, headings, err := in.open(name, source.Options{})
+		if err != nil {
+			return nil, err
+		}
+		size := src.Size
+		if err := src.Close(); err != nil {
+			return nil, err
+		}
+		in.Parts = append(in.Parts, Part{Name: name, Bytes: size})
+		if i == 0 {
+			in.Headings = headings
+		} else if !slices.Equal(headings, in.Headings) {
+			return nil, drift(names[0], name, in.Headings, headings)
+		}
+	}
+	return in, in.advance()
+}
+
+func drift(first, file string, want, got []string) *DriftError {
+	e := &DriftError{First: first, File: file}
+	for _, h := range want {
+		if !slices.Contains(got, h) {
+			e.Missing = append(e.Missing, h)
+		}
+	}
+	for _, h := range got {
+		if !slices.Contains(want, h) {
+			e.More = append(e.More, h)
+		}
+	}
+	return e
+}
+
+func (in *Intake) open(name string, opts source.Options) (*source.Source, record.Reader, []string, error) {
+	opts.Encoding = in.Layout.Encoding
+	src, err := in.opener.Open(in.ctx, name, opts)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	r, headings, err := delimited.Open(src, in.Layout)
+	if err != nil {
+		src.Close()
+		return nil, nil, nil, err
+	}
+	return src, r, headings, nil
+}
+
+// advance opens the next part.
+func (in *Intake) advance() (err error) {
+	in.src, in.reader, _, err = in.open(in.Parts[in.next].Name, source.Options{Sum: in.sum, Count: &in.read})
+	in.next++
+	return err
+}
+
+// Next implements record.Reader.
+func (in *Intake) Next() (record.Piece, error) {
+	for {
+		p, err := in.reader.Next()
+		if err == nil {
+			return piece{p, in.next - 1}, nil
+		}
+		name := in.Parts[in.next-1].Name
+		if !errors.Is(err, io.EOF) {
+			return nil, fmt.Errorf("read %s: %w", name, err)
+		}
+		in.Parts[in.next-1].SHA256 = in.src.Sum()
+		if in.next == len(in.Parts) {
+			return nil, io.EOF
+		}
+		if err := in.src.Close(); err != nil {
+			return nil, err
+		}
+		if err := in.advance(); err != nil {
+			return nil, err
+		}
+	}
+}
+
+// piece marks its batch with the part that it comes from.
+type piece struct {
+	record.Piece
+	part int
+}
+
+// Cut implements record.Piece.
+func (p piece) Cut(ctx context.Context) (*record.Batch, error) {
+	b, err := p.Piece.Cut(ctx)
+	if err == nil {
+		b.Part = p.part
+	}
+	return b, err
+}
+
+// Done returns how many bytes were read, of Size.
+func (in *Intake) Done() int64 { return in.read.Load() }
+
+// Size returns the bytes of all parts.
+func (in *Intake) Size() (n int64) {
+	for _, p := range in.Parts {
+		n += p.Bytes
+	}
+	return n
+}
+
+// Close closes what is open.
+func (in *Intake) Close() error { return in.src.Close() }

@@ -1,0 +1,59 @@
+package record
+
+import (
+	"bytes"
+	"unicode/utf8"
+)
+
+// replacement is what decoding makes of bytes that are not valid.
+var replacement = []byte("\uFFFD")
+
+// CheckText notes the records whose text is not valid: bytes that are not
+// UTF-8, or that were no characters in the encoding that it was decoded from,
+// and NUL characters. Text without any, which is the rule, is seen in one pass.
+func (b *Batch) CheckText(decoded bool) {
+	text := b.Data[:b.Raw]
+	zero := bytes.IndexByte(text, 0) >= 0
+	bad := !utf8.Valid(text) || decoded && bytes.Contains(text, replacement)
+	if !zero && !bad {
+		return
+	}
+	old := b.Oddities
+	b.Oddities = nil
+	for r := range b.Len() {
+		for ; len(old) > 0 && old[0].Record == r; old = old[1:] {
+			b.Oddities = append(b.Oddities, old[0])
+		}
+		row := b.Text(r)
+		switch {
+		case bad && (!utf8.Valid(row) || decoded && bytes.Contains(row, replacement)):
+			b.noteAt(r, BadEncoding, badOffset(row))
+		case zero && bytes.IndexByte(row, 0) >= 0:
+			b.noteAt(r, NUL, bytes.IndexByte(row, 0))
+		}
+	}
+}
+
+// noteAt records an oddity at an offset in the text of record r.
+func (b *Batch) noteAt(r int, what What, offset int) {
+	at := int(b.starts[r]) + offset
+	cell := 0
+	for c, s := range b.Cells(r) {
+		if int(s.Start) <= at && int(s.End) <= b.Raw {
+			cell = c
+		}
+	}
+	b.Oddities = append(b.Oddities, Oddity{Record: r, Cell: cell, What: what, offset: at})
+}
+
+// badOffset returns where the first character is that is not valid.
+func badOffset(row []byte) int {
+	for i := 0; i < len(row); {
+		r, n := utf8.DecodeRune(row[i:])
+		if r == utf8.RuneError {
+			return i
+		}
+		i += n
+	}
+	return 0
+}

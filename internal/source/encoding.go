@@ -1,0 +1,309 @@
+package source
+
+import (
+	"bytes"
+	"fmt"
+	"io"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"golang.org/x/text/encoding"
+	"golang.org/x/text/encoding/charmap"
+	"golang.org/x/text/encoding/htmlindex"
+	"golang.org/x/text/encoding/japanese"
+	"golang.org/x/text/encoding/korean"
+	"golang.org/x/text/encoding/simplifiedchinese"
+	"golang.org/x/text/encoding/traditionalchinese"
+	utf16 "golang.org/x/text/encoding/unicode"
+	"golang.org/x/text/encoding/unicode/utf32"
+)
+
+// Encoding is how the characters of a source are written in bytes.
+type Encoding struct {
+	Name string
+	BOM  bool
+	// Confidence, from 0 to 1, is how sure the detection is; 1 when told.
+	Confidence float64
+
+	decoder   encoding.Encoding // nil for UTF-8
+	bomLength int
+}
+
+const utf8Name = "utf-8"
+
+// ASCII tells whether the bytes of ASCII stand for themselves.
+func (e *Encoding) ASCII() bool {
+	return !strings.HasPrefix(e.Name, "utf-16") && !strings.HasPrefix(e.Name, "utf-32")
+}
+
+// IsUTF8 tells whether the source is UTF-8 by itself.
+func (e *Encoding) IsUTF8() bool { return e.decoder == nil }
+
+// reader returns a reader of UTF-8, or nil when that is what the source is.
+// What is not valid becomes U+FFFD.
+func (e *Encoding) reader(r io.Reader) io.Reader {
+	if e.decoder == nil {
+		return nil
+	}
+	return e.decoder.NewDecoder().Reader(r)
+}
+
+// wide are the encodings of two and four bytes a character.
+var wide = map[string]struct {
+	encoding encoding.Encoding
+	bom      string
+}{
+	"utf-32le": {utf32.UTF32(utf32.LittleEndian, utf32.IgnoreBOM), "\xff\xfe\x00\x00"},
+	"utf-32be": {utf32.UTF32(utf32.BigEndian, utf32.IgnoreBOM), "\x00\x00\xfe\xff"},
+	"utf-16le": {utf16.UTF16(utf16.LittleEndian, utf16.IgnoreBOM), "\xff\xfe"},
+	"utf-16be": {utf16.UTF16(utf16.BigEndian, utf16.IgnoreBOM), "\xfe\xff"},
+}
+
+var wideOrder = []string{"utf-32le", "utf-32be", "utf-16le", "utf-16be"}
+
+const utf8BOM = "\xef\xbb\xbf"
+
+// detectEncoding returns the encoding of a source that begins with head; told
+// is its name, or "".
+func detectEncoding(head []byte, told string) (Encoding, error) {
+	if told != "" {
+		e, err := EncodingByName(told)
+		e.setBOM(head)
+		return e, err
+	}
+	if bytes.HasPrefix(head, []byte(utf8BOM)) {
+		return Encoding{Name: utf8Name, BOM: true, bomLength: len(utf8BOM), Confidence: 1}, nil
+	}
+	for _, name := range wideOrder {
+		if w := wide[name]; bytes.HasPrefix(head, []byte(w.bom)) {
+			return Encoding{Name: name, BOM: true, bomLength: len(w.bom), Confidence: 1, decoder: w.encoding}, nil
+		}
+	}
+	if name := wideByZeros(head); name != "" {
+		return Encoding{Name: name, Confidence: 0.9, decoder: wide[name].encoding}, nil
+	}
+	return Guess(head), nil
+}
+
+// EncodingByName returns the encoding with that name.
+func EncodingByName(name string) (Encoding, error) {
+	name = strings.ToLower(name)
+	if w, ok := wide[name]; ok {
+		return Encoding{Name: name, Confidence: 1, decoder: w.encoding}, nil
+	}
+	if name == "iso-8859-1" { // which the index of the web takes for windows-1252
+		return Encoding{Name: name, Confidence: 1, decoder: charmap.ISO8859_1}, nil
+	}
+	enc, err := htmlindex.Get(name)
+	if err != nil {
+		return Encoding{}, fmt.Errorf("unknown encoding %q; there are utf-8, utf-16le, utf-32be, windows-1252, iso-8859-15, shift_jis, euc-jp, gb18030, big5, euc-kr and the like", name)
+	}
+	if canonical, err := htmlindex.Name(enc); err == nil && canonical == utf8Name {
+		return Encoding{Name: utf8Name, Confidence: 1}, nil
+	}
+	return Encoding{Name: name, Confidence: 1, decoder: enc}, nil
+}
+
+func (e *Encoding) setBOM(head []byte) {
+	mark := utf8BOM
+	if w, ok := wide[e.Name]; ok {
+		mark = w.bom
+	} else if e.Name != utf8Name {
+		return
+	}
+	if bytes.HasPrefix(head, []byte(mark)) {
+		e.BOM, e.bomLength = true, len(mark)
+	}
+}
+
+// wideByZeros finds text of two or four bytes a character by where its zero
+// bytes stand: nearly always in the same places.
+func wideByZeros(head []byte) string {
+	head = head[:min(len(head), 4096)&^3]
+	var zeros [4]int
+	for i, c := range head {
+		if c == 0 {
+			zeros[i%4]++
+		}
+	}
+	most := func(places ...int) bool {
+		for _, p := range places {
+			if zeros[p]*10 < len(head)/4*7 {
+				return false
+			}
+		}
+		return len(head) >= 8
+	}
+	switch {
+	case most(1, 2, 3):
+		return "utf-32le"
+	case most(0, 1, 2):
+		return "utf-32be"
+	case most(1, 3):
+		return "utf-16le"
+	case most(0, 2):
+		return "utf-16be"
+	}
+	return ""
+}
+
+// Guess returns the most likely encoding of text whose ASCII stands for
+// itself. sample should hold what is not ASCII in it.
+func Guess(sample []byte) Encoding {
+	if share := shareUTF8(sample); share > 0.7 {
+		return Encoding{Name: utf8Name, Confidence: share}
+	}
+	if isolated(sample) > 0.5 {
+		return guessLatin(sample)
+	}
+	best := guessLatin(sample)
+	best.Confidence = 0.3
+	for _, c := range eastAsian {
+		if score := c.score(sample); score > best.Confidence {
+			best = Encoding{Name: c.name, Confidence: score, decoder: c.encoding}
+		}
+	}
+	return best
+}
+
+// shareUTF8 is the share of valid sequences among what is not ASCII, 1 where
+// all of it is. A sequence that is cut off at the end counts for nothing.
+func shareUTF8(sample []byte) float64 {
+	if utf8.Valid(sample) {
+		return 1
+	}
+	valid, bad := 0, 0
+	for i := 0; i < len(sample); {
+		r, n := utf8.DecodeRune(sample[i:])
+		switch {
+		case n > 1:
+			valid++
+		case r == utf8.RuneError && utf8.FullRune(sample[i:]):
+			bad++
+		}
+		i += n
+	}
+	if bad == 0 {
+		return 1
+	}
+	return float64(valid) / float64(valid+bad)
+}
+
+// isolated is the share of bytes beyond ASCII that have ASCII on both sides:
+// high in scripts of one byte a character, low in those of two.
+func isolated(sample []byte) float64 {
+	high, alone := 0, 0
+	for i, c := range sample {
+		if c < 0x80 {
+			continue
+		}
+		high++
+		before := i == 0 || sample[i-1] < 0x80
+		after := i+1 == len(sample) || sample[i+1] < 0x40 || sample[i+1] >= 'a' && sample[i+1] <= 'z'
+		if before && after {
+			alone++
+		}
+	}
+	return float64(alone) / float64(max(high, 1))
+}
+
+// guessLatin tells the western encodings apart: only windows-1252 has signs
+// from 0x80 to 0x9F, and ISO-8859-15 has letters where the others have signs.
+func guessLatin(sample []byte) Encoding {
+	letters := 0
+	for i, c := range sample {
+		switch c {
+		case 0xA6, 0xA8, 0xB4, 0xB8, 0xBC, 0xBD, 0xBE:
+			if i > 0 && isLetter(sample[i-1]) || i+1 < len(sample) && isLetter(sample[i+1]) {
+				letters++
+			}
+		case 0xA4:
+			letters++
+		}
+		if c >= 0x80 && c < 0xA0 {
+			return Encoding{Name: "windows-1252", Confidence: 0.8, decoder: charmap.Windows1252}
+		}
+	}
+	if letters > 0 {
+		return Encoding{Name: "iso-8859-15", Confidence: 0.6, decoder: charmap.ISO8859_15}
+	}
+	return Encoding{Name: "windows-1252", Confidence: 0.7, decoder: charmap.Windows1252}
+}
+
+func isLetter(c byte) bool { return c|0x20 >= 'a' && c|0x20 <= 'z' || c >= 0xC0 }
+
+// candidate is an East Asian encoding and how to know its text.
+type candidate struct {
+	name     string
+	encoding encoding.Encoding
+	common   func(r rune) float64 // how typical a character is of the language
+}
+
+var eastAsian = []candidate{
+	{"shift_jis", japanese.ShiftJIS, typicalJapanese},
+	{"euc-jp", japanese.EUCJP, typicalJapanese},
+	{"euc-kr", korean.EUCKR, func(r rune) float64 { return in(r, unicode.Hangul, 1) }},
+	{"gb18030", simplifiedchinese.GB18030, typicalOf(simplifiedchinese.HZGB2312, 0.85)},
+	{"big5", traditionalchinese.Big5, typicalOf(nil, 0.8)},
+}
+
+func in(r rune, table *unicode.RangeTable, weight float64) float64 {
+	if unicode.Is(table, r) {
+		return weight
+	}
+	return 0
+}
+
+func typicalJapanese(r rune) float64 {
+	switch {
+	case r >= 0xFF61 && r <= 0xFF9F: // half-width forms come out of other encodings by chance
+		return 0.1
+	case unicode.In(r, unicode.Hiragana, unicode.Katakana) || r == 'ー':
+		return 1
+	}
+	return in(r, unicode.Han, 0.75)
+}
+
+// typicalOf counts Han characters that the smaller encoding has as well.
+func typicalOf(smaller encoding.Encoding, weight float64) func(r rune) float64 {
+	return func(r rune) float64 {
+		if !unicode.Is(unicode.Han, r) {
+			return 0
+		}
+		if smaller != nil {
+			if _, err := smaller.NewEncoder().String(string(r)); err != nil {
+				return 0.1
+			}
+		} else if _, err := simplifiedchinese.HZGB2312.NewEncoder().String(string(r)); err == nil {
+			return weight - 0.15
+		}
+		return weight
+	}
+}
+
+// maxScored is how many characters of a sample are looked at.
+const maxScored = 5000
+
+// score is how typical the decoded characters beyond ASCII are, 0 when any is
+// not valid.
+func (c *candidate) score(sample []byte) float64 {
+	text, err := c.encoding.NewDecoder().Bytes(sample)
+	if err != nil {
+		return 0
+	}
+	sum, n := 0.0, 0
+	for i, r := range string(text) {
+		if r < utf8.RuneSelf || unicode.IsPunct(r) {
+			continue
+		}
+		if r == utf8.RuneError && i+8 < len(text) {
+			return 0
+		}
+		sum += c.common(r)
+		if n++; n == maxScored {
+			break
+		}
+	}
+	return sum / float64(max(n, 1))
+}

@@ -1,0 +1,166 @@
+package source
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"strings"
+	"time"
+)
+
+// Stdin is the name of standard input.
+const Stdin = "-"
+
+// IsWeb tells whether a name is a web address.
+func IsWeb(name string) bool {
+	return strings.HasPrefix(name, "http://") || strings.HasPrefix(name, "https://")
+}
+
+// IsLocal tells whether a name is that of a local file, archive members
+// included.
+func IsLocal(name string) bool { return name != Stdin && !IsWeb(name) }
+
+const (
+	// MaxFetch is the largest file that is fetched from a web address.
+	MaxFetch = 64 << 30
+	// fetchStall is how long a web server may be silent.
+	fetchStall   = 60 * time.Second
+	maxRedirects = 10
+)
+
+// ErrFetch is returned when a web address does not give a whole file.
+var ErrFetch = errors.New("it could not be fetched")
+
+// Opener opens sources. What can be read only once, standard input and web
+// addresses, is kept in a temporary file, so that a survey and a load read the
+// same bytes. It is used by one goroutine.
+type Opener struct {
+	Stdin io.Reader
+	// MaxFetch, when not 0, stands for the constant of that name.
+	MaxFetch int64
+	local    map[string]string
+}
+
+// Open opens the source of that name. The error of a local file tells its path.
+func (o *Opener) Open(ctx context.Context, name string, opts Options) (*Source, error) {
+	path, member := name, ""
+	if IsLocal(name) {
+		if _, err := os.Stat(name); err != nil {
+			if i := strings.LastIndex(name, memberSign); i > 0 {
+				path, member = name[:i], name[i+len(memberSign):]
+			}
+		}
+		return open(name, path, member, opts)
+	}
+	path, ok := o.local[name]
+	if !ok {
+		var err error
+		if path, err = o.keep(ctx, name); err != nil {
+			return nil, err
+		}
+	}
+	return open(name, path, "", opts)
+}
+
+// keep copies a stream into a temporary file.
+func (o *Opener) keep(ctx context.Context, name string) (path string, err error) {
+	f, err := os.CreateTemp("", "ambertray-source-")
+	if err != nil {
+		return "", err
+	}
+	defer func() {
+		if closeErr := f.Close(); err == nil {
+			err = closeErr
+		}
+		if err != nil {
+			os.Remove(f.Name())
+		}
+	}()
+	if name == Stdin {
+		_, err = io.Copy(f, o.Stdin)
+	} else {
+		err = o.fetch(ctx, f, name)
+	}
+	if err != nil {
+		return "", err
+	}
+	if o.local == nil {
+		o.local = map[string]string{}
+	}
+	o.local[name] = f.Name()
+	return f.Name(), nil
+}
+
+// fetch copies what a web address gives.
+func (o *Opener) fetch(ctx context.Context, to io.Writer, url string) error {
+	ctx, cancel := context.WithCancelCause(ctx)
+	defer cancel(nil)
+	silent := time.AfterFunc(fetchStall, func() { cancel(fmt.Errorf("the server was silent for %s", fetchStall)) })
+	defer silent.Stop()
+	req, err := http.NewRequestWithContext(ctx, http.MethodGet, url, nil)
+	if err != nil {
+		return fetchError(url, err)
+	}
+	client := http.Client{CheckRedirect: func(_ *http.Request, via []*http.Request) error {
+		if len(via) > maxRedirects {
+			return fmt.Errorf("more than %d redirects", maxRedirects)
+		}
+		return nil
+	}}
+	res, err := client.Do(req)
+	if err != nil {
+		return fetchError(url, err)
+	}
+	defer res.Body.Close()
+	if res.StatusCode != http.StatusOK {
+		return fetchError(url, fmt.Errorf("the server says %s", res.Status))
+	}
+	limit := o.MaxFetch
+	if limit == 0 {
+		limit = MaxFetch
+	}
+	n, err := io.Copy(to, io.LimitReader(&lively{res.Body, silent}, limit+1))
+	switch {
+	case err != nil && context.Cause(ctx) != nil:
+		return fetchError(url, context.Cause(ctx))
+	case err != nil:
+		return fetchError(url, fmt.Errorf("the transfer broke off after %d bytes: %w", n, err))
+	case n > limit:
+		return fetchError(url, fmt.Errorf("it is larger than %d bytes", limit))
+	}
+	return nil
+}
+
+// fetchError leaves user and password of the address out.
+func fetchError(url string, err error) error {
+	if i := strings.LastIndexByte(url, '@'); i >= 0 {
+		url = url[:strings.Index(url, "//")+2] + url[i+1:]
+	}
+	var inner interface{ Unwrap() error }
+	if errors.As(err, &inner) && strings.Contains(err.Error(), "@") {
+		err = inner.Unwrap()
+	}
+	return fmt.Errorf("%s: %w: %w", url, ErrFetch, err)
+}
+
+// lively puts the end of patience off with every read.
+type lively struct {
+	io.Reader
+	silent *time.Timer
+}
+
+func (l *lively) Read(p []byte) (int, error) {
+	n, err := l.Reader.Read(p)
+	l.silent.Reset(fetchStall)
+	return n, err
+}
+
+// Close removes the temporary files.
+func (o *Opener) Close() {
+	for _, path := range o.local {
+		os.Remove(path)
+	}
+}

@@ -1,0 +1,158 @@
+package source
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+)
+
+// Setting is a fact of a layout that can be told: by an option of the command
+// line, with hyphens for underscores, or by a key of the tray.
+type Setting struct {
+	Key, Help string
+	set       func(l *Layout, val string) error
+	get       func(l *Layout) string
+}
+
+// Settings lists what can be told.
+var Settings = []Setting{
+	{"encoding", "how characters are written: utf-8, windows-1252, shift_jis …",
+		func(l *Layout, v string) error {
+			l.Encoding = strings.ToLower(v)
+			_, err := EncodingByName(v)
+			return err
+		},
+		func(l *Layout) string { return l.Encoding }},
+	{"delimiter", "what stands between cells: a sign, a short string, or comma, semicolon, tab, pipe, colon, spaces, none", setDelimiter,
+		func(l *Layout) string { return l.Delimiter }},
+	{"quote", "the sign around cells, or none", setQuote, func(l *Layout) string { return orNone(l.Quote) }},
+	{"escape", "how a quote is written inside quotes: doubled or backslash",
+		func(l *Layout, v string) error { return oneOf(&l.Escape, v, Doubled, Backslash) },
+		func(l *Layout) string { return l.Escape }},
+	{"skip_spaces", "true to leave out spaces behind a delimiter",
+		func(l *Layout, v string) error { return setTruth(&l.SkipSpaces, v) },
+		func(l *Layout) string { return strconv.FormatBool(l.SkipSpaces) }},
+	{"line_end", "how lines end: " + strings.Join(LineEnds, ", "),
+		func(l *Layout, v string) error { return oneOf(&l.LineEnd, v, LineEnds...) },
+		func(l *Layout) string { return l.LineEnd }},
+	{"comment", "what lines begin with that are comments, or none",
+		func(l *Layout, v string) error { l.Comment = fromNone(v); return nil },
+		func(l *Layout) string { return orNone(l.Comment) }},
+	{"ruler", "true to leave out lines of dashes and the like",
+		func(l *Layout, v string) error { return setTruth(&l.Ruler, v) },
+		func(l *Layout) string { return strconv.FormatBool(l.Ruler) }},
+	{"header", "the line of the header, or none", setHeader,
+		func(l *Layout) string {
+			if l.HeaderLine == 0 {
+				return "none"
+			}
+			return strconv.FormatInt(l.HeaderLine, 10)
+		}},
+	{"first_data_line", "the line of the first record, where there is no header",
+		func(l *Layout, v string) error { l.HeaderLine = 0; return setLine(&l.FirstDataLine, v, 1) },
+		func(l *Layout) string { return strconv.FormatInt(l.FirstDataLine, 10) }},
+	{"footer", "how many records at the end are none, such as totals",
+		func(l *Layout, v string) error { return setLine(&l.Footer, v, 0) },
+		func(l *Layout) string { return strconv.FormatInt(l.Footer, 10) }},
+	{"fill_short", "true to fill records that have too few cells with NULL",
+		func(l *Layout, v string) error { return setTruth(&l.FillShort, v) },
+		func(l *Layout) string { return strconv.FormatBool(l.FillShort) }},
+}
+
+// DefaultLayout is the layout of RFC 4180 with a header, which a tray starts
+// from.
+func DefaultLayout() Layout {
+	return Layout{
+		Format: "delimited", Encoding: utf8Name, Delimiter: ",", Quote: `"`, Escape: Doubled,
+		LineEnd: "lf", HeaderLine: 1, Told: []string{},
+	}
+}
+
+// Set tells a fact of the layout.
+func (l *Layout) Set(key, val string) error {
+	i := slices.IndexFunc(Settings, func(s Setting) bool { return s.Key == key })
+	if i < 0 {
+		return fmt.Errorf("unknown setting %q", key)
+	}
+	if err := Settings[i].set(l, val); err != nil {
+		return fmt.Errorf("%s %q: %w", key, val, err)
+	}
+	if !slices.Contains(l.Told, key) {
+		l.Told = append(l.Told, key)
+	}
+	return nil
+}
+
+// Get returns a fact as Set takes it.
+func (s Setting) Get(l *Layout) string { return s.get(l) }
+
+func setDelimiter(l *Layout, v string) error {
+	if named, ok := DelimiterNames[strings.ToLower(v)]; ok {
+		l.Delimiter = named
+		return nil
+	}
+	l.Delimiter = strings.ReplaceAll(v, `\t`, "\t")
+	if strings.ContainsAny(l.Delimiter, "\r\n") {
+		return fmt.Errorf("a line end cannot delimit cells")
+	}
+	return nil
+}
+
+func setQuote(l *Layout, v string) error {
+	if l.Quote = fromNone(v); len(l.Quote) > 1 || l.Quote != "" && l.Quote[0] >= 0x80 {
+		return fmt.Errorf("write one character of ASCII, or none")
+	}
+	return nil
+}
+
+func setHeader(l *Layout, v string) error {
+	if v == "none" {
+		l.HeaderLine = 0
+		return nil
+	}
+	if err := setLine(&l.HeaderLine, v, 1); err != nil {
+		return fmt.Errorf("write the number of its line, or none")
+	}
+	return nil
+}
+
+func setLine(to *int64, v string, least int64) error {
+	n, err := strconv.ParseInt(v, 10, 64)
+	if err != nil || n < least {
+		return fmt.Errorf("write a number from %d on", least)
+	}
+	*to = n
+	return nil
+}
+
+func setTruth(to *bool, v string) error {
+	b, err := strconv.ParseBool(v)
+	if err != nil {
+		return fmt.Errorf("write true or false")
+	}
+	*to = b
+	return nil
+}
+
+func oneOf(to *string, v string, words ...string) error {
+	if !slices.Contains(words, v) {
+		return fmt.Errorf("write one of %s", strings.Join(words, ", "))
+	}
+	*to = v
+	return nil
+}
+
+func orNone(s string) string {
+	if s == "" {
+		return "none"
+	}
+	return s
+}
+
+func fromNone(s string) string {
+	if s == "none" {
+		return ""
+	}
+	return s
+}

@@ -1,0 +1,113 @@
+package source
+
+import (
+	"archive/zip"
+	"bufio"
+	"bytes"
+	"compress/bzip2"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path"
+	"strings"
+
+	"github.com/klauspost/compress/gzip"
+	"github.com/klauspost/compress/zstd"
+	"github.com/ulikunitz/xz"
+)
+
+// memberSign stands between an archive and its member: archive.zip//member.
+const memberSign = "//"
+
+// maxZstdWindow bounds the memory that a zstd stream may ask for.
+const maxZstdWindow = 64 << 20
+
+// MembersError says that an archive has several files and which.
+type MembersError struct {
+	Archive string
+	Members []string
+	Asked   string // the one that is not there, or ""
+}
+
+func (e *MembersError) Error() string {
+	what := "has several files"
+	if e.Asked != "" {
+		what = fmt.Sprintf("has no file %q", e.Asked)
+	}
+	return fmt.Sprintf("the archive %s; it holds %s", what, strings.Join(e.Members, ", "))
+}
+
+// unpack returns the plain bytes of the file. How it is packed is told by its
+// first bytes, not by its name.
+func (s *Source) unpack(f *os.File, raw io.Reader, member string) (io.Reader, error) {
+	buffered := bufio.NewReaderSize(raw, 1<<16)
+	magic, err := buffered.Peek(6)
+	if err != nil && !errors.Is(err, io.EOF) {
+		return nil, err
+	}
+	starts := func(with string) bool { return bytes.HasPrefix(magic, []byte(with)) }
+	switch {
+	case starts("PK\x03\x04"):
+		s.Packing = "zip"
+		return s.unpackZip(f, member)
+	case member != "":
+		return nil, fmt.Errorf("it is no zip archive, so it has no member %q", member)
+	case starts("\x1f\x8b"):
+		s.Packing = "gzip"
+		return gzip.NewReader(buffered)
+	case starts("BZh"):
+		s.Packing = "bzip2"
+		return bzip2.NewReader(buffered), nil
+	case starts("\x28\xb5\x2f\xfd"):
+		s.Packing = "zstd"
+		d, err := zstd.NewReader(buffered, zstd.WithDecoderMaxWindow(maxZstdWindow), zstd.WithDecoderConcurrency(1))
+		if err != nil {
+			return nil, err
+		}
+		s.closer = append(s.closer, d.IOReadCloser())
+		return d, nil
+	case starts("\xfd7zXZ"):
+		s.Packing = "xz"
+		return xz.NewReader(buffered)
+	}
+	return buffered, nil
+}
+
+// unpackZip opens the one data file of an archive, or the member asked for.
+func (s *Source) unpackZip(f *os.File, member string) (io.Reader, error) {
+	archive, err := zip.NewReader(f, s.Size)
+	if err != nil {
+		return nil, err
+	}
+	var names []string
+	var found *zip.File
+	for _, file := range archive.File {
+		base := path.Base(file.Name)
+		if file.FileInfo().IsDir() || strings.HasPrefix(file.Name, "__MACOSX/") || strings.HasPrefix(base, ".") {
+			continue
+		}
+		if file.Name == "[Content_Types].xml" || file.Name == "content.xml" {
+			return nil, fmt.Errorf("%w but a workbook", ErrBinary)
+		}
+		names = append(names, file.Name)
+		if member == "" || member == file.Name || member == base {
+			found = file
+		}
+	}
+	if found == nil || member == "" && len(names) > 1 {
+		return nil, &MembersError{Archive: s.Name, Members: names, Asked: member}
+	}
+	r, err := found.Open()
+	if err != nil {
+		return nil, err
+	}
+	s.closer = append(s.closer, r)
+	s.Size = int64(found.UncompressedSize64)
+	plain := s.counted(r)
+	if s.sum != nil {
+		s.sum.Reset()
+		plain = io.TeeReader(plain, s.sum)
+	}
+	return plain, nil
+}
