@@ -2,16 +2,23 @@ package main
 
 import (
 	"bufio"
+	"compress/gzip"
 	"context"
 	"encoding/csv"
 	"errors"
 	"fmt"
 	"io"
 	"os"
+	"runtime"
+	"strconv"
 
 	"github.com/jackc/pgx/v5"
 	"zombiezen.com/go/sqlite"
 	"zombiezen.com/go/sqlite/sqlitex"
+
+	"ambertray/internal/intake"
+	"ambertray/internal/record"
+	"ambertray/internal/source"
 )
 
 // The table that both sides load into.
@@ -24,6 +31,14 @@ const createTable = `CREATE TABLE specimens (
 // runFloor does what a contest's floor does, in a process of its own.
 func runFloor(name string, args []string) error {
 	switch name {
+	case "cut":
+		workers, err := strconv.Atoi(args[1])
+		if err != nil {
+			return err
+		}
+		return cut(args[0], workers)
+	case "unpack":
+		return floorUnpack(args[0])
 	case "csv":
 		return floorCSV(args[0], func([]string) error { return nil })
 	case "postgres":
@@ -55,6 +70,57 @@ func floorCSV(path string, each func([]string) error) error {
 			return err
 		}
 	}
+}
+
+// cut is no floor but the reader by itself: records and cells are found, and
+// nothing is done with them.
+func cut(path string, workers int) error {
+	runtime.GOMAXPROCS(workers)
+	ctx := context.Background()
+	in, err := intake.Open(ctx, &source.Opener{}, []string{path}, source.DefaultLayout(), false)
+	if err != nil {
+		return err
+	}
+	defer in.Close()
+	var works []record.Work[int]
+	for range workers {
+		works = append(works, func(b *record.Batch) (int, error) { return b.Len(), nil })
+	}
+	return record.Run(ctx, in, works, func(int) error { return nil })
+}
+
+// pack writes the file once more, compressed.
+func pack(path string) error {
+	from, err := os.Open(path)
+	if err != nil {
+		return err
+	}
+	defer from.Close()
+	to, err := os.Create(path + ".gz")
+	if err != nil {
+		return err
+	}
+	defer to.Close()
+	w := gzip.NewWriter(to)
+	if _, err := io.Copy(w, from); err != nil {
+		return err
+	}
+	return w.Close()
+}
+
+// floorUnpack decompresses with the standard library.
+func floorUnpack(path string) error {
+	f, err := os.Open(path)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	r, err := gzip.NewReader(bufio.NewReaderSize(f, 1<<20))
+	if err != nil {
+		return err
+	}
+	_, err = io.Copy(io.Discard, r)
+	return err
 }
 
 // floorPostgres feeds the file as it is to the server's own CSV COPY.

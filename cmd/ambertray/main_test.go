@@ -222,7 +222,8 @@ func TestBadInput(t *testing.T) {
 	d.write("twice.csv", "No,Name\n1,a\n2,b\n")
 	d.write("open.csv", "a,b\n"+strings.Repeat("1,x\n", 200_000)+"1,\"y\n")
 	d.write("text.db", "this is no database, but a text file of some length")
-	d.write("locked.csv", "a\n1\n")
+	whole := gzipped(t, "No,Name\n"+strings.Repeat("1,gnat\n", 400_000))
+	d.write("cut.csv.gz", string(whole[:len(whole)-20]))
 	require.NoError(t, os.Mkdir(filepath.Join(d.dir, "folder"), 0o700))
 	for _, c := range []struct {
 		status int
@@ -232,6 +233,7 @@ func TestBadInput(t *testing.T) {
 		{1, "survey missing.csv", "no such file"},
 		{1, "survey empty.csv", "it is empty"},
 		{1, "survey bom.csv", "empty"},
+		{1, "load cut.csv.gz --to museum.db", "unexpected EOF\n  the file was cut off"},
 		{1, "survey folder", "it is a folder\n  name a file in it"},
 		{1, "survey binary.csv", "the first at offset 3"},
 		{1, "load zipped.csv --to museum.db", "not a valid zip file"},

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"os"
 	"syscall"
@@ -48,6 +49,7 @@ var hints = []struct {
 	{source.ErrDirectory, "name a file in it"},
 	{source.ErrEmpty, "there is nothing to load; look whether it was written in full"},
 	{source.ErrBinary, "save it as delimited text first"},
+	{io.ErrUnexpectedEOF, "the file was cut off; get it again in full"},
 	{source.ErrFetch, "look at the address, or fetch the file yourself and name it here"},
 	{target.ErrUnreachable, "look at the host, the port and whether the server runs, then try again"},
 	{target.ErrLogin, "look at the user and the password: PGPASSWORD, the password file or the URL"},

@@ -2,7 +2,6 @@ package delimited
 
 import (
 	"bytes"
-	"encoding/binary"
 	"fmt"
 	"math/bits"
 
@@ -81,12 +80,14 @@ func (c *cutter) cut(b *record.Batch, last bool) int {
 	b.Reset()
 	n := b.Raw
 	s := scan{c: c, b: b, data: b.Data[:n+record.Pad], n: n, last: last}
-	if !c.simple() {
+	if s.fast = c.simple(); !s.fast {
 		return s.careful()
 	}
 	data, start := s.data, 0 // start: offset of the cell that is being cut
+	delimiter, newline, quote, quoting := c.delimiter, c.newline, c.quote, c.quote != 0
+	cells := b.AllCells()
 	for base := 0; base < n; {
-		ends := marks((*[64]byte)(data[base:]), c.delimiter, c.newline)
+		ends := marks((*[64]byte)(data[base:]), delimiter, newline)
 		next := base + 64
 		for ends != 0 {
 			i := base + bits.TrailingZeros64(ends)
@@ -94,26 +95,31 @@ func (c *cutter) cut(b *record.Batch, last bool) int {
 				break
 			}
 			ends &= ends - 1
-			if data[start] == c.quote && c.quote != 0 {
+			if quoting && data[start] == quote {
 				var ok bool
+				b.SetCells(cells)
 				if i, ok = s.quoted(start); !ok {
 					return s.record
 				}
+				cells = b.AllCells()
 				if i < base+64 {
 					ends &= ^uint64(0) << (i - base) << 1
 				} else {
 					ends, next = 0, i+1
 				}
 			} else {
-				b.AddCell(record.Span{Start: uint32(start), End: uint32(i)})
+				cells = append(cells, record.Span{Start: uint32(start), End: uint32(i)})
 			}
 			start = i + 1
-			if data[i] == c.newline {
+			if data[i] == newline {
+				b.SetCells(cells)
 				s.endRecord(i)
+				cells = b.AllCells()
 			}
 		}
 		base = next
 	}
+	b.SetCells(cells)
 	if !last {
 		return s.record
 	}
@@ -143,6 +149,7 @@ type scan struct {
 	data   []byte // the text and the pad
 	n      int    // length of the text
 	last   bool
+	fast   bool
 	record int // offset of the record that is being cut
 }
 
@@ -164,7 +171,7 @@ func (s *scan) endRecord(i int) {
 		s.b.DropNotes()
 		*rule++
 	} else {
-		for s.b.OpenCells() < s.c.fill {
+		for s.c.fill > 0 && s.b.OpenCells() < s.c.fill {
 			s.b.AddCell(record.Span{Start: uint32(stop), End: uint32(stop)})
 		}
 		s.b.EndRecord(s.record, stop)
@@ -225,6 +232,10 @@ func (s *scan) quoted(start int) (end int, ok bool) {
 			return s.unfinished(start)
 		}
 		i += k
+		if next := s.data[i+1]; s.fast && !stray && i+1 < s.n && (next == s.c.delimiter || next == s.c.newline) {
+			s.addQuoted(start, i, doubled) // by far the most common
+			return i + 1, true
+		}
 		if s.c.backslash && escaped(s.data[start+1:i]) {
 			doubled = true
 			i++
@@ -359,20 +370,4 @@ func (c *cutter) dropFooter(b *record.Batch) {
 	n := min(c.footer, b.Len())
 	b.Truncate(b.Len() - n)
 	b.Skipped.Footer += int64(n)
-}
-
-// marks returns a bit for each of the 64 bytes that equals x or y. It compares
-// eight bytes at a time: the high bit of every byte of t ends up set where the
-// byte differs from both, and a multiplication gathers the eight bits.
-func marks(p *[64]byte, x, y byte) uint64 {
-	const low = 0x7f7f7f7f7f7f7f7f
-	xs, ys := uint64(x)*0x0101010101010101, uint64(y)*0x0101010101010101
-	var m uint64
-	for k := 0; k < 64; k += 8 {
-		w := binary.LittleEndian.Uint64(p[k:])
-		a, b := w^xs, w^ys
-		t := ((a & low) + low | a) & ((b & low) + low | b)
-		m |= (^(t | low) >> 7 * 0x0102040810204080 >> 56) << k
-	}
-	return m
 }

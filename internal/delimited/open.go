@@ -22,10 +22,7 @@ func open(src *source.Source, lay source.Layout, size int) (*Reader, []string, e
 	if err != nil {
 		return nil, nil, err
 	}
-	head, err := src.Head()
-	if err != nil {
-		return nil, nil, err
-	}
+	head := src.Head()
 	whole := len(head) < source.HeadSize
 	first := max(lay.HeaderLine, 1)
 	if lay.HeaderLine == 0 {

@@ -17,6 +17,7 @@ import (
 	"sync"
 
 	"ambertray/internal/record"
+	"ambertray/internal/source"
 )
 
 const (
@@ -165,10 +166,7 @@ func fill(data []byte, in io.Reader, size int) ([]byte, error) {
 		return data, nil
 	}
 	data = slices.Grow(data, size+record.Pad-n)[:size]
-	k, err := io.ReadFull(in, data[n:])
-	if errors.Is(err, io.ErrUnexpectedEOF) {
-		err = io.EOF
-	}
+	k, err := source.Fill(in, data[n:])
 	return data[:n+k], err
 }
 

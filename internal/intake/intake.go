@@ -68,10 +68,7 @@ func Detect(ctx context.Context, opener *source.Opener, name, encoding string, t
 		return source.Layout{}, err
 	}
 	defer src.Close()
-	head, err := src.Head()
-	if err != nil {
-		return source.Layout{}, fmt.Errorf("read %s: %w", name, err)
-	}
+	head := src.Head()
 	lay := delimited.Detect(head, len(head) < source.HeadSize, told)
 	lay.Encoding, lay.Confidence, lay.BOM, lay.Packing = src.Encoding.Name, src.Encoding.Confidence, src.Encoding.BOM, src.Packing
 	return lay, nil

@@ -46,15 +46,17 @@ type Batch struct {
 	Oddities []Oddity
 
 	cells   []Span
-	ends    []uint32 // index in cells after each record's last cell
-	starts  []uint32 // offset in Data of each record's first byte
-	stops   []uint32 // offset in Data after each record's last byte, line end left out
+	records []place
 	newline byte
 
 	seenRecord int // where the last line was asked for; lines are counted from there
 	seenLine   int64
 	free       func(*Batch)
 }
+
+// place is where a record is: the index in cells after its last cell, and the
+// offsets in Data of its first byte and after its last, line end left out.
+type place struct{ cells, start, stop uint32 }
 
 // New returns an empty batch for text whose lines end in newline; 0 stands for
 // line feeds and carriage returns, alone or together. Free hands the batch to
@@ -65,7 +67,7 @@ func New(newline byte, free func(*Batch)) *Batch {
 
 // Reset empties the batch but for its Data.
 func (b *Batch) Reset() {
-	b.cells, b.ends, b.starts, b.stops = b.cells[:0], b.ends[:0], b.starts[:0], b.stops[:0]
+	b.cells, b.records = b.cells[:0], b.records[:0]
 	b.Oddities = b.Oddities[:0]
 	b.Lines, b.Skipped = 0, Skipped{}
 	b.seenRecord, b.seenLine = 0, 0
@@ -80,6 +82,13 @@ func (b *Batch) Free() {
 
 // AddCell appends a cell to the record that is being cut.
 func (b *Batch) AddCell(s Span) { b.cells = append(b.cells, s) }
+
+// AllCells hands the cells so far to a cutter that adds many; it gives them back
+// with SetCells before it calls any other method.
+func (b *Batch) AllCells() []Span { return b.cells }
+
+// SetCells sets the cells so far.
+func (b *Batch) SetCells(cells []Span) { b.cells = cells }
 
 // AddUnescaped appends a cell in which escape stands before each quote, and
 // before itself, that is text. The escape may be the quote.
@@ -112,27 +121,25 @@ func (b *Batch) TrimLastCell(stop int) {
 }
 
 // OpenCells returns the number of cells of the record that is being cut.
-func (b *Batch) OpenCells() int { return len(b.cells) - b.firstCell(len(b.ends)) }
+func (b *Batch) OpenCells() int { return len(b.cells) - b.firstCell(len(b.records)) }
 
 // DropCells forgets the cells of the record that is being cut.
-func (b *Batch) DropCells() { b.cells = b.cells[:b.firstCell(len(b.ends))] }
+func (b *Batch) DropCells() { b.cells = b.cells[:b.firstCell(len(b.records))] }
 
 // EndRecord closes the record whose text is Data[start:stop].
 func (b *Batch) EndRecord(start, stop int) {
-	b.ends = append(b.ends, uint32(len(b.cells)))
-	b.starts = append(b.starts, uint32(start))
-	b.stops = append(b.stops, uint32(stop))
+	b.records = append(b.records, place{uint32(len(b.cells)), uint32(start), uint32(stop)})
 }
 
 // Note records an oddity of the record that is being cut.
 func (b *Batch) Note(what What, offset int) {
-	b.Oddities = append(b.Oddities, Oddity{Record: len(b.ends), Cell: b.OpenCells(), What: what, offset: offset})
+	b.Oddities = append(b.Oddities, Oddity{Record: len(b.records), Cell: b.OpenCells(), What: what, offset: offset})
 }
 
 // DropNotes forgets what was noted of the record that is being cut.
 func (b *Batch) DropNotes() {
 	n := len(b.Oddities)
-	for n > 0 && b.Oddities[n-1].Record == len(b.ends) {
+	for n > 0 && b.Oddities[n-1].Record == len(b.records) {
 		n--
 	}
 	b.Oddities = b.Oddities[:n]
@@ -140,15 +147,15 @@ func (b *Batch) DropNotes() {
 
 // Truncate keeps the first n records and what was noted of them.
 func (b *Batch) Truncate(n int) {
-	b.ends, b.starts, b.stops = b.ends[:n], b.starts[:n], b.stops[:n]
+	b.records = b.records[:n]
 	b.Oddities = slices.DeleteFunc(b.Oddities, func(o Oddity) bool { return o.Record >= n })
 }
 
 // Len returns the number of records.
-func (b *Batch) Len() int { return len(b.ends) }
+func (b *Batch) Len() int { return len(b.records) }
 
 // Width returns the number of cells of record r.
-func (b *Batch) Width(r int) int { return int(b.ends[r]) - b.firstCell(r) }
+func (b *Batch) Width(r int) int { return int(b.records[r].cells) - b.firstCell(r) }
 
 // Cell returns the text of cell c of record r, quotes taken off.
 func (b *Batch) Cell(r, c int) []byte {
@@ -157,14 +164,14 @@ func (b *Batch) Cell(r, c int) []byte {
 }
 
 // Cells returns the spans of the cells of record r.
-func (b *Batch) Cells(r int) []Span { return b.cells[b.firstCell(r):b.ends[r]] }
+func (b *Batch) Cells(r int) []Span { return b.cells[b.firstCell(r):b.records[r].cells] }
 
 // Text returns record r as it stands in the source, without its line end.
-func (b *Batch) Text(r int) []byte { return b.Data[b.starts[r]:b.stops[r]] }
+func (b *Batch) Text(r int) []byte { return b.Data[b.records[r].start:b.records[r].stop] }
 
 // Next returns the offset in Data behind the line end of record r.
 func (b *Batch) Next(r int) int {
-	end := int(b.stops[r])
+	end := int(b.records[r].stop)
 	for end < b.Raw && b.Data[end] == '\r' && b.newline != '\r' {
 		end++
 	}
@@ -185,11 +192,11 @@ func (b *Batch) Line(r int) int64 {
 	}
 	from := 0
 	if b.seenLine > 0 {
-		from = int(b.starts[b.seenRecord])
+		from = int(b.records[b.seenRecord].start)
 	} else {
 		b.seenLine = b.FirstLine
 	}
-	b.seenLine += b.countLines(from, int(b.starts[r]))
+	b.seenLine += b.countLines(from, int(b.records[r].start))
 	b.seenRecord = r
 	return b.seenLine
 }
@@ -216,5 +223,5 @@ func (b *Batch) firstCell(r int) int {
 	if r == 0 {
 		return 0
 	}
-	return int(b.ends[r-1])
+	return int(b.records[r-1].cells)
 }

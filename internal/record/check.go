@@ -36,7 +36,7 @@ func (b *Batch) CheckText(decoded bool) {
 
 // noteAt records an oddity at an offset in the text of record r.
 func (b *Batch) noteAt(r int, what What, offset int) {
-	at := int(b.starts[r]) + offset
+	at := int(b.records[r].start) + offset
 	cell := 0
 	for c, s := range b.Cells(r) {
 		if int(s.Start) <= at && int(s.End) <= b.Raw {

@@ -4,7 +4,6 @@
 package source
 
 import (
-	"bufio"
 	"bytes"
 	"crypto/sha256"
 	"encoding/hex"
@@ -47,7 +46,7 @@ type Source struct {
 
 	count  *atomic.Int64
 	sum    hash.Hash // nil unless it is wanted
-	text   *bufio.Reader
+	text   *headed
 	closer []io.Closer
 }
 
@@ -120,42 +119,66 @@ func (c *counter) Read(p []byte) (int, error) {
 // decode finds out the encoding, unless it is told, and looks whether what
 // comes out is text.
 func (s *Source) decode(plain io.Reader, told string) error {
-	buffered := bufio.NewReaderSize(plain, HeadSize)
-	head, err := peek(buffered)
+	raw, err := newHeaded(plain)
 	if err != nil {
 		return err
 	}
-	if len(head) == 0 {
-		return ErrEmpty
-	}
-	if s.Encoding, err = detectEncoding(head, told); err != nil {
+	if s.Encoding, err = detectEncoding(raw.head, told); err != nil {
 		return err
 	}
-	if what := binaryKind(head); what != "" && s.Encoding.ASCII() {
+	if what := binaryKind(raw.head); what != "" && s.Encoding.ASCII() {
 		return fmt.Errorf("%w but %s", ErrBinary, what)
 	}
-	if s.Encoding.BOM {
-		if _, err := buffered.Discard(s.Encoding.bomLength); err != nil {
-			return err
-		}
+	raw.head = raw.head[s.Encoding.bomLength:]
+	s.text = raw
+	if decoded := s.Encoding.reader(raw); decoded != nil {
+		s.text, err = newHeaded(decoded)
 	}
-	s.text = buffered
-	if decoded := s.Encoding.reader(buffered); decoded != nil {
-		s.text = bufio.NewReaderSize(decoded, HeadSize)
-	}
-	if head, err = peek(s.text); err == nil && len(head) == 0 {
+	if err == nil && len(s.text.head) == 0 {
 		err = ErrEmpty
 	}
 	return err
 }
 
-// peek returns up to HeadSize bytes without reading them.
-func peek(r *bufio.Reader) ([]byte, error) {
-	head, err := r.Peek(HeadSize)
+// headed reads from a stream whose head was looked at before. Behind the head
+// every read goes straight to the stream.
+type headed struct {
+	head []byte // not yet read
+	rest io.Reader
+}
+
+func newHeaded(r io.Reader) (*headed, error) {
+	h := &headed{head: make([]byte, HeadSize), rest: r}
+	n, err := Fill(r, h.head)
+	h.head = h.head[:n]
 	if errors.Is(err, io.EOF) {
 		err = nil
 	}
-	return head, err
+	return h, err
+}
+
+// Fill reads until p is full or r ends, and then returns io.EOF. Unlike
+// io.ReadFull it passes io.ErrUnexpectedEOF on as what it is: an archive that
+// was cut off.
+func Fill(r io.Reader, p []byte) (n int, err error) {
+	for n < len(p) && err == nil {
+		var k int
+		k, err = r.Read(p[n:])
+		n += k
+	}
+	return n, err
+}
+
+// Read implements io.Reader.
+func (h *headed) Read(p []byte) (int, error) {
+	if len(h.head) == 0 {
+		return h.rest.Read(p)
+	}
+	n := copy(p, h.head)
+	if h.head = h.head[n:]; len(h.head) == 0 {
+		h.head = nil
+	}
+	return n, nil
 }
 
 // signatures are the first bytes of files that are often taken for text.
@@ -193,7 +216,7 @@ func binaryKind(head []byte) string {
 
 // Head returns up to HeadSize bytes from the beginning without reading them.
 // They are valid until the first Read.
-func (s *Source) Head() ([]byte, error) { return peek(s.text) }
+func (s *Source) Head() []byte { return s.text.head }
 
 // Read implements io.Reader.
 func (s *Source) Read(p []byte) (int, error) { return s.text.Read(p) }
