@@ -126,14 +126,21 @@ func (a *app) drawLayout(s *survey.Survey) {
 		records = "the first " + records
 	}
 	p.Fact("read", "%s, %s%s", records, skippedText(s.Skipped), troubles(s))
+	for i, row := range s.SkippedRows {
+		label := ""
+		if i == 0 {
+			label = "skipped"
+		}
+		p.Fact(label, "line %s, %s: %s", term.Count(row.Line), row.Rule, p.Faint(term.Shorten(term.Printable(row.Text), 60)))
+	}
 }
 
 // skippedText names the rules that left rows out, and how many.
 func skippedText(skipped record.Skipped) string {
 	var parts []string
-	for _, r := range skipped.Rules() {
-		if r.Rows > 0 {
-			parts = append(parts, term.Amount(r.Rows, r.Name))
+	for _, r := range record.Rules() {
+		if skipped[r] > 0 {
+			parts = append(parts, term.Amount(skipped[r], r.String()))
 		}
 	}
 	switch len(parts) {
@@ -178,7 +185,7 @@ func layoutText(s *survey.Survey) string {
 		parts = append(parts, "backslash escapes")
 	}
 	if l.SkipSpaces {
-		parts = append(parts, "spaces behind delimiters")
+		parts = append(parts, "spaces around cells")
 	}
 	if l.LineEnd != "lf" {
 		parts = append(parts, "line ends "+strings.ToUpper(l.LineEnd))
@@ -200,7 +207,7 @@ func layoutText(s *survey.Survey) string {
 func delimiterText(d string) string {
 	for name, sign := range source.DelimiterNames {
 		if sign == d && name != "none" {
-			return name
+			return strings.ReplaceAll(name, "_", " ")
 		}
 	}
 	if d == "" {

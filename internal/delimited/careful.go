@@ -56,13 +56,17 @@ func (s *scan) plain(start int) (end int, ok bool) {
 	if end >= s.n && !s.last {
 		return end, false
 	}
-	s.b.AddCell(record.Span{Start: uint32(start), End: uint32(end)})
+	stop := end
+	for (s.c.skipSpaces || s.c.spaces == 2) && stop > start && s.data[stop-1] == ' ' {
+		stop--
+	}
+	s.b.AddCell(record.Span{Start: uint32(start), End: uint32(stop)})
 	return end, true
 }
 
 // skipSpaces returns where the cell begins that may have spaces before it.
 func (s *scan) skipSpaces(i int) int {
-	if s.c.skipSpaces || s.c.spaces && i == s.record {
+	if s.c.skipSpaces || s.c.spaces > 0 && i == s.record {
 		for i < s.n && s.data[i] == ' ' {
 			i++
 		}
@@ -73,8 +77,10 @@ func (s *scan) skipSpaces(i int) int {
 // delimiterAt tells whether a delimiter begins at i.
 func (s *scan) delimiterAt(i int) bool {
 	switch {
-	case s.c.spaces:
+	case s.c.spaces == 1:
 		return s.data[i] == ' ' || s.data[i] == '\t'
+	case s.c.spaces == 2:
+		return s.data[i] == ' ' && i+1 < s.n && (s.data[i+1] == ' ' || s.data[i+1] == '\r' || s.lineEndAt(i+1))
 	case s.c.long != nil:
 		return bytes.HasPrefix(s.data[i:s.n], s.c.long)
 	}
@@ -97,10 +103,10 @@ func (s *scan) separator(i int) (next int, isLine, known bool) {
 	if !s.delimiterAt(i) {
 		return s.lineBreak(i)
 	}
-	if !s.c.spaces {
+	if s.c.spaces == 0 {
 		return i + max(len(s.c.long), 1), false, true
 	}
-	for i < s.n && s.delimiterAt(i) {
+	for i < s.n && (s.data[i] == ' ' || s.data[i] == '\t') {
 		i++
 	}
 	if i >= s.n {

@@ -26,7 +26,7 @@ type cutter struct {
 	limit     int  // a record longer than this has an open quote
 
 	long       []byte // a delimiter of several bytes
-	spaces     bool   // runs of spaces are the delimiter
+	spaces     int    // runs of so many spaces at least are the delimiter
 	backslash  bool   // quotes in quotes are escaped by a backslash
 	skipSpaces bool
 
@@ -51,7 +51,9 @@ func newCutter(lay source.Layout) (*cutter, error) {
 	}
 	switch {
 	case lay.Delimiter == source.Spaces:
-		c.spaces = true
+		c.spaces = 1
+	case lay.Delimiter == source.WideSpaces:
+		c.spaces = 2
 	case lay.Delimiter == "":
 		c.delimiter = c.newline
 	case len(lay.Delimiter) == 1:
@@ -59,6 +61,7 @@ func newCutter(lay source.Layout) (*cutter, error) {
 	default:
 		c.long = []byte(lay.Delimiter)
 	}
+	c.skipSpaces = c.skipSpaces && c.spaces == 0
 	if len(lay.Quote) > 1 {
 		return nil, fmt.Errorf("quote %q: it must be one character of ASCII, or empty", lay.Quote)
 	}
@@ -166,10 +169,10 @@ func (s *scan) endRecord(i int) {
 	if stop < i {
 		s.b.TrimLastCell(stop)
 	}
-	if rule := s.c.rule(s.data[s.record:stop], &s.b.Skipped); rule != nil {
+	if rule, ok := s.c.rule(s.data[s.record:stop]); ok {
 		s.b.DropCells()
 		s.b.DropNotes()
-		*rule++
+		s.b.Skip(rule, s.record, stop)
 	} else {
 		for s.c.fill > 0 && s.b.OpenCells() < s.c.fill {
 			s.b.AddCell(record.Span{Start: uint32(stop), End: uint32(stop)})
@@ -179,19 +182,19 @@ func (s *scan) endRecord(i int) {
 	s.record = i + 1
 }
 
-// rule returns the count of the rule that leaves a row out, if any.
-func (c *cutter) rule(row []byte, skipped *record.Skipped) *int64 {
+// rule returns the rule that leaves a row out, if any.
+func (c *cutter) rule(row []byte) (record.Rule, bool) {
 	switch {
 	case len(row) == 0 || row[0] <= ' ' && c.noValue(row) || row[0] == c.delimiter && c.noValue(row):
-		return &skipped.Blank
+		return record.Blank, true
 	case len(c.comment) > 0 && bytes.HasPrefix(row, c.comment):
-		return &skipped.Comment
-	case c.header != nil && len(row) == len(c.header) && bytes.Equal(row, c.header):
-		return &skipped.RepeatedHeader
+		return record.Comment, true
+	case len(row) == len(c.header) && bytes.Equal(row, c.header):
+		return record.RepeatedHeader, true
 	case c.ruler && isRuler(row):
-		return &skipped.Ruler
+		return record.Ruler, true
 	}
-	return nil
+	return 0, false
 }
 
 // noValue tells whether a row is nothing but delimiters and spaces.
@@ -287,10 +290,8 @@ func (s *scan) follows(i int) (a after, end int, known bool) {
 		}
 		return doubles, i, true
 	}
-	if s.c.skipSpaces || s.c.spaces {
-		for i < s.n && s.data[i] == ' ' && !s.c.spaces {
-			i++
-		}
+	for s.c.skipSpaces && i < s.n && s.data[i] == ' ' {
+		i++
 	}
 	for j := i; ; j++ {
 		switch {
@@ -363,11 +364,4 @@ func (s *scan) lineEnd(i int) int {
 		return -1
 	}
 	return i + k
-}
-
-// dropFooter takes the records of the footer off the end of a source.
-func (c *cutter) dropFooter(b *record.Batch) {
-	n := min(c.footer, b.Len())
-	b.Truncate(b.Len() - n)
-	b.Skipped.Footer += int64(n)
 }

@@ -110,7 +110,7 @@ func dialects(head []byte, lay source.Layout) []source.Layout {
 				list = append(list, try)
 				try.Escape = source.Doubled
 			}
-			if d != source.Spaces && bytes.Contains(head, []byte(d+" ")) {
+			if d != source.Spaces && d != source.WideSpaces && bytes.Contains(head, []byte(d+" ")) {
 				try.SkipSpaces = true
 				list = append(list, try)
 			}
@@ -141,6 +141,9 @@ func delimiters(head []byte, lay source.Layout) []string {
 	}
 	list := slices.Clone(common)
 	for c, n := range in {
+		if c == ':' && inTimes(head) {
+			continue
+		}
 		if n*2 > lines && !slices.Contains(common, string(rune(c))) {
 			list = append(list, string(rune(c)))
 		}
@@ -151,8 +154,16 @@ func delimiters(head []byte, lay source.Layout) []string {
 			list = append(list, long)
 		}
 	}
-	return append(list, source.Spaces, "")
+	return append(list, source.Spaces, source.WideSpaces, "")
 }
+
+// inTimes tells whether most colons stand between digits.
+func inTimes(head []byte) bool {
+	n := len(betweenDigits.FindAll(head, -1))
+	return n*2 > bytes.Count(head, []byte(":"))
+}
+
+var betweenDigits = regexp.MustCompile(`\d:\d`)
 
 // isSign tells whether a character can be a delimiter by itself.
 func isSign(c byte) bool {
@@ -248,10 +259,12 @@ func (s *shape) rate() float64 {
 	}
 	score := share + 0.4*s.ofOneKind(first+1) + min(float64(s.width), 50)/500
 	switch d := s.layout.Delimiter; {
-	case d == source.Spaces && share < 0.9:
+	case (d == source.Spaces || d == source.WideSpaces) && share < 0.9:
 		return 0.1 // sentences
 	case d == source.Spaces:
 		score -= 0.25
+	case d == source.WideSpaces:
+		score -= 0.2
 	case !slices.Contains(common, d) && len(d) == 1:
 		score -= 0.1
 	}
@@ -373,7 +386,10 @@ func (s *shape) findHeader(lay *source.Layout) {
 	if isRuler(s.rows.Text(first)) && first+1 < s.rows.Len() {
 		first++
 	}
-	if s.hasHeader(first) {
+	if s.lacksFirst(first - 1) {
+		first--
+		lay.HeaderLine = s.rows.Line(first)
+	} else if s.hasHeader(first) {
 		lay.HeaderLine = s.rows.Line(first)
 	} else {
 		lay.FirstDataLine = s.rows.Line(first)
@@ -407,7 +423,34 @@ func (s *shape) hasHeader(at int) bool {
 			votes--
 		}
 	}
-	return votes > 0 || votes == 0 && words
+	return votes > 0 || votes == 0 && words && !s.recurs(at, below)
+}
+
+// recurs tells whether a cell of a row occurs again below it in its column,
+// which the name of a column does not.
+func (s *shape) recurs(at, from int) bool {
+	for r := from; r < min(s.rows.Len(), from+kindRows); r++ {
+		for c := range min(s.rows.Width(r), s.rows.Width(at)) {
+			if cell := s.rows.Cell(at, c); !value.Blank(cell) && bytes.Equal(cell, s.rows.Cell(r, c)) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// lacksFirst tells whether a row names all columns but the first, which holds
+// the names of the rows.
+func (s *shape) lacksFirst(at int) bool {
+	if at < 0 || s.width < 3 || s.rows.Width(at) != s.width-1 {
+		return false
+	}
+	for c := range s.rows.Width(at) {
+		if kindOf(s.rows.Cell(at, c)) != value.Text {
+			return false
+		}
+	}
+	return true
 }
 
 var year = regexp.MustCompile(`^(19|20)\d\d$`)

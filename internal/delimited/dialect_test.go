@@ -12,6 +12,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"ambertray/internal/record"
 	"ambertray/internal/source"
 )
 
@@ -21,7 +22,7 @@ var lineEnds = map[string]string{"lf": "\n", "crlf": "\r\n", "crcrlf": "\r\r\n",
 // in pieces of any size.
 func TestEveryDialect(t *testing.T) {
 	rng := rand.New(rand.NewPCG(5, 6))
-	for _, delimiter := range []string{",", ";", "\t", "|", ":", "^", "\x1f", "||", "~|~", source.Spaces, ""} {
+	for _, delimiter := range []string{",", ";", "\t", "|", ":", "^", "\x1f", "||", "~|~", source.Spaces, source.WideSpaces, ""} {
 		for _, quote := range []string{`"`, "'", ""} {
 			for _, escape := range []string{source.Doubled, source.Backslash} {
 				for _, lineEnd := range append(source.LineEnds, "mixed") {
@@ -53,8 +54,8 @@ func checkDialect(t *testing.T, rng *rand.Rand, lay source.Layout) {
 		}
 		delimiter := lay.Delimiter
 		switch {
-		case delimiter == source.Spaces:
-			delimiter = "  "
+		case delimiter == source.Spaces, delimiter == source.WideSpaces:
+			delimiter = strings.Repeat(" ", 2+rng.IntN(2))
 		case lay.SkipSpaces && delimiter != "":
 			delimiter += strings.Repeat(" ", rng.IntN(3))
 		}
@@ -144,7 +145,7 @@ func TestDetect(t *testing.T) {
 		{"unit separators", "No\x1fName\n1\x1fa\n2\x1fb\n", `"\x1f" header 1`},
 		{"double pipes", "No||Name||Mass\n1||gnat||2.5\n2||fern||1\n", `"||" header 1`},
 		{"tilde pipe tilde", "No~|~Name~|~Mass\n1~|~gnat~|~2.5\n2~|~fern~|~1\n", `"~|~" header 1`},
-		{"columns of spaces", "No   Mass   Found\n1    2.50   2026-01-01\n12   3.75   2026-01-02\n7    1.00   2026-02-01\n", `"spaces" header 1`},
+		{"columns of spaces", "No   Mass   Found\n1    2.50   2026-01-01\n12   3.75   2026-01-02\n7    1.00   2026-02-01\n", `"wide_spaces" header 1`},
 		{"no header", "1,gnat,2.5\n2,fern,3.5\n3,moss,1\n", `"," data 1`},
 		{"header of years", "Place,2024,2025\nHarrow,5,6\nMarl,7,8\n", `"," header 1`},
 		{"all text", "name,colour\ngnat,honey\nfern,lemon\n", `"," header 1`},
@@ -169,6 +170,11 @@ func TestDetect(t *testing.T) {
 		{"sentences", "one, two and three\nfour and five\nsix, seven, eight\nnine\n", `"" header 1`},
 		{"times are no colons", "Started,Ended\n10:30:00,11:00:00\n12:30:00,13:15:00\n", `"," header 1`},
 		{"blank heading", "No,,Name\n1,x,gnat\n2,y,fern\n", `"," header 1`},
+		{"columns of wide spaces", "code     locality              depth\n00001    Tern Island, north     1.50\n00002    Marl Point, south     12.50\n00003    Old Quarry, level 2    3.00\n", `"wide_spaces" header 1`},
+		{"a log", "2026-01-01 10:01:00 INFO loaded 5 rows\n2026-01-02 10:02:00 WARN loaded 6 rows\n2026-01-03 10:03:00 INFO loaded 7 rows\n", `"spaces" data 1`},
+		{"names of rows", "mass\tname\tfound\n1\t2.5\tgnat\t2026-01-01\n2\t3.5\tfern\t2026-01-02\n", `"\t" header 1`},
+		{"text that recurs is no header", "gnat,honey,Bay\nfern,lemon,Quarry\ngnat,honey,Bay\nmoss,honey,Quarry\n", `"," data 1`},
+		{"a word to the spreadsheet", "sep=;\nNo;Name\n1;gnat\n2;fern\n", `";" header 2`},
 		{"text with line breaks", "No,Note\n1,\"a\nb, c\nd\"\n2,\"e\"\n3,f\n", `"," header 1`},
 	} {
 		t.Run(c.name, func(t *testing.T) {
@@ -195,9 +201,7 @@ func TestOpenAbove(t *testing.T) {
 		require.Equal(t, []string{"No", "Name", "No (2)", "column_4"}, headings)
 		rows, skipped := readFrom(t, r, 2)
 		require.Equal(t, "6:1|gnat|5|x 8:2|fern||", show(rows))
-		require.Equal(t, [6]int64{1, 1, 1, 1, 1, 1}, [6]int64{
-			skipped.Title, skipped.Blank, skipped.Comment, skipped.Ruler, skipped.RepeatedHeader, skipped.Footer,
-		})
+		require.Equal(t, record.Skipped{1, 1, 1, 1, 1, 1}, skipped)
 		require.NoError(t, src.Close())
 	}
 }

@@ -48,7 +48,13 @@ func open(src *source.Source, lay source.Layout, size int) (*Reader, []string, e
 		c.fill = len(headings)
 	}
 	r := newReader(src, c, size, line)
-	r.above, r.decoded = above, !src.Encoding.IsUTF8()
+	r.decoded = !src.Encoding.IsUTF8()
+	for _, row := range above {
+		r.skipped[row.Rule]++
+		if row.Rule != record.Blank {
+			r.above = append(r.above, row)
+		}
+	}
 	return r, distinct(headings), nil
 }
 
@@ -62,18 +68,19 @@ func (e *NoLineError) Error() string {
 	return fmt.Sprintf("%s has no line %d within its first %d kB, where its header or its data should begin", e.Source, e.Line, source.HeadSize>>10)
 }
 
-// skipLines returns what stands behind n lines, and counts those lines.
-func (c *cutter) skipLines(text []byte, n int64) (rest []byte, above record.Skipped, ok bool) {
-	for ; n > 0; n-- {
+// skipLines returns what stands behind n lines, and the rows in those lines.
+func (c *cutter) skipLines(text []byte, n int64) (rest []byte, above []record.LeftOut, ok bool) {
+	for line := int64(1); line <= n; line++ {
 		i := bytes.IndexAny(text, c.lineEnds())
 		if i < 0 {
 			return nil, above, false
 		}
-		if rule := c.rule(bytes.TrimRight(text[:i], "\r"), &above); rule != nil {
-			*rule++
-		} else {
-			above.Title++
+		row := bytes.TrimRight(text[:i], "\r")
+		rule, ok := c.rule(row)
+		if !ok {
+			rule = record.Title
 		}
+		above = append(above, record.LeftOut{Rule: rule, Line: line, Text: string(row)})
 		if c.newline == 0 && text[i] == '\r' && i+1 < len(text) && text[i+1] == '\n' {
 			i++
 		}
@@ -102,7 +109,29 @@ func (c *cutter) headings(text []byte, whole, named bool) (headings []string, us
 			headings[i] = string(value.Trim(b.Cell(0, i)))
 		}
 	}
-	return headings, b.Next(0)
+	return fitHeadings(headings, b), b.Next(0)
+}
+
+// fitHeadings adds a blank heading where nearly all records have one cell more
+// than the header: before the first, for the names of the rows, or behind the
+// last, where the records end in a delimiter.
+func fitHeadings(headings []string, b *record.Batch) []string {
+	more, blank, rows := 0, 0, min(b.Len(), headRows)
+	for r := 1; r < rows; r++ {
+		if b.Width(r) == len(headings)+1 {
+			more++
+			if value.Blank(b.Cell(r, len(headings))) {
+				blank++
+			}
+		}
+	}
+	switch {
+	case more*10 < (rows-1)*9 || more == 0:
+		return headings
+	case blank == more:
+		return append(headings, "")
+	}
+	return append([]string{""}, headings...)
 }
 
 // cutText cuts a text that is no part of a source.

@@ -43,7 +43,8 @@ type Reader struct {
 
 	decoded   bool           // the source is not UTF-8 by itself
 	firstLine int64          // on which the records begin
-	above     record.Skipped // rows above that line
+	skipped   record.Skipped // rows above that line
+	above     []record.LeftOut
 }
 
 // tail is what a piece tells the next one.
@@ -58,7 +59,12 @@ type tail struct {
 func newReader(in io.Reader, c *cutter, size int, line int64) *Reader {
 	r := &Reader{in: in, cutter: c, size: size, before: make(chan tail, 1), firstLine: line}
 	r.pool.New = func() any {
-		return record.New(c.newline, func(b *record.Batch) { r.pool.Put(b) })
+		return record.New(c.newline, func(b *record.Batch) {
+			if cap(b.Data) > 8*size { // one with a cell out of the ordinary
+				b.Data = nil
+			}
+			r.pool.Put(b)
+		})
 	}
 	r.before <- tail{record: 1, line: line}
 	return r
@@ -78,8 +84,11 @@ func (r *Reader) Next() (record.Piece, error) {
 	}
 	b := r.pool.Get().(*record.Batch)
 	data := append(b.Data[:0], r.rest...)
-	end := 0
-	for size := r.size; end == 0 && !r.last; size *= 2 {
+	end, sure := 0, false
+	for size := r.size; !sure && !r.last; size *= 2 {
+		if size > MaxRecord && end > 0 {
+			break // a quote that is never closed
+		}
 		if size > 2*MaxRecord {
 			return nil, ErrTooLong
 		}
@@ -88,7 +97,7 @@ func (r *Reader) Next() (record.Piece, error) {
 		if r.last = errors.Is(err, io.EOF); err != nil && !r.last {
 			return nil, err
 		}
-		end = r.cutter.boundary(data)
+		end, sure = r.cutter.boundary(data)
 	}
 	if r.last {
 		end = len(data)
@@ -118,11 +127,12 @@ func (p *piece) Cut(ctx context.Context) (*record.Batch, error) {
 	b.FirstRecord, b.FirstLine = before.record, before.line
 	b.CountLines(cut)
 	if p.last {
-		c.dropFooter(b)
+		b.DropLast(c.footer, record.Footer)
 	}
 	b.CheckText(p.r.decoded)
 	if before.record == 1 && before.line == p.r.firstLine {
-		b.Skipped = b.Skipped.Plus(p.r.above)
+		b.Above = p.r.above
+		b.Skipped = b.Skipped.Plus(p.r.skipped)
 	}
 	p.after <- tail{
 		left:   slices.Clone(b.Data[cut:b.Raw]),
@@ -136,7 +146,10 @@ func (p *piece) Cut(ctx context.Context) (*record.Batch, error) {
 // likely the end of a record: the last one with an even number of quotes
 // before it, or just the last one. It is 0 when there is no line end. As many
 // lines as the footer has are left for the next piece.
-func (c *cutter) boundary(data []byte) int {
+//
+// It is not sure where the text ends in a quoted cell that seems to be open:
+// that is worth reading on.
+func (c *cutter) boundary(data []byte) (end int, sure bool) {
 	newline := c.newline
 	if newline == 0 {
 		newline = '\n'
@@ -145,18 +158,20 @@ func (c *cutter) boundary(data []byte) int {
 		data = data[:max(bytes.LastIndexByte(bytes.TrimRight(data, "\r\n"), newline)+1, 0)]
 	}
 	lastLine := bytes.LastIndexByte(data, newline) + 1
-	if c.quote == 0 {
-		return lastLine
+	if c.quote == 0 || lastLine == 0 {
+		return lastLine, lastLine > 0
 	}
 	quotes, end := bytes.Count(data, []byte{c.quote}), len(data)
 	for at := lastLine; at > 0; at = bytes.LastIndexByte(data[:end-1], newline) + 1 {
 		quotes -= bytes.Count(data[at:end], []byte{c.quote})
 		if quotes%2 == 0 {
-			return at
+			return at, true
 		}
 		end = at
 	}
-	return lastLine
+	last := bytes.LastIndexByte(data, c.quote)
+	opens := last == 0 || last > 0 && (data[last-1] == c.delimiter || data[last-1] == newline)
+	return lastLine, !opens
 }
 
 // fill reads until data is size bytes long or the source ends.

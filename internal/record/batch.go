@@ -42,11 +42,16 @@ type Batch struct {
 	Lines   int64
 	Skipped Skipped
 
+	// Above are the rows left out above the first record of a source.
+	Above []LeftOut
+
 	// Oddities lists what was not as it should be, in record order.
 	Oddities []Oddity
 
 	cells   []Span
 	records []place
+	left    []leftOut
+	uneven  bool // the records differ in their number of cells
 	newline byte
 
 	seenRecord int // where the last line was asked for; lines are counted from there
@@ -69,7 +74,8 @@ func New(newline byte, free func(*Batch)) *Batch {
 func (b *Batch) Reset() {
 	b.cells, b.records = b.cells[:0], b.records[:0]
 	b.Oddities = b.Oddities[:0]
-	b.Lines, b.Skipped = 0, Skipped{}
+	b.Lines, b.Skipped, b.uneven = 0, Skipped{}, false
+	b.Above, b.left = nil, b.left[:0]
 	b.seenRecord, b.seenLine = 0, 0
 }
 
@@ -83,8 +89,8 @@ func (b *Batch) Free() {
 // AddCell appends a cell to the record that is being cut.
 func (b *Batch) AddCell(s Span) { b.cells = append(b.cells, s) }
 
-// AllCells hands the cells so far to a cutter that adds many; it gives them back
-// with SetCells before it calls any other method.
+// AllCells returns the cells of all records. A cutter that adds many to them
+// gives them back with SetCells before it calls any other method.
 func (b *Batch) AllCells() []Span { return b.cells }
 
 // SetCells sets the cells so far.
@@ -128,7 +134,9 @@ func (b *Batch) DropCells() { b.cells = b.cells[:b.firstCell(len(b.records))] }
 
 // EndRecord closes the record whose text is Data[start:stop].
 func (b *Batch) EndRecord(start, stop int) {
+	n := len(b.records)
 	b.records = append(b.records, place{uint32(len(b.cells)), uint32(start), uint32(stop)})
+	b.uneven = b.uneven || len(b.cells) != (n+1)*int(b.records[0].cells)
 }
 
 // Note records an oddity of the record that is being cut.
@@ -144,6 +152,10 @@ func (b *Batch) DropNotes() {
 	}
 	b.Oddities = b.Oddities[:n]
 }
+
+// Even tells whether every record has width cells; then cell c of record r is
+// AllCells()[r*width+c].
+func (b *Batch) Even(width int) bool { return !b.uneven && b.Len() > 0 && b.Width(0) == width }
 
 // Truncate keeps the first n records and what was noted of them.
 func (b *Batch) Truncate(n int) {

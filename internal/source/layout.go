@@ -8,12 +8,12 @@ type Layout struct {
 	Encoding   string  `json:"encoding"` // "utf-8", "windows-1252" …
 	Confidence float64 `json:"encoding_confidence"`
 	BOM        bool    `json:"bom"`
-	// Delimiter is one or more characters, Spaces for runs of them, or "" for
+	// Delimiter is one or more characters, Spaces or WideSpaces for runs of them, or "" for
 	// lines that are one cell each.
 	Delimiter string `json:"delimiter"`
 	Quote     string `json:"quote"`  // "" when cells are not quoted
 	Escape    string `json:"escape"` // of a quote in quotes: Doubled or Backslash
-	// SkipSpaces leaves out the spaces behind a delimiter.
+	// SkipSpaces leaves out the spaces around cells.
 	SkipSpaces bool   `json:"skip_spaces"`
 	LineEnd    string `json:"line_end"` // lf, crlf, crcrlf, cr or mixed
 	Comment    string `json:"comment"`  // what lines begin with that are comments, or ""
@@ -31,9 +31,10 @@ type Layout struct {
 
 // Words of a layout.
 const (
-	Spaces    = "spaces"
-	Doubled   = "doubled"
-	Backslash = "backslash"
+	Spaces     = "spaces"      // runs of spaces or tabs
+	WideSpaces = "wide_spaces" // runs of two spaces at least
+	Doubled    = "doubled"
+	Backslash  = "backslash"
 )
 
 // LineEnds are the words for the ends of lines.
@@ -41,5 +42,5 @@ var LineEnds = []string{"lf", "crlf", "crcrlf", "cr", "mixed"}
 
 // DelimiterNames are words for delimiters that are hard to write or to see.
 var DelimiterNames = map[string]string{
-	"comma": ",", "semicolon": ";", "tab": "\t", "pipe": "|", "colon": ":", "none": "", Spaces: Spaces,
+	"comma": ",", "semicolon": ";", "tab": "\t", "pipe": "|", "colon": ":", "none": "", Spaces: Spaces, WideSpaces: WideSpaces,
 }

@@ -46,6 +46,9 @@ func (w *surveying) footer() (n int64) {
 // footerWords begin a total or a note.
 var footerWords = regexp.MustCompile(`(?i)^\W*((grand|sub)[ -]?)?(totals?|subtotal|sum|summe|gesamt|average|mean|end of|source:|notes?:|printed|generated|exported|records?:|rows?:|page \d|\d+ (rows|records))\b`)
 
+// totalWord is a total and nothing else.
+var totalWord = regexp.MustCompile(`(?i)^\W*((grand|sub)[ -]?)?totals?\W*$`)
+
 // isFooter tells whether a row is a total or a note: it begins with a word for
 // one and is not filled as a record is, or it is one sentence where there
 // should be several cells.
@@ -61,6 +64,9 @@ func (w *surveying) isFooter(row []string) bool {
 	width := len(w.headings)
 	if width < 2 {
 		return false
+	}
+	if totalWord.MatchString(first) {
+		return true
 	}
 	if footerWords.MatchString(first) {
 		return filled < width || len(row) != width

@@ -1,6 +1,7 @@
 package survey
 
 import (
+	"fmt"
 	"regexp"
 	"strings"
 
@@ -33,6 +34,16 @@ func (s *Survey) Draft(dir string) *tray.Tray {
 		t.Notes[c.Name] = notes
 	}
 	s.offerKeys(t)
+	if s.Ragged > 0 {
+		t.Notes["source"] = append(t.Notes["source"], fmt.Sprintf(
+			"%d records have more or fewer cells than the header and will be rejected; fill_short: true fills the short ones with NULL", s.Ragged))
+	}
+	if s.Broken > 0 {
+		t.Notes["source"] = append(t.Notes["source"], fmt.Sprintf("%d records cannot be read and will be rejected", s.Broken))
+	}
+	for _, row := range s.SkippedRows {
+		t.Notes["source"] = append(t.Notes["source"], fmt.Sprintf("%s, line %d, is skipped: %s", row.Source, row.Line, row.Rule))
+	}
 	return t
 }
 

@@ -29,6 +29,8 @@ type Survey struct {
 	Sampled bool           `json:"sampled"` // only the first records were read
 	Records int64          `json:"records"`
 	Skipped record.Skipped `json:"skipped"`
+	// SkippedRows are the first rows with text that were skipped.
+	SkippedRows []SkippedRow `json:"skipped_rows"`
 	// Ragged is how many records have more or fewer cells than the header,
 	// Broken how many could not be cut into cells.
 	Ragged   int64      `json:"ragged"`
@@ -38,8 +40,17 @@ type Survey struct {
 	Rows     [][]string `json:"first_rows"`
 }
 
+// SkippedRow is a row that a rule leaves out.
+type SkippedRow struct {
+	Source string `json:"source"`
+	Line   int64  `json:"line"`
+	Rule   string `json:"rule"`
+	Text   string `json:"text"`
+}
+
 // Oddity is something that is not as it should be.
 type Oddity struct {
+	Source string  `json:"source"`
 	Line   int64   `json:"line"`
 	Column *string `json:"column"`
 	What   string  `json:"what"`
@@ -86,6 +97,8 @@ const (
 	// DefaultRows is how many of the first rows are shown.
 	DefaultRows = 5
 	maxOddities = 20
+	// maxSkippedRows is how many of the rows that were skipped are shown.
+	maxSkippedRows = 10
 )
 
 // Run surveys files, which are read as one source.
@@ -130,8 +143,8 @@ func once(ctx context.Context, from *source.Opener, files []string, lay source.L
 	}
 	defer in.Close()
 	w := &surveying{
-		survey:  &Survey{Bytes: in.Size(), Layout: lay, Oddities: []Oddity{}},
-		options: o, headings: in.Headings,
+		survey:  &Survey{Bytes: in.Size(), Layout: lay, Oddities: []Oddity{}, SkippedRows: []SkippedRow{}},
+		options: o, files: files, headings: in.Headings,
 	}
 	return w, w.run(ctx, in)
 }
@@ -140,6 +153,7 @@ func once(ctx context.Context, from *source.Opener, files []string, lay source.L
 type surveying struct {
 	survey   *Survey
 	options  Options
+	files    []string
 	headings []string
 	columns  []infer.Column
 	last     [][]string // the last rows
@@ -148,9 +162,11 @@ type surveying struct {
 
 // seen is what one batch adds to the survey besides the profiles.
 type seen struct {
+	part                    int
 	records, ragged, broken int64
 	firstLine               int64
 	skipped                 record.Skipped
+	left                    []record.LeftOut
 	oddities                []Oddity
 	first, last             [][]string
 	misread                 []byte
@@ -199,7 +215,7 @@ func (w *surveying) work(profile []infer.Column) record.Work[seen] {
 		for c := range profile {
 			profile[c].Add(b, c, width)
 		}
-		s := seen{records: int64(b.Len()), skipped: b.Skipped, firstLine: b.FirstLine}
+		s := seen{part: b.Part, records: int64(b.Len()), skipped: b.Skipped, left: b.LeftOut(), firstLine: b.FirstLine}
 		w.noteOddities(b, &s)
 		if b.FirstRecord == 1 && b.Part == 0 {
 			s.first = rows(b, 0, w.rowCount())
@@ -240,13 +256,13 @@ func (w *surveying) noteOddities(b *record.Batch, s *seen) {
 			if odd[0].What == record.BadEncoding && s.misread == nil {
 				s.misread = beyondASCII(b)
 			}
-			s.note(Oddity{b.OddityLine(odd[0]), w.heading(odd[0].Cell), odd[0].What.String()})
+			s.note(Oddity{Line: b.OddityLine(odd[0]), Column: w.heading(odd[0].Cell), What: odd[0].What.String()})
 		}
 		if broken {
 			s.broken++
 		} else if n := b.Width(r); n != len(w.headings) {
 			s.ragged++
-			s.note(Oddity{b.Line(r), nil, fmt.Sprintf("%d cells, not %d", n, len(w.headings))})
+			s.note(Oddity{Line: b.Line(r), What: fmt.Sprintf("%d cells, not %d", n, len(w.headings))})
 		}
 	}
 }
@@ -264,13 +280,20 @@ func (w *surveying) heading(c int) *string {
 	return nil
 }
 
-// rows returns the cells of some records.
+// maxShown is how many bytes of a cell are kept to show it.
+const maxShown = 256
+
+func clip(cell []byte) string {
+	return strings.ToValidUTF8(string(cell[:min(len(cell), maxShown)]), "�")
+}
+
+// rows returns the cells of some records, long ones cut.
 func rows(b *record.Batch, from, to int) [][]string {
 	var rows [][]string
 	for r := from; r < min(b.Len(), to); r++ {
 		var row []string
 		for c := range b.Width(r) {
-			row = append(row, string(b.Cell(r, c)))
+			row = append(row, clip(b.Cell(r, c)))
 		}
 		rows = append(rows, row)
 	}
@@ -287,7 +310,15 @@ func (w *surveying) add(s seen) {
 	v.Ragged += s.ragged
 	v.Broken += s.broken
 	v.Skipped = v.Skipped.Plus(s.skipped)
-	v.Oddities = append(v.Oddities, s.oddities[:min(len(s.oddities), maxOddities-len(v.Oddities))]...)
+	for _, o := range s.oddities[:min(len(s.oddities), maxOddities-len(v.Oddities))] {
+		o.Source = w.files[s.part]
+		v.Oddities = append(v.Oddities, o)
+	}
+	for _, l := range s.left {
+		if len(v.SkippedRows) < maxSkippedRows {
+			v.SkippedRows = append(v.SkippedRows, SkippedRow{w.files[s.part], l.Line, l.Rule.String(), l.Text})
+		}
+	}
 	v.Rows = append(v.Rows, s.first...)
 	w.last = append(w.last, s.last...)
 	w.last = slices.Clone(w.last[max(0, len(w.last)-maxFooter):])

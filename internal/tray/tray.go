@@ -31,7 +31,7 @@ type Tray struct {
 
 	// Notes are written as comments behind what they explain: the evidence
 	// behind a column's type, by the name of the column, and remarks under
-	// the names "table" and "key". They are not read back.
+	// the names "source" and "key". They are not read back.
 	Notes map[string][]string
 }
 

@@ -34,6 +34,7 @@ func (t *Tray) Marshal() ([]byte, error) {
 	root.HeadComment = "The plan of a load. Edit it, check it and load from it as often as there are files."
 	put(root, "tray", scalar(strconv.Itoa(Version)))
 	put(root, "source", t.sourceNode())
+	root.Content[len(root.Content)-2].HeadComment = strings.Join(t.Notes["source"], "\n")
 	put(root, "table", t.tableNode())
 	columns := node(yaml.SequenceNode)
 	for _, c := range t.Table.Columns {

@@ -63,9 +63,18 @@ func (v *Value) Buffer() []byte { return v.buffer[:0] }
 
 // Scan returns the shape of a cell that is not blank, and sets v to its value.
 // Dates whose order of day and month is open have no Int yet: see Resolve.
-func Scan(cell []byte, v *Value) Shape {
+func Scan(cell []byte, v *Value) Shape { return ScanLike(Text, cell, v) }
+
+// ScanLike is Scan for a cell that is most likely of the given kind. The result
+// is the same, for no text is of two kinds.
+func ScanLike(like Kind, cell []byte, v *Value) Shape {
 	cell = Trim(cell)
 	v.clear(cell)
+	if like == Date || like == Timestamp {
+		if s, ok := scanDate(cell, v); ok {
+			return s
+		}
+	}
 	switch classes[cell[0]] {
 	case digit:
 		if s, ok := scanNumber(cell, v); ok {

@@ -32,6 +32,7 @@ func TestScan(t *testing.T) {
 		t.Run(c.cell, func(t *testing.T) {
 			var v Value
 			shape := Scan([]byte(c.cell), &v)
+			require.Equal(t, shape, ScanLike(Date, []byte(c.cell), &v))
 			require.Equal(t, c.kind, shape.Kind)
 			if c.kind != Text && c.kind != Code && c.kind != Impossible {
 				require.Equal(t, c.n, v.Int)
