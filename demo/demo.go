@@ -5,5 +5,5 @@ import "embed"
 
 // Files are the museum's files.
 //
-//go:embed *.csv
+//go:embed *.csv *.txt
 var Files embed.FS

@@ -7,7 +7,7 @@ out=$PWD/docs/screenshots
 dir=$(mktemp -d)
 trap 'kill $display_pid 2>/dev/null || true; rm -rf "$dir"' EXIT
 CGO_ENABLED=0 go build -o "$dir/bin/ambertray" ./cmd/ambertray
-cp demo/*.csv "$dir"
+cp demo/*.csv demo/*.txt "$dir"
 cd "$dir"
 export PATH="$dir/bin:$PATH" DISPLAY=:97
 Xvfb "$DISPLAY" -screen 0 1300x820x24 >/dev/null 2>&1 &
@@ -34,6 +34,7 @@ if [ $# -gt 0 ]; then
     exit
 fi
 shot survey ambertray survey specimens.csv
+shot layout ambertray survey localities.txt
 shot draft ambertray draft specimens.csv
 shot ddl ambertray ddl specimens.tray --dialect postgresql
 shot check ambertray check loans.csv --to museum.db

@@ -23,6 +23,7 @@ var story = []struct{ words, command string }{
 	{"A dry run first. It changes nothing.", "check specimens.tray --to museum.db"},
 	{"Now the load. It is verified before it is committed.", "load specimens.tray --to museum.db"},
 	{"Prove it again: the table is held against the file, column by column.", "verify specimens.tray --to museum.db"},
+	{"A listing with titles above and a total below. They are no records, and it says so.", "survey localities.txt --rows 3"},
 	{"A second file, with a few broken records, in one command:", "load loans.csv --to museum.db"},
 	{"No record is lost. What was rejected, and why:", "rejects loans.tray"},
 }
@@ -59,7 +60,6 @@ func (a *app) newDemo() *cobra.Command {
 		if err := a.tell(); err != nil {
 			return err
 		}
-		a.print.Line("")
 		if *keep {
 			a.print.Next("The files, trays and database are in", dir)
 		} else {

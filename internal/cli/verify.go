@@ -67,7 +67,7 @@ func (a *app) drawVerification(v *load.Verification) {
 	}
 	p.Table([]term.Column{
 		{Title: "column"}, {Title: ""}, {Title: "null", Right: true}, {Title: "least", Max: 24},
-		{Title: "greatest", Max: 24}, {Title: "sum", Right: true},
+		{Title: "greatest", Max: 24}, {Title: "sum, or bytes of text", Right: true},
 	}, lines)
 	p.Line("")
 	if v.Verified {
@@ -78,5 +78,5 @@ func (a *app) drawVerification(v *load.Verification) {
 }
 
 func figureRow(name, verdict string, f table.Figures) []string {
-	return []string{name, verdict, term.Count(f.Nulls), f.Min, f.Max, f.Sum}
+	return []string{name, verdict, term.Count(f.Nulls), f.Min, f.Max, term.Grouped(f.Sum)}
 }

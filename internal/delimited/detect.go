@@ -307,7 +307,7 @@ func (s *shape) filled(r int) (n int) {
 func (s *shape) ofOneKind(from int) float64 {
 	n := 0
 	for c := range s.width {
-		if k := s.kindBelow(c, from); k != value.Text && k != value.NullWord {
+		if k := s.kindBelow(c, from, nil); k != value.Text && k != value.NullWord {
 			n++
 		}
 	}
@@ -336,11 +336,12 @@ func (s *shape) untidy(first int) float64 {
 const kindRows = 200
 
 // kindBelow returns the kind that the values of a column have from a row on,
-// and Text when they differ. Null words and blank cells do not count.
-func (s *shape) kindBelow(c, from int) value.Kind {
+// and Text when they differ. Null words, blank cells and rows that repeat the
+// header do not count.
+func (s *shape) kindBelow(c, from int, header []byte) value.Kind {
 	kind, some := value.Text, false
 	for r := from; r < min(s.rows.Len(), from+kindRows); r++ {
-		if s.rows.Width(r) != s.width {
+		if s.rows.Width(r) != s.width || bytes.Equal(s.rows.Text(r), header) {
 			continue
 		}
 		k := kindOf(s.rows.Cell(r, c))
@@ -409,7 +410,7 @@ func (s *shape) hasHeader(at int) bool {
 	for c := range s.rows.Width(at) {
 		cell := s.rows.Cell(at, c)
 		name, first := string(value.Trim(cell)), kindOf(cell)
-		kind := s.kindBelow(c, below)
+		kind := s.kindBelow(c, below, s.rows.Text(at))
 		if kind != value.Boolean && first == value.Boolean || isYear(name) && !s.yearsBelow(c, below) {
 			first = value.Text // a heading such as No, or a year above amounts
 		}

@@ -5,6 +5,7 @@ package term
 import (
 	"fmt"
 	"io"
+	"math/big"
 	"os"
 	"strings"
 
@@ -178,6 +179,24 @@ func Printable(s string) string {
 
 // Count writes a number with its thousands grouped.
 func Count(n int64) string { return humanize.Comma(n) }
+
+// Grouped writes a number of any length, given as text, with its thousands
+// grouped.
+func Grouped(number string) string {
+	whole, decimals, ok := strings.Cut(number, ".")
+	n, isNumber := new(big.Int).SetString(whole, 10)
+	if !isNumber {
+		return number
+	}
+	text := humanize.BigComma(n)
+	if whole[0] == '-' && text[0] != '-' {
+		text = "-" + text // of a number between -1 and 0
+	}
+	if ok {
+		text += "." + decimals
+	}
+	return text
+}
 
 // Amount writes a number and its noun.
 func Amount(n int64, noun string) string {

@@ -25,8 +25,9 @@ var (
 
 func main() {
 	for name, write := range map[string]func() string{
-		"demo/specimens.csv": specimenFile,
-		"demo/loans.csv":     loanFile,
+		"demo/specimens.csv":  specimenFile,
+		"demo/loans.csv":      loanFile,
+		"demo/localities.txt": localityFile,
 	} {
 		if err := os.WriteFile(name, []byte(write()), 0o644); err != nil {
 			log.Fatal(err)
@@ -125,6 +126,24 @@ func loanFile() string {
 	lines[90] = strings.Replace(lines[90], ",KB-", `,"KB-`, 1)
 	lines[150] = ""
 	return strings.Join(lines, "\r\n") + "\r\n"
+}
+
+// localityFile is a listing as older programs print it: titles above the
+// header, a ruler below it, codes with leading zeros, a total at the end.
+func localityFile() string {
+	rng := rand.New(rand.NewPCG(5, 6))
+	var out strings.Builder
+	out.WriteString("Kestrel Bay Museum\nLocalities of the amber collection, as of 31/10/2026\n\nCode|Locality|Depth (m)|Surveyed|Specimens\n----|--------|---------|--------|---------\n")
+	total := 0
+	for i := range 48 {
+		n := rng.IntN(60)
+		total += n
+		surveyed := time.Date(2019, 1, 1, 0, 0, 0, 0, time.UTC).AddDate(0, 0, rng.IntN(2500)).Format("02/01/2006")
+		surveyed = []string{surveyed, ""}[rng.IntN(8)/7]
+		fmt.Fprintf(&out, "%04d|%s %d|%.1f|%s|%d\n", 7+i*13, pick(rng, places), i+1, float64(rng.IntN(400))/10, surveyed, n)
+	}
+	fmt.Fprintf(&out, "Total||||%d\n", total)
+	return out.String()
 }
 
 func encode(rows [][]string) string {
