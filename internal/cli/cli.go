@@ -35,7 +35,8 @@ type app struct {
 	print    *term.Printer
 	from     *source.Opener
 	json     bool
-	status   int // of a command that did its work
+	status   int    // of a command that did its work
+	undone   string // what an interruption leaves
 }
 
 // Main runs the program and returns its exit status.
@@ -50,6 +51,7 @@ func Main(args []string, out, errOut io.Writer) int {
 func (a *app) run(args []string) int {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
+	a.undone = "nothing was changed"
 	root := a.newRoot()
 	root.SetArgs(args)
 	root.SetOut(a.out)

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
-	"os"
 	"syscall"
 
 	"ambertray/internal/convert"
@@ -31,7 +30,7 @@ func (a *app) report(err error) int {
 	}
 	message := err.Error()
 	if errors.Is(err, context.Canceled) {
-		message = "interrupted: everything was rolled back, and the target is as it was"
+		message = "interrupted: " + a.undone
 	}
 	p.Line("%s %s", p.Red("ambertray:"), message)
 	if hint := hintFor(err); hint != "" {
@@ -90,16 +89,7 @@ func hintFor(err error) string {
 	}
 	var usage usageError
 	if errors.As(err, &usage) {
-		return fmt.Sprintf("%s --help shows what there is", os.Args[0][max(0, lastSlash(os.Args[0])):])
+		return "ambertray --help shows what there is"
 	}
 	return ""
-}
-
-func lastSlash(s string) int {
-	for i := len(s) - 1; i >= 0; i-- {
-		if s[i] == '/' {
-			return i + 1
-		}
-	}
-	return 0
 }

@@ -40,6 +40,7 @@ A bare source is surveyed and drafted first, and the tray is kept.`,
 				return err
 			}
 		}
+		a.undone = "everything was rolled back, and the target is as it was"
 		update, done := a.progress("loading")
 		receipt, err := load.Run(c.Context(), t, a.from, tgt, update)
 		done()

@@ -88,15 +88,16 @@ func (c *cutter) cut(b *record.Batch, last bool) int {
 	}
 	data, start := s.data, 0 // start: offset of the cell that is being cut
 	delimiter, newline, quote, quoting := c.delimiter, c.newline, c.quote, c.quote != 0
+	usual := len(c.comment) == 0 && !c.ruler && c.fill == 0
 	cells := b.AllCells()
 	for base := 0; base < n; {
 		ends := marks((*[64]byte)(data[base:]), delimiter, newline)
 		next := base + 64
+		if next > n {
+			ends &= 1<<(n-base) - 1
+		}
 		for ends != 0 {
 			i := base + bits.TrailingZeros64(ends)
-			if i >= n {
-				break
-			}
 			ends &= ends - 1
 			if quoting && data[start] == quote {
 				var ok bool
@@ -116,6 +117,11 @@ func (c *cutter) cut(b *record.Batch, last bool) int {
 			start = i + 1
 			if data[i] == newline {
 				b.SetCells(cells)
+				if first := data[s.record]; usual && s.record < i && first > ' ' && first != delimiter && data[i-1] != '\r' && i-s.record != len(c.header) {
+					b.EndRecord(s.record, i) // what endRecord would come to
+					s.record = i + 1
+					continue
+				}
 				s.endRecord(i)
 				cells = b.AllCells()
 			}
@@ -235,9 +241,16 @@ func (s *scan) quoted(start int) (end int, ok bool) {
 			return s.unfinished(start)
 		}
 		i += k
-		if next := s.data[i+1]; s.fast && !stray && i+1 < s.n && (next == s.c.delimiter || next == s.c.newline) {
-			s.addQuoted(start, i, doubled) // by far the most common
-			return i + 1, true
+		if next := s.data[i+1]; s.fast && !stray && i+1 < s.n { // the two that are by far the most common
+			if next == s.c.delimiter || next == s.c.newline {
+				s.addQuoted(start, i, doubled)
+				return i + 1, true
+			}
+			if next == s.c.quote {
+				doubled = true
+				i += 2
+				continue
+			}
 		}
 		if s.c.backslash && escaped(s.data[start+1:i]) {
 			doubled = true

@@ -37,14 +37,14 @@ type Reader struct {
 	cutter *cutter
 	size   int
 	rest   []byte // read, but after the last boundary
-	last   bool
+	begun  bool   // the first piece was handed out
+	last   bool   // and so was the last
 	before chan tail
 	pool   sync.Pool
 
-	decoded   bool           // the source is not UTF-8 by itself
-	firstLine int64          // on which the records begin
-	skipped   record.Skipped // rows above that line
-	above     []record.LeftOut
+	decoded bool           // the source is not UTF-8 by itself
+	skipped record.Skipped // rows above the first record
+	above   []record.LeftOut
 }
 
 // tail is what a piece tells the next one.
@@ -57,7 +57,7 @@ type tail struct {
 // NewReader returns a reader of text that starts at the given line with a
 // record of number 1. size is the length of a piece.
 func newReader(in io.Reader, c *cutter, size int, line int64) *Reader {
-	r := &Reader{in: in, cutter: c, size: size, before: make(chan tail, 1), firstLine: line}
+	r := &Reader{in: in, cutter: c, size: size, before: make(chan tail, 1)}
 	r.pool.New = func() any {
 		return record.New(c.newline, func(b *record.Batch) {
 			if cap(b.Data) > 8*size { // one with a cell out of the ordinary
@@ -73,7 +73,7 @@ func newReader(in io.Reader, c *cutter, size int, line int64) *Reader {
 type piece struct {
 	r             *Reader
 	batch         *record.Batch
-	last          bool
+	first, last   bool
 	before, after chan tail
 }
 
@@ -104,8 +104,8 @@ func (r *Reader) Next() (record.Piece, error) {
 	}
 	r.rest = append(r.rest[:0], data[end:]...)
 	b.Data, b.Raw = pad(data[:end]), end
-	p := &piece{r: r, batch: b, last: r.last, before: r.before, after: make(chan tail, 1)}
-	r.before = p.after
+	p := &piece{r: r, batch: b, first: !r.begun, last: r.last, before: r.before, after: make(chan tail, 1)}
+	r.before, r.begun = p.after, true
 	return p, nil
 }
 
@@ -130,7 +130,7 @@ func (p *piece) Cut(ctx context.Context) (*record.Batch, error) {
 		b.DropLast(c.footer, record.Footer)
 	}
 	b.CheckText(p.r.decoded)
-	if before.record == 1 && before.line == p.r.firstLine {
+	if p.first {
 		b.Above = p.r.above
 		b.Skipped = b.Skipped.Plus(p.r.skipped)
 	}

@@ -215,7 +215,10 @@ func (w *surveying) work(profile []infer.Column) record.Work[seen] {
 		for c := range profile {
 			profile[c].Add(b, c, width)
 		}
-		s := seen{part: b.Part, records: int64(b.Len()), skipped: b.Skipped, left: b.LeftOut(), firstLine: b.FirstLine}
+		s := seen{part: b.Part, records: int64(b.Len()), skipped: b.Skipped, left: b.LeftOut()}
+		if b.Len() > 0 {
+			s.firstLine = b.Line(0)
+		}
 		w.noteOddities(b, &s)
 		if b.FirstRecord == 1 && b.Part == 0 {
 			s.first = rows(b, 0, w.rowCount())
@@ -303,7 +306,7 @@ func rows(b *record.Batch, from, to int) [][]string {
 // add takes in what a batch adds, in source order.
 func (w *surveying) add(s seen) {
 	v := w.survey
-	if v.Layout.FirstDataLine == 0 || v.Layout.FirstDataLine < s.firstLine && v.Records == 0 && v.Layout.HeaderLine > 0 {
+	if v.Layout.FirstDataLine == 0 && s.records > 0 {
 		v.Layout.FirstDataLine = s.firstLine
 	}
 	v.Records += s.records
