@@ -79,10 +79,12 @@ func (c *cutter) simple() bool {
 // cut finds the records in the first b.Raw bytes of b.Data and returns how
 // many bytes they take. What is left is the beginning of a record that goes
 // on in the next piece; with last there is none.
-func (c *cutter) cut(b *record.Batch, last bool) int {
+//
+// open tells that a quote which is open at the end is never closed.
+func (c *cutter) cut(b *record.Batch, last, open bool) int {
 	b.Reset()
 	n := b.Raw
-	s := scan{c: c, b: b, data: b.Data[:n+record.Pad], n: n, last: last}
+	s := scan{c: c, b: b, data: b.Data[:n+record.Pad], n: n, last: last, open: open}
 	if s.fast = c.simple(); !s.fast {
 		return s.careful()
 	}
@@ -158,6 +160,7 @@ type scan struct {
 	data   []byte // the text and the pad
 	n      int    // length of the text
 	last   bool
+	open   bool
 	fast   bool
 	record int // offset of the record that is being cut
 }
@@ -344,7 +347,7 @@ func (s *scan) addQuoted(start, end int, doubled bool) {
 }
 
 func (s *scan) unfinished(start int) (int, bool) {
-	if s.last || s.n-s.record > s.c.limit {
+	if s.last || s.open || s.n-s.record > s.c.limit {
 		return s.openQuote(start), true
 	}
 	return 0, false

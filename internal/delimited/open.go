@@ -138,7 +138,7 @@ func fitHeadings(headings []string, b *record.Batch) []string {
 func (c *cutter) cutText(text []byte, whole bool) *record.Batch {
 	b := record.New(c.newline, nil)
 	b.Data, b.Raw, b.FirstLine = pad(bytes.Clone(text)), len(text), 1
-	c.cut(b, whole)
+	c.cut(b, whole, false)
 	return b
 }
 

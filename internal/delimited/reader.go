@@ -24,6 +24,9 @@ const (
 	// PieceSize is the length of a piece: small enough for its cells to be
 	// worked on while they are still in the processor's cache.
 	PieceSize = 128 << 10
+	// smallEnd is how much text at the end of a source is cut in one go rather
+	// than judged by where its quotes stand.
+	smallEnd = 4 << 20
 	// MaxRecord is the length of the longest record.
 	MaxRecord = 32 << 20
 )
@@ -36,9 +39,10 @@ type Reader struct {
 	in     io.Reader
 	cutter *cutter
 	size   int
-	rest   []byte // read, but after the last boundary
-	begun  bool   // the first piece was handed out
-	last   bool   // and so was the last
+	ahead  []byte // read, and from at on not handed out
+	at     int
+	begun  bool // the first piece was handed out
+	last   bool // and so was the last
 	before chan tail
 	pool   sync.Pool
 
@@ -74,6 +78,7 @@ type piece struct {
 	r             *Reader
 	batch         *record.Batch
 	first, last   bool
+	open          bool // a quote that is open at its end is never closed
 	before, after chan tail
 }
 
@@ -83,36 +88,82 @@ func (r *Reader) Next() (record.Piece, error) {
 		return nil, io.EOF
 	}
 	b := r.pool.Get().(*record.Batch)
-	data := append(b.Data[:0], r.rest...)
-	end, sure := 0, false
-	for size := r.size; !sure && !r.last; size *= 2 {
-		if size > MaxRecord && end > 0 {
-			break // a quote that is never closed
-		}
-		if size > 2*MaxRecord {
-			return nil, ErrTooLong
-		}
-		var err error
-		data, err = fill(data, r.in, size)
-		if r.last = errors.Is(err, io.EOF); err != nil && !r.last {
-			return nil, err
-		}
-		end, sure = r.cutter.boundary(data)
+	data, open, err := r.text(b.Data[:0])
+	if err != nil {
+		return nil, err
 	}
-	if r.last {
-		end = len(data)
-	}
-	r.rest = append(r.rest[:0], data[end:]...)
-	b.Data, b.Raw = pad(data[:end]), end
-	p := &piece{r: r, batch: b, first: !r.begun, last: r.last, before: r.before, after: make(chan tail, 1)}
+	b.Data, b.Raw = pad(data), len(data)
+	p := &piece{r: r, batch: b, first: !r.begun, last: r.last, open: open, before: r.before, after: make(chan tail, 1)}
 	r.before, r.begun = p.after, true
 	return p, nil
+}
+
+// text appends the text of the next piece to data, which is empty.
+func (r *Reader) text(data []byte) (text []byte, open bool, err error) {
+	ahead := r.ahead[r.at:]
+	if len(ahead) >= r.size { // there is enough of what was read ahead
+		data = append(data, ahead[:r.size]...)
+		end, sure := r.cutter.boundary(data)
+		if !sure {
+			return r.lookAhead(data)
+		}
+		r.at += end
+		return data[:end], false, nil
+	}
+	data, err = fill(append(data, ahead...), r.in, r.size)
+	if r.last = errors.Is(err, io.EOF); r.last {
+		return data, false, nil
+	}
+	if err != nil {
+		return nil, false, err
+	}
+	end, sure := r.cutter.boundary(data)
+	if !sure {
+		r.ahead, r.at = append(r.ahead[:0], data...), 0
+		return r.lookAhead(data)
+	}
+	r.ahead, r.at = append(r.ahead[:0], data[end:]...), 0
+	return data[:end], false, nil
+}
+
+// lookAhead reads on until the record that is open at the end of data, which
+// stands at the beginning of what was read ahead, comes to its end. One with a
+// quote that is not closed within the length of a record is open for good: the
+// piece is then as long as any other.
+func (r *Reader) lookAhead(data []byte) (text []byte, open bool, err error) {
+	short, _ := r.cutter.boundary(data)
+	ended := false
+	for size := 2 * r.size; size <= MaxRecord; size *= 2 {
+		rest, err := fill(r.ahead[r.at:], r.in, size)
+		r.ahead, r.at = rest, 0
+		if err != nil && !errors.Is(err, io.EOF) {
+			return nil, false, err
+		}
+		window := rest[:min(size, len(rest))]
+		if end, sure := r.cutter.boundary(window); sure {
+			r.at = end
+			return append(data[:0], window[:end]...), false, nil
+		}
+		if ended = err != nil && len(rest) <= size; ended {
+			break
+		}
+	}
+	switch {
+	case ended && (short == 0 || len(r.ahead) < smallEnd):
+		r.last, data = true, append(data[:0], r.ahead...)
+		r.ahead = nil
+		return data, false, nil
+	case short == 0:
+		return nil, false, ErrTooLong
+	}
+	r.at = short
+	return data[:short], true, nil
 }
 
 // Cut implements record.Piece.
 func (p *piece) Cut(ctx context.Context) (*record.Batch, error) {
 	b, c := p.batch, p.r.cutter
-	cut := c.cut(b, p.last)
+	cut := c.cut(b, p.last, p.open)
 	var before tail
 	select {
 	case before = <-p.before:
@@ -122,7 +173,7 @@ func (p *piece) Cut(ctx context.Context) (*record.Batch, error) {
 	if len(before.left) > 0 {
 		data := append(before.left, b.Data[:b.Raw]...)
 		b.Data, b.Raw = pad(data), len(data)
-		cut = c.cut(b, p.last)
+		cut = c.cut(b, p.last, p.open)
 	}
 	b.FirstRecord, b.FirstLine = before.record, before.line
 	b.CountLines(cut)
