@@ -77,6 +77,7 @@ type extreme struct {
 // values are still counted exactly, that is all that is done with it.
 func (p *Column) Add(b *record.Batch, c, width int) {
 	var v value.Value
+	records := int64(0)
 	even, cells := b.Even(width), b.AllCells()
 	for r := range b.Len() {
 		var span record.Span
@@ -88,7 +89,7 @@ func (p *Column) Add(b *record.Batch, c, width int) {
 		default:
 			continue
 		}
-		p.Records++
+		records++
 		cell := b.Data[span.Start:span.End]
 		if value.Blank(cell) {
 			p.Blanks++
@@ -113,6 +114,7 @@ func (p *Column) Add(b *record.Batch, c, width int) {
 			t.addOrder(&v, cell, b, r)
 		}
 	}
+	p.Records += records
 }
 
 // recentKind is the kind of the value before, which the next one most likely

@@ -2,6 +2,7 @@ package record
 
 import (
 	"bytes"
+	"encoding/binary"
 	"unicode/utf8"
 )
 
@@ -14,7 +15,7 @@ var replacement = []byte("\uFFFD")
 func (b *Batch) CheckText(decoded bool) {
 	text := b.Data[:b.Raw]
 	zero := bytes.IndexByte(text, 0) >= 0
-	bad := !utf8.Valid(text) || decoded && bytes.Contains(text, replacement)
+	bad := !ascii(text) && !utf8.Valid(text) || decoded && bytes.Contains(text, replacement)
 	if !zero && !bad {
 		return
 	}
@@ -32,6 +33,20 @@ func (b *Batch) CheckText(decoded bool) {
 			b.noteAt(r, NUL, bytes.IndexByte(row, 0))
 		}
 	}
+}
+
+// ascii tells whether text is all ASCII, looking at 32 bytes at a time.
+func ascii(text []byte) bool {
+	var seen uint64
+	for len(text) >= 32 {
+		seen |= binary.LittleEndian.Uint64(text) | binary.LittleEndian.Uint64(text[8:16]) |
+			binary.LittleEndian.Uint64(text[16:24]) | binary.LittleEndian.Uint64(text[24:32])
+		text = text[32:]
+	}
+	for _, c := range text {
+		seen |= uint64(c)
+	}
+	return seen&0x8080808080808080 == 0
 }
 
 // noteAt records an oddity at an offset in the text of record r.
