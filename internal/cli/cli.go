@@ -57,6 +57,9 @@ func (a *app) run(args []string) int {
 	root.SetOut(a.out)
 	root.SetErr(a.err)
 	if err := root.ExecuteContext(ctx); err != nil {
+		if ctx.Err() != nil { // whatever it looked like further down
+			err = ctx.Err()
+		}
 		return a.report(err)
 	}
 	return a.status

@@ -26,6 +26,7 @@ A bare source is surveyed and drafted first, and the tray is kept.`,
 	d := draftFlags(c)
 	to := toFlag(c)
 	c.RunE = func(c *cobra.Command, args []string) error {
+		a.undone = "everything was rolled back, and the target is as it was"
 		tgt, err := a.open(c.Context(), *to, true)
 		if err != nil {
 			return err
@@ -40,7 +41,6 @@ A bare source is surveyed and drafted first, and the tray is kept.`,
 				return err
 			}
 		}
-		a.undone = "everything was rolled back, and the target is as it was"
 		update, done := a.progress("loading")
 		receipt, err := load.Run(c.Context(), t, a.from, tgt, update)
 		done()
