@@ -1,0 +1,146 @@
+package convert_test
+
+import (
+	"context"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/dialect"
+	"ambertray/internal/intake"
+	"ambertray/internal/record"
+	"ambertray/internal/source"
+	"ambertray/internal/table"
+	"ambertray/internal/value"
+)
+
+// words is an encoder that writes what it gets as text, to be looked at.
+type words struct{}
+
+func (words) AppendRecord(dst []byte) []byte { return append(dst, '[') }
+func (words) AppendNull(dst []byte) []byte   { return append(dst, "null "...) }
+func (words) Column(t table.Type) func([]byte, *value.Value) []byte {
+	return func(dst []byte, v *value.Value) []byte {
+		switch {
+		case t.Textual() || t.Kind == table.UUID:
+			dst = append(dst, v.Text...)
+		case t.Kind == table.Double:
+			dst = append(dst, convert.FormatFloat(v.Float)...)
+		default:
+			dst = v.AppendDecimal(dst)
+		}
+		return append(dst, ' ')
+	}
+}
+
+// run converts the records of a text with the given columns.
+func run(t *testing.T, text string, d *dialect.Dialect, cols ...table.Column) (out string, rejects []convert.Reject, figures []table.Figures) {
+	t.Helper()
+	path := filepath.Join(t.TempDir(), "a.csv")
+	require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
+	in, err := intake.Open(context.Background(), &source.Opener{}, []string{path}, source.DefaultLayout(), false)
+	require.NoError(t, err)
+	defer in.Close()
+	conv, err := convert.New(&table.Table{Columns: cols}, in.Headings, d, words{})
+	require.NoError(t, err)
+	totals := conv.Totals()
+	err = record.Run(context.Background(), in, []record.Work[*convert.Block]{conv.Worker()}, func(k *convert.Block) error {
+		out += string(k.Data)
+		rejects = append(rejects, k.Rejects...)
+		totals.Add(k)
+		return nil
+	})
+	require.NoError(t, err)
+	return out, rejects, totals.Figures()
+}
+
+// TestCells is a table of cells, the type that they are read as, and what
+// becomes of them: a value, or a reason.
+func TestCells(t *testing.T) {
+	for _, c := range []struct{ typ, rule, cell, want, reason string }{
+		{"smallint", "", "32768", "", "does not fit smallint"},
+		{"integer", "", "5.00", "5", ""},
+		{"integer", "", "5.5", "", "not a whole number"},
+		{"integer", "", "1e3", "", "not a whole number"},
+		{"integer", "", "007", "7", ""},
+		{"integer", "", "-00", "0", ""},
+		{"integer", "", "1,234", "", "not a whole number"},
+		{"integer", "thousands", "1,234", "1234", ""},
+		{"bigint", "", "9223372036854775808", "", "does not fit bigint"},
+		{"bigint", "", "about 5", "", "not a whole number"},
+		{"decimal(5,2)", "", "123.4", "123.40", ""},
+		{"decimal(5,2)", "", "123.400", "123.40", ""},
+		{"decimal(5,2)", "", "123.456", "", "does not fit decimal(5,2)"},
+		{"decimal(5,2)", "", "1234", "", "does not fit decimal(5,2)"},
+		{"decimal(5,2)", "comma", "12,5", "12.50", ""},
+		{"decimal(6,3)", "comma", "1,234", "1.234", ""},
+		{"decimal(5,2)", "comma", "12.5", "", "not a number"},
+		{"decimal(30,10)", "", "-12345678901234567890.5", "-12345678901234567890.5000000000", ""},
+		{"double", "", "1e400", "", "not a number"},
+		{"double", "thousands", "1,234.5", "1234.5", ""},
+		{"boolean", "", "YES", "1", ""},
+		{"boolean", "", "0", "0", ""},
+		{"boolean", "", "2", "", "neither true nor false"},
+		{"date", "", "2026-02-29", "", "no such date"},
+		{"date", "", "2026-02-28 10:00", "", "has a time of day, which a date cannot hold"},
+		{"date", "", "28/02/2026", "", "not a date written yyyy-MM-dd"},
+		{"date", "dd/MM/yyyy", "28/02/2026", "20512", ""},
+		{"date", "MM/dd/yyyy", "28/02/2026", "", "no such date"},
+		{"timestamp", "", "1970-01-01", "0", ""},
+		{"time", "", "24:00", "", "not a time of day"},
+		{"char(3)", "", "ab   ", "ab", ""},
+		{"varchar(3)", "", "größ", "", "longer than varchar(3)"},
+		{"text", "", " as it stands ", " as it stands ", ""},
+		{"uuid", "", "123", "", "not a UUID"},
+	} {
+		t.Run(c.typ+" "+c.cell, func(t *testing.T) {
+			typ, err := table.ParseType(c.typ)
+			require.NoError(t, err)
+			col := table.Column{From: "a", Name: "a", Type: typ}
+			switch c.rule {
+			case "thousands":
+				col.Thousands = ","
+			case "comma":
+				col.Decimal = ","
+			default:
+				col.Format = c.rule
+			}
+			out, rejects, _ := run(t, "a,b\n\""+c.cell+"\",x\n", dialect.PostgreSQL, col)
+			if c.reason == "" {
+				require.Empty(t, rejects)
+				require.Equal(t, "["+c.want+" ", out)
+				return
+			}
+			require.Empty(t, out)
+			require.Len(t, rejects, 1)
+			require.Equal(t, c.reason, rejects[0].Reason)
+			require.Equal(t, []string{c.cell, "x"}, rejects[0].Cells)
+		})
+	}
+}
+
+// TestRecords rejects a record once with all that is wrong in it, and lets it
+// leave no trace in the figures.
+func TestRecords(t *testing.T) {
+	number := table.Column{From: "n", Name: "n", Type: table.Type{Kind: table.Integer}}
+	day := table.Column{From: "d", Name: "d", Type: table.Type{Kind: table.Date}, Nullable: true, NullWords: []string{"-"}}
+	text := "n,d\n1,2026-01-01\nx,y\n,2026-01-02\n5,-\n7\n9, \n"
+	out, rejects, figures := run(t, text, dialect.SQLite, number, day)
+	require.Equal(t, "[1 2026-01-01 [5 null [9 null ", out)
+	var told []string
+	for _, r := range rejects {
+		told = append(told, strings.Join(append([]string{r.Column, r.Reason}, r.More...), ": "))
+	}
+	require.Equal(t, []string{
+		`n: not a whole number: d "y": not a date written yyyy-MM-dd`, "n: no value, but the column is not nullable", ": 1 cells, not 2",
+	}, told)
+	require.Equal(t, int64(6), rejects[2].Line)
+	require.Equal(t, "7", rejects[2].Text)
+	require.Equal(t, []table.Figures{
+		{Nulls: 0, Min: "1", Max: "9", Sum: "15"}, {Nulls: 2, Min: "2026-01-01", Max: "2026-01-01", Sum: "10"},
+	}, figures)
+}
