@@ -21,7 +21,7 @@ func surveyFlags(c *cobra.Command) func() (survey.Options, error) {
 	sample := c.Flags().Int64("sample", 0, "read only the first `N` records (default all of them)")
 	told := map[string]*string{}
 	for _, s := range source.Settings {
-		told[s.Key] = c.Flags().String(strings.ReplaceAll(s.Key, "_", "-"), "", s.Help+" (default: detected)")
+		told[s.Key] = c.Flags().String(strings.ReplaceAll(s.Key, "_", "-"), "", s.Help+" (default: "+s.Default()+")")
 	}
 	return func() (survey.Options, error) {
 		if *sample < 0 {

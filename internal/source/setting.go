@@ -84,6 +84,14 @@ func (l *Layout) Set(key, val string) error {
 	return nil
 }
 
+// Default says what holds where nothing is told.
+func (s Setting) Default() string {
+	if s.Key == "fill_short" {
+		return "false"
+	}
+	return "detected"
+}
+
 // Get returns a fact as Set takes it.
 func (s Setting) Get(l *Layout) string { return s.get(l) }
 
