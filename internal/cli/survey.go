@@ -126,12 +126,12 @@ func (a *app) drawLayout(s *survey.Survey) {
 		records = "the first " + records
 	}
 	p.Fact("read", "%s, %s%s", records, skippedText(s.Skipped), troubles(s))
-	for i, row := range s.SkippedRows {
-		label := ""
-		if i == 0 {
-			label = "skipped"
-		}
-		p.Fact(label, "line %s, %s: %s", term.Count(row.Line), row.Rule, p.Faint(term.Shorten(term.Printable(row.Text), 60)))
+	var skipped []string
+	for _, row := range s.SkippedRows {
+		skipped = append(skipped, fmt.Sprintf("line %s, %s: %s", term.Count(row.Line), row.Rule, p.Faint(term.Shorten(term.Printable(row.Text), 60))))
+	}
+	if skipped != nil {
+		p.Fact("skipped", "%s", strings.Join(skipped, "\n"))
 	}
 }
 
@@ -298,16 +298,16 @@ func (a *app) drawInTheWay(s *survey.Survey) {
 }
 
 func (a *app) drawOddities(s *survey.Survey) {
-	for i, o := range s.Oddities {
-		label := ""
-		if i == 0 {
-			label = "odd"
-			a.print.Line("")
-		}
+	var lines []string
+	for _, o := range s.Oddities {
 		where := fmt.Sprintf("line %s", term.Count(o.Line))
 		if o.Column != nil {
 			where += ", " + *o.Column
 		}
-		a.print.Fact(label, "%s: %s", where, a.print.Red(o.What))
+		lines = append(lines, where+": "+a.print.Red(o.What))
+	}
+	if lines != nil {
+		a.print.Line("")
+		a.print.Fact("odd", "%s", strings.Join(lines, "\n"))
 	}
 }

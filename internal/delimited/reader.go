@@ -105,7 +105,7 @@ func (r *Reader) text(data []byte) (text []byte, open bool, err error) {
 		data = append(data, ahead[:r.size]...)
 		end, sure := r.cutter.boundary(data)
 		if !sure {
-			return r.lookAhead(data)
+			return r.lookAhead(data, end)
 		}
 		r.at += end
 		return data[:end], false, nil
@@ -120,7 +120,7 @@ func (r *Reader) text(data []byte) (text []byte, open bool, err error) {
 	end, sure := r.cutter.boundary(data)
 	if !sure {
 		r.ahead, r.at = append(r.ahead[:0], data...), 0
-		return r.lookAhead(data)
+		return r.lookAhead(data, end)
 	}
 	r.ahead, r.at = append(r.ahead[:0], data[end:]...), 0
 	return data[:end], false, nil
@@ -129,9 +129,8 @@ func (r *Reader) text(data []byte) (text []byte, open bool, err error) {
 // lookAhead reads on until the record that is open at the end of data, which
 // stands at the beginning of what was read ahead, comes to its end. One with a
 // quote that is not closed within the length of a record is open for good: the
-// piece is then as long as any other.
-func (r *Reader) lookAhead(data []byte) (text []byte, open bool, err error) {
-	short, _ := r.cutter.boundary(data)
+// piece then ends at short, the last line end in data.
+func (r *Reader) lookAhead(data []byte, short int) (text []byte, open bool, err error) {
 	ended := false
 	for size := 2 * r.size; size <= MaxRecord; size *= 2 {
 		rest, err := fill(r.ahead[r.at:], r.in, size)

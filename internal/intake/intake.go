@@ -37,7 +37,8 @@ type Intake struct {
 	next   int // the part that is opened next
 	src    *source.Source
 	reader record.Reader
-	read   atomic.Int64 // bytes of all parts
+	size   int64        // bytes of all parts
+	read   atomic.Int64 // of these
 }
 
 // Expand returns the names with patterns (*, ?, [) replaced by the files that
@@ -98,23 +99,40 @@ func (e *DriftError) Error() string {
 // a DriftError says how before anything is read.
 func Open(ctx context.Context, opener *source.Opener, names []string, lay source.Layout, sum bool) (*Intake, error) {
 	in := &Intake{Layout: lay, ctx: ctx, opener: opener, sum: sum}
-	for i, name := range names {
-		src, _, headings, err := in.open(name, source.Options{})
-		if err != nil {
+	for _, name := range names {
+		in.Parts = append(in.Parts, Part{Name: name})
+	}
+	var err error
+	if in.Headings, err = in.advance(); err != nil {
+		return nil, err
+	}
+	in.Parts[0].Bytes = in.src.Size
+	for i := range in.Parts[1:] {
+		if err := in.compare(&in.Parts[i+1]); err != nil {
+			in.Close()
 			return nil, err
-		}
-		size := src.Size
-		if err := src.Close(); err != nil {
-			return nil, err
-		}
-		in.Parts = append(in.Parts, Part{Name: name, Bytes: size})
-		if i == 0 {
-			in.Headings = headings
-		} else if !slices.Equal(headings, in.Headings) {
-			return nil, drift(names[0], name, in.Headings, headings)
 		}
 	}
-	return in, in.advance()
+	for _, p := range in.Parts {
+		in.size += p.Bytes
+	}
+	return in, nil
+}
+
+// compare holds the headings of a further part against those of the first.
+func (in *Intake) compare(p *Part) error {
+	src, _, headings, err := in.open(p.Name, source.Options{})
+	if err != nil {
+		return err
+	}
+	p.Bytes = src.Size
+	if err := src.Close(); err != nil {
+		return err
+	}
+	if !slices.Equal(headings, in.Headings) {
+		return drift(in.Parts[0].Name, p.Name, in.Headings, headings)
+	}
+	return nil
 }
 
 func drift(first, file string, want, got []string) *DriftError {
@@ -146,11 +164,11 @@ func (in *Intake) open(name string, opts source.Options) (*source.Source, record
 	return src, r, headings, nil
 }
 
-// advance opens the next part.
-func (in *Intake) advance() (err error) {
-	in.src, in.reader, _, err = in.open(in.Parts[in.next].Name, source.Options{Sum: in.sum, Count: &in.read})
+// advance opens the next part and returns its headings.
+func (in *Intake) advance() (headings []string, err error) {
+	in.src, in.reader, headings, err = in.open(in.Parts[in.next].Name, source.Options{Sum: in.sum, Count: &in.read})
 	in.next++
-	return err
+	return headings, err
 }
 
 // Next implements record.Reader.
@@ -171,7 +189,7 @@ func (in *Intake) Next() (record.Piece, error) {
 		if err := in.src.Close(); err != nil {
 			return nil, err
 		}
-		if err := in.advance(); err != nil {
+		if _, err := in.advance(); err != nil {
 			return nil, err
 		}
 	}
@@ -196,12 +214,12 @@ func (p piece) Cut(ctx context.Context) (*record.Batch, error) {
 func (in *Intake) Done() int64 { return in.read.Load() }
 
 // Size returns the bytes of all parts.
-func (in *Intake) Size() (n int64) {
-	for _, p := range in.Parts {
-		n += p.Bytes
-	}
-	return n
-}
+func (in *Intake) Size() int64 { return in.size }
 
 // Close closes what is open.
-func (in *Intake) Close() error { return in.src.Close() }
+func (in *Intake) Close() error {
+	if in.src == nil { // a part could not be opened
+		return nil
+	}
+	return in.src.Close()
+}
