@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"math/rand/v2"
 	"strings"
 	"testing"
 	"testing/iotest"
@@ -291,4 +292,21 @@ func TestReadErrors(t *testing.T) {
 	r = newReader(strings.NewReader(strings.Repeat("a,b\n", 1000)), csvCutter, 8, 1)
 	err := record.Run(ctx, r, works, func(int) error { cancel(); return nil })
 	require.ErrorIs(t, err, context.Canceled)
+}
+
+// The processor's own way of marking and the portable one must agree.
+func TestMarks(t *testing.T) {
+	rng := rand.New(rand.NewPCG(3, 5))
+	for range 20_000 {
+		var block [64]byte
+		var want uint64
+		for i := range block {
+			block[i] = ",\n\"a\xac\x8a\x00\xff"[rng.IntN(8)]
+			if block[i] == ',' || block[i] == '\n' {
+				want |= 1 << i
+			}
+		}
+		require.Equal(t, want, marks(&block, ',', '\n'), "%q", block)
+		require.Equal(t, want, marksPortable(&block, ',', '\n'), "%q", block)
+	}
 }

@@ -8,11 +8,12 @@ const (
 	ones  = 0x0101010101010101
 )
 
-// marks returns a bit for each of the 64 bytes that equals x or y, both ASCII.
+// marksPortable returns a bit for each of the 64 bytes that equals x or y, both ASCII.
 // It compares eight bytes at a time, which find leaves in the highest bit of
 // each; word k keeps them in bit k of its bytes, and turning that square of
-// bits over puts them in the order of the bytes.
-func marks(p *[64]byte, x, y byte) uint64 {
+// bits over puts them in the order of the bytes. Processors with an own way (see
+// the assembly) use that.
+func marksPortable(p *[64]byte, x, y byte) uint64 {
 	xs, ys := uint64(x)*ones, uint64(y)*ones
 	return transpose(find(p[0:8], xs, ys)>>7 | find(p[8:16], xs, ys)>>6 | find(p[16:24], xs, ys)>>5 | find(p[24:32], xs, ys)>>4 |
 		find(p[32:40], xs, ys)>>3 | find(p[40:48], xs, ys)>>2 | find(p[48:56], xs, ys)>>1 | find(p[56:64], xs, ys))

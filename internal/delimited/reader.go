@@ -179,15 +179,15 @@ func (p *piece) Cut(ctx context.Context) (*record.Batch, error) {
 	if p.last {
 		b.DropLast(c.footer, record.Footer)
 	}
+	p.after <- tail{ // before what the next piece need not wait for
+		left:   slices.Clone(b.Data[cut:b.Raw]),
+		record: before.record + int64(b.Len()),
+		line:   before.line + b.Lines,
+	}
 	b.CheckText(p.r.decoded)
 	if p.first {
 		b.Above = p.r.above
 		b.Skipped = b.Skipped.Plus(p.r.skipped)
-	}
-	p.after <- tail{
-		left:   slices.Clone(b.Data[cut:b.Raw]),
-		record: before.record + int64(b.Len()),
-		line:   before.line + b.Lines,
 	}
 	return b, nil
 }

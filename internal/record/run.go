@@ -7,7 +7,8 @@ import (
 	"sync"
 )
 
-// Reader hands out a source piece by piece. It is used by one goroutine.
+// Reader hands out a source piece by piece. It is used by one goroutine at a
+// time.
 type Reader interface {
 	// Next returns the next piece in source order, or io.EOF.
 	Next() (Piece, error)
@@ -30,31 +31,22 @@ type Work[T any] func(*Batch) (T, error)
 func Run[T any](ctx context.Context, r Reader, works []Work[T], emit func(T) error) error {
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
-	jobs := make(chan job[T], len(works)) // so that the next piece is read while the workers are busy
-	order := make(chan job[T], 2*len(works))
-
+	d := dealer[T]{reader: r, order: make(chan chan T, 8*len(works))} // long enough that workers seldom wait for emit
 	var all sync.WaitGroup
-	all.Go(func() {
-		defer close(order)
-		defer close(jobs)
-		if err := deal(ctx, r, jobs, order); err != nil {
-			cancel(err)
-		}
-	})
 	for _, work := range works {
 		all.Go(func() {
-			for j := range jobs {
-				res, err := cutAndWork(ctx, j.piece, work)
-				if err != nil {
-					cancel(err)
-				}
-				j.done <- res
+			if err := d.work(ctx, work); err != nil {
+				cancel(err)
 			}
 		})
 	}
-	for j := range order {
+	go func() {
+		all.Wait()
+		close(d.order)
+	}()
+	for done := range d.order {
 		select {
-		case res := <-j.done:
+		case res := <-done:
 			if ctx.Err() == nil {
 				if err := emit(res); err != nil {
 					cancel(err)
@@ -63,33 +55,55 @@ func Run[T any](ctx context.Context, r Reader, works []Work[T], emit func(T) err
 		case <-ctx.Done():
 		}
 	}
-	all.Wait()
 	return context.Cause(ctx)
 }
 
-type job[T any] struct {
-	piece Piece
-	done  chan T // holds one result, so that a worker never waits on it
+// dealer hands pieces to the goroutines. Each of them reads its own piece, so
+// that the text is in its core's cache when it is cut.
+type dealer[T any] struct {
+	turn   sync.Mutex // held while a piece is read and takes its place in order
+	reader Reader
+	ended  bool
+	order  chan chan T // one channel a piece; it holds the piece's one result
 }
 
-// deal sends every piece to the workers and, in the same order, to the emitter.
-func deal[T any](ctx context.Context, r Reader, jobs, order chan<- job[T]) error {
+// work cuts pieces and works on them until there are none left.
+func (d *dealer[T]) work(ctx context.Context, work Work[T]) error {
 	for {
-		piece, err := r.Next()
-		if errors.Is(err, io.EOF) {
-			return nil
+		piece, done, err := d.next(ctx)
+		if piece == nil {
+			return err
 		}
+		res, err := cutAndWork(ctx, piece, work)
 		if err != nil {
 			return err
 		}
-		j := job[T]{piece, make(chan T, 1)}
-		for _, to := range []chan<- job[T]{order, jobs} {
-			select {
-			case to <- j:
-			case <-ctx.Done():
-				return nil
-			}
+		done <- res
+	}
+}
+
+// next reads a piece; it is nil at the end of the source, and after an error
+// or the end of ctx.
+func (d *dealer[T]) next(ctx context.Context) (Piece, chan<- T, error) {
+	d.turn.Lock()
+	defer d.turn.Unlock()
+	if d.ended || ctx.Err() != nil {
+		return nil, nil, nil
+	}
+	piece, err := d.reader.Next()
+	if err != nil {
+		d.ended = true
+		if errors.Is(err, io.EOF) {
+			err = nil
 		}
+		return nil, nil, err
+	}
+	done := make(chan T, 1)
+	select {
+	case d.order <- done:
+		return piece, done, nil
+	case <-ctx.Done():
+		return nil, nil, nil
 	}
 }
 
