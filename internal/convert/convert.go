@@ -64,8 +64,11 @@ type Converter struct {
 
 type column struct {
 	name      string
-	source    int
+	source    int     // of its cells, unless it is computed
+	compute   compose // of a computed column
+	rules     *rules
 	nullable  bool
+	standIn   []byte // the default: what a blank cell is read as, or nil
 	nullWords []string
 	parse     parser
 	stored    table.Type
@@ -73,29 +76,64 @@ type column struct {
 	append    func(dst []byte, v *value.Value) []byte
 }
 
-// New returns a converter of records with the given headings into the loaded
-// columns of t, for a server of dialect d. With no encoder the records are only judged.
-func New(t *table.Table, headings []string, d *dialect.Dialect, enc Encoder) (*Converter, error) {
+// New returns a converter of records with the given headings, from the given
+// origin, into the loaded columns of t, for a server of dialect d. With no
+// encoder the records are only judged.
+func New(t *table.Table, headings []string, from Origin, d *dialect.Dialect, enc Encoder) (*Converter, error) {
 	if enc == nil {
 		enc = discard{}
 	}
 	c := &Converter{width: len(headings), encoder: enc}
 	for _, col := range t.Loaded() {
-		source := slices.Index(headings, col.From)
-		if source < 0 {
-			return nil, &MissingError{Column: col.From, Headings: headings}
+		stored := d.Stored(col.Type)
+		next := column{
+			name: col.Name, nullable: col.Nullable, nullWords: col.NullWords,
+			stored: stored, asText: textWriter(col.Type, stored), append: enc.Column(stored),
 		}
-		parse, err := newParser(col)
-		if err != nil {
+		if err := next.bind(col, headings, from); err != nil {
 			return nil, err
 		}
-		stored := d.Stored(col.Type)
-		c.columns = append(c.columns, column{
-			name: col.Name, source: source, nullable: col.Nullable, nullWords: col.NullWords,
-			parse: parse, stored: stored, asText: textWriter(col.Type, stored), append: enc.Column(stored),
-		})
+		c.columns = append(c.columns, next)
 	}
 	return c, nil
+}
+
+// bind finds out where the column's text comes from and how it is read.
+func (c *column) bind(col table.Column, headings []string, from Origin) (err error) {
+	if col.Value != "" {
+		t, err := ParseTemplate(col.Value)
+		if err != nil {
+			return fmt.Errorf("column %s: value %w", col.Name, err)
+		}
+		if c.compute, err = t.bind(headings, from); err != nil {
+			return err
+		}
+	} else if c.source = slices.Index(headings, col.From); c.source < 0 {
+		return &MissingError{Column: col.From, Headings: headings}
+	}
+	if c.rules, err = newRules(col); err != nil {
+		return err
+	}
+	if c.parse, err = newParser(col); err != nil {
+		return err
+	}
+	if col.Default != nil {
+		c.standIn = []byte(*col.Default)
+		_, err = Default(col)
+	}
+	return err
+}
+
+// Default returns the value of a column's default, which must be one.
+func Default(col table.Column) (v value.Value, err error) {
+	parse, err := newParser(col)
+	if err != nil {
+		return v, err
+	}
+	if reason := parse([]byte(*col.Default), &v); reason != "" {
+		return v, fmt.Errorf("column %s: default %q: %s", col.Name, *col.Default, reason)
+	}
+	return v, nil
 }
 
 // textWriter returns what writes values of a type as text, where they are
@@ -113,6 +151,8 @@ func textWriter(t, stored table.Type) func(v *value.Value) []byte {
 		return func(v *value.Value) []byte { return AppendClock(v.Buffer(), v.Int) }
 	case table.Timestamp:
 		return func(v *value.Value) []byte { return AppendTimestamp(v.Buffer(), v.Int) }
+	case table.TimestampTZ:
+		return func(v *value.Value) []byte { return append(AppendTimestamp(v.Buffer(), v.Int), "+00:00"...) }
 	}
 	return nil
 }
@@ -171,11 +211,14 @@ func (c *Converter) convert(k *Block, b *record.Batch, r int, values []value.Val
 	bad := false
 	for i := range c.columns {
 		col := &c.columns[i]
-		cell := b.Cell(r, col.source)
+		cell := col.text(b, r)
 		v := &values[i]
 		var reason string
-		switch {
-		case value.Blank(cell) || len(col.nullWords) > 0 && isNullWord(col.nullWords, cell):
+		switch blank := value.Blank(cell) || len(col.nullWords) > 0 && oneOf(col.nullWords, cell); {
+		case blank && col.standIn != nil:
+			reason = col.parse(col.standIn, v)
+			v.Null = false
+		case blank:
 			v.Null = true
 			if col.nullable {
 				continue
@@ -193,6 +236,19 @@ func (c *Converter) convert(k *Block, b *record.Batch, r int, values []value.Val
 	if !bad {
 		c.append(k, b, r, values)
 	}
+}
+
+// text returns what the column is to be read from, in one record.
+func (c *column) text(b *record.Batch, r int) (cell []byte) {
+	if c.compute != nil {
+		cell = c.compute(nil, b, r)
+	} else {
+		cell = b.Cell(r, c.source)
+	}
+	if c.rules != nil {
+		cell = c.rules.apply(cell)
+	}
+	return cell
 }
 
 func (c *Converter) append(k *Block, b *record.Batch, r int, values []value.Value) {
@@ -215,7 +271,8 @@ func (c *Converter) append(k *Block, b *record.Batch, r int, values []value.Valu
 	k.Numbers = append(k.Numbers, b.Number(r))
 }
 
-func isNullWord(words []string, cell []byte) bool {
+// oneOf tells whether a cell is one of the words, in any letter case.
+func oneOf(words []string, cell []byte) bool {
 	cell = value.Trim(cell)
 	for _, w := range words {
 		if len(w) == len(cell) && strings.EqualFold(w, string(cell)) {

@@ -45,7 +45,9 @@ func run(t *testing.T, text string, d *dialect.Dialect, cols ...table.Column) (o
 	in, err := intake.Open(context.Background(), &source.Opener{}, []string{path}, source.DefaultLayout(), false)
 	require.NoError(t, err)
 	defer in.Close()
-	conv, err := convert.New(&table.Table{Columns: cols}, in.Headings, d, words{})
+	conv, err := convert.New(&table.Table{Columns: cols}, in.Headings, convert.Origin{
+		Load: "0007", Files: []convert.File{{Name: path, Named: map[string]string{"year": "2026"}}},
+	}, d, words{})
 	require.NoError(t, err)
 	totals := conv.Totals()
 	err = record.Run(context.Background(), in, []record.Work[*convert.Block]{conv.Worker()}, func(k *convert.Block) error {
@@ -65,7 +67,14 @@ func TestCells(t *testing.T) {
 		{"smallint", "", "32768", "", "does not fit smallint"},
 		{"integer", "", "5.00", "5", ""},
 		{"integer", "", "5.5", "", "not a whole number"},
-		{"integer", "", "1e3", "", "not a whole number"},
+		{"integer", "", "1e3", "1000", ""},
+		{"integer", "", "1e99", "", "does not fit integer"},
+		{"integer", "", "1e-3", "", "not a whole number"},
+		{"integer", "", "£5", "", "not a whole number"},
+		{"decimal(5,2)", "GBP", "(£5)", "-5.00", ""},
+		{"decimal(5,2)", "GBP", "€5", "", "not a number"},
+		{"decimal(5,4)", "percent", "12.5 %", "0.1250", ""},
+		{"decimal(5,4)", "percent", "12.5", "", "not a number"},
 		{"integer", "", "007", "7", ""},
 		{"integer", "", "-00", "0", ""},
 		{"integer", "", "1,234", "", "not a whole number"},
@@ -90,7 +99,15 @@ func TestCells(t *testing.T) {
 		{"date", "", "28/02/2026", "", "not a date written yyyy-MM-dd"},
 		{"date", "dd/MM/yyyy", "28/02/2026", "20512", ""},
 		{"date", "MM/dd/yyyy", "28/02/2026", "", "no such date"},
+		{"date", "", "20260228", "", "not a date written yyyy-MM-dd"},
+		{"date", "yyyyMMdd", "20260228", "20512", ""},
+		{"date", "yyyyMMdd", "20260230", "", "not a date written yyyyMMdd"},
+		{"date", "dd MMM yy", "28 February 2026", "", "not a date written dd MMM yy"},
+		{"date", "d MMM yyyy", "28 Feb. 2026", "20512", ""},
 		{"timestamp", "", "1970-01-01", "0", ""},
+		{"timestamp", "", "1970-01-01 00:00:00Z", "", "has an offset from UTC, which a timestamp cannot hold"},
+		{"timestamp with time zone", "", "1970-01-01 01:00+01:00", "0", ""},
+		{"timestamp with time zone", "", "1970-01-01 01:00", "", "has no offset from UTC"},
 		{"time", "", "24:00", "", "not a time of day"},
 		{"char(3)", "", "ab   ", "ab", ""},
 		{"varchar(3)", "", "größ", "", "longer than varchar(3)"},
@@ -104,6 +121,10 @@ func TestCells(t *testing.T) {
 			switch c.rule {
 			case "thousands":
 				col.Thousands = ","
+			case "GBP":
+				col.Currency = c.rule
+			case "percent":
+				col.Percent = true
 			case "comma":
 				col.Decimal = ","
 			default:
@@ -143,4 +164,46 @@ func TestRecords(t *testing.T) {
 	require.Equal(t, []table.Figures{
 		{Nulls: 0, Min: "1", Max: "9", Sum: "15"}, {Nulls: 2, Min: "2026-01-01", Max: "2026-01-01", Sum: "10"},
 	}, figures)
+}
+
+// TestRules changes cells by rules, and makes columns of other things.
+func TestRules(t *testing.T) {
+	text, date := table.Type{Kind: table.Text}, table.Type{Kind: table.Date}
+	zero := "0"
+	for _, c := range []struct {
+		col        table.Column
+		cell, want string
+	}{
+		{table.Column{Type: text, Trim: true}, "  ant ", "ant"},
+		{table.Column{Type: text, Words: map[string]string{"brn": "brown"}}, " BRN", "brown"},
+		{table.Column{Type: text, PadZeros: 5}, "123", "00123"},
+		{table.Column{Type: text, PadZeros: 5}, "12-3", "12-3"},
+		{table.Column{Type: text, LetterCase: "upper"}, "söre", "SÖRE"},
+		{table.Column{Type: text, LetterCase: "lower", PadZeros: 4}, "12", "0012"},
+		{table.Column{Type: text, Words: map[string]string{"none": ""}, Nullable: true}, "none", "null"},
+		{table.Column{Type: table.Type{Kind: table.Integer}, Default: &zero}, "", "0"},
+		{table.Column{Type: table.Type{Kind: table.Integer}, Default: &zero, NullWords: []string{"-"}}, "-", "0"},
+		{table.Column{Type: table.Type{Kind: table.Boolean}, TrueWords: []string{"lent"}, FalseWords: []string{"here"}}, "LENT", "1"},
+		{table.Column{Type: text, Value: "{file}:{line}:{record}:{load}:{{b}}={b}"}, "x", "a.csv:2:1:0007:{b}=y"},
+		{table.Column{Type: date, Value: "{a} Mar {year}", Format: "d MMM yyyy"}, "5", "20517"},
+	} {
+		if c.col.Name = "a"; c.col.Value == "" {
+			c.col.From = "a"
+		}
+		out, rejects, _ := run(t, "a,b\n\""+c.cell+"\",y\n", dialect.PostgreSQL, c.col)
+		require.Empty(t, rejects)
+		require.Equal(t, "["+c.want+" ", out, "%+v", c.col)
+	}
+	for _, bad := range []table.Column{
+		{Name: "a", Type: text, Value: "{nothing}"}, {Name: "a", Type: text, Value: "{"}, {From: "a", Type: text, LetterCase: "odd"},
+		{From: "a", Type: date, Default: &zero}, {From: "a", Type: table.Type{Kind: table.Boolean}, TrueWords: []string{"x"}},
+	} {
+		_, err := convert.New(&table.Table{Columns: []table.Column{bad}}, []string{"a"}, convert.Origin{}, dialect.SQLite, nil)
+		require.Error(t, err, "%+v", bad)
+	}
+	parts, err := convert.NameParts("loans-{year}-{month}.csv", "/tmp/loans-2026-03.csv")
+	require.NoError(t, err)
+	require.Equal(t, map[string]string{"year": "2026", "month": "03"}, parts)
+	_, err = convert.NameParts("loans-{year}.csv", "gifts-2026.csv")
+	require.ErrorContains(t, err, "loans-{year}.csv")
 }

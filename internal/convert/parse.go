@@ -29,11 +29,13 @@ func newParser(c table.Column) (parser, error) {
 	case table.Double:
 		return doubleParser(c), nil
 	case table.Boolean:
-		return parseBoolean, nil
+		return booleanParser(c)
 	case table.Date:
 		return dateParser(c, value.Date, "yyyy-MM-dd")
 	case table.Timestamp:
 		return dateParser(c, value.Timestamp, "yyyy-MM-dd HH:mm:ss")
+	case table.TimestampTZ:
+		return dateParser(c, value.Instant, "yyyy-MM-dd HH:mm:ssXXX")
 	case table.Time:
 		return parseTime, nil
 	case table.UUID:
@@ -47,7 +49,11 @@ const notANumber = "not a number"
 // numberScanner scans a number in the notation of the column. A code is read
 // without its leading zeros: whoever declares such a column a number wants so.
 func numberScanner(c table.Column) func(cell []byte, v *value.Value) (value.Shape, bool) {
-	style := value.Style{DecimalComma: c.Decimal == ","}
+	style := value.Style{DecimalComma: c.Decimal == ",", Percent: c.Percent}
+	if c.Thousands != "" {
+		style.Thousands = c.Thousands[0]
+	}
+	style.Currency, _ = value.ParseCurrency(c.Currency)
 	return func(cell []byte, v *value.Value) (value.Shape, bool) {
 		s := value.Scan(cell, v)
 		if s.Kind == value.Code {
@@ -61,7 +67,7 @@ func numberScanner(c table.Column) func(cell []byte, v *value.Value) (value.Shap
 			}
 			s = value.Scan(digits, v)
 		}
-		ok := style.Takes(s) && (c.Thousands != "" || !style.Groups(s))
+		ok := style.Takes(s)
 		if ok {
 			style.Settle(s, v)
 		}
@@ -101,8 +107,11 @@ func wholeParser(c table.Column, lo, hi int64) parser {
 	scan := numberScanner(c)
 	misfit := "does not fit " + c.Type.String()
 	return func(cell []byte, v *value.Value) string {
-		s, ok := scan(cell, v)
-		if !ok || s.Kind == value.Exponent || v.Scale > 0 && !rescale(v, 0) {
+		_, ok := scan(cell, v)
+		switch {
+		case ok && !v.Exact():
+			return misfit
+		case !ok || v.Scale > 0 && !rescale(v, 0):
 			return "not a whole number"
 		}
 		if v.Wide && !v.Narrow() || v.Int < lo || v.Int > hi {
@@ -116,11 +125,10 @@ func decimalParser(c table.Column) parser {
 	scan := numberScanner(c)
 	misfit := "does not fit " + c.Type.String()
 	return func(cell []byte, v *value.Value) string {
-		s, ok := scan(cell, v)
-		if !ok || s.Kind == value.Exponent {
+		if _, ok := scan(cell, v); !ok {
 			return notANumber
 		}
-		if v.Whole > c.Type.Size-c.Type.Scale || !rescale(v, c.Type.Scale) {
+		if v.Whole > c.Type.Size-c.Type.Scale || !v.Exact() || !rescale(v, c.Type.Scale) {
 			return misfit
 		}
 		return ""
@@ -141,12 +149,33 @@ func doubleParser(c table.Column) parser {
 	}
 }
 
-func parseBoolean(cell []byte, v *value.Value) string {
-	s := value.Scan(cell, v)
-	if s.Kind == value.Boolean || s.Kind == value.Integer && (v.Int == 0 || v.Int == 1) {
-		return ""
+// booleanParser reads the words that the column names, or else those that are
+// well known, and 1 and 0.
+func booleanParser(c table.Column) (parser, error) {
+	if (len(c.TrueWords) == 0) != (len(c.FalseWords) == 0) {
+		return nil, fmt.Errorf("column %s: write both true_words and false_words", c.Name)
 	}
-	return "neither true nor false"
+	const neither = "neither true nor false"
+	if len(c.TrueWords) > 0 {
+		return func(cell []byte, v *value.Value) string {
+			switch {
+			case oneOf(c.TrueWords, cell):
+				v.Int = 1
+			case oneOf(c.FalseWords, cell):
+				v.Int = 0
+			default:
+				return neither
+			}
+			return ""
+		}, nil
+	}
+	return func(cell []byte, v *value.Value) string {
+		s := value.Scan(cell, v)
+		if s.Kind == value.Boolean || s.Kind == value.Integer && (v.Int == 0 || v.Int == 1) {
+			return ""
+		}
+		return neither
+	}, nil
 }
 
 func dateParser(c table.Column, kind value.Kind, usual string) (parser, error) {
@@ -160,11 +189,17 @@ func dateParser(c table.Column, kind value.Kind, usual string) (parser, error) {
 	}
 	not := fmt.Sprintf("not a %s written %s", c.Type, pattern)
 	return func(cell []byte, v *value.Value) string {
-		s := value.Scan(cell, v)
+		s := v.Redate(value.Scan(cell, v), cell)
 		switch {
 		case !format.Takes(s):
 			if s.Kind == value.Impossible && format.SameDate(s) {
 				return "no such date"
+			}
+			if kind == value.Instant && s.Kind == value.Timestamp {
+				return "has no offset from UTC"
+			}
+			if kind != value.Instant && s.Kind == value.Instant {
+				return fmt.Sprintf("has an offset from UTC, which a %s cannot hold", c.Type)
 			}
 			return not
 		case kind == value.Date && s.Kind == value.Timestamp:

@@ -226,7 +226,7 @@ func formatInt(n int64, k table.Kind) string {
 		return time.Unix(n*86400, 0).UTC().Format("2006-01-02")
 	case table.Time:
 		return string(AppendClock(nil, n))
-	case table.Timestamp:
+	case table.Timestamp, table.TimestampTZ:
 		return string(AppendTimestamp(nil, n))
 	}
 	return strconv.FormatInt(n, 10)

@@ -366,7 +366,7 @@ func kindOf(cell []byte) value.Kind {
 	switch k := value.Scan(cell, &v).Kind; k {
 	case value.Decimal, value.Exponent, value.Code:
 		return value.Integer
-	case value.Impossible, value.Timestamp:
+	case value.Impossible, value.Timestamp, value.Instant:
 		return value.Date
 	default:
 		return k

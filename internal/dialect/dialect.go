@@ -52,7 +52,7 @@ var SQLite = &Dialect{
 	},
 	Stored: func(t table.Type) table.Type {
 		switch {
-		case t.Kind == table.Date, t.Kind == table.Time, t.Kind == table.Timestamp, t.Kind == table.UUID,
+		case t.Kind == table.Date, t.Kind == table.Time, t.Kind == table.Timestamp, t.Kind == table.TimestampTZ, t.Kind == table.UUID,
 			t.Kind == table.Decimal && t.Size > exactInReal:
 			return table.Type{Kind: table.Text}
 		}

@@ -1,6 +1,10 @@
 package infer
 
 import (
+	"fmt"
+	"slices"
+	"strings"
+
 	"ambertray/internal/table"
 	"ambertray/internal/value"
 )
@@ -13,6 +17,8 @@ type Choice struct {
 	Nullable  bool
 	Thousands string
 	Decimal   string
+	Currency  string
+	Percent   bool
 	NullWords []string
 	// Unique tells that no two values are alike; Sure that this was counted
 	// exactly. A key is offered where both hold and no value is missing.
@@ -24,6 +30,43 @@ type Choice struct {
 	Rejects  int64
 	Distinct int64
 	Min, Max string
+	// Reading is what most of the values are, and Others the values that are
+	// not; Reading is empty where nothing but text was seen.
+	Reading string
+	Fits    int64
+	Others  []Example
+}
+
+// Fit is the policy on headroom.
+type Fit uint8
+
+// Roomy leaves room for values somewhat larger than those seen, Snug none.
+const (
+	Roomy Fit = iota
+	Snug
+)
+
+// ParseFit returns the fit of a word.
+func ParseFit(word string) (Fit, error) {
+	i := slices.Index([]string{"roomy", "snug"}, word)
+	if i < 0 {
+		return 0, fmt.Errorf("fit %q: write snug for types that just hold the values, or roomy for some headroom", word)
+	}
+	return Fit(i), nil
+}
+
+// Habits are what other columns of the source show of the hand that wrote it.
+// They only settle what a column by itself leaves open.
+type Habits struct {
+	MonthFirst, DayFirst bool // a date of which that is certain
+	DecimalComma         bool
+	From                 string // heading of the column that shows it
+}
+
+// Options of a choice.
+type Options struct {
+	Fit    Fit
+	Habits Habits
 }
 
 // reading is one way to understand the values of a column.
@@ -31,7 +74,7 @@ type reading struct {
 	name  string                     // plural, for the evidence
 	takes func(s value.Shape) bool   // the shapes that it understands
 	near  func(s value.Shape) bool   // shapes that were meant so but do not exist
-	plan  func(p *Column, c *Choice) // sets the type; c.Type stays text if none holds them all
+	plan  func(p *Column, c *Choice) // sets the type; c.Type is text if none holds them all
 }
 
 // Choose returns the smallest type that holds every value of the column.
@@ -40,7 +83,7 @@ type reading struct {
 // stands in the way of a tighter type are taken for what they are. And dates
 // that do not exist, where they are at most one in a hundred, become rejects:
 // no type but text would hold them, and the column is plainly one of dates.
-func (p *Column) Choose() Choice {
+func (p *Column) Choose(o Options) Choice {
 	c := Choice{Nullable: p.Blanks > 0 || p.Records == 0, Min: string(p.First), Max: string(p.Last)}
 	values := p.Records - p.Blanks
 	c.Distinct, c.Sure = p.distinct.count()
@@ -50,12 +93,14 @@ func (p *Column) Choose() Choice {
 		c.Evidence = "blank in every record: nothing says what it is"
 		return c
 	}
-	best, fits := p.bestReading()
+	best, fits := p.bestReading(o)
 	if best == nil {
-		p.chooseText(&c)
+		p.chooseText(o.Fit, &c)
 		return c
 	}
 	words, near, others := p.besides(best)
+	c.Reading, c.Fits = best.name, fits
+	c.Others = p.examplesOf(func(s value.Shape) bool { return !best.takes(s) })
 	if others == 0 && near*100 <= fits {
 		best.plan(p, &c)
 		if c.Type.Textual() {
@@ -65,15 +110,16 @@ func (p *Column) Choose() Choice {
 		p.addNear(&c, best, near)
 		return c
 	}
-	if isCode := p.chooseText(&c); fits*2 >= values && !isCode {
+	if isCode := p.chooseText(o.Fit, &c); fits*2 >= values && !isCode {
 		c.Way = p.inTheWay(best, fits)
 	}
 	return c
 }
 
-// bestReading returns the reading that understands most values, if any.
-func (p *Column) bestReading() (best *reading, fits int64) {
-	for _, r := range p.readings() {
+// bestReading returns the reading that understands most values, if any; of
+// equals the first.
+func (p *Column) bestReading(o Options) (best *reading, fits int64) {
+	for _, r := range p.readings(o) {
 		n := int64(0)
 		for i := range p.tallies {
 			if r.takes(p.tallies[i].shape) {
@@ -88,14 +134,19 @@ func (p *Column) bestReading() (best *reading, fits int64) {
 }
 
 // readings lists the ways to understand the column that its shapes suggest.
-func (p *Column) readings() []reading {
-	list := []reading{numbers(p), times(), uuids()}
+func (p *Column) readings(o Options) []reading {
+	list := p.dates(o)
+	list = append(list, p.numbers(o)...)
+	list = append(list, times(), uuids())
+	var pairs []value.Pair
 	for i := range p.tallies {
-		switch s := p.tallies[i].shape; s.Kind {
-		case value.Boolean:
-			list = append(list, booleans(s.Notation))
-		case value.Date, value.Timestamp:
-			list = append(list, dates(s))
+		if s := p.tallies[i].shape; s.Kind == value.Boolean {
+			for _, pair := range s.Pairs() {
+				if !slices.Contains(pairs, pair) {
+					pairs = append(pairs, pair)
+					list = append(list, booleans(pair))
+				}
+			}
 		}
 	}
 	return list
@@ -126,7 +177,7 @@ func (p *Column) addNullWords(c *Choice, words int64) {
 	for i := range p.tallies {
 		if t := &p.tallies[i]; t.shape.Kind == value.NullWord {
 			word := t.examples[0].Text
-			c.NullWords = append(c.NullWords, word)
+			c.NullWords = append(c.NullWords, strings.TrimSpace(word))
 			c.Evidence += "; " + count(t.count, "is", "are") + " " + quoted(word) + ", read as no value"
 		}
 	}
@@ -138,7 +189,10 @@ func (p *Column) addNear(c *Choice, r *reading, near int64) {
 	}
 	c.Rejects = near
 	c.Way = count(near, "is no such date", "are no such dates") + " and will be rejected: " +
-		examples(p.examplesOf(r.near)) + "; write type: " + p.textType().String() + " to keep " + pronoun(near) + " as text"
+		examples(p.examplesOf(r.near)) + "; write type: " + p.textType(Roomy).String() + " to keep " + pronoun(near) + " as text"
+	if list := p.examplesOf(r.near); len(list) == 1 && near > 1 {
+		c.Way += fmt.Sprintf(", or null_words: [%s] to read %s as no value", quoted(list[0].Text), pronoun(near))
+	}
 }
 
 // inTheWay says what keeps a column of mostly one kind from a tighter type.
@@ -151,11 +205,52 @@ func (p *Column) inTheWay(r *reading, fits int64) string {
 	out := func(s value.Shape) bool { return !r.takes(s) }
 	n := p.Records - p.Blanks - fits
 	rule := "type: " + tight.Type.String()
-	if tight.Format != "" {
-		rule += ", format: " + tight.Format
+	for _, extra := range []struct{ key, val string }{{"format", tight.Format}, {"thousands", tight.Thousands}, {"decimal", tight.Decimal}, {"currency", tight.Currency}} {
+		if extra.val != "" {
+			rule += fmt.Sprintf(", %s: %s", extra.key, yamlWord(extra.val))
+		}
 	}
-	return group(fits) + " are " + r.name + ", but " + count(n, "is not", "are not") + ": " + examples(p.examplesOf(out)) +
+	list := p.examplesOf(out)
+	way := group(fits) + " are " + r.name + ", but " + count(n, "is not", "are not") + ": " + examples(list) +
 		"; write " + rule + " to reject " + pronoun(n)
+	if words := p.words(out); len(words) > 0 {
+		way += ", and null_words: [" + strings.Join(words, ", ") + "] to read " + pronoun(n) + " as no value"
+	}
+	return way
+}
+
+// yamlWord quotes what YAML would not take as it stands.
+func yamlWord(s string) string {
+	if strings.Trim(s, ",.' ") == "" || strings.ContainsAny(s, "'") {
+		return `"` + s + `"`
+	}
+	return s
+}
+
+// maxWords is how many different texts may be words for 'no value'.
+const maxWords = 3
+
+// words returns the values that are not taken where they are a few texts that
+// come again and again: most likely words for 'no value'.
+func (p *Column) words(out func(value.Shape) bool) (words []string) {
+	n := int64(0)
+	for i := range p.tallies {
+		t := &p.tallies[i]
+		if !out(t.shape) {
+			continue
+		}
+		if t.shape.Kind != value.Text && t.shape.Kind != value.NullWord {
+			return nil
+		}
+		n += t.count
+		for _, e := range t.examples {
+			words = append(words, quoted(e.Text))
+		}
+	}
+	if len(words) > maxWords || n < 2*int64(len(words)) {
+		return nil
+	}
+	return words
 }
 
 func (p *Column) examplesOf(takes func(value.Shape) bool) []Example {
@@ -165,10 +260,11 @@ func (p *Column) examplesOf(takes func(value.Shape) bool) []Example {
 			all = append(all, p.tallies[i].examples...)
 		}
 	}
-	return all
+	slices.SortStableFunc(all, func(a, b Example) int { return int(a.Line - b.Line) })
+	return all[:min(len(all), maxExamples)]
 }
 
-// tally sums over the shapes that f takes.
+// each calls f with the tallies of the shapes that are taken.
 func (p *Column) each(takes func(value.Shape) bool, f func(*tally)) {
 	for i := range p.tallies {
 		if takes(p.tallies[i].shape) {
@@ -177,15 +273,23 @@ func (p *Column) each(takes func(value.Shape) bool, f func(*tally)) {
 	}
 }
 
-// extremesOf returns the least and greatest value of the shapes, of reading i.
-func (p *Column) extremesOf(takes func(value.Shape) bool, i int) (lo, hi extreme) {
+// extremesOf returns the least and greatest value of the shapes; of dates those
+// in the order that at gives the place of.
+func (p *Column) extremesOf(takes func(value.Shape) bool, at func(value.Shape) int) (lo, hi extreme) {
 	p.each(takes, func(t *tally) {
-		if len(t.min[i].text) > 0 && (len(lo.text) == 0 || t.min[i].float < lo.float) {
+		i := at(t.shape)
+		if i < 0 {
+			return
+		}
+		if len(t.min[i].text) > 0 && (len(lo.text) == 0 || t.min[i].less(&lo)) {
 			lo = t.min[i]
 		}
-		if len(t.max[i].text) > 0 && (len(hi.text) == 0 || t.max[i].float > hi.float) {
+		if len(t.max[i].text) > 0 && (len(hi.text) == 0 || hi.less(&t.max[i])) {
 			hi = t.max[i]
 		}
 	})
 	return lo, hi
 }
+
+// only is the place of the extremes of what has no orders.
+func only(value.Shape) int { return 0 }

@@ -3,6 +3,7 @@ package infer_test
 import (
 	"bytes"
 	"fmt"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"strings"
@@ -27,7 +28,7 @@ func profile(t testing.TB, values []string, workers int) *infer.Column {
 	columns := make([]infer.Column, workers)
 	var works []record.Work[int]
 	for i := range columns {
-		works = append(works, func(b *record.Batch) (int, error) { columns[i].Add(b, 0, 2); return 0, nil })
+		works = append(works, func(b *record.Batch) (int, error) { columns[i].Add(b, 0, 2, nil); return 0, nil })
 	}
 	require.NoError(t, record.Run(context.Background(), open(t, values), works, func(int) error { return nil }))
 	for i := range columns[1:] {
@@ -71,7 +72,25 @@ func TestChoose(t *testing.T) {
 		{"thousands only", "integer", "", list("1,234|5,678"), "',' is a thousands separator"},
 		{"decimal comma", "decimal(6,2)", "", list("12,5|1,25|100"), "',' is the decimal sign"},
 		{"points for thousands", "decimal(7,2)", "", list("1.234,50|2,25"), "'.' is a thousands separator in 1"},
-		{"exponents", "double", "", list("1e5|2.5"), "1 with an exponent"},
+		{"three decimals after a point", "decimal(5,3)", "", list("1.234|0.5"), "2 numbers of up to 3 decimals"},
+		{"groups after points, decided by another", "integer", "", list("1.234|1.234.567"), "'.' is a thousands separator in 2"},
+		{"groups after points with decimals", "decimal(6,1)", "", list("1.234|12,5"), "',' is the decimal sign; '.' is a thousands separator in 1"},
+		{"one comma before three digits", "integer", "", list("1,234|567"), "ambiguous: if it stands before decimals"},
+		{"decided by a shorter one", "decimal(5,3)", "", list("1,234|0,5"), "',' is the decimal sign"},
+		{"spaces for thousands", "decimal(9,1)", "", list("1 234 567,5|12"), "' ' is a thousands separator in 1"},
+		{"apostrophes", "decimal(7,2)", "", list("1'234.50|2"), "''' is a thousands separator"},
+		{"Indian groups", "integer", "", list("12,34,567|1,000"), "',' is a thousands separator in 2"},
+		{"two decimal signs", "varchar(10)", "", append(repeat("1.5", 60), "1.234,5"), "60 are numbers, but 1 is not: \"1.234,5\" on line 61"},
+		{"pounds", "decimal(7,2)", "", list("£1,200|£3.50|(£4)|7"), "4 amounts in GBP; (£4) to £1,200; 1 has no currency"},
+		{"euros", "decimal(6,2)", "", list("12,50 €|EUR 100"), "2 amounts in EUR"},
+		{"two currencies", "varchar(10)", "", list("£5|€6|£7"), "2 are amounts in GBP, but 1 is not: \"€6\" on line 2; write type: decimal(4,2), currency: GBP"},
+		{"accounts", "integer", "", list("(12)|5-|7"), "2 are negative, written as in accounts"},
+		{"percent", "decimal(5,3)", "", list("12.5%|7 %"), "kept as a fraction"},
+		{"some percent", "varchar(10)", "", list("12%|7|8%"), "2 are percentages, but 1 is not"},
+		{"exponents", "double", "", list("1e5|2.5e-7|1"), "2 with an exponent"},
+		{"one exponent", "decimal(9,1)", "", list("1E+06|2.5|7"), "no digit is lost"},
+		{"exponents too far apart", "double", "", list("1e30|2e-30|5|6|7"), ""},
+		{"twenty digits each", "char(20)", "", list("12345678901234567890|12345678901234567891"), ""},
 		{"too many digits", "text", "", []string{strings.Repeat("9", 41), "1"}, ""},
 		{"codes of one width", "char(5)", "", list("00123|45678|00001"), "5 digits in all 3 values, 2 begin with 0: a code, not a number"},
 		{"codes of many widths", "varchar(10)", "", list("07|123"), "1 value begins with 0"},
@@ -82,22 +101,42 @@ func TestChoose(t *testing.T) {
 		{"day first", "date", "dd/MM/yyyy", list("01/02/2026|13/02/2026"), `day first: "13/02/2026" on line 2`},
 		{"month first", "date", "MM/dd/yyyy", list("01/02/2026|02/13/2026"), `month first: "02/13/2026" on line 2`},
 		{"ambiguous", "date", "dd.MM.yyyy", list("01.02.2026|03.04.2026"), "ambiguous"},
-		{"both orders", "char(10)", "", list("13/02/2026|02/13/2026"), "dates in two orders"},
+		{"both orders", "char(10)", "", list("13/02/2026|02/13/2026"), "1 are dates, but 1 is not: \"02/13/2026\" on line 2"},
+		{"mostly day first", "date", "dd/MM/yyyy", append(repeat("25/01/2026", 150), "02/13/2026"), "1 is no such date and will be rejected: \"02/13/2026\" on line 151"},
+		{"two-digit years", "date", "dd.MM.yy", list("31.12.68|01.02.69"), "69 to 99 are 1969 to 1999"},
+		{"two-digit years first", "date", "yy-MM-dd", list("99-12-31|25-01-02"), "year, month, day: \"99-12-31\" on line 1"},
+		{"year, day, month", "date", "yyyy/dd/MM", list("2026/31/01|2026/02/03"), "year, day, month: \"2026/31/01\" on line 1"},
+		{"names of months", "date", "dd MMM yyyy", list("5 Mar 2026|31 December 1999"), "2 dates"},
+		{"American names", "date", "MMM dd, yyyy", list("Mar 5, 2026|December 31, 1999"), ""},
+		{"shouted", "date", "dd-MMM-yy", list("05-MAR-26|31-DEC-99"), ""},
+		{"compact", "date", "yyyyMMdd", list("20260305|19991231"), "every one of the 2 numbers is a date written yyyyMMdd"},
+		{"nearly compact", "integer", "", list("20260305|19991331"), ""},
+		{"compact times", "timestamp", "yyyyMMddHHmmss", list("20260305101500|19991231235959"), ""},
+		{"am and pm", "timestamp", "MM/dd/yyyy hh:mm a", list("3/25/2026 1:05 PM|3/5/2026 12:00 AM"), "month first"},
+		{"offsets", "timestamp with time zone", "yyyy-MM-dd'T'HH:mm:ssXXX", list("2026-03-05T10:00:00Z|2026-03-05T10:00:00+01:00"), "kept as the moment in UTC"},
+		{"some offsets", "varchar(30)", "", list("2026-03-05T10:00:00Z|2026-03-05T10:00:00|2026-03-05T11:00:00Z"), "2 are dates, but 1 is not"},
+		{"times of half days", "time", "hh:mm a", list("1:05 pm|12:00 AM"), ""},
 		{"dates and times", "timestamp", "yyyy-MM-dd HH:mm:ss", list("2026-01-31 10:00:01|2026-01-31"), "2 timestamps"},
 		{"times", "time", "HH:mm:ss", list("10:00|11:30:05"), ""},
 		{"one impossible date", "date", "dd/MM/yyyy", append(repeat("13/01/2026", 150), "31/02/2026"), `"31/02/2026" on line 151; write type: char(10)`},
 		{"one text among numbers", "varchar(20)", "", append(repeat("12", 150), "about a dozen"), `write type: integer to reject it`},
 		{"null words", "integer", "", list("12|n/a|7|N/A"), `2 are "n/a", read as no value`},
-		{"only null words", "char(3)", "", list("n/a|n/a"), ""},
+		{"only null words", "varchar(10)", "", list("n/a|n/a"), ""},
 		{"country codes with NA", "char(2)", "", list("DE|NA|FR"), ""},
 		{"blank", "text", "", list("| |"), "blank in every record"},
 		{"UUIDs", "uuid", "", list("123e4567-e89b-12d3-a456-426614174000"), ""},
+		{"one word again and again", "varchar(10)", "", append(repeat("12", 15), "lent", "lent"), `null_words: ["lent"] to read them as no value`},
+		{"a null word in text", "varchar(10)", "", list("ant|beetle|n/a"), `1 is "n/a": null_words would read it as no value`},
+		{"two words only", "varchar(10)", "", list("paid|unpaid|paid|paid|paid"), `only "paid" and "unpaid": with true_words`},
+		{"words of another language", "boolean", "", list("oui|non|Oui"), `"oui" or "non"`},
+		{"tags of one length", "char(6)", "", list("KB-001|KB-002"), "6 characters in every value"},
+		{"words of one length", "varchar(10)", "", list("amber|resin"), "text of 5 to 5 characters"},
 		{"words", "varchar(10)", "", list("ant|beetle"), "text of 3 to 6 characters; room for 10"},
-		{"characters, not bytes", "char(5)", "", list("Größe|Süßes"), "5 characters in every value"},
+		{"characters, not bytes", "varchar(10)", "", list("Größe|Süßes"), "text of 5 to 5 characters"},
 		{"long text", "text", "", []string{strings.Repeat("x", 1700), "y"}, ""},
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			got := profile(t, c.values, 1).Choose()
+			got := profile(t, c.values, 1).Choose(infer.Options{})
 			require.Equal(t, c.typ, got.Type.String())
 			require.Equal(t, c.format, got.Format)
 			require.Contains(t, got.Evidence+got.Way, c.says)
@@ -112,10 +151,10 @@ func convertAll(t *testing.T, values []string, c infer.Choice) {
 	t.Helper()
 	tab := &table.Table{Columns: []table.Column{{
 		From: "a", Name: "a", Type: c.Type, Format: c.Format, Nullable: c.Nullable,
-		Thousands: c.Thousands, Decimal: c.Decimal, NullWords: c.NullWords,
+		Thousands: c.Thousands, Decimal: c.Decimal, Currency: c.Currency, Percent: c.Percent, NullWords: c.NullWords,
 	}}}
 	for _, d := range dialect.All() {
-		conv, err := convert.New(tab, []string{"a", "b"}, d, nil)
+		conv, err := convert.New(tab, []string{"a", "b"}, convert.Origin{}, d, nil)
 		require.NoError(t, err)
 		var rejects []convert.Reject
 		err = record.Run(context.Background(), open(t, values), []record.Work[*convert.Block]{conv.Worker()}, func(k *convert.Block) error {
@@ -125,6 +164,83 @@ func convertAll(t *testing.T, values []string, c infer.Choice) {
 		require.NoError(t, err)
 		require.Len(t, rejects, int(c.Rejects), "%v", rejects)
 	}
+}
+
+// TestOptions settles by the policy on headroom and by other columns what the
+// values leave open.
+func TestOptions(t *testing.T) {
+	snug := infer.Options{Fit: infer.Snug}
+	for values, typ := range map[string]string{"1|300": "smallint", "1|70000": "integer", "1.25|300": "decimal(5,2)", "ant|beetle": "varchar(6)"} {
+		require.Equal(t, typ, profile(t, list(values), 1).Choose(snug).Type.String(), values)
+	}
+	other := infer.Options{Habits: infer.Habits{MonthFirst: true, DecimalComma: true, From: "Due back"}}
+	c := profile(t, list("01/02/2026|03/04/2026"), 1).Choose(other)
+	require.Equal(t, "MM/dd/yyyy", c.Format)
+	require.Contains(t, c.Evidence, `ambiguous by itself; month first as in "Due back"`)
+	c = profile(t, list("25/02/2026|03/04/2026"), 1).Choose(other)
+	require.Equal(t, "dd/MM/yyyy", c.Format)
+	require.Equal(t, "decimal(5,3)", profile(t, list("1,234|2,500"), 1).Choose(other).Type.String())
+
+	monthFirst, dayFirst := profile(t, list("25/02/2026|03/04/2026"), 1).DayOrder()
+	require.False(t, monthFirst)
+	require.True(t, dayFirst)
+	require.True(t, profile(t, list("1,5"), 1).DecimalComma())
+	require.False(t, profile(t, list("1,500|2.5"), 1).DecimalComma())
+}
+
+// TestAnyValue chooses types for random columns of all sorts of values, and
+// every value must convert.
+func TestAnyValue(t *testing.T) {
+	rng := rand.New(rand.NewPCG(2, 9))
+	pool := list("1|-20|3.5|1,234|1.234|1.234,5|1 000|£3|12 €|5%|(4)|7-|1e5|1e-9|007|yes|no|n|2026-01-31|2026-13-01|31/12/2025|1/2/26|" +
+		"20260131|5 Mar 2026|2026-01-31 10:00|2026-01-31T10:00Z|10:15|3 pm|n/a|-|tbc|amber|KB-1|123e4567-e89b-12d3-a456-426614174000| ")
+	for range 600 {
+		var values []string
+		some := make([]string, 1+rng.IntN(3))
+		for i := range some {
+			some[i] = pool[rng.IntN(len(pool))]
+		}
+		for range 2 + rng.IntN(8) {
+			values = append(values, some[rng.IntN(len(some))])
+		}
+		for _, fit := range []infer.Fit{infer.Roomy, infer.Snug} {
+			convertAll(t, values, profile(t, values, 1).Choose(infer.Options{Fit: fit}))
+		}
+	}
+}
+
+// TestKeys finds what tells records apart, also where there are more values
+// than are counted.
+func TestKeys(t *testing.T) {
+	for _, c := range []struct {
+		batches [][]string
+		want    bool
+	}{
+		{[][]string{list("1|2|3"), list("4"), list("9|10")}, true},
+		{[][]string{list("3|2"), list("1"), list("0|-1")}, true},
+		{[][]string{list("1|2"), list("2|3")}, false},
+		{[][]string{list("1|2"), list("9|8")}, false},
+		{[][]string{list("5"), list("6"), list("4")}, false},
+		{[][]string{list("1|x")}, false},
+	} {
+		keys := infer.NewKeys(1)
+		for _, values := range c.batches {
+			var hashes []uint64
+			p := new(infer.Column)
+			require.NoError(t, record.Run(context.Background(), open(t, values), []record.Work[int]{func(b *record.Batch) (int, error) {
+				p.Add(b, 0, 2, &hashes)
+				return 0, nil
+			}}, func(int) error { return nil }))
+			require.Len(t, hashes, len(values))
+			keys.Add([]infer.Run{p.Rising()}, [][]uint64{hashes})
+		}
+		require.Equal(t, c.want, keys.Unique(0), "%v", c.batches)
+	}
+	keys := infer.NewKeys(3)
+	keys.Add(make([]infer.Run, 3), [][]uint64{{1, 1, 2, 2}, {7, 8, 7, 8}, {5, 5, 5, 6}})
+	require.Equal(t, []infer.Pair{{A: 0, B: 1, Sure: true}}, keys.Pairs([]int{0, 1, 2}, []int64{2, 2, 2}))
+	keys.Add(make([]infer.Run, 3), nil)
+	require.Equal(t, []infer.Pair{{A: 0, B: 1}}, keys.Pairs([]int{0, 1, 2}, []int64{2, 2, 2}))
 }
 
 // TestParallel profiles more than the exact count holds, serially and in
@@ -137,11 +253,11 @@ func TestParallel(t *testing.T) {
 	}
 	for _, values := range [][]string{many, few} {
 		serial, parallel := profile(t, values, 1), profile(t, values, 4)
-		require.Equal(t, serial.Choose(), parallel.Choose())
+		require.Equal(t, serial.Choose(infer.Options{}), parallel.Choose(infer.Options{}))
 		require.Equal(t, serial.Examples(), parallel.Examples())
 		require.Equal(t, serial.Blanks, parallel.Blanks)
 	}
-	c := profile(t, many, 2).Choose()
+	c := profile(t, many, 2).Choose(infer.Options{})
 	require.False(t, c.Sure)
 	require.InEpsilon(t, 90_000, c.Distinct, 0.05)
 	require.Equal(t, "0.00", c.Min)

@@ -6,6 +6,7 @@ package infer
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/binary"
 	"slices"
 	"strings"
@@ -15,7 +16,7 @@ import (
 	"ambertray/internal/value"
 )
 
-// maxExamples is how many values are kept as examples of a shape.
+// maxExamples is how many values are kept as examples of a shape, and shown.
 const maxExamples = 5
 
 // maxKept is how many bytes of a value are kept to show it.
@@ -44,30 +45,7 @@ type Column struct {
 	distinct distinct
 	tallies  []tally
 	recent   int // index of the tally that the last cell went to
-}
-
-// tally is what is known of the values of one shape.
-type tally struct {
-	shape    value.Shape
-	count    int64
-	examples []Example
-	// whole and scale are the most digits before and after the decimal sign.
-	whole, scale int
-	// width is the length of the values, or -1 when they differ.
-	width int
-	// min and max are the extremes; of dates with the year last they are those
-	// of the two readings.
-	min, max [2]extreme
-	// over12 is, for the first and second number of a date that ends with its
-	// year, an example where it is greater than 12.
-	over12 [2]Example
-}
-
-// extreme is a number or a date: Int scaled down by scale, and its text.
-type extreme struct {
-	int   int64
-	float float64
-	text  []byte
+	rising   Run // of the batch that was added last
 }
 
 // Add profiles the cells of column c in every record of the batch that has as
@@ -75,9 +53,12 @@ type extreme struct {
 //
 // A value that was seen before adds nothing but a count: while the distinct
 // values are still counted exactly, that is all that is done with it.
-func (p *Column) Add(b *record.Batch, c, width int) {
+//
+// hashes, unless nil, gets the hash of each of these cells, 0 of a blank one.
+func (p *Column) Add(b *record.Batch, c, width int, hashes *[]uint64) {
 	var v value.Value
 	records := int64(0)
+	p.rising = Run{}
 	even, cells := b.Even(width), b.AllCells()
 	for r := range b.Len() {
 		var span record.Span
@@ -93,12 +74,19 @@ func (p *Column) Add(b *record.Batch, c, width int) {
 		cell := b.Data[span.Start:span.End]
 		if value.Blank(cell) {
 			p.Blanks++
+			if hashes != nil {
+				*hashes = append(*hashes, 0)
+			}
 			continue
 		}
 		key := prefix(cell)
 		hash := hashOf(cell, key)
+		if hashes != nil {
+			*hashes = append(*hashes, hash)
+		}
 		if i, known := p.distinct.tallyOf(hash); known {
 			p.tallies[i].count++
+			p.rising.broken = true
 			continue
 		}
 		p.addText(cell, key)
@@ -106,12 +94,10 @@ func (p *Column) Add(b *record.Batch, c, width int) {
 		i := p.tally(shape)
 		p.distinct.add(hash, i)
 		t := &p.tallies[i]
-		t.add(&v, len(cell))
+		t.add(&v, cell)
+		p.rising.add(shape, v.Int)
 		if len(t.examples) < maxExamples {
 			t.addExample(Example{clip(cell), b.Line(r)})
-		}
-		if (shape.Kind == value.Date || shape.Kind == value.Timestamp) && shape.Order() != value.YearFirst {
-			t.addOrder(&v, cell, b, r)
 		}
 	}
 	p.Records += records
@@ -131,19 +117,15 @@ func (p *Column) tally(s value.Shape) int {
 	if p.recent < len(p.tallies) && p.tallies[p.recent].shape == s {
 		return p.recent
 	}
-	p.recent = slices.IndexFunc(p.tallies, func(t tally) bool { return t.shape == s })
-	if p.recent < 0 {
-		p.recent = len(p.tallies)
-		p.tallies = append(p.tallies, tally{shape: s})
+	for i := range p.tallies {
+		if p.tallies[i].shape == s {
+			p.recent = i
+			return i
+		}
 	}
+	p.recent = len(p.tallies)
+	p.tallies = append(p.tallies, tally{shape: s})
 	return p.recent
-}
-
-// addExample keeps the first values that differ.
-func (t *tally) addExample(e Example) {
-	if !slices.ContainsFunc(t.examples, func(o Example) bool { return o.Text == e.Text }) {
-		t.examples = append(t.examples, e)
-	}
 }
 
 // addText takes in what is known of a cell as text.
@@ -190,65 +172,6 @@ func characters(cell []byte, key uint64) int {
 	return utf8.RuneCount(cell)
 }
 
-// add takes in a value of the tally's shape.
-func (t *tally) add(v *value.Value, length int) {
-	t.count++
-	if t.count == 1 {
-		t.width = length
-	} else if t.width != length {
-		t.width = -1
-	}
-	switch t.shape.Kind {
-	case value.Integer, value.Decimal:
-		t.whole, t.scale = max(t.whole, v.Whole), max(t.scale, v.Scale)
-		t.extremes(0, v, float(v))
-	case value.Exponent:
-		t.extremes(0, v, v.Float)
-	case value.Boolean, value.Time:
-		t.extremes(0, v, float64(v.Int))
-	case value.Date, value.Timestamp:
-		if t.shape.Order() == value.YearFirst {
-			t.extremes(0, v, float64(v.Int))
-		}
-	}
-}
-
-// extremes keeps the least and the greatest value under reading i.
-func (t *tally) extremes(i int, v *value.Value, f float64) {
-	if lo := &t.min[i]; len(lo.text) == 0 || f < lo.float {
-		lo.int, lo.float, lo.text = v.Int, f, append(lo.text[:0], v.Text...)
-	}
-	if hi := &t.max[i]; len(hi.text) == 0 || f > hi.float {
-		hi.int, hi.float, hi.text = v.Int, f, append(hi.text[:0], v.Text...)
-	}
-}
-
-var tenTo = [...]float64{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15, 1e16, 1e17, 1e18}
-
-// float returns the number nearly: it only serves to find the extremes.
-func float(v *value.Value) float64 {
-	if v.Wide {
-		f, _ := v.AsFloat(value.Shape{Kind: value.Decimal})
-		return f
-	}
-	return float64(v.Int) / tenTo[v.Scale]
-}
-
-// addOrder takes in a date whose order of day and month is open.
-func (t *tally) addOrder(v *value.Value, cell []byte, b *record.Batch, r int) {
-	first, second := v.DayMonth()
-	for i, n := range [2]int{first, second} {
-		if n > 12 && t.over12[i].Line == 0 {
-			t.over12[i] = Example{clip(cell), b.Line(r)}
-		}
-	}
-	for _, order := range []value.DateOrder{value.DayFirst, value.MonthFirst} {
-		if v.Resolve(t.shape, order) {
-			t.extremes(int(order), v, float64(v.Int))
-		}
-	}
-}
-
 // Merge adds the profile of another part of the source.
 func (p *Column) Merge(o *Column) {
 	p.Records += o.Records
@@ -271,41 +194,6 @@ func (p *Column) Merge(o *Column) {
 	}
 }
 
-func (t *tally) merge(o *tally) {
-	if t.count == 0 {
-		*t = *o
-		return
-	}
-	t.count += o.count
-	t.whole, t.scale = max(t.whole, o.whole), max(t.scale, o.scale)
-	if t.width != o.width {
-		t.width = -1
-	}
-	t.examples = mergeExamples(t.examples, o.examples)
-	for i := range 2 {
-		if len(o.min[i].text) > 0 && (len(t.min[i].text) == 0 || o.min[i].float < t.min[i].float) {
-			t.min[i] = o.min[i]
-		}
-		if len(o.max[i].text) > 0 && (len(t.max[i].text) == 0 || o.max[i].float > t.max[i].float) {
-			t.max[i] = o.max[i]
-		}
-		if o.over12[i].Line > 0 && (t.over12[i].Line == 0 || o.over12[i].Line < t.over12[i].Line) {
-			t.over12[i] = o.over12[i]
-		}
-	}
-}
-
-// mergeExamples returns the first values that differ of both.
-func mergeExamples(a, b []Example) []Example {
-	all := slices.Concat(a, b)
-	slices.SortFunc(all, func(a, b Example) int { return int(a.Line - b.Line) })
-	var t tally
-	for _, e := range all {
-		t.addExample(e)
-	}
-	return t.examples[:min(len(t.examples), maxExamples)]
-}
-
 // NullWords returns the well-known null words among the values and how often
 // each shape of them occurs.
 func (p *Column) NullWords() map[string]int64 {
@@ -326,4 +214,30 @@ func (p *Column) Examples() []Example {
 	}
 	slices.SortFunc(all, func(a, b Example) int { return int(a.Line - b.Line) })
 	return slices.Clip(all[:min(len(all), maxExamples)])
+}
+
+// Kind is one sort of values in a column.
+type Kind struct {
+	Name     string    `json:"name"`
+	Count    int64     `json:"count"`
+	Examples []Example `json:"examples"`
+}
+
+// Kinds returns the sorts of values, most frequent first.
+func (p *Column) Kinds() []Kind {
+	at := map[value.Kind]int{}
+	kinds := []Kind{}
+	for i := range p.tallies {
+		t := &p.tallies[i]
+		k, ok := at[t.shape.Kind]
+		if !ok {
+			k = len(kinds)
+			at[t.shape.Kind] = k
+			kinds = append(kinds, Kind{Name: t.shape.Kind.String()})
+		}
+		kinds[k].Count += t.count
+		kinds[k].Examples = mergeExamples(kinds[k].Examples, t.examples)
+	}
+	slices.SortStableFunc(kinds, func(a, b Kind) int { return cmp.Or(cmp.Compare(b.Count, a.Count), cmp.Compare(a.Name, b.Name)) })
+	return kinds
 }

@@ -45,10 +45,10 @@ func quoted(text string) string {
 
 func at(e Example) string { return fmt.Sprintf("%s on line %s", quoted(e.Text), group(e.Line)) }
 
-// examples writes up to three examples.
+// examples writes up to five examples.
 func examples(list []Example) string {
 	var words []string
-	for _, e := range list[:min(len(list), 3)] {
+	for _, e := range list[:min(len(list), maxExamples)] {
 		words = append(words, at(e))
 	}
 	return strings.Join(words, ", ")

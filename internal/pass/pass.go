@@ -29,6 +29,7 @@ type Progress struct {
 // Options of a pass.
 type Options struct {
 	Dialect *dialect.Dialect
+	Load    string // id of the load, which computed columns may refer to
 	// Encoder encodes the records; with nil they are only judged.
 	Encoder convert.Encoder
 	// Block, unless nil, gets what becomes of every batch. It may keep nothing
@@ -111,7 +112,11 @@ func (p *Pass) Close() error { return p.in.Close() }
 
 // Run makes the pass.
 func (p *Pass) Run(ctx context.Context, o Options) (*Outcome, error) {
-	conv, err := convert.New(&p.tray.Table, p.Headings, o.Dialect, o.Encoder)
+	from, err := p.origin(o.Load)
+	if err != nil {
+		return nil, err
+	}
+	conv, err := convert.New(&p.tray.Table, p.Headings, from, o.Dialect, o.Encoder)
 	if err != nil {
 		return nil, err
 	}
@@ -141,6 +146,22 @@ func (p *Pass) Run(ctx context.Context, o Options) (*Outcome, error) {
 	}
 	out.Figures = totals.Figures()
 	return out, nil
+}
+
+// origin says where the records come from.
+func (p *Pass) origin(load string) (convert.Origin, error) {
+	from := convert.Origin{Load: load}
+	for _, name := range p.Sources {
+		f := convert.File{Name: name}
+		if p.tray.NameParts != "" {
+			var err error
+			if f.Named, err = convert.NameParts(p.tray.NameParts, name); err != nil {
+				return from, err
+			}
+		}
+		from.Files = append(from.Files, f)
+	}
+	return from, nil
 }
 
 func (o *Outcome) add(k *convert.Block) {

@@ -25,7 +25,8 @@ func (s *Survey) Draft(dir string) *tray.Tray {
 	for _, c := range s.Columns {
 		t.Table.Columns = append(t.Table.Columns, table.Column{
 			From: c.Heading, Name: c.Name, Type: c.Choice.Type, Nullable: c.Nullable, Format: c.Choice.Format,
-			Thousands: c.Choice.Thousands, Decimal: c.Choice.Decimal, NullWords: c.Choice.NullWords,
+			Thousands: c.Choice.Thousands, Decimal: c.Choice.Decimal, Currency: c.Choice.Currency, Percent: c.Choice.Percent,
+			NullWords: c.Choice.NullWords,
 		})
 		notes := []string{c.Evidence}
 		if c.InTheWay != nil {
@@ -66,25 +67,59 @@ var trailingNumber = regexp.MustCompile(`(_\d+)+$`)
 var keyWords = regexp.MustCompile(`(^|_)(id|no|nr|number|code|key|ref|uuid)(_|$)`)
 
 // offerKeys takes the first column that could be the key, and is named or
-// placed like one, and names the others in a note.
+// placed like one, or else the only pair of columns that could, and names the
+// others in a note.
 func (s *Survey) offerKeys(t *tray.Tray) {
-	var others []string
+	var others, likely []string
 	for i, c := range s.Columns {
 		switch {
-		case !c.Key || s.Sampled:
+		case s.Sampled:
+		case c.LikelyKey && keyType(c.Choice.Type):
+			likely = append(likely, c.Name)
+		case !c.Key:
 		case t.Table.Key == nil && keyType(c.Choice.Type) && (i == 0 || keyWords.MatchString(c.Name)):
 			t.Table.Key = []string{c.Name}
 		default:
 			others = append(others, c.Name)
 		}
 	}
+	var notes []string
 	if t.Table.Key != nil {
-		t.Notes["key"] = append(t.Notes["key"], "no two records are alike in it")
+		notes = append(notes, "no two records are alike in it")
 	}
 	if others != nil {
-		t.Notes["key"] = append(t.Notes["key"], "also unique: "+strings.Join(others, ", "))
+		notes = append(notes, "also unique: "+strings.Join(others, ", "))
 	}
-	t.Notes["key"] = []string{strings.Join(t.Notes["key"], "; ")}
+	if likely != nil {
+		notes = append(notes, "likely unique, by estimate: "+strings.Join(likely, ", "))
+	}
+	if t.Table.Key == nil && others == nil && !s.Sampled {
+		notes = append(notes, s.offerPairs(t)...)
+	}
+	t.Notes["key"] = []string{strings.Join(notes, "; ")}
+}
+
+// offerPairs takes a pair for the key where it is the only one and sure.
+func (s *Survey) offerPairs(t *tray.Tray) (notes []string) {
+	var sure, likely []string
+	for _, p := range s.KeyPairs {
+		if p.Sure {
+			sure = append(sure, strings.Join(p.Columns, " with "))
+		} else {
+			likely = append(likely, strings.Join(p.Columns, " with "))
+		}
+	}
+	switch {
+	case len(s.KeyPairs) == 1 && sure != nil:
+		t.Table.Key = s.KeyPairs[0].Columns
+		notes = append(notes, "no single column tells the records apart, these two together do")
+	case sure != nil:
+		notes = append(notes, "unique together: "+strings.Join(sure, ", "))
+	}
+	if likely != nil {
+		notes = append(notes, "likely unique together, by the first records: "+strings.Join(likely, ", "))
+	}
+	return notes
 }
 
 // keyType tells whether a type suits a key: a whole number or a short text.

@@ -11,7 +11,6 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"ambertray/internal/dialect"
 	"ambertray/internal/infer"
 	"ambertray/internal/intake"
 	"ambertray/internal/pass"
@@ -33,10 +32,13 @@ type Survey struct {
 	SkippedRows []SkippedRow `json:"skipped_rows"`
 	// Ragged is how many records have more or fewer cells than the header,
 	// Broken how many could not be cut into cells.
-	Ragged   int64      `json:"ragged"`
-	Broken   int64      `json:"broken"`
-	Oddities []Oddity   `json:"oddities"` // the first of them
-	Columns  []Column   `json:"columns"`
+	Ragged   int64    `json:"ragged"`
+	Broken   int64    `json:"broken"`
+	Oddities []Oddity `json:"oddities"` // the first of them
+	Columns  []Column `json:"columns"`
+	// KeyPairs are pairs of columns that could be the key where no single one
+	// could.
+	KeyPairs []KeyPair  `json:"key_pairs"`
 	Rows     [][]string `json:"first_rows"`
 }
 
@@ -56,14 +58,24 @@ type Oddity struct {
 	What   string  `json:"what"`
 }
 
+// KeyPair is two columns that together tell the records apart. It is not sure
+// where only the first records were held against each other.
+type KeyPair struct {
+	Columns []string `json:"columns"`
+	Sure    bool     `json:"sure"`
+}
+
 // Column is what one column holds.
 type Column struct {
-	Heading   string           `json:"heading"`
-	Name      string           `json:"name"`
-	Type      string           `json:"type"`
-	Format    *string          `json:"format"`
-	Nullable  bool             `json:"nullable"`
-	Key       bool             `json:"key"` // it could be the key: no blank, no two alike
+	Heading  string  `json:"heading"`
+	Name     string  `json:"name"`
+	Type     string  `json:"type"`
+	Format   *string `json:"format"`
+	Nullable bool    `json:"nullable"`
+	// Key tells that the column could be the key: no blank, no two alike.
+	// LikelyKey tells that by estimate.
+	Key       bool             `json:"key"`
+	LikelyKey bool             `json:"likely_key"`
 	Blanks    int64            `json:"blanks"`
 	NullWords map[string]int64 `json:"null_words"`
 	Distinct  int64            `json:"distinct"`
@@ -77,6 +89,8 @@ type Column struct {
 	// InTheWay is what keeps the column from a tighter type and how to take
 	// it all the same.
 	InTheWay *string `json:"in_the_way"`
+	// Kinds are the sorts of values in the column, most frequent first.
+	Kinds []infer.Kind `json:"kinds"`
 
 	Choice infer.Choice `json:"-"`
 }
@@ -87,6 +101,8 @@ type Options struct {
 	Sample int64
 	// Rows is how many of the first rows are shown; 0 is DefaultRows.
 	Rows int
+	// Fit is the policy on headroom.
+	Fit infer.Fit
 	// Told, unless nil, puts what the user says into a layout.
 	Told func(*source.Layout)
 	// Progress, unless nil, is called after every batch.
@@ -156,6 +172,7 @@ type surveying struct {
 	files    []string
 	headings []string
 	columns  []infer.Column
+	keys     *infer.Keys
 	last     [][]string // the last rows
 	misread  []byte     // records that are not valid in the encoding
 }
@@ -170,6 +187,8 @@ type seen struct {
 	oddities                []Oddity
 	first, last             [][]string
 	misread                 []byte
+	runs                    []infer.Run
+	hashes                  [][]uint64 // of the first records
 }
 
 func (w *surveying) run(ctx context.Context, in *intake.Intake) error {
@@ -178,6 +197,7 @@ func (w *surveying) run(ctx context.Context, in *intake.Intake) error {
 		workers = 1 // so that the sample is the same every time
 	}
 	profiles := make([][]infer.Column, workers)
+	w.keys = infer.NewKeys(len(w.headings))
 	var works []record.Work[seen]
 	for i := range profiles {
 		profiles[i] = make([]infer.Column, len(w.headings))
@@ -212,10 +232,20 @@ func (w *surveying) run(ctx context.Context, in *intake.Intake) error {
 func (w *surveying) work(profile []infer.Column) record.Work[seen] {
 	return func(b *record.Batch) (seen, error) {
 		width := len(w.headings)
-		for c := range profile {
-			profile[c].Add(b, c, width)
+		runs := make([]infer.Run, width)
+		var hashes [][]uint64
+		if b.FirstRecord <= w.keys.Head() && b.Part == 0 {
+			hashes = make([][]uint64, width)
 		}
-		s := seen{part: b.Part, records: int64(b.Len()), skipped: b.Skipped, left: b.LeftOut()}
+		for c := range profile {
+			var h *[]uint64
+			if hashes != nil {
+				h = &hashes[c]
+			}
+			profile[c].Add(b, c, width, h)
+			runs[c] = profile[c].Rising()
+		}
+		s := seen{runs: runs, hashes: hashes, part: b.Part, records: int64(b.Len()), skipped: b.Skipped, left: b.LeftOut()}
 		if b.Len() > 0 {
 			s.firstLine = b.Line(0)
 		}
@@ -309,6 +339,7 @@ func (w *surveying) add(s seen) {
 	if v.Layout.FirstDataLine == 0 && s.records > 0 {
 		v.Layout.FirstDataLine = s.firstLine
 	}
+	w.keys.Add(s.runs, s.hashes)
 	v.Records += s.records
 	v.Ragged += s.ragged
 	v.Broken += s.broken
@@ -327,26 +358,6 @@ func (w *surveying) add(s seen) {
 	w.last = slices.Clone(w.last[max(0, len(w.last)-maxFooter):])
 	if len(w.misread) < maxMisread {
 		w.misread = append(w.misread, s.misread...)
-	}
-}
-
-// describe writes the columns of the survey.
-func (w *surveying) describe() {
-	names := dialect.Names(w.headings, dialect.PostgreSQL.MaxName)
-	for i, h := range w.headings {
-		p := &w.columns[i]
-		c := p.Choose()
-		if w.survey.Sampled {
-			c.Evidence = fmt.Sprintf("in the first %d records: %s", w.survey.Records, c.Evidence)
-		}
-		col := Column{
-			Heading: h, Name: names[i], Type: c.Type.String(), Format: optional(c.Format), Nullable: c.Nullable,
-			Key: c.Unique && c.Sure && !c.Nullable, Blanks: p.Blanks, NullWords: p.NullWords(),
-			Distinct: c.Distinct, Exact: c.Sure, Min: optional(c.Min), Max: optional(c.Max),
-			Shortest: p.Shortest, Longest: p.Longest, Examples: p.Examples(), Evidence: c.Evidence,
-			InTheWay: optional(c.Way), Choice: c,
-		}
-		w.survey.Columns = append(w.survey.Columns, col)
 	}
 }
 

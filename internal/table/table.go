@@ -3,13 +3,16 @@ package table
 // Table is what a plan makes of a source.
 type Table struct {
 	Name    string
-	Key     []string // names of the columns of the primary key
+	Key     []string   // names of the columns of the primary key
+	Indexes [][]string // names of the columns of each index
+	Comment string
 	Columns []Column
 }
 
 // Column is one column of the table and the rules that fill it.
 type Column struct {
 	From     string // heading in the source
+	Value    string // template of a computed column, which has no From
 	Name     string // name in the table
 	Type     Type
 	Nullable bool
@@ -18,7 +21,20 @@ type Column struct {
 	Format    string   // of dates and times, as a Unicode pattern
 	Thousands string   // the sign between groups of digits, if any
 	Decimal   string   // the decimal sign; "" is the point
+	Currency  string   // the code or sign of the currency that numbers may bear
+	Percent   bool     // numbers bear a percent sign and are kept as fractions
 	NullWords []string // texts that mean 'no value', in any letter case
+
+	// TrueWords and FalseWords are the words of a boolean, in any letter case;
+	// without any the well-known ones are.
+	TrueWords, FalseWords []string
+
+	Trim       bool              // white space at both ends is taken off
+	Words      map[string]string // texts that stand for others, in any letter case
+	PadZeros   int               // digits get zeros before them up to this width
+	LetterCase string            // upper or lower; "" leaves letters as they are
+	Default    *string           // what a blank cell is read as, and DEFAULT in the table
+	Comment    string            // kept in the table where the server has comments
 }
 
 // Loaded returns the columns that the table has.

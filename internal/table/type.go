@@ -24,6 +24,7 @@ const (
 	Date
 	Time
 	Timestamp
+	TimestampTZ
 	Char
 	Varchar
 	Text
@@ -32,7 +33,7 @@ const (
 
 var kindNames = [...]string{
 	"smallint", "integer", "bigint", "decimal", "double", "boolean", "date",
-	"time", "timestamp", "char", "varchar", "text", "uuid",
+	"time", "timestamp", "timestamp with time zone", "char", "varchar", "text", "uuid",
 }
 
 func (k Kind) String() string { return kindNames[k] }
@@ -65,11 +66,11 @@ func (t Type) Textual() bool { return t.Kind == Char || t.Kind == Varchar || t.K
 // Whole tells whether values of the type are whole numbers.
 func (t Type) Whole() bool { return t.Kind <= BigInt }
 
-var typeForm = regexp.MustCompile(`^([a-z]+)(?:\(\s*(\d{1,9})\s*(?:,\s*(\d{1,9})\s*)?\))?$`)
+var typeForm = regexp.MustCompile(`^([a-z]+(?: [a-z]+)*)(?:\(\s*(\d{1,9})\s*(?:,\s*(\d{1,9})\s*)?\))?$`)
 
 // ParseType reads a type as the tray writes it.
 func ParseType(text string) (Type, error) {
-	m := typeForm.FindStringSubmatch(strings.ToLower(strings.TrimSpace(text)))
+	m := typeForm.FindStringSubmatch(strings.Join(strings.Fields(strings.ToLower(text)), " "))
 	if m == nil {
 		return Type{}, unknownType(text)
 	}

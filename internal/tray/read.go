@@ -7,10 +7,12 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"unicode"
 
 	"github.com/agnivade/levenshtein"
 	"go.yaml.in/yaml/v3"
 
+	"ambertray/internal/convert"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
 	"ambertray/internal/value"
@@ -76,7 +78,9 @@ func (t *Tray) decode(doc *yaml.Node) error {
 }
 
 func (t *Tray) decodeSource(n *yaml.Node) error {
-	keys := map[string]decoder{"files": list(&t.Files), "format": text(&t.Layout.Format, "delimited")}
+	keys := map[string]decoder{
+		"files": list(&t.Files), "format": text(&t.Layout.Format, "delimited"), "name_parts": template(&t.NameParts),
+	}
 	for _, s := range source.Settings {
 		keys[s.Key] = func(n *yaml.Node) error {
 			var val string
@@ -97,6 +101,8 @@ func (t *Tray) decodeTable(n *yaml.Node, existing *string) error {
 		"name":     text(&t.Table.Name),
 		"existing": text(existing, "refuse"),
 		"key":      list(&t.Table.Key),
+		"indexes":  t.decodeIndexes,
+		"comment":  text(&t.Table.Comment),
 	}, "name")
 }
 
@@ -116,35 +122,77 @@ func (t *Tray) decodeColumns(n *yaml.Node) error {
 
 func decodeColumn(n *yaml.Node) (table.Column, error) {
 	c := table.Column{Nullable: true}
-	var typ, format *yaml.Node
-	err := mapping(n, map[string]decoder{
-		"from":       text(&c.From),
-		"name":       text(&c.Name),
-		"type":       func(n *yaml.Node) error { typ = n; return nil },
-		"format":     func(n *yaml.Node) error { format = n; return text(&c.Format)(n) },
-		"nullable":   truth(&c.Nullable),
-		"leave_out":  truth(&c.LeaveOut),
-		"thousands":  text(&c.Thousands, ",", "."),
-		"decimal":    text(&c.Decimal, ",", "."),
-		"null_words": list(&c.NullWords),
-	}, "from")
-	if err != nil || c.LeaveOut {
+	var typ, format, byDefault *yaml.Node
+	keys := map[string]decoder{
+		"from":        text(&c.From),
+		"value":       template(&c.Value),
+		"name":        text(&c.Name),
+		"type":        func(n *yaml.Node) error { typ = n; return nil },
+		"format":      func(n *yaml.Node) error { format = n; return text(&c.Format)(n) },
+		"nullable":    truth(&c.Nullable),
+		"leave_out":   truth(&c.LeaveOut),
+		"default":     func(n *yaml.Node) error { byDefault, c.Default = n, new(string); return text(c.Default)(n) },
+		"comment":     text(&c.Comment),
+		"thousands":   text(&c.Thousands, ",", ".", " ", "'"),
+		"decimal":     text(&c.Decimal, ",", "."),
+		"currency":    currency(&c.Currency),
+		"percent":     truth(&c.Percent),
+		"null_words":  list(&c.NullWords),
+		"true_words":  list(&c.TrueWords),
+		"false_words": list(&c.FalseWords),
+		"trim":        truth(&c.Trim),
+		"words":       pairs(&c.Words),
+		"pad_zeros":   number(&c.PadZeros),
+		"letter_case": text(&c.LetterCase, "upper", "lower"),
+	}
+	if err := mapping(n, keys); err != nil {
 		return c, err
 	}
-	if c.Name == "" || typ == nil {
-		return c, wrong(n, "column %q: it needs a name and a type, or leave_out: true", c.From)
+	if (c.From == "") == (c.Value == "") {
+		return c, wrong(n, "a column has either from, the heading in the source, or value, what it is made of")
 	}
+	if c.LeaveOut {
+		return c, nil
+	}
+	if c.Name == "" || typ == nil {
+		return c, wrong(n, "column %q: it needs a name and a type, or leave_out: true", c.From+c.Value)
+	}
+	return c, completeColumn(&c, n, typ, format, byDefault)
+}
+
+// completeColumn sets the type and holds the rules of a column against it.
+func completeColumn(c *table.Column, n, typ, format, byDefault *yaml.Node) (err error) {
 	if c.Type, err = table.ParseType(typ.Value); err != nil {
-		return c, wrong(typ, "column %s: %v", c.Name, err)
+		return wrong(typ, "column %s: %v", c.Name, err)
+	}
+	if strings.ContainsFunc(c.Name, unicode.IsControl) || strings.TrimSpace(c.Name) != c.Name {
+		return wrong(find(n, c.Name), "column %q: a name has no control characters, and no space at its ends", c.Name)
+	}
+	numeric := c.Type.Whole() || c.Type.Kind == table.Decimal || c.Type.Kind == table.Double
+	if (c.Percent || c.Currency != "") && !numeric {
+		return wrong(n, "column %s: only numbers have a percent sign or a currency, not %s", c.Name, c.Type)
+	}
+	if len(c.TrueWords)+len(c.FalseWords) > 0 && (c.Type.Kind != table.Boolean || len(c.TrueWords) == 0 || len(c.FalseWords) == 0) {
+		return wrong(n, "column %s: true_words and false_words are for boolean, and go together", c.Name)
+	}
+	if c.Thousands != "" && (c.Thousands == c.Decimal || c.Thousands == "." && c.Decimal == "") {
+		return wrong(n, "column %s: %q cannot be both the thousands separator and the decimal sign", c.Name, c.Thousands)
 	}
 	if format != nil {
-		err = checkFormat(c, format)
+		if err := checkFormat(*c, format); err != nil {
+			return err
+		}
 	}
-	return c, err
+	if byDefault != nil {
+		if _, err := convert.Default(*c); err != nil {
+			return wrong(byDefault, "%v", err)
+		}
+	}
+	return nil
 }
 
 func checkFormat(c table.Column, n *yaml.Node) error {
-	kinds := map[table.Kind]value.Kind{table.Date: value.Date, table.Time: value.Time, table.Timestamp: value.Timestamp}
+	kinds := map[table.Kind]value.Kind{table.Date: value.Date, table.Time: value.Time, table.Timestamp: value.Timestamp, table.TimestampTZ: value.Instant}
 	kind, ok := kinds[c.Type.Kind]
 	if !ok {
 		return wrong(n, "column %s: only dates and times have a format, not %s", c.Name, c.Type)
@@ -164,15 +212,55 @@ func (t *Tray) check(root *yaml.Node) error {
 		}
 		names[strings.ToLower(c.Name)] = true
 	}
-	for _, k := range t.Table.Key {
-		c := t.Table.Column(k)
-		if c == nil {
-			return wrong(find(root, k), "key: there is no column %q%s", k, nearest(k, columnNames(t.Table.Loaded())))
+	for i, list := range append([][]string{t.Table.Key}, t.Table.Indexes...) {
+		for _, k := range list {
+			c := t.Table.Column(k)
+			if c == nil {
+				return wrong(find(root, k), "key: there is no column %q%s", k, nearest(k, columnNames(t.Table.Loaded())))
+			}
+			c.Nullable = c.Nullable && i > 0
 		}
-		c.Nullable = false
+	}
+	for _, c := range t.Table.Loaded() {
+		if err := t.checkRefs(root, c); err != nil {
+			return err
+		}
 	}
 	if len(names) == 0 {
 		return wrong(root, "every column is left out")
+	}
+	return nil
+}
+
+// checkRefs holds what a computed column refers to against what there is.
+func (t *Tray) checkRefs(root *yaml.Node, c table.Column) error {
+	if c.Value == "" {
+		return nil
+	}
+	known := slices.Clone(convert.Facts)
+	if parts, err := convert.ParseTemplate(t.NameParts); err == nil {
+		known = append(known, parts.Refs()...)
+	}
+	for _, other := range t.Table.Columns {
+		if other.From != "" {
+			known = append(known, other.From)
+		}
+	}
+	value, err := convert.ParseTemplate(c.Value)
+	if err != nil {
+		return wrong(find(root, c.Value), "column %s: value %v", c.Name, err)
+	}
+	for _, ref := range value.Refs() {
+		if !slices.Contains(known, ref) {
+			return wrong(find(root, c.Value), "column %s: value: nothing is called {%s}%s", c.Name, ref, nearest(ref, known))
+		}
+	}
+	return nil
+}
+
+func (t *Tray) decodeIndexes(n *yaml.Node) error {
+	if err := n.Decode(&t.Table.Indexes); err != nil {
+		return wrong(n, "write a list of lists of columns here, such as [[due_back], [borrower, loan_no]]")
 	}
 	return nil
 }
@@ -283,6 +371,46 @@ func truth(to *bool) decoder {
 	return func(n *yaml.Node) error {
 		if err := n.Decode(to); err != nil {
 			return wrong(n, "write true or false, not %q", n.Value)
+		}
+		return nil
+	}
+}
+
+// template reads a text with references in braces.
+func template(to *string) decoder {
+	return func(n *yaml.Node) error {
+		if err := text(to)(n); err != nil {
+			return err
+		}
+		if _, err := convert.ParseTemplate(*to); err != nil {
+			return wrong(n, "%v", err)
+		}
+		return nil
+	}
+}
+
+func currency(to *string) decoder {
+	return func(n *yaml.Node) error {
+		if _, ok := value.ParseCurrency(n.Value); !ok || n.Value == "" {
+			return wrong(n, "%q is no currency that is known here; write a code of ISO 4217, such as EUR, or its sign", n.Value)
+		}
+		return text(to)(n)
+	}
+}
+
+func pairs(to *map[string]string) decoder {
+	return func(n *yaml.Node) error {
+		if err := n.Decode(to); err != nil {
+			return wrong(n, "write words and what they stand for, such as {BRN: brown}")
+		}
+		return nil
+	}
+}
+
+func number(to *int) decoder {
+	return func(n *yaml.Node) error {
+		if err := n.Decode(to); err != nil || *to < 0 || *to > 1000 {
+			return wrong(n, "write a number from 0 to 1000, not %q", n.Value)
 		}
 		return nil
 	}

@@ -28,6 +28,9 @@ type Tray struct {
 	Files  []string
 	Layout source.Layout
 	Table  table.Table
+	// NameParts is the form of the files' names, such as
+	// "loans-{year}-{month}.csv", whose parts computed columns may refer to.
+	NameParts string
 
 	// Notes are written as comments behind what they explain: the evidence
 	// behind a column's type, by the name of the column, and remarks under

@@ -117,11 +117,14 @@ func (t *Tray) columnNode(c table.Column) *yaml.Node {
 	put(n, "type", typ)
 	n.Content[len(n.Content)-2].HeadComment = above
 	for _, rule := range []struct{ key, val string }{
-		{"format", c.Format}, {"thousands", c.Thousands}, {"decimal", c.Decimal},
+		{"format", c.Format}, {"thousands", c.Thousands}, {"decimal", c.Decimal}, {"currency", c.Currency},
 	} {
 		if rule.val != "" {
 			put(n, rule.key, quotedScalar(rule.val))
 		}
+	}
+	if c.Percent {
+		put(n, "percent", scalar("true"))
 	}
 	if len(c.NullWords) > 0 {
 		put(n, "null_words", flow(c.NullWords))

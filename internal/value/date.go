@@ -1,85 +1,137 @@
 package value
 
-// The notation of a Date or Timestamp is made of these parts.
-const (
-	maskOrder     = 0b0000_0011
-	maskSeparator = 0b0000_1100
-	maskTime      = 0b0011_0000
-	markT         = 0b0100_0000
+import (
+	"bytes"
+	"slices"
 )
 
-// The order of year, month and day. In the other two the year is last and only
-// the values tell whether the day or the month is first.
+// The notation of a Date, Timestamp or Instant is made of these parts.
 const (
-	YearFirst uint8 = iota
-	YearLast
-	ShortYearLast // two digits
+	maskLayout    uint16 = 0b0000_0000_0111
+	maskSeparator uint16 = 0b0000_0011_1000
+	shortYear     uint16 = 0b0000_0100_0000 // of a date with the month's name
+	weekday       uint16 = 0b0000_1000_0000
+
+	maskClock uint16 = 0b0011_0000_0000
+	halfDays  uint16 = 0b0100_0000_0000 // am or pm behind the time
+	markT     uint16 = 0b1000_0000_0000
+
+	// Three marks say that a date does not exist in the first, second or third
+	// of its Orders. They are part of the shape, so that every count is too.
+	markNoDate uint16 = 1 << 12
+)
+
+// The layouts of a date: which of its numbers the year is, and whether the
+// month is a name. Where it is a number too, the values tell it from the day.
+const (
+	YearFirst    uint16 = iota
+	YearLast            // of four digits
+	ShortYear           // three numbers of two digits
+	compact             // yyyyMMdd
+	dayNameYear         // 5 Mar 2026
+	nameDayYear         // Mar 5, 2026
+	yearNameDay         // 2026 Mar 5
+	layoutsCount = iota
 )
 
 const (
-	separatorDash uint8 = iota << 2
+	separatorDash uint16 = iota << 3
 	separatorSlash
 	separatorPoint
+	separatorSpace
+	separatorNone
+	separatorsEnd
 )
 
 const (
-	noTime uint8 = iota << 4
-	timeMinutes
-	timeSeconds
-	timeFraction
+	noClock uint16 = iota << 8
+	clockMinutes
+	clockSeconds
+	clockFraction
 )
 
 // PivotYear is where two-digit years turn: 68 is 2068, 69 is 1969, as POSIX
 // has it.
 const PivotYear = 69
 
-// parts are the numbers of a date as they stand: a before b.
+// parts are the numbers of a date as they stand.
 type parts struct {
-	year, a, b int
-	micros     int64
+	n      [3]int
+	micros int64 // of the time of day, less the offset from UTC
 }
 
-// Order returns the order of year, month and day of a Date or Timestamp shape.
-func (s Shape) Order() uint8 { return s.Notation & maskOrder }
+// Order says which number of a date is what.
+type Order uint8
 
-// DayMonth returns the first and second number of a date that ends with its
-// year.
-func (v *Value) DayMonth() (first, second int) { return v.date.a, v.date.b }
+// The orders. Fixed is that of a date that leaves no choice.
+const (
+	DayMonthYear Order = iota
+	MonthDayYear
+	YearMonthDay
+	YearDayMonth
+	OrdersCount
+	Fixed = OrdersCount
+)
 
-// scanDate recognises dates of digits and one separator, with or without a
-// time of day.
+var orders = [layoutsCount][]Order{
+	YearFirst: {YearMonthDay, YearDayMonth}, YearLast: {DayMonthYear, MonthDayYear}, ShortYear: {DayMonthYear, MonthDayYear, YearMonthDay},
+	compact: {Fixed}, dayNameYear: {Fixed}, nameDayYear: {Fixed}, yearNameDay: {Fixed},
+}
+
+// Orders returns the orders that a date of the shape may be read in, the most
+// usual first. The caller must not change them.
+func (s Shape) Orders() []Order { return orders[s.Notation&maskLayout] }
+
+// Exists tells whether there is such a date in the order.
+func (s Shape) Exists(o Order) bool {
+	i := slices.Index(s.Orders(), o)
+	return i >= 0 && s.Notation&(markNoDate<<i) == 0
+}
+
+// TwoDigitYear tells whether the years of the shape have two digits.
+func (s Shape) TwoDigitYear() bool {
+	return s.Notation&maskLayout == ShortYear || s.Notation&shortYear != 0
+}
+
+// HasDate tells whether the kind is one of dates.
+func (k Kind) HasDate() bool { return k == Date || k == Timestamp || k == Instant }
+
+// scanDate recognises dates of three numbers, with or without a time of day.
 func scanDate(cell []byte, v *Value) (Shape, bool) {
 	first, n := digits(cell, 4)
 	if n == 3 || n == len(cell) {
 		return Shape{}, false
 	}
-	notation, ok := separatorOf(cell[n])
+	if n == 0 {
+		return scanNamedDate(cell, v)
+	}
+	separator, ok := separatorOf(cell[n])
 	if !ok {
-		return Shape{}, false
+		return scanNamedDate(cell, v)
 	}
 	second, m := digits(cell[n+1:], 2)
 	i := n + 1 + m
 	if m == 0 || i >= len(cell) || cell[i] != cell[n] {
-		return Shape{}, false
+		return scanNamedDate(cell, v)
 	}
 	third, k := digits(cell[i+1:], 4)
 	i += 1 + k
+	v.date.n = [3]int{first, second, third}
+	notation := separator
 	switch {
 	case n == 4 && (k == 1 || k == 2):
-		v.date = parts{year: first, a: second, b: third}
+		notation |= YearFirst
 	case n <= 2 && k == 4:
 		notation |= YearLast
-		v.date = parts{year: third, a: first, b: second}
-	case n <= 2 && k == 2:
-		notation |= ShortYearLast
-		v.date = parts{year: fullYear(third), a: first, b: second}
+	case n <= 2 && k == 2 && separator != separatorSpace:
+		notation |= ShortYear
 	default:
 		return Shape{}, false
 	}
-	return scanClock(cell, i, notation, v)
+	return scanClock(cell[i:], notation, v)
 }
 
-func separatorOf(c byte) (uint8, bool) {
+func separatorOf(c byte) (uint16, bool) {
 	switch c {
 	case '-':
 		return separatorDash, true
@@ -87,6 +139,8 @@ func separatorOf(c byte) (uint8, bool) {
 		return separatorSlash, true
 	case '.':
 		return separatorPoint, true
+	case ' ':
+		return separatorSpace, true
 	}
 	return 0, false
 }
@@ -98,55 +152,130 @@ func fullYear(short int) int {
 	return 1900 + short
 }
 
-// scanClock goes on behind the date, which ends at i.
-func scanClock(cell []byte, i int, notation uint8, v *Value) (Shape, bool) {
+// scanClock goes on behind the date.
+func scanClock(rest []byte, notation uint16, v *Value) (Shape, bool) {
 	kind := Date
-	if i < len(cell) {
-		switch cell[i] {
-		case 'T', 't':
+	v.date.micros = 0
+	if len(rest) > 0 {
+		switch {
+		case rest[0] == 'T' || rest[0] == 't':
 			notation |= markT
-		case ' ':
-		default:
+		case rest[0] == ',' && len(rest) > 2 && rest[1] == ' ':
+			rest = rest[1:]
+		case rest[0] != ' ':
 			return Shape{}, false
 		}
-		micros, clock, ok := scanTimeOfDay(cell[i+1:])
+		micros, clock, rest, ok := scanTimeOfDay(rest[1:])
 		if !ok {
 			return Shape{}, false
 		}
 		kind, v.date.micros = Timestamp, micros
 		notation |= clock
+		if len(rest) > 0 {
+			offset, ok := scanOffset(bytes.TrimLeft(rest, " "))
+			if !ok {
+				return Shape{}, false
+			}
+			kind, v.date.micros = Instant, micros-offset
+		}
 	}
 	shape := Shape{kind, notation}
-	if !v.Resolve(shape, DayFirst) && (shape.Order() == YearFirst || !v.Resolve(shape, MonthFirst)) {
+	orders := shape.Orders()
+	none := true
+	for i, order := range orders {
+		if year, month, day := v.civil(shape, order); exists(year, month, day) {
+			none = false
+		} else {
+			shape.Notation |= markNoDate << i
+		}
+	}
+	if none {
 		return Shape{Impossible, notation}, true
 	}
 	return shape, true
 }
 
-// DateOrder says which number of a date that ends with its year is the day.
-type DateOrder uint8
-
-// The two orders.
-const (
-	DayFirst DateOrder = iota
-	MonthFirst
-)
-
-// Resolve sets Int from the parts of a date read in the given order, which
-// only matters when the year is last. It is false when there is no such date.
-func (v *Value) Resolve(s Shape, order DateOrder) bool {
-	month, day := v.date.a, v.date.b
-	if s.Order() != YearFirst && order == DayFirst {
-		month, day = day, month
+// compact returns the notation of a whole number of 8 or 14 digits: whether it
+// is a date too.
+func (v *Value) compact(cell []byte) uint16 {
+	if len(cell) != 8 && len(cell) != 14 {
+		return Plain
 	}
-	if month < 1 || month > 12 || day < 1 || day > daysIn(v.date.year, month) || v.date.year == 0 {
+	number := *v
+	_, ok := scanCompact(cell, v)
+	year := v.date.n[0]
+	v.Int = number.Int
+	if ok && year >= 1800 && year < 2200 {
+		return CompactDate
+	}
+	return Plain
+}
+
+// scanCompact reads yyyyMMdd, with HHmmss behind it or not.
+func scanCompact(cell []byte, v *Value) (Shape, bool) {
+	n, count := digits(cell, len(cell))
+	if count != len(cell) || count != 8 && count != 14 {
+		return Shape{}, false
+	}
+	shape := Shape{Date, compact | separatorNone}
+	v.date.micros = 0
+	if count == 14 {
+		clock := n % 1_000_000
+		n /= 1_000_000
+		hour, minute, second := clock/10000, clock/100%100, clock%100
+		if hour > 23 || minute > 59 || second > 59 {
+			return Shape{}, false
+		}
+		shape = Shape{Timestamp, compact | separatorNone | clockSeconds}
+		v.date.micros = int64(hour*3600+minute*60+second) * 1_000_000
+	}
+	v.date.n = [3]int{n / 10000, n / 100 % 100, n % 100}
+	return shape, v.Resolve(shape, Fixed)
+}
+
+// Redate reads a whole number that is marked CompactDate as the date that it
+// is; other values stay as they are.
+func (v *Value) Redate(s Shape, cell []byte) Shape {
+	if s.Kind != Integer || s.Notation != CompactDate {
+		return s
+	}
+	s, _ = scanCompact(Trim(cell), v)
+	return s
+}
+
+// Resolve sets Int from the parts of a date read in the given order. It is
+// false when there is no such date.
+func (v *Value) Resolve(s Shape, order Order) bool {
+	year, month, day := v.civil(s, order)
+	if !exists(year, month, day) {
 		return false
 	}
-	v.Int = daysFromCivil(v.date.year, month, day)
-	if s.Kind == Timestamp {
+	v.Int = daysFromCivil(year, month, day)
+	if s.Kind != Date {
 		v.Int = v.Int*microsPerDay + v.date.micros
 	}
 	return true
+}
+
+// civil returns the date that the parts are in the given order.
+func (v *Value) civil(s Shape, order Order) (year, month, day int) {
+	a, b, c := v.date.n[0], v.date.n[1], v.date.n[2]
+	switch order {
+	case DayMonthYear:
+		a, c = c, a
+	case MonthDayYear:
+		a, b, c = c, a, b
+	case YearDayMonth:
+		b, c = c, b
+	}
+	if s.TwoDigitYear() {
+		a = fullYear(a)
+	}
+	return a, b, c
+}
+
+func exists(year, month, day int) bool {
+	return month >= 1 && month <= 12 && day >= 1 && day <= daysIn(year, month) && year > 0
 }
 
 const microsPerDay = 24 * 60 * 60 * 1_000_000

@@ -2,96 +2,187 @@ package value
 
 import (
 	"fmt"
+	"regexp"
 	"strings"
 )
 
-// Formats are written as Unicode patterns (UTS #35): yyyy-MM-dd HH:mm:ss.
+// Formats are written as Unicode patterns (UTS #35): yyyy-MM-dd HH:mm:ss. They
+// are read leniently: dd takes one digit too, MMM the month's name in full,
+// XXX any way to write an offset from UTC.
 
 var (
-	separatorSigns = [...]string{"-", "/", "."}
+	separatorSigns = [...]string{"-", "/", ".", " ", ""}
 	clockPatterns  = [...]string{"", "HH:mm", "HH:mm:ss", "HH:mm:ss.SSSSSS"}
 )
 
-// Format is the pattern of a Date, Time or Timestamp column: a shape and, when
-// the year is last, an order of day and month.
+// Format is the pattern of a column of dates or times: a shape, and the order
+// of its numbers.
 type Format struct {
 	Shape Shape
-	Order DateOrder
+	Order Order
 }
 
 // String returns the pattern.
 func (f Format) String() string {
-	clock := clockPatterns[f.Shape.Notation&maskTime>>4]
+	n := f.Shape.Notation
+	clock := clockPatterns[n&maskClock>>8]
+	if n&halfDays != 0 {
+		clock = strings.ReplaceAll(clock, "HH", "hh") + " a"
+	}
 	if f.Shape.Kind == Time {
 		return clock
 	}
-	sep := separatorSigns[f.Shape.Notation&maskSeparator>>2]
-	fields := []string{"yyyy", "MM", "dd"}
-	if order := f.Shape.Order(); order != YearFirst {
-		fields = []string{"dd", "MM", "yyyy"}
-		if f.Order == MonthFirst {
-			fields[0], fields[1] = fields[1], fields[0]
-		}
-		if order == ShortYearLast {
-			fields[2] = "yy"
-		}
+	date := f.datePattern()
+	if f.Shape.Kind == Instant {
+		clock += "XXX"
 	}
-	date := strings.Join(fields, sep)
 	switch {
-	case clock == "":
+	case f.Shape.Kind == Date:
 		return date
-	case f.Shape.Notation&markT != 0:
+	case n&maskLayout == compact:
+		return date + "HHmmss"
+	case n&markT != 0:
 		return date + "'T'" + clock
 	}
 	return date + " " + clock
 }
 
-// formats lists every pattern by its text.
-var formats = func() map[string]Format {
-	all := map[string]Format{}
-	add := func(f Format) { all[f.String()] = f }
-	for clock := timeMinutes; clock <= timeFraction; clock += timeMinutes {
-		add(Format{Shape: Shape{Time, clock}})
+func (f Format) datePattern() string {
+	n := f.Shape.Notation
+	sep := separatorSigns[n&maskSeparator>>3]
+	year := "yyyy"
+	if f.Shape.TwoDigitYear() {
+		year = "yy"
 	}
-	for _, sep := range []uint8{separatorDash, separatorSlash, separatorPoint} {
-		for year := YearFirst; year <= ShortYearLast; year++ {
-			for _, order := range []DateOrder{MonthFirst, DayFirst} {
-				add(Format{Shape{Date, sep | year}, order})
-				for clock := timeMinutes; clock <= timeFraction; clock += timeMinutes {
-					add(Format{Shape{Timestamp, sep | year | clock}, order})
-					add(Format{Shape{Timestamp, sep | year | clock | markT}, order})
-				}
-			}
+	day := ""
+	if n&weekday != 0 {
+		day = "EEE, "
+	}
+	switch n & maskLayout {
+	case compact:
+		return "yyyyMMdd"
+	case dayNameYear:
+		return day + strings.Join([]string{"dd", "MMM", year}, sep)
+	case nameDayYear:
+		if sep == " " {
+			return day + "MMM dd, " + year
 		}
+		return day + strings.Join([]string{"MMM", "dd", year}, sep)
+	case yearNameDay:
+		return day + strings.Join([]string{year, "MMM", "dd"}, sep)
 	}
-	return all
-}()
+	fields := map[Order][]string{
+		DayMonthYear: {"dd", "MM", year}, MonthDayYear: {"MM", "dd", year}, YearMonthDay: {year, "MM", "dd"}, YearDayMonth: {year, "dd", "MM"},
+	}
+	return strings.Join(fields[f.Order], sep)
+}
+
+// patternForm takes a pattern apart: a weekday, three fields of the date with
+// what stands between, the time of day, and an offset.
+var patternForm = regexp.MustCompile(`^(E+,? )?` +
+	`(?:(y+|M+|d+)([-/. ]?)(y+|M+|d+)(?:,? |[-/.]|)(y+|M+|d+))?` +
+	`('T'|, | )?(?:(HH?|hh?):mm(:ss)?([.,]S+)?( ?a)?|(HHmmss))?( ?(?:X+|x+|Z+|z+))?$`)
 
 // ParseFormat returns the format of a pattern for values of the given kind.
 func ParseFormat(pattern string, kind Kind) (Format, error) {
-	f, ok := formats[pattern]
-	if !ok || f.Shape.Kind != kind {
-		return f, fmt.Errorf("%q is no pattern that can be read here; write for example %s", pattern, examplePatterns[kind])
+	m := patternForm.FindStringSubmatch(pattern)
+	bad := fmt.Errorf("%q is no pattern that can be read here; write for example %s", pattern, examplePatterns[kind])
+	if m == nil {
+		return Format{}, bad
+	}
+	f := Format{Shape: Shape{Kind: kind}}
+	hasDate, hasClock, hasOffset := m[2] != "", m[7] != "" || m[11] != "", m[12] != ""
+	if hasDate != kind.HasDate() || hasClock != (kind != Date) || hasOffset != (kind == Instant) || hasClock && hasDate && m[6] == "" && m[11] == "" {
+		return Format{}, bad
+	}
+	if hasDate && !f.parseDate(m[2], m[3], m[4], m[5]) {
+		return Format{}, bad
+	}
+	n := &f.Shape.Notation
+	if m[1] != "" {
+		*n |= weekday
+	}
+	switch {
+	case m[6] == "'T'":
+		*n |= markT
+	case (*n&maskLayout == compact) != (m[11] != "") && hasDate && hasClock:
+		return Format{}, bad
+	}
+	switch {
+	case m[9] != "" && m[8] == "" || strings.HasPrefix(m[7], "h") != (m[10] != ""):
+		return Format{}, bad
+	case m[9] != "":
+		*n |= clockFraction
+	case m[8] != "" || m[11] != "":
+		*n |= clockSeconds
+	case hasClock:
+		*n |= clockMinutes
+	}
+	if m[10] != "" {
+		*n |= halfDays
 	}
 	return f, nil
 }
 
+// parseDate sets layout, separator and order from three fields.
+func (f *Format) parseDate(a, separator, b, c string) bool {
+	order := strings.ToLower(a[:1] + b[:1] + c[:1])
+	year := [...]string{a, b, c}[max(strings.Index(order, "y"), 0)]
+	named := max(strings.Count(a, "M"), strings.Count(b, "M"), strings.Count(c, "M")) > 2
+	n := map[string]uint16{"-": separatorDash, "/": separatorSlash, ".": separatorPoint, " ": separatorSpace, "": separatorNone}[separator]
+	layout := YearLast
+	switch {
+	case len(year) != 2 && len(year) != 4:
+		return false
+	case separator == "" && a+b+c == "yyyyMMdd":
+		layout, f.Order = compact, Fixed
+	case named:
+		layouts := map[string]uint16{"dmy": dayNameYear, "mdy": nameDayYear, "ymd": yearNameDay}
+		l, ok := layouts[order]
+		if !ok || l == nameDayYear && separator == "" || l == yearNameDay && len(year) == 2 {
+			return false
+		}
+		if layout, f.Order = l, Fixed; len(year) == 2 {
+			n |= shortYear
+		}
+	default:
+		orders := map[string]Order{"dmy": DayMonthYear, "mdy": MonthDayYear, "ymd": YearMonthDay, "ydm": YearDayMonth}
+		o, ok := orders[order]
+		if f.Order = o; !ok || separator == "" || len(year) == 2 && (o == YearDayMonth || separator == " ") {
+			return false
+		}
+		if o == YearMonthDay || o == YearDayMonth {
+			layout = YearFirst
+		}
+		if len(year) == 2 {
+			layout = ShortYear
+		}
+	}
+	f.Shape.Notation = n | layout
+	return true
+}
+
 var examplePatterns = map[Kind]string{
-	Date: "yyyy-MM-dd, dd/MM/yyyy or MM/dd/yy", Time: "HH:mm or HH:mm:ss",
-	Timestamp: "yyyy-MM-dd HH:mm:ss, yyyy-MM-dd'T'HH:mm or dd/MM/yyyy HH:mm",
+	Date: "yyyy-MM-dd, dd/MM/yyyy, MM/dd/yy or dd MMM yyyy", Time: "HH:mm, HH:mm:ss or hh:mm a",
+	Timestamp: "yyyy-MM-dd HH:mm:ss, yyyy-MM-dd'T'HH:mm or dd/MM/yyyy hh:mm a",
+	Instant:   "yyyy-MM-dd HH:mm:ssXXX or yyyy-MM-dd'T'HH:mm:ssXXX",
 }
 
 // SameDate tells whether a shape has its date written in the same way.
 func (f Format) SameDate(s Shape) bool {
-	const date = maskOrder | maskSeparator
+	const date = maskLayout | maskSeparator | shortYear
 	return s.Notation&date == f.Shape.Notation&date
 }
 
 // Takes tells whether values of the shape can be read by the format. A date is
-// a timestamp at midnight, and any precision of the time of day will do.
+// a timestamp at midnight, and any precision of the time of day will do, but an
+// instant needs its offset and the others must have none.
 func (f Format) Takes(s Shape) bool {
-	if f.Shape.Kind == Time {
+	switch f.Shape.Kind {
+	case Time:
 		return s.Kind == Time
+	case Instant:
+		return s.Kind == Instant && f.SameDate(s)
 	}
 	return (s.Kind == Date || s.Kind == Timestamp) && f.SameDate(s)
 }
@@ -99,8 +190,8 @@ func (f Format) Takes(s Shape) bool {
 // Finer returns the shape of a format for both shapes: the one with a time, or
 // with the more precise time.
 func (s Shape) Finer(o Shape) Shape {
-	if o.Kind == Time || o.Kind == Timestamp {
-		if s.Kind != o.Kind || o.Notation&maskTime > s.Notation&maskTime {
+	if o.Kind != Date && o.Kind.HasDate() || o.Kind == Time {
+		if s.Kind != o.Kind || o.Notation&maskClock > s.Notation&maskClock {
 			return o
 		}
 	}

@@ -5,22 +5,12 @@ import (
 	"strconv"
 )
 
-// The notations of numbers: which sign, if any, separates thousands and which
-// stands before the decimals.
-const (
-	Plain        uint8 = iota // 1234, 1234.56
-	Grouped                   // 1,234 with groups of three, 1,234.56
-	LoneComma                 // 1,234: a group of thousands or three decimals
-	DecimalComma              // 1234,5
-	GroupedPoint              // 1.234,56
-)
-
 // MaxDigits is how many digits an Int surely holds.
 const MaxDigits = 18
 
-// scanNumber recognises whole numbers, decimals and numbers with an exponent.
-// A leading zero before another digit makes a Code: shelf marks and postcodes
-// lose it as numbers.
+// scanNumber recognises plain whole numbers and decimals, and leaves all other
+// notations to scanMarked. A leading zero before another digit makes a Code:
+// shelf marks and postcodes lose it as numbers.
 func scanNumber(cell []byte, v *Value) (Shape, bool) {
 	i := 0
 	if cell[0] == '-' || cell[0] == '+' {
@@ -43,22 +33,29 @@ func scanNumber(cell []byte, v *Value) (Shape, bool) {
 			v.Whole = 0
 		}
 		v.setUnscaled(n, cell[first:])
+		if whole == 8 || whole == 14 {
+			return Shape{Integer, v.compact(cell)}, true
+		}
 		return Shape{Kind: Integer}, true
 	}
 	if i < len(cell) && cell[i] == '.' && whole > 0 && (whole == 1 || cell[first] != '0') {
 		if scale, unscaled := decimals(cell[i+1:], n); scale > 0 {
 			v.Whole, v.Scale = whole, scale
+			notation := Plain
 			if cell[first] == '0' {
 				v.Whole = 0
+			} else if scale == 3 && whole <= 3 {
+				notation = LonePoint
 			}
 			v.setUnscaled(unscaled, cell[first:])
-			return Shape{Kind: Decimal}, true
+			return Shape{Decimal, notation}, true
 		}
 	}
-	if i == len(cell) || whole > 4 && cell[i] != '.' && cell[i] != ',' && cell[i]|0x20 != 'e' {
+	if !endsLikeNumber(cell[len(cell)-1]) {
 		return Shape{}, false
 	}
-	return scanMarked(cell[first:], whole, v)
+	v.Negative = false
+	return scanMarked(cell, v)
 }
 
 // decimals reads digits behind a decimal point up to the end of s, going on
@@ -91,22 +88,23 @@ func (v *Value) setUnscaled(n int64, text []byte) {
 	}
 }
 
-// scanMarked recognises numbers with decimals, groups or an exponent; s has no
-// sign and starts with whole digits.
-func scanMarked(s []byte, whole int, v *Value) (Shape, bool) {
-	notation, end, ok := marks(s, whole)
+// scanMarked recognises numbers with anything but digits and one point.
+func scanMarked(cell []byte, v *Value) (Shape, bool) {
+	d, ok := undress(cell)
 	if !ok {
 		return Shape{}, false
 	}
-	if end < len(s) {
-		return scanExponent(s, end, notation, v)
+	v.Negative = d.negative
+	if e := bytes.IndexAny(d.body, "eE"); e > 0 {
+		return scanExponent(d, e, v)
 	}
-	decimal := byte('.')
-	if notation == DecimalComma || notation == GroupedPoint {
-		decimal = ','
+	body := plainSeparators(d.body)
+	notation, decimal, ok := dissect(body)
+	if !ok {
+		return Shape{}, false
 	}
 	n, seen, inScale := int64(0), 0, false
-	for _, c := range s {
+	for _, c := range body {
 		switch {
 		case isDigit(c):
 			n = n*10 + int64(c-'0')
@@ -119,109 +117,93 @@ func scanMarked(s []byte, whole int, v *Value) (Shape, bool) {
 		}
 	}
 	v.Whole = seen - v.Scale
-	if v.Whole > 1 && s[0] == '0' {
-		return Shape{Kind: Code, Notation: notation}, true
+	if v.Whole > 1 && body[0] == '0' {
+		return Shape{Kind: Code, Notation: notation}, d.notation == 0
 	}
-	if v.Whole == 1 && s[0] == '0' {
+	if v.Whole == 1 && body[0] == '0' {
 		v.Whole = 0
 	}
-	v.setUnscaled(n, s)
-	if v.Scale == 0 && decimal != s[len(s)-1] {
-		return Shape{Integer, notation}, true
+	if d.notation&Percent != 0 {
+		v.Scale, v.Whole = v.Scale+2, max(v.Whole-2, 0)
 	}
-	return Shape{Decimal, notation}, true
+	v.setUnscaled(n, body)
+	if inScale || v.Scale > 0 {
+		return Shape{Decimal, notation | d.notation}, true
+	}
+	return Shape{Integer, notation | d.notation}, true
 }
 
-// marks finds out which notation the points and commas in s are, and where the
-// number ends: at the end of s or at an exponent.
-func marks(s []byte, whole int) (notation uint8, end int, ok bool) {
-	points, commas, lastPoint, lastComma := 0, 0, -1, -1
-	for end = whole; end < len(s); end++ {
-		switch c := s[end]; {
-		case c == '.':
-			points, lastPoint = points+1, end
-		case c == ',':
-			commas, lastComma = commas+1, end
-		case c|0x20 == 'e':
-			return Plain, end, end > points && commas == 0 && points <= 1
-		case !isDigit(c):
-			return 0, 0, false
-		}
-	}
-	switch {
-	case points+commas == len(s):
-		return 0, 0, false
-	case commas == 0:
-		return Plain, end, points == 1
-	case points == 0 && commas == 1 && grouped(s, ','):
-		return LoneComma, end, true
-	case points == 0 && commas == 1:
-		return DecimalComma, end, lastComma > 0 && lastComma < end-1
-	case points <= 1 && (points == 0 || lastPoint > lastComma):
-		return Grouped, end, grouped(s[:lastOr(lastPoint, end)], ',')
-	case commas == 1 && lastComma > lastPoint:
-		return GroupedPoint, end, grouped(s[:lastComma], '.')
-	}
-	return 0, 0, false
-}
-
-func lastOr(at, end int) int {
-	if at >= 0 {
-		return at
-	}
-	return end
-}
-
-// grouped tells whether s is groups of three digits, the first one shorter or
-// as long.
-func grouped(s []byte, separator byte) bool {
-	first := bytes.IndexByte(s, separator)
-	if first < 1 || first > 3 || (len(s)-first)%4 != 0 {
-		return false
-	}
-	for i := first; i < len(s); i += 4 {
-		if s[i] != separator || bytes.IndexByte(s[i+1:i+4], separator) >= 0 {
-			return false
-		}
-	}
-	return true
-}
-
-func scanExponent(s []byte, end int, notation uint8, v *Value) (Shape, bool) {
-	exponent := s[end+1:]
+// scanExponent recognises a number with the exponent at e. It is set exactly
+// where 38 digits hold it, for a spreadsheet writes 100000 as 1E+05 too.
+func scanExponent(d dressed, e int, v *Value) (Shape, bool) {
+	exponent := d.body[e+1:]
 	if len(exponent) > 0 && (exponent[0] == '-' || exponent[0] == '+') {
 		exponent = exponent[1:]
 	}
-	if _, n := digits(exponent, 4); n == 0 || n != len(exponent) {
+	power, n := digits(exponent, 4)
+	mantissa := d.body[:e]
+	point := bytes.IndexByte(mantissa, '.')
+	whole := mantissa
+	if point >= 0 {
+		whole = append(bytes.Clone(mantissa[:point]), mantissa[point+1:]...)
+	}
+	if _, count := digits(whole, len(whole)); n == 0 || n != len(exponent) || count == 0 || count < len(whole) || d.notation&^Trailing != 0 {
 		return Shape{}, false
 	}
-	return Shape{Exponent, notation}, v.setFloat()
+	if d.body[e+1] == '-' {
+		power = -power
+	}
+	if point >= 0 {
+		power -= len(mantissa) - point - 1
+	}
+	f, err := strconv.ParseFloat(string(d.body), 64)
+	if v.Float = f; d.negative {
+		v.Float = -f
+	}
+	v.setPower(bytes.TrimLeft(whole, "0"), power)
+	return Shape{Kind: Exponent}, err == nil
 }
 
-// setFloat sets Float from Text; a number that no double can hold is none.
-func (v *Value) setFloat() bool {
-	f, err := strconv.ParseFloat(string(v.Text), 64)
-	v.Float = f
-	return err == nil
+// setPower sets the number of digits times ten to a power, unless it is too
+// long for any decimal: then its Whole says so.
+func (v *Value) setPower(digits []byte, power int) {
+	for power < 0 && len(digits) > 0 && digits[len(digits)-1] == '0' {
+		digits, power = digits[:len(digits)-1], power+1
+	}
+	if len(digits) == 0 {
+		return
+	}
+	v.Whole, v.Scale = max(len(digits)+power, 0), max(-power, 0)
+	if v.Whole+v.Scale > maxExact {
+		return
+	}
+	if power > 0 {
+		digits = append(bytes.Clone(digits), bytes.Repeat([]byte{'0'}, power)...)
+	}
+	n, _ := strconv.ParseInt(string(digits), 10, 64)
+	v.setUnscaled(n, digits)
 }
+
+// maxExact is the most digits that a number with an exponent is set exactly by.
+const maxExact = 38
+
+// Exact tells whether Int or Text have the number exactly; else only Float has
+// it.
+func (v *Value) Exact() bool { return v.Whole+v.Scale <= maxExact }
 
 // AsFloat returns the number as a double, for every notation.
 func (v *Value) AsFloat(s Shape) (float64, bool) {
-	switch {
-	case s.Kind == Exponent:
+	if s.Kind == Exponent {
 		return v.Float, true
-	case s.Notation == Plain && !v.Wide:
-		ok := v.setFloat()
-		return v.Float, ok
 	}
-	text := []byte(nil)
+	text := v.buffer[:0]
 	if v.Negative {
 		text = append(text, '-')
 	}
 	if v.Wide {
 		text = append(text, v.Text...)
 	} else {
-		text = strconv.AppendInt(nil, v.Int, 10)
+		text = strconv.AppendUint(text, v.magnitude(), 10)
 	}
 	text = append(text, 'e')
 	text = strconv.AppendInt(text, int64(-v.Scale), 10)
@@ -229,52 +211,17 @@ func (v *Value) AsFloat(s Shape) (float64, bool) {
 	return f, err == nil
 }
 
-// Style is how the numbers of one column are written.
-type Style struct {
-	// DecimalComma tells that the comma stands before the decimals and the
-	// point between groups of thousands.
-	DecimalComma bool
-}
-
-// Takes tells whether numbers of the shape belong to the style.
-func (y Style) Takes(s Shape) bool {
-	switch s.Kind {
-	case Exponent:
-		return true
-	case Integer, Decimal:
-		switch s.Notation {
-		case Plain:
-			return s.Kind == Integer || !y.DecimalComma
-		case LoneComma:
-			return true
-		case Grouped:
-			return !y.DecimalComma
-		}
-		return y.DecimalComma
+func (v *Value) magnitude() uint64 {
+	if v.Int < 0 {
+		return uint64(-v.Int)
 	}
-	return false
-}
-
-// Settle gives a lone comma the meaning that it has in the style.
-func (y Style) Settle(s Shape, v *Value) {
-	if y.DecimalComma && s.Notation == LoneComma && s.Kind == Integer {
-		v.Scale, v.Whole = 3, max(v.Whole-3, 0)
-	}
-}
-
-// Groups tells whether numbers of the shape have a thousands separator.
-func (y Style) Groups(s Shape) bool {
-	return s.Notation == Grouped || s.Notation == GroupedPoint || s.Notation == LoneComma && !y.DecimalComma
+	return uint64(v.Int)
 }
 
 // Widen writes the number's digits to Text, for one that Int cannot hold at a
 // greater scale.
 func (v *Value) Widen() {
-	n := v.Int
-	if n < 0 {
-		n = -n
-	}
-	v.Wide, v.Text = true, strconv.AppendInt(nil, n, 10)
+	v.Wide, v.Text = true, strconv.AppendUint(nil, v.magnitude(), 10)
 }
 
 // Narrow sets Int from the digits in Text, if it can hold them.

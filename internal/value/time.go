@@ -1,46 +1,103 @@
 package value
 
-// scanTime recognises a time of day: HH:mm, HH:mm:ss or with a fraction.
+import "bytes"
+
+// scanTime recognises a time of day: HH:mm, HH:mm:ss, with a fraction, with am
+// or pm.
 func scanTime(cell []byte, v *Value) (Shape, bool) {
-	micros, notation, ok := scanTimeOfDay(cell)
-	if !ok {
+	micros, notation, rest, ok := scanTimeOfDay(cell)
+	if !ok || len(rest) > 0 {
 		return Shape{}, false
 	}
 	v.Int = micros
 	return Shape{Time, notation}, true
 }
 
-// scanTimeOfDay returns the microseconds since midnight and the notation. A
-// fraction of more than six digits is no time: no target would hold it.
-func scanTimeOfDay(s []byte) (micros int64, notation uint8, ok bool) {
+// scanTimeOfDay returns the microseconds since midnight, the notation, and what
+// stands behind. A fraction of more than six digits is no time unless the
+// others are zeros: no target would hold it.
+func scanTimeOfDay(s []byte) (micros int64, notation uint16, rest []byte, ok bool) {
 	hour, n := digits(s, 2)
-	if n == 0 || hour > 23 || len(s) < n+3 || s[n] != ':' {
-		return 0, 0, false
+	if n == 0 || hour > 23 {
+		return 0, 0, nil, false
 	}
-	minute, m := digits(s[n+1:], 2)
-	if m != 2 || minute > 59 {
-		return 0, 0, false
+	s = s[n:]
+	minute, second, fraction := 0, 0, int64(0)
+	if len(s) > 2 && s[0] == ':' {
+		if minute, n = digits(s[1:], 2); n != 2 || minute > 59 {
+			return 0, 0, nil, false
+		}
+		notation, s = clockMinutes, s[3:]
 	}
-	micros = int64(hour*60+minute) * 60_000_000
-	s = s[n+3:]
-	if len(s) == 0 {
-		return micros, timeMinutes, true
+	if notation != 0 && len(s) > 2 && s[0] == ':' {
+		if second, n = digits(s[1:], 2); n != 2 || second > 59 {
+			return 0, 0, nil, false
+		}
+		notation, s = clockSeconds, s[3:]
 	}
-	second, k := digits(s[1:], 2)
-	if s[0] != ':' || k != 2 || second > 59 {
-		return 0, 0, false
+	if notation == clockSeconds && len(s) > 1 && (s[0] == '.' || s[0] == ',') && isDigit(s[1]) {
+		if fraction, s, ok = takeFraction(s[1:]); !ok {
+			return 0, 0, nil, false
+		}
+		notation = clockFraction
 	}
-	micros += int64(second) * 1_000_000
-	s = s[3:]
-	if len(s) == 0 {
-		return micros, timeSeconds, true
+	if h, after, ok := takeHalfDay(s, hour); ok {
+		hour, s, notation = h, after, max(notation, clockMinutes)|halfDays
 	}
-	fraction, f := digits(s[1:], 6)
-	if s[0] != '.' || f == 0 || f != len(s)-1 {
-		return 0, 0, false
+	return int64(hour*3600+minute*60+second)*1_000_000 + fraction, notation, s, notation != 0
+}
+
+func takeFraction(s []byte) (micros int64, rest []byte, ok bool) {
+	n, f := digits(s, 6)
+	for range 6 - f {
+		n *= 10
 	}
-	for ; f < 6; f++ {
-		fraction *= 10
+	rest = s[f:]
+	for len(rest) > 0 && rest[0] == '0' {
+		rest = rest[1:]
 	}
-	return micros + int64(fraction), timeFraction, true
+	return int64(n), rest, len(rest) == 0 || !isDigit(rest[0])
+}
+
+// takeHalfDay takes am or pm off s and returns the hour of the whole day.
+func takeHalfDay(s []byte, hour int) (full int, rest []byte, ok bool) {
+	s = bytes.TrimLeft(s, spaces)
+	if len(s) < 2 || hour < 1 || hour > 12 {
+		return 0, nil, false
+	}
+	rest = s[2:]
+	if len(s) >= 4 && s[1] == '.' && s[3] == '.' { // a.m.
+		s, rest = []byte{s[0], s[2]}, s[4:]
+	}
+	switch {
+	case equalFold(s[:2], "am"):
+		return hour % 12, rest, true
+	case equalFold(s[:2], "pm"):
+		return hour%12 + 12, rest, true
+	}
+	return 0, nil, false
+}
+
+// scanOffset reads an offset from UTC: Z, UTC, GMT, +01:00, +0100 or +01.
+func scanOffset(s []byte) (micros int64, ok bool) {
+	if equalFold(s, "z") || equalFold(s, "utc") || equalFold(s, "gmt") {
+		return 0, true
+	}
+	if len(s) < 3 || s[0] != '+' && s[0] != '-' {
+		return 0, false
+	}
+	hours, n := digits(s[1:], 2)
+	if n != 2 || hours > 18 {
+		return 0, false
+	}
+	rest := bytes.TrimPrefix(s[3:], []byte(":"))
+	minutes, m := digits(rest, 2)
+	if m != len(rest) || m != 0 && m != 2 || minutes > 59 {
+		return 0, false
+	}
+	micros = int64(hours*60+minutes) * 60_000_000
+	if s[0] == '-' {
+		micros = -micros
+	}
+	return micros, true
 }

@@ -12,8 +12,9 @@ import "bytes"
 // Kind is what sort of value a shape denotes.
 type Kind uint8
 
-// The kinds of value. Code is a number with a leading zero, NullWord a
-// well-known word for 'no value', Impossible a date that does not exist.
+// The kinds of value. Code is a number with a leading zero, Instant a timestamp
+// with its offset from UTC, NullWord a well-known word for 'no value',
+// Impossible a date that does not exist.
 const (
 	Text Kind = iota
 	Integer
@@ -24,22 +25,31 @@ const (
 	Date
 	Time
 	Timestamp
+	Instant
 	UUID
 	NullWord
 	Impossible
 )
 
+var kindNames = [...]string{
+	"text", "whole number", "decimal number", "number with an exponent", "digits that begin with 0", "true or false", "date", "time of day",
+	"timestamp", "timestamp with its offset", "UUID", "word for no value", "no such date",
+}
+
+func (k Kind) String() string { return kindNames[k] }
+
 // Shape is a kind and the notation that it is written in.
 type Shape struct {
 	Kind     Kind
-	Notation uint8 // what it means is up to the kind
+	Notation uint16 // what it means is up to the kind
 }
 
 // Value is the meaning of a cell. Which fields are set depends on the kind.
 type Value struct {
 	// Int is the unscaled number of an Integer or Decimal, 0 or 1 of a
 	// Boolean, the days since 1970-01-01 of a Date, the microseconds since
-	// midnight of a Time and those since 1970-01-01 of a Timestamp.
+	// midnight of a Time, those since 1970-01-01 of a Timestamp, and in UTC
+	// of an Instant.
 	Int int64
 	// Scale is the number of digits after the decimal sign, Whole of those
 	// before it, leading zeros left out.
@@ -62,7 +72,7 @@ type Value struct {
 func (v *Value) Buffer() []byte { return v.buffer[:0] }
 
 // Scan returns the shape of a cell that is not blank, and sets v to its value.
-// Dates whose order of day and month is open have no Int yet: see Resolve.
+// Of dates it does not set Int: Resolve does, once their order is known.
 func Scan(cell []byte, v *Value) Shape { return ScanLike(Text, cell, v) }
 
 // ScanLike is Scan for a cell that is most likely of the given kind. The result
@@ -70,7 +80,7 @@ func Scan(cell []byte, v *Value) Shape { return ScanLike(Text, cell, v) }
 func ScanLike(like Kind, cell []byte, v *Value) Shape {
 	cell = Trim(cell)
 	v.clear(cell)
-	if like == Date || like == Timestamp {
+	if like.HasDate() {
 		if s, ok := scanDate(cell, v); ok {
 			return s
 		}
@@ -94,7 +104,23 @@ func ScanLike(like Kind, cell []byte, v *Value) Shape {
 		if s, ok := scanBoolean(cell, v); ok {
 			return s
 		}
+		if endsInDigits(cell) {
+			if s, ok := scanNamedDate(cell, v); ok {
+				return s
+			}
+			if s, ok := scanMarked(cell, v); ok {
+				return s
+			}
+		}
+	case money:
+		if s, ok := scanMarked(cell, v); ok {
+			return s
+		}
+		if s, ok := scanBoolean(cell, v); ok {
+			return s
+		}
 	}
+	v.Negative = false
 	if s, ok := scanUUID(cell); ok {
 		return s
 	}
@@ -118,6 +144,7 @@ const (
 	digit
 	sign
 	letter
+	money // or anything else beyond ASCII
 )
 
 var classes = func() (t [256]class) {
@@ -129,21 +156,31 @@ var classes = func() (t [256]class) {
 			t[c] = sign
 		case b|0x20 >= 'a' && b|0x20 <= 'z':
 			t[c] = letter
+		case b == '$' || b == '(' || b >= 0x80:
+			t[c] = money
 		}
 	}
 	return t
 }()
 
+// endsInDigits tells whether a text that begins with a letter may be a date or
+// an amount: it has a digit, and ends like one of them.
+func endsInDigits(cell []byte) bool {
+	last := cell[len(cell)-1]
+	return (isDigit(last) || last == '.' || last == ')' || last == '-' || last|0x20 == 'm' || last|0x20 == 'z' || last|0x20 == 'c' || last|0x20 == 't') &&
+		bytes.ContainsAny(cell, "0123456789")
+}
+
 func isDigit(b byte) bool { return b-'0' < 10 }
 
 // Blank tells whether a cell is empty or of white space only.
 func Blank(cell []byte) bool {
-	return len(cell) == 0 || cell[0] <= ' ' && len(bytes.TrimSpace(cell)) == 0
+	return len(cell) == 0 || (cell[0] <= ' ' || cell[0] >= 0x80) && len(bytes.TrimSpace(cell)) == 0
 }
 
 // Trim takes the white space off both ends of a cell.
 func Trim(cell []byte) []byte {
-	if n := len(cell); n > 0 && (cell[0] <= ' ' || cell[n-1] <= ' ') {
+	if n := len(cell); n > 0 && (int8(cell[0]) <= ' ' || int8(cell[n-1]) <= ' ') { // or beyond ASCII
 		return bytes.TrimSpace(cell)
 	}
 	return cell

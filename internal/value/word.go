@@ -3,43 +3,101 @@ package value
 import (
 	"bytes"
 	"slices"
+	"strings"
 )
 
-// booleanPairs are the words for true and false. The notation of a Boolean is
-// the index of its pair, so that a column is held to one of them.
+// booleanPairs are the words for true and false that are known without being
+// told, the most usual pairs first.
 var booleanPairs = [][2]string{
-	{"true", "false"}, {"yes", "no"}, {"y", "n"}, {"t", "f"}, {"on", "off"},
+	{"true", "false"}, {"yes", "no"}, {"y", "n"}, {"t", "f"}, {"on", "off"}, {"ja", "nein"}, {"j", "n"}, {"oui", "non"},
+	{"si", "no"}, {"sí", "no"}, {"vrai", "faux"}, {"wahr", "falsch"}, {"vero", "falso"},
 }
 
-// nullWords are texts that well-known programs write for 'no value'.
-var nullWords = []string{"null", "n/a", "na", "none", "nil", "nan", "-", "--", "#n/a", "(null)", "?"}
+// booleanWords are the words of all pairs; the notation of a Boolean is the
+// index of its word.
+var booleanWords = func() (list []string) {
+	for _, pair := range booleanPairs {
+		for _, w := range pair {
+			if !slices.Contains(list, w) {
+				list = append(list, w)
+			}
+		}
+	}
+	return list
+}()
 
-// scanBoolean recognises a word of a pair, in any letter case.
+// Pair is two words for true and false.
+type Pair struct{ True, False string }
+
+// Pairs returns the known pairs that the word of a Boolean shape belongs to.
+func (s Shape) Pairs() (list []Pair) {
+	word := booleanWords[s.Notation]
+	for _, p := range booleanPairs {
+		if p[0] == word || p[1] == word {
+			list = append(list, Pair{p[0], p[1]})
+		}
+	}
+	return list
+}
+
+// Takes tells whether the word of a Boolean shape is one of the pair.
+func (p Pair) Takes(s Shape) bool {
+	return s.Kind == Boolean && (booleanWords[s.Notation] == p.True || booleanWords[s.Notation] == p.False)
+}
+
+// nullWords are texts that well-known programs and careful people write for 'no
+// value'.
+var nullWords = strings.Fields(`null n/a na none nil nan - -- --- – — ? ?? * . .. ... … n.a. n.a n/d n/k nd #n/a #n/a! #null! \n <null>
+	(null) (none) (blank) [null] <na> unknown missing tbc tbd undefined void unspecified nodata`)
+
+// nullPhrases are such texts of several words.
+var nullPhrases = []string{"no data", "not known", "not recorded", "not available", "not applicable", "no value"}
+
+const longestNull = 14
+
+// scanBoolean recognises a word for true or false, in any letter case.
 func scanBoolean(cell []byte, v *Value) (Shape, bool) {
-	if len(cell) > 5 {
+	if len(cell) > 6 {
 		return Shape{}, false
 	}
-	for i, pair := range booleanPairs {
-		for j, word := range pair {
-			if equalFold(cell, word) {
-				v.Int = int64(1 - j)
-				return Shape{Boolean, uint8(i)}, true
+	for i, word := range booleanWords {
+		if equalFold(cell, word) {
+			v.Int = 0
+			if isTrue(word) {
+				v.Int = 1
 			}
+			return Shape{Boolean, uint16(i)}, true
 		}
 	}
 	return Shape{}, false
 }
 
-// scanNullWord recognises the well-known null words, in any letter case.
-func scanNullWord(cell []byte) (Shape, bool) {
-	if len(cell) > 6 {
-		return Shape{}, false
-	}
-	i := slices.IndexFunc(nullWords, func(w string) bool { return equalFold(cell, w) })
-	return Shape{NullWord, uint8(max(i, 0))}, i >= 0
+func isTrue(word string) bool {
+	return slices.ContainsFunc(booleanPairs, func(p [2]string) bool { return p[0] == word })
 }
 
-// equalFold compares a cell with a word of lower case ASCII.
+// scanNullWord recognises the well-known null words, in any letter case.
+func scanNullWord(cell []byte) (Shape, bool) {
+	if len(cell) > longestNull {
+		return Shape{}, false
+	}
+	for i, w := range nullByLength[len(cell)] {
+		if equalFold(cell, w) {
+			return Shape{NullWord, uint16(len(cell)<<8 | i)}, true
+		}
+	}
+	return Shape{}, false
+}
+
+var nullByLength = func() (by [longestNull + 1][]string) {
+	for _, w := range slices.Concat(nullWords, nullPhrases) {
+		by[len(w)] = append(by[len(w)], w)
+	}
+	return by
+}()
+
+// equalFold compares a cell with a word of lower case, of which only ASCII
+// letters may be upper case in the cell.
 func equalFold(cell []byte, word string) bool {
 	if len(cell) != len(word) {
 		return false
@@ -70,12 +128,4 @@ func scanUUID(cell []byte) (Shape, bool) {
 		}
 	}
 	return Shape{Kind: UUID}, true
-}
-
-// BooleanWord returns the word for true or false of a pair.
-func BooleanWord(pair uint8, truth bool) string {
-	if truth {
-		return booleanPairs[pair][0]
-	}
-	return booleanPairs[pair][1]
 }

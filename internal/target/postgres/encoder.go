@@ -45,7 +45,7 @@ func (encoder) Column(t table.Type) func(dst []byte, v *value.Value) []byte {
 		return func(dst []byte, v *value.Value) []byte { return append32(dst, v.Int) }
 	case table.BigInt, table.Time:
 		return func(dst []byte, v *value.Value) []byte { return append64(dst, uint64(v.Int)) }
-	case table.Timestamp:
+	case table.Timestamp, table.TimestampTZ:
 		return func(dst []byte, v *value.Value) []byte { return append64(dst, uint64(v.Int-epochMicros)) }
 	case table.Date:
 		return func(dst []byte, v *value.Value) []byte { return append32(dst, v.Int-epochDays) }

@@ -44,6 +44,9 @@ func (t *Target) Figures(ctx context.Context, tab *table.Table) (rows int64, fig
 // its bytes.
 func expressions(name string, t table.Type) [perColumn]string {
 	count := "count(" + name + ")"
+	if t.Kind == table.TimestampTZ {
+		name = "(" + name + " AT TIME ZONE 'UTC')"
+	}
 	least, greatest := "min("+name+")::text", "max("+name+")::text"
 	none := "NULL::text"
 	switch t.Kind {
@@ -53,7 +56,7 @@ func expressions(name string, t table.Type) [perColumn]string {
 		return [...]string{count, least, greatest, "sum(" + name + " - date '1970-01-01')::text", none}
 	case table.Time:
 		return [...]string{count, least, greatest, none, clockSum(name)}
-	case table.Timestamp:
+	case table.Timestamp, table.TimestampTZ:
 		return [...]string{count, least, greatest, "sum(" + name + "::date - date '1970-01-01')::text", clockSum(name + "::time")}
 	case table.Double:
 		return [...]string{count, least, greatest, "sum(('x' || encode(float8send(" + name + "), 'hex'))::bit(64)::bigint)::text", none}
@@ -77,7 +80,7 @@ const microsPerDay = 86400 * 1_000_000
 func figuresOf(t table.Type, nulls int64, texts []*string) table.Figures {
 	f := table.Figures{Nulls: nulls, Min: deref(texts[0]), Max: deref(texts[1]), Sum: "0"}
 	switch t.Kind {
-	case table.Time, table.Timestamp:
+	case table.Time, table.Timestamp, table.TimestampTZ:
 		sum := number(texts[2])
 		sum.Mul(sum, big.NewInt(microsPerDay)).Add(sum, number(texts[3]))
 		f.Sum = sum.String()

@@ -1,0 +1,139 @@
+package convert
+
+import (
+	"fmt"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"ambertray/internal/record"
+)
+
+// Origin says where the records come from: what computed columns refer to.
+type Origin struct {
+	Load  string // id of the load
+	Files []File // the parts of the source
+}
+
+// File is one part of a source: a file, or a sheet of one.
+type File struct {
+	Name, Sheet string
+	Named       map[string]string // the named parts of its name
+}
+
+// Template is the text of a computed column: words with references in braces,
+// such as "{file}, line {line}". Two braces stand for one.
+type Template struct{ parts []templatePart }
+
+// templatePart is plain text, or else a reference.
+type templatePart struct{ text, ref string }
+
+var reference = regexp.MustCompile(`\{\{|\}\}|\{([^{}]*)\}|[{}]`)
+
+// ParseTemplate reads a template.
+func ParseTemplate(text string) (*Template, error) {
+	t := &Template{}
+	at := 0
+	for _, m := range reference.FindAllStringSubmatchIndex(text, -1) {
+		t.parts = append(t.parts, templatePart{text: text[at:m[0]]})
+		switch found := text[m[0]:m[1]]; {
+		case found == "{{" || found == "}}":
+			t.parts = append(t.parts, templatePart{text: found[:1]})
+		case len(found) == 1 || m[2] == m[3]:
+			return nil, fmt.Errorf("%q: write a name between { and }, or {{ for a brace", text)
+		default:
+			t.parts = append(t.parts, templatePart{ref: text[m[2]:m[3]]})
+		}
+		at = m[1]
+	}
+	t.parts = append(t.parts, templatePart{text: text[at:]})
+	return t, nil
+}
+
+// Facts are the references that every source knows.
+var Facts = []string{"file", "sheet", "line", "record", "load"}
+
+// Refs returns the names that the template refers to.
+func (t *Template) Refs() (names []string) {
+	for _, p := range t.parts {
+		if p.ref != "" {
+			names = append(names, p.ref)
+		}
+	}
+	return names
+}
+
+// compose writes the text of a computed column of one record.
+type compose func(dst []byte, b *record.Batch, r int) []byte
+
+// bind makes the template ready for a source with the given headings.
+func (t *Template) bind(headings []string, from Origin) (compose, error) {
+	var steps []compose
+	for _, p := range t.parts {
+		step, err := p.bind(headings, from)
+		if err != nil {
+			return nil, err
+		}
+		steps = append(steps, step)
+	}
+	return func(dst []byte, b *record.Batch, r int) []byte {
+		for _, step := range steps {
+			dst = step(dst, b, r)
+		}
+		return dst
+	}, nil
+}
+
+func (p templatePart) bind(headings []string, from Origin) (compose, error) {
+	file := func(text func(File) string) compose {
+		return func(dst []byte, b *record.Batch, _ int) []byte { return append(dst, text(from.Files[b.Part])...) }
+	}
+	named := func(f File) string { return f.Named[p.ref] }
+	column := slices.Index(headings, p.ref)
+	switch {
+	case p.ref == "":
+		return func(dst []byte, _ *record.Batch, _ int) []byte { return append(dst, p.text...) }, nil
+	case p.ref == "file":
+		return file(func(f File) string { return filepath.Base(f.Name) }), nil
+	case p.ref == "sheet":
+		return file(func(f File) string { return f.Sheet }), nil
+	case p.ref == "line":
+		return func(dst []byte, b *record.Batch, r int) []byte { return strconv.AppendInt(dst, b.Line(r), 10) }, nil
+	case p.ref == "record":
+		return func(dst []byte, b *record.Batch, r int) []byte { return strconv.AppendInt(dst, b.Number(r), 10) }, nil
+	case p.ref == "load":
+		return func(dst []byte, _ *record.Batch, _ int) []byte { return append(dst, from.Load...) }, nil
+	case len(from.Files) > 0 && from.Files[0].Named[p.ref] != "":
+		return file(named), nil
+	case column >= 0:
+		return func(dst []byte, b *record.Batch, r int) []byte { return append(dst, b.Cell(r, column)...) }, nil
+	}
+	return nil, &MissingError{Column: p.ref, Headings: headings}
+}
+
+// NameParts takes the name of a file apart by a pattern such as
+// "loans-{year}-{month}.csv".
+func NameParts(pattern, path string) (map[string]string, error) {
+	t, err := ParseTemplate(pattern)
+	if err != nil {
+		return nil, err
+	}
+	form := "^"
+	for _, p := range t.parts {
+		if form += regexp.QuoteMeta(p.text); p.ref != "" {
+			form += "(.+?)"
+		}
+	}
+	name := filepath.Base(path)
+	m := regexp.MustCompile(form + "$").FindStringSubmatch(name)
+	if m == nil {
+		return nil, fmt.Errorf("the name of %s is not of the form %s, which name_parts gives", name, strings.TrimSpace(pattern))
+	}
+	parts := map[string]string{}
+	for i, ref := range t.Refs() {
+		parts[ref] = m[i+1]
+	}
+	return parts, nil
+}

@@ -1,0 +1,169 @@
+package infer
+
+import (
+	"fmt"
+	"slices"
+
+	"ambertray/internal/table"
+	"ambertray/internal/value"
+)
+
+// dates lists the readings as dates: one for every way in which a date of the
+// column is written, and every order of its numbers.
+func (p *Column) dates(o Options) (list []reading) {
+	var seen []value.Format
+	for i := range p.tallies {
+		t := &p.tallies[i]
+		s := t.shape
+		if s.Kind == value.Integer && s.Notation == value.CompactDate {
+			list = append(list, p.compactDates(t))
+			continue
+		}
+		if !s.Kind.HasDate() || slices.ContainsFunc(seen, func(f value.Format) bool { return sameDates(f, s) }) {
+			continue
+		}
+		seen = append(seen, value.Format{Shape: s})
+		orders := slices.Clone(s.Orders())
+		if i := slices.Index(orders, value.MonthDayYear); i > 0 && o.Habits.MonthFirst && !o.Habits.DayFirst {
+			orders[0], orders[i] = orders[i], orders[0]
+		}
+		for _, order := range orders {
+			list = append(list, datesIn(value.Format{Shape: s, Order: order}, o))
+		}
+	}
+	return list
+}
+
+// sameDates tells whether dates of a shape are read by the format, but for
+// their order.
+func sameDates(f value.Format, s value.Shape) bool {
+	return f.SameDate(s) && (f.Shape.Kind == value.Instant) == (s.Kind == value.Instant)
+}
+
+// datesIn reads dates and timestamps by one format.
+func datesIn(f value.Format, o Options) reading {
+	r := reading{
+		name:  "dates",
+		takes: func(s value.Shape) bool { return f.Takes(s) && s.Exists(f.Order) },
+		near: func(s value.Shape) bool {
+			return f.SameDate(s) && (s.Kind == value.Impossible || f.Takes(s) && !s.Exists(f.Order))
+		},
+	}
+	r.plan = func(p *Column, c *Choice) { p.planDates(r, f, o, c) }
+	return r
+}
+
+var dateTypes = map[value.Kind]struct {
+	kind table.Kind
+	name string
+}{
+	value.Date: {table.Date, "date"}, value.Timestamp: {table.Timestamp, "timestamp"},
+	value.Instant: {table.TimestampTZ, "timestamp with its offset from UTC"},
+}
+
+func (p *Column) planDates(r reading, f value.Format, o Options, c *Choice) {
+	n := int64(0)
+	p.each(r.takes, func(t *tally) {
+		n += t.count
+		f.Shape = f.Shape.Finer(t.shape)
+	})
+	lo, hi := p.extremesOf(r.takes, func(s value.Shape) int { return slices.Index(s.Orders(), f.Order) })
+	typ := dateTypes[f.Shape.Kind]
+	c.Type = table.Type{Kind: typ.kind}
+	c.Min, c.Max, c.Format = string(lo.text), string(hi.text), f.String()
+	c.Evidence = fmt.Sprintf("%s; %s to %s%s", amount(n, typ.name), lo.text, hi.text, p.whyOrder(r, f, o))
+	if f.Shape.TwoDigitYear() {
+		c.Evidence += fmt.Sprintf("; two-digit years: %d to 99 are 19%d to 1999, the others 20..", value.PivotYear, value.PivotYear)
+	}
+	if f.Shape.Kind == value.Instant {
+		c.Evidence += "; kept as the moment in UTC"
+	}
+}
+
+var orderNames = map[value.Order]string{
+	value.DayMonthYear: "day first", value.MonthDayYear: "month first", value.YearMonthDay: "year, month, day", value.YearDayMonth: "year, day, month",
+}
+
+// whyOrder says which value decides the order of day and month: one that is a
+// date in no other order.
+func (p *Column) whyOrder(r reading, f value.Format, o Options) string {
+	orders := f.Shape.Orders()
+	if len(orders) == 1 || f.Order == value.YearMonthDay && len(orders) == 2 {
+		return ""
+	}
+	var open []value.Order
+	why := ""
+	for _, other := range orders {
+		if other == f.Order {
+			continue
+		}
+		against := p.examplesOf(func(s value.Shape) bool { return r.takes(s) && !s.Exists(other) })
+		if len(against) == 0 {
+			open = append(open, other)
+		} else if why == "" {
+			why = at(against[0])
+		}
+	}
+	name := orderNames[f.Order]
+	switch habits := o.Habits; {
+	case len(open) == 0:
+		return "; " + name + ": " + why
+	case f.Order == value.MonthDayYear && habits.MonthFirst, f.Order == value.DayMonthYear && habits.DayFirst && !habits.MonthFirst:
+		return fmt.Sprintf("; ambiguous by itself; %s as in %s", name, quoted(habits.From))
+	}
+	other := value.Format{Shape: f.Shape, Order: open[0]}
+	return fmt.Sprintf("; ambiguous: no number is over 12, so it was read %s; if it is %s, write format: %s", name, orderNames[open[0]], other)
+}
+
+// DayOrder returns the order of day and month that the dates of the column
+// prove, for the columns that leave it open.
+func (p *Column) DayOrder() (monthFirst, dayFirst bool) {
+	for i := range p.tallies {
+		if s := p.tallies[i].shape; s.Kind.HasDate() && slices.Contains(s.Orders(), value.MonthDayYear) {
+			monthFirst = monthFirst || !s.Exists(value.DayMonthYear) && s.Exists(value.MonthDayYear)
+			dayFirst = dayFirst || !s.Exists(value.MonthDayYear) && s.Exists(value.DayMonthYear)
+		}
+	}
+	return monthFirst && !dayFirst, dayFirst && !monthFirst
+}
+
+// DecimalComma tells whether the column has numbers that can only be read with
+// a comma before the decimals.
+func (p *Column) DecimalComma() bool {
+	for i := range p.tallies {
+		if _, comma, point := p.tallies[i].shape.Thousands(); comma && !point {
+			return true
+		}
+	}
+	return false
+}
+
+// compactDates reads whole numbers that are all dates written without a
+// separator.
+func (p *Column) compactDates(t *tally) reading {
+	kind, format := table.Date, "yyyyMMdd"
+	if t.width == len("yyyyMMddHHmmss") {
+		kind, format = table.Timestamp, "yyyyMMddHHmmss"
+	}
+	r := reading{name: "dates", takes: func(s value.Shape) bool { return s == t.shape && t.width == len(format) }}
+	r.plan = func(_ *Column, c *Choice) {
+		c.Type, c.Format = table.Type{Kind: kind}, format
+		c.Min, c.Max = string(t.min[0].text), string(t.max[0].text)
+		c.Evidence = fmt.Sprintf("every one of the %s is a date written %s; %s to %s", amount(t.count, "number"), format, c.Min, c.Max)
+	}
+	return r
+}
+
+// times reads times of day.
+func times() reading {
+	r := reading{name: "times", takes: func(s value.Shape) bool { return s.Kind == value.Time }}
+	r.plan = func(p *Column, c *Choice) {
+		lo, hi := p.extremesOf(r.takes, only)
+		var finest value.Shape
+		p.each(r.takes, func(t *tally) { finest = finest.Finer(t.shape) })
+		c.Type, c.Format = table.Type{Kind: table.Time}, value.Format{Shape: finest}.String()
+		c.Min, c.Max = string(lo.text), string(hi.text)
+		c.Evidence = fmt.Sprintf("times of day; %s to %s", lo.text, hi.text)
+	}
+	return r
+}

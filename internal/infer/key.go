@@ -1,0 +1,116 @@
+package infer
+
+import "ambertray/internal/value"
+
+// Run tells whether the whole numbers of a column rise, or fall, from record to
+// record: then no two are alike, however many there are.
+type Run struct {
+	some        bool
+	broken      bool // neither rising nor falling, or not whole numbers
+	falling     bool
+	first, last int64
+}
+
+// Rising returns the run of the batch that was added last.
+func (p *Column) Rising() Run { return p.rising }
+
+func (u *Run) add(s value.Shape, n int64) {
+	if u.broken || s.Kind != value.Integer {
+		u.broken = true
+		return
+	}
+	if !u.some {
+		*u = Run{some: true, first: n, last: n}
+		return
+	}
+	u.join(Run{some: true, first: n, last: n})
+}
+
+// join appends the run of the records that follow.
+func (u *Run) join(o Run) {
+	switch {
+	case !o.some && !o.broken:
+		return
+	case !u.some && !u.broken:
+		*u = o
+		return
+	}
+	one, oneMore := u.first == u.last, o.first == o.last
+	falling := o.first < u.last
+	u.broken = u.broken || o.broken || o.first == u.last || !one && u.falling != falling || !oneMore && o.falling != falling
+	u.falling, u.last = falling, o.last
+}
+
+// Keys looks for what tells the records of a source apart. It is fed with the
+// batches in source order.
+type Keys struct {
+	runs   []Run
+	hashes [][]uint64 // of the first records, by column
+	full   bool       // there are more records than hashes
+}
+
+// keyMemory is how much memory the hashes take at most. Pairs of columns are
+// judged exactly up to so many records, and of longer sources by the first.
+const keyMemory = 16 << 20
+
+// keyColumns is how many columns are tried in pairs at most.
+const keyColumns = 24
+
+// NewKeys returns a Keys for so many columns.
+func NewKeys(columns int) *Keys {
+	return &Keys{runs: make([]Run, columns), hashes: make([][]uint64, columns)}
+}
+
+// Head returns for how many of the first records hashes are wanted.
+func (k *Keys) Head() int64 { return int64(keyMemory / 8 / max(1, len(k.hashes))) }
+
+// Add takes in the next batch: the runs of its columns and, of the first
+// records, the hashes of their cells.
+func (k *Keys) Add(runs []Run, hashes [][]uint64) {
+	for c := range runs {
+		k.runs[c].join(runs[c])
+	}
+	k.full = k.full || hashes == nil
+	for c := range hashes {
+		k.hashes[c] = append(k.hashes[c], hashes[c]...)
+	}
+}
+
+// Unique tells whether column c rises or falls throughout.
+func (k *Keys) Unique(c int) bool { return k.runs[c].some && !k.runs[c].broken }
+
+// Pair is two columns that together tell the records apart.
+type Pair struct {
+	A, B int
+	Sure bool // all records were looked at
+}
+
+// Pairs returns the pairs of the given columns, none of which has a blank cell,
+// that tell the records apart. distinct is the number of values of each.
+func (k *Keys) Pairs(columns []int, distinct []int64) []Pair {
+	var pairs []Pair
+	columns = columns[:min(len(columns), keyColumns)]
+	for i, a := range columns {
+		for j, b := range columns[:i] {
+			if n := int64(len(k.hashes[a])); n > 1 && distinct[i] >= n/max(distinct[j], 1) && k.tellApart(a, b) {
+				pairs = append(pairs, Pair{b, a, !k.full})
+			}
+		}
+	}
+	return pairs
+}
+
+func (k *Keys) tellApart(a, b int) bool {
+	if len(k.hashes[a]) != len(k.hashes[b]) {
+		return false
+	}
+	seen := make(map[[2]uint64]struct{})
+	for i, h := range k.hashes[a] {
+		both := [2]uint64{h, k.hashes[b][i]}
+		if _, twice := seen[both]; twice || h == 0 || both[1] == 0 {
+			return false
+		}
+		seen[both] = struct{}{}
+	}
+	return true
+}

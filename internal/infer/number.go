@@ -1,0 +1,194 @@
+package infer
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"ambertray/internal/table"
+	"ambertray/internal/value"
+)
+
+// numbers lists the readings as numbers: one for every style that the shapes
+// of the column can be in, the plainest first. A column is of one style only:
+// one decimal sign, one sign between thousands, one currency.
+func (p *Column) numbers(o Options) []reading {
+	signs, currencies, percents := []byte{0}, []value.Currency{0}, []bool{false}
+	commas := []bool{false}
+	for i := range p.tallies {
+		s := p.tallies[i].shape
+		if s.Kind != value.Integer && s.Kind != value.Decimal {
+			continue
+		}
+		sign, comma, _ := s.Thousands()
+		if s.Notation != value.CompactDate && s.Notation&value.LoneComma != 0 {
+			signs, comma = addOnce(signs, ','), true
+		}
+		if comma {
+			signs, commas = addOnce(signs, '.'), addOnce(commas, true)
+		}
+		signs = addOnce(signs, sign)
+		currencies = addOnce(currencies, s.Currency())
+		percents = addOnce(percents, s.Notation&value.Percent != 0)
+	}
+	if o.Habits.DecimalComma {
+		slices.Reverse(commas)
+	}
+	var list []reading
+	for _, percent := range percents {
+		for _, comma := range commas {
+			for _, sign := range signs {
+				for _, currency := range currencies {
+					if comma && sign == ',' || !comma && sign == '.' {
+						continue
+					}
+					style := value.Style{DecimalComma: comma, Thousands: sign, Currency: currency, Percent: percent}
+					list = append(list, numbersIn(style, o))
+				}
+			}
+		}
+	}
+	return list
+}
+
+func addOnce[T comparable](list []T, x T) []T {
+	if slices.Contains(list, x) {
+		return list
+	}
+	return append(list, x)
+}
+
+func numbersIn(style value.Style, o Options) reading {
+	r := reading{name: "numbers", takes: style.Takes}
+	switch {
+	case style.Percent:
+		r.name = "percentages"
+	case style.Currency != 0:
+		r.name = "amounts in " + style.Currency.String()
+	}
+	r.plan = func(p *Column, c *Choice) { p.planNumbers(style, o, c) }
+	return r
+}
+
+// counted is what the tallies of one style add up to.
+type counted struct {
+	n, exponents, grouped, money, negative int64
+	whole, scale                           int
+	lone                                   bool // every grouping may be three decimals
+	example                                Example
+}
+
+func (p *Column) countNumbers(style value.Style) counted {
+	t := counted{lone: true}
+	p.each(style.Takes, func(a *tally) {
+		t.n += a.count
+		whole, scale := a.whole, a.scale
+		s := a.shape
+		switch compact := s.Notation == value.CompactDate; {
+		case s.Kind == value.Exponent:
+			t.exponents += a.count
+		case compact:
+		case s.Notation&value.LoneComma != 0 && style.DecimalComma:
+			scale, whole = scale+3, max(whole-3, 0)
+		case s.Notation&value.LonePoint != 0 && style.DecimalComma:
+			scale, whole = scale-3, whole+3
+		}
+		t.whole, t.scale = max(t.whole, whole), max(t.scale, scale)
+		if style.Groups(s) {
+			t.grouped += a.count
+			t.lone = t.lone && s.Notation&(value.LoneComma|value.LonePoint) != 0
+			t.example = a.examples[0]
+		}
+		if s.Currency() != 0 {
+			t.money += a.count
+		}
+		if s.Kind != value.Exponent && s.Notation&(value.Parens|value.Trailing) != 0 && s.Notation != value.CompactDate {
+			t.negative += a.count
+		}
+	})
+	return t
+}
+
+func (p *Column) planNumbers(style value.Style, o Options, c *Choice) {
+	t := p.countNumbers(style)
+	lo, hi := p.extremesOf(style.Takes, only)
+	c.Min, c.Max = string(lo.text), string(hi.text)
+	c.Percent, c.Currency = style.Percent, style.Currency.String()
+	span := fmt.Sprintf("; %s to %s", lo.text, hi.text)
+	exact := t.whole+t.scale <= table.MaxPrecision
+	switch {
+	case t.exponents > 0 && (2*t.exponents > t.n || !exact):
+		c.Type = table.Type{Kind: table.Double}
+		c.Evidence = fmt.Sprintf("%s, %s with an exponent%s", amount(t.n, "number"), group(t.exponents), span)
+	case style.Percent:
+		c.Type = decimalType(t.whole, t.scale, o.Fit)
+		c.Evidence = fmt.Sprintf("%s%s; kept as a fraction, so that 50%% is 0.5", amount(t.n, "percentage"), span)
+	case style.Currency != 0:
+		c.Type = decimalType(t.whole, max(t.scale, 2), o.Fit)
+		c.Evidence = fmt.Sprintf("%s in %s%s", amount(t.n, "amount"), style.Currency, span)
+		if t.money < t.n {
+			c.Evidence += fmt.Sprintf("; %s no currency", count(t.n-t.money, "has", "have"))
+		}
+	case t.scale > 0:
+		c.Type = decimalType(t.whole, t.scale, o.Fit)
+		c.Evidence = fmt.Sprintf("%s of up to %s%s", amount(t.n, "number"), amount(int64(t.scale), "decimal"), span)
+	default:
+		c.Type = p.integerType(lo, hi, t.whole, o.Fit)
+		c.Evidence = amount(t.n, "whole number") + span
+		if lo.float == 0 && hi.float == 1 && c.Distinct == 2 {
+			c.Evidence += "; write type: boolean if 1 means true"
+		}
+	}
+	t.explain(style, o, c)
+}
+
+// explain adds what is worth knowing of how the numbers are written.
+func (t *counted) explain(style value.Style, o Options, c *Choice) {
+	if style.DecimalComma {
+		c.Decimal = ","
+		c.Evidence += "; ',' is the decimal sign"
+	}
+	if t.grouped > 0 {
+		c.Thousands = string(style.Thousands)
+		c.Evidence += fmt.Sprintf("; '%s' is a thousands separator in %s", c.Thousands, group(t.grouped))
+		if t.lone && !o.Habits.DecimalComma && !style.DecimalComma {
+			c.Evidence += fmt.Sprintf("; ambiguous: if it stands before decimals, as %s, write decimal: \",\"", at(t.example))
+		}
+	}
+	if t.negative > 0 {
+		c.Evidence += fmt.Sprintf("; %s written as in accounts", count(t.negative, "is negative,", "are negative,"))
+	}
+	if t.exponents > 0 && c.Type.Kind != table.Double {
+		c.Evidence += fmt.Sprintf("; %s an exponent, and no digit is lost", count(t.exponents, "has", "have"))
+	}
+}
+
+// integerType returns the smallest type of whole numbers from lo to hi. Numbers
+// of more than 18 digits, all of one length, name things rather than count
+// them.
+func (p *Column) integerType(lo, hi extreme, digits int, fit Fit) table.Type {
+	switch {
+	case digits > value.MaxDigits && p.Shortest == p.Longest:
+		return table.Type{Kind: table.Char, Size: p.Longest}
+	case digits > value.MaxDigits:
+		return decimalType(digits, 0, fit)
+	case lo.int < math.MinInt32 || hi.int > math.MaxInt32:
+		return table.Type{Kind: table.BigInt}
+	case fit == Snug && lo.int >= math.MinInt16 && hi.int <= math.MaxInt16:
+		return table.Type{Kind: table.SmallInt}
+	}
+	return table.Type{Kind: table.Integer}
+}
+
+// decimalType leaves headroom of one digit before the point, where there is
+// room to be. Numbers too long for any decimal stay text.
+func decimalType(whole, scale int, fit Fit) table.Type {
+	size := max(whole, 1) + scale
+	if size > table.MaxPrecision {
+		return table.Type{Kind: table.Text}
+	}
+	if fit == Roomy {
+		size++
+	}
+	return table.Type{Kind: table.Decimal, Size: min(size, table.MaxPrecision), Scale: scale}
+}

@@ -1,0 +1,138 @@
+package infer
+
+import (
+	"slices"
+
+	"ambertray/internal/value"
+)
+
+// tally is what is known of the values of one shape.
+type tally struct {
+	shape    value.Shape
+	count    int64
+	examples []Example // the first values that differ
+	// whole and scale are the most digits before and after the decimal sign.
+	whole, scale int
+	// width is the length of the values in bytes, or -1 when they differ.
+	width int
+	// prose tells that a text is more than capitals, digits and signs.
+	prose bool
+	// min and max are the extremes; those of dates in each of their orders.
+	min, max [3]extreme
+}
+
+// extreme is a number, a date or a time, and its text.
+type extreme struct {
+	int   int64
+	float float64 // of a number, nearly: it only serves to find the extremes
+	text  []byte
+}
+
+// add takes in a value of the tally's shape.
+func (t *tally) add(v *value.Value, cell []byte) {
+	t.count++
+	if t.count == 1 {
+		t.width = len(cell)
+	} else if t.width != len(cell) {
+		t.width = -1
+	}
+	switch t.shape.Kind {
+	case value.Integer, value.Decimal:
+		t.whole, t.scale = max(t.whole, v.Whole), max(t.scale, v.Scale)
+		t.extremes(0, v, float(v))
+	case value.Exponent:
+		t.whole, t.scale = max(t.whole, v.Whole), max(t.scale, v.Scale)
+		t.extremes(0, v, v.Float)
+	case value.Boolean, value.Time:
+		t.extremes(0, v, 0)
+	case value.Date, value.Timestamp, value.Instant:
+		for i, order := range t.shape.Orders() {
+			if v.Resolve(t.shape, order) {
+				t.extremes(i, v, 0)
+			}
+		}
+	case value.Text:
+		t.prose = t.prose || prose(cell)
+	}
+}
+
+// prose tells whether a text has lower case letters, spaces, or anything beyond
+// ASCII; codes have not.
+func prose(cell []byte) bool {
+	for _, c := range cell {
+		if c >= 'a' && c <= 'z' || c <= ' ' || c >= 0x80 {
+			return true
+		}
+	}
+	return false
+}
+
+// extremes keeps the least and the greatest value of order i.
+func (t *tally) extremes(i int, v *value.Value, f float64) {
+	if lo := &t.min[i]; len(lo.text) == 0 || f < lo.float || f == lo.float && v.Int < lo.int {
+		lo.set(v, f)
+	}
+	if hi := &t.max[i]; len(hi.text) == 0 || f > hi.float || f == hi.float && v.Int > hi.int {
+		hi.set(v, f)
+	}
+}
+
+func (e *extreme) set(v *value.Value, f float64) {
+	e.int, e.float, e.text = v.Int, f, append(e.text[:0], v.Text...)
+}
+
+// less orders extremes of one kind.
+func (e *extreme) less(o *extreme) bool {
+	return e.float < o.float || e.float == o.float && e.int < o.int
+}
+
+var tenTo = [...]float64{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15, 1e16, 1e17, 1e18}
+
+// float returns the number nearly.
+func float(v *value.Value) float64 {
+	if v.Wide || v.Scale >= len(tenTo) {
+		f, _ := v.AsFloat(value.Shape{Kind: value.Decimal})
+		return f
+	}
+	return float64(v.Int) / tenTo[v.Scale]
+}
+
+func (t *tally) merge(o *tally) {
+	if t.count == 0 {
+		*t = *o
+		return
+	}
+	t.count += o.count
+	t.whole, t.scale = max(t.whole, o.whole), max(t.scale, o.scale)
+	t.prose = t.prose || o.prose
+	if t.width != o.width {
+		t.width = -1
+	}
+	t.examples = mergeExamples(t.examples, o.examples)
+	for i := range t.min {
+		if len(o.min[i].text) > 0 && (len(t.min[i].text) == 0 || o.min[i].less(&t.min[i])) {
+			t.min[i] = o.min[i]
+		}
+		if len(o.max[i].text) > 0 && (len(t.max[i].text) == 0 || t.max[i].less(&o.max[i])) {
+			t.max[i] = o.max[i]
+		}
+	}
+}
+
+// addExample keeps the first values that differ.
+func (t *tally) addExample(e Example) {
+	if !slices.ContainsFunc(t.examples, func(o Example) bool { return o.Text == e.Text }) {
+		t.examples = append(t.examples, e)
+	}
+}
+
+// mergeExamples returns the first values that differ of both.
+func mergeExamples(a, b []Example) []Example {
+	all := slices.Concat(a, b)
+	slices.SortFunc(all, func(a, b Example) int { return int(a.Line - b.Line) })
+	var t tally
+	for _, e := range all {
+		t.addExample(e)
+	}
+	return t.examples[:min(len(t.examples), maxExamples)]
+}

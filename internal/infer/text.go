@@ -1,0 +1,117 @@
+package infer
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"ambertray/internal/table"
+	"ambertray/internal/value"
+)
+
+// booleans reads the words of one pair.
+func booleans(pair value.Pair) reading {
+	r := reading{name: "true or false", takes: pair.Takes}
+	r.plan = func(p *Column, c *Choice) {
+		lo, hi := p.extremesOf(r.takes, only)
+		c.Type = table.Type{Kind: table.Boolean}
+		c.Min, c.Max = string(lo.text), string(hi.text)
+		c.Evidence = fmt.Sprintf("every value is %s or %s", quoted(pair.True), quoted(pair.False))
+	}
+	return r
+}
+
+// uuids reads UUIDs.
+func uuids() reading {
+	r := reading{name: "UUIDs", takes: func(s value.Shape) bool { return s.Kind == value.UUID }}
+	r.plan = func(_ *Column, c *Choice) {
+		c.Type, c.Evidence = table.Type{Kind: table.UUID}, "every value is a UUID"
+	}
+	return r
+}
+
+// chooseText gives the column a text type and says what kind of text it is;
+// code tells that it is digits that are no number.
+func (p *Column) chooseText(fit Fit, c *Choice) (code bool) {
+	c.Type = p.textType(fit)
+	codes, digits := int64(0), int64(0)
+	for i := range p.tallies {
+		switch t := &p.tallies[i]; t.shape.Kind {
+		case value.Code:
+			codes += t.count
+			digits += t.count
+		case value.Integer:
+			digits += t.count
+		}
+	}
+	values := p.Records - p.Blanks
+	switch {
+	case codes > 0 && digits == values && p.Shortest == p.Longest:
+		c.Evidence = fmt.Sprintf("%d digits in all %s, %s with 0: a code, not a number", p.Longest, amount(values, "value"), count(codes, "begins", "begin"))
+	case codes > 0 && digits == values:
+		c.Evidence = fmt.Sprintf("%s with 0: a code, not a number", count(codes, "value begins", "values begin"))
+	case c.Type.Kind == table.Char:
+		c.Evidence = fmt.Sprintf("%s in every value", amount(int64(p.Longest), "character"))
+	case c.Type.Kind == table.Varchar && fit == Snug:
+		c.Evidence = fmt.Sprintf("text of %d to %d characters", p.Shortest, p.Longest)
+	case c.Type.Kind == table.Varchar:
+		c.Evidence = fmt.Sprintf("text of %d to %d characters; room for %d", p.Shortest, p.Longest, c.Type.Size)
+	default:
+		c.Evidence = fmt.Sprintf("text of %d to %s characters", p.Shortest, group(int64(p.Longest)))
+	}
+	p.remarkText(c)
+	return codes > 0 && digits == values
+}
+
+// remarkText adds what a person may want to make of a text column.
+func (p *Column) remarkText(c *Choice) {
+	var texts []string
+	for i := range p.tallies {
+		switch t := &p.tallies[i]; t.shape.Kind {
+		case value.Text:
+			for _, e := range t.examples {
+				texts = append(texts, quoted(e.Text))
+			}
+		case value.NullWord:
+			c.Evidence += fmt.Sprintf("; %s %s: null_words would read %s as no value", count(t.count, "is", "are"), quoted(t.examples[0].Text), pronoun(t.count))
+		}
+	}
+	if len(texts) == 2 && c.Distinct == 2 && p.Records-p.Blanks > 4 {
+		c.Evidence += fmt.Sprintf("; only %s: with true_words and false_words it can be boolean", strings.Join(texts, " and "))
+	}
+}
+
+// sizes are the lengths that a varchar is rounded up to.
+var sizes = []int{10, 20, 30, 40, 50, 60, 80, 100, 120, 150, 200, 250, 300, 400, 500, 750, 1000, 1500, 2000}
+
+const (
+	longestChar = 40
+	// manyWords is how many values of one length make even words a char.
+	manyWords = 20
+)
+
+// textType returns char for codes of one short length, varchar with a quarter
+// of headroom otherwise, and text for long ones.
+func (p *Column) textType(fit Fit) table.Type {
+	values := p.Records - p.Blanks
+	if p.Shortest == p.Longest && p.Longest <= longestChar && values > 1 && (values >= manyWords || !p.prose()) {
+		return table.Type{Kind: table.Char, Size: p.Longest}
+	}
+	if longest := sizes[len(sizes)-1]; fit == Snug && p.Longest <= longest {
+		return table.Type{Kind: table.Varchar, Size: p.Longest}
+	}
+	for _, n := range sizes {
+		if 4*n >= 5*p.Longest {
+			return table.Type{Kind: table.Varchar, Size: n}
+		}
+	}
+	return table.Type{Kind: table.Text}
+}
+
+// prose tells whether the values are more than codes; those that are no text
+// are judged by their examples.
+func (p *Column) prose() bool {
+	return slices.ContainsFunc(p.tallies, func(t tally) bool {
+		return t.prose || slices.ContainsFunc(t.examples, func(e Example) bool { return prose([]byte(e.Text)) })
+	})
+}

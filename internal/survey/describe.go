@@ -1,0 +1,64 @@
+package survey
+
+import (
+	"fmt"
+
+	"ambertray/internal/dialect"
+	"ambertray/internal/infer"
+)
+
+// describe writes the columns of the survey.
+func (w *surveying) describe() {
+	names := dialect.Names(w.headings, dialect.PostgreSQL.MaxName)
+	o := infer.Options{Fit: w.options.Fit, Habits: w.habits()}
+	for i, h := range w.headings {
+		p := &w.columns[i]
+		c := p.Choose(o)
+		if w.keys.Unique(i) && p.Records-p.Blanks > 1 {
+			c.Unique, c.Sure, c.Distinct = true, true, p.Records-p.Blanks
+		}
+		if w.survey.Sampled {
+			c.Evidence = fmt.Sprintf("in the first %d records: %s", w.survey.Records, c.Evidence)
+		}
+		w.survey.Columns = append(w.survey.Columns, Column{
+			Heading: h, Name: names[i], Type: c.Type.String(), Format: optional(c.Format), Nullable: c.Nullable,
+			Key: c.Unique && c.Sure && !c.Nullable, LikelyKey: c.Unique && !c.Sure && !c.Nullable,
+			Blanks: p.Blanks, NullWords: p.NullWords(), Distinct: c.Distinct, Exact: c.Sure, Min: optional(c.Min), Max: optional(c.Max),
+			Shortest: p.Shortest, Longest: p.Longest, Examples: p.Examples(), Evidence: c.Evidence,
+			InTheWay: optional(c.Way), Choice: c, Kinds: p.Kinds(),
+		})
+	}
+	w.survey.KeyPairs = w.keyPairs()
+}
+
+// habits gathers what columns show of the hand that wrote the source, for those
+// that leave it open.
+func (w *surveying) habits() (h infer.Habits) {
+	for i := range w.columns {
+		month, day := w.columns[i].DayOrder()
+		if month || day {
+			h.MonthFirst, h.DayFirst, h.From = h.MonthFirst || month, h.DayFirst || day, w.headings[i]
+		}
+		h.DecimalComma = h.DecimalComma || w.columns[i].DecimalComma()
+	}
+	return h
+}
+
+// keyPairs looks for pairs of columns where no single one could be the key.
+func (w *surveying) keyPairs() []KeyPair {
+	pairs := []KeyPair{}
+	var columns []int
+	var distinct []int64
+	for i, c := range w.survey.Columns {
+		if c.Key {
+			return pairs
+		}
+		if !c.Nullable && c.Distinct > 1 && keyType(c.Choice.Type) {
+			columns, distinct = append(columns, i), append(distinct, c.Distinct)
+		}
+	}
+	for _, p := range w.keys.Pairs(columns, distinct) {
+		pairs = append(pairs, KeyPair{[]string{w.survey.Columns[p.A].Name, w.survey.Columns[p.B].Name}, p.Sure})
+	}
+	return pairs
+}

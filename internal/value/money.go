@@ -1,0 +1,142 @@
+package value
+
+import (
+	"bytes"
+	"strings"
+)
+
+// Currency is the number of a currency in currencies; 0 is none.
+type Currency uint8
+
+// currencies are the codes of ISO 4217, each with the signs that stand for it.
+// A sign that several share, such as kr, is one of its own.
+var currencies = func() [][]string {
+	all := [][]string{
+		nil, {"USD", "US$", "$"}, {"EUR", "€"}, {"GBP", "£"}, {"JPY", "¥"}, {"CNY", "CN¥", "元"}, {"INR", "₹", "Rs.", "Rs"}, {"CHF", "Fr."},
+		{"CAD", "CA$", "C$"}, {"AUD", "AU$", "A$"}, {"NZD", "NZ$"}, {"SGD", "S$"}, {"HKD", "HK$"}, {"BRL", "R$"}, {"kr"}, {"PLN", "zł"},
+		{"CZK", "Kč"}, {"HUF", "Ft"}, {"RUB", "₽"}, {"TRY", "₺"}, {"ILS", "₪"}, {"KRW", "₩"}, {"UAH", "₴"}, {"VND", "₫"}, {"THB", "฿"},
+		{"NGN", "₦"}, {"PHP", "₱"},
+	}
+	for code := range strings.FieldsSeq("AED ARS BGN CLP COP DKK EGP IDR ISK KES MXN MYR NOK PEN PKR RON SAR SEK TWD ZAR") {
+		all = append(all, []string{code})
+	}
+	return all
+}()
+
+// String returns the code of a currency, or its sign where it has none.
+func (c Currency) String() string {
+	if c == 0 {
+		return ""
+	}
+	return currencies[c][0]
+}
+
+// ParseCurrency returns the currency of a code or sign.
+func ParseCurrency(text string) (Currency, bool) {
+	for i, names := range currencies {
+		for _, n := range names {
+			if n == text {
+				return Currency(i), true
+			}
+		}
+	}
+	return 0, false
+}
+
+// Currency returns the currency that numbers of the shape are in, if any.
+func (s Shape) Currency() Currency {
+	if s.Kind != Integer && s.Kind != Decimal {
+		return 0
+	}
+	return Currency(s.Notation >> moneyShift)
+}
+
+// dressed is a number and what stands around its digits.
+type dressed struct {
+	body     []byte
+	negative bool
+	notation uint16
+}
+
+// endsLikeNumber tells whether c may be the last byte of a number, and saves a
+// closer look at most texts: a digit, a sign, or the end of a currency.
+func endsLikeNumber(c byte) bool {
+	return isDigit(c) || c == '.' || c == '%' || c == ')' || c == '-' || c == '$' || c >= 0x80 || c >= 'A' && c <= 'Z' || c == 'r' || c == 't' || c == 's'
+}
+
+// undress takes parentheses, signs, a percent sign and a currency off a number.
+func undress(s []byte) (d dressed, ok bool) {
+	if s[0] == '(' && s[len(s)-1] == ')' && len(s) > 2 {
+		d.negative, d.notation = true, Parens
+		s = bytes.TrimSpace(s[1 : len(s)-1])
+	}
+	signed := d.negative
+	for changed := true; changed && len(s) > 0; {
+		before := len(s)
+		if rest, minus := takeSign(s); len(rest) < len(s) && !signed {
+			s, signed, d.negative = rest, true, minus
+		}
+		if d.notation>>moneyShift == 0 && d.notation&Percent == 0 {
+			var c Currency
+			s, c = takeCurrency(s)
+			d.notation |= uint16(c) << moneyShift
+		}
+		if n := len(s); n > 1 && s[n-1] == '%' && d.notation&^Parens == 0 {
+			s, d.notation = bytes.TrimRight(s[:n-1], spaces), d.notation|Percent
+		}
+		if n := len(s); n > 1 && s[n-1] == '-' && !signed {
+			s, signed, d.negative, d.notation = bytes.TrimSpace(s[:n-1]), true, true, d.notation|Trailing
+		}
+		changed = len(s) < before
+	}
+	d.body = s
+	return d, len(s) > 0 && (isDigit(s[0]) || s[0] == '.' && len(s) > 1) && (isDigit(s[len(s)-1]) || s[len(s)-1] == '.')
+}
+
+// takeSign takes a sign off the start of s; minus also as U+2212.
+func takeSign(s []byte) (rest []byte, minus bool) {
+	switch {
+	case s[0] == '-' || s[0] == '+':
+		return s[1:], s[0] == '-'
+	case bytes.HasPrefix(s, []byte("−")):
+		return s[len("−"):], true
+	}
+	return s, false
+}
+
+// takeCurrency takes a currency off either end of s.
+func takeCurrency(s []byte) ([]byte, Currency) {
+	if len(s) == 0 || isDigit(s[0]) && isDigit(s[len(s)-1]) {
+		return s, 0
+	}
+	for _, n := range currencyNames.first[s[0]] {
+		if rest, ok := bytes.CutPrefix(s, n.text); ok && len(rest) > 0 {
+			return bytes.TrimLeft(rest, spaces), n.currency
+		}
+	}
+	for _, n := range currencyNames.last[s[len(s)-1]] {
+		if rest, ok := bytes.CutSuffix(s, n.text); ok && len(rest) > 0 {
+			return bytes.TrimRight(rest, spaces), n.currency
+		}
+	}
+	return s, 0
+}
+
+const spaces = " \u00a0\u202f"
+
+type currencyName struct {
+	text     []byte
+	currency Currency
+}
+
+// currencyNames are the codes and signs by their first and last byte.
+var currencyNames = func() (by struct{ first, last [256][]currencyName }) {
+	for i, names := range currencies {
+		for _, n := range names {
+			by.first[n[0]] = append(by.first[n[0]], currencyName{[]byte(n), Currency(i)})
+			last := n[len(n)-1]
+			by.last[last] = append(by.last[last], currencyName{[]byte(n), Currency(i)})
+		}
+	}
+	return by
+}()
