@@ -4,7 +4,6 @@ go 1.26.8
 
 require (
 	github.com/agnivade/levenshtein v1.2.2
-	github.com/axiomhq/hyperloglog v0.3.0
 	github.com/cespare/xxhash/v2 v2.3.0
 	github.com/dustin/go-humanize v1.1.0
 	github.com/jackc/pgx/v5 v5.12.0
@@ -22,12 +21,10 @@ require (
 
 require (
 	github.com/BurntSushi/toml v1.4.1-0.20240526193622-a339e1f7089c // indirect
-	github.com/dgryski/go-metro v0.0.0-20250106013310-edb8663e5e33 // indirect
 	github.com/google/uuid v1.6.0 // indirect
 	github.com/inconshreveable/mousetrap v1.1.0 // indirect
 	github.com/jackc/pgpassfile v1.0.0 // indirect
 	github.com/jackc/pgservicefile v0.0.0-20240606120523-5a60cdf6a761 // indirect
-	github.com/kamstrup/intmap v0.5.2 // indirect
 	github.com/mattn/go-isatty v0.0.22 // indirect
 	github.com/mattn/go-runewidth v0.0.16 // indirect
 	github.com/mitchellh/colorstring v0.0.0-20190213212951-d06e56a500db // indirect

@@ -5,7 +5,6 @@ import (
 	"math"
 	"math/bits"
 
-	"github.com/axiomhq/hyperloglog"
 	"github.com/cespare/xxhash/v2"
 )
 
@@ -22,7 +21,7 @@ type distinct struct {
 	set     []uint64 // open addressing; 0 is free
 	tallies []uint8  // of the values in set
 	size    int
-	sketch  *hyperloglog.Sketch
+	sketch  *sketch
 }
 
 // hashOf returns a hash of the cell that is never 0; key is the cell's prefix.
@@ -58,11 +57,13 @@ func (d *distinct) tallyOf(h uint64) (tally int, known bool) {
 
 // add counts a value that is not in the set.
 func (d *distinct) add(h uint64, tally int) {
-	if d.sketch == nil && (2*d.size >= len(d.set) || tally > math.MaxUint8) {
-		d.grow(tally > math.MaxUint8)
-	}
 	if d.sketch != nil {
-		d.sketch.InsertHash(h)
+		d.sketch.add(h)
+		return
+	}
+	if full := tally > math.MaxUint8; full || 2*d.size >= len(d.set) {
+		d.grow(full)
+		d.add(h, tally)
 		return
 	}
 	i := h & uint64(len(d.set)-1)
@@ -77,7 +78,7 @@ func (d *distinct) add(h uint64, tally int) {
 func (d *distinct) grow(full bool) {
 	old, tallies := d.set, d.tallies
 	if full || d.size >= exactDistinct {
-		d.sketch, d.set, d.tallies = hyperloglog.NewNoSparse(), nil, nil
+		d.sketch, d.set, d.tallies = new(sketch), nil, nil
 	} else {
 		n := max(64, 2*len(old))
 		d.set, d.tallies, d.size = make([]uint64, n), make([]uint8, n), 0
@@ -96,7 +97,7 @@ func (d *distinct) merge(o *distinct) {
 		if d.sketch == nil {
 			d.grow(true)
 		}
-		_ = d.sketch.Merge(o.sketch) // both are of one kind, so it cannot fail
+		d.sketch.merge(o.sketch)
 		return
 	}
 	for _, h := range o.set {
@@ -109,7 +110,7 @@ func (d *distinct) merge(o *distinct) {
 // count returns the number of distinct values and whether it is exact.
 func (d *distinct) count() (n int64, exact bool) {
 	if d.sketch != nil {
-		return int64(d.sketch.Estimate()), false
+		return int64(d.sketch.estimate()), false
 	}
 	return int64(d.size), true
 }

@@ -69,10 +69,14 @@ func prose(cell []byte) bool {
 
 // extremes keeps the least and the greatest value of order i.
 func (t *tally) extremes(i int, v *value.Value, f float64) {
-	if lo := &t.min[i]; len(lo.text) == 0 || f < lo.float || f == lo.float && v.Int < lo.int {
+	lo, hi := &t.min[i], &t.max[i]
+	if f > lo.float && f < hi.float { // the rule
+		return
+	}
+	if len(lo.text) == 0 || f < lo.float || f == lo.float && v.Int < lo.int {
 		lo.set(v, f)
 	}
-	if hi := &t.max[i]; len(hi.text) == 0 || f > hi.float || f == hi.float && v.Int > hi.int {
+	if len(hi.text) == 0 || f > hi.float || f == hi.float && v.Int > hi.int {
 		hi.set(v, f)
 	}
 }

@@ -17,6 +17,11 @@ func scanTime(cell []byte, v *Value) (Shape, bool) {
 // stands behind. A fraction of more than six digits is no time unless the
 // others are zeros: no target would hold it.
 func scanTimeOfDay(s []byte) (micros int64, notation uint16, rest []byte, ok bool) {
+	if len(s) == len("HH:mm:ss") && s[2] == ':' && s[5] == ':' { // by far the most common
+		hour, minute, second := twoDigits(s), twoDigits(s[3:]), twoDigits(s[6:])
+		micros = int64(hour*3600+minute*60+second) * 1_000_000
+		return micros, clockSeconds, nil, hour < 24 && minute < 60 && second < 60
+	}
 	hour, n := digits(s, 2)
 	if n == 0 || hour > 23 {
 		return 0, 0, nil, false
@@ -45,6 +50,15 @@ func scanTimeOfDay(s []byte) (micros int64, notation uint16, rest []byte, ok boo
 		hour, s, notation = h, after, max(notation, clockMinutes)|halfDays
 	}
 	return int64(hour*3600+minute*60+second)*1_000_000 + fraction, notation, s, notation != 0
+}
+
+// twoDigits returns the number of two digits, or more than 99 for anything else.
+func twoDigits(s []byte) uint {
+	tens, ones := uint(s[0]-'0'), uint(s[1]-'0')
+	if tens > 9 || ones > 9 {
+		return 100
+	}
+	return 10*tens + ones
 }
 
 func takeFraction(s []byte) (micros int64, rest []byte, ok bool) {

@@ -175,7 +175,7 @@ func isDigit(b byte) bool { return b-'0' < 10 }
 
 // Blank tells whether a cell is empty or of white space only.
 func Blank(cell []byte) bool {
-	return len(cell) == 0 || (cell[0] <= ' ' || cell[0] >= 0x80) && len(bytes.TrimSpace(cell)) == 0
+	return len(cell) == 0 || int8(cell[0]) <= ' ' && len(bytes.TrimSpace(cell)) == 0 // or beyond ASCII
 }
 
 // Trim takes the white space off both ends of a cell.
