@@ -15,6 +15,7 @@ CGO_ENABLED=0 go build -o /dev/null ./cmd/ambertray
 
 . scripts/servers.sh
 start_postgres
+start_mariadb
 
 race=""
 if command -v gcc >/dev/null; then race=-race; fi

@@ -8,6 +8,10 @@ stop_servers() {
     if [ -f "$servers_dir/pg/postmaster.pid" ]; then
         as_user "$pg_bin/pg_ctl" -D "$servers_dir/pg" -m immediate stop >/dev/null 2>&1 || true
     fi
+    if [ -n "${mariadb_pid:-}" ]; then
+        kill -9 "$mariadb_pid" 2>/dev/null || true
+        wait "$mariadb_pid" 2>/dev/null || true
+    fi
     rm -rf "$servers_dir"
 }
 trap stop_servers EXIT
@@ -39,4 +43,32 @@ start_postgres() {
     as_user "$pg_bin/pg_ctl" -D "$servers_dir/pg" -w -l "$servers_dir/pg/log" \
         -o "-p $port -c listen_addresses=127.0.0.1 -c unix_socket_directories='' ${pg_options:-}" start >/dev/null
     export AMBERTRAY_TEST_POSTGRES="postgres://curator@127.0.0.1:$port/postgres"
+}
+
+start_mariadb() {
+    if ! command -v mariadbd >/dev/null; then
+        echo "installing MariaDB" >&2
+        apt-get update -qq >&2 && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq mariadb-server >&2
+    fi
+    local port data="$servers_dir/mariadb" owner
+    port=$(free_port)
+    owner=$(id -un)
+    mkdir "$data"
+    if [ "$(id -u)" = 0 ]; then
+        owner=nobody
+        chown nobody "$data"
+    fi
+    as_user mariadb-install-db --no-defaults --datadir="$data" --auth-root-authentication-method=normal --skip-test-db >/dev/null 2>&1
+    mariadbd --no-defaults --user="$owner" --datadir="$data" --port="$port" --bind-address=127.0.0.1 --socket="$data/socket" \
+        --pid-file="$data/pid" --log-error="$data/log" ${mariadb_options:-} >/dev/null 2>&1 &
+    mariadb_pid=$!
+    for _ in $(seq 100); do
+        if mariadb --no-defaults -u root -S "$data/socket" -e 'CREATE DATABASE IF NOT EXISTS museum' 2>/dev/null; then
+            export AMBERTRAY_TEST_MYSQL="mysql://root@127.0.0.1:$port/museum"
+            return
+        fi
+        sleep 0.1
+    done
+    cat "$data/log" >&2
+    return 1
 }

@@ -60,6 +60,7 @@ func newDesk(t testing.TB) *desk {
 
 func (d *desk) write(name, text string) {
 	d.Helper()
+	require.NoError(d, os.MkdirAll(filepath.Dir(filepath.Join(d.dir, name)), 0o700))
 	require.NoError(d, os.WriteFile(filepath.Join(d.dir, name), []byte(text), 0o600))
 }
 
@@ -102,7 +103,23 @@ func (d *desk) json(status int, args ...string) map[string]any {
 	return v
 }
 
-// query returns the first row of a query on museum.db, its values joined by |.
+// script runs the statements of a file on museum.db.
+func (d *desk) script(name string) {
+	d.Helper()
+	conn, err := sqlite.OpenConn(filepath.Join(d.dir, "museum.db"))
+	require.NoError(d, err)
+	defer conn.Close()
+	for text := d.read(name); strings.TrimSpace(text) != ""; {
+		stmt, rest, err := conn.PrepareTransient(text)
+		require.NoError(d, err)
+		_, err = stmt.Step()
+		require.NoError(d, err)
+		require.NoError(d, stmt.Finalize())
+		text = text[len(text)-rest:]
+	}
+}
+
+// query returns the values of a query on museum.db, joined by |.
 func (d *desk) query(sql string) string {
 	d.Helper()
 	conn, err := sqlite.OpenConn(filepath.Join(d.dir, "museum.db"), sqlite.OpenReadOnly)
@@ -142,7 +159,7 @@ func TestStory(t *testing.T) {
 			require.Contains(t, out, "5 digits in all 1,204 values")
 			require.Contains(t, d.read("specimens.tray/tray.yaml"), "type: char(5) # 5 digits")
 			out, _ = d.run(0, "ddl", "specimens.tray", "--to", to)
-			require.Contains(t, out, "shelf_code       char(5) NOT NULL")
+			require.Contains(t, out, "shelf_code       char(5)      NOT NULL")
 			out, _ = d.run(0, "check", "specimens.tray", "--to", to)
 			require.Contains(t, out, "would be created")
 			out, _ = d.run(0, "load", "specimens.tray", "--to", to)
@@ -165,6 +182,94 @@ func TestStory(t *testing.T) {
 			require.Contains(t, out, "no such date")
 		})
 	}
+}
+
+// TestDraft tells the story of one column, and keeps what a person writes.
+func TestDraft(t *testing.T) {
+	d := newDesk(t)
+	out, _ := d.run(0, "draft", "loans.csv", "--explain", "Due Back")
+	require.Contains(t, out, `day first: "15/03/2026" on line 2`)
+	require.Regexp(t, `no such date +1  31/02/2026 on line 112`, out)
+	require.NoFileExists(t, filepath.Join(d.dir, "loans.tray", "tray.yaml"))
+	_, errOut := d.run(2, "draft", "loans.csv", "--explain", "Due")
+	require.Contains(t, errOut, `there is no column "Due"; there are Loan No,`)
+
+	d.run(0, "draft", "loans.csv", "--fit", "snug")
+	plan := d.read("loans.tray/tray.yaml")
+	require.Contains(t, plan, "type: decimal(5,2)")
+	d.write("loans.tray/tray.yaml", strings.Replace(plan, "type: decimal(5,2)", "type: decimal(4,2)", 1))
+	out, _ = d.run(0, "draft", "loans.csv")
+	require.Contains(t, out, "column Fee type: decimal(4,2) (drafted now: decimal(6,2))")
+	require.Contains(t, out, "column Borrower type: varchar(31) → varchar(40)")
+	require.Contains(t, out, "132 records would be rejected")
+	require.Contains(t, d.read("loans.tray/tray.yaml"), "type: decimal(4,2)")
+	_, errOut = d.run(1, "draft", "specimens.csv", "--tray", "loans.tray")
+	require.Contains(t, errOut, "the tray of another source")
+}
+
+// TestRules loads through every rule of a tray.
+func TestRules(t *testing.T) {
+	for name, to := range targets(t) {
+		t.Run(name, func(t *testing.T) {
+			d := newDesk(t)
+			d.write("visits-2026-03.csv", "Day,Who,Code,Fee,Share,Insured,Left\n5,  ant ,7,(£1),50%,in,x\n31, Bee,12,£2.50,7 %,out,y\n32,Cow,,n/a,,in,z\n")
+			table := uniqueTable(t)
+			d.write("v.tray/tray.yaml", `tray: 1
+source:
+  files: [visits-2026-03.csv]
+  name_parts: "visits-{year}-{month}.csv"
+table:
+  name: `+table+`
+  comment: Who came to see
+  indexes: [[who], [code, fee]]
+columns:
+  - {value: "{year}-{month}-{Day}", name: day, type: date, comment: "the day of the visit"}
+  - {from: Day, leave_out: true}
+  - {from: Who, name: who, type: varchar(10), trim: true, letter_case: upper, words: {cow: cattle}}
+  - {from: Code, name: code, type: char(3), pad_zeros: 3, default: "000", nullable: false}
+  - {from: Fee, name: fee, type: "decimal(5,2)", currency: GBP, null_words: [n/a]}
+  - {from: Share, name: share, type: "decimal(3,2)", percent: true}
+  - {from: Insured, name: insured, type: boolean, true_words: [in], false_words: [out]}
+  - {from: Left, leave_out: true}
+  - {value: "{file} {line} {record} {load}", name: origin, type: text}
+`)
+			out, _ := d.run(3, "load", "v.tray", "--to", to)
+			require.Contains(t, out, "7 of 7 columns agree")
+			require.Contains(t, out, `no such date  "2026-03-32" on line 4`)
+			if name == "sqlite" {
+				require.Equal(t, "2026-03-05|ANT|007|-1|0.5|1|visits-2026-03.csv 2 1 0001|2026-03-31|BEE|012|2.5|0.07|0|visits-2026-03.csv 3 2 0001",
+					d.query("SELECT day, who, code, fee, share, insured, origin FROM "+table+" ORDER BY code"))
+				require.Equal(t, "2", d.query("SELECT count(*) FROM sqlite_schema WHERE type = 'index' AND tbl_name = '"+table+"'"))
+			}
+			d.run(0, "verify", "v.tray", "--to", to)
+		})
+	}
+}
+
+// TestDDL writes definitions for every server, and a script with rows.
+func TestDDL(t *testing.T) {
+	d := newDesk(t)
+	for dialect, want := range map[string]string{
+		"mysql": "examined_at      datetime(6),", "sqlserver": "shelf_code       nchar(5)     NOT NULL", "oracle": "on_loan          number(1)         NOT NULL",
+		"ansi": "examined_at      timestamp(6),", "postgresql": "mass_g           numeric(7,2),", "sqlite": "PRIMARY KEY (specimen_no)\n);",
+	} {
+		out, _ := d.run(0, "ddl", "specimens.csv", "--dialect", dialect)
+		require.Contains(t, out, want, dialect)
+		again, _ := d.run(0, "ddl", "specimens.csv", "--dialect", dialect)
+		require.Equal(t, out, again)
+	}
+	out, errOut := d.run(3, "ddl", "loans.csv", "--dialect", "sqlite", "--with-rows")
+	require.Contains(t, errOut, "180 read = 175 in the script + 4 rejected + 1 skipped")
+	require.Contains(t, d.read("loans.rejects.csv"), "no such date")
+	d.write("script.sql", out)
+	d.script("script.sql")
+	require.Equal(t, "175", d.query("SELECT count(*) FROM loans"))
+	d.run(3, "ddl", "loans.csv", "--dialect", "mysql", "--with-rows", "--out", "loans.sql")
+	require.Contains(t, d.read("loans.sql"), "DATE '2026-")
+	_, errOut = d.run(1, "ddl", "loans.csv", "--dialect", "mysql", "--with-rows", "--out", "loans.sql")
+	require.Contains(t, errOut, "it is not written over")
+	_, errOut = d.run(2, "ddl", "loans.csv", "--dialect", "cobol")
+	require.Contains(t, errOut, "sqlite, postgresql, mysql")
 }
 
 // TestValues looks at what is in the table, rather than at what the program

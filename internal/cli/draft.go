@@ -3,10 +3,14 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"slices"
+	"strings"
 
 	"github.com/spf13/cobra"
 
+	"ambertray/internal/load"
 	"ambertray/internal/survey"
+	"ambertray/internal/table"
 	"ambertray/internal/term"
 	"ambertray/internal/tray"
 )
@@ -55,7 +59,7 @@ func (a *app) draft(c *cobra.Command, d *drafting, names []string) (*survey.Surv
 	return s, t, nil
 }
 
-// errTrayExists is returned by draft, which never overwrites a tray.
+// errTrayExists is returned where the tray of another source is in the way.
 var errTrayExists = errors.New("there is such a tray already")
 
 // plan returns the tray that is named, or drafts one for the files that are. A
@@ -86,52 +90,150 @@ func (a *app) plan(c *cobra.Command, d *drafting, names []string) (t *tray.Tray,
 	return t, true, err
 }
 
+// drafted is what draft has to show.
+type drafted struct {
+	Tray  string         `json:"tray"`
+	Table string         `json:"table"`
+	Key   []string       `json:"key"`
+	Of    *survey.Survey `json:"survey"`
+	// Again is what became of a tray that was there already, and Check what
+	// its plan, with all that a person has changed, makes of the source now.
+	Again *tray.Redrafted `json:"again"`
+	Check *load.Check     `json:"check"`
+}
+
 func (a *app) newDraft() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "draft SOURCE...",
 		Short: "Write a tray: the plan of a load, with the reason for each choice",
-		Args:  cobra.MinimumNArgs(1),
+		Long: `Draft surveys the whole source and writes NAME.tray/tray.yaml.
+
+A tray of these files that is there already is drafted again: what a person has
+changed in it stays, and what the data now contradicts is shown.`,
+		Args: cobra.MinimumNArgs(1),
 	}
 	d := draftFlags(c)
+	explain := c.Flags().String("explain", "", "write nothing, but tell all about one `COLUMN`")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		if dir, err := d.dirFor(args); err == nil && tray.Exists(dir) {
-			return fmt.Errorf("%s: %w", dir, errTrayExists)
-		}
 		s, t, err := a.draft(c, d, args)
 		if err != nil {
 			return err
 		}
-		if err := t.Write(); err != nil {
+		if *explain != "" {
+			return a.explain(s, *explain)
+		}
+		res := &drafted{Tray: t.Dir, Of: s}
+		if tray.Exists(t.Dir) {
+			t, err = a.redraft(c, res, t, args)
+		} else {
+			err = t.Write()
+		}
+		if err != nil {
 			return err
 		}
-		result := struct {
-			Tray  string         `json:"tray"`
-			Table string         `json:"table"`
-			Key   []string       `json:"key"`
-			Of    *survey.Survey `json:"survey"`
-		}{t.Dir, t.Table.Name, t.Table.Key, s}
-		return a.show(result, func() { a.drawDraft(s, t) })
+		res.Table, res.Key = t.Table.Name, t.Table.Key
+		return a.show(res, func() { a.drawDraft(res, t) })
 	}
 	return c
 }
 
-func (a *app) drawDraft(s *survey.Survey, t *tray.Tray) {
-	p := a.print
+// redraft drafts a tray again and checks the source by it.
+func (a *app) redraft(c *cobra.Command, res *drafted, next *tray.Tray, names []string) (t *tray.Tray, err error) {
+	old, err := tray.Read(next.Dir)
+	if err != nil {
+		return nil, err
+	}
+	if !old.IsFor(names) {
+		return nil, fmt.Errorf("%s is the tray of another source: %w", next.Dir, errTrayExists)
+	}
+	if t, res.Again, err = next.Redraft(); err != nil || len(res.Again.Gone) > 0 {
+		return t, err
+	}
+	update, done := a.progress("checking")
+	defer done()
+	res.Check, err = load.DryRun(c.Context(), t, a.from, nil, update)
+	return t, err
+}
+
+func (a *app) drawDraft(d *drafted, t *tray.Tray) {
+	p, s := a.print, d.Of
 	p.Fact("source", "%s", p.Bold(s.Source))
 	a.drawLayout(s)
 	p.Fact("table", "%s%s", p.Bold(t.Table.Name), keyText(t))
 	p.Line("")
 	var rows [][]string
 	for i, c := range s.Columns {
-		null := "null"
-		if !t.Table.Columns[i].Nullable {
-			null = "not null"
+		name, typ, null := c.Name, c.Type, "not null"
+		if i := slices.IndexFunc(t.Table.Columns, func(o table.Column) bool { return o.From == c.Heading }); i >= 0 {
+			name, typ, null = plannedAs(&t.Table.Columns[i])
 		}
-		rows = append(rows, []string{c.Heading, c.Name, p.Amber(c.Type), null, p.Faint(c.Evidence)})
+		rows = append(rows, []string{c.Heading, name, p.Amber(typ), null, keyMark(t, &s.Columns[i], name), p.Faint(c.Evidence)})
 	}
-	p.Table([]term.Column{{Title: "heading", Max: 24}, {Title: "column"}, {Title: "type"}, {Title: ""}, {Title: "evidence"}}, rows)
+	p.Table([]term.Column{{Title: "heading", Max: 24}, {Title: "column"}, {Title: "type"}, {Title: ""}, {Title: ""}, {Title: "evidence"}}, rows)
 	a.drawInTheWay(s)
+	if d.Again != nil {
+		a.drawAgain(d)
+	}
 	p.Next(fmt.Sprintf("Written to %s/tray.yaml. Edit it as you like, then:", t.Dir), fmt.Sprintf("ambertray load %s --to TARGET", t.Dir))
+}
+
+// plannedAs returns what the plan makes of a column.
+func plannedAs(c *table.Column) (name, typ, null string) {
+	switch {
+	case c.LeaveOut:
+		return "", "left out", ""
+	case c.Nullable:
+		return c.Name, c.Type.String(), "null"
+	}
+	return c.Name, c.Type.String(), "not null"
+}
+
+// keyMark says whether a column is in the key, or could be the key.
+func keyMark(t *tray.Tray, c *survey.Column, name string) string {
+	switch {
+	case slices.Contains(t.Table.Key, name):
+		return "key"
+	case c.Key:
+		return "unique"
+	case c.LikelyKey:
+		return "likely unique"
+	}
+	return ""
+}
+
+// drawAgain shows what became of a tray that was there already.
+func (a *app) drawAgain(d *drafted) {
+	p := a.print
+	p.Line("")
+	var kept, changed []string
+	for _, k := range d.Again.Kept {
+		kept = append(kept, fmt.Sprintf("%s: %s (drafted now: %s)", k.Where, p.Amber(orNone(k.Yours)), orNone(k.Drafted)))
+	}
+	for _, k := range d.Again.Changed {
+		changed = append(changed, fmt.Sprintf("%s: %s → %s", k.Where, orNone(k.Yours), p.Amber(orNone(k.Drafted))))
+	}
+	for _, list := range []struct {
+		label string
+		lines []string
+	}{{"yours", kept}, {"changed", changed}} {
+		if list.lines != nil {
+			p.Fact(list.label, "%s", strings.Join(list.lines, "\n"))
+		}
+	}
+	for _, g := range d.Again.Gone {
+		p.Fact("gone", "%s", p.Red(fmt.Sprintf("the source has no column %q any more; take it out of the tray", g)))
+	}
+	if d.Check != nil && d.Check.Rejected() > 0 {
+		p.Fact("rejects", "%s", p.Red(fmt.Sprintf("%s would be rejected by the plan as it stands", term.Amount(d.Check.Rejected(), "record"))))
+		a.drawGroups(d.Check.WouldReject)
+	}
+}
+
+func orNone(s string) string {
+	if s == "" {
+		return "none"
+	}
+	return s
 }
 
 func keyText(t *tray.Tray) string {

@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"ambertray/internal/infer"
 	"ambertray/internal/intake"
 	"ambertray/internal/record"
 	"ambertray/internal/source"
@@ -19,6 +20,7 @@ import (
 // surveyFlags adds the flags of every command that surveys a source.
 func surveyFlags(c *cobra.Command) func() (survey.Options, error) {
 	sample := c.Flags().Int64("sample", 0, "read only the first `N` records (default all of them)")
+	fit := c.Flags().String("fit", "roomy", "headroom of types: roomy, or snug for types that just hold the values")
 	told := map[string]*string{}
 	for _, s := range source.Settings {
 		told[s.Key] = c.Flags().String(strings.ReplaceAll(s.Key, "_", "-"), "", s.Help+" (default: "+s.Default()+")")
@@ -26,6 +28,10 @@ func surveyFlags(c *cobra.Command) func() (survey.Options, error) {
 	return func() (survey.Options, error) {
 		if *sample < 0 {
 			return survey.Options{}, usageError{fmt.Errorf("--sample %d: write a number of records", *sample)}
+		}
+		headroom, err := infer.ParseFit(*fit)
+		if err != nil {
+			return survey.Options{}, usageError{err}
 		}
 		tell := func(l *source.Layout) (err error) {
 			for _, s := range source.Settings {
@@ -38,7 +44,7 @@ func surveyFlags(c *cobra.Command) func() (survey.Options, error) {
 		if err := tell(&source.Layout{}); err != nil {
 			return survey.Options{}, usageError{err}
 		}
-		return survey.Options{Sample: *sample, Told: func(l *source.Layout) { _ = tell(l) }}, nil // tell was tried above
+		return survey.Options{Sample: *sample, Fit: headroom, Told: func(l *source.Layout) { _ = tell(l) }}, nil // tell was tried above
 	}
 }
 
@@ -282,6 +288,9 @@ func extremes(c survey.Column) string {
 	return fmt.Sprintf("%s … %s", term.Shorten(*c.Min, 26), term.Shorten(*c.Max, 26))
 }
 
+// factIndent is how far the text of a fact stands from the margin.
+const factIndent = 14
+
 // drawInTheWay names the values that keep columns from a tighter type.
 func (a *app) drawInTheWay(s *survey.Survey) {
 	first := true
@@ -293,7 +302,7 @@ func (a *app) drawInTheWay(s *survey.Survey) {
 			a.print.Line("")
 			first = false
 		}
-		a.print.Fact("look at", "%s", a.print.Wrap(c.Heading+": "+*c.InTheWay, 14))
+		a.print.Fact("look at", "%s", a.print.Wrap(c.Heading+": "+*c.InTheWay, factIndent))
 	}
 }
 

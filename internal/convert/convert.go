@@ -146,13 +146,13 @@ func textWriter(t, stored table.Type) func(v *value.Value) []byte {
 	case table.Decimal:
 		return func(v *value.Value) []byte { return v.AppendDecimal(v.Buffer()) }
 	case table.Date:
-		return func(v *value.Value) []byte { return AppendDate(v.Buffer(), v.Int) }
+		return func(v *value.Value) []byte { return value.AppendDate(v.Buffer(), v.Int) }
 	case table.Time:
-		return func(v *value.Value) []byte { return AppendClock(v.Buffer(), v.Int) }
+		return func(v *value.Value) []byte { return value.AppendClock(v.Buffer(), v.Int) }
 	case table.Timestamp:
-		return func(v *value.Value) []byte { return AppendTimestamp(v.Buffer(), v.Int) }
+		return func(v *value.Value) []byte { return value.AppendTimestamp(v.Buffer(), v.Int) }
 	case table.TimestampTZ:
-		return func(v *value.Value) []byte { return append(AppendTimestamp(v.Buffer(), v.Int), "+00:00"...) }
+		return func(v *value.Value) []byte { return append(value.AppendTimestamp(v.Buffer(), v.Int), "+00:00"...) }
 	}
 	return nil
 }

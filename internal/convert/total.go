@@ -225,9 +225,9 @@ func formatInt(n int64, k table.Kind) string {
 	case table.Date:
 		return time.Unix(n*86400, 0).UTC().Format("2006-01-02")
 	case table.Time:
-		return string(AppendClock(nil, n))
+		return string(value.AppendClock(nil, n))
 	case table.Timestamp, table.TimestampTZ:
-		return string(AppendTimestamp(nil, n))
+		return string(value.AppendTimestamp(nil, n))
 	}
 	return strconv.FormatInt(n, 10)
 }

@@ -1,95 +1,82 @@
-// Package dialect knows how a server writes its SQL: names, types, table
-// definitions. It speaks to none.
+// Package dialect writes table definitions, identifiers and values in the SQL
+// of each server.
 package dialect
 
 import (
 	"fmt"
+	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"ambertray/internal/table"
 )
 
 // Dialect is the SQL of one kind of server.
 type Dialect struct {
-	Name     string
-	MaxName  int // bytes of the longest identifier
-	TypeName func(table.Type) string
+	Name  string // as --dialect takes it
+	Title string // as people call it
+	// MaxName is the length of the longest identifier: in bytes, or in
+	// characters for servers that count those.
+	MaxName    int
+	characters bool
+	TypeName   func(table.Type) string
 	// Stored returns the type that the server holds values of a type as:
 	// text, where it has no such type of its own.
-	Stored   func(table.Type) table.Type
-	reserved map[string]bool
-	schemas  bool // a table's name may have its schema before a point
+	Stored func(table.Type) table.Type
+
+	// OneRowPerInsert tells that an INSERT takes no more than one row.
+	OneRowPerInsert bool
+
+	scriptHead, scriptTail []string
+
+	open, close byte   // around a quoted identifier
+	notFirst    string // what an identifier without quotes may not begin with
+	reserved    map[string]bool
+	schemas     bool // a table's name may have its schema before a point
+	adapt       func(t *table.Table) []table.Column
+	suffix      string // behind a table definition
+	comments    comments
+	literals    literals
+	key         func(table.Type) bool // whether a type may be in a key, or nil
 }
 
-// All lists the dialects.
-func All() []*Dialect { return []*Dialect{SQLite, PostgreSQL} }
+// All lists the dialects, those of the targets first.
+func All() []*Dialect {
+	return []*Dialect{SQLite, PostgreSQL, MySQL, SQLServer, Oracle, ANSI}
+}
+
+// AllNames lists the names of the dialects.
+func AllNames() (names []string) {
+	for _, d := range All() {
+		names = append(names, d.Name)
+	}
+	return names
+}
 
 // ByName returns the dialect with that name.
 func ByName(name string) (*Dialect, error) {
-	var names []string
 	for _, d := range All() {
 		if d.Name == name {
 			return d, nil
 		}
-		names = append(names, d.Name)
 	}
-	return nil, fmt.Errorf("unknown dialect %q; there are %s", name, strings.Join(names, " and "))
-}
-
-// SQLite is the dialect of SQLite. Its type names only lend a column an
-// affinity: dates and times are kept as text in ISO 8601, and so is a decimal
-// too wide for a REAL.
-var SQLite = &Dialect{
-	Name: "sqlite", MaxName: 128, reserved: words(sqliteWords),
-	TypeName: func(t table.Type) string {
-		switch {
-		case t.Kind == table.Decimal && t.Size > exactInReal:
-			return fmt.Sprintf("text /* %s */", t)
-		case t.Kind == table.UUID:
-			return "char(36)"
-		}
-		return t.String()
-	},
-	Stored: func(t table.Type) table.Type {
-		switch {
-		case t.Kind == table.Date, t.Kind == table.Time, t.Kind == table.Timestamp, t.Kind == table.TimestampTZ, t.Kind == table.UUID,
-			t.Kind == table.Decimal && t.Size > exactInReal:
-			return table.Type{Kind: table.Text}
-		}
-		return t
-	},
-}
-
-// exactInReal is how many decimal digits survive in an IEEE 754 double.
-const exactInReal = 15
-
-// PostgreSQL is the dialect of PostgreSQL.
-var PostgreSQL = &Dialect{
-	Name: "postgresql", MaxName: 63, reserved: words(postgresWords), schemas: true,
-	Stored: func(t table.Type) table.Type { return t },
-	TypeName: func(t table.Type) string {
-		switch t.Kind {
-		case table.Double:
-			return "double precision"
-		case table.Decimal:
-			return fmt.Sprintf("numeric(%d,%d)", t.Size, t.Scale)
-		}
-		return t.String()
-	},
+	return nil, fmt.Errorf("unknown dialect %q; there are %s", name, strings.Join(AllNames(), ", "))
 }
 
 // Quote returns the identifier as it is written in SQL: as it is where that is
-// safe, otherwise in double quotes.
+// safe, otherwise in quotes.
 func (d *Dialect) Quote(name string) string {
 	if d.plain(name) {
 		return name
 	}
-	return `"` + strings.ReplaceAll(name, `"`, `""`) + `"`
+	return string(d.open) + strings.ReplaceAll(name, string(d.close), string(d.close)+string(d.close)) + string(d.close)
 }
 
 func (d *Dialect) plain(name string) bool {
 	for i, c := range []byte(name) {
 		switch {
+		case i == 0 && strings.IndexByte(d.notFirst, c) >= 0:
+			return false
 		case c >= 'a' && c <= 'z' || c == '_':
 		case c >= '0' && c <= '9' && i > 0:
 		default:
@@ -101,34 +88,56 @@ func (d *Dialect) plain(name string) bool {
 
 // QuoteTable quotes the name of a table.
 func (d *Dialect) QuoteTable(name string) string {
-	schema, bare, ok := strings.Cut(name, ".")
-	if !ok || !d.schemas {
-		return d.Quote(name)
+	schema, bare := d.split(name)
+	if schema == "" {
+		return d.Quote(bare)
 	}
 	return d.Quote(schema) + "." + d.Quote(bare)
 }
 
-// CreateTable returns the definition of the table, without a semicolon.
-func (d *Dialect) CreateTable(t *table.Table) string {
-	cols := t.Loaded()
-	wide := 0
-	for _, c := range cols {
-		wide = max(wide, len(d.Quote(c.Name)))
+// split takes the schema off the name of a table, where there are schemas.
+func (d *Dialect) split(name string) (schema, bare string) {
+	schema, bare, ok := strings.Cut(name, ".")
+	if !ok || !d.schemas {
+		return "", name
 	}
-	var lines []string
-	for _, c := range cols {
-		line := fmt.Sprintf("    %-*s  %s", wide, d.Quote(c.Name), d.TypeName(c.Type))
-		if !c.Nullable {
-			line += " NOT NULL"
+	return schema, bare
+}
+
+func (d *Dialect) quoteAll(names []string) string {
+	var quoted []string
+	for _, n := range names {
+		quoted = append(quoted, d.Quote(n))
+	}
+	return strings.Join(quoted, ", ")
+}
+
+// ScriptHead returns the statements that a script begins with, so that its
+// constants are read as they were written and its rows go in together.
+func (d *Dialect) ScriptHead() []string { return d.scriptHead }
+
+// ScriptTail returns the statements that it ends with.
+func (d *Dialect) ScriptTail() []string { return d.scriptTail }
+
+// Check tells what of a table the server cannot have: names that are too long,
+// keys of a type that it cannot index.
+func (d *Dialect) Check(t *table.Table) error {
+	_, bare := d.split(t.Name)
+	names := []string{bare}
+	for _, c := range t.Loaded() {
+		names = append(names, c.Name)
+		if d.key != nil && slices.Contains(t.Key, c.Name) && !d.key(c.Type) {
+			return fmt.Errorf("%s cannot have a %s column in a key: give %s a shorter type, or take it out of the key", d.Title, c.Type, c.Name)
 		}
-		lines = append(lines, line)
 	}
-	if len(t.Key) > 0 {
-		var key []string
-		for _, k := range t.Key {
-			key = append(key, d.Quote(k))
+	for _, n := range names {
+		length, unit := len(n), "bytes"
+		if d.characters {
+			length, unit = utf8.RuneCountInString(n), "characters"
 		}
-		lines = append(lines, "    PRIMARY KEY ("+strings.Join(key, ", ")+")")
+		if length > d.MaxName {
+			return fmt.Errorf("the name %q has %d %s; %s takes %d: write a shorter one in the tray", n, length, unit, d.Title, d.MaxName)
+		}
 	}
-	return "CREATE TABLE " + d.QuoteTable(t.Name) + " (\n" + strings.Join(lines, ",\n") + "\n)"
+	return nil
 }

@@ -21,7 +21,7 @@ import (
 var layers = [][]string{
 	{"cmd/ambertray"},
 	{"internal/cli"},
-	{"demo", "internal/connect", "internal/load", "internal/term"},
+	{"demo", "internal/connect", "internal/load", "internal/script", "internal/term"},
 	{"internal/target/postgres", "internal/target/sqlite", "internal/target/targettest", "internal/survey"},
 	{"internal/pass"},
 	{"internal/intake"},

@@ -44,6 +44,9 @@ func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Ta
 	d := dialect.PostgreSQL
 	if to != nil {
 		d = to.Dialect()
+		if err := d.Check(&t.Table); err != nil {
+			return nil, err
+		}
 		name := to.Name()
 		exists, err := to.Exists(ctx, t.Table.Name)
 		if err != nil {
@@ -56,7 +59,7 @@ func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Ta
 		return nil, err
 	}
 	defer p.Close()
-	out, err := p.Run(ctx, pass.Options{Dialect: d, Progress: progress})
+	out, err := p.Run(ctx, pass.Options{Dialect: d, Load: t.NextLoad(), Progress: progress})
 	if err != nil {
 		return nil, err
 	}

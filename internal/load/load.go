@@ -26,6 +26,9 @@ var ErrDiffers = errors.New("the table differs from the source")
 // when the load is committed, and with ErrDiffers; otherwise nothing was
 // changed.
 func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Target, progress func(pass.Progress)) (receipt *Receipt, err error) {
+	if err := to.Dialect().Check(&t.Table); err != nil {
+		return nil, err
+	}
 	p, err := pass.Open(ctx, t, from)
 	if err != nil {
 		return nil, err
@@ -85,6 +88,11 @@ func (l *loading) run(ctx context.Context) (err error) {
 	if err := l.phase("load", func() (err error) { out, err = l.send(ctx, tx); return err }); err != nil {
 		return err
 	}
+	if len(l.tray.Table.Indexes) > 0 {
+		if err := l.phase("index", func() error { return tx.Index(ctx, &l.tray.Table) }); err != nil {
+			return err
+		}
+	}
 	if err := l.phase("verify", func() error { return l.verify(ctx, out) }); err != nil {
 		return err
 	}
@@ -114,6 +122,7 @@ func (l *loading) send(ctx context.Context, tx target.Tx) (*pass.Outcome, error)
 	}
 	out, err := l.pass.Run(ctx, pass.Options{
 		Dialect:  l.to.Dialect(),
+		Load:     l.receipt.Load,
 		Encoder:  l.to.Encoder(len(l.tray.Table.Loaded())),
 		Progress: l.progress,
 		Block: func(k *convert.Block) error {

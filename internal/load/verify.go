@@ -73,7 +73,11 @@ func Verify(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Ta
 		return nil, err
 	}
 	defer p.Close()
-	out, err := p.Run(ctx, pass.Options{Dialect: to.Dialect(), Progress: progress})
+	last, _, err := t.LastLoad()
+	if err != nil {
+		last = t.NextLoad()
+	}
+	out, err := p.Run(ctx, pass.Options{Dialect: to.Dialect(), Load: last, Progress: progress})
 	if err != nil {
 		return nil, err
 	}

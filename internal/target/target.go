@@ -45,8 +45,10 @@ type Target interface {
 
 // Tx is the transaction of one load.
 type Tx interface {
-	// Create makes the table. ErrExists is returned for one that is there.
+	// Create makes the table with its comments. ErrExists is returned for one that is there.
 	Create(ctx context.Context, t *table.Table) error
+	// Index makes the table's indexes, which is quicker when its rows are there.
+	Index(ctx context.Context, t *table.Table) error
 	// Load opens the bulk path into the table's loaded columns.
 	Load(ctx context.Context, t *table.Table) (Sink, error)
 	Commit(ctx context.Context) error

@@ -46,13 +46,18 @@ func Read(path string) (*Tray, error) {
 	}
 	t := &Tray{Dir: dir}
 	if err := t.decode(&doc); err != nil {
-		var at *Error
-		if errors.As(err, &at) {
-			at.File = file
-		}
-		return nil, err
+		return nil, inFile(err, file)
 	}
 	return t, nil
+}
+
+// inFile says which file a mistake is in.
+func inFile(err error, file string) error {
+	var at *Error
+	if errors.As(err, &at) {
+		at.File = file
+	}
+	return err
 }
 
 // decoder reads one node into the tray.

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 
 	"ambertray/internal/source"
@@ -84,13 +85,20 @@ func (t *Tray) NewLoad() (id, dir string, err error) {
 	if err := os.MkdirAll(loads, 0o777); err != nil {
 		return "", "", err
 	}
-	for n := 1; ; n++ {
-		id = fmt.Sprintf("%04d", n)
+	for {
+		id = t.NextLoad()
 		dir = filepath.Join(loads, id)
-		if err := os.Mkdir(dir, 0o777); !errors.Is(err, os.ErrExist) {
+		if err := os.Mkdir(dir, 0o777); !errors.Is(err, os.ErrExist) { // another load may have been quicker
 			return id, dir, err
 		}
 	}
+}
+
+// NextLoad returns the id that the next load will have.
+func (t *Tray) NextLoad() string {
+	last, _, _ := t.LastLoad()
+	n, _ := strconv.Atoi(last)
+	return fmt.Sprintf("%04d", n+1)
 }
 
 // LastLoad returns the id and folder of the latest load, or os.ErrNotExist.

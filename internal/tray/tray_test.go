@@ -3,6 +3,7 @@ package tray_test
 import (
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -75,6 +76,19 @@ func TestMistakes(t *testing.T) {
 		"columns no list":  {head + "columns: all\n", "6:10: columns: write a list"},
 		"files no list":    {"tray: 1\nsource:\n  files: {a: b}\n", "3:10: write a list here"},
 		"decimal sign":     {head + "columns:\n  - {from: A, name: a, type: double, decimal: x}\n", `"x" is not understood here; write , or .`},
+		"from and value":   {head + "columns:\n  - {from: A, value: '{file}', name: a, type: text}\n", "either from, the heading in the source, or value"},
+		"reference":        {head + "columns:\n  - {value: '{fil}', name: a, type: text}\n", `7:13: column a: value: nothing is called {fil}; did you mean "file"?`},
+		"brace":            {head + "columns:\n  - {value: '{file', name: a, type: text}\n", "write a name between { and }"},
+		"default":          {head + "columns:\n  - {from: A, name: a, type: date, default: soon}\n", `7:45: column a: default "soon": not a date`},
+		"currency":         {head + "columns:\n  - {from: A, name: a, type: integer, currency: shells}\n", `"shells" is no currency that is known here`},
+		"percent of text":  {head + "columns:\n  - {from: A, name: a, type: text, percent: true}\n", "only numbers have a percent sign or a currency"},
+		"words of text":    {head + "columns:\n  - {from: A, name: a, type: text, true_words: [a], false_words: [b]}\n", "true_words and false_words are for boolean"},
+		"one word":         {head + "columns:\n  - {from: A, name: a, type: boolean, true_words: [a]}\n", "and go together"},
+		"thousands":        {head + "columns:\n  - {from: A, name: a, type: integer, thousands: '.'}\n", `"." cannot be both the thousands separator and the decimal sign`},
+		"pad":              {head + "columns:\n  - {from: A, name: a, type: text, pad_zeros: many}\n", "write a number from 0 to 1000"},
+		"control":          {head + "columns:\n  - {from: A, name: \"a\\nb\", type: text}\n", "a name has no control characters"},
+		"index column":     {head + "  indexes: [[b]]\ncolumns:\n  - {from: A, name: a, type: text}\n", `there is no column "b"`},
+		"indexes no lists": {head + "  indexes: [a]\ncolumns:\n  - {from: A, name: a, type: text}\n", "write a list of lists of columns"},
 		"scalar is a list": {head + "columns:\n  - {from: [A], name: a}\n", "7:12: write a single value here"},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -98,4 +112,67 @@ func TestLoads(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, "0002", id)
 	require.Equal(t, []string{filepath.Join(filepath.Dir(tr.Dir), "x.csv"), "/y.csv"}, tr.Paths())
+}
+
+// TestRedraft drafts a tray again after a person edited it and the source
+// changed.
+func TestRedraft(t *testing.T) {
+	plan := func(dir, mass string, extra ...table.Column) *tray.Tray {
+		number, err := table.ParseType(mass)
+		require.NoError(t, err)
+		return &tray.Tray{
+			Dir: dir, Files: []string{"a.csv"}, Layout: source.DefaultLayout(),
+			Table: table.Table{Name: "a", Key: []string{"no"}, Columns: append([]table.Column{
+				{From: "No", Name: "no", Type: table.Type{Kind: table.Integer}},
+				{From: "Mass", Name: "mass", Type: number, Nullable: true},
+				{From: "Note", Name: "note", Type: table.Type{Kind: table.Text}, Nullable: true},
+			}, extra...)},
+			Notes: map[string][]string{"mass": {"numbers of " + mass}},
+		}
+	}
+	dir := filepath.Join(t.TempDir(), "a.tray")
+	require.NoError(t, plan(dir, "decimal(4,1)").Write())
+	file := filepath.Join(dir, "tray.yaml")
+	before, err := os.ReadFile(file)
+	require.NoError(t, err)
+
+	// Nothing has changed: the file stays as it is to the letter.
+	_, res, err := plan(dir, "decimal(4,1)").Redraft()
+	require.NoError(t, err)
+	require.Equal(t, &tray.Redrafted{Kept: []tray.Kept{}, Changed: []tray.Kept{}, Gone: []string{}}, res)
+	after, err := os.ReadFile(file)
+	require.NoError(t, err)
+	require.Equal(t, string(before), string(after))
+
+	mine := strings.NewReplacer("name: note", "name: remark # better", "name: no\n", "name: no\n    comment: the number\n", "existing: refuse", "existing: refuse").Replace(string(before)) +
+		"  - {value: '{file}', name: loaded_from, type: text}\n"
+	require.NoError(t, os.WriteFile(file, []byte(mine), 0o600))
+	next := plan(dir, "decimal(6,1)", table.Column{From: "New", Name: "new", Type: table.Type{Kind: table.Date}, Nullable: true})
+	got, res, err := next.Redraft()
+	require.NoError(t, err)
+	require.Equal(t, []tray.Kept{{Where: "column Note name", Yours: "remark", Drafted: "note"}}, res.Kept)
+	require.Equal(t, []tray.Kept{
+		{Where: "column Mass type", Yours: "decimal(4,1)", Drafted: "decimal(6,1)"}, {Where: "column New", Drafted: "new"},
+	}, res.Changed)
+	require.Equal(t, []string{"no", "mass", "remark", "loaded_from", "new"}, func() (names []string) {
+		for _, c := range got.Table.Columns {
+			names = append(names, c.Name)
+		}
+		return names
+	}())
+	require.Equal(t, "the number", got.Table.Columns[0].Comment)
+	after, err = os.ReadFile(file)
+	require.NoError(t, err)
+	require.Contains(t, string(after), "type: decimal(6,1) # numbers of decimal(6,1)\n")
+	require.Contains(t, string(after), "name: remark # better\n")
+
+	// A person's own type stays, and a column that went away is named.
+	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(string(after), "type: decimal(6,1)", "type: integer", 1)), 0o600))
+	short := plan(dir, "decimal(7,1)")
+	short.Table.Columns = short.Table.Columns[:2]
+	got, res, err = short.Redraft()
+	require.NoError(t, err)
+	require.Equal(t, []tray.Kept{{Where: "column Mass type", Yours: "integer", Drafted: "decimal(7,1)"}}, res.Kept)
+	require.Equal(t, []string{"Note", "New"}, res.Gone)
+	require.Equal(t, table.Integer, got.Table.Columns[1].Type.Kind)
 }

@@ -1,7 +1,6 @@
 package tray
 
 import (
-	"bytes"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -16,13 +15,17 @@ import (
 )
 
 // Write makes the tray's folder and writes its file, in one step: either the
-// whole file is there afterwards or none. It never overwrites a tray.
+// whole file is there afterwards or none. A tray that is there already is for
+// Redraft.
 func (t *Tray) Write() error {
 	if err := os.MkdirAll(t.Dir, 0o777); err != nil {
 		return err
 	}
 	text, err := t.Marshal()
 	if err != nil {
+		return err
+	}
+	if err := publish.File(filepath.Join(t.Dir, draftedFile), text); err != nil {
 		return err
 	}
 	return publish.File(filepath.Join(t.Dir, planFile), text)
@@ -41,13 +44,7 @@ func (t *Tray) Marshal() ([]byte, error) {
 		columns.Content = append(columns.Content, t.columnNode(c))
 	}
 	put(root, "columns", columns)
-	var out bytes.Buffer
-	enc := yaml.NewEncoder(&out)
-	enc.SetIndent(2)
-	if err := enc.Encode(root); err != nil {
-		return nil, err
-	}
-	return out.Bytes(), enc.Close()
+	return encode(root)
 }
 
 // sourceNode writes the settings that differ from the usual, and the three that

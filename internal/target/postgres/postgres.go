@@ -95,9 +95,23 @@ type tx struct {
 
 // Create implements target.Tx.
 func (x *tx) Create(ctx context.Context, tab *table.Table) error {
-	_, err := x.tx.Exec(ctx, dialect.PostgreSQL.CreateTable(tab))
+	err := x.exec(ctx, dialect.PostgreSQL.Define(tab, false))
 	x.created = err == nil
 	return x.t.fail("create table "+tab.Name, err)
+}
+
+// Index implements target.Tx.
+func (x *tx) Index(ctx context.Context, tab *table.Table) error {
+	return x.t.fail("index table "+tab.Name, x.exec(ctx, dialect.PostgreSQL.CreateIndexes(tab)))
+}
+
+func (x *tx) exec(ctx context.Context, statements []string) error {
+	for _, s := range statements {
+		if _, err := x.tx.Exec(ctx, s); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // Commit implements target.Tx.

@@ -113,6 +113,16 @@ func (x *tx) Create(ctx context.Context, tab *table.Table) error {
 	return x.t.fail(op, sqlitex.ExecuteTransient(x.t.conn, dialect.SQLite.CreateTable(tab), nil))
 }
 
+// Index implements target.Tx.
+func (x *tx) Index(_ context.Context, tab *table.Table) error {
+	for _, s := range dialect.SQLite.CreateIndexes(tab) {
+		if err := sqlitex.ExecuteTransient(x.t.conn, s, nil); err != nil {
+			return x.t.fail("index table "+tab.Name, err)
+		}
+	}
+	return nil
+}
+
 // Commit implements target.Tx.
 func (x *tx) Commit(context.Context) error {
 	if err := sqlitex.ExecuteTransient(x.t.conn, "COMMIT", nil); err != nil {

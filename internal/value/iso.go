@@ -1,8 +1,8 @@
-package convert
+package value
 
 // AppendDate appends days since 1970-01-01 as an ISO 8601 date.
 func AppendDate(dst []byte, days int64) []byte {
-	year, month, day := civil(days)
+	year, month, day := civilFromDays(days)
 	dst = appendPadded(dst, year, 4)
 	dst = append(dst, '-')
 	dst = appendPadded(dst, month, 2)
@@ -48,9 +48,9 @@ func appendPadded(dst []byte, n int64, width int) []byte {
 	return dst
 }
 
-// civil returns the date of the proleptic Gregorian calendar, from year 1 on,
+// civilFromDays returns the date of the proleptic Gregorian calendar, from year 1 on,
 // that is so many days after 1970-01-01.
-func civil(days int64) (year, month, day int64) {
+func civilFromDays(days int64) (year, month, day int64) {
 	z := days + 719468
 	era := z / 146097
 	dayOfEra := z - era*146097

@@ -1,0 +1,71 @@
+package cli
+
+import (
+	"fmt"
+	"strings"
+
+	"ambertray/internal/infer"
+	"ambertray/internal/survey"
+	"ambertray/internal/term"
+)
+
+// explain tells the whole story of one column, named by its heading or by its
+// name in the table.
+func (a *app) explain(s *survey.Survey, name string) error {
+	var names []string
+	for i, c := range s.Columns {
+		if c.Heading == name || strings.EqualFold(c.Name, name) {
+			return a.show(&s.Columns[i], func() { a.drawColumn(s, &s.Columns[i]) })
+		}
+		names = append(names, c.Heading)
+	}
+	return usageError{fmt.Errorf("there is no column %q; there are %s", name, strings.Join(names, ", "))}
+}
+
+func (a *app) drawColumn(s *survey.Survey, c *survey.Column) {
+	p := a.print
+	values := s.Records - s.Ragged - s.Broken - c.Blanks
+	p.Fact("column", "%s, in the table %s", p.Bold(c.Heading), c.Name)
+	null := "not null: no record is blank in it"
+	if c.Nullable {
+		null = "null: " + term.Amount(c.Blanks, "record") + " blank"
+	}
+	p.Fact("type", "%s · %s", p.Amber(c.Type), null)
+	p.Fact("because", "%s", p.Wrap(c.Evidence, factIndent))
+	if c.Format != nil {
+		p.Fact("format", "%s", *c.Format)
+	}
+	p.Fact("values", "%s, %s distinct%s, %s characters", term.Count(values), distinctText(*c), keyWords(c), lengths(*c))
+	if c.Min != nil && c.Max != nil {
+		p.Fact("range", "%s … %s", *c.Min, *c.Max)
+	}
+	p.Line("")
+	var rows [][]string
+	for _, k := range c.Kinds {
+		rows = append(rows, []string{k.Name, term.Count(k.Count), p.Faint(exampleText(k.Examples))})
+	}
+	p.Table([]term.Column{{Title: "what is in it"}, {Title: "values", Right: true}, {Title: "the first of them", Max: 90}}, rows)
+	if c.InTheWay != nil {
+		p.Line("")
+		p.Fact("look at", "%s", p.Wrap(*c.InTheWay, factIndent))
+	}
+	p.Next("To write the tray:", "ambertray draft "+s.Source)
+}
+
+func keyWords(c *survey.Column) string {
+	switch {
+	case c.Key:
+		return ", so that it could be the key"
+	case c.LikelyKey:
+		return ", so that it is likely unique"
+	}
+	return ""
+}
+
+func exampleText(list []infer.Example) string {
+	var parts []string
+	for _, e := range list {
+		parts = append(parts, fmt.Sprintf("%s on line %s", term.Shorten(term.Printable(e.Text), 30), term.Count(e.Line)))
+	}
+	return strings.Join(parts, ", ")
+}

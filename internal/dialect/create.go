@@ -1,0 +1,165 @@
+package dialect
+
+import (
+	"fmt"
+	"strings"
+
+	"ambertray/internal/table"
+	"ambertray/internal/value"
+)
+
+// comments is how a server keeps the comments of a table and its columns.
+type comments uint8
+
+const (
+	commentInSource   comments = iota // not at all: they stand in the definition's text
+	commentOn                         // COMMENT ON
+	commentInline                     // COMMENT behind a column
+	commentProperties                 // extended properties
+)
+
+// CreateTable returns the definition of the table, without a semicolon.
+func (d *Dialect) CreateTable(t *table.Table) string {
+	cols := t.Loaded()
+	if d.adapt != nil {
+		cols = d.adapt(t)
+	}
+	wide, wideType := 0, 0
+	for _, c := range cols {
+		wide = max(wide, len(d.Quote(c.Name)))
+		wideType = max(wideType, len(d.columnType(t, c)))
+	}
+	var lines, remarks []string
+	for _, c := range cols {
+		lines = append(lines, strings.TrimRight(fmt.Sprintf("    %-*s  %-*s%s", wide, d.Quote(c.Name), wideType, d.columnType(t, c), d.attributes(c)), " "))
+		remarks = append(remarks, c.Comment)
+	}
+	if len(t.Key) > 0 {
+		lines = append(lines, "    PRIMARY KEY ("+d.quoteAll(t.Key)+")")
+		remarks = append(remarks, "")
+	}
+	var b strings.Builder
+	if d.comments == commentInSource && t.Comment != "" {
+		fmt.Fprintf(&b, "-- %s\n", oneLine(t.Comment))
+	}
+	fmt.Fprintf(&b, "CREATE TABLE %s (\n", d.QuoteTable(t.Name))
+	for i, line := range lines {
+		b.WriteString(line)
+		if i < len(lines)-1 {
+			b.WriteString(",")
+		}
+		if d.comments == commentInSource && remarks[i] != "" {
+			b.WriteString("  -- " + oneLine(remarks[i]))
+		}
+		b.WriteString("\n")
+	}
+	b.WriteString(")" + d.suffix)
+	if d.comments == commentInline && t.Comment != "" {
+		b.WriteString(" COMMENT=" + d.text(t.Comment))
+	}
+	return b.String()
+}
+
+// columnType returns the name of a column's type, and in a remark the type that
+// the tray gives it where the table's limits made it another.
+func (d *Dialect) columnType(t *table.Table, c table.Column) string {
+	name := d.TypeName(c.Type)
+	if planned := t.Column(c.Name); planned.Type != c.Type {
+		name += " /* " + planned.Type.String() + " */"
+	}
+	return name
+}
+
+// attributes returns what follows the type of a column.
+func (d *Dialect) attributes(c table.Column) (text string) {
+	if c.Default != nil {
+		text += " DEFAULT " + d.defaultLiteral(c.Type, *c.Default)
+	}
+	if !c.Nullable {
+		text += " NOT NULL"
+	}
+	if d.comments == commentInline && c.Comment != "" {
+		text += " COMMENT " + d.text(c.Comment)
+	}
+	return text
+}
+
+// oneLine keeps a remark from ending early and going on as SQL.
+func oneLine(s string) string { return strings.Join(strings.Fields(s), " ") }
+
+// Comments returns the statements that give the table and its columns their
+// comments, where the server keeps them so.
+func (d *Dialect) Comments(t *table.Table) (statements []string) {
+	switch d.comments {
+	case commentOn:
+		if t.Comment != "" {
+			statements = append(statements, fmt.Sprintf("COMMENT ON TABLE %s IS %s", d.QuoteTable(t.Name), d.text(t.Comment)))
+		}
+		for _, c := range t.Loaded() {
+			if c.Comment != "" {
+				statements = append(statements, fmt.Sprintf("COMMENT ON COLUMN %s.%s IS %s", d.QuoteTable(t.Name), d.Quote(c.Name), d.text(c.Comment)))
+			}
+		}
+	case commentProperties:
+		if t.Comment != "" {
+			statements = append(statements, d.property(t, "", t.Comment))
+		}
+		for _, c := range t.Loaded() {
+			if c.Comment != "" {
+				statements = append(statements, d.property(t, c.Name, c.Comment))
+			}
+		}
+	}
+	return statements
+}
+
+// property returns the call that describes a table, or a column of it.
+func (d *Dialect) property(t *table.Table, column, comment string) string {
+	schema, bare := d.split(t.Name)
+	if schema == "" {
+		schema = "dbo"
+	}
+	call := fmt.Sprintf("EXEC sys.sp_addextendedproperty @name = N'MS_Description', @value = %s, @level0type = N'SCHEMA', @level0name = %s, @level1type = N'TABLE', @level1name = %s",
+		d.text(comment), d.text(schema), d.text(bare))
+	if column != "" {
+		call += ", @level2type = N'COLUMN', @level2name = " + d.text(column)
+	}
+	return call
+}
+
+// CreateIndexes returns the statements that make the indexes of the table.
+func (d *Dialect) CreateIndexes(t *table.Table) (statements []string) {
+	_, bare := d.split(t.Name)
+	var names []string
+	for _, columns := range t.Indexes {
+		names = append(names, bare+"_"+strings.Join(columns, "_")+"_ix")
+	}
+	for i, name := range distinctNames(names, min(d.MaxName, PostgreSQL.MaxName)) {
+		statements = append(statements, fmt.Sprintf("CREATE INDEX %s ON %s (%s)", d.Quote(name), d.QuoteTable(t.Name), d.quoteAll(t.Indexes[i])))
+	}
+	return statements
+}
+
+// Define returns every statement that makes the table, its comments and, if
+// wanted, its indexes.
+func (d *Dialect) Define(t *table.Table, indexes bool) []string {
+	statements := append([]string{d.CreateTable(t)}, d.Comments(t)...)
+	if indexes {
+		statements = append(statements, d.CreateIndexes(t)...)
+	}
+	return statements
+}
+
+// defaultLiteral writes a default, which is a value in plain notation.
+func (d *Dialect) defaultLiteral(t table.Type, text string) string {
+	var v value.Value
+	if t.Kind == table.Boolean {
+		value.Scan([]byte(text), &v)
+		return d.literals.truth[v.Int&1]
+	}
+	if t.Whole() || t.Kind == table.Decimal || t.Kind == table.Double {
+		return text
+	}
+	v.Text = []byte(text)
+	return string(d.AppendLiteral(nil, table.Type{Kind: table.Text}, &v))
+}

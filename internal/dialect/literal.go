@@ -1,0 +1,83 @@
+package dialect
+
+import (
+	"bytes"
+	"strconv"
+	"unicode/utf8"
+
+	"ambertray/internal/table"
+	"ambertray/internal/value"
+)
+
+// literals is how a server writes constants.
+type literals struct {
+	truth     [2]string // false and true
+	national  string    // before the quote of a text
+	typed     bool      // DATE '2026-01-31' rather than '2026-01-31'
+	instant   string    // the type before a timestamp with its offset
+	middle    string    // between a date and its time
+	backslash bool      // a backslash escapes
+	longest   int       // bytes of the longest text, or 0; longer ones are pieced together
+}
+
+// AppendLiteral appends a value as a constant. t is the type that the server
+// stores it as.
+func (d *Dialect) AppendLiteral(dst []byte, t table.Type, v *value.Value) []byte {
+	l := &d.literals
+	switch t.Kind {
+	case table.SmallInt, table.Integer, table.BigInt, table.Decimal:
+		return v.AppendDecimal(dst)
+	case table.Double:
+		return strconv.AppendFloat(dst, v.Float, 'g', -1, 64)
+	case table.Boolean:
+		return append(dst, l.truth[v.Int&1]...)
+	case table.Date:
+		return append(value.AppendDate(l.begin(dst, "DATE"), v.Int), '\'')
+	case table.Time:
+		return append(value.AppendClock(l.begin(dst, "TIME"), v.Int), '\'')
+	case table.Timestamp:
+		return append(l.timestamp(l.begin(dst, "TIMESTAMP"), v), '\'')
+	case table.TimestampTZ:
+		return append(l.timestamp(l.begin(dst, l.instant), v), "+00:00'"...)
+	}
+	return d.appendText(dst, v.Text)
+}
+
+func (l *literals) begin(dst []byte, word string) []byte {
+	if l.typed {
+		dst = append(append(dst, word...), ' ')
+	}
+	return append(dst, '\'')
+}
+
+func (l *literals) timestamp(dst []byte, v *value.Value) []byte {
+	at := len(dst) + len("yyyy-MM-dd")
+	dst = value.AppendTimestamp(dst, v.Int)
+	return append(dst[:at], append([]byte(l.middle), dst[at+1:]...)...)
+}
+
+// appendText appends a text in quotes, which are doubled within.
+func (d *Dialect) appendText(dst, text []byte) []byte {
+	l := &d.literals
+	for l.longest > 0 && len(text) > l.longest {
+		n := l.longest
+		for n > 0 && !utf8.RuneStart(text[n]) {
+			n--
+		}
+		dst = append(l.appendQuoted(append(dst, "TO_CLOB("...), text[:n]), ") || "...)
+		text = text[n:]
+	}
+	return l.appendQuoted(dst, text)
+}
+
+func (l *literals) appendQuoted(dst, text []byte) []byte {
+	dst = append(append(dst, l.national...), '\'')
+	if l.backslash {
+		text = bytes.ReplaceAll(text, []byte(`\`), []byte(`\\`))
+	}
+	dst = append(dst, bytes.ReplaceAll(text, []byte("'"), []byte("''"))...)
+	return append(dst, '\'')
+}
+
+// text writes a text that is not of a record: a comment, a name.
+func (d *Dialect) text(s string) string { return string(d.literals.appendQuoted(nil, []byte(s))) }

@@ -1,0 +1,169 @@
+package dialect
+
+import (
+	"fmt"
+
+	"ambertray/internal/table"
+)
+
+// SQLite is the dialect of SQLite. Its type names only lend a column an
+// affinity: dates and times are kept as text in ISO 8601, and so is a decimal
+// too wide for a REAL.
+var SQLite = &Dialect{
+	Name: "sqlite", Title: "SQLite", MaxName: 128, reserved: words(sqliteWords), open: '"', close: '"',
+	scriptHead: []string{"BEGIN"}, scriptTail: []string{"COMMIT"},
+	literals: literals{truth: [2]string{"0", "1"}, middle: " "},
+	TypeName: func(t table.Type) string {
+		switch {
+		case t.Kind == table.Decimal && t.Size > exactInReal:
+			return fmt.Sprintf("text /* %s */", t)
+		case t.Kind == table.UUID:
+			return "char(36)"
+		}
+		return t.String()
+	},
+	Stored: func(t table.Type) table.Type {
+		switch {
+		case t.Kind >= table.Date && t.Kind <= table.TimestampTZ, t.Kind == table.UUID, t.Kind == table.Decimal && t.Size > exactInReal:
+			return table.Type{Kind: table.Text}
+		}
+		return t
+	},
+}
+
+// exactInReal is how many decimal digits survive in an IEEE 754 double.
+const exactInReal = 15
+
+func asItIs(t table.Type) table.Type { return t }
+
+// PostgreSQL is the dialect of PostgreSQL.
+var PostgreSQL = &Dialect{
+	Name: "postgresql", Title: "PostgreSQL", MaxName: 63, reserved: words(postgresWords), schemas: true, open: '"', close: '"',
+	Stored: asItIs, comments: commentOn,
+	scriptHead: []string{"SET standard_conforming_strings = on", "BEGIN"}, scriptTail: []string{"COMMIT"},
+	literals: literals{truth: [2]string{"false", "true"}, typed: true, instant: "TIMESTAMPTZ", middle: " "},
+	TypeName: func(t table.Type) string {
+		switch t.Kind {
+		case table.Double:
+			return "double precision"
+		case table.Decimal:
+			return fmt.Sprintf("numeric(%d,%d)", t.Size, t.Scale)
+		}
+		return t.String()
+	},
+}
+
+// SQLServer is the dialect of Microsoft SQL Server. Text is national, so that
+// every character fits, and a length counts pairs of bytes.
+var SQLServer = &Dialect{
+	Name: "sqlserver", Title: "SQL Server", MaxName: 128, characters: true, reserved: words(sqlServerWords), schemas: true, open: '[', close: ']',
+	Stored: asItIs, comments: commentProperties,
+	scriptHead: []string{"SET XACT_ABORT ON", "BEGIN TRANSACTION"}, scriptTail: []string{"COMMIT TRANSACTION"},
+	key:      func(t table.Type) bool { return t.Kind != table.Text && (!t.Textual() || t.Size <= 450) },
+	literals: literals{truth: [2]string{"0", "1"}, national: "N", middle: "T"},
+	TypeName: func(t table.Type) string {
+		switch t.Kind {
+		case table.Integer:
+			return "int"
+		case table.Double:
+			return "float(53)"
+		case table.Boolean:
+			return "bit"
+		case table.Time:
+			return "time(6)"
+		case table.Timestamp:
+			return "datetime2(6)"
+		case table.TimestampTZ:
+			return "datetimeoffset(6)"
+		case table.UUID:
+			return "uniqueidentifier"
+		case table.Char, table.Varchar, table.Text:
+			if t.Kind == table.Text || t.Size > 4000 {
+				return "nvarchar(max)"
+			}
+			return "n" + t.String()
+		}
+		return t.String()
+	},
+}
+
+// Oracle is the dialect of Oracle Database before version 23: it has no
+// boolean, no time of day, and no text that is empty rather than NULL.
+var Oracle = &Dialect{
+	Name: "oracle", Title: "Oracle", MaxName: 128, reserved: words(oracleWords), schemas: true, open: '"', close: '"', notFirst: "_0123456789",
+	comments: commentOn, OneRowPerInsert: true,
+	scriptHead: []string{"SET DEFINE OFF", "SET SQLBLANKLINES ON", "WHENEVER SQLERROR EXIT ROLLBACK"}, scriptTail: []string{"COMMIT"},
+	key:      func(t table.Type) bool { return t.Kind != table.Text && (!t.Textual() || t.Size <= 1500) },
+	literals: literals{truth: [2]string{"0", "1"}, typed: true, instant: "TIMESTAMP", middle: " ", longest: 3000},
+	Stored: func(t table.Type) table.Type {
+		if t.Kind == table.Time || t.Kind == table.UUID {
+			return table.Type{Kind: table.Text}
+		}
+		return t
+	},
+	TypeName: func(t table.Type) string {
+		switch t.Kind {
+		case table.SmallInt:
+			return "number(5)"
+		case table.Integer:
+			return "number(10)"
+		case table.BigInt:
+			return "number(19)"
+		case table.Decimal:
+			return fmt.Sprintf("number(%d,%d)", t.Size, t.Scale)
+		case table.Double:
+			return "binary_double"
+		case table.Boolean:
+			return "number(1)"
+		case table.Time:
+			return "varchar2(15)"
+		case table.Timestamp:
+			return "timestamp(6)"
+		case table.TimestampTZ:
+			return "timestamp(6) with time zone"
+		case table.UUID:
+			return "char(36)"
+		case table.Char:
+			if t.Size <= 500 {
+				return fmt.Sprintf("char(%d char)", t.Size)
+			}
+		}
+		if t.Textual() && t.Kind != table.Text && t.Size <= 1000 { // 4,000 bytes
+			return fmt.Sprintf("varchar2(%d char)", t.Size)
+		}
+		if t.Textual() {
+			return "clob"
+		}
+		return t.String()
+	},
+}
+
+// ANSI is the SQL of ISO/IEC 9075, for servers that have no dialect here.
+var ANSI = &Dialect{
+	Name: "ansi", Title: "standard SQL", MaxName: 128, characters: true, reserved: words(ansiWords), schemas: true, open: '"', close: '"', notFirst: "_",
+	scriptHead: []string{"START TRANSACTION"}, scriptTail: []string{"COMMIT"},
+	literals: literals{truth: [2]string{"FALSE", "TRUE"}, typed: true, instant: "TIMESTAMP", middle: " "},
+	Stored: func(t table.Type) table.Type {
+		if t.Kind == table.UUID {
+			return table.Type{Kind: table.Text}
+		}
+		return t
+	},
+	TypeName: func(t table.Type) string {
+		switch t.Kind {
+		case table.Double:
+			return "double precision"
+		case table.Time:
+			return "time(6)"
+		case table.Timestamp:
+			return "timestamp(6)"
+		case table.TimestampTZ:
+			return "timestamp(6) with time zone"
+		case table.Text:
+			return "character large object"
+		case table.UUID:
+			return "char(36)"
+		}
+		return t.String()
+	},
+}

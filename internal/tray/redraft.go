@@ -1,0 +1,262 @@
+package tray
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"go.yaml.in/yaml/v3"
+
+	"ambertray/internal/publish"
+)
+
+// draftedFile holds the plan as it was drafted last, so that the next draft can
+// tell what a person has changed since.
+const draftedFile = "drafted.yaml"
+
+// Redrafted says what became of a tray that was drafted again.
+type Redrafted struct {
+	// Kept is what a person has changed and the draft would have otherwise.
+	Kept []Kept `json:"kept"`
+	// Changed is what the draft has changed, for the source has.
+	Changed []Kept `json:"changed"`
+	// Gone are columns of the plan that the source does not have.
+	Gone []string `json:"gone"`
+}
+
+// Kept is one place in the tray and what stands there, or stood, and what was
+// drafted. Either is empty where there is nothing.
+type Kept struct {
+	Where   string `json:"where"`
+	Yours   string `json:"yours"`
+	Drafted string `json:"drafted"`
+}
+
+// Redraft brings the tray that is in t.Dir up to t, a new draft: what a person
+// has changed in it stays, the rest becomes what was drafted now, comments
+// among it. It returns the plan as it then stands.
+func (t *Tray) Redraft() (*Tray, *Redrafted, error) {
+	file := filepath.Join(t.Dir, planFile)
+	mine, err := readNode(file)
+	if err != nil {
+		return nil, nil, err
+	}
+	base, err := readNode(filepath.Join(t.Dir, draftedFile))
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return nil, nil, err
+	}
+	text, err := t.Marshal()
+	if err != nil {
+		return nil, nil, err
+	}
+	var doc yaml.Node
+	if err := yaml.Unmarshal(text, &doc); err != nil {
+		return nil, nil, err
+	}
+	m := &merger{result: &Redrafted{Kept: []Kept{}, Changed: []Kept{}, Gone: []string{}}}
+	m.mapping("", mine, base, doc.Content[0])
+	merged := &Tray{Dir: t.Dir}
+	if err := merged.decode(&yaml.Node{Kind: yaml.DocumentNode, Content: []*yaml.Node{mine}}); err != nil {
+		return nil, nil, inFile(err, file)
+	}
+	if m.touched {
+		plan, err := encode(mine)
+		if err != nil {
+			return nil, nil, err
+		}
+		if err := publish.File(file, plan); err != nil {
+			return nil, nil, err
+		}
+	}
+	return merged, m.result, publish.File(filepath.Join(t.Dir, draftedFile), text)
+}
+
+func readNode(path string) (*yaml.Node, error) {
+	text, err := os.ReadFile(path)
+	if err != nil {
+		return nil, err
+	}
+	var doc yaml.Node
+	if err := yaml.Unmarshal(text, &doc); err != nil {
+		return nil, fmt.Errorf("%s: %w", path, err)
+	}
+	if len(doc.Content) == 0 || doc.Content[0].Kind != yaml.MappingNode {
+		return nil, &Error{File: path, Line: 1, Column: 1, What: "the tray is empty"}
+	}
+	return doc.Content[0], nil
+}
+
+func encode(root *yaml.Node) ([]byte, error) {
+	var out bytes.Buffer
+	enc := yaml.NewEncoder(&out)
+	enc.SetIndent(2)
+	if err := enc.Encode(root); err != nil {
+		return nil, err
+	}
+	return out.Bytes(), enc.Close()
+}
+
+// merger merges a new draft into a person's plan; base is the draft that the
+// person began with. Any of base may be nil.
+type merger struct {
+	result  *Redrafted
+	touched bool // the plan was changed
+}
+
+// mapping merges the keys of a mapping; path says where it is, for people.
+func (m *merger) mapping(path string, mine, base, next *yaml.Node) {
+	for i := 0; i+1 < len(next.Content); i += 2 {
+		key, value := next.Content[i], next.Content[i+1]
+		at := strings.TrimPrefix(path+" "+key.Value, " ")
+		myKey, my := entry(mine, key.Value)
+		_, old := entry(base, key.Value)
+		switch {
+		case my == nil && old == nil:
+			mine.Content = append(mine.Content, key, value)
+			m.changed(at, nil, value)
+		case my == nil:
+			m.kept(at, nil, value)
+		case key.Value == "columns":
+			m.columns(my, old, value)
+		case my.Kind == yaml.MappingNode && value.Kind == yaml.MappingNode:
+			m.mapping(at, my, old, value)
+		case !same(my, value) && same(my, old):
+			m.changed(at, my, value)
+			my.Kind, my.Tag, my.Style, my.Value, my.Content = value.Kind, value.Tag, value.Style, value.Value, value.Content
+		case !same(my, value):
+			m.kept(at, my, value)
+		}
+		if my != nil {
+			oldKey, _ := entry(base, key.Value)
+			m.comment(&myKey.HeadComment, head(oldKey), key.HeadComment, base)
+			m.comment(&my.LineComment, line(old), value.LineComment, base)
+		}
+	}
+	m.drop(path, mine, base, next)
+}
+
+// drop takes away what the last draft had, a person left as it was, and the new
+// draft has no more.
+func (m *merger) drop(path string, mine, base, next *yaml.Node) {
+	for i := 0; i+1 < len(mine.Content); {
+		key, my := mine.Content[i], mine.Content[i+1]
+		_, old := entry(base, key.Value)
+		if _, still := entry(next, key.Value); still == nil && old != nil && same(my, old) {
+			m.changed(strings.TrimPrefix(path+" "+key.Value, " "), my, nil)
+			mine.Content = slices.Delete(mine.Content, i, i+2)
+			continue
+		}
+		i += 2
+	}
+}
+
+// columns merges the columns that are from one heading.
+func (m *merger) columns(mine, base, next *yaml.Node) {
+	for _, column := range next.Content {
+		heading := from(column)
+		my := columnFrom(mine, heading)
+		if my == nil {
+			if columnFrom(base, heading) == nil {
+				mine.Content = append(mine.Content, column)
+				m.changed("column "+heading, nil, &yaml.Node{Kind: yaml.ScalarNode, Value: "new"})
+			}
+			continue
+		}
+		if _, out := entry(my, "leave_out"); out == nil || out.Value != "true" {
+			m.mapping("column "+heading, my, columnFrom(base, heading), column)
+		}
+	}
+	for _, my := range mine.Content {
+		if heading := from(my); heading != "" && columnFrom(next, heading) == nil {
+			m.result.Gone = append(m.result.Gone, heading)
+		}
+	}
+}
+
+// comment replaces a comment that nobody has changed since the last draft.
+func (m *merger) comment(mine *string, old, next string, base *yaml.Node) {
+	if base != nil && *mine == old && old != next {
+		*mine, m.touched = next, true
+	}
+}
+
+func (m *merger) kept(at string, mine, next *yaml.Node) {
+	m.result.Kept = append(m.result.Kept, Kept{at, shown(mine), shown(next)})
+}
+
+func (m *merger) changed(at string, mine, next *yaml.Node) {
+	m.touched = true
+	m.result.Changed = append(m.result.Changed, Kept{at, shown(mine), shown(next)})
+}
+
+// entry returns the key node and the value of a key, or nil.
+func entry(n *yaml.Node, key string) (k, v *yaml.Node) {
+	if n == nil {
+		return nil, nil
+	}
+	for i := 0; i+1 < len(n.Content); i += 2 {
+		if n.Content[i].Value == key {
+			return n.Content[i], n.Content[i+1]
+		}
+	}
+	return nil, nil
+}
+
+func from(column *yaml.Node) string {
+	if _, v := entry(column, "from"); v != nil {
+		return v.Value
+	}
+	return ""
+}
+
+func columnFrom(columns *yaml.Node, heading string) *yaml.Node {
+	if columns == nil {
+		return nil
+	}
+	i := slices.IndexFunc(columns.Content, func(c *yaml.Node) bool { return from(c) == heading })
+	if i < 0 {
+		return nil
+	}
+	return columns.Content[i]
+}
+
+// same compares what two nodes mean, not how they are written.
+func same(a, b *yaml.Node) bool {
+	return a != nil && b != nil && a.Kind == b.Kind && a.Value == b.Value && slices.EqualFunc(a.Content, b.Content, same)
+}
+
+func head(n *yaml.Node) string {
+	if n == nil {
+		return ""
+	}
+	return n.HeadComment
+}
+
+func line(n *yaml.Node) string {
+	if n == nil {
+		return ""
+	}
+	return n.LineComment
+}
+
+// shown writes a value for people.
+func shown(n *yaml.Node) string {
+	switch {
+	case n == nil:
+		return ""
+	case n.Kind == yaml.ScalarNode:
+		return n.Value
+	case n.Kind == yaml.SequenceNode:
+		var items []string
+		for _, c := range n.Content {
+			items = append(items, shown(c))
+		}
+		return "[" + strings.Join(items, ", ") + "]"
+	}
+	return "…"
+}
