@@ -190,15 +190,10 @@ func plannedAs(c *table.Column) (name, typ, null string) {
 
 // keyMark says whether a column is in the key, or could be the key.
 func keyMark(t *tray.Tray, c *survey.Column, name string) string {
-	switch {
-	case slices.Contains(t.Table.Key, name):
+	if slices.Contains(t.Table.Key, name) {
 		return "key"
-	case c.Key:
-		return "unique"
-	case c.LikelyKey:
-		return "likely unique"
 	}
-	return ""
+	return uniqueText(c)
 }
 
 // drawAgain shows what became of a tray that was there already.

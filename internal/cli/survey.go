@@ -113,13 +113,14 @@ func (a *app) drawSurvey(s *survey.Survey) {
 	var rows [][]string
 	for i, c := range s.Columns {
 		rows = append(rows, []string{
-			fmt.Sprint(i + 1), c.Heading, p.Amber(c.Type), blanks(c), distinctText(c), uniqueText(c), lengths(c), extremes(c),
+			fmt.Sprint(i + 1), c.Heading, p.Amber(c.Type), blanks(c), distinctText(c), uniqueText(&c), lengths(c), extremes(c),
 		})
 	}
 	p.Table([]term.Column{
 		{Title: "", Right: true}, {Title: "column", Max: 28}, {Title: "type"}, {Title: "blank", Right: true},
 		{Title: "distinct", Right: true}, {Title: ""}, {Title: "length", Right: true}, {Title: "least … greatest"},
 	}, rows)
+	a.drawPairs(s)
 	a.drawInTheWay(s)
 	a.drawOddities(s)
 }
@@ -267,12 +268,34 @@ func distinctText(c survey.Column) string {
 	return term.Count(c.Distinct)
 }
 
-func uniqueText(c survey.Column) string {
-	if c.Key {
+func uniqueText(c *survey.Column) string {
+	switch {
+	case c.Key:
 		return "unique"
+	case c.LikelyKey:
+		return "likely unique"
 	}
 	return ""
 }
+
+// drawPairs shows what tells the records apart where no single column does.
+func (a *app) drawPairs(s *survey.Survey) {
+	var lines []string
+	for _, k := range s.KeyPairs[:min(len(s.KeyPairs), maxPairs)] {
+		line := strings.Join(k.Columns, " with ")
+		if !k.Sure {
+			line += ", by the first records"
+		}
+		lines = append(lines, line)
+	}
+	if lines != nil {
+		a.print.Line("")
+		a.print.Fact("unique", "%s", "together: "+strings.Join(lines, "; "))
+	}
+}
+
+// maxPairs is how many pairs of columns are shown.
+const maxPairs = 5
 
 func lengths(c survey.Column) string {
 	if c.Shortest == c.Longest {

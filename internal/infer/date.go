@@ -58,7 +58,7 @@ var dateTypes = map[value.Kind]struct {
 	name string
 }{
 	value.Date: {table.Date, "date"}, value.Timestamp: {table.Timestamp, "timestamp"},
-	value.Instant: {table.TimestampTZ, "timestamp with its offset from UTC"},
+	value.Instant: {table.TimestampTZ, "timestamp"},
 }
 
 func (p *Column) planDates(r reading, f value.Format, o Options, c *Choice) {
@@ -76,7 +76,7 @@ func (p *Column) planDates(r reading, f value.Format, o Options, c *Choice) {
 		c.Evidence += fmt.Sprintf("; two-digit years: %d to 99 are 19%d to 1999, the others 20..", value.PivotYear, value.PivotYear)
 	}
 	if f.Shape.Kind == value.Instant {
-		c.Evidence += "; kept as the moment in UTC"
+		c.Evidence += "; each with its offset, kept as the moment in UTC"
 	}
 }
 

@@ -90,6 +90,14 @@ func TestChoose(t *testing.T) {
 		{"exponents", "double", "", list("1e5|2.5e-7|1"), "2 with an exponent"},
 		{"one exponent", "decimal(9,1)", "", list("1E+06|2.5|7"), "no digit is lost"},
 		{"exponents too far apart", "double", "", list("1e30|2e-30|5|6|7"), ""},
+		{"whole numbers of a program that thinks in decimals", "integer", "", list("1.0|25.0|3"), "2 end in .0"},
+		{"prices in whole pounds", "decimal(5,2)", "", list("1.00|25.00"), ""},
+		{"one half", "decimal(4,1)", "", list("1.0|25.5"), ""},
+		{"floating point, printed", "double", "", list("0.30000000000000004|51.50735100000001|2"), "as floating point is printed"},
+		{"many digits that it would lose", "decimal(22,18)", "", list("0.300000000000000041|511.507351"), ""},
+		{"telephone numbers", "varchar(20)", "", list("612 345 678|699 000 111"), "more likely a telephone number"},
+		{"sort codes", "char(8)", "", list("20-01-15|45-67-89|12-34-56"), ""},
+		{"addresses of machines", "varchar(20)", "", list("192.168.100.100|10.0.0.1"), ""},
 		{"twenty digits each", "char(20)", "", list("12345678901234567890|12345678901234567891"), ""},
 		{"too many digits", "text", "", []string{strings.Repeat("9", 41), "1"}, ""},
 		{"codes of one width", "char(5)", "", list("00123|45678|00001"), "5 digits in all 3 values, 2 begin with 0: a code, not a number"},
@@ -180,6 +188,8 @@ func TestOptions(t *testing.T) {
 	c = profile(t, list("25/02/2026|03/04/2026"), 1).Choose(other)
 	require.Equal(t, "dd/MM/yyyy", c.Format)
 	require.Equal(t, "decimal(5,3)", profile(t, list("1,234|2,500"), 1).Choose(other).Type.String())
+	require.Equal(t, "integer", profile(t, list("1.234|250"), 1).Choose(other).Type.String())
+	require.Equal(t, "decimal(5,3)", profile(t, list("1.234|2.5"), 1).Choose(other).Type.String())
 
 	monthFirst, dayFirst := profile(t, list("25/02/2026|03/04/2026"), 1).DayOrder()
 	require.False(t, monthFirst)

@@ -24,6 +24,9 @@ func (p *Column) numbers(o Options) []reading {
 		if s.Notation != value.CompactDate && s.Notation&value.LoneComma != 0 {
 			signs, comma = addOnce(signs, ','), true
 		}
+		if s.Notation != value.CompactDate && s.Notation&value.LonePoint != 0 && o.Habits.DecimalComma {
+			comma = true
+		}
 		if comma {
 			signs, commas = addOnce(signs, '.'), addOnce(commas, true)
 		}
@@ -73,8 +76,9 @@ func numbersIn(style value.Style, o Options) reading {
 // counted is what the tallies of one style add up to.
 type counted struct {
 	n, exponents, grouped, money, negative int64
-	whole, scale                           int
-	lone                                   bool // every grouping may be three decimals
+	whole, scale, digits                   int
+	pointZero                              int64 // whole numbers that end in .0
+	lone                                   bool  // every grouping may be three decimals
 	example                                Example
 }
 
@@ -93,7 +97,11 @@ func (p *Column) countNumbers(style value.Style) counted {
 		case s.Notation&value.LonePoint != 0 && style.DecimalComma:
 			scale, whole = scale-3, whole+3
 		}
-		t.whole, t.scale = max(t.whole, whole), max(t.scale, scale)
+		if s.Kind == value.Decimal && !a.fraction && s.Notation == value.Plain {
+			t.pointZero += a.count
+			scale = 0
+		}
+		t.whole, t.scale, t.digits = max(t.whole, whole), max(t.scale, scale), max(t.digits, a.digits)
 		if style.Groups(s) {
 			t.grouped += a.count
 			t.lone = t.lone && s.Notation&(value.LoneComma|value.LonePoint) != 0
@@ -120,6 +128,12 @@ func (p *Column) planNumbers(style value.Style, o Options, c *Choice) {
 	case t.exponents > 0 && (2*t.exponents > t.n || !exact):
 		c.Type = table.Type{Kind: table.Double}
 		c.Evidence = fmt.Sprintf("%s, %s with an exponent%s", amount(t.n, "number"), group(t.exponents), span)
+	case t.scale >= noisyScale && t.digits >= 15 && t.digits <= 17 && style.Currency == 0:
+		c.Type = table.Type{Kind: table.Double}
+		c.Evidence = fmt.Sprintf("%s of up to %d digits, as floating point is printed%s", amount(t.n, "number"), t.digits, span)
+	case style.Thousands == ' ' && p.Shortest == p.Longest && t.whole >= 9 && t.scale == 0:
+		c.Type = p.textType(o.Fit)
+		c.Evidence = fmt.Sprintf("%d digits in groups in every value: more likely a telephone number than a quantity", t.whole)
 	case style.Percent:
 		c.Type = decimalType(t.whole, t.scale, o.Fit)
 		c.Evidence = fmt.Sprintf("%s%s; kept as a fraction, so that 50%% is 0.5", amount(t.n, "percentage"), span)
@@ -142,6 +156,10 @@ func (p *Column) planNumbers(style value.Style, o Options, c *Choice) {
 	t.explain(style, o, c)
 }
 
+// noisyScale is from how many decimals on numbers of 15 to 17 digits are taken
+// for floating point, which holds them exactly.
+const noisyScale = 12
+
 // explain adds what is worth knowing of how the numbers are written.
 func (t *counted) explain(style value.Style, o Options, c *Choice) {
 	if style.DecimalComma {
@@ -151,9 +169,15 @@ func (t *counted) explain(style value.Style, o Options, c *Choice) {
 	if t.grouped > 0 {
 		c.Thousands = string(style.Thousands)
 		c.Evidence += fmt.Sprintf("; '%s' is a thousands separator in %s", c.Thousands, group(t.grouped))
+		if t.lone && style.DecimalComma && o.Habits.DecimalComma {
+			c.Evidence += ", as other columns have a comma before decimals"
+		}
 		if t.lone && !o.Habits.DecimalComma && !style.DecimalComma {
 			c.Evidence += fmt.Sprintf("; ambiguous: if it stands before decimals, as %s, write decimal: \",\"", at(t.example))
 		}
+	}
+	if t.pointZero > 0 && t.scale == 0 {
+		c.Evidence += fmt.Sprintf("; %s in .0", count(t.pointZero, "ends", "end"))
 	}
 	if t.negative > 0 {
 		c.Evidence += fmt.Sprintf("; %s written as in accounts", count(t.negative, "is negative,", "are negative,"))

@@ -13,6 +13,10 @@ type tally struct {
 	examples []Example // the first values that differ
 	// whole and scale are the most digits before and after the decimal sign.
 	whole, scale int
+	// digits is the most digits of one number; fraction tells that a decimal has
+	// more behind its sign than one zero.
+	digits   int
+	fraction bool
 	// width is the length of the values in bytes, or -1 when they differ.
 	width int
 	// prose tells that a text is more than capitals, digits and signs.
@@ -38,10 +42,10 @@ func (t *tally) add(v *value.Value, cell []byte) {
 	}
 	switch t.shape.Kind {
 	case value.Integer, value.Decimal:
-		t.whole, t.scale = max(t.whole, v.Whole), max(t.scale, v.Scale)
+		t.digitsOf(v)
 		t.extremes(0, v, float(v))
 	case value.Exponent:
-		t.whole, t.scale = max(t.whole, v.Whole), max(t.scale, v.Scale)
+		t.digitsOf(v)
 		t.extremes(0, v, v.Float)
 	case value.Boolean, value.Time:
 		t.extremes(0, v, 0)
@@ -54,6 +58,11 @@ func (t *tally) add(v *value.Value, cell []byte) {
 	case value.Text:
 		t.prose = t.prose || prose(cell)
 	}
+}
+
+func (t *tally) digitsOf(v *value.Value) {
+	t.whole, t.scale, t.digits = max(t.whole, v.Whole), max(t.scale, v.Scale), max(t.digits, v.Whole+v.Scale)
+	t.fraction = t.fraction || v.Wide || v.Scale != 1 || v.Int%10 != 0
 }
 
 // prose tells whether a text has lower case letters, spaces, or anything beyond
@@ -107,7 +116,8 @@ func (t *tally) merge(o *tally) {
 		return
 	}
 	t.count += o.count
-	t.whole, t.scale = max(t.whole, o.whole), max(t.scale, o.scale)
+	t.whole, t.scale, t.digits = max(t.whole, o.whole), max(t.scale, o.scale), max(t.digits, o.digits)
+	t.fraction = t.fraction || o.fraction
 	t.prose = t.prose || o.prose
 	if t.width != o.width {
 		t.width = -1

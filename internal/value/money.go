@@ -110,12 +110,12 @@ func takeCurrency(s []byte) ([]byte, Currency) {
 		return s, 0
 	}
 	for _, n := range currencyNames.first[s[0]] {
-		if rest, ok := bytes.CutPrefix(s, n.text); ok && len(rest) > 0 {
+		if rest, ok := bytes.CutPrefix(s, n.text); ok && len(rest) > 0 && !(n.word && isDigit(rest[0])) {
 			return bytes.TrimLeft(rest, spaces), n.currency
 		}
 	}
 	for _, n := range currencyNames.last[s[len(s)-1]] {
-		if rest, ok := bytes.CutSuffix(s, n.text); ok && len(rest) > 0 {
+		if rest, ok := bytes.CutSuffix(s, n.text); ok && len(rest) > 0 && !(n.word && isDigit(rest[len(rest)-1])) {
 			return bytes.TrimRight(rest, spaces), n.currency
 		}
 	}
@@ -124,18 +124,22 @@ func takeCurrency(s []byte) ([]byte, Currency) {
 
 const spaces = " \u00a0\u202f"
 
+// currencyName is a code or sign. A word needs a space between it and the
+// digits, without which it is part of some other code, such as PEN1.
 type currencyName struct {
 	text     []byte
 	currency Currency
+	word     bool
 }
 
 // currencyNames are the codes and signs by their first and last byte.
 var currencyNames = func() (by struct{ first, last [256][]currencyName }) {
 	for i, names := range currencies {
 		for _, n := range names {
-			by.first[n[0]] = append(by.first[n[0]], currencyName{[]byte(n), Currency(i)})
 			last := n[len(n)-1]
-			by.last[last] = append(by.last[last], currencyName{[]byte(n), Currency(i)})
+			name := currencyName{[]byte(n), Currency(i), classes[n[0]] == letter && classes[last] == letter}
+			by.first[n[0]] = append(by.first[n[0]], name)
+			by.last[last] = append(by.last[last], name)
 		}
 	}
 	return by

@@ -33,8 +33,8 @@ func scanNumber(cell []byte, v *Value) (Shape, bool) {
 			v.Whole = 0
 		}
 		v.setUnscaled(n, cell[first:])
-		if whole == 8 || whole == 14 {
-			return Shape{Integer, v.compact(cell)}, true
+		if whole >= 8 {
+			return Shape{Integer, v.compact(cell)}, !isPhone(cell, whole)
 		}
 		return Shape{Kind: Integer}, true
 	}
@@ -57,6 +57,10 @@ func scanNumber(cell []byte, v *Value) (Shape, bool) {
 	v.Negative = false
 	return scanMarked(cell, v)
 }
+
+// isPhone tells whether a whole number with so many digits is written with a
+// plus sign, as telephone numbers are and quantities of that size are not.
+func isPhone(cell []byte, whole int) bool { return cell[0] == '+' && whole >= 8 }
 
 // decimals reads digits behind a decimal point up to the end of s, going on
 // from n; scale is 0 when there is anything else.
@@ -130,7 +134,7 @@ func scanMarked(cell []byte, v *Value) (Shape, bool) {
 	if inScale || v.Scale > 0 {
 		return Shape{Decimal, notation | d.notation}, true
 	}
-	return Shape{Integer, notation | d.notation}, true
+	return Shape{Integer, notation | d.notation}, !isPhone(cell, v.Whole)
 }
 
 // scanExponent recognises a number with the exponent at e. It is set exactly
