@@ -5,5 +5,5 @@ import "embed"
 
 // Files are the museum's files.
 //
-//go:embed *.csv *.txt
+//go:embed *.csv *.tsv *.txt
 var Files embed.FS

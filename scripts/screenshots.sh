@@ -7,7 +7,7 @@ out=$PWD/docs/screenshots
 dir=$(mktemp -d)
 trap 'kill $display_pid 2>/dev/null || true; rm -rf "$dir"' EXIT
 CGO_ENABLED=0 go build -o "$dir/bin/ambertray" ./cmd/ambertray
-cp demo/*.csv demo/*.txt "$dir"
+cp demo/*.csv demo/*.tsv demo/*.txt "$dir"
 cd "$dir"
 export PATH="$dir/bin:$PATH" DISPLAY=:97
 Xvfb "$DISPLAY" -screen 0 1300x820x24 >/dev/null 2>&1 &
@@ -35,7 +35,13 @@ if [ $# -gt 0 ]; then
 fi
 shot survey ambertray survey specimens.csv
 shot layout ambertray survey localities.txt
-shot draft ambertray draft specimens.csv
+shot draft ambertray draft reports.tsv
+shot explain ambertray draft reports.tsv --explain light_lux
+ambertray draft loans.csv >/dev/null
+sed -i 's/type: decimal(6,2)/type: decimal(4,2)/; s/name: borrower/name: lent_to/' loans.tray/tray.yaml
+shot redraft ambertray draft loans.csv
+rm -r loans.tray
+ambertray draft specimens.csv >/dev/null
 shot ddl ambertray ddl specimens.tray --dialect postgresql
 shot check ambertray check loans.csv --to museum.db
 shot load ambertray load loans.csv --to museum.db

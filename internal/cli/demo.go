@@ -24,6 +24,8 @@ var story = []struct{ words, command string }{
 	{"Now the load. It is verified before it is committed.", "load specimens.tray --to museum.db"},
 	{"Prove it again: the table is held against the file, column by column.", "verify specimens.tray --to museum.db"},
 	{"A listing with titles above and a total below. They are no records, and it says so.", "survey localities.txt --rows 3"},
+	{"Reports typed by hand. No column alone tells them apart, and one value is no number:", "draft reports.tsv"},
+	{"All about that column:", "draft reports.tsv --explain light_lux"},
 	{"A second file, with a few broken records, in one command:", "load loans.csv --to museum.db"},
 	{"No record is lost. What was rejected, and why:", "rejects loans.tray"},
 }

@@ -1,6 +1,11 @@
 package infer
 
-import "ambertray/internal/value"
+import (
+	"cmp"
+	"slices"
+
+	"ambertray/internal/value"
+)
 
 // Run tells whether the whole numbers of a column rise, or fall, from record to
 // record: then no two are alike, however many there are.
@@ -83,20 +88,27 @@ func (k *Keys) Unique(c int) bool { return k.runs[c].some && !k.runs[c].broken }
 type Pair struct {
 	A, B int
 	Sure bool // all records were looked at
+	// Dense tells that there are hardly more possible pairs of values than
+	// records, so that it is no accident that no two are alike.
+	Dense bool
 }
 
 // Pairs returns the pairs of the given columns, none of which has a blank cell,
-// that tell the records apart. distinct is the number of values of each.
+// that tell the records apart, those with the fewest possible pairs of values
+// first. distinct is the number of values of each.
 func (k *Keys) Pairs(columns []int, distinct []int64) []Pair {
 	var pairs []Pair
+	possible := map[Pair]int64{}
 	columns = columns[:min(len(columns), keyColumns)]
 	for i, a := range columns {
 		for j, b := range columns[:i] {
 			if n := int64(len(k.hashes[a])); n > 1 && distinct[i] >= n/max(distinct[j], 1) && k.tellApart(a, b) {
-				pairs = append(pairs, Pair{b, a, !k.full})
+				p := Pair{A: b, B: a, Sure: !k.full, Dense: distinct[i]*distinct[j] <= 2*n}
+				pairs, possible[p] = append(pairs, p), distinct[i]*distinct[j]
 			}
 		}
 	}
+	slices.SortStableFunc(pairs, func(a, b Pair) int { return cmp.Compare(possible[a], possible[b]) })
 	return pairs
 }
 

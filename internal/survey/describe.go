@@ -5,6 +5,7 @@ import (
 
 	"ambertray/internal/dialect"
 	"ambertray/internal/infer"
+	"ambertray/internal/table"
 )
 
 // describe writes the columns of the survey.
@@ -50,15 +51,15 @@ func (w *surveying) keyPairs() []KeyPair {
 	var columns []int
 	var distinct []int64
 	for i, c := range w.survey.Columns {
-		if c.Key {
+		if c.Key && keyType(c.Choice.Type) {
 			return pairs
 		}
-		if !c.Nullable && c.Distinct > 1 && keyType(c.Choice.Type) {
+		if !c.Nullable && c.Distinct > 1 && (keyType(c.Choice.Type) || c.Choice.Type.Kind == table.Date) {
 			columns, distinct = append(columns, i), append(distinct, c.Distinct)
 		}
 	}
 	for _, p := range w.keys.Pairs(columns, distinct) {
-		pairs = append(pairs, KeyPair{[]string{w.survey.Columns[p.A].Name, w.survey.Columns[p.B].Name}, p.Sure})
+		pairs = append(pairs, KeyPair{[]string{w.survey.Columns[p.A].Name, w.survey.Columns[p.B].Name}, p.Sure, p.Dense})
 	}
 	return pairs
 }

@@ -67,8 +67,8 @@ var trailingNumber = regexp.MustCompile(`(_\d+)+$`)
 var keyWords = regexp.MustCompile(`(^|_)(id|no|nr|number|code|key|ref|uuid)(_|$)`)
 
 // offerKeys takes the first column that could be the key, and is named or
-// placed like one, or else the only pair of columns that could, and names the
-// others in a note.
+// placed like one, or else a pair of columns that can hardly be one by
+// accident, and names the others in a note.
 func (s *Survey) offerKeys(t *tray.Tray) {
 	var others, likely []string
 	for i, c := range s.Columns {
@@ -86,6 +86,8 @@ func (s *Survey) offerKeys(t *tray.Tray) {
 	var notes []string
 	if t.Table.Key != nil {
 		notes = append(notes, "no two records are alike in it")
+	} else if !s.Sampled {
+		notes = s.offerPairs(t)
 	}
 	if others != nil {
 		notes = append(notes, "also unique: "+strings.Join(others, ", "))
@@ -93,34 +95,34 @@ func (s *Survey) offerKeys(t *tray.Tray) {
 	if likely != nil {
 		notes = append(notes, "likely unique, by estimate: "+strings.Join(likely, ", "))
 	}
-	if t.Table.Key == nil && others == nil && !s.Sampled {
-		notes = append(notes, s.offerPairs(t)...)
-	}
 	t.Notes["key"] = []string{strings.Join(notes, "; ")}
 }
 
-// offerPairs takes a pair for the key where it is the only one and sure.
+// offerPairs takes the first pair for the key where it is sure and no accident.
 func (s *Survey) offerPairs(t *tray.Tray) (notes []string) {
 	var sure, likely []string
-	for _, p := range s.KeyPairs {
-		if p.Sure {
-			sure = append(sure, strings.Join(p.Columns, " with "))
-		} else {
-			likely = append(likely, strings.Join(p.Columns, " with "))
+	for i, p := range s.KeyPairs {
+		switch together := strings.Join(p.Columns, " with "); {
+		case i == 0 && p.Sure && p.dense:
+			t.Table.Key = p.Columns
+			notes = append(notes, "no single column tells the records apart, these two together do")
+		case p.Sure:
+			sure = append(sure, together)
+		default:
+			likely = append(likely, together)
 		}
 	}
-	switch {
-	case len(s.KeyPairs) == 1 && sure != nil:
-		t.Table.Key = s.KeyPairs[0].Columns
-		notes = append(notes, "no single column tells the records apart, these two together do")
-	case sure != nil:
-		notes = append(notes, "unique together: "+strings.Join(sure, ", "))
+	if sure != nil {
+		notes = append(notes, "also unique together: "+strings.Join(sure[:min(len(sure), maxPairs)], ", "))
 	}
 	if likely != nil {
-		notes = append(notes, "likely unique together, by the first records: "+strings.Join(likely, ", "))
+		notes = append(notes, "likely unique together, by the first records: "+strings.Join(likely[:min(len(likely), maxPairs)], ", "))
 	}
 	return notes
 }
+
+// maxPairs is how many pairs of columns a note names.
+const maxPairs = 5
 
 // keyType tells whether a type suits a key: a whole number or a short text.
 func keyType(t table.Type) bool {

@@ -63,6 +63,8 @@ type Oddity struct {
 type KeyPair struct {
 	Columns []string `json:"columns"`
 	Sure    bool     `json:"sure"`
+
+	dense bool
 }
 
 // Column is what one column holds.

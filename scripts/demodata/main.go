@@ -28,6 +28,7 @@ func main() {
 		"demo/specimens.csv":  specimenFile,
 		"demo/loans.csv":      loanFile,
 		"demo/localities.txt": localityFile,
+		"demo/reports.tsv":    reportFile,
 	} {
 		if err := os.WriteFile(name, []byte(write()), 0o644); err != nil {
 			log.Fatal(err)
@@ -66,7 +67,7 @@ func specimenFile() string {
 	return encode(rows)
 }
 
-func pick(rng *rand.Rand, list []string) string { return list[rng.IntN(len(list))] }
+func pick[T any](rng *rand.Rand, list []T) T { return list[rng.IntN(len(list))] }
 
 func mass(rng *rand.Rand, i int) string {
 	if i%301 == 17 {
@@ -144,6 +145,33 @@ func localityFile() string {
 	}
 	fmt.Fprintf(&out, "Total||||%d\n", total)
 	return out.String()
+}
+
+// reportFile is typed by hand: names of months, am and pm, offsets, percent,
+// credits in parentheses, a value that is no number among numbers, and no
+// single column that tells the reports apart.
+func reportFile() string {
+	rng := rand.New(rand.NewPCG(7, 8))
+	rows := []string{"Specimen No\tVisit\tExamined\tAt\tSent\tHumidity\tLight (lux)\tCost\tStable?\tConservator\tTelephone"}
+	zones := []*time.Location{time.UTC, time.FixedZone("", 3600), time.FixedZone("", 2*3600)}
+	for i := range 240 {
+		day := time.Date(2025, 11, 3, 8, 0, 0, 0, time.UTC).Add(time.Duration(i/3*24+rng.IntN(9)) * time.Hour).Add(time.Duration(rng.IntN(12)*5) * time.Minute)
+		light := fmt.Sprint(40 + rng.IntN(160))
+		if i == 70 {
+			light = "<50"
+		}
+		cost := "£" + thousands(rng.IntN(190_000)+2500)
+		if rng.IntN(15) == 0 {
+			cost = "(" + cost + ")"
+		}
+		rows = append(rows, strings.Join([]string{
+			fmt.Sprintf("KB-%05d", 1+i/3*7), fmt.Sprint(1 + i%3), day.Format("2 Jan 2006"), day.Format("3:04 pm"),
+			day.Add(time.Hour).In(pick(rng, zones)).Format("2006-01-02T15:04:05Z07:00"),
+			fmt.Sprintf("%.1f%%", 38+rng.Float64()*20), light, cost, pick(rng, []string{"Y", "Y", "N"}),
+			pick(rng, []string{"A. Lund", "B. Okoro", "M. Søn", ""}), fmt.Sprintf("+44 1632 960%03d", rng.IntN(1000)),
+		}, "\t"))
+	}
+	return strings.Join(rows, "\n") + "\n"
 }
 
 func encode(rows [][]string) string {
