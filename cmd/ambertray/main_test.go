@@ -498,7 +498,8 @@ func TestJSONKeys(t *testing.T) {
 	var receipt map[string]any
 	require.NoError(t, json.Unmarshal([]byte(d.read("loans.tray/loads/0001/receipt.json")), &receipt))
 	require.Equal(t, r, receipt)
-	require.Equal(t, 11, len(d.json(0, "demo")["steps"]))
+	steps := d.json(0, "demo")["steps"].([]any)
+	require.Equal(t, 11, len(steps))
 }
 
 func requireKeys(t *testing.T, m map[string]any, keys string) {
