@@ -1,0 +1,95 @@
+package tray
+
+import (
+	"strings"
+	"unicode"
+
+	"go.yaml.in/yaml/v3"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/table"
+	"ambertray/internal/value"
+)
+
+func decodeColumn(n *yaml.Node) (table.Column, error) {
+	c := table.Column{Nullable: true}
+	var typ, format, byDefault *yaml.Node
+	keys := map[string]decoder{
+		"from":        text(&c.From),
+		"value":       template(&c.Value),
+		"name":        text(&c.Name),
+		"type":        func(n *yaml.Node) error { typ = n; return nil },
+		"format":      func(n *yaml.Node) error { format = n; return text(&c.Format)(n) },
+		"nullable":    truth(&c.Nullable),
+		"leave_out":   truth(&c.LeaveOut),
+		"default":     func(n *yaml.Node) error { byDefault, c.Default = n, new(string); return text(c.Default)(n) },
+		"comment":     text(&c.Comment),
+		"thousands":   text(&c.Thousands, ",", ".", " ", "'"),
+		"decimal":     text(&c.Decimal, ",", "."),
+		"currency":    currency(&c.Currency),
+		"percent":     truth(&c.Percent),
+		"null_words":  list(&c.NullWords),
+		"true_words":  list(&c.TrueWords),
+		"false_words": list(&c.FalseWords),
+		"trim":        truth(&c.Trim),
+		"words":       pairs(&c.Words),
+		"pad_zeros":   number(&c.PadZeros),
+		"letter_case": text(&c.LetterCase, "upper", "lower"),
+	}
+	if err := mapping(n, keys); err != nil {
+		return c, err
+	}
+	if (c.From == "") == (c.Value == "") {
+		return c, wrong(n, "a column has either from, the heading in the source, or value, what it is made of")
+	}
+	if c.LeaveOut {
+		return c, nil
+	}
+	if c.Name == "" || typ == nil {
+		return c, wrong(n, "column %q: it needs a name and a type, or leave_out: true", c.From+c.Value)
+	}
+	return c, completeColumn(&c, n, typ, format, byDefault)
+}
+
+// completeColumn sets the type and holds the rules of a column against it.
+func completeColumn(c *table.Column, n, typ, format, byDefault *yaml.Node) (err error) {
+	if c.Type, err = table.ParseType(typ.Value); err != nil {
+		return wrong(typ, "column %s: %v", c.Name, err)
+	}
+	if strings.ContainsFunc(c.Name, unicode.IsControl) || strings.TrimSpace(c.Name) != c.Name {
+		return wrong(find(n, c.Name), "column %q: a name has no control characters, and no space at its ends", c.Name)
+	}
+	numeric := c.Type.Whole() || c.Type.Kind == table.Decimal || c.Type.Kind == table.Double
+	if (c.Percent || c.Currency != "") && !numeric {
+		return wrong(n, "column %s: only numbers have a percent sign or a currency, not %s", c.Name, c.Type)
+	}
+	if len(c.TrueWords)+len(c.FalseWords) > 0 && (c.Type.Kind != table.Boolean || len(c.TrueWords) == 0 || len(c.FalseWords) == 0) {
+		return wrong(n, "column %s: true_words and false_words are for boolean, and go together", c.Name)
+	}
+	if c.Thousands != "" && (c.Thousands == c.Decimal || c.Thousands == "." && c.Decimal == "") {
+		return wrong(n, "column %s: %q cannot be both the thousands separator and the decimal sign", c.Name, c.Thousands)
+	}
+	if format != nil {
+		if err := checkFormat(*c, format); err != nil {
+			return err
+		}
+	}
+	if byDefault != nil {
+		if _, err := convert.Default(*c); err != nil {
+			return wrong(byDefault, "%v", err)
+		}
+	}
+	return nil
+}
+
+func checkFormat(c table.Column, n *yaml.Node) error {
+	kinds := map[table.Kind]value.Kind{table.Date: value.Date, table.Time: value.Time, table.Timestamp: value.Timestamp, table.TimestampTZ: value.Instant}
+	kind, ok := kinds[c.Type.Kind]
+	if !ok {
+		return wrong(n, "column %s: only dates and times have a format, not %s", c.Name, c.Type)
+	}
+	if _, err := value.ParseFormat(c.Format, kind); err != nil {
+		return wrong(n, "column %s: %v", c.Name, err)
+	}
+	return nil
+}
