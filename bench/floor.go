@@ -26,7 +26,7 @@ const createTable = `CREATE TABLE specimens (
 	specimen_id integer NOT NULL, shelf_code char(5) NOT NULL, name varchar(30) NOT NULL,
 	colour varchar(20) NOT NULL, mass_g numeric(8,2) NOT NULL, value numeric(7,1) NOT NULL,
 	found_on date NOT NULL, examined_at timestamp, on_loan boolean NOT NULL,
-	pieces integer NOT NULL, note varchar(40))`
+	pieces integer NOT NULL, note varchar(40), PRIMARY KEY (specimen_id))`
 
 // runFloor does what a contest's floor does, in a process of its own.
 func runFloor(name string, args []string) error {

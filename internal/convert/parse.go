@@ -189,7 +189,7 @@ func dateParser(c table.Column, kind value.Kind, usual string) (parser, error) {
 	}
 	not := fmt.Sprintf("not a %s written %s", c.Type, pattern)
 	return func(cell []byte, v *value.Value) string {
-		s := v.Redate(value.Scan(cell, v), cell)
+		s := v.Redate(value.ScanLike(kind, cell, v), cell)
 		switch {
 		case !format.Takes(s):
 			if s.Kind == value.Impossible && format.SameDate(s) {

@@ -51,8 +51,8 @@ func scanNumber(cell []byte, v *Value) (Shape, bool) {
 			return Shape{Decimal, notation}, true
 		}
 	}
-	if !endsLikeNumber(cell[len(cell)-1]) {
-		return Shape{}, false
+	if !endsLikeNumber(cell[len(cell)-1]) || i < len(cell)-1 && (cell[i] == '-' || cell[i] == '/' || cell[i] == ':') {
+		return Shape{}, false // text, or a date or time
 	}
 	v.Negative = false
 	return scanMarked(cell, v)
