@@ -139,7 +139,9 @@ func (d *desk) query(sql string) string {
 func targets(t testing.TB) map[string]string {
 	url := os.Getenv("AMBERTRAY_TEST_POSTGRES")
 	require.NotEmpty(t, url, "start the tests with ./test.sh, which starts the servers")
-	return map[string]string{"sqlite": "museum.db", "postgres": url}
+	mysql := os.Getenv("AMBERTRAY_TEST_MYSQL")
+	require.NotEmpty(t, mysql, "start the tests with ./test.sh, which starts the servers")
+	return map[string]string{"sqlite": "museum.db", "postgres": url, "mysql": mysql}
 }
 
 // uniqueTable names a table that no other test uses.

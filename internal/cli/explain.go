@@ -44,14 +44,14 @@ var hints = []struct {
 	is   error
 	hint string
 }{
-	{errNoTarget, "name one, such as --to museum.db or --to postgres://USER@HOST/DATABASE, or set AMBERTRAY_TO"},
+	{errNoTarget, "name one, such as --to museum.db, postgres://USER@HOST/DATABASE or mysql://USER@HOST/DATABASE, or set AMBERTRAY_TO"},
 	{source.ErrDirectory, "name a file in it"},
 	{source.ErrEmpty, "there is nothing to load; look whether it was written in full"},
 	{source.ErrBinary, "save it as delimited text first"},
 	{io.ErrUnexpectedEOF, "the file was cut off; get it again in full"},
 	{source.ErrFetch, "look at the address, or fetch the file yourself and name it here"},
 	{target.ErrUnreachable, "look at the host, the port and whether the server runs, then try again"},
-	{target.ErrLogin, "look at the user and the password: PGPASSWORD, the password file or the URL"},
+	{target.ErrLogin, "look at the user and the password: PGPASSWORD or MYSQL_PWD, the password file or the URL"},
 	{target.ErrExists, "choose another name with --table NAME or table: name: in the tray, or drop the table"},
 	{target.ErrNoTable, "load it first: ambertray load TRAY --to TARGET"},
 	{target.ErrPermission, "ask for the right to do so, or name another target"},

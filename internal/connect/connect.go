@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"ambertray/internal/target"
+	"ambertray/internal/target/mysql"
 	"ambertray/internal/target/postgres"
 	"ambertray/internal/target/sqlite"
 )
@@ -17,7 +18,7 @@ import (
 type UnknownError struct{ Scheme string }
 
 func (e *UnknownError) Error() string {
-	return fmt.Sprintf("unknown kind of target %q; there are FILE.db, sqlite:FILE and postgres://USER@HOST/DATABASE", e.Scheme)
+	return fmt.Sprintf("unknown kind of target %q; there are FILE.db, sqlite:FILE, postgres://USER@HOST/DATABASE and mysql://USER@HOST/DATABASE", e.Scheme)
 }
 
 // Open opens the target. create lets a file that is not there be made.
@@ -28,6 +29,8 @@ func Open(ctx context.Context, url string, create bool) (target.Target, error) {
 		return open(sqlite.Open(strings.TrimPrefix(rest, "//"), create))
 	case ok && (scheme == "postgres" || scheme == "postgresql"):
 		return open(postgres.Open(ctx, url))
+	case ok && (scheme == "mysql" || scheme == "mariadb"):
+		return open(mysql.Open(ctx, url))
 	case filepath.Ext(url) == ".db" || filepath.Ext(url) == ".sqlite":
 		return open(sqlite.Open(url, create))
 	case !ok: // not a word of it is shown that may be a password

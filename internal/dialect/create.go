@@ -128,14 +128,17 @@ func (d *Dialect) property(t *table.Table, column, comment string) string {
 }
 
 // CreateIndexes returns the statements that make the indexes of the table.
-func (d *Dialect) CreateIndexes(t *table.Table) (statements []string) {
+func (d *Dialect) CreateIndexes(t *table.Table) []string { return d.IndexesOn(t.Name, t) }
+
+// IndexesOn is CreateIndexes for a table that has another name for now.
+func (d *Dialect) IndexesOn(name string, t *table.Table) (statements []string) {
 	_, bare := d.split(t.Name)
 	var names []string
 	for _, columns := range t.Indexes {
 		names = append(names, bare+"_"+strings.Join(columns, "_")+"_ix")
 	}
-	for i, name := range distinctNames(names, min(d.MaxName, PostgreSQL.MaxName)) {
-		statements = append(statements, fmt.Sprintf("CREATE INDEX %s ON %s (%s)", d.Quote(name), d.QuoteTable(t.Name), d.quoteAll(t.Indexes[i])))
+	for i, index := range distinctNames(names, min(d.MaxName, PostgreSQL.MaxName)) {
+		statements = append(statements, fmt.Sprintf("CREATE INDEX %s ON %s (%s)", d.Quote(index), d.QuoteTable(name), d.quoteAll(t.Indexes[i])))
 	}
 	return statements
 }

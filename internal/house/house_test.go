@@ -22,7 +22,7 @@ var layers = [][]string{
 	{"cmd/ambertray"},
 	{"internal/cli"},
 	{"demo", "internal/connect", "internal/load", "internal/script", "internal/term"},
-	{"internal/target/postgres", "internal/target/sqlite", "internal/target/targettest", "internal/survey"},
+	{"internal/target/mysql", "internal/target/postgres", "internal/target/sqlite", "internal/target/targettest", "internal/survey"},
 	{"internal/pass"},
 	{"internal/intake"},
 	{"internal/target", "internal/tray", "internal/reject"},

@@ -1,0 +1,54 @@
+package mysql
+
+import (
+	"bytes"
+	"strconv"
+
+	"ambertray/internal/table"
+	"ambertray/internal/value"
+)
+
+// encoder writes rows as the server's bulk load reads them by default: fields
+// ended by a tab, rows by a line feed, a backslash before either where it is
+// text, and \N for NULL. Every field is ended; the last one's tab becomes the
+// line feed when the block is sent.
+type encoder struct{}
+
+// AppendRecord implements convert.Encoder.
+func (encoder) AppendRecord(dst []byte) []byte { return dst }
+
+// AppendNull implements convert.Encoder.
+func (encoder) AppendNull(dst []byte) []byte { return append(dst, '\\', 'N', '\t') }
+
+// Column implements convert.Encoder.
+func (encoder) Column(t table.Type) func(dst []byte, v *value.Value) []byte {
+	switch t.Kind {
+	case table.SmallInt, table.Integer, table.BigInt, table.Boolean:
+		return func(dst []byte, v *value.Value) []byte { return append(strconv.AppendInt(dst, v.Int, 10), '\t') }
+	case table.Decimal:
+		return func(dst []byte, v *value.Value) []byte { return append(v.AppendDecimal(dst), '\t') }
+	case table.Double:
+		return func(dst []byte, v *value.Value) []byte {
+			return append(strconv.AppendFloat(dst, v.Float, 'g', -1, 64), '\t')
+		}
+	case table.Date:
+		return func(dst []byte, v *value.Value) []byte { return append(value.AppendDate(dst, v.Int), '\t') }
+	case table.Time:
+		return func(dst []byte, v *value.Value) []byte { return append(value.AppendClock(dst, v.Int), '\t') }
+	case table.Timestamp, table.TimestampTZ:
+		return func(dst []byte, v *value.Value) []byte { return append(value.AppendTimestamp(dst, v.Int), '\t') }
+	}
+	return func(dst []byte, v *value.Value) []byte { return append(appendEscaped(dst, v.Text), '\t') }
+}
+
+// appendEscaped puts a backslash before what would end a field.
+func appendEscaped(dst, text []byte) []byte {
+	for {
+		i := bytes.IndexAny(text, "\\\t\n\r")
+		if i < 0 {
+			return append(dst, text...)
+		}
+		dst = append(append(dst, text[:i]...), '\\', text[i])
+		text = text[i+1:]
+	}
+}

@@ -1,0 +1,39 @@
+package mysql
+
+import (
+	"context"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/pass"
+	"ambertray/internal/source"
+	"ambertray/internal/tray"
+)
+
+// Exec runs a statement.
+func (t *Target) Exec(statement string) error { return t.exec(context.Background(), statement) }
+
+// ForbidBulk makes the target believe that the server forbids its bulk load.
+func (t *Target) ForbidBulk() { t.noBulk = true }
+
+// LoadInto loads a tray into a table that is made by a statement.
+func (t *Target) LoadInto(ddl string, tr *tray.Tray) error {
+	ctx := context.Background()
+	if err := t.Exec(ddl); err != nil {
+		return err
+	}
+	sink, err := (&tx{t: t}).Load(ctx, &tr.Table)
+	if err != nil {
+		return err
+	}
+	p, err := pass.Open(ctx, tr, &source.Opener{})
+	if err != nil {
+		return err
+	}
+	defer p.Close()
+	_, err = p.Run(ctx, pass.Options{Dialect: t.Dialect(), Encoder: t.Encoder(1), Block: func(k *convert.Block) error { return sink.Write(k) }})
+	if err != nil {
+		return err
+	}
+	_, err = sink.Close(nil)
+	return err
+}

@@ -1,0 +1,207 @@
+package mysql
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"strings"
+	"sync/atomic"
+
+	"github.com/go-sql-driver/mysql"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/dialect"
+	"ambertray/internal/table"
+	"ambertray/internal/target"
+)
+
+// batchSize is how much text one statement loads: enough for its cost not to
+// count, and little enough to be sent again.
+const batchSize = 4 << 20
+
+// sink gathers blocks into batches and loads one batch with one statement.
+type sink struct {
+	ctx     context.Context
+	t       *Target
+	into    string // the table and its columns, as both statements write them
+	reader  string // name of the driver's reader
+	bulk    bool   // the server takes a local bulk load
+	data    []byte
+	ends    []int   // where each row ends in data
+	numbers []int64 // of their records
+	rows    int64
+	failed  error
+}
+
+var readers atomic.Int64 // names are the driver's, for the whole program
+
+// Load implements target.Tx.
+func (x *tx) Load(ctx context.Context, tab *table.Table) (target.Sink, error) {
+	var names []string
+	for _, c := range tab.Loaded() {
+		names = append(names, dialect.MySQL.Quote(c.Name))
+	}
+	s := &sink{
+		ctx: ctx, t: x.t, reader: fmt.Sprintf("load-%d", readers.Add(1)),
+		into: fmt.Sprintf("%s (%s)", dialect.MySQL.QuoteTable(x.t.current(tab.Name)), strings.Join(names, ", ")),
+	}
+	if err := x.t.conn.QueryRowContext(ctx, "SELECT @@local_infile").Scan(&s.bulk); err != nil {
+		return nil, x.t.fail("ask for local_infile", err)
+	}
+	s.bulk = s.bulk && !x.t.noBulk
+	mysql.RegisterReaderHandler(s.reader, func() io.Reader { return bytes.NewReader(s.data) })
+	return s, nil
+}
+
+// Slow returns why rows are inserted rather than loaded in bulk.
+func (s *sink) Slow() string {
+	if s.bulk {
+		return ""
+	}
+	return "the server's variable local_infile is OFF, which forbids its bulk load: rows were inserted instead, which is slower; SET GLOBAL local_infile = ON allows it"
+}
+
+// Write implements target.Sink.
+func (s *sink) Write(k *convert.Block) error {
+	at := len(s.data)
+	s.data = append(s.data, k.Data...)
+	for i, end := range k.Ends {
+		s.ends, s.numbers = append(s.ends, at+end), append(s.numbers, k.Numbers[i])
+		s.data[at+end-1] = '\n'
+	}
+	if len(s.data) < batchSize {
+		return nil
+	}
+	return s.flush()
+}
+
+// flush loads what was gathered.
+func (s *sink) flush() error {
+	if len(s.ends) == 0 {
+		return nil
+	}
+	load := s.insertAll
+	if s.bulk {
+		load = s.loadBatch
+	}
+	if s.failed = load(); s.failed != nil {
+		return s.failed
+	}
+	s.rows += int64(len(s.ends))
+	s.data, s.ends, s.numbers = s.data[:0], s.ends[:0], s.numbers[:0]
+	return nil
+}
+
+// loadBatch loads the batch in one go, in a transaction of its own, and takes
+// it back unless every row of it went in without a warning.
+func (s *sink) loadBatch() error {
+	if err := s.t.exec(s.ctx, "START TRANSACTION"); err != nil {
+		return s.t.fail("load", err)
+	}
+	res, err := s.t.conn.ExecContext(s.ctx, "LOAD DATA LOCAL INFILE 'Reader::"+s.reader+"' INTO TABLE "+strings.Replace(s.into, " (", " CHARACTER SET utf8mb4 FIELDS TERMINATED BY '\\t' ESCAPED BY '\\\\' LINES TERMINATED BY '\\n' (", 1))
+	var refused *mysql.MySQLError
+	if err != nil && !errors.As(err, &refused) {
+		return s.t.fail("load", err)
+	}
+	if err == nil {
+		var rows, warnings int64
+		if rows, err = res.RowsAffected(); err != nil {
+			return s.t.fail("load", err)
+		}
+		if err := s.t.conn.QueryRowContext(s.ctx, "SELECT @@warning_count").Scan(&warnings); err != nil {
+			return s.t.fail("load", err)
+		}
+		if rows == int64(len(s.ends)) && warnings == 0 {
+			return s.t.fail("load", s.t.exec(s.ctx, "COMMIT"))
+		}
+	}
+	if err := s.t.exec(s.ctx, "ROLLBACK"); err != nil {
+		return s.t.fail("load", err)
+	}
+	return s.insertAll()
+}
+
+// insertAll inserts the batch with statements that the server refuses whole
+// where it does not take a row.
+func (s *sink) insertAll() error {
+	for from := 0; from < len(s.ends); from += rowsPerInsert {
+		if err := s.insert(from, min(from+rowsPerInsert, len(s.ends))); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+const rowsPerInsert = 200
+
+// insert inserts some rows, and finds by halving which one the server refuses.
+func (s *sink) insert(from, to int) error {
+	var statement []byte
+	statement = append(append(append(statement, "INSERT INTO "...), s.into...), " VALUES "...)
+	for i := from; i < to; i++ {
+		if i > from {
+			statement = append(statement, ',')
+		}
+		statement = appendRow(statement, s.row(i))
+	}
+	err := s.t.exec(s.ctx, string(statement))
+	var refused *mysql.MySQLError
+	switch {
+	case err == nil:
+		return nil
+	case !errors.As(err, &refused) || conditions[refused.Number] != nil:
+		return s.t.fail("insert", err)
+	case to-from == 1:
+		return &target.RefusedError{Record: s.numbers[from], Reason: refused.Message}
+	}
+	middle := (from + to) / 2
+	if err := s.insert(from, middle); err != nil {
+		return err
+	}
+	return s.insert(middle, to)
+}
+
+// row returns the text of row i, without its line end.
+func (s *sink) row(i int) []byte {
+	start := 0
+	if i > 0 {
+		start = s.ends[i-1]
+	}
+	return s.data[start : s.ends[i]-1]
+}
+
+// appendRow writes a row of the bulk load as constants, all of them text, which
+// the server converts in strict mode. Within quotes it reads the same escapes.
+func appendRow(dst, row []byte) []byte {
+	dst = append(dst, '(')
+	for {
+		end := 0
+		for end < len(row) && row[end] != '\t' {
+			if row[end] == '\\' {
+				end++
+			}
+			end++
+		}
+		if field := row[:end]; string(field) == `\N` {
+			dst = append(dst, "NULL"...)
+		} else {
+			dst = append(append(append(dst, '\''), bytes.ReplaceAll(field, []byte("'"), []byte("''"))...), '\'')
+		}
+		if end >= len(row) {
+			return append(dst, ')')
+		}
+		dst, row = append(dst, ','), row[end+1:]
+	}
+}
+
+// Close implements target.Sink.
+func (s *sink) Close(abort error) (int64, error) {
+	defer mysql.DeregisterReaderHandler(s.reader)
+	if abort != nil || s.failed != nil {
+		return 0, nil
+	}
+	err := s.flush()
+	return s.rows, err
+}

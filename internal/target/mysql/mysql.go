@@ -1,0 +1,297 @@
+// Package mysql loads into MySQL and MariaDB with the server's local bulk load,
+// streamed from memory.
+//
+// That load turns what it cannot take into warnings: it cuts and coerces values
+// and leaves out rows. So every batch is counted, and one that does not add up
+// is taken back and inserted again row by row, where the server says no.
+package mysql
+
+import (
+	"context"
+	"database/sql"
+	"database/sql/driver"
+	"errors"
+	"fmt"
+	"net"
+	"net/url"
+	"os"
+	"strings"
+	"time"
+
+	"github.com/go-sql-driver/mysql"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/dialect"
+	"ambertray/internal/table"
+	"ambertray/internal/target"
+)
+
+// Target is a MySQL or MariaDB database.
+type Target struct {
+	name string
+	db   *sql.DB
+	conn *sql.Conn
+	// staged is the table that a load is filling, and stage the name that it
+	// has until the load is committed.
+	staged, stage string
+	noBulk        bool // do without the bulk load
+}
+
+var (
+	_ target.Target   = (*Target)(nil)
+	_ convert.Encoder = encoder{}
+)
+
+// Open connects to the database that the URL names. What it leaves out comes
+// from the server's customary environment variables.
+func Open(ctx context.Context, address string) (*Target, error) {
+	config, err := parse(address)
+	if err != nil {
+		return nil, &target.Error{Target: "MySQL", Op: "read the URL", Err: err}
+	}
+	t := &Target{name: fmt.Sprintf("%s on %s", config.DBName, hostOf(config.Addr))}
+	connector, err := mysql.NewConnector(config)
+	if err != nil {
+		return nil, t.fail("read the URL", err)
+	}
+	t.db = sql.OpenDB(connector)
+	if t.conn, err = t.db.Conn(ctx); err != nil {
+		t.db.Close()
+		return nil, t.fail("connect", err)
+	}
+	return t, nil
+}
+
+// parse makes the driver's configuration of a URL.
+func parse(address string) (*mysql.Config, error) {
+	u, err := url.Parse(address)
+	if err != nil {
+		return nil, errors.New("it is not understood") // the driver's words would show the password
+	}
+	c := mysql.NewConfig()
+	c.Net, c.User, c.DBName = "tcp", u.User.Username(), strings.TrimPrefix(u.Path, "/")
+	c.Passwd, _ = u.User.Password()
+	if c.Passwd == "" {
+		c.Passwd = os.Getenv("MYSQL_PWD")
+	}
+	if c.User == "" {
+		c.User = os.Getenv("USER")
+	}
+	host, port := u.Hostname(), u.Port()
+	c.Addr = net.JoinHostPort(firstOf(host, os.Getenv("MYSQL_HOST"), "127.0.0.1"), firstOf(port, os.Getenv("MYSQL_TCP_PORT"), "3306"))
+	for key, values := range u.Query() {
+		switch key {
+		case "socket":
+			c.Net, c.Addr = "unix", values[0]
+		case "tls":
+			c.TLSConfig = values[0]
+		default:
+			return nil, fmt.Errorf("unknown parameter %q; there are socket and tls", key)
+		}
+	}
+	if c.DBName == "" {
+		return nil, errors.New("it names no database: write mysql://USER@HOST/DATABASE")
+	}
+	c.Collation, c.Timeout, c.Logger = "utf8mb4_bin", 30*time.Second, silent{}
+	c.Params = map[string]string{"sql_mode": "'STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION'", "time_zone": "'+00:00'"}
+	return c, nil
+}
+
+// silent keeps the driver from writing to standard error.
+type silent struct{}
+
+func (silent) Print(...any) {}
+
+func firstOf(words ...string) string {
+	for _, w := range words {
+		if w != "" {
+			return w
+		}
+	}
+	return ""
+}
+
+func hostOf(address string) string {
+	if host, _, err := net.SplitHostPort(address); err == nil {
+		return host
+	}
+	return address
+}
+
+// Name implements target.Target.
+func (t *Target) Name() string { return t.name }
+
+// Dialect implements target.Target.
+func (t *Target) Dialect() *dialect.Dialect { return dialect.MySQL }
+
+// Encoder implements target.Target.
+func (t *Target) Encoder(int) convert.Encoder { return encoder{} }
+
+// Close implements target.Target.
+func (t *Target) Close() error {
+	return errors.Join(t.conn.Close(), t.db.Close())
+}
+
+// Exists implements target.Target.
+func (t *Target) Exists(ctx context.Context, name string) (bool, error) {
+	schema, bare := split(name)
+	var n int
+	err := t.conn.QueryRowContext(ctx, "SELECT count(*) FROM information_schema.tables WHERE table_schema = coalesce(nullif(?, ''), database()) AND table_name = ?",
+		schema, bare).Scan(&n)
+	return n > 0, t.fail("look for table "+name, err)
+}
+
+func split(name string) (schema, bare string) {
+	schema, bare, ok := strings.Cut(name, ".")
+	if !ok {
+		return "", name
+	}
+	return schema, bare
+}
+
+// Begin implements target.Target.
+func (t *Target) Begin(context.Context) (target.Tx, error) { return &tx{t: t}, nil }
+
+// tx is a load into a table of its own, which gets its name when the load is
+// committed: the server commits at every table definition, and that way nobody
+// sees a table that is not full.
+type tx struct {
+	t    *Target
+	done bool
+}
+
+// stageName is what a table is called until it is full.
+func stageName(name string) string {
+	schema, bare := split(name)
+	runes := []rune(bare)
+	bare = string(runes[:min(len(runes), dialect.MySQL.MaxName-len(stageSuffix))]) + stageSuffix
+	if schema != "" {
+		return schema + "." + bare
+	}
+	return bare
+}
+
+const stageSuffix = "_loading"
+
+// patience is how many seconds a load waits for another one of the same table:
+// the server needs a moment to notice that one was killed.
+const patience = 5
+
+// lockName is the name of the lock that one load holds on a table.
+func lockName(name string) string { return "ambertray " + name }
+
+// Create implements target.Tx.
+func (x *tx) Create(ctx context.Context, tab *table.Table) error {
+	op := "create table " + tab.Name
+	switch exists, err := x.t.Exists(ctx, tab.Name); {
+	case err != nil:
+		return err
+	case exists:
+		return &target.Error{Target: x.t.name, Op: op, Kind: target.ErrExists}
+	}
+	var locked sql.NullInt64
+	if err := x.t.conn.QueryRowContext(ctx, "SELECT get_lock(?, ?)", lockName(tab.Name), patience).Scan(&locked); err != nil {
+		return x.t.fail(op, err)
+	}
+	if locked.Int64 != 1 {
+		return &target.Error{Target: x.t.name, Op: op, Kind: target.ErrLocked}
+	}
+	staged := *tab
+	staged.Name = stageName(tab.Name)
+	x.t.staged, x.t.stage = tab.Name, staged.Name
+	// What a load that was killed has left can be no other's: we hold the lock.
+	if err := x.t.exec(ctx, "DROP TABLE IF EXISTS "+dialect.MySQL.QuoteTable(staged.Name)); err != nil {
+		return x.t.fail(op, err)
+	}
+	return x.t.fail(op, x.t.exec(ctx, dialect.MySQL.CreateTable(&staged)))
+}
+
+func (t *Target) exec(ctx context.Context, statement string) error {
+	_, err := t.conn.ExecContext(ctx, statement)
+	return err
+}
+
+// current returns the name that a table has now.
+func (t *Target) current(name string) string {
+	if name == t.staged {
+		return t.stage
+	}
+	return name
+}
+
+// Index implements target.Tx.
+func (x *tx) Index(ctx context.Context, tab *table.Table) error {
+	for _, statement := range dialect.MySQL.IndexesOn(x.t.current(tab.Name), tab) {
+		if err := x.t.exec(ctx, statement); err != nil {
+			return x.t.fail("index table "+tab.Name, err)
+		}
+	}
+	return nil
+}
+
+// Commit implements target.Tx.
+func (x *tx) Commit(ctx context.Context) error {
+	q := dialect.MySQL.QuoteTable
+	if err := x.t.exec(ctx, "RENAME TABLE "+q(x.t.stage)+" TO "+q(x.t.staged)); err != nil {
+		return x.t.fail("commit", err)
+	}
+	x.done = true
+	return x.end()
+}
+
+// Rollback implements target.Tx.
+func (x *tx) Rollback() error {
+	if x.done || x.t.staged == "" {
+		return nil
+	}
+	x.done = true
+	err := x.t.exec(context.Background(), "DROP TABLE IF EXISTS "+dialect.MySQL.QuoteTable(x.t.stage))
+	if errors.Is(err, driver.ErrBadConn) || errors.Is(err, mysql.ErrInvalidConn) { // gone with the load that was interrupted
+		err = x.dropAnew()
+	}
+	return errors.Join(x.t.fail("roll back", err), x.end())
+}
+
+// dropAnew takes the stage away over a new connection.
+func (x *tx) dropAnew() error {
+	conn, err := x.t.db.Conn(context.Background())
+	if err != nil {
+		return err
+	}
+	x.t.conn.Close()
+	x.t.conn = conn
+	return x.t.exec(context.Background(), "DROP TABLE IF EXISTS "+dialect.MySQL.QuoteTable(x.t.stage))
+}
+
+func (x *tx) end() error {
+	name := x.t.staged
+	x.t.staged, x.t.stage = "", ""
+	_, err := x.t.conn.ExecContext(context.Background(), "DO release_lock(?)", lockName(name))
+	return x.t.fail("end the load", err)
+}
+
+// fail tells which condition an error of the server or the driver is.
+func (t *Target) fail(op string, err error) error {
+	if err == nil {
+		return nil
+	}
+	e := &target.Error{Target: t.name, Op: op, Err: err}
+	var refused *mysql.MySQLError
+	var network net.Error
+	switch {
+	case errors.As(err, &refused):
+		e.Err, e.Kind = errors.New(refused.Message), conditions[refused.Number]
+	case errors.Is(err, context.Canceled):
+		e.Kind = context.Canceled
+	case errors.As(err, &network), errors.Is(err, driver.ErrBadConn), errors.Is(err, mysql.ErrInvalidConn):
+		e.Kind = target.ErrUnreachable
+	}
+	return e
+}
+
+// conditions are the server's errors that mean something to callers.
+var conditions = map[uint16]error{
+	1044: target.ErrPermission, 1142: target.ErrPermission, 1045: target.ErrLogin, 1698: target.ErrLogin, 1049: target.ErrNoDatabase,
+	1050: target.ErrExists, 1146: target.ErrNoTable, 1021: target.ErrFull, 1114: target.ErrFull, 1205: target.ErrLocked, 1040: target.ErrUnreachable,
+	1053: target.ErrUnreachable, 1927: target.ErrUnreachable,
+}
