@@ -35,7 +35,7 @@ func (d *Dialect) CreateTable(t *table.Table) string {
 		remarks = append(remarks, c.Comment)
 	}
 	if len(t.Key) > 0 {
-		lines = append(lines, "    PRIMARY KEY ("+d.quoteAll(t.Key)+")")
+		lines = append(lines, "    "+d.primaryKey(t))
 		remarks = append(remarks, "")
 	}
 	var b strings.Builder
@@ -58,6 +58,17 @@ func (d *Dialect) CreateTable(t *table.Table) string {
 		b.WriteString(" COMMENT=" + d.text(t.Comment))
 	}
 	return b.String()
+}
+
+func (d *Dialect) primaryKey(t *table.Table) string { return "PRIMARY KEY (" + d.quoteAll(t.Key) + ")" }
+
+// AddKey returns the statement that gives a table its primary key afterwards,
+// or "" where it has none.
+func (d *Dialect) AddKey(t *table.Table) string {
+	if len(t.Key) == 0 {
+		return ""
+	}
+	return "ALTER TABLE " + d.QuoteTable(t.Name) + " ADD " + d.primaryKey(t)
 }
 
 // columnType returns the name of a column's type, and in a remark the type that

@@ -93,9 +93,12 @@ type tx struct {
 	done    bool
 }
 
-// Create implements target.Tx.
+// Create implements target.Tx. The table gets its primary key when its rows are
+// there, which takes a fraction of the time.
 func (x *tx) Create(ctx context.Context, tab *table.Table) error {
-	err := x.exec(ctx, dialect.PostgreSQL.Define(tab, false))
+	keyless := *tab
+	keyless.Key = nil
+	err := x.exec(ctx, dialect.PostgreSQL.Define(&keyless, false))
 	x.created = err == nil
 	return x.t.fail("create table "+tab.Name, err)
 }
@@ -144,6 +147,9 @@ func (x *tx) Load(ctx context.Context, tab *table.Table) (target.Sink, error) {
 	sql := fmt.Sprintf("COPY %s (%s) FROM STDIN (%s)", dialect.PostgreSQL.QuoteTable(tab.Name), strings.Join(names, ", "), options)
 	r, w := io.Pipe()
 	s := &sink{t: x.t, pipe: w, done: make(chan copied, 1)}
+	if x.created {
+		s.finish = func() error { return x.addKey(ctx, tab, s) }
+	}
 	go func() {
 		tag, err := x.t.conn.PgConn().CopyFrom(ctx, r, sql)
 		r.CloseWithError(errEnded)
@@ -166,7 +172,8 @@ type sink struct {
 	t       *Target
 	pipe    *io.PipeWriter
 	done    chan copied
-	ended   bool // the result of the COPY was taken
+	finish  func() error // what is left to do when the rows are there, or nil
+	ended   bool         // the result of the COPY was taken
 	numbers []numberRun
 	rows    int64 // sent
 	copied  int64 // taken by the server
@@ -215,9 +222,45 @@ func (s *sink) Close(abort error) (int64, error) {
 		return 0, err
 	}
 	s.pipe.Close()
-	err := s.wait()
-	return s.copied, err
+	if err := s.wait(); err != nil || s.finish == nil {
+		return s.copied, err
+	}
+	return s.copied, s.finish()
 }
+
+// addKey gives a new table its key. Where two rows have the same, it finds the
+// first that repeats one: they lie in the order in which they were sent.
+func (x *tx) addKey(ctx context.Context, tab *table.Table, s *sink) error {
+	d := dialect.PostgreSQL
+	if len(tab.Key) == 0 {
+		return nil
+	}
+	if err := x.exec(ctx, []string{"SAVEPOINT key"}); err != nil {
+		return x.t.fail("add the key", err)
+	}
+	err := x.exec(ctx, []string{d.AddKey(tab)})
+	var pg *pgconn.PgError
+	if !errors.As(err, &pg) || pg.Code != uniqueViolation {
+		return x.t.fail("add the key", err)
+	}
+	var keys []string
+	for _, k := range tab.Key {
+		keys = append(keys, d.Quote(k))
+	}
+	if err := x.exec(ctx, []string{"ROLLBACK TO SAVEPOINT key"}); err != nil {
+		return x.t.fail("add the key", err)
+	}
+	var first, row int64
+	query := fmt.Sprintf(`SELECT first, n FROM (SELECT n, first_value(n) OVER same AS first FROM
+		(SELECT *, row_number() OVER (ORDER BY ctid) AS n FROM %s) rows WINDOW same AS (PARTITION BY %s ORDER BY n)) twice WHERE n > first ORDER BY n LIMIT 1`,
+		d.QuoteTable(tab.Name), strings.Join(keys, ", "))
+	if err := x.tx.QueryRow(ctx, query).Scan(&first, &row); err != nil {
+		return x.t.fail("look for the key that occurs twice", err)
+	}
+	return &target.RefusedError{Record: s.number(row), Reason: fmt.Sprintf("its key is that of record %d: %s", s.number(first), pg.Detail)}
+}
+
+const uniqueViolation = "23505"
 
 var copyLine = regexp.MustCompile(`^COPY .*, line (\d+)`)
 
