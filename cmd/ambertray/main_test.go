@@ -373,9 +373,14 @@ func TestBadInput(t *testing.T) {
 	d.write("twice.tray.csv", "")
 	d.run(0, "draft", "twice.csv")
 	d.write("twice.csv", "No,Name\n1,a\n2,b\n1,c\n")
-	_, errOut := d.run(1, "load", "twice.tray", "--to", "museum.db")
-	require.Contains(t, errOut, "record 3 was refused")
+	_, errOut := d.run(1, "load", "twice.tray", "--to", "museum.db", "--allow-rejects", "10%")
+	require.Contains(t, errOut, "1 of 3 records are rejected, and the plan allows 10%; nothing was loaded, and they are kept in twice.tray/loads/0001/rejects.csv")
 	require.Equal(t, "0", d.query("SELECT count(*) FROM sqlite_schema WHERE name = 'twice'"))
+	_, errOut = d.run(2, "load", "twice.tray", "--to", "museum.db", "--allow-rejects", "few")
+	require.Contains(t, errOut, "write any, a number of records such as 10")
+	out, _ = d.run(3, "load", "twice.tray", "--to", "museum.db")
+	require.Contains(t, out, `1  no  its key is that of an earlier record  "1" on line 4`)
+	require.Equal(t, "2", d.query("SELECT count(*) FROM twice"))
 }
 
 // TestKilled kills the program in the middle of loads, and interrupts it: the

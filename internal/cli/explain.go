@@ -67,7 +67,7 @@ var hints = []struct {
 func hintFor(err error) string {
 	var missing *convert.MissingError
 	var unplanned *pass.UnplannedError
-	var refused *target.RefusedError
+	var many *load.TooManyError
 	var mistake *tray.Error
 	var members *source.MembersError
 	switch {
@@ -75,8 +75,8 @@ func hintFor(err error) string {
 		return "correct from: in the tray, or draft a new tray"
 	case errors.As(err, &unplanned):
 		return "add each to columns: in tray.yaml; with leave_out: true for one that the table does not need"
-	case errors.As(err, &refused):
-		return "nothing was loaded; correct the record, or the key: in the tray"
+	case errors.As(err, &many):
+		return "correct the source, or allow more with --allow-rejects or allow_rejects: in the tray"
 	case errors.As(err, &members):
 		return fmt.Sprintf("name one: %s//%s", members.Archive, members.Members[0])
 	case errors.As(err, &mistake):

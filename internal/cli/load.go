@@ -8,6 +8,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"ambertray/internal/load"
+	"ambertray/internal/table"
 	"ambertray/internal/term"
 	"ambertray/internal/tray"
 )
@@ -25,6 +26,7 @@ A bare source is surveyed and drafted first, and the tray is kept.`,
 	}
 	d := draftFlags(c)
 	to := toFlag(c)
+	allow := c.Flags().String("allow-rejects", "", "load nothing if more records are rejected: any, `N`, or N% of them (default: what the tray says)")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		a.undone = "everything was rolled back, and the target is as it was"
 		tgt, err := a.open(c.Context(), *to, true)
@@ -39,6 +41,11 @@ A bare source is surveyed and drafted first, and the tray is kept.`,
 		if drafted {
 			if err := t.Write(); err != nil {
 				return err
+			}
+		}
+		if *allow != "" {
+			if t.Table.Allow, err = table.ParseAllowance(*allow); err != nil {
+				return usageError{err}
 			}
 		}
 		update, done := a.progress("loading")
@@ -67,6 +74,9 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to string) {
 		p.Fact("loaded", "%s", p.Red("nothing: verification found a difference, and all was rolled back"))
 		a.drawDifferences(r.Differences)
 		return
+	}
+	for _, remark := range r.Remarks {
+		p.Fact("note", "%s", p.Wrap(remark, factIndent))
 	}
 	p.Fact("loaded", "%s in %s", term.Amount(c.Loaded, "row"), term.Seconds(r.Phases[0].Seconds))
 	if c.Rejected > 0 {

@@ -53,6 +53,20 @@ type Reject struct {
 	Text         string   // the record as it stands in the source
 }
 
+// Where is a record: the index of its file or sheet, and its number there.
+type Where struct {
+	Part   int
+	Record int64
+}
+
+// Refusal is a row that converts and that the server does not take.
+type Refusal struct {
+	Where
+	Columns []string // that are at fault, if that is known
+	Reason  string   // the same for all rows that are refused for it
+	Detail  string   // of this one, or ""
+}
+
 // Converter is a plan made ready for one source. It is safe for use by many
 // goroutines.
 type Converter struct {
@@ -60,6 +74,7 @@ type Converter struct {
 	columns []column
 	encoder Encoder
 	blocks  sync.Pool
+	refused map[Where]Refusal
 }
 
 type column struct {
@@ -96,6 +111,17 @@ func New(t *table.Table, headings []string, from Origin, d *dialect.Dialect, enc
 		c.columns = append(c.columns, next)
 	}
 	return c, nil
+}
+
+// Refuse makes the converter reject records that a server has refused.
+func (c *Converter) Refuse(list []Refusal) {
+	if len(list) == 0 {
+		return
+	}
+	c.refused = make(map[Where]Refusal, len(list))
+	for _, r := range list {
+		c.refused[r.Where] = r
+	}
 }
 
 // bind finds out where the column's text comes from and how it is read.
@@ -187,7 +213,11 @@ func (c *Converter) Worker() record.Work[*Block] {
 			case b.Width(r) != c.width:
 				k.reject(b, r, "", "", fmt.Sprintf("%d cells, not %d", b.Width(r), c.width))
 			default:
-				c.convert(k, b, r, values)
+				if refusal, ok := c.refused[Where{b.Part, b.Number(r)}]; ok {
+					c.refuse(k, b, r, refusal)
+				} else {
+					c.convert(k, b, r, values)
+				}
 			}
 		}
 		return k, nil
@@ -235,6 +265,21 @@ func (c *Converter) convert(k *Block, b *record.Batch, r int, values []value.Val
 	}
 	if !bad {
 		c.append(k, b, r, values)
+	}
+}
+
+// refuse rejects a record for what the server said of it.
+func (c *Converter) refuse(k *Block, b *record.Batch, r int, why Refusal) {
+	var cells []string
+	for i := range c.columns {
+		if col := &c.columns[i]; slices.Contains(why.Columns, col.name) {
+			cells = append(cells, string(col.text(b, r)))
+		}
+	}
+	k.rejectCell(b, r, strings.Join(why.Columns, ", "), strings.Join(cells, ", "), why.Reason, false)
+	if why.Detail != "" {
+		last := &k.Rejects[len(k.Rejects)-1]
+		last.More = append(last.More, why.Detail)
 	}
 }
 

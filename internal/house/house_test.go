@@ -21,8 +21,9 @@ import (
 var layers = [][]string{
 	{"cmd/ambertray"},
 	{"internal/cli"},
-	{"demo", "internal/connect", "internal/load", "internal/script", "internal/term"},
-	{"internal/target/mysql", "internal/target/postgres", "internal/target/sqlite", "internal/target/targettest", "internal/survey"},
+	{"demo", "internal/connect", "internal/target/targettest"},
+	{"internal/load", "internal/script", "internal/term"},
+	{"internal/target/mysql", "internal/target/postgres", "internal/target/sqlite", "internal/survey"},
 	{"internal/pass"},
 	{"internal/intake"},
 	{"internal/target", "internal/tray", "internal/reject"},

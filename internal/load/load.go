@@ -14,6 +14,7 @@ import (
 	"ambertray/internal/pass"
 	"ambertray/internal/reject"
 	"ambertray/internal/source"
+	"ambertray/internal/table"
 	"ambertray/internal/target"
 	"ambertray/internal/tray"
 )
@@ -39,16 +40,17 @@ func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Targe
 		return nil, err
 	}
 	defer func() {
-		if receipt == nil {
+		var many *TooManyError
+		if receipt == nil && !errors.As(err, &many) { // whose rejects are there to be looked at
 			os.RemoveAll(dir)
 		}
 	}()
 	l := &loading{
-		tray: t, to: to, pass: p, progress: progress,
+		tray: t, from: from, to: to, pass: p, progress: progress,
 		rejects: reject.Writer{Path: filepath.Join(dir, reject.FileName), Headings: p.Headings, Sources: p.Sources},
 		receipt: &Receipt{
 			Load: id, Tray: t.Dir, Target: to.Name(), Table: t.Table.Name, Existing: "refuse",
-			Layout: t.Layout, Differences: []Difference{}, Columns: len(t.Table.Loaded()),
+			Layout: t.Layout, Differences: []Difference{}, Remarks: []string{}, Columns: len(t.Table.Loaded()),
 		},
 	}
 	if err := l.run(ctx); err != nil && !errors.Is(err, ErrDiffers) {
@@ -63,6 +65,7 @@ func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Targe
 // loading is the state of one load.
 type loading struct {
 	tray     *tray.Tray
+	from     *source.Opener
 	to       target.Target
 	pass     *pass.Pass
 	progress func(pass.Progress)
@@ -88,6 +91,9 @@ func (l *loading) run(ctx context.Context) (err error) {
 	if err := l.phase("load", func() (err error) { out, err = l.send(ctx, tx); return err }); err != nil {
 		return err
 	}
+	if allow := l.tray.Table.Allow; allow.Exceeded(out.Rejects.Total(), out.Records) {
+		return &TooManyError{Rejected: out.Rejects.Total(), Records: out.Records, Allow: allow, File: l.rejects.Path}
+	}
 	if len(l.tray.Table.Indexes) > 0 {
 		if err := l.phase("index", func() error { return tx.Index(ctx, &l.tray.Table) }); err != nil {
 			return err
@@ -101,6 +107,19 @@ func (l *loading) run(ctx context.Context) (err error) {
 	}
 	l.receipt.Verified = true
 	return nil
+}
+
+// TooManyError says that more records are rejected than the plan allows. They
+// are kept in File, and nothing was loaded.
+type TooManyError struct {
+	Rejected, Records int64
+	Allow             table.Allowance
+	File              string
+}
+
+func (e *TooManyError) Error() string {
+	return fmt.Sprintf("%d of %d records are rejected, and the plan allows %s; nothing was loaded, and they are kept in %s",
+		e.Rejected, e.Records, e.Allow, e.File)
 }
 
 // phase times a part of the load.
@@ -126,10 +145,8 @@ func (l *loading) send(ctx context.Context, tx target.Tx) (*pass.Outcome, error)
 		Encoder:  l.to.Encoder(len(l.tray.Table.Loaded())),
 		Progress: l.progress,
 		Block: func(k *convert.Block) error {
-			for _, r := range k.Rejects {
-				if err := l.rejects.Write(r); err != nil {
-					return err
-				}
+			if err := l.reject(k); err != nil {
+				return err
 			}
 			return sink.Write(k)
 		},
@@ -144,7 +161,45 @@ func (l *loading) send(ctx context.Context, tx target.Tx) (*pass.Outcome, error)
 	if err != nil {
 		return nil, err
 	}
+	l.receipt.Remarks = append(l.receipt.Remarks, sink.Remarks()...)
+	if refused := sink.Refused(); len(refused) > 0 {
+		if out, err = l.again(ctx, out, refused); err != nil {
+			return nil, err
+		}
+	}
 	l.count(out, rows)
+	return out, nil
+}
+
+func (l *loading) reject(k *convert.Block) error {
+	for _, r := range k.Rejects {
+		if err := l.rejects.Write(r); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// again reads the source once more, for the rows that the server has refused:
+// only now is it known that they belong to the rejects and not to the figures.
+func (l *loading) again(ctx context.Context, first *pass.Outcome, refused []convert.Refusal) (*pass.Outcome, error) {
+	p, err := pass.Open(ctx, l.tray, l.from)
+	if err != nil {
+		return nil, err
+	}
+	defer p.Close()
+	l.rejects = reject.Writer{Path: l.rejects.Path, Headings: p.Headings, Sources: p.Sources}
+	out, err := p.Run(ctx, pass.Options{
+		Dialect: l.to.Dialect(), Load: l.receipt.Load, Refused: refused, Progress: l.progress, Block: l.reject,
+	})
+	if err := errors.Join(err, l.rejects.Close()); err != nil {
+		return nil, err
+	}
+	for i, part := range out.Parts {
+		if part.SHA256 != first.Parts[i].SHA256 {
+			return nil, fmt.Errorf("%s was changed while it was loaded", part.Name)
+		}
+	}
 	return out, nil
 }
 

@@ -26,6 +26,7 @@ type Receipt struct {
 	Rejects     Rejects      `json:"rejects"`
 	Verified    bool         `json:"verified"`
 	Differences []Difference `json:"differences"`
+	Remarks     []string     `json:"remarks"` // on how the rows went in
 	Phases      []Phase      `json:"phases"`
 
 	Columns int            `json:"columns"` // of the table, each of them verified

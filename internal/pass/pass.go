@@ -30,6 +30,8 @@ type Progress struct {
 type Options struct {
 	Dialect *dialect.Dialect
 	Load    string // id of the load, which computed columns may refer to
+	// Refused are records that are rejected, for a server does not take them.
+	Refused []convert.Refusal
 	// Encoder encodes the records; with nil they are only judged.
 	Encoder convert.Encoder
 	// Block, unless nil, gets what becomes of every batch. It may keep nothing
@@ -120,6 +122,7 @@ func (p *Pass) Run(ctx context.Context, o Options) (*Outcome, error) {
 	if err != nil {
 		return nil, err
 	}
+	conv.Refuse(o.Refused)
 	var works []record.Work[*convert.Block]
 	for range runtime.GOMAXPROCS(0) {
 		works = append(works, conv.Worker())

@@ -7,6 +7,7 @@ type Table struct {
 	Indexes [][]string // names of the columns of each index
 	Comment string
 	Columns []Column
+	Allow   Allowance // of rejects
 }
 
 // Column is one column of the table and the rules that fill it.

@@ -64,6 +64,11 @@ type Sink interface {
 	// Close ends the load and returns how many rows the server took. It must
 	// be called in any case; abort tells that the load is to be given up.
 	Close(abort error) (rows int64, err error)
+	// Refused returns the rows that the server does not take: a key that occurs
+	// twice, a constraint that does not hold. It is known after Close.
+	Refused() []convert.Refusal
+	// Remarks are what the administrator should know of how the rows went in.
+	Remarks() []string
 }
 
 // Error is a failure of a target.
@@ -96,16 +101,5 @@ func (e *Error) Unwrap() []error {
 	return errs
 }
 
-// RefusedError says that the server refused a row that converts: a key that
-// occurs twice, a constraint that does not hold.
-type RefusedError struct {
-	Record int64  // its number in the source; 0 when the server does not say
-	Reason string // the server's own words
-}
-
-func (e *RefusedError) Error() string {
-	if e.Record == 0 {
-		return "a row was refused: " + e.Reason
-	}
-	return fmt.Sprintf("record %d was refused: %s", e.Record, e.Reason)
-}
+// SameKey is why the second of two rows with one key is refused.
+const SameKey = "its key is that of an earlier record"

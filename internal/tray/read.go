@@ -102,6 +102,12 @@ func (t *Tray) decodeTable(n *yaml.Node, existing *string) error {
 		"key":      list(&t.Table.Key),
 		"indexes":  t.decodeIndexes,
 		"comment":  text(&t.Table.Comment),
+		"allow_rejects": func(n *yaml.Node) (err error) {
+			if t.Table.Allow, err = table.ParseAllowance(n.Value); err != nil {
+				return wrong(n, "%v", err)
+			}
+			return nil
+		},
 	}, "name")
 }
 

@@ -16,24 +16,24 @@ func (t *Target) Exec(statement string) error { return t.exec(context.Background
 func (t *Target) ForbidBulk() { t.noBulk = true }
 
 // LoadInto loads a tray into a table that is made by a statement.
-func (t *Target) LoadInto(ddl string, tr *tray.Tray) error {
+func (t *Target) LoadInto(ddl string, tr *tray.Tray) ([]convert.Refusal, error) {
 	ctx := context.Background()
 	if err := t.Exec(ddl); err != nil {
-		return err
+		return nil, err
 	}
 	sink, err := (&tx{t: t}).Load(ctx, &tr.Table)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	p, err := pass.Open(ctx, tr, &source.Opener{})
 	if err != nil {
-		return err
+		return nil, err
 	}
 	defer p.Close()
 	_, err = p.Run(ctx, pass.Options{Dialect: t.Dialect(), Encoder: t.Encoder(1), Block: func(k *convert.Block) error { return sink.Write(k) }})
 	if err != nil {
-		return err
+		return nil, err
 	}
 	_, err = sink.Close(nil)
-	return err
+	return sink.Refused(), err
 }

@@ -29,9 +29,11 @@ type sink struct {
 	reader  string // name of the driver's reader
 	bulk    bool   // the server takes a local bulk load
 	data    []byte
-	ends    []int   // where each row ends in data
-	numbers []int64 // of their records
+	ends    []int // where each row ends in data
+	records []convert.Where
+	key     []string // names of the columns of the key
 	rows    int64
+	refused []convert.Refusal
 	failed  error
 }
 
@@ -44,7 +46,7 @@ func (x *tx) Load(ctx context.Context, tab *table.Table) (target.Sink, error) {
 		names = append(names, dialect.MySQL.Quote(c.Name))
 	}
 	s := &sink{
-		ctx: ctx, t: x.t, reader: fmt.Sprintf("load-%d", readers.Add(1)),
+		ctx: ctx, t: x.t, key: tab.Key, reader: fmt.Sprintf("load-%d", readers.Add(1)),
 		into: fmt.Sprintf("%s (%s)", dialect.MySQL.QuoteTable(x.t.current(tab.Name)), strings.Join(names, ", ")),
 	}
 	if err := x.t.conn.QueryRowContext(ctx, "SELECT @@local_infile").Scan(&s.bulk); err != nil {
@@ -55,12 +57,12 @@ func (x *tx) Load(ctx context.Context, tab *table.Table) (target.Sink, error) {
 	return s, nil
 }
 
-// Slow returns why rows are inserted rather than loaded in bulk.
-func (s *sink) Slow() string {
+// Remarks implements target.Sink.
+func (s *sink) Remarks() []string {
 	if s.bulk {
-		return ""
+		return nil
 	}
-	return "the server's variable local_infile is OFF, which forbids its bulk load: rows were inserted instead, which is slower; SET GLOBAL local_infile = ON allows it"
+	return []string{"the server's variable local_infile is OFF, which forbids its bulk load: rows were inserted instead, which is slower; SET GLOBAL local_infile = ON allows it"}
 }
 
 // Write implements target.Sink.
@@ -68,7 +70,7 @@ func (s *sink) Write(k *convert.Block) error {
 	at := len(s.data)
 	s.data = append(s.data, k.Data...)
 	for i, end := range k.Ends {
-		s.ends, s.numbers = append(s.ends, at+end), append(s.numbers, k.Numbers[i])
+		s.ends, s.records = append(s.ends, at+end), append(s.records, convert.Where{Part: k.Part, Record: k.Numbers[i]})
 		s.data[at+end-1] = '\n'
 	}
 	if len(s.data) < batchSize {
@@ -86,11 +88,12 @@ func (s *sink) flush() error {
 	if s.bulk {
 		load = s.loadBatch
 	}
+	refused := len(s.refused)
 	if s.failed = load(); s.failed != nil {
 		return s.failed
 	}
-	s.rows += int64(len(s.ends))
-	s.data, s.ends, s.numbers = s.data[:0], s.ends[:0], s.numbers[:0]
+	s.rows += int64(len(s.ends) - len(s.refused) + refused)
+	s.data, s.ends, s.records = s.data[:0], s.ends[:0], s.records[:0]
 	return nil
 }
 
@@ -154,7 +157,8 @@ func (s *sink) insert(from, to int) error {
 	case !errors.As(err, &refused) || conditions[refused.Number] != nil:
 		return s.t.fail("insert", err)
 	case to-from == 1:
-		return &target.RefusedError{Record: s.numbers[from], Reason: refused.Message}
+		s.refuse(s.records[from], refused)
+		return nil
 	}
 	middle := (from + to) / 2
 	if err := s.insert(from, middle); err != nil {
@@ -162,6 +166,20 @@ func (s *sink) insert(from, to int) error {
 	}
 	return s.insert(middle, to)
 }
+
+const duplicateEntry = 1062
+
+// refuse keeps a row that the server does not take.
+func (s *sink) refuse(where convert.Where, err *mysql.MySQLError) {
+	r := convert.Refusal{Where: where, Reason: err.Message}
+	if err.Number == duplicateEntry {
+		r.Reason, r.Columns = target.SameKey, s.key
+	}
+	s.refused = append(s.refused, r)
+}
+
+// Refused implements target.Sink.
+func (s *sink) Refused() []convert.Refusal { return s.refused }
 
 // row returns the text of row i, without its line end.
 func (s *sink) row(i int) []byte {

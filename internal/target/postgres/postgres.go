@@ -8,8 +8,7 @@ import (
 	"fmt"
 	"io"
 	"net"
-	"regexp"
-	"strconv"
+	"sort"
 	"strings"
 
 	"github.com/jackc/pgx/v5"
@@ -177,22 +176,33 @@ type sink struct {
 	numbers []numberRun
 	rows    int64 // sent
 	copied  int64 // taken by the server
+	refused []convert.Refusal
 }
 
-// numberRun says that a row of the COPY and those after it are the records
-// from number on, one after the other.
-type numberRun struct{ row, number int64 }
+// numberRun says that a row of the COPY and those after it are the records from
+// first on, one after the other.
+type numberRun struct {
+	row   int64
+	first convert.Where
+}
 
 // Write implements target.Sink.
 func (s *sink) Write(k *convert.Block) error {
-	for i, n := range k.Numbers {
+	for _, n := range k.Numbers {
 		s.rows++
-		if last := len(s.numbers) - 1; last < 0 || n-s.numbers[last].number != s.rows-s.numbers[last].row {
-			s.numbers = append(s.numbers, numberRun{s.rows, k.Numbers[i]})
+		last := len(s.numbers) - 1
+		if last < 0 || s.numbers[last].first.Part != k.Part || n-s.numbers[last].first.Record != s.rows-s.numbers[last].row {
+			s.numbers = append(s.numbers, numberRun{s.rows, convert.Where{Part: k.Part, Record: n}})
 		}
 	}
 	return s.write(k.Data)
 }
+
+// Refused implements target.Sink.
+func (s *sink) Refused() []convert.Refusal { return s.refused }
+
+// Remarks implements target.Sink.
+func (s *sink) Remarks() []string { return nil }
 
 func (s *sink) write(data []byte) error {
 	_, err := s.pipe.Write(data)
@@ -206,7 +216,7 @@ func (s *sink) write(data []byte) error {
 func (s *sink) wait() error {
 	res := <-s.done
 	s.ended, s.copied = true, res.rows
-	return s.result(res.err)
+	return s.t.fail("copy", res.err)
 }
 
 // Close implements target.Sink.
@@ -225,70 +235,72 @@ func (s *sink) Close(abort error) (int64, error) {
 	if err := s.wait(); err != nil || s.finish == nil {
 		return s.copied, err
 	}
-	return s.copied, s.finish()
+	err := s.finish()
+	return s.copied, err
 }
 
-// addKey gives a new table its key. Where two rows have the same, it finds the
-// first that repeats one: they lie in the order in which they were sent.
+// addKey gives a new table its key. Rows that repeat one are taken out first
+// and are refused.
 func (x *tx) addKey(ctx context.Context, tab *table.Table, s *sink) error {
-	d := dialect.PostgreSQL
-	if len(tab.Key) == 0 {
+	add := dialect.PostgreSQL.AddKey(tab)
+	if add == "" {
 		return nil
 	}
+	const op = "add the key"
 	if err := x.exec(ctx, []string{"SAVEPOINT key"}); err != nil {
-		return x.t.fail("add the key", err)
+		return x.t.fail(op, err)
 	}
-	err := x.exec(ctx, []string{d.AddKey(tab)})
+	err := x.exec(ctx, []string{add})
 	var pg *pgconn.PgError
 	if !errors.As(err, &pg) || pg.Code != uniqueViolation {
-		return x.t.fail("add the key", err)
+		return x.t.fail(op, err)
 	}
+	if err := x.exec(ctx, []string{"ROLLBACK TO SAVEPOINT key"}); err != nil {
+		return x.t.fail(op, err)
+	}
+	if err := x.takeOut(ctx, tab, s); err != nil {
+		return x.t.fail("take out the rows whose key occurs twice", err)
+	}
+	return x.t.fail(op, x.exec(ctx, []string{add}))
+}
+
+// takeOut deletes the rows whose key an earlier one has. In a new table the
+// rows lie in the order in which they were sent.
+func (x *tx) takeOut(ctx context.Context, tab *table.Table, s *sink) error {
+	d := dialect.PostgreSQL
 	var keys []string
 	for _, k := range tab.Key {
 		keys = append(keys, d.Quote(k))
 	}
-	if err := x.exec(ctx, []string{"ROLLBACK TO SAVEPOINT key"}); err != nil {
-		return x.t.fail("add the key", err)
+	query := fmt.Sprintf(`WITH numbered AS (SELECT ctid AS at, row_number() OVER (ORDER BY ctid) AS n, %[2]s FROM %[1]s),
+		twice AS (SELECT at, n, first_value(n) OVER (PARTITION BY %[2]s ORDER BY n) AS first FROM numbered),
+		gone AS (DELETE FROM %[1]s WHERE ctid IN (SELECT at FROM twice WHERE n > first))
+		SELECT n, first FROM twice WHERE n > first ORDER BY n`, d.QuoteTable(tab.Name), strings.Join(keys, ", "))
+	rows, err := x.tx.Query(ctx, query)
+	if err != nil {
+		return err
 	}
-	var first, row int64
-	query := fmt.Sprintf(`SELECT first, n FROM (SELECT n, first_value(n) OVER same AS first FROM
-		(SELECT *, row_number() OVER (ORDER BY ctid) AS n FROM %s) rows WINDOW same AS (PARTITION BY %s ORDER BY n)) twice WHERE n > first ORDER BY n LIMIT 1`,
-		d.QuoteTable(tab.Name), strings.Join(keys, ", "))
-	if err := x.tx.QueryRow(ctx, query).Scan(&first, &row); err != nil {
-		return x.t.fail("look for the key that occurs twice", err)
+	defer rows.Close()
+	for rows.Next() {
+		var n, first int64
+		if err := rows.Scan(&n, &first); err != nil {
+			return err
+		}
+		s.copied--
+		s.refused = append(s.refused, convert.Refusal{
+			Where: s.number(n), Columns: tab.Key, Reason: target.SameKey, Detail: fmt.Sprintf("record %d", s.number(first).Record),
+		})
 	}
-	return &target.RefusedError{Record: s.number(row), Reason: fmt.Sprintf("its key is that of record %d: %s", s.number(first), pg.Detail)}
+	return rows.Err()
 }
 
 const uniqueViolation = "23505"
 
-var copyLine = regexp.MustCompile(`^COPY .*, line (\d+)`)
-
-// result makes an error of what COPY says.
-func (s *sink) result(err error) error {
-	var pg *pgconn.PgError
-	if !errors.As(err, &pg) || !strings.HasPrefix(pg.Code, "23") && !strings.HasPrefix(pg.Code, "22") {
-		return s.t.fail("copy", err)
-	}
-	refused := &target.RefusedError{Reason: pg.Message}
-	if pg.Detail != "" {
-		refused.Reason += ": " + pg.Detail
-	}
-	if m := copyLine.FindStringSubmatch(pg.Where); m != nil {
-		row, _ := strconv.ParseInt(m[1], 10, 64)
-		refused.Record = s.number(row)
-	}
-	return refused
-}
-
 // number returns the record that is a row of the COPY; the first row is 1.
-func (s *sink) number(row int64) int64 {
-	for i := len(s.numbers) - 1; i >= 0; i-- {
-		if run := s.numbers[i]; run.row <= row {
-			return run.number + row - run.row
-		}
-	}
-	return 0
+func (s *sink) number(row int64) convert.Where {
+	i := sort.Search(len(s.numbers), func(i int) bool { return s.numbers[i].row > row }) - 1
+	run := s.numbers[i]
+	return convert.Where{Part: run.first.Part, Record: run.first.Record + row - run.row}
 }
 
 // fail tells which condition an error of the server or the driver is.

@@ -158,7 +158,7 @@ func (x *tx) Load(_ context.Context, tab *table.Table) (target.Sink, error) {
 	if err != nil {
 		return nil, x.t.fail("prepare the load", err)
 	}
-	return &sink{t: x.t, stmt: stmt, columns: len(cols)}, nil
+	return &sink{t: x.t, stmt: stmt, columns: len(cols), key: tab.Key}, nil
 }
 
 type sink struct {
@@ -166,7 +166,26 @@ type sink struct {
 	stmt    *sqlite.Stmt
 	columns int
 	rows    int64
+	key     []string // names of the columns of the key
+	refused []convert.Refusal
 }
+
+// refuse keeps a row that a constraint does not let in; the statement that
+// failed has changed nothing.
+func (s *sink) refuse(where convert.Where, err error) {
+	r := convert.Refusal{Where: where, Reason: err.Error()}
+	if code := sqlite.ErrCode(err); code == sqlite.ResultConstraintPrimaryKey || code == sqlite.ResultConstraintUnique {
+		r.Reason, r.Columns = target.SameKey, s.key
+	}
+	s.refused = append(s.refused, r)
+	_ = s.stmt.Reset() // it repeats the error
+}
+
+// Refused implements target.Sink.
+func (s *sink) Refused() []convert.Refusal { return s.refused }
+
+// Remarks implements target.Sink.
+func (s *sink) Remarks() []string { return nil }
 
 // Write implements target.Sink.
 func (s *sink) Write(k *convert.Block) error {
@@ -175,7 +194,8 @@ func (s *sink) Write(k *convert.Block) error {
 		data = s.bind(data)
 		if _, err := s.stmt.Step(); err != nil {
 			if sqlite.ErrCode(err).ToPrimary() == sqlite.ResultConstraint {
-				return &target.RefusedError{Record: k.Numbers[i], Reason: err.Error()}
+				s.refuse(convert.Where{Part: k.Part, Record: k.Numbers[i]}, err)
+				continue
 			}
 			return s.t.fail("insert", err)
 		}

@@ -13,7 +13,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ambertray/internal/convert"
+	"ambertray/internal/load"
 	"ambertray/internal/pass"
+	"ambertray/internal/reject"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
 	"ambertray/internal/target"
@@ -53,7 +55,7 @@ func Run(t *testing.T, open func() target.Target) {
 		{"values of every type come back as they went in", everyTypeReturns},
 		{"a rollback leaves nothing, also after an error", rollbackLeavesNothing},
 		{"a table that exists is refused", existingTableIsRefused},
-		{"a refused row is named by its record", refusedRowIsNamed},
+		{"rows that are refused become rejects", refusedRowsAreRejects},
 		{"a load that is interrupted ends", interruptedLoadEnds},
 	} {
 		t.Run(c.rule, func(t *testing.T) {
@@ -67,7 +69,7 @@ func Run(t *testing.T, open func() target.Target) {
 func everyTypeReturns(t *testing.T, to target.Target) {
 	ctx := context.Background()
 	tr := everyType(t)
-	out, rows := load(t, to, tr, true)
+	out, rows := fill(t, to, tr, true)
 	require.Empty(t, out.Rejects.Groups())
 	require.Equal(t, int64(4), rows)
 	n, got, err := to.Figures(ctx, &tr.Table)
@@ -82,7 +84,7 @@ func rollbackLeavesNothing(t *testing.T, to target.Target) {
 	ctx := context.Background()
 	tr := everyType(t)
 	tr.Table.Name = "undone"
-	load(t, to, tr, false)
+	fill(t, to, tr, false)
 	exists, err := to.Exists(ctx, "undone")
 	require.NoError(t, err)
 	require.False(t, exists)
@@ -94,25 +96,55 @@ func existingTableIsRefused(t *testing.T, to target.Target) {
 	ctx := context.Background()
 	tr := everyType(t)
 	tr.Table.Name = `odd "name"; drop`
-	load(t, to, tr, true)
+	fill(t, to, tr, true)
 	tx, err := to.Begin(ctx)
 	require.NoError(t, err)
 	require.ErrorIs(t, tx.Create(ctx, &tr.Table), target.ErrExists)
 	require.NoError(t, tx.Rollback())
 }
 
-func refusedRowIsNamed(t *testing.T, to target.Target) {
+func allow(t *testing.T, text string) table.Allowance {
+	a, err := table.ParseAllowance(text)
+	require.NoError(t, err)
+	return a
+}
+
+func refusedRowsAreRejects(t *testing.T, to target.Target) {
 	ctx := context.Background()
-	tr := newTray(t, "keyed", "a\n1\nx\n2\n1\n", table.Column{From: "a", Name: "a", Type: table.Type{Kind: table.Integer}})
+	tr := newTray(t, "keyed", "a\n1\nx\n2\n1\n2\n3\n", table.Column{From: "a", Name: "a", Type: table.Type{Kind: table.Integer}})
 	tr.Table.Key = []string{"a"}
 	tx, err := to.Begin(ctx)
 	require.NoError(t, err)
 	require.NoError(t, tx.Create(ctx, &tr.Table))
-	_, _, err = send(t, to, tx, tr)
-	var refused *target.RefusedError
-	require.ErrorAs(t, err, &refused)
-	require.Equal(t, int64(4), refused.Record)
+	_, rows, err := send(t, to, tx, tr)
+	require.NoError(t, err)
+	require.Equal(t, int64(3), rows)
 	require.NoError(t, tx.Rollback())
+
+	// The good rows go in, and verification holds for them alone.
+	from := &source.Opener{}
+	receipt, err := load.Run(ctx, tr, from, to, nil)
+	require.NoError(t, err)
+	require.True(t, receipt.Verified)
+	require.Equal(t, load.Counts{Read: 6, Loaded: 3, Rejected: 3, TableAfter: 3}, receipt.Counts)
+	require.Len(t, receipt.Rejects.ByReason, 2)
+	require.Equal(t, reject.Group{Column: "a", Reason: target.SameKey, Count: 2, Example: "1", Line: 5}, receipt.Rejects.ByReason[0])
+	text, err := os.ReadFile(*receipt.Rejects.File)
+	require.NoError(t, err)
+	require.Equal(t, 3, strings.Count(string(text), "source.csv"))
+
+	tr.Table.Name, tr.Table.Allow = "keyed_twice", allow(t, "40%")
+	_, err = load.Run(ctx, tr, from, to, nil)
+	var many *load.TooManyError
+	require.ErrorAs(t, err, &many)
+	require.Equal(t, int64(3), many.Rejected)
+	require.FileExists(t, many.File)
+	exists, err := to.Exists(ctx, tr.Table.Name)
+	require.NoError(t, err)
+	require.False(t, exists)
+	tr.Table.Allow = allow(t, "3")
+	_, err = load.Run(ctx, tr, from, to, nil)
+	require.NoError(t, err)
 }
 
 func interruptedLoadEnds(t *testing.T, to target.Target) {
@@ -164,7 +196,7 @@ func newTray(t *testing.T, name, text string, cols ...table.Column) *tray.Tray {
 	return tr
 }
 
-func load(t *testing.T, to target.Target, tr *tray.Tray, commit bool) (*pass.Outcome, int64) {
+func fill(t *testing.T, to target.Target, tr *tray.Tray, commit bool) (*pass.Outcome, int64) {
 	t.Helper()
 	ctx := context.Background()
 	tx, err := to.Begin(ctx)
