@@ -41,6 +41,8 @@ func runFloor(name string, args []string) error {
 		return floorUnpack(args[0])
 	case "csv":
 		return floorCSV(args[0], func([]string) error { return nil })
+	case "mysql":
+		return floorMySQL(args[0], args[1])
 	case "postgres":
 		return floorPostgres(args[0], args[1])
 	case "sqlite":

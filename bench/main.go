@@ -20,8 +20,8 @@ import (
 )
 
 type bench struct {
-	self, program, dir, data, postgres string
-	runs                               int
+	self, program, dir, data, postgres, mysql string
+	runs                                      int
 }
 
 // contest is one line of the result: a command of ours and its floor. Where
@@ -47,7 +47,7 @@ func main() {
 		}
 		return
 	}
-	b := &bench{postgres: os.Getenv("AMBERTRAY_TEST_POSTGRES")}
+	b := &bench{postgres: os.Getenv("AMBERTRAY_TEST_POSTGRES"), mysql: os.Getenv("AMBERTRAY_TEST_MYSQL")}
 	flag.StringVar(&b.program, "program", "ambertray", "the program to measure")
 	flag.StringVar(&b.dir, "dir", os.TempDir(), "where the data goes")
 	flag.IntVar(&b.runs, "runs", 5, "how often each is run")
@@ -103,6 +103,7 @@ func (b *bench) contests(tray string) []contest {
 		{"survey", 0.8, own("survey", b.data), [][]string{floor("csv", b.data)}, nil},
 		{"survey of gzip", 1.1, own("survey", packed), [][]string{floor("unpack", packed), own("survey", b.data)}, nil},
 		{"load into PostgreSQL", 0.9, own("load", tray, "--to", b.postgres), [][]string{floor("postgres", b.data, b.postgres)}, dropTable},
+		{"load into MariaDB", 1.5, own("load", tray, "--to", b.mysql), [][]string{floor("mysql", b.data, b.mysql)}, func() error { return dropMySQL(b.mysql) }},
 		{"load into SQLite", 1.15, own("load", tray, "--to", db), [][]string{floor("sqlite", b.data, db)}, dropFile},
 	}
 }
