@@ -202,7 +202,7 @@ func dateParser(c table.Column, kind value.Kind, usual string) (parser, error) {
 				return fmt.Sprintf("has an offset from UTC, which a %s cannot hold", c.Type)
 			}
 			return not
-		case kind == value.Date && s.Kind == value.Timestamp:
+		case kind == value.Date && s.Kind == value.Timestamp && !v.AtMidnight():
 			return "has a time of day, which a date cannot hold"
 		case !v.Resolve(value.Shape{Kind: kind, Notation: s.Notation}, format.Order):
 			return "no such date"

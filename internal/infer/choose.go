@@ -58,8 +58,8 @@ func ParseFit(word string) (Fit, error) {
 // Habits are what other columns of the source show of the hand that wrote it.
 // They only settle what a column by itself leaves open.
 type Habits struct {
-	MonthFirst, DayFirst bool // a date of which that is certain
-	DecimalComma         bool
+	MonthFirst, DayFirst bool   // a date of which that is certain
+	DecimalComma         bool   // numbers that prove it, and none that prove a point
 	From                 string // heading of the column that shows it
 }
 

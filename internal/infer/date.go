@@ -62,16 +62,24 @@ var dateTypes = map[value.Kind]struct {
 }
 
 func (p *Column) planDates(r reading, f value.Format, o Options, c *Choice) {
-	n := int64(0)
+	n, clock := int64(0), false
 	p.each(r.takes, func(t *tally) {
 		n += t.count
 		f.Shape = f.Shape.Finer(t.shape)
+		clock = clock || t.clock
 	})
+	midnight := f.Shape.Kind == value.Timestamp && !clock
+	if midnight {
+		f = f.WithoutTime()
+	}
 	lo, hi := p.extremesOf(r.takes, func(s value.Shape) int { return slices.Index(s.Orders(), f.Order) })
 	typ := dateTypes[f.Shape.Kind]
 	c.Type = table.Type{Kind: typ.kind}
 	c.Min, c.Max, c.Format = string(lo.text), string(hi.text), f.String()
 	c.Evidence = fmt.Sprintf("%s; %s to %s%s", amount(n, typ.name), lo.text, hi.text, p.whyOrder(r, f, o))
+	if midnight {
+		c.Evidence += "; every time of day is midnight, and left out"
+	}
 	if f.Shape.TwoDigitYear() {
 		c.Evidence += fmt.Sprintf("; two-digit years: %d to 99 are 19%d to 1999, the others 20..", value.PivotYear, value.PivotYear)
 	}
@@ -127,15 +135,14 @@ func (p *Column) DayOrder() (monthFirst, dayFirst bool) {
 	return monthFirst && !dayFirst, dayFirst && !monthFirst
 }
 
-// DecimalComma tells whether the column has numbers that can only be read with
-// a comma before the decimals.
-func (p *Column) DecimalComma() bool {
+// DecimalSign tells whether the column has numbers that can only be read with a
+// comma before the decimals, or only with a point.
+func (p *Column) DecimalSign() (comma, point bool) {
 	for i := range p.tallies {
-		if _, comma, point := p.tallies[i].shape.Thousands(); comma && !point {
-			return true
-		}
+		_, c, d := p.tallies[i].shape.Thousands()
+		comma, point = comma || c && !d, point || d && !c
 	}
-	return false
+	return comma, point
 }
 
 // compactDates reads whole numbers that are all dates written without a

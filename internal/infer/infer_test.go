@@ -125,6 +125,9 @@ func TestChoose(t *testing.T) {
 		{"some offsets", "varchar(30)", "", list("2026-03-05T10:00:00Z|2026-03-05T10:00:00|2026-03-05T11:00:00Z"), "2 are dates, but 1 is not"},
 		{"times of half days", "time", "hh:mm a", list("1:05 pm|12:00 AM"), ""},
 		{"dates and times", "timestamp", "yyyy-MM-dd HH:mm:ss", list("2026-01-31 10:00:01|2026-01-31"), "2 timestamps"},
+		{"dates at midnight", "date", "yyyy-MM-dd", list("2026-01-31 00:00:00|1999-12-01"), "every time of day is midnight"},
+		{"not all at midnight", "timestamp", "yyyy-MM-dd HH:mm:ss", list("2026-01-31 00:00:00|1999-12-01 00:00:01"), ""},
+		{"zeros for no date", "date", "yyyy-MM-dd", list("2026-01-31|0000-00-00|0000-00-00"), `2 are "0000-00-00", read as no value`},
 		{"times", "time", "HH:mm:ss", list("10:00|11:30:05"), ""},
 		{"one impossible date", "date", "dd/MM/yyyy", append(repeat("13/01/2026", 150), "31/02/2026"), `"31/02/2026" on line 151; write type: char(10)`},
 		{"one text among numbers", "varchar(20)", "", append(repeat("12", 150), "about a dozen"), `write type: integer to reject it`},
@@ -194,8 +197,10 @@ func TestOptions(t *testing.T) {
 	monthFirst, dayFirst := profile(t, list("25/02/2026|03/04/2026"), 1).DayOrder()
 	require.False(t, monthFirst)
 	require.True(t, dayFirst)
-	require.True(t, profile(t, list("1,5"), 1).DecimalComma())
-	require.False(t, profile(t, list("1,500|2.5"), 1).DecimalComma())
+	for values, want := range map[string][2]bool{"1,5": {true, false}, "1.5|2": {false, true}, "1,500": {}, "1.500|7": {}, "1.234.567": {true, false}, "1,5|2.5": {true, true}} {
+		comma, point := profile(t, list(values), 1).DecimalSign()
+		require.Equal(t, want, [2]bool{comma, point}, values)
+	}
 }
 
 // TestAnyValue chooses types for random columns of all sorts of values, and

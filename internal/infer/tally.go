@@ -19,6 +19,8 @@ type tally struct {
 	fraction bool
 	// width is the length of the values in bytes, or -1 when they differ.
 	width int
+	// clock tells that a timestamp is not at midnight.
+	clock bool
 	// prose tells that a text is more than capitals, digits and signs.
 	prose bool
 	// min and max are the extremes; those of dates in each of their orders.
@@ -50,6 +52,7 @@ func (t *tally) add(v *value.Value, cell []byte) {
 	case value.Boolean, value.Time:
 		t.extremes(0, v, 0)
 	case value.Date, value.Timestamp, value.Instant:
+		t.clock = t.clock || !v.AtMidnight()
 		for i, order := range t.shape.Orders() {
 			if v.Resolve(t.shape, order) {
 				t.extremes(i, v, 0)
@@ -118,7 +121,7 @@ func (t *tally) merge(o *tally) {
 	t.count += o.count
 	t.whole, t.scale, t.digits = max(t.whole, o.whole), max(t.scale, o.scale), max(t.digits, o.digits)
 	t.fraction = t.fraction || o.fraction
-	t.prose = t.prose || o.prose
+	t.prose, t.clock = t.prose || o.prose, t.clock || o.clock
 	if t.width != o.width {
 		t.width = -1
 	}

@@ -35,13 +35,16 @@ func (w *surveying) describe() {
 // habits gathers what columns show of the hand that wrote the source, for those
 // that leave it open.
 func (w *surveying) habits() (h infer.Habits) {
+	comma, point := false, false
 	for i := range w.columns {
 		month, day := w.columns[i].DayOrder()
 		if month || day {
 			h.MonthFirst, h.DayFirst, h.From = h.MonthFirst || month, h.DayFirst || day, w.headings[i]
 		}
-		h.DecimalComma = h.DecimalComma || w.columns[i].DecimalComma()
+		c, p := w.columns[i].DecimalSign()
+		comma, point = comma || c, point || p
 	}
+	h.DecimalComma = comma && !point
 	return h
 }
 

@@ -189,11 +189,21 @@ func scanClock(rest []byte, notation uint16, v *Value) (Shape, bool) {
 			shape.Notation |= markNoDate << i
 		}
 	}
+	if none && v.date.n == [3]int{} {
+		return Shape{NullWord, zeroDate | notation}, true // 0000-00-00, as some servers write no date
+	}
 	if none {
 		return Shape{Impossible, notation}, true
 	}
 	return shape, true
 }
+
+// zeroDate tells null words that are dates of zeros from the others.
+const zeroDate = 1 << 15
+
+// AtMidnight tells whether a date that was scanned has no time of day, or one
+// that is midnight.
+func (v *Value) AtMidnight() bool { return v.date.micros == 0 }
 
 // compact returns the notation of a whole number of 8 or 14 digits: whether it
 // is a date too.

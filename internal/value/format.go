@@ -47,6 +47,12 @@ func (f Format) String() string {
 	return date + " " + clock
 }
 
+// WithoutTime returns the format of the date alone.
+func (f Format) WithoutTime() Format {
+	f.Shape = Shape{Date, f.Shape.Notation &^ (maskClock | halfDays | markT)}
+	return f
+}
+
 func (f Format) datePattern() string {
 	n := f.Shape.Notation
 	sep := separatorSigns[n&maskSeparator>>3]
