@@ -211,7 +211,7 @@ func (p *Column) inTheWay(r *reading, fits int64) string {
 		}
 	}
 	list := p.examplesOf(out)
-	way := group(fits) + " are " + r.name + ", but " + count(n, "is not", "are not") + ": " + examples(list) +
+	way := group(fits) + " of " + group(fits+n) + " are " + r.name + ", but " + count(n, "is not", "are not") + ": " + examples(list) +
 		"; write " + rule + " to reject " + pronoun(n)
 	if words := p.words(out); len(words) > 0 {
 		way += ", and null_words: [" + strings.Join(words, ", ") + "] to read " + pronoun(n) + " as no value"

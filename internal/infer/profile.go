@@ -9,7 +9,6 @@ import (
 	"cmp"
 	"encoding/binary"
 	"slices"
-	"strings"
 	"unicode/utf8"
 
 	"ambertray/internal/record"
@@ -18,12 +17,6 @@ import (
 
 // maxExamples is how many values are kept as examples of a shape, and shown.
 const maxExamples = 5
-
-// maxKept is how many bytes of a value are kept to show it.
-const maxKept = 256
-
-// clip returns the beginning of a value.
-func clip(cell []byte) string { return strings.ToValidUTF8(string(cell[:min(len(cell), maxKept)]), "") }
 
 // Example is a value and the line of the record that it stands in.
 type Example struct {
@@ -97,7 +90,7 @@ func (p *Column) Add(b *record.Batch, c, width int, hashes *[]uint64) {
 		t.add(&v, cell)
 		p.rising.add(shape, v.Int)
 		if len(t.examples) < maxExamples {
-			t.addExample(Example{clip(cell), b.Line(r)})
+			t.addExample(Example{record.Clip(cell), b.Line(r)})
 		}
 	}
 	p.Records += records
@@ -135,7 +128,7 @@ func (p *Column) addText(cell []byte, key uint64) {
 		p.Shortest = n
 	}
 	p.Longest = max(p.Longest, n)
-	cell = cell[:min(len(cell), maxKept)]
+	cell = cell[:min(len(cell), record.MaxShown)]
 	if p.First == nil || key < p.firstKey || key == p.firstKey && bytes.Compare(cell, p.First) < 0 {
 		p.First, p.firstKey = append(p.First[:0], cell...), key
 	}

@@ -72,3 +72,19 @@ func badOffset(row []byte) int {
 	}
 	return 0
 }
+
+// MaxShown is how many bytes of a cell are kept to show it.
+const MaxShown = 256
+
+// Clip returns the beginning of a cell, to be shown. It is cut between two
+// characters, and what is no character is replaced.
+func Clip(cell []byte) string {
+	if len(cell) > MaxShown {
+		n := MaxShown
+		for n > MaxShown-utf8.UTFMax && !utf8.RuneStart(cell[n]) {
+			n--
+		}
+		cell = cell[:n]
+	}
+	return string(bytes.ToValidUTF8(cell, replacement))
+}

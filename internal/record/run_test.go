@@ -6,6 +6,7 @@ import (
 	"errors"
 	"io"
 	"math/rand/v2"
+	"strings"
 	"testing"
 	"time"
 
@@ -92,4 +93,11 @@ func TestSkipped(t *testing.T) {
 	require.NoError(t, json.Unmarshal(text, &got))
 	require.Equal(t, want, got)
 	require.Equal(t, int64(42), got.Plus(want).Total())
+}
+
+func TestClip(t *testing.T) {
+	require.Equal(t, "amber", record.Clip([]byte("amber")))
+	require.Equal(t, "a\uFFFDb", record.Clip([]byte("a\xffb")))
+	require.Equal(t, strings.Repeat("ä", 128), record.Clip([]byte(strings.Repeat("ä", 300))))
+	require.Equal(t, "x"+strings.Repeat("ä", 127), record.Clip([]byte("x"+strings.Repeat("ä", 300))))
 }

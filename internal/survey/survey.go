@@ -315,20 +315,13 @@ func (w *surveying) heading(c int) *string {
 	return nil
 }
 
-// maxShown is how many bytes of a cell are kept to show it.
-const maxShown = 256
-
-func clip(cell []byte) string {
-	return strings.ToValidUTF8(string(cell[:min(len(cell), maxShown)]), "�")
-}
-
 // rows returns the cells of some records, long ones cut.
 func rows(b *record.Batch, from, to int) [][]string {
 	var rows [][]string
 	for r := from; r < min(b.Len(), to); r++ {
 		var row []string
 		for c := range b.Width(r) {
-			row = append(row, clip(b.Cell(r, c)))
+			row = append(row, record.Clip(b.Cell(r, c)))
 		}
 		rows = append(rows, row)
 	}
