@@ -274,6 +274,39 @@ func TestDDL(t *testing.T) {
 	require.Contains(t, errOut, "sqlite, postgresql, mysql")
 }
 
+// TestExisting loads a second file into a table that is there.
+func TestExisting(t *testing.T) {
+	for name, to := range targets(t) {
+		t.Run(name, func(t *testing.T) {
+			d, table := newDesk(t), uniqueTable(t)
+			d.run(3, "load", "loans.csv", "--to", to, "--table", table)
+			d.write("more.csv", "Loan No,Specimen No,Borrower,Lent On,Due Back,Fee,Insured\n00311,KB-00001,x,01/02/2026,13/02/2026,5.00,true\n"+
+				"90001,KB-00001,"+strings.Repeat("x", 41)+",01/02/2026,13/02/2026,5.00,true\n90002,KB-00001,x,01/02/2026,13/02/2026,5,true\n")
+			_, errOut := d.run(1, "load", "more.csv", "--to", to, "--table", table)
+			require.Contains(t, errOut, "--existing append adds to it")
+			status, verdict := 3, `borrower +varchar\(40\) +rejects +longer than varchar\(40\)`
+			if name == "sqlite" { // which holds text of any length
+				status, verdict = 0, `borrower +varchar\(60\) +fits`
+			}
+			out, _ := d.run(status, "check", "more.tray", "--to", to, "--table", table, "--existing", "append")
+			require.Contains(t, out, ": append")
+			require.Regexp(t, verdict, out)
+			out, _ = d.run(3, "load", "more.tray", "--to", to, "--table", table, "--existing", "append")
+			require.Contains(t, out, "its key is that of an earlier record")
+			require.Contains(t, out, "table 175 → 17")
+			require.Contains(t, out, "added to in")
+			out, _ = d.run(1, "check", "specimens.csv", "--to", to, "--table", table, "--existing", "append")
+			require.Contains(t, out, "the table has no such column")
+			_, errOut = d.run(1, "load", "specimens.csv", "--to", to, "--table", table, "--existing", "append")
+			require.Contains(t, errOut, "the plan does not fit table")
+			out, _ = d.run(0, "load", "specimens.csv", "--to", to, "--table", table, "--existing", "rebuild")
+			require.Contains(t, out, "table 0 → 1,204")
+			_, errOut = d.run(2, "load", "specimens.csv", "--to", to, "--existing", "smash")
+			require.Contains(t, errOut, "write refuse, append, empty or rebuild")
+		})
+	}
+}
+
 // TestValues looks at what is in the table, rather than at what the program
 // says of it.
 func TestValues(t *testing.T) {

@@ -8,6 +8,7 @@ import (
 
 	"ambertray/internal/load"
 	"ambertray/internal/reject"
+	"ambertray/internal/table"
 	"ambertray/internal/target"
 	"ambertray/internal/term"
 )
@@ -41,7 +42,7 @@ func (a *app) newCheck() *cobra.Command {
 		if result.Rejected() > 0 {
 			a.status = exitRejects
 		}
-		if result.TableExists != nil && *result.TableExists {
+		if !result.Possible() {
 			a.status = exitFailed // as the load would
 		}
 		return a.show(result, func() { a.drawCheck(result, strings.Join(args, " ")) })
@@ -53,9 +54,12 @@ func (a *app) drawCheck(c *load.Check, arg string) {
 	p := a.print
 	p.Fact("read", "%s besides the header: %s, %s", term.Amount(c.Read, "row"), term.Amount(c.Records, "record"), skippedText(c.Skipped))
 	if c.TableExists != nil {
-		if *c.TableExists {
+		switch {
+		case *c.TableExists && c.Existing != table.Refuse.String():
+			p.Fact("table", "%s exists in %s: %s", p.Bold(c.Table), *c.Target, c.Existing)
+		case *c.TableExists:
 			p.Fact("table", "%s", p.Red(fmt.Sprintf("%s exists already in %s: a load would be refused", c.Table, *c.Target)))
-		} else {
+		default:
 			p.Fact("table", "%s would be created in %s", p.Bold(c.Table), *c.Target)
 		}
 	}

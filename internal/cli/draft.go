@@ -20,12 +20,28 @@ func draftFlags(c *cobra.Command) *drafting {
 	d := &drafting{options: surveyFlags(c)}
 	c.Flags().StringVar(&d.dir, "tray", "", "the `FOLDER` of the tray (default NAME.tray here, after the source)")
 	c.Flags().StringVar(&d.table, "table", "", "the `NAME` of the table (default: after the source)")
+	c.Flags().StringVar(&d.existing, "existing", "", "what to do with a table that is there: refuse, append, empty or rebuild (default: what the tray says)")
 	return d
 }
 
 type drafting struct {
 	options    func() (survey.Options, error)
 	dir, table string
+	existing   string
+}
+
+// override puts what the command line says of the table into a plan.
+func (d *drafting) override(t *tray.Tray) (err error) {
+	if d.table != "" {
+		t.Table.Name = d.table
+	}
+	if d.existing != "" {
+		t.Table.Existing, err = table.ParseExisting(d.existing)
+	}
+	if err != nil {
+		return usageError{err}
+	}
+	return nil
 }
 
 func (d *drafting) dirFor(names []string) (string, error) {
@@ -53,10 +69,7 @@ func (a *app) draft(c *cobra.Command, d *drafting, names []string) (*survey.Surv
 		return nil, nil, err
 	}
 	t := s.Draft(dir)
-	if d.table != "" {
-		t.Table.Name = d.table
-	}
-	return s, t, nil
+	return s, t, d.override(t)
 }
 
 // errTrayExists is returned where the tray of another source is in the way.
@@ -81,10 +94,7 @@ func (a *app) plan(c *cobra.Command, d *drafting, names []string) (t *tray.Tray,
 		if !given && !t.IsFor(names) {
 			return nil, false, fmt.Errorf("%s is the tray of another source: %w", dir, errTrayExists)
 		}
-		if d.table != "" {
-			t.Table.Name = d.table
-		}
-		return t, false, nil
+		return t, false, d.override(t)
 	}
 	_, t, err = a.draft(c, d, names)
 	return t, true, err

@@ -52,7 +52,7 @@ var hints = []struct {
 	{source.ErrFetch, "look at the address, or fetch the file yourself and name it here"},
 	{target.ErrUnreachable, "look at the host, the port and whether the server runs, then try again"},
 	{target.ErrLogin, "look at the user and the password: PGPASSWORD or MYSQL_PWD, the password file or the URL"},
-	{target.ErrExists, "choose another name with --table NAME or table: name: in the tray, or drop the table"},
+	{target.ErrExists, "--existing append adds to it, empty takes its rows out first, rebuild makes it anew; or choose another name with --table NAME"},
 	{target.ErrNoTable, "load it first: ambertray load TRAY --to TARGET"},
 	{target.ErrPermission, "ask for the right to do so, or name another target"},
 	{target.ErrFull, "make room and load again: nothing was changed"},
@@ -68,6 +68,7 @@ func hintFor(err error) string {
 	var missing *convert.MissingError
 	var unplanned *pass.UnplannedError
 	var many *load.TooManyError
+	var unfit *load.UnfitError
 	var mistake *tray.Error
 	var members *source.MembersError
 	switch {
@@ -75,6 +76,8 @@ func hintFor(err error) string {
 		return "correct from: in the tray, or draft a new tray"
 	case errors.As(err, &unplanned):
 		return "add each to columns: in tray.yaml; with leave_out: true for one that the table does not need"
+	case errors.As(err, &unfit):
+		return "ambertray check TRAY --to TARGET shows every column; change the plan, or the table"
 	case errors.As(err, &many):
 		return "correct the source, or allow more with --allow-rejects or allow_rejects: in the tray"
 	case errors.As(err, &members):

@@ -69,7 +69,7 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to string) {
 	}
 	p.Fact("plan", "%s/tray.yaml", r.Tray)
 	p.Fact("read", "%s besides the header: %s, %s", term.Amount(c.Read, "row"), term.Amount(c.Read-c.Skipped, "record"), skippedText(r.Skipped))
-	p.Fact("table", "%s, created in %s%s", p.Bold(r.Table), r.Target, keyText(t))
+	p.Fact("table", "%s, %s %s%s", p.Bold(r.Table), doneTexts[r.Done], r.Target, keyText(t))
 	if !r.Verified {
 		p.Fact("loaded", "%s", p.Red("nothing: verification found a difference, and all was rolled back"))
 		a.drawDifferences(r.Differences)
@@ -92,6 +92,9 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to string) {
 		p.Next("To prove it again at any time:", fmt.Sprintf("ambertray verify %s%s", r.Tray, toText(to)))
 	}
 }
+
+// doneTexts say what became of the table.
+var doneTexts = map[string]string{"created": "created in", "appended": "added to in", "emptied": "emptied and filled in", "rebuilt": "made anew in"}
 
 // toText repeats --to where it cannot hold a password.
 func toText(to string) string {

@@ -2,6 +2,8 @@ package load
 
 import (
 	"context"
+	"slices"
+	"strings"
 
 	"ambertray/internal/dialect"
 	"ambertray/internal/pass"
@@ -19,6 +21,7 @@ type Check struct {
 	Table       string         `json:"table"`
 	Target      *string        `json:"target"`
 	TableExists *bool          `json:"table_exists"`
+	Existing    string         `json:"existing"` // what a load would do with it
 	Read        int64          `json:"read"`
 	Records     int64          `json:"records"`
 	Skipped     record.Skipped `json:"skipped"`
@@ -31,8 +34,14 @@ type Check struct {
 type Verdict struct {
 	Name    string `json:"name"`
 	Type    string `json:"type"`
-	Verdict string `json:"verdict"` // fits or rejects
+	Verdict string `json:"verdict"` // fits, rejects or cannot
 	Why     string `json:"why"`
+}
+
+// Possible tells whether a load would begin.
+func (c *Check) Possible() bool {
+	return !slices.ContainsFunc(c.Columns, func(v Verdict) bool { return v.Verdict == cannot }) &&
+		(c.TableExists == nil || !*c.TableExists || c.Existing != table.Refuse.String())
 }
 
 // Rejected returns the number of records that would be rejected.
@@ -54,20 +63,32 @@ func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Ta
 		}
 		c.Target, c.TableExists = &name, &exists
 	}
+	plan, bad := &t.Table, []Verdict(nil)
+	if c.TableExists != nil && *c.TableExists && (plan.Existing == table.Append || plan.Existing == table.Empty) {
+		live, err := to.Columns(ctx, plan.Name)
+		if err != nil {
+			return nil, err
+		}
+		plan, bad = fit(plan, live, d)
+	}
+	c.Existing = t.Table.Existing.String()
 	p, err := pass.Open(ctx, t, from)
 	if err != nil {
 		return nil, err
 	}
 	defer p.Close()
-	out, err := p.Run(ctx, pass.Options{Dialect: d, Load: t.NextLoad(), Progress: progress})
+	out, err := p.Run(ctx, pass.Options{Dialect: d, Table: plan, Load: t.NextLoad(), Progress: progress})
 	if err != nil {
 		return nil, err
 	}
 	c.Read, c.Records, c.Skipped, c.WouldLoad = out.Read(), out.Records, out.Skipped, out.Loaded
 	c.WouldReject = out.Rejects.Groups()
-	for _, col := range t.Table.Loaded() {
-		c.Columns = append(c.Columns, verdict(col, c.WouldReject))
+	for _, col := range plan.Loaded() {
+		if !slices.ContainsFunc(bad, func(v Verdict) bool { return strings.EqualFold(v.Name, col.Name) }) {
+			c.Columns = append(c.Columns, verdict(col, c.WouldReject))
+		}
 	}
+	c.Columns = append(c.Columns, bad...)
 	return c, nil
 }
 

@@ -46,10 +46,10 @@ func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Targe
 		}
 	}()
 	l := &loading{
-		tray: t, from: from, to: to, pass: p, progress: progress,
+		tray: t, table: &t.Table, from: from, to: to, pass: p, progress: progress,
 		rejects: reject.Writer{Path: filepath.Join(dir, reject.FileName), Headings: p.Headings, Sources: p.Sources},
 		receipt: &Receipt{
-			Load: id, Tray: t.Dir, Target: to.Name(), Table: t.Table.Name, Existing: "refuse",
+			Load: id, Tray: t.Dir, Target: to.Name(), Table: t.Table.Name, Existing: t.Table.Existing.String(),
 			Layout: t.Layout, Differences: []Difference{}, Remarks: []string{}, Columns: len(t.Table.Loaded()),
 		},
 	}
@@ -71,6 +71,8 @@ type loading struct {
 	progress func(pass.Progress)
 	rejects  reject.Writer
 	receipt  *Receipt
+	table    *table.Table    // the plan's, with the types of a table that is there
+	before   []table.Figures // of the rows that are in it and stay
 }
 
 // run does everything between the beginning of the transaction and its end.
@@ -84,7 +86,7 @@ func (l *loading) run(ctx context.Context) (err error) {
 			err = errors.Join(err, back)
 		}
 	}()
-	if err := tx.Create(ctx, &l.tray.Table); err != nil {
+	if err := l.prepare(ctx, tx); err != nil {
 		return err
 	}
 	var out *pass.Outcome
@@ -94,8 +96,8 @@ func (l *loading) run(ctx context.Context) (err error) {
 	if allow := l.tray.Table.Allow; allow.Exceeded(out.Rejects.Total(), out.Records) {
 		return &TooManyError{Rejected: out.Rejects.Total(), Records: out.Records, Allow: allow, File: l.rejects.Path}
 	}
-	if len(l.tray.Table.Indexes) > 0 {
-		if err := l.phase("index", func() error { return tx.Index(ctx, &l.tray.Table) }); err != nil {
+	if len(l.table.Indexes) > 0 && (l.receipt.Done == "created" || l.receipt.Done == "rebuilt") {
+		if err := l.phase("index", func() error { return tx.Index(ctx, l.table) }); err != nil {
 			return err
 		}
 	}
@@ -135,14 +137,15 @@ func (l *loading) phase(name string, f func() error) error {
 func (l *loading) send(ctx context.Context, tx target.Tx) (*pass.Outcome, error) {
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	sink, err := tx.Load(ctx, &l.tray.Table)
+	sink, err := tx.Load(ctx, l.table)
 	if err != nil {
 		return nil, err
 	}
 	out, err := l.pass.Run(ctx, pass.Options{
 		Dialect:  l.to.Dialect(),
 		Load:     l.receipt.Load,
-		Encoder:  l.to.Encoder(len(l.tray.Table.Loaded())),
+		Table:    l.table,
+		Encoder:  l.to.Encoder(len(l.table.Loaded())),
 		Progress: l.progress,
 		Block: func(k *convert.Block) error {
 			if err := l.reject(k); err != nil {
@@ -190,7 +193,7 @@ func (l *loading) again(ctx context.Context, first *pass.Outcome, refused []conv
 	defer p.Close()
 	l.rejects = reject.Writer{Path: l.rejects.Path, Headings: p.Headings, Sources: p.Sources}
 	out, err := p.Run(ctx, pass.Options{
-		Dialect: l.to.Dialect(), Load: l.receipt.Load, Refused: refused, Progress: l.progress, Block: l.reject,
+		Dialect: l.to.Dialect(), Load: l.receipt.Load, Table: l.table, Refused: refused, Progress: l.progress, Block: l.reject,
 	})
 	if err := errors.Join(err, l.rejects.Close()); err != nil {
 		return nil, err
@@ -209,7 +212,7 @@ func (l *loading) count(out *pass.Outcome, rows int64) {
 	for _, p := range out.Parts {
 		r.Source = append(r.Source, Part{Source: p.Name, Bytes: p.Bytes, SHA256: p.SHA256, Read: p.Read})
 	}
-	r.Counts = Counts{Read: out.Read(), Loaded: rows, Rejected: out.Rejects.Total(), Skipped: out.Skipped.Total()}
+	r.Counts.Read, r.Counts.Loaded, r.Counts.Rejected, r.Counts.Skipped = out.Read(), rows, out.Rejects.Total(), out.Skipped.Total()
 	r.Skipped = out.Skipped
 	r.Rejects.ByReason = out.Rejects.Groups()
 	if r.Counts.Rejected > 0 {
@@ -219,13 +222,14 @@ func (l *loading) count(out *pass.Outcome, rows int64) {
 
 // verify holds the table against what was read, inside the transaction.
 func (l *loading) verify(ctx context.Context, out *pass.Outcome) error {
-	rows, figures, err := l.to.Figures(ctx, &l.tray.Table)
+	rows, figures, err := l.to.Figures(ctx, l.table)
 	if err != nil {
 		return err
 	}
 	r := l.receipt
-	r.Counts.TableAfter = r.Counts.TableBefore + rows
-	r.Differences = compare(l.tray.Table.Loaded(), r.Counts.TableBefore+out.Loaded, rows, out.Figures, figures)
+	r.Counts.TableAfter = rows
+	wantRows, want := l.expected(out.Loaded, out.Figures)
+	r.Differences = compare(l.table.Loaded(), wantRows, rows, want, figures)
 	if c := r.Counts; c.Read != c.Loaded+c.Rejected+c.Skipped {
 		r.Differences = append(r.Differences, Difference{
 			Figure: "records", Source: fmt.Sprint(c.Read), Table: fmt.Sprint(c.Loaded + c.Rejected + c.Skipped),

@@ -8,6 +8,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"ambertray/internal/dialect"
 	"ambertray/internal/load"
 	"ambertray/internal/source"
 	"ambertray/internal/survey"
@@ -58,4 +59,42 @@ func TestDifference(t *testing.T) {
 	require.NoError(t, err)
 	require.True(t, receipt.Verified)
 	require.Equal(t, "0002", receipt.Load)
+}
+
+// TestFit holds plans against tables.
+func TestFit(t *testing.T) {
+	typ := func(text string) *table.Type {
+		parsed, err := table.ParseType(text)
+		require.NoError(t, err)
+		return &parsed
+	}
+	for _, c := range []struct{ planned, live, becomes, why string }{
+		{"integer", "bigint", "bigint", ""}, {"decimal(5,2)", "integer", "integer", ""}, {"integer", "double", "double", ""},
+		{"text", "varchar(5)", "varchar(5)", ""}, {"char(5)", "integer", "", "write that type in the tray"}, {"date", "timestamp", "", "it is timestamp"},
+		{"uuid", "char(36)", "char(36)", ""}, {"date", "text", "", "it is text"}, {"boolean", "integer", "", "it is integer"}, {"date", "", "date", ""},
+	} {
+		plan := &table.Table{Name: "loan", Columns: []table.Column{{Name: "a", Type: *typ(c.planned), Nullable: true}}}
+		live := []target.Live{{Name: "A", Known: true, Native: c.live}, {Name: "b", Default: true}, {Name: "c", Generated: true}, {Name: "d", Nullable: true}}
+		if c.live != "" {
+			live[0].Type = typ(c.live)
+		}
+		fitted, bad := load.Fit(plan, live, dialect.PostgreSQL)
+		if c.why != "" {
+			require.Len(t, bad, 1)
+			require.Contains(t, bad[0].Why, c.why)
+			continue
+		}
+		require.Empty(t, bad)
+		require.Equal(t, table.Column{Name: "A", Type: *typ(c.becomes)}, fitted.Columns[0], "nulls are rejected before the server sees them")
+	}
+	_, bad := load.Fit(&table.Table{Columns: []table.Column{{Name: "g"}, {Name: "x"}, {Name: "z"}}},
+		[]target.Live{{Name: "g", Generated: true}, {Name: "x", Native: "jsonb"}, {Name: "y", Native: "date"}}, dialect.PostgreSQL)
+	var why []string
+	for _, v := range bad {
+		why = append(why, v.Name+": "+v.Why)
+	}
+	require.Equal(t, []string{
+		"g: the server computes it; leave it out of the plan", "x: its type jsonb is none that is loaded here", "z: the table has no such column",
+		"y: the table needs a value in it, for it has no default, and the plan has no such column",
+	}, why)
 }

@@ -21,6 +21,7 @@ type Receipt struct {
 	Target      string       `json:"target"`
 	Table       string       `json:"table"`
 	Existing    string       `json:"existing"`
+	Done        string       `json:"done"` // created, appended, emptied or rebuilt
 	Source      []Part       `json:"source"`
 	Counts      Counts       `json:"counts"`
 	Rejects     Rejects      `json:"rejects"`

@@ -29,7 +29,8 @@ type Progress struct {
 // Options of a pass.
 type Options struct {
 	Dialect *dialect.Dialect
-	Load    string // id of the load, which computed columns may refer to
+	Table   *table.Table // instead of the tray's, if not nil: with the types of a table that is there
+	Load    string       // id of the load, which computed columns may refer to
 	// Refused are records that are rejected, for a server does not take them.
 	Refused []convert.Refusal
 	// Encoder encodes the records; with nil they are only judged.
@@ -118,7 +119,11 @@ func (p *Pass) Run(ctx context.Context, o Options) (*Outcome, error) {
 	if err != nil {
 		return nil, err
 	}
-	conv, err := convert.New(&p.tray.Table, p.Headings, from, o.Dialect, o.Encoder)
+	tab := o.Table
+	if tab == nil {
+		tab = &p.tray.Table
+	}
+	conv, err := convert.New(tab, p.Headings, from, o.Dialect, o.Encoder)
 	if err != nil {
 		return nil, err
 	}

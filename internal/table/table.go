@@ -1,5 +1,7 @@
 package table
 
+import "fmt"
+
 // Table is what a plan makes of a source.
 type Table struct {
 	Name    string
@@ -8,6 +10,37 @@ type Table struct {
 	Comment string
 	Columns []Column
 	Allow   Allowance // of rejects
+	// Existing is what to do with a table that is there already.
+	Existing Existing
+}
+
+// Existing is what a load does with a table that is there already.
+type Existing string
+
+// Refuse leaves it alone, Append adds to it, Empty takes its rows out first,
+// Rebuild makes it anew.
+const (
+	Refuse  Existing = ""
+	Append  Existing = "append"
+	Empty   Existing = "empty"
+	Rebuild Existing = "rebuild"
+)
+
+// ParseExisting reads the word for it.
+func ParseExisting(word string) (Existing, error) {
+	for _, e := range []Existing{Refuse, Append, Empty, Rebuild} {
+		if e.String() == word {
+			return e, nil
+		}
+	}
+	return Refuse, fmt.Errorf("existing %q: write refuse, append, empty or rebuild", word)
+}
+
+func (e Existing) String() string {
+	if e == Refuse {
+		return "refuse"
+	}
+	return string(e)
 }
 
 // Column is one column of the table and the rules that fill it.

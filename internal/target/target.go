@@ -32,6 +32,8 @@ type Target interface {
 	// Encoder returns the encoder of the blocks that a Sink takes, for records
 	// of so many columns.
 	Encoder(columns int) convert.Encoder
+	// Columns returns the columns of a table that is there.
+	Columns(ctx context.Context, name string) ([]Live, error)
 	// Exists tells whether the database has a table of that name.
 	Exists(ctx context.Context, name string) (bool, error)
 	// Figures asks for the number of rows and the figures of every loaded
@@ -45,8 +47,11 @@ type Target interface {
 
 // Tx is the transaction of one load.
 type Tx interface {
-	// Create makes the table with its comments. ErrExists is returned for one that is there.
-	Create(ctx context.Context, t *table.Table) error
+	// Create makes the table with its comments. ErrExists is returned for one
+	// that is there, unless replace says that it takes the place of that.
+	Create(ctx context.Context, t *table.Table, replace bool) error
+	// Empty takes the rows out of a table that is there.
+	Empty(ctx context.Context, t *table.Table) error
 	// Index makes the table's indexes, which is quicker when its rows are there.
 	Index(ctx context.Context, t *table.Table) error
 	// Load opens the bulk path into the table's loaded columns.

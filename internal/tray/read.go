@@ -62,12 +62,12 @@ func (t *Tray) decode(doc *yaml.Node) error {
 		return &Error{Line: 1, Column: 1, What: "the tray is empty"}
 	}
 	t.Layout = source.DefaultLayout()
-	var version, existing string
+	var version string
 	root := doc.Content[0]
 	err := mapping(root, map[string]decoder{
 		"tray":    text(&version, fmt.Sprint(Version)),
 		"source":  t.decodeSource,
-		"table":   func(n *yaml.Node) error { return t.decodeTable(n, &existing) },
+		"table":   t.decodeTable,
 		"columns": t.decodeColumns,
 	}, "tray", "source", "table", "columns")
 	if err != nil {
@@ -95,13 +95,18 @@ func (t *Tray) decodeSource(n *yaml.Node) error {
 	return mapping(n, keys, "files")
 }
 
-func (t *Tray) decodeTable(n *yaml.Node, existing *string) error {
+func (t *Tray) decodeTable(n *yaml.Node) error {
 	return mapping(n, map[string]decoder{
-		"name":     text(&t.Table.Name),
-		"existing": text(existing, "refuse"),
-		"key":      list(&t.Table.Key),
-		"indexes":  t.decodeIndexes,
-		"comment":  text(&t.Table.Comment),
+		"name": text(&t.Table.Name),
+		"existing": func(n *yaml.Node) (err error) {
+			if t.Table.Existing, err = table.ParseExisting(n.Value); err != nil {
+				return wrong(n, "%v", err)
+			}
+			return nil
+		},
+		"key":     list(&t.Table.Key),
+		"indexes": t.decodeIndexes,
+		"comment": text(&t.Table.Comment),
 		"allow_rejects": func(n *yaml.Node) (err error) {
 			if t.Table.Allow, err = table.ParseAllowance(n.Value); err != nil {
 				return wrong(n, "%v", err)

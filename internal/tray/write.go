@@ -89,8 +89,8 @@ func settingNode(key, val string) *yaml.Node {
 func (t *Tray) tableNode() *yaml.Node {
 	n := node(yaml.MappingNode)
 	put(n, "name", scalar(t.Table.Name))
-	existing := scalar("refuse")
-	existing.LineComment = "a table that exists already is left alone"
+	existing := scalar(t.Table.Existing.String())
+	existing.LineComment = "a table that is there already; else append, empty or rebuild"
 	put(n, "existing", existing)
 	key := flow(t.Table.Key)
 	key.LineComment = strings.Join(t.Notes["key"], "\n")

@@ -21,7 +21,12 @@ func (t *Target) LoadInto(ddl string, tr *tray.Tray) ([]convert.Refusal, error) 
 	if err := t.Exec(ddl); err != nil {
 		return nil, err
 	}
-	sink, err := (&tx{t: t}).Load(ctx, &tr.Table)
+	x, err := t.Begin(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer x.Rollback()
+	sink, err := x.Load(ctx, &tr.Table)
 	if err != nil {
 		return nil, err
 	}

@@ -28,6 +28,9 @@ type sink struct {
 	into    string // the table and its columns, as both statements write them
 	reader  string // name of the driver's reader
 	bulk    bool   // the server takes a local bulk load
+	begin   string // before a batch, and behind it
+	end     string
+	back    string
 	data    []byte
 	ends    []int // where each row ends in data
 	records []convert.Where
@@ -48,6 +51,10 @@ func (x *tx) Load(ctx context.Context, tab *table.Table) (target.Sink, error) {
 	s := &sink{
 		ctx: ctx, t: x.t, key: tab.Key, reader: fmt.Sprintf("load-%d", readers.Add(1)),
 		into: fmt.Sprintf("%s (%s)", dialect.MySQL.QuoteTable(x.t.current(tab.Name)), strings.Join(names, ", ")),
+	}
+	s.begin, s.end, s.back = "START TRANSACTION", "COMMIT", "ROLLBACK"
+	if x.t.staged == "" { // the batch is a part of the load's own transaction
+		s.begin, s.end, s.back = "SAVEPOINT batch", "RELEASE SAVEPOINT batch", "ROLLBACK TO SAVEPOINT batch"
 	}
 	if err := x.t.conn.QueryRowContext(ctx, "SELECT @@local_infile").Scan(&s.bulk); err != nil {
 		return nil, x.t.fail("ask for local_infile", err)
@@ -97,10 +104,10 @@ func (s *sink) flush() error {
 	return nil
 }
 
-// loadBatch loads the batch in one go, in a transaction of its own, and takes
-// it back unless every row of it went in without a warning.
+// loadBatch loads the batch in one go, in a transaction or savepoint of its own,
+// and takes it back unless every row of it went in without a warning.
 func (s *sink) loadBatch() error {
-	if err := s.t.exec(s.ctx, "START TRANSACTION"); err != nil {
+	if err := s.t.exec(s.ctx, s.begin); err != nil {
 		return s.t.fail("load", err)
 	}
 	res, err := s.t.conn.ExecContext(s.ctx, "LOAD DATA LOCAL INFILE 'Reader::"+s.reader+"' INTO TABLE "+strings.Replace(s.into, " (", " CHARACTER SET utf8mb4 FIELDS TERMINATED BY '\\t' ESCAPED BY '\\\\' LINES TERMINATED BY '\\n' (", 1))
@@ -117,10 +124,10 @@ func (s *sink) loadBatch() error {
 			return s.t.fail("load", err)
 		}
 		if rows == int64(len(s.ends)) && warnings == 0 {
-			return s.t.fail("load", s.t.exec(s.ctx, "COMMIT"))
+			return s.t.fail("load", s.t.exec(s.ctx, s.end))
 		}
 	}
-	if err := s.t.exec(s.ctx, "ROLLBACK"); err != nil {
+	if err := s.t.exec(s.ctx, s.back); err != nil {
 		return s.t.fail("load", err)
 	}
 	return s.insertAll()

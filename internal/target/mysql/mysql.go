@@ -150,21 +150,26 @@ func split(name string) (schema, bare string) {
 }
 
 // Begin implements target.Target.
-func (t *Target) Begin(context.Context) (target.Tx, error) { return &tx{t: t}, nil }
+func (t *Target) Begin(ctx context.Context) (target.Tx, error) {
+	return &tx{t: t}, t.fail("begin", t.exec(ctx, "START TRANSACTION"))
+}
 
 // tx is a load into a table of its own, which gets its name when the load is
 // committed: the server commits at every table definition, and that way nobody
 // sees a table that is not full.
+//
+// A load into a table that is there already is an ordinary transaction.
 type tx struct {
-	t    *Target
-	done bool
+	t        *Target
+	replaces bool // there is a table whose place the new one takes
+	done     bool
 }
 
 // stageName is what a table is called until it is full.
 func stageName(name string) string {
 	schema, bare := split(name)
 	runes := []rune(bare)
-	bare = string(runes[:min(len(runes), dialect.MySQL.MaxName-len(stageSuffix))]) + stageSuffix
+	bare = string(runes[:min(len(runes), dialect.MySQL.MaxName-len(stageSuffix+"_old"))]) + stageSuffix
 	if schema != "" {
 		return schema + "." + bare
 	}
@@ -181,13 +186,15 @@ const patience = 5
 func lockName(name string) string { return "ambertray " + name }
 
 // Create implements target.Tx.
-func (x *tx) Create(ctx context.Context, tab *table.Table) error {
+func (x *tx) Create(ctx context.Context, tab *table.Table, replace bool) error {
 	op := "create table " + tab.Name
 	switch exists, err := x.t.Exists(ctx, tab.Name); {
 	case err != nil:
 		return err
-	case exists:
+	case exists && !replace:
 		return &target.Error{Target: x.t.name, Op: op, Kind: target.ErrExists}
+	case exists:
+		x.replaces = true
 	}
 	var locked sql.NullInt64
 	if err := x.t.conn.QueryRowContext(ctx, "SELECT get_lock(?, ?)", lockName(tab.Name), patience).Scan(&locked); err != nil {
@@ -219,6 +226,11 @@ func (t *Target) current(name string) string {
 	return name
 }
 
+// Empty implements target.Tx.
+func (x *tx) Empty(ctx context.Context, tab *table.Table) error {
+	return x.t.fail("empty table "+tab.Name, x.t.exec(ctx, "DELETE FROM "+dialect.MySQL.QuoteTable(tab.Name)))
+}
+
 // Index implements target.Tx.
 func (x *tx) Index(ctx context.Context, tab *table.Table) error {
 	for _, statement := range dialect.MySQL.IndexesOn(x.t.current(tab.Name), tab) {
@@ -231,25 +243,51 @@ func (x *tx) Index(ctx context.Context, tab *table.Table) error {
 
 // Commit implements target.Tx.
 func (x *tx) Commit(ctx context.Context) error {
+	if x.t.staged == "" {
+		err := x.t.exec(ctx, "COMMIT")
+		x.done = err == nil
+		return x.t.fail("commit", err)
+	}
 	q := dialect.MySQL.QuoteTable
-	if err := x.t.exec(ctx, "RENAME TABLE "+q(x.t.stage)+" TO "+q(x.t.staged)); err != nil {
+	rename := "RENAME TABLE " + q(x.t.stage) + " TO " + q(x.t.staged)
+	old := x.t.stage + "_old"
+	if x.replaces {
+		rename = fmt.Sprintf("RENAME TABLE %s TO %s, %s TO %s", q(x.t.staged), q(old), q(x.t.stage), q(x.t.staged))
+	}
+	if err := x.t.exec(ctx, rename); err != nil {
 		return x.t.fail("commit", err)
 	}
 	x.done = true
-	return x.end()
+	var err error
+	if x.replaces {
+		err = x.t.fail("drop the table that was replaced", x.t.exec(ctx, "DROP TABLE "+q(old)))
+	}
+	return errors.Join(err, x.end())
 }
 
 // Rollback implements target.Tx.
 func (x *tx) Rollback() error {
-	if x.done || x.t.staged == "" {
+	if x.done {
 		return nil
 	}
 	x.done = true
+	if x.t.staged == "" {
+		err := x.t.exec(context.Background(), "ROLLBACK")
+		if gone(err) { // and the transaction with it
+			return nil
+		}
+		return x.t.fail("roll back", err)
+	}
 	err := x.t.exec(context.Background(), "DROP TABLE IF EXISTS "+dialect.MySQL.QuoteTable(x.t.stage))
-	if errors.Is(err, driver.ErrBadConn) || errors.Is(err, mysql.ErrInvalidConn) { // gone with the load that was interrupted
+	if gone(err) { // with the load that was interrupted
 		err = x.dropAnew()
 	}
 	return errors.Join(x.t.fail("roll back", err), x.end())
+}
+
+// gone tells whether an error is that there is no connection any more.
+func gone(err error) bool {
+	return errors.Is(err, driver.ErrBadConn) || errors.Is(err, mysql.ErrInvalidConn) || errors.Is(err, sql.ErrConnDone)
 }
 
 // dropAnew takes the stage away over a new connection.

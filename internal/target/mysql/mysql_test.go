@@ -115,7 +115,7 @@ func TestStage(t *testing.T) {
 	tr := onlyColumn(t, table.Type{Kind: table.Integer}, "5")
 	tx, err := first.Begin(ctx)
 	require.NoError(t, err)
-	require.NoError(t, tx.Create(ctx, &tr.Table))
+	require.NoError(t, tx.Create(ctx, &tr.Table, false))
 	_, err = load.Run(ctx, tr, &source.Opener{}, second, nil)
 	require.ErrorIs(t, err, target.ErrLocked)
 	require.NoError(t, first.Close()) // as a program does that is killed

@@ -78,7 +78,8 @@ func (t *Target) Exists(ctx context.Context, name string) (bool, error) {
 
 // Begin implements target.Target.
 func (t *Target) Begin(ctx context.Context) (target.Tx, error) {
-	x, err := t.conn.Begin(ctx)
+	// What other sessions do meanwhile must not show in the figures.
+	x, err := t.conn.BeginTx(ctx, pgx.TxOptions{IsoLevel: pgx.RepeatableRead})
 	if err != nil {
 		return nil, t.fail("begin", err)
 	}
@@ -94,12 +95,22 @@ type tx struct {
 
 // Create implements target.Tx. The table gets its primary key when its rows are
 // there, which takes a fraction of the time.
-func (x *tx) Create(ctx context.Context, tab *table.Table) error {
+func (x *tx) Create(ctx context.Context, tab *table.Table, replace bool) error {
+	if replace {
+		if err := x.exec(ctx, []string{"DROP TABLE IF EXISTS " + dialect.PostgreSQL.QuoteTable(tab.Name)}); err != nil {
+			return x.t.fail("drop table "+tab.Name, err)
+		}
+	}
 	keyless := *tab
 	keyless.Key = nil
 	err := x.exec(ctx, dialect.PostgreSQL.Define(&keyless, false))
 	x.created = err == nil
 	return x.t.fail("create table "+tab.Name, err)
+}
+
+// Empty implements target.Tx.
+func (x *tx) Empty(ctx context.Context, tab *table.Table) error {
+	return x.t.fail("empty table "+tab.Name, x.exec(ctx, []string{"TRUNCATE " + dialect.PostgreSQL.QuoteTable(tab.Name)}))
 }
 
 // Index implements target.Tx.
@@ -139,16 +150,14 @@ func (x *tx) Load(ctx context.Context, tab *table.Table) (target.Sink, error) {
 	for _, c := range tab.Loaded() {
 		names = append(names, dialect.PostgreSQL.Quote(c.Name))
 	}
-	options := "FORMAT binary"
-	if x.created { // nobody else can see the table yet, so its rows need no later freezing
-		options += ", FREEZE"
+	sql := fmt.Sprintf("COPY %s (%s) FROM STDIN (FORMAT binary", dialect.PostgreSQL.QuoteTable(tab.Name), strings.Join(names, ", "))
+	if !x.created {
+		return &adder{ctx: ctx, x: x, tab: tab, sql: sql + ")"}, nil
 	}
-	sql := fmt.Sprintf("COPY %s (%s) FROM STDIN (%s)", dialect.PostgreSQL.QuoteTable(tab.Name), strings.Join(names, ", "), options)
+	sql += ", FREEZE)" // nobody else can see the table yet, so its rows need no later freezing
 	r, w := io.Pipe()
 	s := &sink{t: x.t, pipe: w, done: make(chan copied, 1)}
-	if x.created {
-		s.finish = func() error { return x.addKey(ctx, tab, s) }
-	}
+	s.finish = func() error { return x.addKey(ctx, tab, s) }
 	go func() {
 		tag, err := x.t.conn.PgConn().CopyFrom(ctx, r, sql)
 		r.CloseWithError(errEnded)
@@ -171,7 +180,7 @@ type sink struct {
 	t       *Target
 	pipe    *io.PipeWriter
 	done    chan copied
-	finish  func() error // what is left to do when the rows are there, or nil
+	finish  func() error // what is left to do when the rows are there
 	ended   bool         // the result of the COPY was taken
 	numbers []numberRun
 	rows    int64 // sent
@@ -232,7 +241,7 @@ func (s *sink) Close(abort error) (int64, error) {
 		return 0, err
 	}
 	s.pipe.Close()
-	if err := s.wait(); err != nil || s.finish == nil {
+	if err := s.wait(); err != nil {
 		return s.copied, err
 	}
 	err := s.finish()

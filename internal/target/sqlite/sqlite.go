@@ -87,6 +87,21 @@ func (t *Target) Exists(ctx context.Context, name string) (bool, error) {
 	return found, t.fail("look for table "+name, err)
 }
 
+// Columns implements target.Target. Any column takes any value, so that the
+// plan's types are the table's.
+func (t *Target) Columns(ctx context.Context, name string) (list []target.Live, err error) {
+	t.conn.SetInterrupt(ctx.Done())
+	const query = `SELECT name, type, "notnull", dflt_value IS NOT NULL OR pk = 1 AND lower(type) = 'integer', hidden IN (2, 3) FROM pragma_table_xinfo(?)`
+	err = sqlitex.Execute(t.conn, query, &sqlitex.ExecOptions{Args: []any{name}, ResultFunc: func(s *sqlite.Stmt) error {
+		list = append(list, target.Live{
+			Name: s.ColumnText(0), Native: s.ColumnText(1), Known: true,
+			Nullable: !s.ColumnBool(2), Default: s.ColumnBool(3), Generated: s.ColumnBool(4),
+		})
+		return nil
+	}})
+	return list, t.fail("ask for the columns of "+name, err)
+}
+
 // Begin implements target.Target.
 func (t *Target) Begin(ctx context.Context) (target.Tx, error) {
 	t.conn.SetInterrupt(ctx.Done())
@@ -102,8 +117,13 @@ type tx struct {
 }
 
 // Create implements target.Tx.
-func (x *tx) Create(ctx context.Context, tab *table.Table) error {
+func (x *tx) Create(ctx context.Context, tab *table.Table, replace bool) error {
 	op := "create table " + tab.Name
+	if replace {
+		if err := sqlitex.ExecuteTransient(x.t.conn, "DROP TABLE IF EXISTS "+dialect.SQLite.Quote(tab.Name), nil); err != nil {
+			return x.t.fail("drop table "+tab.Name, err)
+		}
+	}
 	switch exists, err := x.t.Exists(ctx, tab.Name); {
 	case err != nil:
 		return err
@@ -111,6 +131,11 @@ func (x *tx) Create(ctx context.Context, tab *table.Table) error {
 		return &target.Error{Target: x.t.path, Op: op, Kind: target.ErrExists}
 	}
 	return x.t.fail(op, sqlitex.ExecuteTransient(x.t.conn, dialect.SQLite.CreateTable(tab), nil))
+}
+
+// Empty implements target.Tx.
+func (x *tx) Empty(_ context.Context, tab *table.Table) error {
+	return x.t.fail("empty table "+tab.Name, sqlitex.ExecuteTransient(x.t.conn, "DELETE FROM "+dialect.SQLite.Quote(tab.Name), nil))
 }
 
 // Index implements target.Tx.

@@ -57,6 +57,8 @@ func Run(t *testing.T, open func() target.Target) {
 		{"a table that exists is refused", existingTableIsRefused},
 		{"rows that are refused become rejects", refusedRowsAreRejects},
 		{"a load that is interrupted ends", interruptedLoadEnds},
+		{"a table that is there is added to, emptied or made anew", existingTable},
+		{"every type is added to", everyTypeIsAdded},
 	} {
 		t.Run(c.rule, func(t *testing.T) {
 			to := open()
@@ -99,7 +101,7 @@ func existingTableIsRefused(t *testing.T, to target.Target) {
 	fill(t, to, tr, true)
 	tx, err := to.Begin(ctx)
 	require.NoError(t, err)
-	require.ErrorIs(t, tx.Create(ctx, &tr.Table), target.ErrExists)
+	require.ErrorIs(t, tx.Create(ctx, &tr.Table, false), target.ErrExists)
 	require.NoError(t, tx.Rollback())
 }
 
@@ -115,7 +117,7 @@ func refusedRowsAreRejects(t *testing.T, to target.Target) {
 	tr.Table.Key = []string{"a"}
 	tx, err := to.Begin(ctx)
 	require.NoError(t, err)
-	require.NoError(t, tx.Create(ctx, &tr.Table))
+	require.NoError(t, tx.Create(ctx, &tr.Table, false))
 	_, rows, err := send(t, to, tx, tr)
 	require.NoError(t, err)
 	require.Equal(t, int64(3), rows)
@@ -147,13 +149,107 @@ func refusedRowsAreRejects(t *testing.T, to target.Target) {
 	require.NoError(t, err)
 }
 
+// existingTable loads into a table that is there, in every way that there is.
+func existingTable(t *testing.T, to target.Target) {
+	ctx := context.Background()
+	word := table.Type{Kind: table.Varchar, Size: 5}
+	name := table.Column{From: "name", Name: "name", Type: word, Nullable: true}
+	plan := func(text string, cols ...table.Column) *tray.Tray { return stock(t, text, cols...) }
+	run := func(tr *tray.Tray, existing table.Existing) (*load.Receipt, error) {
+		tr.Table.Existing = existing
+		return load.Run(ctx, tr, &source.Opener{}, to, nil)
+	}
+	r, err := run(plan("no,name\n1,ant\n2,\n3,bee\n", no, name), table.Append) // there is none yet
+	require.NoError(t, err)
+	require.Equal(t, "created", r.Done)
+	require.Equal(t, load.Counts{Read: 3, Loaded: 3, TableAfter: 3}, r.Counts)
+
+	// In another order, as other types, with a key that is there and one that
+	// is new, and an empty column.
+	wide := table.Column{From: "name", Name: "NAME", Type: table.Type{Kind: table.Text}, Nullable: true}
+	r, err = run(plan("name,no\naphid,7\n,3\nwasp,-4\n,9\n", wide, table.Column{From: "no", Name: "no", Type: table.Type{Kind: table.Integer}}), table.Append)
+	require.NoError(t, err)
+	require.True(t, r.Verified)
+	require.Equal(t, load.Counts{Read: 4, Loaded: 3, Rejected: 1, TableBefore: 3, TableAfter: 6}, r.Counts)
+	require.Equal(t, target.SameKey, r.Rejects.ByReason[0].Reason)
+
+	_, err = run(plan("no,colour\n5,red\n", no, table.Column{From: "colour", Name: "colour", Type: word}), table.Append)
+	var unfit *load.UnfitError
+	require.ErrorAs(t, err, &unfit)
+	require.ErrorContains(t, err, "colour: the table has no such column")
+	_, err = run(plan("no,name\n5,red\n", no), table.Append)
+	require.Error(t, err, "a heading that the plan does not know")
+	only := plan("no,name\n5,red\n", table.Column{From: "no", Name: "remark", Type: word}, table.Column{From: "name", Name: "name", Type: word})
+	only.Table.Key = nil
+	_, err = run(only, table.Append)
+	require.ErrorContains(t, err, "remark: the table has no such column")
+	require.ErrorContains(t, err, "no: the table needs a value in it")
+
+	check, err := load.DryRun(ctx, plan("no,name\n5,red\n", no, name), &source.Opener{}, to, nil)
+	require.NoError(t, err)
+	require.False(t, check.Possible(), "existing is refuse")
+
+	r, err = run(plan("no,name\n1,fly\n", no, name), table.Empty)
+	require.NoError(t, err)
+	require.Equal(t, load.Counts{Read: 1, Loaded: 1, TableBefore: 6, TableAfter: 1}, r.Counts)
+	r, err = run(plan("no,day\n1,2026-01-01\n2,\n", no, day), table.Rebuild)
+	require.NoError(t, err)
+	require.Equal(t, "rebuilt", r.Done)
+	require.Equal(t, int64(2), r.Counts.TableAfter)
+	live, err := to.Columns(ctx, "stock")
+	require.NoError(t, err)
+	require.Equal(t, "day", live[1].Name)
+	failureLeavesTable(t, to)
+}
+
+// stock returns a tray of one table with the key no.
+func stock(t *testing.T, text string, cols ...table.Column) *tray.Tray {
+	tr := newTray(t, "stock", text, cols...)
+	tr.Table.Key = []string{"no"}
+	return tr
+}
+
+var (
+	no  = table.Column{From: "no", Name: "no", Type: table.Type{Kind: table.BigInt}}
+	day = table.Column{From: "day", Name: "day", Type: table.Type{Kind: table.Date}, Nullable: true}
+)
+
+// failureLeavesTable leaves a table of two rows as it was.
+func failureLeavesTable(t *testing.T, to target.Target) {
+	ctx := context.Background()
+	bad := stock(t, "no,day\n1,x\n2,y\n", no, day)
+	bad.Table.Allow = allow(t, "0")
+	for _, existing := range []table.Existing{table.Append, table.Empty, table.Rebuild} {
+		bad.Table.Existing = existing
+		_, err := load.Run(ctx, bad, &source.Opener{}, to, nil)
+		var many *load.TooManyError
+		require.ErrorAs(t, err, &many)
+		rows, _, err := to.Figures(ctx, &table.Table{Name: "stock", Columns: []table.Column{no, day}})
+		require.NoError(t, err)
+		require.Equal(t, int64(2), rows, existing)
+	}
+}
+
+// everyTypeIsAdded adds the values of every type to a table that has them.
+func everyTypeIsAdded(t *testing.T, to target.Target) {
+	tr := everyType(t)
+	tr.Table.Name, tr.Table.Existing = "added", table.Append
+	for i := range int64(3) {
+		r, err := load.Run(context.Background(), tr, &source.Opener{}, to, nil)
+		require.NoError(t, err)
+		require.Empty(t, r.Differences)
+		require.Equal(t, 4*i, r.Counts.TableBefore)
+		require.Equal(t, 4*i+4, r.Counts.TableAfter)
+	}
+}
+
 func interruptedLoadEnds(t *testing.T, to target.Target) {
 	ctx := context.Background()
 	tr := everyType(t)
 	tr.Table.Name = "interrupted"
 	tx, err := to.Begin(ctx)
 	require.NoError(t, err)
-	require.NoError(t, tx.Create(ctx, &tr.Table))
+	require.NoError(t, tx.Create(ctx, &tr.Table, false))
 	sink, err := tx.Load(ctx, &tr.Table)
 	require.NoError(t, err)
 	_, err = sink.Close(context.Canceled)
@@ -201,7 +297,7 @@ func fill(t *testing.T, to target.Target, tr *tray.Tray, commit bool) (*pass.Out
 	ctx := context.Background()
 	tx, err := to.Begin(ctx)
 	require.NoError(t, err)
-	require.NoError(t, tx.Create(ctx, &tr.Table))
+	require.NoError(t, tx.Create(ctx, &tr.Table, false))
 	out, rows, err := send(t, to, tx, tr)
 	require.NoError(t, err)
 	if commit {

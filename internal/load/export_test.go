@@ -1,0 +1,4 @@
+package load
+
+// Fit is fit, for the tests.
+var Fit = fit

@@ -1,0 +1,89 @@
+package load
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"ambertray/internal/dialect"
+	"ambertray/internal/table"
+	"ambertray/internal/target"
+)
+
+// UnfitError says that the plan does not fit the table that is there.
+type UnfitError struct {
+	Table   string
+	Columns []Verdict // those that cannot be loaded
+}
+
+func (e *UnfitError) Error() string {
+	var why []string
+	for _, v := range e.Columns {
+		why = append(why, v.Name+": "+v.Why)
+	}
+	return fmt.Sprintf("the plan does not fit table %s as it is: %s", e.Table, strings.Join(why, "; "))
+}
+
+const cannot = "cannot"
+
+// fit holds a plan against the columns of the table that is there, by their
+// names. It returns the plan with the types that the table has, so that what
+// does not fit a column is rejected before the server sees it, and the columns
+// that cannot be loaded at all.
+func fit(plan *table.Table, live []target.Live, d *dialect.Dialect) (*table.Table, []Verdict) {
+	fitted := *plan
+	fitted.Columns = nil
+	var bad []Verdict
+	planned := map[string]bool{}
+	for _, c := range plan.Loaded() {
+		i := slices.IndexFunc(live, func(l target.Live) bool { return strings.EqualFold(l.Name, c.Name) })
+		if i < 0 {
+			bad = append(bad, Verdict{c.Name, c.Type.String(), cannot, "the table has no such column"})
+			continue
+		}
+		planned[live[i].Name] = true
+		if why := fitColumn(&c, &live[i], d); why != "" {
+			bad = append(bad, Verdict{c.Name, c.Type.String(), cannot, why})
+		}
+		fitted.Columns = append(fitted.Columns, c)
+	}
+	for _, l := range live {
+		if !planned[l.Name] && !l.Nullable && !l.Default && !l.Generated {
+			bad = append(bad, Verdict{l.Name, l.Native, cannot, "the table needs a value in it, for it has no default, and the plan has no such column"})
+		}
+	}
+	return &fitted, bad
+}
+
+// fitColumn gives a column of the plan the type and the name that it has in the
+// table, or says why it cannot have them.
+func fitColumn(c *table.Column, l *target.Live, d *dialect.Dialect) (why string) {
+	own := d.Stored(c.Type).Kind != c.Type.Kind // the server has no such type, and holds it as another
+	switch {
+	case l.Generated:
+		return "the server computes it; leave it out of the plan"
+	case !l.Known:
+		return fmt.Sprintf("its type %s is none that is loaded here", l.Native)
+	case l.Type != nil && !holds(*l.Type, c.Type) && !(own && holds(*l.Type, d.Stored(c.Type))):
+		return fmt.Sprintf("it is %s in the table; write that type in the tray, if its values can be read so", l.Native)
+	}
+	c.Name = l.Name
+	if l.Type != nil && !own {
+		c.Type = *l.Type
+	}
+	c.Nullable = c.Nullable && l.Nullable
+	return ""
+}
+
+// holds tells whether values that are planned as one type can be written as
+// another, if need be with some of them rejected, and lose nothing.
+func holds(live, planned table.Type) bool {
+	number := func(t table.Type) bool { return t.Whole() || t.Kind == table.Decimal || t.Kind == table.Double }
+	switch {
+	case live.Textual():
+		return planned.Textual() || planned.Kind == table.UUID
+	case number(live):
+		return number(planned)
+	}
+	return live.Kind == planned.Kind
+}

@@ -1,0 +1,174 @@
+package postgres
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"regexp"
+	"strconv"
+	"strings"
+
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/dialect"
+	"ambertray/internal/table"
+	"ambertray/internal/target"
+)
+
+// batchSize is how much is copied at a time into a table that is there: enough
+// for its cost not to count, and little enough to be sent again.
+const batchSize = 4 << 20
+
+// adder copies into a table that is there, whose constraints may refuse rows. A
+// COPY that fails takes all of its rows back, so that batches are copied within
+// savepoints, and anew without the row that is refused.
+type adder struct {
+	ctx     context.Context
+	x       *tx
+	tab     *table.Table
+	sql     string
+	data    []byte
+	ends    []int // where each row ends in data
+	records []convert.Where
+	rows    int64
+	refused []convert.Refusal
+}
+
+// Refused implements target.Sink.
+func (a *adder) Refused() []convert.Refusal { return a.refused }
+
+// Remarks implements target.Sink.
+func (a *adder) Remarks() []string { return nil }
+
+// Write implements target.Sink.
+func (a *adder) Write(k *convert.Block) error {
+	at := len(a.data)
+	a.data = append(a.data, k.Data...)
+	for i, end := range k.Ends {
+		a.ends, a.records = append(a.ends, at+end), append(a.records, convert.Where{Part: k.Part, Record: k.Numbers[i]})
+	}
+	if len(a.data) < batchSize {
+		return nil
+	}
+	return a.flush()
+}
+
+func (a *adder) flush() error {
+	err := a.copy(0, len(a.ends))
+	a.data, a.ends, a.records = a.data[:0], a.ends[:0], a.records[:0]
+	return err
+}
+
+// Close implements target.Sink.
+func (a *adder) Close(abort error) (int64, error) {
+	if abort != nil {
+		return 0, nil
+	}
+	if err := a.flush(); err != nil {
+		return 0, err
+	}
+	return a.rows, a.x.t.fail("move the sequences on", a.moveSequences())
+}
+
+// copy copies some rows of the batch, but for those that are refused. After one
+// it goes on in small steps, for they come in swarms.
+func (a *adder) copy(from, to int) error {
+	for step := to - from; from < to; {
+		end := min(from+step, to)
+		err := a.try(from, end)
+		if err == nil {
+			a.rows += int64(end - from)
+			from, step = end, 2*step
+			continue
+		}
+		var pg *pgconn.PgError
+		if !errors.As(err, &pg) || !refusing(pg) {
+			return a.x.t.fail("copy", err)
+		}
+		row, known := a.failed(pg, from, end)
+		if !known { // a constraint that is looked at when all rows are there
+			step = (end - from) / 2
+			continue
+		}
+		if row > from {
+			if err := a.copy(from, row); err != nil {
+				return err
+			}
+		}
+		a.refuse(row, pg)
+		from, step = row+1, max(2*(row-from), minStep)
+	}
+	return nil
+}
+
+const minStep = 64
+
+// failed returns the row that an error of a COPY is about.
+func (a *adder) failed(pg *pgconn.PgError, from, end int) (row int, known bool) {
+	if m := copyLine.FindStringSubmatch(pg.Where); m != nil {
+		if n, _ := strconv.Atoi(m[1]); n > 0 && from+n <= end {
+			return from + n - 1, true
+		}
+	}
+	return from, end-from == 1
+}
+
+var copyLine = regexp.MustCompile(`^COPY .*, line (\d+)`)
+
+// refusing tells whether an error is about a row: a constraint, a value, or what
+// a trigger raises.
+func refusing(pg *pgconn.PgError) bool {
+	return strings.HasPrefix(pg.Code, "23") || strings.HasPrefix(pg.Code, "22") || strings.HasPrefix(pg.Code, "P0")
+}
+
+func (a *adder) refuse(row int, pg *pgconn.PgError) {
+	r := convert.Refusal{Where: a.records[row], Reason: pg.Message}
+	if pg.Code == uniqueViolation && len(a.tab.Key) > 0 {
+		r.Reason, r.Columns, r.Detail = target.SameKey, a.tab.Key, pg.Detail
+	}
+	a.refused = append(a.refused, r)
+}
+
+// try copies rows in one go, or none of them.
+func (a *adder) try(from, to int) error {
+	if err := a.x.exec(a.ctx, []string{"SAVEPOINT batch"}); err != nil {
+		return err
+	}
+	start := 0
+	if from > 0 {
+		start = a.ends[from-1]
+	}
+	rows := bytes.NewReader(bytes.Join([][]byte{header, a.data[start:a.ends[to-1]], trailer}, nil))
+	_, err := a.x.t.conn.PgConn().CopyFrom(a.ctx, rows, a.sql)
+	if err == nil {
+		return a.x.exec(a.ctx, []string{"RELEASE SAVEPOINT batch"})
+	}
+	var pg *pgconn.PgError
+	if errors.As(err, &pg) {
+		if back := a.x.exec(a.ctx, []string{"ROLLBACK TO SAVEPOINT batch"}); back != nil {
+			return back
+		}
+	}
+	return err
+}
+
+// moveSequences lets the columns that count by themselves go on behind the
+// greatest value, for those that were loaded did not come from the count.
+func (a *adder) moveSequences() error {
+	d := dialect.PostgreSQL
+	for _, c := range a.tab.Loaded() {
+		if !c.Type.Whole() {
+			continue
+		}
+		name := d.Quote(c.Name)
+		_, err := a.x.tx.Exec(a.ctx, fmt.Sprintf(`SELECT setval(s, greatest((SELECT max(%[1]s) FROM %[2]s), nextval(s)), true)
+			FROM (SELECT pg_get_serial_sequence($1, $2)::regclass AS s) q WHERE s IS NOT NULL`, name, d.QuoteTable(a.tab.Name)),
+			d.QuoteTable(a.tab.Name), c.Name)
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -1,0 +1,66 @@
+package postgres
+
+import (
+	"context"
+	"regexp"
+	"strconv"
+
+	"ambertray/internal/dialect"
+	"ambertray/internal/table"
+	"ambertray/internal/target"
+)
+
+// Columns implements target.Target.
+func (t *Target) Columns(ctx context.Context, name string) ([]target.Live, error) {
+	const query = `SELECT attname, format_type(atttypid, atttypmod), NOT attnotnull,
+		atthasdef AND attgenerated = '' OR attidentity <> '', attgenerated <> ''
+		FROM pg_attribute WHERE attrelid = to_regclass($1) AND attnum > 0 AND NOT attisdropped ORDER BY attnum`
+	op := "ask for the columns of " + name
+	rows, err := t.conn.Query(ctx, query, dialect.PostgreSQL.QuoteTable(name))
+	if err != nil {
+		return nil, t.fail(op, err)
+	}
+	defer rows.Close()
+	var list []target.Live
+	for rows.Next() {
+		var l target.Live
+		if err := rows.Scan(&l.Name, &l.Native, &l.Nullable, &l.Default, &l.Generated); err != nil {
+			return nil, t.fail(op, err)
+		}
+		l.Type, l.Known = typeOf(l.Native)
+		list = append(list, l)
+	}
+	return list, t.fail(op, rows.Err())
+}
+
+var nativeForm = regexp.MustCompile(`^([a-z ]+?)(?:\((\d+)(?:,(\d+))?\))?( with(?:out)? time zone)?$`)
+
+var nativeKinds = map[string]table.Kind{
+	"smallint": table.SmallInt, "integer": table.Integer, "bigint": table.BigInt, "numeric": table.Decimal, "double precision": table.Double,
+	"boolean": table.Boolean, "date": table.Date, "time without time zone": table.Time, "timestamp without time zone": table.Timestamp,
+	"timestamp with time zone": table.TimestampTZ, "character": table.Char, "character varying": table.Varchar, "text": table.Text, "uuid": table.UUID,
+}
+
+// typeOf returns the type that values are sent as to a column of a native type.
+// A time of less precision than a microsecond is none, for it would round.
+func typeOf(native string) (*table.Type, bool) {
+	m := nativeForm.FindStringSubmatch(native)
+	if m == nil {
+		return nil, false
+	}
+	kind, ok := nativeKinds[m[1]+m[4]]
+	size, _ := strconv.Atoi(m[2])
+	scale, _ := strconv.Atoi(m[3])
+	t := table.Type{Kind: kind, Size: size, Scale: scale}
+	switch {
+	case !ok, m[4] != "" && m[2] != "" && size < 6, kind == table.Decimal && size > table.MaxPrecision:
+		return nil, false
+	case kind == table.Decimal && m[2] == "":
+		return nil, true // it holds any number as it is
+	case kind == table.Varchar && m[2] == "":
+		t.Kind = table.Text
+	case m[4] != "":
+		t.Size = 0
+	}
+	return &t, true
+}
