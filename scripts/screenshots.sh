@@ -45,6 +45,7 @@ ambertray draft specimens.csv >/dev/null
 shot ddl ambertray ddl specimens.tray --dialect postgresql
 shot check ambertray check loans.csv --to museum.db
 shot load ambertray load loans.csv --to museum.db
+shot append ambertray load loans.csv --to museum.db --existing append
 shot rejects ambertray rejects loans.tray
 ambertray load specimens.tray --to museum.db >/dev/null
 shot verify ambertray verify specimens.tray --to museum.db

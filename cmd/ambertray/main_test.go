@@ -292,7 +292,7 @@ func TestExisting(t *testing.T) {
 			require.Contains(t, out, ": append")
 			require.Regexp(t, verdict, out)
 			out, _ = d.run(3, "load", "more.tray", "--to", to, "--table", table, "--existing", "append")
-			require.Contains(t, out, "its key is that of an earlier record")
+			require.Contains(t, out, "its key is there already")
 			require.Contains(t, out, "table 175 → 17")
 			require.Contains(t, out, "added to in")
 			out, _ = d.run(1, "check", "specimens.csv", "--to", to, "--table", table, "--existing", "append")
@@ -412,7 +412,7 @@ func TestBadInput(t *testing.T) {
 	_, errOut = d.run(2, "load", "twice.tray", "--to", "museum.db", "--allow-rejects", "few")
 	require.Contains(t, errOut, "write any, a number of records such as 10")
 	out, _ = d.run(3, "load", "twice.tray", "--to", "museum.db")
-	require.Contains(t, out, `1  no  its key is that of an earlier record  "1" on line 4`)
+	require.Contains(t, out, `1  no  its key is there already  "1" on line 4`)
 	require.Equal(t, "2", d.query("SELECT count(*) FROM twice"))
 }
 

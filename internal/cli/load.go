@@ -86,9 +86,10 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to string) {
 	p.Fact("verified", "%s read = %s loaded + %s rejected + %s skipped · table %s → %s · %d of %d columns agree",
 		term.Count(c.Read), term.Count(c.Loaded), term.Count(c.Rejected), term.Count(c.Skipped),
 		term.Count(c.TableBefore), term.Count(c.TableAfter), r.Columns, r.Columns)
-	if c.Rejected > 0 {
+	switch {
+	case c.Rejected > 0:
 		p.Next("To look at the rejects:", "ambertray rejects "+r.Tray)
-	} else {
+	case c.TableAfter == c.Loaded: // there are no other rows
 		p.Next("To prove it again at any time:", fmt.Sprintf("ambertray verify %s%s", r.Tray, toText(to)))
 	}
 }

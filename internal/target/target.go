@@ -106,5 +106,5 @@ func (e *Error) Unwrap() []error {
 	return errs
 }
 
-// SameKey is why the second of two rows with one key is refused.
-const SameKey = "its key is that of an earlier record"
+// SameKey is why a row is refused whose key another one has.
+const SameKey = "its key is there already"

@@ -6,16 +6,20 @@ import (
 	"math/big"
 	"math/rand/v2"
 	"os"
+	"path/filepath"
 	"testing"
 
 	"github.com/jackc/pgx/v5/pgtype"
 	"github.com/stretchr/testify/require"
 
 	"ambertray/internal/convert"
+	"ambertray/internal/load"
+	"ambertray/internal/source"
 	"ambertray/internal/table"
 	"ambertray/internal/target"
 	"ambertray/internal/target/postgres"
 	"ambertray/internal/target/targettest"
+	"ambertray/internal/tray"
 	"ambertray/internal/value"
 )
 
@@ -41,6 +45,47 @@ func TestContract(t *testing.T) {
 		require.NoError(t, err)
 		return to
 	})
+}
+
+// TestAdd adds to a table with an identity, a generated column, a check and a
+// trigger, whose refusals the server tells row by row or all at the end.
+func TestAdd(t *testing.T) {
+	ctx := context.Background()
+	to, err := postgres.Open(ctx, server(t))
+	require.NoError(t, err)
+	defer to.Close()
+	for _, sql := range []string{
+		"DROP TABLE IF EXISTS visit", "DROP TABLE IF EXISTS room", "CREATE TABLE room (no int PRIMARY KEY)", "INSERT INTO room VALUES (1), (2)",
+		`CREATE TABLE visit (id bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY, room smallint REFERENCES room DEFERRABLE INITIALLY IMMEDIATE,
+			name varchar(3) CHECK (name <> 'fly'), made timestamptz DEFAULT now(), twice bigint GENERATED ALWAYS AS (id * 2) STORED)`,
+	} {
+		require.NoError(t, to.Exec(ctx, sql))
+	}
+	dir := t.TempDir()
+	text := "id,room,name\n5,1,ant\n6,1,fly\n7,3,bee\n8,2,wasp\n9,2,\n5,1,pig\n40000,99999,ox\n10,2,cow\n"
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "v.csv"), []byte(text), 0o600))
+	tr := &tray.Tray{Dir: filepath.Join(dir, "v.tray"), Files: []string{"v.csv"}, Layout: source.DefaultLayout()}
+	tr.Table = table.Table{Name: "visit", Existing: table.Append, Key: []string{"id"}}
+	for _, name := range []string{"id", "room", "name"} {
+		kind := table.Integer
+		if name == "name" {
+			kind = table.Text
+		}
+		tr.Table.Columns = append(tr.Table.Columns, table.Column{From: name, Name: name, Type: table.Type{Kind: kind}, Nullable: name != "id"})
+	}
+	r, err := load.Run(ctx, tr, &source.Opener{}, to, nil)
+	require.NoError(t, err)
+	require.Equal(t, load.Counts{Read: 8, Loaded: 3, Rejected: 5, TableAfter: 3}, r.Counts)
+	var reasons []string
+	for _, g := range r.Rejects.ByReason {
+		reasons = append(reasons, fmt.Sprintf("%d: %s", g.Line, g.Reason))
+	}
+	require.Equal(t, []string{
+		`3: new row for relation "visit" violates check constraint "visit_name_check"`,
+		`4: insert or update on table "visit" violates foreign key constraint "visit_room_fkey"`, "5: longer than varchar(3)",
+		"7: " + target.SameKey, "8: does not fit smallint",
+	}, reasons)
+	require.NoError(t, to.Exec(ctx, "DO $$ BEGIN INSERT INTO visit (name) VALUES ('new'); ASSERT (SELECT max(id) FROM visit) = 11; END $$"))
 }
 
 // TestNumeric holds the wire format of numbers of all lengths against what the
