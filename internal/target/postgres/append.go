@@ -5,10 +5,12 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"regexp"
 	"strconv"
 	"strings"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 
 	"ambertray/internal/convert"
@@ -56,7 +58,21 @@ func (a *adder) Write(k *convert.Block) error {
 }
 
 func (a *adder) flush() error {
-	err := a.copy(0, len(a.ends))
+	if len(a.ends) == 0 {
+		return nil
+	}
+	var pg *pgconn.PgError
+	err := a.try(0, len(a.ends))
+	switch {
+	case err == nil:
+		a.rows += int64(len(a.ends))
+	case errors.As(err, &pg) && pg.Code == uniqueViolation && len(a.tab.Key) > 0:
+		if err = a.weed(); err == nil {
+			err = a.copy(0, len(a.ends))
+		}
+	default:
+		err = a.copy(0, len(a.ends))
+	}
 	a.data, a.ends, a.records = a.data[:0], a.ends[:0], a.records[:0]
 	return err
 }
@@ -70,6 +86,59 @@ func (a *adder) Close(abort error) (int64, error) {
 		return 0, err
 	}
 	return a.rows, a.x.t.fail("move the sequences on", a.moveSequences())
+}
+
+// weed takes the rows out of the batch whose key is in the table already or in
+// an earlier row: in one go, over a temporary table, for there may be many.
+func (a *adder) weed() error {
+	d := dialect.PostgreSQL
+	var names, keys, same []string
+	for _, c := range a.tab.Loaded() {
+		names = append(names, d.Quote(c.Name))
+	}
+	for _, k := range a.tab.Key {
+		keys = append(keys, "s."+d.Quote(k))
+		same = append(same, "t."+d.Quote(k)+" = s."+d.Quote(k))
+	}
+	cols, tab := strings.Join(names, ", "), d.QuoteTable(a.tab.Name)
+	err := a.x.exec(a.ctx, []string{
+		"CREATE TEMPORARY TABLE ambertray_batch ON COMMIT DROP AS SELECT " + cols + " FROM " + tab + " WITH NO DATA",
+		"ALTER TABLE ambertray_batch ADD row_of_batch integer GENERATED ALWAYS AS IDENTITY",
+	})
+	if err != nil {
+		return a.x.t.fail("make a temporary table", err)
+	}
+	if _, err := a.x.t.conn.PgConn().CopyFrom(a.ctx, a.wire(0, len(a.ends)), "COPY ambertray_batch ("+cols+") FROM STDIN (FORMAT binary)"); err != nil {
+		return a.x.t.fail("copy", err)
+	}
+	rows, err := a.x.tx.Query(a.ctx, fmt.Sprintf(`SELECT row_of_batch FROM (SELECT row_of_batch, row_number() OVER (PARTITION BY %s ORDER BY row_of_batch) > 1
+		OR EXISTS (SELECT FROM %s t WHERE %s) AS twice FROM ambertray_batch s) q WHERE twice ORDER BY 1`, strings.Join(keys, ", "), tab, strings.Join(same, " AND ")))
+	if err != nil {
+		return a.x.t.fail("look for keys that are there", err)
+	}
+	twice, err := pgx.CollectRows(rows, pgx.RowTo[int])
+	if err != nil {
+		return a.x.t.fail("look for keys that are there", err)
+	}
+	a.remove(twice)
+	return a.x.t.fail("drop the temporary table", a.x.exec(a.ctx, []string{"DROP TABLE ambertray_batch"}))
+}
+
+// remove refuses rows of the batch, given by their ascending numbers from 1 on.
+func (a *adder) remove(rows []int) {
+	data, ends, records := a.data[:0], a.ends[:0], a.records[:0]
+	start := 0
+	for i, end := range a.ends {
+		if len(rows) > 0 && rows[0] == i+1 {
+			rows = rows[1:]
+			a.refused = append(a.refused, convert.Refusal{Where: a.records[i], Columns: a.tab.Key, Reason: target.SameKey})
+		} else {
+			data = append(data, a.data[start:end]...)
+			ends, records = append(ends, len(data)), append(records, a.records[i])
+		}
+		start = end
+	}
+	a.data, a.ends, a.records = data, ends, records
 }
 
 // copy copies some rows of the batch, but for those that are refused. After one
@@ -136,12 +205,7 @@ func (a *adder) try(from, to int) error {
 	if err := a.x.exec(a.ctx, []string{"SAVEPOINT batch"}); err != nil {
 		return err
 	}
-	start := 0
-	if from > 0 {
-		start = a.ends[from-1]
-	}
-	rows := bytes.NewReader(bytes.Join([][]byte{header, a.data[start:a.ends[to-1]], trailer}, nil))
-	_, err := a.x.t.conn.PgConn().CopyFrom(a.ctx, rows, a.sql)
+	_, err := a.x.t.conn.PgConn().CopyFrom(a.ctx, a.wire(from, to), a.sql)
 	if err == nil {
 		return a.x.exec(a.ctx, []string{"RELEASE SAVEPOINT batch"})
 	}
@@ -152,6 +216,15 @@ func (a *adder) try(from, to int) error {
 		}
 	}
 	return err
+}
+
+// wire returns some rows as COPY sends them.
+func (a *adder) wire(from, to int) io.Reader {
+	start := 0
+	if from > 0 {
+		start = a.ends[from-1]
+	}
+	return io.MultiReader(bytes.NewReader(header), bytes.NewReader(a.data[start:a.ends[to-1]]), bytes.NewReader(trailer))
 }
 
 // moveSequences lets the columns that count by themselves go on behind the
