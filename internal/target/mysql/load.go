@@ -25,7 +25,8 @@ const batchSize = 4 << 20
 type sink struct {
 	ctx     context.Context
 	t       *Target
-	into    string // the table and its columns, as both statements write them
+	table   string // as statements write it, and its columns
+	columns string
 	reader  string // name of the driver's reader
 	bulk    bool   // the server takes a local bulk load
 	begin   string // before a batch, and behind it
@@ -50,7 +51,7 @@ func (x *tx) Load(ctx context.Context, tab *table.Table) (target.Sink, error) {
 	}
 	s := &sink{
 		ctx: ctx, t: x.t, key: tab.Key, reader: fmt.Sprintf("load-%d", readers.Add(1)),
-		into: fmt.Sprintf("%s (%s)", dialect.MySQL.QuoteTable(x.t.current(tab.Name)), strings.Join(names, ", ")),
+		table: dialect.MySQL.QuoteTable(x.t.current(tab.Name)), columns: strings.Join(names, ", "),
 	}
 	s.begin, s.end, s.back = "START TRANSACTION", "COMMIT", "ROLLBACK"
 	if x.t.staged == "" { // the batch is a part of the load's own transaction
@@ -95,42 +96,120 @@ func (s *sink) flush() error {
 	if s.bulk {
 		load = s.loadBatch
 	}
-	refused := len(s.refused)
+	rows, refused := len(s.ends), len(s.refused)
 	if s.failed = load(); s.failed != nil {
 		return s.failed
 	}
-	s.rows += int64(len(s.ends) - len(s.refused) + refused)
+	s.rows += int64(rows - len(s.refused) + refused)
 	s.data, s.ends, s.records = s.data[:0], s.ends[:0], s.records[:0]
 	return nil
 }
 
-// loadBatch loads the batch in one go, in a transaction or savepoint of its own,
-// and takes it back unless every row of it went in without a warning.
+// loadBatch loads the batch in one go. Where that does not add up, the rows
+// whose keys are there already are taken out of it; if it is not those, the rows
+// are inserted.
 func (s *sink) loadBatch() error {
-	if err := s.t.exec(s.ctx, s.begin); err != nil {
-		return s.t.fail("load", err)
+	for _, mend := range []func() error{s.weed, s.insertAll} {
+		whole, err := s.tryBulk()
+		if whole || err != nil {
+			return err
+		}
+		if err := mend(); err != nil || len(s.ends) == 0 {
+			return err
+		}
 	}
-	res, err := s.t.conn.ExecContext(s.ctx, "LOAD DATA LOCAL INFILE 'Reader::"+s.reader+"' INTO TABLE "+strings.Replace(s.into, " (", " CHARACTER SET utf8mb4 FIELDS TERMINATED BY '\\t' ESCAPED BY '\\\\' LINES TERMINATED BY '\\n' (", 1))
+	return nil
+}
+
+// tryBulk loads the batch, in a transaction or savepoint of its own, and takes
+// it back unless every row of it went in without a warning.
+func (s *sink) tryBulk() (whole bool, err error) {
+	if err := s.t.exec(s.ctx, s.begin); err != nil {
+		return false, s.t.fail("load", err)
+	}
+	res, err := s.t.conn.ExecContext(s.ctx, s.bulkInto(s.table))
 	var refused *mysql.MySQLError
 	if err != nil && !errors.As(err, &refused) {
-		return s.t.fail("load", err)
+		return false, s.t.fail("load", err)
 	}
 	if err == nil {
 		var rows, warnings int64
 		if rows, err = res.RowsAffected(); err != nil {
-			return s.t.fail("load", err)
+			return false, s.t.fail("load", err)
 		}
 		if err := s.t.conn.QueryRowContext(s.ctx, "SELECT @@warning_count").Scan(&warnings); err != nil {
-			return s.t.fail("load", err)
+			return false, s.t.fail("load", err)
 		}
 		if rows == int64(len(s.ends)) && warnings == 0 {
-			return s.t.fail("load", s.t.exec(s.ctx, s.end))
+			return true, s.t.fail("load", s.t.exec(s.ctx, s.end))
 		}
 	}
-	if err := s.t.exec(s.ctx, s.back); err != nil {
-		return s.t.fail("load", err)
+	return false, s.t.fail("load", s.t.exec(s.ctx, s.back))
+}
+
+// bulkInto is the statement that loads the batch into a table.
+func (s *sink) bulkInto(table string) string {
+	return "LOAD DATA LOCAL INFILE 'Reader::" + s.reader + "' INTO TABLE " + table +
+		" CHARACTER SET utf8mb4 FIELDS TERMINATED BY '\\t' ESCAPED BY '\\\\' LINES TERMINATED BY '\\n' (" + s.columns + ")"
+}
+
+// weed takes the rows out of the batch whose key is in the table already or in
+// an earlier row: in one go, over a temporary table, for there may be many.
+func (s *sink) weed() error {
+	if len(s.key) == 0 {
+		return nil
 	}
-	return s.insertAll()
+	d := dialect.MySQL
+	var keys, same []string
+	for _, k := range s.key {
+		keys = append(keys, "s."+d.Quote(k))
+		same = append(same, "t."+d.Quote(k)+" = s."+d.Quote(k))
+	}
+	const op = "look for keys that are there"
+	for _, statement := range []string{
+		// In one statement, for one that alters the table would commit.
+		"CREATE TEMPORARY TABLE ambertray_batch (row_of_batch int AUTO_INCREMENT PRIMARY KEY) AS SELECT " + s.columns + " FROM " + s.table + " LIMIT 0",
+		s.bulkInto("ambertray_batch"),
+	} {
+		if err := s.t.exec(s.ctx, statement); err != nil {
+			return s.t.fail(op, err)
+		}
+	}
+	rows, err := s.t.conn.QueryContext(s.ctx, fmt.Sprintf(`SELECT row_of_batch FROM (SELECT row_of_batch,
+		row_number() OVER (PARTITION BY %s ORDER BY row_of_batch) > 1 OR EXISTS (SELECT 1 FROM %s t WHERE %s) AS twice FROM ambertray_batch s) q
+		WHERE twice ORDER BY 1`, strings.Join(keys, ", "), s.table, strings.Join(same, " AND ")))
+	if err != nil {
+		return s.t.fail(op, err)
+	}
+	var twice []int
+	for n := 0; rows.Next(); {
+		if err := rows.Scan(&n); err != nil {
+			return s.t.fail(op, err)
+		}
+		twice = append(twice, n)
+	}
+	if err := errors.Join(rows.Err(), rows.Close()); err != nil {
+		return s.t.fail(op, err)
+	}
+	s.remove(twice)
+	return s.t.fail(op, s.t.exec(s.ctx, "DROP TEMPORARY TABLE ambertray_batch"))
+}
+
+// remove refuses rows of the batch, given by their ascending numbers from 1 on.
+func (s *sink) remove(rows []int) {
+	data, ends, records := s.data[:0], s.ends[:0], s.records[:0]
+	start := 0
+	for i, end := range s.ends {
+		if len(rows) > 0 && rows[0] == i+1 {
+			rows = rows[1:]
+			s.refused = append(s.refused, convert.Refusal{Where: s.records[i], Columns: s.key, Reason: target.SameKey})
+		} else {
+			data = append(data, s.data[start:end]...)
+			ends, records = append(ends, len(data)), append(records, s.records[i])
+		}
+		start = end
+	}
+	s.data, s.ends, s.records = data, ends, records
 }
 
 // insertAll inserts the batch with statements that the server refuses whole
@@ -149,7 +228,7 @@ const rowsPerInsert = 200
 // insert inserts some rows, and finds by halving which one the server refuses.
 func (s *sink) insert(from, to int) error {
 	var statement []byte
-	statement = append(append(append(statement, "INSERT INTO "...), s.into...), " VALUES "...)
+	statement = append(append(append(statement, "INSERT INTO "...), s.table+" ("+s.columns+")"...), " VALUES "...)
 	for i := from; i < to; i++ {
 		if i > from {
 			statement = append(statement, ',')
