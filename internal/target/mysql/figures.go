@@ -9,6 +9,7 @@ import (
 	"ambertray/internal/convert"
 	"ambertray/internal/dialect"
 	"ambertray/internal/table"
+	"ambertray/internal/target"
 	"ambertray/internal/value"
 )
 
@@ -72,11 +73,11 @@ func expressions(name string, t table.Type) [perColumn]string {
 const microsPerDay = 86400 * 1_000_000
 
 func figuresOf(t table.Type, rows int64, texts []*string) table.Figures {
-	f := table.Figures{Nulls: rows - number(texts[0]).Int64(), Min: deref(texts[1]), Max: deref(texts[2]), Sum: "0"}
+	f := table.Figures{Nulls: rows - target.Number(texts[0]).Int64(), Min: target.Text(texts[1]), Max: target.Text(texts[2]), Sum: "0"}
 	switch t.Kind {
 	case table.Time, table.Timestamp:
-		sum := number(texts[3])
-		f.Sum = sum.Mul(sum, big.NewInt(microsPerDay)).Add(sum, number(texts[4])).String()
+		sum := target.Number(texts[3])
+		f.Sum = sum.Mul(sum, big.NewInt(microsPerDay)).Add(sum, target.Number(texts[4])).String()
 		f.Min, f.Max = strings.TrimSuffix(f.Min, ".000000"), strings.TrimSuffix(f.Max, ".000000")
 	default:
 		if texts[3] != nil {
@@ -111,19 +112,4 @@ func (t *Target) doubles(ctx context.Context, name, from string) (f table.Figure
 		}
 	}
 	return totals.Figures()[0], rows.Err()
-}
-
-func deref(s *string) string {
-	if s == nil {
-		return ""
-	}
-	return *s
-}
-
-func number(s *string) *big.Int {
-	n, ok := new(big.Int).SetString(deref(s), 10)
-	if !ok {
-		return new(big.Int)
-	}
-	return n
 }

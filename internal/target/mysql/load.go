@@ -32,9 +32,7 @@ type sink struct {
 	begin   string // before a batch, and behind it
 	end     string
 	back    string
-	data    []byte
-	ends    []int // where each row ends in data
-	records []convert.Where
+	batch   target.Batch
 	key     []string // names of the columns of the key
 	rows    int64
 	refused []convert.Refusal
@@ -61,7 +59,7 @@ func (x *tx) Load(ctx context.Context, tab *table.Table) (target.Sink, error) {
 		return nil, x.t.fail("ask for local_infile", err)
 	}
 	s.bulk = s.bulk && !x.t.noBulk
-	mysql.RegisterReaderHandler(s.reader, func() io.Reader { return bytes.NewReader(s.data) })
+	mysql.RegisterReaderHandler(s.reader, func() io.Reader { return bytes.NewReader(s.batch.Rows(0, s.batch.Len())) })
 	return s, nil
 }
 
@@ -75,13 +73,10 @@ func (s *sink) Remarks() []string {
 
 // Write implements target.Sink.
 func (s *sink) Write(k *convert.Block) error {
-	at := len(s.data)
-	s.data = append(s.data, k.Data...)
-	for i, end := range k.Ends {
-		s.ends, s.records = append(s.ends, at+end), append(s.records, convert.Where{Part: k.Part, Record: k.Numbers[i]})
-		s.data[at+end-1] = '\n'
+	for _, end := range k.Ends {
+		k.Data[end-1] = '\n'
 	}
-	if len(s.data) < batchSize {
+	if s.batch.Add(k); s.batch.Size() < batchSize {
 		return nil
 	}
 	return s.flush()
@@ -89,19 +84,19 @@ func (s *sink) Write(k *convert.Block) error {
 
 // flush loads what was gathered.
 func (s *sink) flush() error {
-	if len(s.ends) == 0 {
+	if s.batch.Len() == 0 {
 		return nil
 	}
 	load := s.insertAll
 	if s.bulk {
 		load = s.loadBatch
 	}
-	rows, refused := len(s.ends), len(s.refused)
+	rows, refused := s.batch.Len(), len(s.refused)
 	if s.failed = load(); s.failed != nil {
 		return s.failed
 	}
 	s.rows += int64(rows - len(s.refused) + refused)
-	s.data, s.ends, s.records = s.data[:0], s.ends[:0], s.records[:0]
+	s.batch.Reset()
 	return nil
 }
 
@@ -114,7 +109,7 @@ func (s *sink) loadBatch() error {
 		if whole || err != nil {
 			return err
 		}
-		if err := mend(); err != nil || len(s.ends) == 0 {
+		if err := mend(); err != nil || s.batch.Len() == 0 {
 			return err
 		}
 	}
@@ -140,7 +135,7 @@ func (s *sink) tryBulk() (whole bool, err error) {
 		if err := s.t.conn.QueryRowContext(s.ctx, "SELECT @@warning_count").Scan(&warnings); err != nil {
 			return false, s.t.fail("load", err)
 		}
-		if rows == int64(len(s.ends)) && warnings == 0 {
+		if rows == int64(s.batch.Len()) && warnings == 0 {
 			return true, s.t.fail("load", s.t.exec(s.ctx, s.end))
 		}
 	}
@@ -191,32 +186,15 @@ func (s *sink) weed() error {
 	if err := errors.Join(rows.Err(), rows.Close()); err != nil {
 		return s.t.fail(op, err)
 	}
-	s.remove(twice)
+	s.refused = append(s.refused, s.batch.Refuse(twice, s.key)...)
 	return s.t.fail(op, s.t.exec(s.ctx, "DROP TEMPORARY TABLE ambertray_batch"))
-}
-
-// remove refuses rows of the batch, given by their ascending numbers from 1 on.
-func (s *sink) remove(rows []int) {
-	data, ends, records := s.data[:0], s.ends[:0], s.records[:0]
-	start := 0
-	for i, end := range s.ends {
-		if len(rows) > 0 && rows[0] == i+1 {
-			rows = rows[1:]
-			s.refused = append(s.refused, convert.Refusal{Where: s.records[i], Columns: s.key, Reason: target.SameKey})
-		} else {
-			data = append(data, s.data[start:end]...)
-			ends, records = append(ends, len(data)), append(records, s.records[i])
-		}
-		start = end
-	}
-	s.data, s.ends, s.records = data, ends, records
 }
 
 // insertAll inserts the batch with statements that the server refuses whole
 // where it does not take a row.
 func (s *sink) insertAll() error {
-	for from := 0; from < len(s.ends); from += rowsPerInsert {
-		if err := s.insert(from, min(from+rowsPerInsert, len(s.ends))); err != nil {
+	for from := 0; from < s.batch.Len(); from += rowsPerInsert {
+		if err := s.insert(from, min(from+rowsPerInsert, s.batch.Len())); err != nil {
 			return err
 		}
 	}
@@ -243,7 +221,7 @@ func (s *sink) insert(from, to int) error {
 	case !errors.As(err, &refused) || conditions[refused.Number] != nil:
 		return s.t.fail("insert", err)
 	case to-from == 1:
-		s.refuse(s.records[from], refused)
+		s.refuse(s.batch.Record(from), refused)
 		return nil
 	}
 	middle := (from + to) / 2
@@ -268,13 +246,7 @@ func (s *sink) refuse(where convert.Where, err *mysql.MySQLError) {
 func (s *sink) Refused() []convert.Refusal { return s.refused }
 
 // row returns the text of row i, without its line end.
-func (s *sink) row(i int) []byte {
-	start := 0
-	if i > 0 {
-		start = s.ends[i-1]
-	}
-	return s.data[start : s.ends[i]-1]
-}
+func (s *sink) row(i int) []byte { return bytes.TrimSuffix(s.batch.Rows(i, i+1), []byte{'\n'}) }
 
 // appendRow writes a row of the bulk load as constants, all of them text, which
 // the server converts in strict mode. Within quotes it reads the same escapes.

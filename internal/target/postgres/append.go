@@ -31,9 +31,8 @@ type adder struct {
 	x       *tx
 	tab     *table.Table
 	sql     string
-	data    []byte
-	ends    []int // where each row ends in data
-	records []convert.Where
+	batch   target.Batch
+	weeded  bool // the keys that are there already were taken out of the batch
 	rows    int64
 	refused []convert.Refusal
 }
@@ -46,34 +45,16 @@ func (a *adder) Remarks() []string { return nil }
 
 // Write implements target.Sink.
 func (a *adder) Write(k *convert.Block) error {
-	at := len(a.data)
-	a.data = append(a.data, k.Data...)
-	for i, end := range k.Ends {
-		a.ends, a.records = append(a.ends, at+end), append(a.records, convert.Where{Part: k.Part, Record: k.Numbers[i]})
-	}
-	if len(a.data) < batchSize {
+	if a.batch.Add(k); a.batch.Size() < batchSize {
 		return nil
 	}
 	return a.flush()
 }
 
 func (a *adder) flush() error {
-	if len(a.ends) == 0 {
-		return nil
-	}
-	var pg *pgconn.PgError
-	err := a.try(0, len(a.ends))
-	switch {
-	case err == nil:
-		a.rows += int64(len(a.ends))
-	case errors.As(err, &pg) && pg.Code == uniqueViolation && len(a.tab.Key) > 0:
-		if err = a.weed(); err == nil {
-			err = a.copy(0, len(a.ends))
-		}
-	default:
-		err = a.copy(0, len(a.ends))
-	}
-	a.data, a.ends, a.records = a.data[:0], a.ends[:0], a.records[:0]
+	a.weeded = len(a.tab.Key) == 0
+	err := a.copy(0, a.batch.Len())
+	a.batch.Reset()
 	return err
 }
 
@@ -91,6 +72,7 @@ func (a *adder) Close(abort error) (int64, error) {
 // weed takes the rows out of the batch whose key is in the table already or in
 // an earlier row: in one go, over a temporary table, for there may be many.
 func (a *adder) weed() error {
+	a.weeded = true
 	d := dialect.PostgreSQL
 	var names, keys, same []string
 	for _, c := range a.tab.Loaded() {
@@ -108,7 +90,7 @@ func (a *adder) weed() error {
 	if err != nil {
 		return a.x.t.fail("make a temporary table", err)
 	}
-	if _, err := a.x.t.conn.PgConn().CopyFrom(a.ctx, a.wire(0, len(a.ends)), "COPY ambertray_batch ("+cols+") FROM STDIN (FORMAT binary)"); err != nil {
+	if _, err := a.x.t.conn.PgConn().CopyFrom(a.ctx, a.wire(0, a.batch.Len()), "COPY ambertray_batch ("+cols+") FROM STDIN (FORMAT binary)"); err != nil {
 		return a.x.t.fail("copy", err)
 	}
 	rows, err := a.x.tx.Query(a.ctx, fmt.Sprintf(`SELECT row_of_batch FROM (SELECT row_of_batch, row_number() OVER (PARTITION BY %s ORDER BY row_of_batch) > 1
@@ -120,25 +102,8 @@ func (a *adder) weed() error {
 	if err != nil {
 		return a.x.t.fail("look for keys that are there", err)
 	}
-	a.remove(twice)
+	a.refused = append(a.refused, a.batch.Refuse(twice, a.tab.Key)...)
 	return a.x.t.fail("drop the temporary table", a.x.exec(a.ctx, []string{"DROP TABLE ambertray_batch"}))
-}
-
-// remove refuses rows of the batch, given by their ascending numbers from 1 on.
-func (a *adder) remove(rows []int) {
-	data, ends, records := a.data[:0], a.ends[:0], a.records[:0]
-	start := 0
-	for i, end := range a.ends {
-		if len(rows) > 0 && rows[0] == i+1 {
-			rows = rows[1:]
-			a.refused = append(a.refused, convert.Refusal{Where: a.records[i], Columns: a.tab.Key, Reason: target.SameKey})
-		} else {
-			data = append(data, a.data[start:end]...)
-			ends, records = append(ends, len(data)), append(records, a.records[i])
-		}
-		start = end
-	}
-	a.data, a.ends, a.records = data, ends, records
 }
 
 // copy copies some rows of the batch, but for those that are refused. After one
@@ -155,6 +120,13 @@ func (a *adder) copy(from, to int) error {
 		var pg *pgconn.PgError
 		if !errors.As(err, &pg) || !refusing(pg) {
 			return a.x.t.fail("copy", err)
+		}
+		if pg.Code == uniqueViolation && !a.weeded && end-from == a.batch.Len() {
+			if err := a.weed(); err != nil {
+				return err
+			}
+			to = a.batch.Len()
+			continue
 		}
 		row, known := a.failed(pg, from, end)
 		if !known { // a constraint that is looked at when all rows are there
@@ -193,7 +165,7 @@ func refusing(pg *pgconn.PgError) bool {
 }
 
 func (a *adder) refuse(row int, pg *pgconn.PgError) {
-	r := convert.Refusal{Where: a.records[row], Reason: pg.Message}
+	r := convert.Refusal{Where: a.batch.Record(row), Reason: pg.Message}
 	if pg.Code == uniqueViolation && len(a.tab.Key) > 0 {
 		r.Reason, r.Columns, r.Detail = target.SameKey, a.tab.Key, pg.Detail
 	}
@@ -220,11 +192,7 @@ func (a *adder) try(from, to int) error {
 
 // wire returns some rows as COPY sends them.
 func (a *adder) wire(from, to int) io.Reader {
-	start := 0
-	if from > 0 {
-		start = a.ends[from-1]
-	}
-	return io.MultiReader(bytes.NewReader(header), bytes.NewReader(a.data[start:a.ends[to-1]]), bytes.NewReader(trailer))
+	return io.MultiReader(bytes.NewReader(header), bytes.NewReader(a.batch.Rows(from, to)), bytes.NewReader(trailer))
 }
 
 // moveSequences lets the columns that count by themselves go on behind the

@@ -9,6 +9,7 @@ import (
 	"ambertray/internal/convert"
 	"ambertray/internal/dialect"
 	"ambertray/internal/table"
+	"ambertray/internal/target"
 )
 
 // perColumn is how many expressions a column is asked for: the number of its
@@ -78,37 +79,22 @@ func clockSum(name string) string {
 const microsPerDay = 86400 * 1_000_000
 
 func figuresOf(t table.Type, nulls int64, texts []*string) table.Figures {
-	f := table.Figures{Nulls: nulls, Min: deref(texts[0]), Max: deref(texts[1]), Sum: "0"}
+	f := table.Figures{Nulls: nulls, Min: target.Text(texts[0]), Max: target.Text(texts[1]), Sum: "0"}
 	switch t.Kind {
 	case table.Time, table.Timestamp, table.TimestampTZ:
-		sum := number(texts[2])
-		sum.Mul(sum, big.NewInt(microsPerDay)).Add(sum, number(texts[3]))
+		sum := target.Number(texts[2])
+		sum.Mul(sum, big.NewInt(microsPerDay)).Add(sum, target.Number(texts[3]))
 		f.Sum = sum.String()
 		f.Min, f.Max = padFraction(f.Min), padFraction(f.Max)
 	case table.Double:
 		f.Min, f.Max = reformat(f.Min), reformat(f.Max)
-		f.Sum = number(texts[2]).String()
+		f.Sum = target.Number(texts[2]).String()
 	default:
 		if texts[2] != nil {
 			f.Sum = *texts[2]
 		}
 	}
 	return f
-}
-
-func deref(s *string) string {
-	if s == nil {
-		return ""
-	}
-	return *s
-}
-
-func number(s *string) *big.Int {
-	n, ok := new(big.Int).SetString(deref(s), 10)
-	if !ok {
-		return new(big.Int)
-	}
-	return n
 }
 
 // padFraction gives a fraction of a second all six decimals.
