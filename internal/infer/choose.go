@@ -30,11 +30,6 @@ type Choice struct {
 	Rejects  int64
 	Distinct int64
 	Min, Max string
-	// Reading is what most of the values are, and Others the values that are
-	// not; Reading is empty where nothing but text was seen.
-	Reading string
-	Fits    int64
-	Others  []Example
 }
 
 // Fit is the policy on headroom.
@@ -99,8 +94,6 @@ func (p *Column) Choose(o Options) Choice {
 		return c
 	}
 	words, near, others := p.besides(best)
-	c.Reading, c.Fits = best.name, fits
-	c.Others = p.examplesOf(func(s value.Shape) bool { return !best.takes(s) })
 	if others == 0 && near*100 <= fits {
 		best.plan(p, &c)
 		if c.Type.Textual() {

@@ -148,7 +148,7 @@ func (l *loading) send(ctx context.Context, tx target.Tx) (*pass.Outcome, error)
 		Encoder:  l.to.Encoder(len(l.table.Loaded())),
 		Progress: l.progress,
 		Block: func(k *convert.Block) error {
-			if err := l.reject(k); err != nil {
+			if err := l.rejects.Write(k.Rejects...); err != nil {
 				return err
 			}
 			return sink.Write(k)
@@ -174,15 +174,6 @@ func (l *loading) send(ctx context.Context, tx target.Tx) (*pass.Outcome, error)
 	return out, nil
 }
 
-func (l *loading) reject(k *convert.Block) error {
-	for _, r := range k.Rejects {
-		if err := l.rejects.Write(r); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
 // again reads the source once more, for the rows that the server has refused:
 // only now is it known that they belong to the rejects and not to the figures.
 func (l *loading) again(ctx context.Context, first *pass.Outcome, refused []convert.Refusal) (*pass.Outcome, error) {
@@ -193,7 +184,8 @@ func (l *loading) again(ctx context.Context, first *pass.Outcome, refused []conv
 	defer p.Close()
 	l.rejects = reject.Writer{Path: l.rejects.Path, Headings: p.Headings, Sources: p.Sources}
 	out, err := p.Run(ctx, pass.Options{
-		Dialect: l.to.Dialect(), Load: l.receipt.Load, Table: l.table, Refused: refused, Progress: l.progress, Block: l.reject,
+		Dialect: l.to.Dialect(), Load: l.receipt.Load, Table: l.table, Refused: refused, Progress: l.progress,
+		Block: func(k *convert.Block) error { return l.rejects.Write(k.Rejects...) },
 	})
 	if err := errors.Join(err, l.rejects.Close()); err != nil {
 		return nil, err

@@ -83,8 +83,17 @@ type Writer struct {
 	csv      *csv.Writer
 }
 
-// Write appends a reject.
-func (w *Writer) Write(r convert.Reject) error {
+// Write appends rejects.
+func (w *Writer) Write(rejects ...convert.Reject) error {
+	for _, r := range rejects {
+		if err := w.write(r); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (w *Writer) write(r convert.Reject) error {
 	if w.file == nil {
 		if err := w.open(); err != nil {
 			return err

@@ -51,10 +51,8 @@ func Run(ctx context.Context, out io.Writer, t *tray.Tray, from *source.Opener, 
 	done, err := p.Run(ctx, pass.Options{
 		Dialect: o.Dialect, Encoder: encoder{o.Dialect}, Load: t.NextLoad(), Progress: o.Progress,
 		Block: func(k *convert.Block) error {
-			for _, r := range k.Rejects {
-				if err := rejects.Write(r); err != nil {
-					return err
-				}
+			if err := rejects.Write(k.Rejects...); err != nil {
+				return err
 			}
 			return w.write(k)
 		},
