@@ -205,6 +205,11 @@ func TestDraft(t *testing.T) {
 	require.Contains(t, out, "column Borrower type: varchar(31) → varchar(40)")
 	require.Contains(t, out, "132 records would be rejected")
 	require.Contains(t, d.read("loans.tray/tray.yaml"), "type: decimal(4,2)")
+	d.run(0, "draft", "specimens.csv")
+	plan = d.read("specimens.tray/tray.yaml")
+	out, _ = d.run(0, "draft", "specimens.csv")
+	require.Contains(t, out, "the source asks for no change\n\n  Written")
+	require.Equal(t, plan, d.read("specimens.tray/tray.yaml"))
 	_, errOut = d.run(1, "draft", "specimens.csv", "--tray", "loans.tray")
 	require.Contains(t, errOut, "the tray of another source")
 }

@@ -210,6 +210,9 @@ func keyMark(t *tray.Tray, c *survey.Column, name string) string {
 func (a *app) drawAgain(d *drafted) {
 	p := a.print
 	p.Line("")
+	if len(d.Again.Kept)+len(d.Again.Changed)+len(d.Again.Gone) == 0 {
+		p.Fact("tray", "it was there already, and the source asks for no change")
+	}
 	var kept, changed []string
 	for _, k := range d.Again.Kept {
 		kept = append(kept, fmt.Sprintf("%s: %s (drafted now: %s)", k.Where, p.Amber(orNone(k.Yours)), orNone(k.Drafted)))

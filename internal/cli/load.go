@@ -16,8 +16,9 @@ import (
 func (a *app) newLoad() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "load TRAY|SOURCE...",
-		Short: "Create the table, load, keep the rejects, verify and commit",
-		Long: `Load creates the table, loads every record that converts, keeps the others in
+		Short: "Create or open the table, load, keep the rejects, verify and commit",
+		Long: `Load creates the table, or does with one that is there what --existing says. It
+loads every record that converts and that the server takes, keeps the others in
 rejects.csv, holds the table against the source and commits. If anything fails
 before that, the target is left as it was.
 
