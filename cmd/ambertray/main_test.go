@@ -169,7 +169,12 @@ func TestStory(t *testing.T) {
 			out, _ = d.run(0, "verify", "specimens.tray", "--to", to)
 			require.Contains(t, out, "13 of 13 columns agree")
 			_, errOut := d.run(1, "load", "specimens.tray", "--to", to)
+			require.Contains(t, errOut, "was loaded into "+table+" already: 1204 rows on ")
+			_, errOut = d.run(1, "load", "specimens.tray", "--to", to, "--again")
 			require.Contains(t, errOut, "exists already")
+			loads := d.json(0, "history", "--to", to, "--table", table)["loads"].([]any)
+			require.Len(t, loads, 1)
+			require.Equal(t, "specimens.csv", loads[0].(map[string]any)["source"])
 
 			r := d.json(3, "load", "loans.csv", "--to", to, "--table", table+"_loans")
 			require.Equal(t, map[string]any{

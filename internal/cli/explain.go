@@ -9,6 +9,7 @@ import (
 	"syscall"
 
 	"ambertray/internal/convert"
+	"ambertray/internal/ledger"
 	"ambertray/internal/load"
 	"ambertray/internal/pass"
 	"ambertray/internal/source"
@@ -50,6 +51,8 @@ var hints = []struct {
 	{source.ErrBinary, "save it as delimited text first"},
 	{io.ErrUnexpectedEOF, "the file was cut off; get it again in full"},
 	{source.ErrFetch, "look at the address, or fetch the file yourself and name it here"},
+	{ledger.ErrNone, "--no-ledger loads without one; then nothing keeps the same content from being loaded twice"},
+	{ledger.ErrMoved, "let the other load finish"},
 	{target.ErrUnreachable, "look at the host, the port and whether the server runs, then try again"},
 	{target.ErrLogin, "look at the user and the password: PGPASSWORD or MYSQL_PWD, the password file or the URL"},
 	{target.ErrExists, "--existing append adds to it, empty takes its rows out first, rebuild makes it anew; or choose another name with --table NAME"},
@@ -71,7 +74,10 @@ func hintFor(err error) string {
 	var unfit *load.UnfitError
 	var mistake *tray.Error
 	var members *source.MembersError
+	var again *load.AgainError
 	switch {
+	case errors.As(err, &again):
+		return "nothing is left to do; ambertray history shows every load, and --again loads it once more"
 	case errors.As(err, &missing):
 		return "correct from: in the tray, or draft a new tray"
 	case errors.As(err, &unplanned):

@@ -22,12 +22,18 @@ loads every record that converts and that the server takes, keeps the others in
 rejects.csv, holds the table against the source and commits. If anything fails
 before that, the target is left as it was.
 
+The ledger, a table in the target, keeps the same content from being loaded into
+the same table twice.
+
 A bare source is surveyed and drafted first, and the tray is kept.`,
 		Args: cobra.MinimumNArgs(1),
 	}
 	d := draftFlags(c)
 	to := toFlag(c)
 	allow := c.Flags().String("allow-rejects", "", "load nothing if more records are rejected: any, `N`, or N% of them (default: what the tray says)")
+	var o load.Options
+	c.Flags().BoolVar(&o.Again, "again", false, "load once more what the ledger says is in the table already")
+	c.Flags().BoolVar(&o.NoLedger, "no-ledger", false, "neither look into the ledger nor write it, where tables may not be created")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		a.undone = "everything was rolled back, and the target is as it was"
 		tgt, err := a.open(c.Context(), *to, true)
@@ -50,7 +56,8 @@ A bare source is surveyed and drafted first, and the tray is kept.`,
 			}
 		}
 		update, done := a.progress("loading")
-		receipt, err := load.Run(c.Context(), t, a.from, tgt, update)
+		o.Progress = update
+		receipt, err := load.Run(c.Context(), t, a.from, tgt, o)
 		done()
 		if receipt == nil {
 			return err

@@ -55,7 +55,7 @@ func (d *Dialect) CreateTable(t *table.Table) string {
 	}
 	b.WriteString(")" + d.suffix)
 	if d.comments == commentInline && t.Comment != "" {
-		b.WriteString(" COMMENT=" + d.text(t.Comment))
+		b.WriteString(" COMMENT=" + d.Literal(t.Comment))
 	}
 	return b.String()
 }
@@ -90,7 +90,7 @@ func (d *Dialect) attributes(c table.Column) (text string) {
 		text += " NOT NULL"
 	}
 	if d.comments == commentInline && c.Comment != "" {
-		text += " COMMENT " + d.text(c.Comment)
+		text += " COMMENT " + d.Literal(c.Comment)
 	}
 	return text
 }
@@ -104,11 +104,11 @@ func (d *Dialect) Comments(t *table.Table) (statements []string) {
 	switch d.comments {
 	case commentOn:
 		if t.Comment != "" {
-			statements = append(statements, fmt.Sprintf("COMMENT ON TABLE %s IS %s", d.QuoteTable(t.Name), d.text(t.Comment)))
+			statements = append(statements, fmt.Sprintf("COMMENT ON TABLE %s IS %s", d.QuoteTable(t.Name), d.Literal(t.Comment)))
 		}
 		for _, c := range t.Loaded() {
 			if c.Comment != "" {
-				statements = append(statements, fmt.Sprintf("COMMENT ON COLUMN %s.%s IS %s", d.QuoteTable(t.Name), d.Quote(c.Name), d.text(c.Comment)))
+				statements = append(statements, fmt.Sprintf("COMMENT ON COLUMN %s.%s IS %s", d.QuoteTable(t.Name), d.Quote(c.Name), d.Literal(c.Comment)))
 			}
 		}
 	case commentProperties:
@@ -131,9 +131,9 @@ func (d *Dialect) property(t *table.Table, column, comment string) string {
 		schema = "dbo"
 	}
 	call := fmt.Sprintf("EXEC sys.sp_addextendedproperty @name = N'MS_Description', @value = %s, @level0type = N'SCHEMA', @level0name = %s, @level1type = N'TABLE', @level1name = %s",
-		d.text(comment), d.text(schema), d.text(bare))
+		d.Literal(comment), d.Literal(schema), d.Literal(bare))
 	if column != "" {
-		call += ", @level2type = N'COLUMN', @level2name = " + d.text(column)
+		call += ", @level2type = N'COLUMN', @level2name = " + d.Literal(column)
 	}
 	return call
 }

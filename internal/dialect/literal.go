@@ -79,5 +79,5 @@ func (l *literals) appendQuoted(dst, text []byte) []byte {
 	return append(dst, '\'')
 }
 
-// text writes a text that is not of a record: a comment, a name.
-func (d *Dialect) text(s string) string { return string(d.literals.appendQuoted(nil, []byte(s))) }
+// Literal writes a text that is not of a record: a comment, a name.
+func (d *Dialect) Literal(s string) string { return string(d.literals.appendQuoted(nil, []byte(s))) }

@@ -27,7 +27,7 @@ var layers = [][]string{
 	{"internal/pass"},
 	{"internal/intake"},
 	{"internal/target", "internal/tray", "internal/reject"},
-	{"internal/convert", "internal/infer"},
+	{"internal/convert", "internal/infer", "internal/ledger"},
 	{"internal/delimited", "internal/dialect"},
 	{"internal/source"},
 	{"internal/value", "internal/table", "internal/record", "internal/publish"},

@@ -216,6 +216,22 @@ func (in *Intake) Done() int64 { return in.read.Load() }
 // Size returns the bytes of all parts.
 func (in *Intake) Size() int64 { return in.size }
 
+// Sums reads the parts to their ends and returns the SHA-256 of each.
+func (in *Intake) Sums(ctx context.Context) (sums []string, err error) {
+	for _, p := range in.Parts {
+		src, err := in.opener.Open(ctx, p.Name, source.Options{Encoding: in.Layout.Encoding, Sum: true})
+		if err != nil {
+			return nil, err
+		}
+		_, err = io.Copy(io.Discard, src)
+		sums = append(sums, src.Sum())
+		if err = errors.Join(err, src.Close(), ctx.Err()); err != nil {
+			return nil, err
+		}
+	}
+	return sums, nil
+}
+
 // Close closes what is open.
 func (in *Intake) Close() error {
 	if in.src == nil { // a part could not be opened

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"ambertray/internal/convert"
+	"ambertray/internal/ledger"
 	"ambertray/internal/pass"
 	"ambertray/internal/reject"
 	"ambertray/internal/source"
@@ -23,10 +24,17 @@ import (
 // difference and the load was rolled back.
 var ErrDiffers = errors.New("the table differs from the source")
 
+// Options of a load.
+type Options struct {
+	Again    bool // load content that is in the table already once more
+	NoLedger bool // neither look into the ledger nor write it
+	Progress func(pass.Progress)
+}
+
 // Run loads the source of the tray into the target. It returns the receipt
 // when the load is committed, and with ErrDiffers; otherwise nothing was
 // changed.
-func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Target, progress func(pass.Progress)) (receipt *Receipt, err error) {
+func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Target, o Options) (receipt *Receipt, err error) {
 	if err := to.Dialect().Check(&t.Table); err != nil {
 		return nil, err
 	}
@@ -46,10 +54,10 @@ func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Targe
 		}
 	}()
 	l := &loading{
-		tray: t, table: &t.Table, from: from, to: to, pass: p, progress: progress,
+		Options: o, tray: t, table: &t.Table, from: from, to: to, pass: p,
 		rejects: reject.Writer{Path: filepath.Join(dir, reject.FileName), Headings: p.Headings, Sources: p.Sources},
 		receipt: &Receipt{
-			Load: id, Tray: t.Dir, Target: to.Name(), Table: t.Table.Name, Existing: t.Table.Existing.String(),
+			Load: id, Begun: time.Now().UTC().Truncate(time.Microsecond), Tray: t.Dir, Target: to.Name(), Table: t.Table.Name, Existing: t.Table.Existing.String(),
 			Layout: t.Layout, Differences: []Difference{}, Remarks: []string{}, Columns: len(t.Table.Loaded()),
 		},
 	}
@@ -64,19 +72,43 @@ func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Targe
 
 // loading is the state of one load.
 type loading struct {
-	tray     *tray.Tray
-	from     *source.Opener
-	to       target.Target
-	pass     *pass.Pass
-	progress func(pass.Progress)
-	rejects  reject.Writer
-	receipt  *Receipt
-	table    *table.Table    // the plan's, with the types of a table that is there
-	before   []table.Figures // of the rows that are in it and stay
+	Options
+	tray    *tray.Tray
+	from    *source.Opener
+	to      target.Target
+	pass    *pass.Pass
+	rejects reject.Writer
+	receipt *Receipt
+	table   *table.Table    // the plan's, with the types of a table that is there
+	before  []table.Figures // of the rows that are in it and stay
 }
 
-// run does everything between the beginning of the transaction and its end.
+// run keeps other loads off the table and makes sure that this one is not done
+// already.
 func (l *loading) run(ctx context.Context) (err error) {
+	unlock, err := l.to.Lock(ctx, l.table.Name)
+	if err != nil {
+		return err
+	}
+	defer unlock()
+	if err := l.once(ctx); err != nil {
+		return err
+	}
+	made := false
+	if !l.NoLedger {
+		if made, err = ledger.Make(ctx, l.to); err != nil {
+			return err
+		}
+	}
+	if err = l.transact(ctx); made && err != nil {
+		return errors.Join(err, ledger.RemoveEmpty(context.WithoutCancel(ctx), l.to))
+	}
+	return err
+}
+
+// transact does everything between the beginning of the transaction and its
+// end.
+func (l *loading) transact(ctx context.Context) (err error) {
 	tx, err := l.to.Begin(ctx)
 	if err != nil {
 		return err
@@ -86,6 +118,11 @@ func (l *loading) run(ctx context.Context) (err error) {
 			err = errors.Join(err, back)
 		}
 	}()
+	if !l.NoLedger && !l.to.Dialect().DefinitionsCommit {
+		if err := ledger.Try(ctx, l.to); err != nil {
+			return err
+		}
+	}
 	if err := l.prepare(ctx, tx); err != nil {
 		return err
 	}
@@ -104,7 +141,7 @@ func (l *loading) run(ctx context.Context) (err error) {
 	if err := l.phase("verify", func() error { return l.verify(ctx, out) }); err != nil {
 		return err
 	}
-	if err := l.phase("commit", func() error { return tx.Commit(ctx) }); err != nil {
+	if err := l.phase("commit", func() error { return tx.Commit(ctx, l.entry()) }); err != nil {
 		return err
 	}
 	l.receipt.Verified = true
@@ -146,7 +183,7 @@ func (l *loading) send(ctx context.Context, tx target.Tx) (*pass.Outcome, error)
 		Load:     l.receipt.Load,
 		Table:    l.table,
 		Encoder:  l.to.Encoder(len(l.table.Loaded())),
-		Progress: l.progress,
+		Progress: l.Progress,
 		Block: func(k *convert.Block) error {
 			if err := l.rejects.Write(k.Rejects...); err != nil {
 				return err
@@ -184,7 +221,7 @@ func (l *loading) again(ctx context.Context, first *pass.Outcome, refused []conv
 	defer p.Close()
 	l.rejects = reject.Writer{Path: l.rejects.Path, Headings: p.Headings, Sources: p.Sources}
 	out, err := p.Run(ctx, pass.Options{
-		Dialect: l.to.Dialect(), Load: l.receipt.Load, Table: l.table, Refused: refused, Progress: l.progress,
+		Dialect: l.to.Dialect(), Load: l.receipt.Load, Table: l.table, Refused: refused, Progress: l.Progress,
 		Block: func(k *convert.Block) error { return l.rejects.Write(k.Rejects...) },
 	})
 	if err := errors.Join(err, l.rejects.Close()); err != nil {

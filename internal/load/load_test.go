@@ -41,7 +41,7 @@ func TestDifference(t *testing.T) {
 	require.NoError(t, err)
 	defer db.Close()
 	tr := s.Draft(filepath.Join(dir, "loans.tray"))
-	receipt, err := load.Run(context.Background(), tr, &source.Opener{}, forgetful{db}, nil)
+	receipt, err := load.Run(context.Background(), tr, &source.Opener{}, forgetful{db}, load.Options{})
 	require.ErrorIs(t, err, load.ErrDiffers)
 	require.False(t, receipt.Verified)
 	require.Equal(t, []load.Difference{
@@ -55,7 +55,7 @@ func TestDifference(t *testing.T) {
 	require.NoError(t, err)
 	require.False(t, exists)
 
-	receipt, err = load.Run(context.Background(), tr, &source.Opener{}, db, nil)
+	receipt, err = load.Run(context.Background(), tr, &source.Opener{}, db, load.Options{})
 	require.NoError(t, err)
 	require.True(t, receipt.Verified)
 	require.Equal(t, "0002", receipt.Load)

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"os"
 	"path/filepath"
+	"time"
 
 	"ambertray/internal/publish"
 	"ambertray/internal/record"
@@ -17,6 +18,8 @@ const receiptFile = "receipt.json"
 // Receipt is the evidence of one load.
 type Receipt struct {
 	Load        string       `json:"load"` // its id within the tray
+	Begun       time.Time    `json:"begun"`
+	Ledger      *string      `json:"ledger"` // its id in the ledger of the target
 	Tray        string       `json:"tray"`
 	Target      string       `json:"target"`
 	Table       string       `json:"table"`

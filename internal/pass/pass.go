@@ -110,6 +110,12 @@ func (p *Pass) checkHeadings() error {
 	return nil
 }
 
+// Size returns the bytes of the files.
+func (p *Pass) Size() int64 { return p.in.Size() }
+
+// Sums reads the files to their ends and returns the SHA-256 of each.
+func (p *Pass) Sums(ctx context.Context) ([]string, error) { return p.in.Sums(ctx) }
+
 // Close closes the source.
 func (p *Pass) Close() error { return p.in.Close() }
 

@@ -9,6 +9,7 @@ import (
 
 	"ambertray/internal/convert"
 	"ambertray/internal/dialect"
+	"ambertray/internal/ledger"
 	"ambertray/internal/table"
 )
 
@@ -32,6 +33,14 @@ type Target interface {
 	// Encoder returns the encoder of the blocks that a Sink takes, for records
 	// of so many columns.
 	Encoder(columns int) convert.Encoder
+	// Exec runs a statement, within the transaction if there is one, and returns
+	// how many rows it changed.
+	Exec(ctx context.Context, statement string) (rows int64, err error)
+	// Query returns the rows of a query as text, NULL as "".
+	Query(ctx context.Context, query string) ([][]string, error)
+	// Lock keeps other loads off a table until unlock is called or the
+	// connection ends. ErrLocked is returned when one holds it for long.
+	Lock(ctx context.Context, table string) (unlock func(), err error)
 	// Columns returns the columns of a table that is there.
 	Columns(ctx context.Context, name string) ([]Live, error)
 	// Exists tells whether the database has a table of that name.
@@ -56,7 +65,8 @@ type Tx interface {
 	Index(ctx context.Context, t *table.Table) error
 	// Load opens the bulk path into the table's loaded columns.
 	Load(ctx context.Context, t *table.Table) (Sink, error)
-	Commit(ctx context.Context) error
+	// Commit makes it permanent, and with it the entry in the ledger, if any.
+	Commit(ctx context.Context, entry *ledger.Entry) error
 	// Rollback leaves the database as it was before Begin, also when the
 	// context of the load has ended. After Commit it does nothing.
 	Rollback() error

@@ -9,16 +9,13 @@ import (
 	"ambertray/internal/tray"
 )
 
-// Exec runs a statement.
-func (t *Target) Exec(statement string) error { return t.exec(context.Background(), statement) }
-
 // ForbidBulk makes the target believe that the server forbids its bulk load.
 func (t *Target) ForbidBulk() { t.noBulk = true }
 
 // LoadInto loads a tray into a table that is made by a statement.
 func (t *Target) LoadInto(ddl string, tr *tray.Tray) ([]convert.Refusal, error) {
 	ctx := context.Background()
-	if err := t.Exec(ddl); err != nil {
+	if err := t.exec(ctx, ddl); err != nil {
 		return nil, err
 	}
 	x, err := t.Begin(ctx)

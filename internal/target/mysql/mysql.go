@@ -22,6 +22,7 @@ import (
 
 	"ambertray/internal/convert"
 	"ambertray/internal/dialect"
+	"ambertray/internal/ledger"
 	"ambertray/internal/table"
 	"ambertray/internal/target"
 )
@@ -149,6 +150,62 @@ func split(name string) (schema, bare string) {
 	return schema, bare
 }
 
+// Exec implements target.Target.
+func (t *Target) Exec(ctx context.Context, statement string) (int64, error) {
+	res, err := t.conn.ExecContext(ctx, statement)
+	if err != nil {
+		return 0, t.fail("run a statement", err)
+	}
+	rows, err := res.RowsAffected()
+	return rows, t.fail("run a statement", err)
+}
+
+// Query implements target.Target.
+func (t *Target) Query(ctx context.Context, query string) (all [][]string, err error) {
+	const op = "run a query"
+	rows, err := t.conn.QueryContext(ctx, query)
+	if err != nil {
+		return nil, t.fail(op, err)
+	}
+	defer rows.Close()
+	names, err := rows.Columns()
+	if err != nil {
+		return nil, t.fail(op, err)
+	}
+	for rows.Next() {
+		values, into := make([]sql.NullString, len(names)), make([]any, len(names))
+		row := make([]string, len(names))
+		for i := range values {
+			into[i] = &values[i]
+		}
+		if err := rows.Scan(into...); err != nil {
+			return nil, t.fail(op, err)
+		}
+		for i := range values {
+			row[i] = values[i].String
+		}
+		all = append(all, row)
+	}
+	return all, t.fail(op, rows.Err())
+}
+
+// patience is how many seconds a load waits for another one of the same table:
+// the server needs a moment to notice that one was killed.
+const patience = 5
+
+// Lock implements target.Target.
+func (t *Target) Lock(ctx context.Context, table string) (func(), error) {
+	name := "concat('ambertray ', md5(concat(database(), ' ', " + dialect.MySQL.Literal(table) + ")))" // locks are the server's
+	rows, err := t.Query(ctx, fmt.Sprintf("SELECT get_lock(%s, %d)", name, patience))
+	if err != nil {
+		return nil, err
+	}
+	if rows[0][0] != "1" {
+		return nil, &target.Error{Target: t.name, Op: "lock table " + table, Kind: target.ErrLocked}
+	}
+	return func() { _, _ = t.Exec(context.Background(), "DO release_lock("+name+")") }, nil
+}
+
 // Begin implements target.Target.
 func (t *Target) Begin(ctx context.Context) (target.Tx, error) {
 	return &tx{t: t}, t.fail("begin", t.exec(ctx, "START TRANSACTION"))
@@ -178,13 +235,6 @@ func stageName(name string) string {
 
 const stageSuffix = "_loading"
 
-// patience is how many seconds a load waits for another one of the same table:
-// the server needs a moment to notice that one was killed.
-const patience = 5
-
-// lockName is the name of the lock that one load holds on a table.
-func lockName(name string) string { return "ambertray " + name }
-
 // Create implements target.Tx.
 func (x *tx) Create(ctx context.Context, tab *table.Table, replace bool) error {
 	op := "create table " + tab.Name
@@ -196,17 +246,13 @@ func (x *tx) Create(ctx context.Context, tab *table.Table, replace bool) error {
 	case exists:
 		x.replaces = true
 	}
-	var locked sql.NullInt64
-	if err := x.t.conn.QueryRowContext(ctx, "SELECT get_lock(?, ?)", lockName(tab.Name), patience).Scan(&locked); err != nil {
-		return x.t.fail(op, err)
-	}
-	if locked.Int64 != 1 {
-		return &target.Error{Target: x.t.name, Op: op, Kind: target.ErrLocked}
-	}
 	staged := *tab
 	staged.Name = stageName(tab.Name)
 	x.t.staged, x.t.stage = tab.Name, staged.Name
 	// What a load that was killed has left can be no other's: we hold the lock.
+	if err := ledger.Settle(ctx, x.t, staged.Name); err != nil {
+		return err
+	}
 	if err := x.t.exec(ctx, "DROP TABLE IF EXISTS "+dialect.MySQL.QuoteTable(staged.Name)); err != nil {
 		return x.t.fail(op, err)
 	}
@@ -242,11 +288,29 @@ func (x *tx) Index(ctx context.Context, tab *table.Table) error {
 }
 
 // Commit implements target.Tx.
-func (x *tx) Commit(ctx context.Context) error {
-	if x.t.staged == "" {
-		err := x.t.exec(ctx, "COMMIT")
-		x.done = err == nil
-		return x.t.fail("commit", err)
+func (x *tx) Commit(ctx context.Context, entry *ledger.Entry) error {
+	if x.t.staged != "" {
+		return x.rename(ctx, entry)
+	}
+	if entry != nil {
+		if err := ledger.Write(ctx, x.t, entry); err != nil {
+			return err
+		}
+	}
+	err := x.t.exec(ctx, "COMMIT")
+	x.done = err == nil
+	return x.t.fail("commit", err)
+}
+
+// rename gives the stage its name. The entry in the ledger is written before
+// and counts as soon as there is no stage any more.
+func (x *tx) rename(ctx context.Context, entry *ledger.Entry) error {
+	if entry != nil {
+		staged := *entry
+		staged.Stage = x.t.stage
+		if err := ledger.Write(ctx, x.t, &staged); err != nil {
+			return err
+		}
 	}
 	q := dialect.MySQL.QuoteTable
 	rename := "RENAME TABLE " + q(x.t.stage) + " TO " + q(x.t.staged)
@@ -262,7 +326,9 @@ func (x *tx) Commit(ctx context.Context) error {
 	if x.replaces {
 		err = x.t.fail("drop the table that was replaced", x.t.exec(ctx, "DROP TABLE "+q(old)))
 	}
-	return errors.Join(err, x.end())
+	err = errors.Join(err, ledger.Settle(ctx, x.t, x.t.stage))
+	x.t.staged, x.t.stage = "", ""
+	return err
 }
 
 // Rollback implements target.Tx.
@@ -278,11 +344,23 @@ func (x *tx) Rollback() error {
 		}
 		return x.t.fail("roll back", err)
 	}
-	err := x.t.exec(context.Background(), "DROP TABLE IF EXISTS "+dialect.MySQL.QuoteTable(x.t.stage))
+	err := x.drop()
 	if gone(err) { // with the load that was interrupted
-		err = x.dropAnew()
+		if err = x.t.reconnect(); err == nil {
+			err = x.drop()
+		}
 	}
-	return errors.Join(x.t.fail("roll back", err), x.end())
+	x.t.staged, x.t.stage = "", ""
+	return x.t.fail("roll back", err)
+}
+
+// drop takes the stage away.
+func (x *tx) drop() error {
+	ctx := context.Background()
+	if err := ledger.Settle(ctx, x.t, x.t.stage); err != nil {
+		return err
+	}
+	return x.t.exec(ctx, "DROP TABLE IF EXISTS "+dialect.MySQL.QuoteTable(x.t.stage))
 }
 
 // gone tells whether an error is that there is no connection any more.
@@ -290,22 +368,15 @@ func gone(err error) bool {
 	return errors.Is(err, driver.ErrBadConn) || errors.Is(err, mysql.ErrInvalidConn) || errors.Is(err, sql.ErrConnDone)
 }
 
-// dropAnew takes the stage away over a new connection.
-func (x *tx) dropAnew() error {
-	conn, err := x.t.db.Conn(context.Background())
+// reconnect opens a connection in place of one that is gone.
+func (t *Target) reconnect() error {
+	conn, err := t.db.Conn(context.Background())
 	if err != nil {
 		return err
 	}
-	x.t.conn.Close()
-	x.t.conn = conn
-	return x.t.exec(context.Background(), "DROP TABLE IF EXISTS "+dialect.MySQL.QuoteTable(x.t.stage))
-}
-
-func (x *tx) end() error {
-	name := x.t.staged
-	x.t.staged, x.t.stage = "", ""
-	_, err := x.t.conn.ExecContext(context.Background(), "DO release_lock(?)", lockName(name))
-	return x.t.fail("end the load", err)
+	t.conn.Close()
+	t.conn = conn
+	return nil
 }
 
 // fail tells which condition an error of the server or the driver is.

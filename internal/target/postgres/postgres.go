@@ -16,6 +16,7 @@ import (
 
 	"ambertray/internal/convert"
 	"ambertray/internal/dialect"
+	"ambertray/internal/ledger"
 	"ambertray/internal/table"
 	"ambertray/internal/target"
 )
@@ -76,6 +77,42 @@ func (t *Target) Exists(ctx context.Context, name string) (bool, error) {
 	return found, t.fail("look for table "+name, err)
 }
 
+// Exec implements target.Target.
+func (t *Target) Exec(ctx context.Context, statement string) (int64, error) {
+	tag, err := t.conn.Exec(ctx, statement)
+	return tag.RowsAffected(), t.fail("run a statement", err)
+}
+
+// Query implements target.Target.
+func (t *Target) Query(ctx context.Context, query string) (rows [][]string, err error) {
+	results, err := t.conn.PgConn().Exec(ctx, query).ReadAll() // whose values are text
+	if err != nil {
+		return nil, t.fail("run a query", err)
+	}
+	for _, values := range results[len(results)-1].Rows {
+		row := make([]string, len(values))
+		for i, v := range values {
+			row[i] = string(v)
+		}
+		rows = append(rows, row)
+	}
+	return rows, nil
+}
+
+// Lock implements target.Target. The lock is the session's, so that it holds
+// from one transaction to the next.
+func (t *Target) Lock(ctx context.Context, table string) (func(), error) {
+	key := "hashtextextended(" + dialect.PostgreSQL.Literal("ambertray "+table) + ", 0)"
+	if _, err := t.Query(ctx, "SET lock_timeout = '"+patience+"'; SELECT pg_advisory_lock("+key+"); RESET lock_timeout"); err != nil {
+		return nil, err
+	}
+	return func() { _, _ = t.conn.Exec(context.Background(), "SELECT pg_advisory_unlock("+key+")") }, nil
+}
+
+// patience is how long a load waits for another one of the same table: the
+// server needs a moment to notice that one was killed.
+const patience = "5s"
+
 // Begin implements target.Target.
 func (t *Target) Begin(ctx context.Context) (target.Tx, error) {
 	// What other sessions do meanwhile must not show in the figures.
@@ -128,7 +165,16 @@ func (x *tx) exec(ctx context.Context, statements []string) error {
 }
 
 // Commit implements target.Tx.
-func (x *tx) Commit(ctx context.Context) error {
+func (x *tx) Commit(ctx context.Context, entry *ledger.Entry) error {
+	if entry != nil {
+		// Two loads at once that are the first ones would both make the ledger.
+		if _, err := x.t.Exec(ctx, "SELECT pg_advisory_xact_lock(hashtextextended('"+ledger.Name+"', 0))"); err != nil {
+			return err
+		}
+		if err := ledger.Write(ctx, x.t, entry); err != nil {
+			return err
+		}
+	}
 	err := x.tx.Commit(ctx)
 	x.done = err == nil
 	return x.t.fail("commit", err)

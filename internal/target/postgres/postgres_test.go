@@ -38,7 +38,7 @@ func TestContract(t *testing.T) {
 	admin, err := postgres.Open(ctx, server(t))
 	require.NoError(t, err)
 	defer admin.Close()
-	require.NoError(t, admin.Exec(ctx, "CREATE SCHEMA "+schema))
+	require.NoError(t, exec(admin, "CREATE SCHEMA "+schema))
 	defer admin.Exec(ctx, "DROP SCHEMA "+schema+" CASCADE")
 	targettest.Run(t, func() target.Target {
 		to, err := postgres.Open(ctx, server(t)+"?search_path="+schema)
@@ -59,7 +59,7 @@ func TestAdd(t *testing.T) {
 		`CREATE TABLE visit (id bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY, room smallint REFERENCES room DEFERRABLE INITIALLY IMMEDIATE,
 			name varchar(3) CHECK (name <> 'fly'), made timestamptz DEFAULT now(), twice bigint GENERATED ALWAYS AS (id * 2) STORED)`,
 	} {
-		require.NoError(t, to.Exec(ctx, sql))
+		require.NoError(t, exec(to, sql))
 	}
 	dir := t.TempDir()
 	text := "id,room,name\n5,1,ant\n6,1,fly\n7,3,bee\n8,2,wasp\n9,2,\n5,1,pig\n40000,99999,ox\n10,2,cow\n"
@@ -73,7 +73,7 @@ func TestAdd(t *testing.T) {
 		}
 		tr.Table.Columns = append(tr.Table.Columns, table.Column{From: name, Name: name, Type: table.Type{Kind: kind}, Nullable: name != "id"})
 	}
-	r, err := load.Run(ctx, tr, &source.Opener{}, to, nil)
+	r, err := load.Run(ctx, tr, &source.Opener{}, to, load.Options{})
 	require.NoError(t, err)
 	require.Equal(t, load.Counts{Read: 8, Loaded: 3, Rejected: 5, TableAfter: 3}, r.Counts)
 	var reasons []string
@@ -85,7 +85,7 @@ func TestAdd(t *testing.T) {
 		`4: insert or update on table "visit" violates foreign key constraint "visit_room_fkey"`, "5: longer than varchar(3)",
 		"7: " + target.SameKey, "8: does not fit smallint",
 	}, reasons)
-	require.NoError(t, to.Exec(ctx, "DO $$ BEGIN INSERT INTO visit (name) VALUES ('new'); ASSERT (SELECT max(id) FROM visit) = 11; END $$"))
+	require.NoError(t, exec(to, "DO $$ BEGIN INSERT INTO visit (name) VALUES ('new'); ASSERT (SELECT max(id) FROM visit) = 11; END $$"))
 }
 
 // TestNumeric holds the wire format of numbers of all lengths against what the
@@ -158,3 +158,9 @@ func TestErrors(t *testing.T) {
 }
 
 var _ convert.Encoder = postgres.Encoder
+
+// exec sets a database up.
+func exec(to *postgres.Target, statement string) error {
+	_, err := to.Exec(context.Background(), statement)
+	return err
+}

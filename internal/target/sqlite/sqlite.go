@@ -18,6 +18,7 @@ import (
 
 	"ambertray/internal/convert"
 	"ambertray/internal/dialect"
+	"ambertray/internal/ledger"
 	"ambertray/internal/table"
 	"ambertray/internal/target"
 )
@@ -102,6 +103,32 @@ func (t *Target) Columns(ctx context.Context, name string) (list []target.Live, 
 	return list, t.fail("ask for the columns of "+name, err)
 }
 
+// Exec implements target.Target.
+func (t *Target) Exec(ctx context.Context, statement string) (int64, error) {
+	t.conn.SetInterrupt(ctx.Done())
+	if err := sqlitex.ExecuteTransient(t.conn, statement, nil); err != nil {
+		return 0, t.fail("run a statement", err)
+	}
+	return int64(t.conn.Changes()), nil
+}
+
+// Query implements target.Target.
+func (t *Target) Query(ctx context.Context, query string) (rows [][]string, err error) {
+	t.conn.SetInterrupt(ctx.Done())
+	err = sqlitex.ExecuteTransient(t.conn, query, &sqlitex.ExecOptions{ResultFunc: func(s *sqlite.Stmt) error {
+		row := make([]string, s.ColumnCount())
+		for i := range row {
+			row[i] = s.ColumnText(i)
+		}
+		rows = append(rows, row)
+		return nil
+	}})
+	return rows, t.fail("run a query", err)
+}
+
+// Lock implements target.Target. The engine has one writer at a time.
+func (t *Target) Lock(context.Context, string) (func(), error) { return func() {}, nil }
+
 // Begin implements target.Target.
 func (t *Target) Begin(ctx context.Context) (target.Tx, error) {
 	t.conn.SetInterrupt(ctx.Done())
@@ -149,7 +176,12 @@ func (x *tx) Index(_ context.Context, tab *table.Table) error {
 }
 
 // Commit implements target.Tx.
-func (x *tx) Commit(context.Context) error {
+func (x *tx) Commit(ctx context.Context, entry *ledger.Entry) error {
+	if entry != nil {
+		if err := ledger.Write(ctx, x.t, entry); err != nil {
+			return err
+		}
+	}
 	if err := sqlitex.ExecuteTransient(x.t.conn, "COMMIT", nil); err != nil {
 		return x.t.fail("commit", err)
 	}

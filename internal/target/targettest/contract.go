@@ -59,6 +59,7 @@ func Run(t *testing.T, open func() target.Target) {
 		{"a load that is interrupted ends", interruptedLoadEnds},
 		{"a table that is there is added to, emptied or made anew", existingTable},
 		{"every type is added to", everyTypeIsAdded},
+		{"the same content is loaded once", onlyOnce},
 	} {
 		t.Run(c.rule, func(t *testing.T) {
 			to := open()
@@ -66,6 +67,7 @@ func Run(t *testing.T, open func() target.Target) {
 			c.test(t, to)
 		})
 	}
+	t.Run("one load at a time has a table", func(t *testing.T) { oneAtATime(t, open) })
 }
 
 func everyTypeReturns(t *testing.T, to target.Target) {
@@ -125,7 +127,7 @@ func refusedRowsAreRejects(t *testing.T, to target.Target) {
 
 	// The good rows go in, and verification holds for them alone.
 	from := &source.Opener{}
-	receipt, err := load.Run(ctx, tr, from, to, nil)
+	receipt, err := load.Run(ctx, tr, from, to, load.Options{})
 	require.NoError(t, err)
 	require.True(t, receipt.Verified)
 	require.Equal(t, load.Counts{Read: 6, Loaded: 3, Rejected: 3, TableAfter: 3}, receipt.Counts)
@@ -136,7 +138,7 @@ func refusedRowsAreRejects(t *testing.T, to target.Target) {
 	require.Equal(t, 3, strings.Count(string(text), "source.csv"))
 
 	tr.Table.Name, tr.Table.Allow = "keyed_twice", allow(t, "40%")
-	_, err = load.Run(ctx, tr, from, to, nil)
+	_, err = load.Run(ctx, tr, from, to, load.Options{})
 	var many *load.TooManyError
 	require.ErrorAs(t, err, &many)
 	require.Equal(t, int64(3), many.Rejected)
@@ -145,7 +147,7 @@ func refusedRowsAreRejects(t *testing.T, to target.Target) {
 	require.NoError(t, err)
 	require.False(t, exists)
 	tr.Table.Allow = allow(t, "3")
-	_, err = load.Run(ctx, tr, from, to, nil)
+	_, err = load.Run(ctx, tr, from, to, load.Options{})
 	require.NoError(t, err)
 }
 
@@ -157,7 +159,7 @@ func existingTable(t *testing.T, to target.Target) {
 	plan := func(text string, cols ...table.Column) *tray.Tray { return stock(t, text, cols...) }
 	run := func(tr *tray.Tray, existing table.Existing) (*load.Receipt, error) {
 		tr.Table.Existing = existing
-		return load.Run(ctx, tr, &source.Opener{}, to, nil)
+		return load.Run(ctx, tr, &source.Opener{}, to, load.Options{})
 	}
 	r, err := run(plan("no,name\n1,ant\n2,\n3,bee\n", no, name), table.Append) // there is none yet
 	require.NoError(t, err)
@@ -221,7 +223,7 @@ func failureLeavesTable(t *testing.T, to target.Target) {
 	bad.Table.Allow = allow(t, "0")
 	for _, existing := range []table.Existing{table.Append, table.Empty, table.Rebuild} {
 		bad.Table.Existing = existing
-		_, err := load.Run(ctx, bad, &source.Opener{}, to, nil)
+		_, err := load.Run(ctx, bad, &source.Opener{}, to, load.Options{})
 		var many *load.TooManyError
 		require.ErrorAs(t, err, &many)
 		rows, _, err := to.Figures(ctx, &table.Table{Name: "stock", Columns: []table.Column{no, day}})
@@ -235,7 +237,7 @@ func everyTypeIsAdded(t *testing.T, to target.Target) {
 	tr := everyType(t)
 	tr.Table.Name, tr.Table.Existing = "added", table.Append
 	for i := range int64(3) {
-		r, err := load.Run(context.Background(), tr, &source.Opener{}, to, nil)
+		r, err := load.Run(context.Background(), tr, &source.Opener{}, to, load.Options{Again: true})
 		require.NoError(t, err)
 		require.Empty(t, r.Differences)
 		require.Equal(t, 4*i, r.Counts.TableBefore)
@@ -301,7 +303,7 @@ func fill(t *testing.T, to target.Target, tr *tray.Tray, commit bool) (*pass.Out
 	out, rows, err := send(t, to, tx, tr)
 	require.NoError(t, err)
 	if commit {
-		require.NoError(t, tx.Commit(ctx))
+		require.NoError(t, tx.Commit(ctx, nil))
 	}
 	require.NoError(t, tx.Rollback())
 	return out, rows

@@ -1,0 +1,299 @@
+// Package ledger keeps the ledger: a table in the target that says which
+// content was loaded into which table. It is written in the transaction of the
+// load, so that it is true whenever the load is there.
+package ledger
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"strconv"
+	"strings"
+	"time"
+
+	"ambertray/internal/dialect"
+	"ambertray/internal/table"
+)
+
+// Name is the name of the table.
+const Name = "ambertray_ledger"
+
+// ErrNone is returned when the ledger cannot be made.
+var ErrNone = errors.New("there is no ledger, and it cannot be made")
+
+// ErrMoved is returned when another load has gone on with the same entry.
+var ErrMoved = errors.New("another load goes on with it")
+
+// DB is what the ledger needs of a database.
+type DB interface {
+	Dialect() *dialect.Dialect
+	// Exists tells whether the database has a table of that name.
+	Exists(ctx context.Context, name string) (bool, error)
+	// Exec runs a statement and returns how many rows it changed.
+	Exec(ctx context.Context, statement string) (rows int64, err error)
+	// Query returns the rows of a query as text, NULL as "".
+	Query(ctx context.Context, query string) ([][]string, error)
+}
+
+// State is what became of a load.
+type State string
+
+// Loaded means that all of it is in the table, Partial that the load has
+// committed some of it and can go on, Replaced that the table was emptied or
+// made anew since.
+const (
+	Loaded   State = "loaded"
+	Partial  State = "partial"
+	Replaced State = "replaced"
+)
+
+// Entry is one load.
+type Entry struct {
+	ID      string    `json:"id"`
+	At      time.Time `json:"at"` // when it began
+	Table   string    `json:"table"`
+	State   State     `json:"state"`
+	Source  string    `json:"source"` // the names of its files
+	Bytes   int64     `json:"bytes"`  // of the files
+	Content string    `json:"content"`
+	Tray    string    `json:"tray"`
+	Load    string    `json:"load"` // its id within the tray
+	Read    int64     `json:"read"` // rows besides the header, as far as it has come
+	Loaded  int64     `json:"loaded"`
+	Place
+
+	// Last is where the load was when it wrote its entry before, if it did.
+	Last *Place `json:"-"`
+	// Replaces tells that the rows of all earlier loads of the table are gone.
+	Replaces bool `json:"-"`
+	// Stage is the name of a table that holds the rows until it takes the name
+	// of the table: as long as there is one, the load is not done.
+	Stage string `json:"-"`
+}
+
+// Place is the last record that a load has dealt with: the index of its file or
+// sheet, and its number there.
+type Place struct {
+	Part   int   `json:"part"`
+	Record int64 `json:"record"`
+}
+
+// NewID returns an id for a load that begins now.
+func NewID(now time.Time) string {
+	var salt [2]byte
+	_, _ = rand.Read(salt[:])
+	return now.UTC().Format("20060102-150405-") + hex.EncodeToString(salt[:])
+}
+
+// Content identifies the content of a source by the SHA-256 of its parts.
+func Content(sums []string) string {
+	if len(sums) == 1 {
+		return sums[0]
+	}
+	all := sha256.Sum256([]byte(strings.Join(sums, "\n")))
+	return hex.EncodeToString(all[:])
+}
+
+// columns of the table, and what each holds of an entry.
+var columns = []struct {
+	name string
+	typ  table.Type
+	of   func(e *Entry) any
+}{
+	{"id", table.Type{Kind: table.Varchar, Size: 24}, func(e *Entry) any { return &e.ID }},
+	{"begun_at", table.Type{Kind: table.Varchar, Size: 27}, func(e *Entry) any { return &e.At }},
+	{"loaded_table", table.Type{Kind: table.Varchar, Size: 130}, func(e *Entry) any { return &e.Table }},
+	{"state", table.Type{Kind: table.Varchar, Size: 10}, func(e *Entry) any { return &e.State }},
+	{"source", table.Type{Kind: table.Text}, func(e *Entry) any { return &e.Source }},
+	{"bytes", table.Type{Kind: table.BigInt}, func(e *Entry) any { return &e.Bytes }},
+	{"content", table.Type{Kind: table.Char, Size: 64}, func(e *Entry) any { return &e.Content }},
+	{"tray", table.Type{Kind: table.Text}, func(e *Entry) any { return &e.Tray }},
+	{"tray_load", table.Type{Kind: table.Varchar, Size: 20}, func(e *Entry) any { return &e.Load }},
+	{"rows_read", table.Type{Kind: table.BigInt}, func(e *Entry) any { return &e.Read }},
+	{"rows_loaded", table.Type{Kind: table.BigInt}, func(e *Entry) any { return &e.Loaded }},
+	{"last_part", table.Type{Kind: table.Integer}, func(e *Entry) any { return &e.Part }},
+	{"last_record", table.Type{Kind: table.BigInt}, func(e *Entry) any { return &e.Record }},
+	{"stage", table.Type{Kind: table.Varchar, Size: 130}, func(e *Entry) any { return &e.Stage }},
+}
+
+// plan is the table as dialects know it.
+func plan() *table.Table {
+	t := &table.Table{Name: Name, Key: []string{"id"}, Comment: "Which content was loaded into which table"}
+	for _, c := range columns {
+		t.Columns = append(t.Columns, table.Column{Name: c.name, Type: c.typ})
+	}
+	return t
+}
+
+// Make makes the table before a load where definitions commit; made tells that
+// it was not there. Elsewhere Write makes it.
+func Make(ctx context.Context, db DB) (made bool, err error) {
+	if !db.Dialect().DefinitionsCommit {
+		return false, nil
+	}
+	exists, err := db.Exists(ctx, Name)
+	if exists || err != nil {
+		return false, err
+	}
+	return true, run(ctx, db, db.Dialect().CreateTable(plan()))
+}
+
+// Try finds out in the transaction of a load whether its entry can be written.
+func Try(ctx context.Context, db DB) error {
+	exists, err := db.Exists(ctx, Name)
+	if exists || err != nil {
+		return err
+	}
+	return run(ctx, db, "SAVEPOINT ledger", db.Dialect().CreateTable(plan()), "ROLLBACK TO SAVEPOINT ledger")
+}
+
+func run(ctx context.Context, db DB, statements ...string) error {
+	for _, s := range statements {
+		if _, err := db.Exec(ctx, s); err != nil {
+			return fmt.Errorf("%w: %w", ErrNone, err)
+		}
+	}
+	return nil
+}
+
+// Write writes the entry of a load that is about to be committed.
+func Write(ctx context.Context, db DB, e *Entry) error {
+	d := db.Dialect()
+	var steps []string
+	exists, err := db.Exists(ctx, Name)
+	if err != nil {
+		return err
+	}
+	if !exists {
+		steps = append(steps, d.CreateTable(plan()))
+	}
+	if e.Replaces {
+		steps = append(steps, fmt.Sprintf("UPDATE %s SET state = '%s' WHERE loaded_table = %s", Name, Replaced, d.Literal(e.Table)))
+	}
+	if e.Last != nil {
+		n, err := db.Exec(ctx, fmt.Sprintf("DELETE FROM %s WHERE id = %s AND last_part = %d AND last_record = %d", Name, d.Literal(e.ID), e.Last.Part, e.Last.Record))
+		if err != nil {
+			return err
+		}
+		if n != 1 {
+			return fmt.Errorf("load %s: %w", e.ID, ErrMoved)
+		}
+	}
+	var names, values []string
+	for _, c := range columns {
+		names, values = append(names, d.Quote(c.name)), append(values, literal(d, c.of(e)))
+	}
+	steps = append(steps, fmt.Sprintf("INSERT INTO %s (%s) VALUES (%s)", Name, strings.Join(names, ", "), strings.Join(values, ", ")))
+	for _, s := range steps {
+		if _, err := db.Exec(ctx, s); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func literal(d *dialect.Dialect, field any) string {
+	switch f := field.(type) {
+	case *string:
+		return d.Literal(*f)
+	case *State:
+		return d.Literal(string(*f))
+	case *time.Time:
+		return d.Literal(f.UTC().Format("2006-01-02T15:04:05.000000Z"))
+	case *int64:
+		return strconv.FormatInt(*f, 10)
+	case *int:
+		return strconv.Itoa(*f)
+	}
+	panic("ledger: a column of no known type")
+}
+
+// Read returns the entries, the first first: those of one table, or all.
+func Read(ctx context.Context, db DB, tableName string) ([]Entry, error) {
+	exists, err := db.Exists(ctx, Name)
+	if err != nil || !exists {
+		return nil, err
+	}
+	var names []string
+	for _, c := range columns {
+		names = append(names, db.Dialect().Quote(c.name))
+	}
+	query := "SELECT " + strings.Join(names, ", ") + " FROM " + Name
+	if tableName != "" {
+		query += " WHERE loaded_table = " + db.Dialect().Literal(tableName)
+	}
+	rows, err := db.Query(ctx, query+" ORDER BY begun_at, id")
+	if err != nil {
+		return nil, err
+	}
+	var list []Entry
+	for _, row := range rows {
+		var e Entry
+		for i, c := range columns {
+			if err := scan(row[i], c.of(&e)); err != nil {
+				return nil, fmt.Errorf("%s, column %s: %w", Name, c.name, err)
+			}
+		}
+		if e.Stage != "" {
+			if waiting, err := db.Exists(ctx, e.Stage); err != nil {
+				return nil, err
+			} else if waiting {
+				continue
+			}
+		}
+		list = append(list, e)
+	}
+	return list, nil
+}
+
+func scan(text string, field any) (err error) {
+	switch f := field.(type) {
+	case *string:
+		*f = text
+	case *State:
+		*f = State(text)
+	case *time.Time:
+		*f, err = time.Parse(time.RFC3339, text)
+	case *int64:
+		*f, err = strconv.ParseInt(text, 10, 64)
+	case *int:
+		*f, err = strconv.Atoi(text)
+	}
+	return err
+}
+
+// Settle says what became of the loads that were to be renamed from a stage:
+// those whose stage is still there are not done, the others are.
+func Settle(ctx context.Context, db DB, stage string) error {
+	ledger, err := db.Exists(ctx, Name)
+	if err != nil || !ledger {
+		return err
+	}
+	waiting, err := db.Exists(ctx, stage)
+	if err != nil {
+		return err
+	}
+	statement := "UPDATE " + Name + " SET stage = ''"
+	if waiting {
+		statement = "DELETE FROM " + Name
+	}
+	_, err = db.Exec(ctx, statement+" WHERE stage = "+db.Dialect().Literal(stage))
+	return err
+}
+
+// RemoveEmpty takes a ledger away that a failed load has made, where
+// definitions commit, unless it was used meanwhile.
+func RemoveEmpty(ctx context.Context, db DB) error {
+	if _, err := db.Exec(ctx, "LOCK TABLES "+Name+" WRITE"); err != nil {
+		return err
+	}
+	rows, err := db.Query(ctx, "SELECT count(*) FROM "+Name)
+	if err == nil && rows[0][0] == "0" {
+		_, err = db.Exec(ctx, "DROP TABLE "+Name)
+	}
+	_, unlock := db.Exec(ctx, "UNLOCK TABLES")
+	return errors.Join(err, unlock)
+}
