@@ -78,7 +78,7 @@ func (a *app) newRoot() *cobra.Command {
 	root.PersistentFlags().BoolVar(&a.json, "json", false, "write the result as JSON")
 	root.AddCommand(
 		a.newSurvey(), a.newDraft(), a.newDDL(), a.newCheck(), a.newLoad(),
-		a.newVerify(), a.newRejects(), a.newHistory(), a.newDemo(), a.newVersion(),
+		a.newVerify(), a.newRejects(), a.newMend(), a.newHistory(), a.newDemo(), a.newVersion(),
 	)
 	for _, c := range root.Commands() {
 		c.Args = usageArgs(c.Args)

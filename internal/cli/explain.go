@@ -52,6 +52,8 @@ var hints = []struct {
 	{io.ErrUnexpectedEOF, "the file was cut off; get it again in full"},
 	{source.ErrFetch, "look at the address, or fetch the file yourself and name it here"},
 	{ledger.ErrNone, "--no-ledger loads without one; then nothing keeps the same content from being loaded twice"},
+	{load.ErrNoRejects, "nothing is left to mend; ambertray history --to TARGET shows every load"},
+	{load.ErrHalfMended, "look in the table for the records of mended.csv.mending: if they are there, rename both .mending files over mended.csv and rejects.csv, and otherwise remove them"},
 	{ledger.ErrMoved, "let the other load finish"},
 	{target.ErrUnreachable, "look at the host, the port and whether the server runs, then try again"},
 	{target.ErrLogin, "look at the user and the password: PGPASSWORD or MYSQL_PWD, the password file or the URL"},

@@ -33,7 +33,7 @@ A bare source is surveyed and drafted first, and the tray is kept.`,
 	allow := c.Flags().String("allow-rejects", "", "load nothing if more records are rejected: any, `N`, or N% of them (default: what the tray says)")
 	var o load.Options
 	c.Flags().BoolVar(&o.Again, "again", false, "load once more what the ledger says is in the table already")
-	c.Flags().BoolVar(&o.NoLedger, "no-ledger", false, "neither look into the ledger nor write it, where tables may not be created")
+	noLedgerFlag(c, &o)
 	c.RunE = func(c *cobra.Command, args []string) error {
 		a.undone = "everything was rolled back, and the target is as it was"
 		tgt, err := a.open(c.Context(), *to, true)
@@ -91,15 +91,25 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to string) {
 		p.Fact("rejected", "%s, kept in %s", p.Red(term.Amount(c.Rejected, "record")), *r.Rejects.File)
 		a.drawGroups(r.Rejects.ByReason)
 	}
-	p.Fact("verified", "%s read = %s loaded + %s rejected + %s skipped · table %s → %s · %d of %d columns agree",
-		term.Count(c.Read), term.Count(c.Loaded), term.Count(c.Rejected), term.Count(c.Skipped),
-		term.Count(c.TableBefore), term.Count(c.TableAfter), r.Columns, r.Columns)
+	a.drawSum(r)
 	switch {
 	case c.Rejected > 0:
-		p.Next("To look at the rejects:", "ambertray rejects "+r.Tray)
+		p.Next("Correct them in that file, then:", fmt.Sprintf("ambertray mend %s%s", r.Tray, toText(to)))
 	case c.TableAfter == c.Loaded: // there are no other rows
 		p.Next("To prove it again at any time:", fmt.Sprintf("ambertray verify %s%s", r.Tray, toText(to)))
 	}
+}
+
+// drawSum shows that nothing was lost.
+func (a *app) drawSum(r *load.Receipt) {
+	c := r.Counts
+	a.print.Fact("verified", "%s read = %s loaded + %s rejected + %s skipped · table %s → %s · %d of %d columns agree",
+		term.Count(c.Read), term.Count(c.Loaded), term.Count(c.Rejected), term.Count(c.Skipped),
+		term.Count(c.TableBefore), term.Count(c.TableAfter), r.Columns, r.Columns)
+}
+
+func noLedgerFlag(c *cobra.Command, o *load.Options) {
+	c.Flags().BoolVar(&o.NoLedger, "no-ledger", false, "neither look into the ledger nor write it, where tables may not be created")
 }
 
 // doneTexts say what became of the table.

@@ -4,7 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"path/filepath"
+	"slices"
 
 	"github.com/spf13/cobra"
 
@@ -18,51 +18,82 @@ import (
 var errNoLoad = errors.New("nothing was loaded from this tray yet")
 
 func (a *app) newRejects() *cobra.Command {
-	return &cobra.Command{
+	c := &cobra.Command{
 		Use:   "rejects TRAY",
-		Short: "Show what the last load rejected, by column and reason",
+		Short: "Show what the last load that has rejects rejected, by column and reason",
 		Args:  cobra.ExactArgs(1),
-		RunE: func(_ *cobra.Command, args []string) error {
-			t, err := tray.Read(args[0])
-			if err != nil {
-				return err
-			}
-			id, dir, err := t.LastLoad()
-			if errors.Is(err, fs.ErrNotExist) {
-				return fmt.Errorf("%s: %w", t.Dir, errNoLoad)
-			}
-			if err != nil {
-				return err
-			}
-			result := struct {
-				Load    string         `json:"load"`
-				File    *string        `json:"file"`
-				Count   int64          `json:"count"`
-				Reasons []reject.Group `json:"by_reason"`
-			}{Load: id, Reasons: []reject.Group{}}
-			r, err := load.ReadReceipt(dir)
-			if err != nil {
-				return err
-			}
-			result.File, result.Count, result.Reasons = r.Rejects.File, r.Counts.Rejected, r.Rejects.ByReason
-			return a.show(result, func() { a.drawRejects(r, dir) })
-		},
 	}
+	only := loadFlag(c)
+	c.RunE = func(_ *cobra.Command, args []string) error {
+		t, err := tray.Read(args[0])
+		if err != nil {
+			return err
+		}
+		id, err := rejectedLoad(t, *only)
+		if err != nil {
+			return err
+		}
+		r, err := load.ReadMend(t.LoadDir(id))
+		if errors.Is(err, fs.ErrNotExist) {
+			r, err = load.ReadReceipt(t.LoadDir(id))
+		}
+		if err != nil {
+			return err
+		}
+		result := struct {
+			Load    string         `json:"load"`
+			File    *string        `json:"file"`
+			Count   int64          `json:"count"`
+			Reasons []reject.Group `json:"by_reason"`
+		}{id, r.Rejects.File, r.Counts.Rejected, r.Rejects.ByReason}
+		return a.show(result, func() { a.drawRejects(r, t) })
+	}
+	return c
 }
 
-func (a *app) drawRejects(r *load.Receipt, dir string) {
+// rejectedLoad returns the load that is asked for, or else the last one that has
+// rejects, or else the last one.
+func rejectedLoad(t *tray.Tray, only string) (string, error) {
+	if only != "" {
+		return only, nil
+	}
+	ids, err := t.Loads()
+	if err != nil {
+		return "", err
+	}
+	for _, id := range slices.Backward(ids) {
+		if r, err := load.ReadReceipt(t.LoadDir(id)); err == nil && r.Rejects.File != nil {
+			return id, nil
+		}
+	}
+	if len(ids) == 0 {
+		return "", fmt.Errorf("%s: %w", t.Dir, errNoLoad)
+	}
+	return ids[len(ids)-1], nil
+}
+
+// loadFlag adds the flag that names a load of the tray.
+func loadFlag(c *cobra.Command) *string {
+	return c.Flags().String("load", "", "the `ID` of the load, such as 0001 (default: the last one that has rejects)")
+}
+
+func (a *app) drawRejects(r *load.Receipt, t *tray.Tray) {
 	p := a.print
 	p.Fact("load", "%s of %s into %s in %s", r.Load, r.Tray, p.Bold(r.Table), r.Target)
 	if r.Counts.Rejected == 0 {
 		p.Fact("rejected", "no record")
 		return
 	}
-	p.Fact("rejected", "%s of %s read", p.Red(term.Amount(r.Counts.Rejected, "record")), term.Count(r.Counts.Read))
+	what := "read"
+	if r.Done == "appended" && r.Mended {
+		what = "tried again"
+	}
+	p.Fact("rejected", "%s of %s "+what, p.Red(term.Amount(r.Counts.Rejected, "record")), term.Count(r.Counts.Read))
 	p.Line("")
 	var rows [][]string
 	for _, g := range r.Rejects.ByReason {
 		rows = append(rows, []string{term.Count(g.Count), columnOf(g), g.Reason, p.Amber(term.Printable(g.Example)), term.Count(g.Line)})
 	}
 	p.Table([]term.Column{{Title: "records", Right: true}, {Title: "column"}, {Title: "reason"}, {Title: "example", Max: 48}, {Title: "on line", Right: true}}, rows)
-	p.Next("Each of them stands whole in", filepath.Join(dir, reject.FileName))
+	p.Next(fmt.Sprintf("Each of them stands whole in %s. Correct it there, then:", *r.Rejects.File), fmt.Sprintf("ambertray mend %s --to TARGET", r.Tray))
 }

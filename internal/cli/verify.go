@@ -45,9 +45,16 @@ func (a *app) drawVerification(v *load.Verification) {
 	p.Fact("table", "%s in %s", p.Bold(v.Table), v.Target)
 	p.Fact("read", "%s besides the header: %s to be loaded, %s to be rejected, %s skipped",
 		term.Amount(v.Read, "row"), term.Count(v.Convertible), term.Count(v.Rejected), term.Count(v.Skipped))
-	rows := term.Amount(v.Rows, "row") + ", as many as the source gives"
-	if v.Rows != v.Convertible {
-		rows = p.Red(term.Amount(v.Rows, "row") + ", but the source gives " + term.Count(v.Convertible))
+	gives := "the source gives"
+	if v.Mended > 0 {
+		gives += " with " + term.Count(v.Mended) + " mended"
+	}
+	if v.Before > 0 {
+		gives += " and were there before"
+	}
+	rows := term.Amount(v.Rows, "row") + ", as many as " + gives
+	if v.Rows != v.Convertible+v.Before {
+		rows = p.Red(term.Amount(v.Rows, "row") + ", but " + gives + " " + term.Count(v.Convertible+v.Before))
 	}
 	p.Fact("table has", "%s", rows)
 	p.Line("")

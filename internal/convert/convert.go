@@ -75,6 +75,7 @@ type Converter struct {
 	encoder Encoder
 	blocks  sync.Pool
 	refused map[Where]Refusal
+	kept    bool // the records are from a file of rejects
 }
 
 type column struct {
@@ -98,7 +99,7 @@ func New(t *table.Table, headings []string, from Origin, d *dialect.Dialect, enc
 	if enc == nil {
 		enc = discard{}
 	}
-	c := &Converter{width: len(headings), encoder: enc}
+	c := &Converter{width: len(headings), encoder: enc, kept: from.Kept}
 	for _, col := range t.Loaded() {
 		stored := d.Stored(col.Type)
 		next := column{
@@ -212,6 +213,9 @@ func (c *Converter) Worker() record.Work[*Block] {
 				k.reject(b, r, "", "", broken)
 			case b.Width(r) != c.width:
 				k.reject(b, r, "", "", fmt.Sprintf("%d cells, not %d", b.Width(r), c.width))
+			case c.kept && untouched(b, r):
+				k.rejectCell(b, r, "", "", string(b.Cell(r, keptReason)), false)
+				k.Rejects[len(k.Rejects)-1].Text = string(b.Cell(r, b.Width(r)-1))
 			default:
 				if refusal, ok := c.refused[Where{b.Part, b.Number(r)}]; ok {
 					c.refuse(k, b, r, refusal)

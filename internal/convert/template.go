@@ -15,6 +15,9 @@ import (
 type Origin struct {
 	Load  string // id of the load
 	Files []File // the parts of the source
+	// Kept tells that the records are from a file of rejects, and say
+	// themselves which of the files they came from.
+	Kept bool
 }
 
 // File is one part of a source: a file, or a sheet of one.
@@ -92,6 +95,11 @@ func (p templatePart) bind(headings []string, from Origin) (compose, error) {
 	}
 	named := func(f File) string { return f.Named[p.ref] }
 	column := slices.Index(headings, p.ref)
+	if from.Kept {
+		if do, ok := p.bindKept(from); ok {
+			return do, nil
+		}
+	}
 	switch {
 	case p.ref == "":
 		return func(dst []byte, _ *record.Batch, _ int) []byte { return append(dst, p.text...) }, nil

@@ -3,6 +3,7 @@ package load
 import (
 	"context"
 
+	"ambertray/internal/dialect"
 	"ambertray/internal/table"
 	"ambertray/internal/target"
 )
@@ -10,7 +11,7 @@ import (
 // prepare makes or opens the table: what it does with one that is there is up
 // to the plan.
 func (l *loading) prepare(ctx context.Context, tx target.Tx) error {
-	mode := l.tray.Table.Existing
+	mode := l.plan.Existing
 	exists, err := l.to.Exists(ctx, l.table.Name)
 	if err != nil {
 		return err
@@ -32,37 +33,47 @@ func (l *loading) prepare(ctx context.Context, tx target.Tx) error {
 		return &UnfitError{l.table.Name, bad}
 	}
 	l.table = fitted
-	if l.receipt.Counts.TableBefore, l.before, err = l.to.Figures(ctx, l.table); err != nil {
+	before := counted{}
+	if before.rows, before.figures, err = l.to.Figures(ctx, l.table); err != nil {
 		return err
 	}
+	l.receipt.Counts.TableBefore = before.rows
 	if mode == table.Empty {
-		l.receipt.Done, l.before = "emptied", nil
+		l.receipt.Done = "emptied"
 		return tx.Empty(ctx, l.table)
 	}
+	l.before, l.receipt.Before = before, before.figures
 	l.receipt.Done = "appended"
 	return nil
 }
 
-// expected returns the figures that the table must have: those of the source,
-// and of what was in the table before.
-func (l *loading) expected(loaded int64, figures []table.Figures) (rows int64, all []table.Figures) {
-	if l.before == nil {
-		return loaded, figures
+// counted are rows and the figures of their columns.
+type counted struct {
+	rows    int64
+	figures []table.Figures
+}
+
+// plus returns what both have together.
+func (a counted) plus(b counted, cols []table.Column, d *dialect.Dialect) counted {
+	switch {
+	case b.rows == 0:
+		return a
+	case a.rows == 0:
+		return b
 	}
-	d := l.to.Dialect()
-	rows = l.receipt.Counts.TableBefore
-	for i, c := range l.table.Loaded() {
-		f, before := figures[i], l.before[i]
+	sum := counted{rows: a.rows + b.rows}
+	for i, c := range cols {
+		f, g := a.figures[i], b.figures[i]
 		switch {
-		case before.Nulls == rows:
-			f.Nulls += before.Nulls
-		case f.Nulls == loaded:
-			before.Nulls += f.Nulls
-			f = before
+		case g.Nulls == b.rows:
+			f.Nulls += g.Nulls
+		case f.Nulls == a.rows:
+			g.Nulls += f.Nulls
+			f = g
 		default:
-			f = f.Plus(before, d.Stored(c.Type))
+			f = f.Plus(g, d.Stored(c.Type))
 		}
-		all = append(all, f)
+		sum.figures = append(sum.figures, f)
 	}
-	return rows + loaded, all
+	return sum
 }

@@ -38,7 +38,8 @@ func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Targe
 	if err := to.Dialect().Check(&t.Table); err != nil {
 		return nil, err
 	}
-	p, err := pass.Open(ctx, t, from)
+	open := func(ctx context.Context) (*pass.Pass, error) { return pass.Open(ctx, t, from) }
+	p, err := open(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -54,33 +55,30 @@ func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Targe
 		}
 	}()
 	l := &loading{
-		Options: o, tray: t, table: &t.Table, from: from, to: to, pass: p,
+		Options: o, plan: &t.Table, table: &t.Table, to: to, pass: p, open: open, dir: dir,
 		rejects: reject.Writer{Path: filepath.Join(dir, reject.FileName), Headings: p.Headings, Sources: p.Sources},
-		receipt: &Receipt{
-			Load: id, Begun: time.Now().UTC().Truncate(time.Microsecond), Tray: t.Dir, Target: to.Name(), Table: t.Table.Name, Existing: t.Table.Existing.String(),
-			Layout: t.Layout, Differences: []Difference{}, Remarks: []string{}, Columns: len(t.Table.Loaded()),
-		},
+		receipt: newReceipt(t, id, to, p.Headings),
 	}
 	if err := l.run(ctx); err != nil && !errors.Is(err, ErrDiffers) {
 		return nil, err
-	} else if writeErr := l.receipt.write(dir); writeErr != nil {
-		return l.receipt, errors.Join(err, fmt.Errorf("the load is done, but its receipt could not be written: %w", writeErr))
 	} else {
-		return l.receipt, err
+		return l.receipt, errors.Join(err, l.receipt.write(dir, receiptFile))
 	}
 }
 
 // loading is the state of one load.
 type loading struct {
 	Options
-	tray    *tray.Tray
-	from    *source.Opener
 	to      target.Target
+	open    func(context.Context) (*pass.Pass, error) // opens the source
 	pass    *pass.Pass
+	dir     string // the folder of the load
 	rejects reject.Writer
 	receipt *Receipt
-	table   *table.Table    // the plan's, with the types of a table that is there
-	before  []table.Figures // of the rows that are in it and stay
+	plan    *table.Table
+	table   *table.Table // the plan's, with the types of a table that is there
+	before  counted      // the rows that are in it and stay
+	mend    *mend        // nil unless it is rejects that are loaded
 }
 
 // run keeps other loads off the table and makes sure that this one is not done
@@ -94,6 +92,11 @@ func (l *loading) run(ctx context.Context) (err error) {
 	if err := l.once(ctx); err != nil {
 		return err
 	}
+	return l.fill(ctx)
+}
+
+// fill makes sure that there is a ledger, and does the load.
+func (l *loading) fill(ctx context.Context) (err error) {
 	made := false
 	if !l.NoLedger {
 		if made, err = ledger.Make(ctx, l.to); err != nil {
@@ -130,7 +133,7 @@ func (l *loading) transact(ctx context.Context) (err error) {
 	if err := l.phase("load", func() (err error) { out, err = l.send(ctx, tx); return err }); err != nil {
 		return err
 	}
-	if allow := l.tray.Table.Allow; allow.Exceeded(out.Rejects.Total(), out.Records) {
+	if allow := l.plan.Allow; allow.Exceeded(out.Rejects.Total(), out.Records) {
 		return &TooManyError{Rejected: out.Rejects.Total(), Records: out.Records, Allow: allow, File: l.rejects.Path}
 	}
 	if len(l.table.Indexes) > 0 && (l.receipt.Done == "created" || l.receipt.Done == "rebuilt") {
@@ -140,6 +143,11 @@ func (l *loading) transact(ctx context.Context) (err error) {
 	}
 	if err := l.phase("verify", func() error { return l.verify(ctx, out) }); err != nil {
 		return err
+	}
+	if l.mend != nil {
+		if err := l.mend.draft(ctx, l); err != nil {
+			return err
+		}
 	}
 	if err := l.phase("commit", func() error { return tx.Commit(ctx, l.entry()) }); err != nil {
 		return err
@@ -185,7 +193,7 @@ func (l *loading) send(ctx context.Context, tx target.Tx) (*pass.Outcome, error)
 		Encoder:  l.to.Encoder(len(l.table.Loaded())),
 		Progress: l.Progress,
 		Block: func(k *convert.Block) error {
-			if err := l.rejects.Write(k.Rejects...); err != nil {
+			if err := l.reject(k); err != nil {
 				return err
 			}
 			return sink.Write(k)
@@ -206,23 +214,37 @@ func (l *loading) send(ctx context.Context, tx target.Tx) (*pass.Outcome, error)
 		if out, err = l.again(ctx, out, refused); err != nil {
 			return nil, err
 		}
+		if l.mend == nil {
+			err = writeRefused(l.dir, refused)
+		}
+		if err != nil {
+			return nil, err
+		}
 	}
 	l.count(out, rows)
 	return out, nil
 }
 
+// reject keeps the rejects of a block.
+func (l *loading) reject(k *convert.Block) error {
+	if l.mend != nil {
+		l.mend.note(k.Rejects)
+	}
+	return l.rejects.Write(k.Rejects...)
+}
+
 // again reads the source once more, for the rows that the server has refused:
 // only now is it known that they belong to the rejects and not to the figures.
 func (l *loading) again(ctx context.Context, first *pass.Outcome, refused []convert.Refusal) (*pass.Outcome, error) {
-	p, err := pass.Open(ctx, l.tray, l.from)
+	p, err := l.open(ctx)
 	if err != nil {
 		return nil, err
 	}
 	defer p.Close()
-	l.rejects = reject.Writer{Path: l.rejects.Path, Headings: p.Headings, Sources: p.Sources}
+	l.rejects = reject.Writer{Path: l.rejects.Path, Headings: l.rejects.Headings, Sources: l.rejects.Sources, Again: l.rejects.Again}
 	out, err := p.Run(ctx, pass.Options{
 		Dialect: l.to.Dialect(), Load: l.receipt.Load, Table: l.table, Refused: refused, Progress: l.Progress,
-		Block: func(k *convert.Block) error { return l.rejects.Write(k.Rejects...) },
+		Block: l.reject,
 	})
 	if err := errors.Join(err, l.rejects.Close()); err != nil {
 		return nil, err
@@ -257,8 +279,9 @@ func (l *loading) verify(ctx context.Context, out *pass.Outcome) error {
 	}
 	r := l.receipt
 	r.Counts.TableAfter = rows
-	wantRows, want := l.expected(out.Loaded, out.Figures)
-	r.Differences = compare(l.table.Loaded(), wantRows, rows, want, figures)
+	cols := l.table.Loaded()
+	want := counted{out.Loaded, out.Figures}.plus(l.before, cols, l.to.Dialect())
+	r.Differences = compare(cols, want, counted{rows, figures})
 	if c := r.Counts; c.Read != c.Loaded+c.Rejected+c.Skipped {
 		r.Differences = append(r.Differences, Difference{
 			Figure: "records", Source: fmt.Sprint(c.Read), Table: fmt.Sprint(c.Loaded + c.Rejected + c.Skipped),

@@ -20,7 +20,7 @@ func (e *AgainError) Error() string {
 // once makes sure that the same content does not go into the same table twice.
 // A way of loading that takes the rows of earlier loads away cannot do so.
 func (l *loading) once(ctx context.Context) error {
-	mode := l.tray.Table.Existing
+	mode := l.plan.Existing
 	if l.Again || l.NoLedger || mode == table.Empty || mode == table.Rebuild {
 		return nil
 	}
@@ -53,7 +53,7 @@ func (l *loading) once(ctx context.Context) error {
 
 // entry is what the ledger gets to know of the load.
 func (l *loading) entry() *ledger.Entry {
-	if l.NoLedger {
+	if l.NoLedger || l.mend != nil && l.receipt.Counts.Loaded == 0 {
 		return nil
 	}
 	r := l.receipt

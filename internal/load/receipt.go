@@ -2,6 +2,7 @@ package load
 
 import (
 	"encoding/json"
+	"fmt"
 	"os"
 	"path/filepath"
 	"time"
@@ -10,6 +11,9 @@ import (
 	"ambertray/internal/record"
 	"ambertray/internal/reject"
 	"ambertray/internal/source"
+	"ambertray/internal/table"
+	"ambertray/internal/target"
+	"ambertray/internal/tray"
 )
 
 // receiptFile is the name of the receipt in the folder of a load.
@@ -24,7 +28,8 @@ type Receipt struct {
 	Target      string       `json:"target"`
 	Table       string       `json:"table"`
 	Existing    string       `json:"existing"`
-	Done        string       `json:"done"` // created, appended, emptied or rebuilt
+	Done        string       `json:"done"`   // created, appended, emptied or rebuilt
+	Mended      bool         `json:"mended"` // it is the rejects of the load that were loaded
 	Source      []Part       `json:"source"`
 	Counts      Counts       `json:"counts"`
 	Rejects     Rejects      `json:"rejects"`
@@ -33,9 +38,11 @@ type Receipt struct {
 	Remarks     []string     `json:"remarks"` // on how the rows went in
 	Phases      []Phase      `json:"phases"`
 
-	Columns int            `json:"columns"` // of the table, each of them verified
-	Layout  source.Layout  `json:"layout"`
-	Skipped record.Skipped `json:"skipped"` // rows by the rule that left them out
+	Columns  int             `json:"columns"`        // of the table, each of them verified
+	Before   []table.Figures `json:"figures_before"` // of the rows that were in the table and stay
+	Headings []string        `json:"headings"`       // of the source
+	Layout   source.Layout   `json:"layout"`
+	Skipped  record.Skipped  `json:"skipped"` // rows by the rule that left them out
 }
 
 // Part is one file or sheet of the source.
@@ -70,18 +77,31 @@ type Phase struct {
 	RowsPerSecond float64 `json:"rows_per_second"`
 }
 
-// write puts the receipt into the folder of its load.
-func (r *Receipt) write(dir string) error {
-	text, err := json.MarshalIndent(r, "", "  ")
-	if err != nil {
-		return err
+// newReceipt returns the receipt of a load that begins.
+func newReceipt(t *tray.Tray, id string, to target.Target, headings []string) *Receipt {
+	return &Receipt{
+		Load: id, Begun: time.Now().UTC().Truncate(time.Microsecond), Tray: t.Dir, Target: to.Name(), Table: t.Table.Name, Existing: t.Table.Existing.String(),
+		Layout: t.Layout, Headings: headings, Differences: []Difference{}, Remarks: []string{}, Columns: len(t.Table.Loaded()),
 	}
-	return publish.File(filepath.Join(dir, receiptFile), append(text, '\n'))
+}
+
+// write puts the receipt into the folder of its load.
+func (r *Receipt) write(dir, name string) error {
+	text, err := json.MarshalIndent(r, "", "  ")
+	if err == nil {
+		err = publish.File(filepath.Join(dir, name), append(text, '\n'))
+	}
+	if err != nil {
+		return fmt.Errorf("the load is done, but its receipt could not be written: %w", err)
+	}
+	return nil
 }
 
 // ReadReceipt reads the receipt in the folder of a load.
-func ReadReceipt(dir string) (*Receipt, error) {
-	text, err := os.ReadFile(filepath.Join(dir, receiptFile))
+func ReadReceipt(dir string) (*Receipt, error) { return readReceipt(dir, receiptFile) }
+
+func readReceipt(dir, name string) (*Receipt, error) {
+	text, err := os.ReadFile(filepath.Join(dir, name))
 	if err != nil {
 		return nil, err
 	}

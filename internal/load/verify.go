@@ -2,9 +2,15 @@ package load
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
 
+	"ambertray/internal/convert"
 	"ambertray/internal/pass"
+	"ambertray/internal/reject"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
 	"ambertray/internal/target"
@@ -21,19 +27,19 @@ type Difference struct {
 }
 
 // compare holds the figures of the source against those of the table.
-func compare(cols []table.Column, wantRows, rows int64, want, got []table.Figures) []Difference {
+func compare(cols []table.Column, want, got counted) []Difference {
 	diffs := []Difference{}
 	add := func(column, figure string, source, table any) {
 		if source != table {
 			diffs = append(diffs, Difference{column, figure, fmt.Sprint(source), fmt.Sprint(table)})
 		}
 	}
-	add("", "rows", wantRows, rows)
+	add("", "rows", want.rows, got.rows)
 	for i, c := range cols {
-		add(c.Name, "nulls", want[i].Nulls, got[i].Nulls)
-		add(c.Name, "min", want[i].Min, got[i].Min)
-		add(c.Name, "max", want[i].Max, got[i].Max)
-		add(c.Name, "sum", want[i].Sum, got[i].Sum)
+		add(c.Name, "nulls", want.figures[i].Nulls, got.figures[i].Nulls)
+		add(c.Name, "min", want.figures[i].Min, got.figures[i].Min)
+		add(c.Name, "max", want.figures[i].Max, got.figures[i].Max)
+		add(c.Name, "sum", want.figures[i].Sum, got.figures[i].Sum)
 	}
 	return diffs
 }
@@ -48,6 +54,8 @@ type Verification struct {
 	Rejected    int64        `json:"would_reject"`
 	Skipped     int64        `json:"skipped"`
 	Rows        int64        `json:"table_rows"`
+	Before      int64        `json:"table_before"` // rows that were there before the load
+	Mended      int64        `json:"mended"`       // records that were corrected and loaded later
 	Verified    bool         `json:"verified"`
 	Differences []Difference `json:"differences"`
 	Columns     []Compared   `json:"columns"`
@@ -61,11 +69,20 @@ type Compared struct {
 	Table  table.Figures `json:"table"`
 }
 
-// Verify reads the source of the tray again and holds the table against it.
-// It changes nothing.
+// Verify reads the source of the tray again and holds the table against it: the
+// rows of the last load, with what was mended of it, and those that were there
+// before. It changes nothing.
 func Verify(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Target, progress func(pass.Progress)) (*Verification, error) {
-	rows, got, err := to.Figures(ctx, &t.Table)
+	last, err := readLast(t)
 	if err != nil {
+		return nil, err
+	}
+	plan, err := last.fit(ctx, &t.Table, to)
+	if err != nil {
+		return nil, err
+	}
+	got := counted{}
+	if got.rows, got.figures, err = to.Figures(ctx, plan); err != nil {
 		return nil, err
 	}
 	p, err := pass.Open(ctx, t, from)
@@ -73,23 +90,93 @@ func Verify(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Ta
 		return nil, err
 	}
 	defer p.Close()
-	last, _, err := t.LastLoad()
-	if err != nil {
-		last = t.NextLoad()
-	}
-	out, err := p.Run(ctx, pass.Options{Dialect: to.Dialect(), Load: last, Progress: progress})
+	o := pass.Options{Dialect: to.Dialect(), Table: plan, Load: last.id, Refused: last.refused, Progress: progress}
+	out, err := p.Run(ctx, o)
 	if err != nil {
 		return nil, err
 	}
-	cols := t.Table.Loaded()
+	mended, err := last.mended(ctx, t, from, o)
+	if err != nil {
+		return nil, err
+	}
+	cols := plan.Loaded()
+	want := counted{out.Loaded, out.Figures}.plus(mended, cols, to.Dialect()).plus(last.before, cols, to.Dialect())
 	v := &Verification{
-		Tray: t.Dir, Target: to.Name(), Table: t.Table.Name, Rows: rows,
-		Read: out.Read(), Convertible: out.Loaded, Rejected: out.Rejects.Total(), Skipped: out.Skipped.Total(),
-		Differences: compare(cols, out.Loaded, rows, out.Figures, got),
+		Tray: t.Dir, Target: to.Name(), Table: t.Table.Name, Rows: got.rows, Before: last.before.rows, Mended: mended.rows,
+		Read: out.Read(), Convertible: out.Loaded + mended.rows, Rejected: out.Rejects.Total() - mended.rows, Skipped: out.Skipped.Total(),
+		Differences: compare(cols, want, got),
 	}
 	v.Verified = len(v.Differences) == 0
 	for i, c := range cols {
-		v.Columns = append(v.Columns, Compared{c.Name, out.Figures[i] == got[i], out.Figures[i], got[i]})
+		v.Columns = append(v.Columns, Compared{c.Name, want.figures[i] == got.figures[i], want.figures[i], got.figures[i]})
 	}
 	return v, nil
+}
+
+// lastLoad is what the last load of a tray has left, if there was one.
+type lastLoad struct {
+	id, dir string
+	receipt *Receipt // nil without one
+	refused []convert.Refusal
+	before  counted
+}
+
+func readLast(t *tray.Tray) (*lastLoad, error) {
+	l := &lastLoad{id: t.NextLoad()}
+	id, dir, err := t.LastLoad()
+	if errors.Is(err, fs.ErrNotExist) {
+		return l, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	l.id, l.dir = id, dir
+	l.receipt, err = ReadReceipt(dir)
+	if errors.Is(err, fs.ErrNotExist) { // it loaded nothing
+		l.receipt = nil
+		return l, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	if l.receipt.Before != nil {
+		l.before = counted{l.receipt.Counts.TableBefore, l.receipt.Before}
+	}
+	l.refused, err = readRefused(dir)
+	return l, err
+}
+
+// fit returns the plan as that load has fitted it to its table.
+func (l *lastLoad) fit(ctx context.Context, plan *table.Table, to target.Target) (*table.Table, error) {
+	if l.receipt == nil || l.receipt.Done == "created" || l.receipt.Done == "rebuilt" {
+		return plan, nil
+	}
+	live, err := to.Columns(ctx, plan.Name)
+	if err != nil || len(live) == 0 {
+		return plan, err
+	}
+	fitted, bad := fit(plan, live, to.Dialect())
+	if bad != nil {
+		return nil, &UnfitError{plan.Name, bad}
+	}
+	return fitted, nil
+}
+
+// mended returns what was corrected and loaded of its rejects.
+func (l *lastLoad) mended(ctx context.Context, t *tray.Tray, from *source.Opener, o pass.Options) (counted, error) {
+	path := filepath.Join(l.dir, reject.MendedName)
+	if _, err := os.Stat(path); l.receipt == nil || errors.Is(err, fs.ErrNotExist) {
+		return counted{}, nil
+	}
+	p, err := pass.OpenKept(ctx, t, from, path, l.receipt.Headings)
+	if err != nil {
+		return counted{}, err
+	}
+	defer p.Close()
+	o.Refused = nil
+	out, err := p.Run(ctx, o)
+	if err != nil {
+		return counted{}, err
+	}
+	return counted{out.Loaded, out.Figures}, nil
 }

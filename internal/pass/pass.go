@@ -67,6 +67,7 @@ type Pass struct {
 	Sources  []string
 	in       *intake.Intake
 	tray     *tray.Tray
+	kept     bool // the source is a file of rejects
 }
 
 // Open opens the source of a tray.
@@ -164,7 +165,7 @@ func (p *Pass) Run(ctx context.Context, o Options) (*Outcome, error) {
 
 // origin says where the records come from.
 func (p *Pass) origin(load string) (convert.Origin, error) {
-	from := convert.Origin{Load: load}
+	from := convert.Origin{Load: load, Kept: p.kept}
 	for _, name := range p.Sources {
 		f := convert.File{Name: name}
 		if p.tray.NameParts != "" {

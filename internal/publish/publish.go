@@ -29,6 +29,12 @@ func File(path string, text []byte) (err error) {
 	if err != nil {
 		return err
 	}
+	return Replace(draft, path)
+}
+
+// Replace gives a file that was written in full, and synced, the name of the one
+// whose place it takes.
+func Replace(draft, path string) error {
 	if err := os.Rename(draft, path); err != nil {
 		return err
 	}

@@ -12,8 +12,12 @@ import (
 	"ambertray/internal/convert"
 )
 
-// FileName is the name of the file of rejects in the folder of a load.
-const FileName = "rejects.csv"
+// Names of files in the folder of a load: of the records that are rejected, and
+// of those that were corrected and loaded since. Both have the same columns.
+const (
+	FileName   = "rejects.csv"
+	MendedName = "mended.csv"
+)
 
 // The first columns of the file. Behind them stand the cells of the record
 // under the headings of the source, and last the record as it stands in the
@@ -22,6 +26,12 @@ var (
 	columns  = []string{"source", "record", "line", "column", "value", "reason"}
 	original = "original"
 )
+
+// Header returns the header of a file of rejects for a source with the given
+// headings.
+func Header(headings []string) []string {
+	return append(append(slices.Clone(columns), headings...), original)
+}
 
 // Group is how many rejects have the same column and reason.
 type Group struct {
@@ -78,6 +88,7 @@ type Writer struct {
 	Path     string
 	Headings []string
 	Sources  []string // by the Part of a reject
+	Again    bool     // the rejects were read from such a file, with all of its cells
 	file     *os.File
 	buffer   *bufio.Writer
 	csv      *csv.Writer
@@ -94,28 +105,34 @@ func (w *Writer) Write(rejects ...convert.Reject) error {
 }
 
 func (w *Writer) write(r convert.Reject) error {
-	if w.file == nil {
-		if err := w.open(); err != nil {
-			return err
-		}
+	if err := w.Open(); err != nil {
+		return err
 	}
 	reason := strings.Join(append([]string{r.Reason}, r.More...), "; ")
 	row := []string{w.Sources[r.Part], strconv.FormatInt(r.Record, 10), strconv.FormatInt(r.Line, 10), r.Column, r.Value, reason}
-	if r.Cells != nil {
+	switch {
+	case r.Cells != nil && w.Again:
+		copy(row, r.Cells[:convert.KeptPlace])
+		row = append(row, r.Cells[len(columns):]...)
+	case r.Cells != nil:
 		row = append(append(row, r.Cells...), "")
-	} else {
+	default:
 		row = append(append(row, make([]string, len(w.Headings))...), r.Text)
 	}
 	return w.csv.Write(row)
 }
 
-func (w *Writer) open() (err error) {
+// Open makes the file, with its header, if it is not made yet.
+func (w *Writer) Open() (err error) {
+	if w.file != nil {
+		return nil
+	}
 	if w.file, err = os.Create(w.Path); err != nil {
 		return err
 	}
 	w.buffer = bufio.NewWriter(w.file)
 	w.csv = csv.NewWriter(w.buffer)
-	return w.csv.Write(append(append(slices.Clone(columns), w.Headings...), original))
+	return w.csv.Write(Header(w.Headings))
 }
 
 // Close makes sure that every reject is on the disk.

@@ -79,6 +79,9 @@ func RelativePath(dir, path string) string {
 	return rel
 }
 
+// LoadDir returns the folder of a load.
+func (t *Tray) LoadDir(id string) string { return filepath.Join(t.Dir, loadsDir, id) }
+
 // NewLoad makes the folder of the next load and returns its id and path.
 func (t *Tray) NewLoad() (id, dir string, err error) {
 	loads := filepath.Join(t.Dir, loadsDir)
@@ -103,20 +106,29 @@ func (t *Tray) NextLoad() string {
 
 // LastLoad returns the id and folder of the latest load, or os.ErrNotExist.
 func (t *Tray) LastLoad() (id, dir string, err error) {
-	loads := filepath.Join(t.Dir, loadsDir)
-	entries, err := os.ReadDir(loads)
+	ids, err := t.Loads()
 	if err != nil {
 		return "", "", err
 	}
-	for _, e := range entries {
-		if e.IsDir() && e.Name() > id {
-			id = e.Name()
-		}
-	}
-	if id == "" {
+	if len(ids) == 0 {
 		return "", "", os.ErrNotExist
 	}
-	return id, filepath.Join(loads, id), nil
+	id = ids[len(ids)-1]
+	return id, t.LoadDir(id), nil
+}
+
+// Loads returns the ids of the loads, the first first.
+func (t *Tray) Loads() (ids []string, err error) {
+	entries, err := os.ReadDir(filepath.Join(t.Dir, loadsDir)) // in the order of their names
+	if errors.Is(err, os.ErrNotExist) {
+		return nil, nil
+	}
+	for _, e := range entries {
+		if e.IsDir() {
+			ids = append(ids, e.Name())
+		}
+	}
+	return ids, err
 }
 
 // IsFor tells whether the tray is one of these files.

@@ -1,0 +1,69 @@
+package cli
+
+import (
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"ambertray/internal/load"
+	"ambertray/internal/term"
+	"ambertray/internal/tray"
+)
+
+func (a *app) newMend() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "mend TRAY",
+		Short: "Load the rejects that were corrected in rejects.csv",
+		Long: `Mend loads the records of rejects.csv by the same plan into the same table. What
+still fails stays in the file, with its reason; what is loaded moves to
+mended.csv beside it.`,
+		Args: cobra.ExactArgs(1),
+	}
+	to, only := toFlag(c), loadFlag(c)
+	var o load.Options
+	noLedgerFlag(c, &o)
+	c.RunE = func(c *cobra.Command, args []string) error {
+		t, err := tray.Read(args[0])
+		if err != nil {
+			return err
+		}
+		id, err := rejectedLoad(t, *only)
+		if err != nil {
+			return err
+		}
+		tgt, err := a.open(c.Context(), *to, false)
+		if err != nil {
+			return err
+		}
+		defer tgt.Close()
+		update, done := a.progress("mending")
+		o.Progress = update
+		receipt, err := load.Mend(c.Context(), t, id, a.from, tgt, o)
+		done()
+		if receipt == nil {
+			return err
+		}
+		if receipt.Counts.Rejected > 0 {
+			a.status = exitRejects
+		}
+		return a.show(receipt, func() { a.drawMend(receipt, *to) })
+	}
+	return c
+}
+
+func (a *app) drawMend(r *load.Receipt, to string) {
+	p, c := a.print, r.Counts
+	p.Fact("rejects", "%s of load %s of %s", term.Amount(c.Read, "record"), r.Load, r.Tray)
+	p.Fact("table", "%s, added to in %s", p.Bold(r.Table), r.Target)
+	p.Fact("mended", "%s in %s", term.Amount(c.Loaded, "row"), term.Seconds(r.Phases[0].Seconds))
+	if c.Rejected > 0 {
+		p.Fact("left", "%s, still in %s", p.Red(term.Amount(c.Rejected, "record")), *r.Rejects.File)
+		a.drawGroups(r.Rejects.ByReason)
+	}
+	a.drawSum(r)
+	if c.Rejected > 0 {
+		p.Next("To go on with the rest:", fmt.Sprintf("ambertray mend %s%s", r.Tray, toText(to)))
+	} else {
+		p.Next("Nothing is left to mend. To prove it all:", fmt.Sprintf("ambertray verify %s%s", r.Tray, toText(to)))
+	}
+}

@@ -1,0 +1,98 @@
+package pass
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"strings"
+
+	"ambertray/internal/intake"
+	"ambertray/internal/record"
+	"ambertray/internal/reject"
+	"ambertray/internal/source"
+	"ambertray/internal/tray"
+)
+
+// ColumnsError says that a file of rejects has lost or got columns.
+type ColumnsError struct {
+	File      string
+	Has, Want int
+}
+
+func (e *ColumnsError) Error() string {
+	return fmt.Sprintf("%s has %d columns, and not the %d that it was written with", e.File, e.Has, e.Want)
+}
+
+// OpenKept opens a file of rejects that a tray's source, which had the given
+// headings, has left. A program that corrects it may have saved it with another
+// delimiter or encoding.
+func OpenKept(ctx context.Context, t *tray.Tray, opener *source.Opener, path string, headings []string) (*Pass, error) {
+	sources, err := intake.Expand(t.Paths())
+	if err != nil {
+		return nil, err
+	}
+	lay := source.DefaultLayout()
+	if lay.Delimiter, lay.Encoding, err = writtenWith(ctx, opener, path); err != nil {
+		return nil, err
+	}
+	in, err := intake.Open(ctx, opener, []string{path}, lay, true)
+	if err != nil {
+		return nil, err
+	}
+	header := reject.Header(headings)
+	if len(in.Headings) != len(header) {
+		in.Close()
+		return nil, &ColumnsError{path, len(in.Headings), len(header)}
+	}
+	// The source may have headings like those that only this file has.
+	for i := range header {
+		if i < len(header)-len(headings)-1 || i == len(header)-1 {
+			header[i] = "\x00" + header[i]
+		}
+	}
+	return &Pass{in: in, Headings: header, Sources: sources, tray: t, kept: true}, nil
+}
+
+// writtenWith returns the delimiter and the encoding of a file of rejects: the
+// first stands behind its first heading.
+func writtenWith(ctx context.Context, opener *source.Opener, path string) (delimiter, encoding string, err error) {
+	src, err := opener.Open(ctx, path, source.Options{})
+	if err != nil {
+		return "", "", err
+	}
+	defer src.Close()
+	first := reject.Header(nil)[0]
+	rest, ok := bytes.CutPrefix(bytes.TrimPrefix(src.Head(), []byte(`"`)), []byte(first))
+	rest = bytes.TrimPrefix(rest, []byte(`"`))
+	if !ok || len(rest) == 0 || !strings.ContainsRune(",;\t|", rune(rest[0])) {
+		return "", "", fmt.Errorf("%s does not begin with its header, whose first heading is %q", path, first)
+	}
+	return string(rest[:1]), src.Encoding.Name, nil
+}
+
+// Cells reads the records as they stand, without converting them, and calls do
+// with the number and the cells of each.
+func (p *Pass) Cells(ctx context.Context, do func(number int64, cells []string) error) error {
+	type row struct {
+		number int64
+		cells  []string
+	}
+	work := func(b *record.Batch) (rows []row, _ error) {
+		for r := range b.Len() {
+			next := row{number: b.Number(r)}
+			for c := range b.Width(r) {
+				next.cells = append(next.cells, string(b.Cell(r, c)))
+			}
+			rows = append(rows, next)
+		}
+		return rows, nil
+	}
+	return record.Run(ctx, p.in, []record.Work[[]row]{work}, func(rows []row) error {
+		for _, r := range rows {
+			if err := do(r.number, r.cells); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
