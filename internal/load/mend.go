@@ -35,7 +35,8 @@ type mend struct {
 	dir      string
 	headings []string
 	failed   map[int64]bool // numbers of the records in the file that still fail
-	drafted  bool           // the files are written, and the commit may have come through
+	begun    bool           // the files are this mend's own
+	drafted  bool           // they are written in full, and the commit may have come through
 }
 
 // drafts are the files that a mend changes, in the order in which they get their
@@ -69,7 +70,7 @@ func Mend(ctx context.Context, t *tray.Tray, id string, from *source.Opener, to 
 	}
 	l.receipt.Mended = true
 	if err := l.runMend(ctx); err != nil {
-		if !l.mend.drafted {
+		if l.mend.begun && !l.mend.drafted {
 			l.mend.drop()
 		}
 		return nil, err
@@ -113,6 +114,7 @@ func (l *loading) runMend(ctx context.Context) error {
 			return err
 		}
 	}
+	l.mend.begun = true
 	return l.fill(ctx)
 }
 
