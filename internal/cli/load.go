@@ -34,6 +34,7 @@ A bare source is surveyed and drafted first, and the tray is kept.`,
 	var o load.Options
 	c.Flags().BoolVar(&o.Again, "again", false, "load once more what the ledger says is in the table already")
 	noLedgerFlag(c, &o)
+	verify := c.Flags().String("verify", string(load.EveryColumn), "what is verified before the commit: full, every column, or counts, the rows only")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		a.undone = "everything was rolled back, and the target is as it was"
 		tgt, err := a.open(c.Context(), *to, true)
@@ -54,6 +55,9 @@ A bare source is surveyed and drafted first, and the tray is kept.`,
 			if t.Table.Allow, err = table.ParseAllowance(*allow); err != nil {
 				return usageError{err}
 			}
+		}
+		if o.Verify, err = load.ParseDepth(*verify); err != nil {
+			return usageError{err}
 		}
 		update, done := a.progress("loading")
 		o.Progress = update
@@ -103,9 +107,12 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to string) {
 // drawSum shows that nothing was lost.
 func (a *app) drawSum(r *load.Receipt) {
 	c := r.Counts
-	a.print.Fact("verified", "%s read = %s loaded + %s rejected + %s skipped · table %s → %s · %d of %d columns agree",
-		term.Count(c.Read), term.Count(c.Loaded), term.Count(c.Rejected), term.Count(c.Skipped),
-		term.Count(c.TableBefore), term.Count(c.TableAfter), r.Columns, r.Columns)
+	columns := fmt.Sprintf("%d of %d columns agree", r.Columns, r.Columns)
+	if r.Verify == load.RowsOnly {
+		columns = a.print.Amber("rows only, columns not compared")
+	}
+	a.print.Fact("verified", "%s read = %s loaded + %s rejected + %s skipped · table %s → %s · %s",
+		term.Count(c.Read), term.Count(c.Loaded), term.Count(c.Rejected), term.Count(c.Skipped), term.Count(c.TableBefore), term.Count(c.TableAfter), columns)
 }
 
 func noLedgerFlag(c *cobra.Command, o *load.Options) {

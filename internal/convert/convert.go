@@ -76,6 +76,7 @@ type Converter struct {
 	blocks  sync.Pool
 	refused map[Where]Refusal
 	kept    bool // the records are from a file of rejects
+	count   bool // the values are added up
 }
 
 type column struct {
@@ -99,7 +100,7 @@ func New(t *table.Table, headings []string, from Origin, d *dialect.Dialect, enc
 	if enc == nil {
 		enc = discard{}
 	}
-	c := &Converter{width: len(headings), encoder: enc, kept: from.Kept}
+	c := &Converter{width: len(headings), encoder: enc, kept: from.Kept, count: true}
 	for _, col := range t.Loaded() {
 		stored := d.Stored(col.Type)
 		next := column{
@@ -124,6 +125,10 @@ func (c *Converter) Refuse(list []Refusal) {
 		c.refused[r.Where] = r
 	}
 }
+
+// NoFigures makes the converter leave the values uncounted, so that its totals
+// say nothing.
+func (c *Converter) NoFigures() { c.count = false }
 
 // bind finds out where the column's text comes from and how it is read.
 func (c *column) bind(col table.Column, headings []string, from Origin) (err error) {
@@ -305,14 +310,18 @@ func (c *Converter) append(k *Block, b *record.Batch, r int, values []value.Valu
 	for i := range c.columns {
 		v := &values[i]
 		if v.Null {
-			k.totals.Null(i)
+			if c.count {
+				k.totals.Null(i)
+			}
 			data = c.encoder.AppendNull(data)
 			continue
 		}
 		if asText := c.columns[i].asText; asText != nil {
 			v.Text = asText(v)
 		}
-		k.totals.Value(i, v)
+		if c.count {
+			k.totals.Value(i, v)
+		}
 		data = c.columns[i].append(data, v)
 	}
 	k.Data = data

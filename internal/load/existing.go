@@ -33,8 +33,8 @@ func (l *loading) prepare(ctx context.Context, tx target.Tx) error {
 		return &UnfitError{l.table.Name, bad}
 	}
 	l.table = fitted
-	before := counted{}
-	if before.rows, before.figures, err = l.to.Figures(ctx, l.table); err != nil {
+	before, err := l.figures(ctx, l.table)
+	if err != nil {
 		return err
 	}
 	l.receipt.Counts.TableBefore = before.rows

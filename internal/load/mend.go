@@ -65,7 +65,7 @@ func Mend(ctx context.Context, t *tray.Tray, id string, from *source.Opener, to 
 			return pass.OpenKept(ctx, t, from, path, first.Headings)
 		},
 		rejects: reject.Writer{Path: path + draftSuffix, Headings: first.Headings, Sources: []string{path}, Again: true},
-		receipt: newReceipt(t, id, to, first.Headings),
+		receipt: newReceipt(t, id, to, first.Headings, o),
 		mend:    &mend{dir: dir, headings: first.Headings, failed: map[int64]bool{}},
 	}
 	l.receipt.Mended = true

@@ -1,6 +1,7 @@
 package load
 
 import (
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"os"
@@ -33,12 +34,13 @@ type Receipt struct {
 	Source      []Part       `json:"source"`
 	Counts      Counts       `json:"counts"`
 	Rejects     Rejects      `json:"rejects"`
+	Verify      Depth        `json:"verify"`
 	Verified    bool         `json:"verified"`
 	Differences []Difference `json:"differences"`
 	Remarks     []string     `json:"remarks"` // on how the rows went in
 	Phases      []Phase      `json:"phases"`
 
-	Columns  int             `json:"columns"`        // of the table, each of them verified
+	Columns  int             `json:"columns"`        // of the table that were compared
 	Before   []table.Figures `json:"figures_before"` // of the rows that were in the table and stay
 	Headings []string        `json:"headings"`       // of the source
 	Layout   source.Layout   `json:"layout"`
@@ -78,10 +80,10 @@ type Phase struct {
 }
 
 // newReceipt returns the receipt of a load that begins.
-func newReceipt(t *tray.Tray, id string, to target.Target, headings []string) *Receipt {
+func newReceipt(t *tray.Tray, id string, to target.Target, headings []string, o Options) *Receipt {
 	return &Receipt{
 		Load: id, Begun: time.Now().UTC().Truncate(time.Microsecond), Tray: t.Dir, Target: to.Name(), Table: t.Table.Name, Existing: t.Table.Existing.String(),
-		Layout: t.Layout, Headings: headings, Differences: []Difference{}, Remarks: []string{}, Columns: len(t.Table.Loaded()),
+		Verify: cmp.Or(o.Verify, EveryColumn), Layout: t.Layout, Headings: headings, Differences: []Difference{}, Remarks: []string{},
 	}
 }
 

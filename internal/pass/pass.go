@@ -32,7 +32,8 @@ type Options struct {
 	Table   *table.Table // instead of the tray's, if not nil: with the types of a table that is there
 	Load    string       // id of the load, which computed columns may refer to
 	// Refused are records that are rejected, for a server does not take them.
-	Refused []convert.Refusal
+	Refused   []convert.Refusal
+	NoFigures bool // of the columns are wanted
 	// Encoder encodes the records; with nil they are only judged.
 	Encoder convert.Encoder
 	// Block, unless nil, gets what becomes of every batch. It may keep nothing
@@ -135,6 +136,9 @@ func (p *Pass) Run(ctx context.Context, o Options) (*Outcome, error) {
 		return nil, err
 	}
 	conv.Refuse(o.Refused)
+	if o.NoFigures {
+		conv.NoFigures()
+	}
 	var works []record.Work[*convert.Block]
 	for range runtime.GOMAXPROCS(0) {
 		works = append(works, conv.Worker())

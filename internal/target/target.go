@@ -46,7 +46,8 @@ type Target interface {
 	// Exists tells whether the database has a table of that name.
 	Exists(ctx context.Context, name string) (bool, error)
 	// Figures asks for the number of rows and the figures of every loaded
-	// column of the table. It works inside and outside a transaction.
+	// column of the table; of a table without columns it tells the rows only. It
+	// works inside and outside a transaction.
 	Figures(ctx context.Context, t *table.Table) (rows int64, figures []table.Figures, err error)
 	// Begin starts a transaction; there is one at a time.
 	Begin(ctx context.Context) (Tx, error)

@@ -4,6 +4,7 @@ import (
 	"context"
 	"math"
 	"slices"
+	"strconv"
 	"strings"
 
 	"zombiezen.com/go/sqlite"
@@ -31,6 +32,14 @@ func (t *Target) Figures(ctx context.Context, tab *table.Table) (rows int64, fig
 	for _, c := range tab.Loaded() {
 		names = append(names, dialect.SQLite.Quote(c.Name))
 		types = append(types, dialect.SQLite.Stored(c.Type))
+	}
+	if len(names) == 0 { // the rows alone are asked for
+		counted, err := t.Query(ctx, "SELECT count(*) FROM "+dialect.SQLite.Quote(tab.Name))
+		if err != nil {
+			return 0, nil, err
+		}
+		rows, err = strconv.ParseInt(counted[0][0], 10, 64)
+		return rows, nil, err
 	}
 	stmt, err := t.conn.Prepare("SELECT " + strings.Join(names, ", ") + " FROM " + dialect.SQLite.Quote(tab.Name))
 	if err != nil {

@@ -52,7 +52,7 @@ func onlyOnce(t *testing.T, to target.Target) {
 		{"no\n1\n2\n", table.Append, load.Options{}, 2},
 		{"no\n1\n2\n", table.Append, load.Options{Again: true}, 4},
 		{"no\n1\n2\n", table.Append, load.Options{NoLedger: true}, 6},
-		{"no\n1\n3\n", table.Append, load.Options{}, 8}, // of the same size
+		{"no\n1\n3\n", table.Append, load.Options{Verify: load.RowsOnly}, 8}, // of the same size
 		{"no\n9\n", table.Empty, load.Options{}, 1},
 		{"no\n9\n", table.Empty, load.Options{}, 1}, // which takes the first ones away
 		{"no\n1\n2\n", table.Append, load.Options{}, 3},
@@ -62,6 +62,7 @@ func onlyOnce(t *testing.T, to target.Target) {
 		require.NoError(t, err)
 		require.Equal(t, step.after, r.Counts.TableAfter)
 		require.Equal(t, step.o.NoLedger, r.Ledger == nil)
+		require.Equal(t, step.o.Verify != load.RowsOnly, r.Columns == 1)
 	}
 	last := states()
 	require.Equal(t, ledger.Loaded, last[len(last)-1])
