@@ -94,7 +94,11 @@ func (b *bench) contests(tray string) []contest {
 	db := filepath.Join(b.dir, "bench.db")
 	dropFile := func() error { return os.RemoveAll(db) }
 	dropTable := func() error { return floorDrop(b.postgres) }
+	dropMySQL := func() error { return dropMySQL(b.mysql) }
 	own := func(args ...string) []string { return append([]string{b.program}, args...) }
+	load := func(to string, args ...string) []string {
+		return own(append([]string{"load", tray, "--to", to}, args...)...)
+	}
 	floor := func(args ...string) []string { return append([]string{b.self, "floor"}, args...) }
 	packed := b.data + ".gz"
 	return []contest{
@@ -102,9 +106,12 @@ func (b *bench) contests(tray string) []contest {
 		{"cut, two cores for one", 1 / 1.7, floor("cut", b.data, "2"), [][]string{floor("cut", b.data, "1")}, nil},
 		{"survey", 0.8, own("survey", b.data), [][]string{floor("csv", b.data)}, nil},
 		{"survey of gzip", 1.1, own("survey", packed), [][]string{floor("unpack", packed), own("survey", b.data)}, nil},
-		{"load into PostgreSQL", 0.9, own("load", tray, "--to", b.postgres), [][]string{floor("postgres", b.data, b.postgres)}, dropTable},
-		{"load into MariaDB", 1.5, own("load", tray, "--to", b.mysql), [][]string{floor("mysql", b.data, b.mysql)}, func() error { return dropMySQL(b.mysql) }},
-		{"load into SQLite", 1.15, own("load", tray, "--to", db), [][]string{floor("sqlite", b.data, db)}, dropFile},
+		{"PostgreSQL, rows counted", 0.6, load(b.postgres, "--verify", "counts"), [][]string{floor("postgres", b.data, b.postgres)}, dropTable},
+		{"PostgreSQL, verified", 0.8, load(b.postgres), [][]string{floor("postgres", b.data, b.postgres)}, dropTable},
+		{"MariaDB, rows counted", 1.05, load(b.mysql, "--verify", "counts"), [][]string{floor("mysql", b.data, b.mysql)}, dropMySQL},
+		{"MariaDB, verified", 1.5, load(b.mysql), [][]string{floor("mysql", b.data, b.mysql)}, dropMySQL},
+		{"SQLite, rows counted", 0.85, load(db, "--verify", "counts"), [][]string{floor("sqlite", b.data, db)}, dropFile},
+		{"SQLite, verified", 1, load(db), [][]string{floor("sqlite", b.data, db)}, dropFile},
 	}
 }
 

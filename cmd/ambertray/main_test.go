@@ -417,7 +417,7 @@ func TestBadInput(t *testing.T) {
 	d.run(0, "draft", "twice.csv")
 	d.write("twice.csv", "No,Name\n1,a\n2,b\n1,c\n")
 	_, errOut := d.run(1, "load", "twice.tray", "--to", "museum.db", "--allow-rejects", "10%")
-	require.Contains(t, errOut, "1 of 3 records are rejected, and the plan allows 10%; nothing was loaded, and they are kept in twice.tray/loads/0001/rejects.csv")
+	require.Contains(t, errOut, "1 of 3 records are rejected, and the plan allows 10%; they are kept in twice.tray/loads/0001/rejects.csv")
 	require.Equal(t, "0", d.query("SELECT count(*) FROM sqlite_schema WHERE name = 'twice'"))
 	_, errOut = d.run(2, "load", "twice.tray", "--to", "museum.db", "--allow-rejects", "few")
 	require.Contains(t, errOut, "write any, a number of records such as 10")

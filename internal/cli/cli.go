@@ -14,6 +14,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"ambertray/internal/connect"
+	"ambertray/internal/load"
 	"ambertray/internal/pass"
 	"ambertray/internal/source"
 	"ambertray/internal/target"
@@ -57,7 +58,8 @@ func (a *app) run(args []string) int {
 	root.SetOut(a.out)
 	root.SetErr(a.err)
 	if err := root.ExecuteContext(ctx); err != nil {
-		if ctx.Err() != nil { // whatever it looked like further down
+		var partial *load.PartialError
+		if ctx.Err() != nil && !errors.As(err, &partial) { // whatever it looked like further down
 			err = ctx.Err()
 		}
 		return a.report(err)

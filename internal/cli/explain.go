@@ -30,7 +30,12 @@ func (a *app) report(err error) int {
 		status = exitDiffers
 	}
 	message := err.Error()
-	if errors.Is(err, context.Canceled) {
+	var partial *load.PartialError
+	switch {
+	case errors.As(err, &partial):
+		message = fmt.Sprintf("%s; %s committed, up to record %s, as load %s", reasonOf(partial.Err),
+			term.Amount(partial.Entry.Loaded, "row"), term.Count(partial.Entry.Record), partial.Entry.ID)
+	case errors.Is(err, context.Canceled):
 		message = "interrupted: " + a.undone
 	}
 	p.Line("%s %s", p.Red("ambertray:"), message)
@@ -54,6 +59,7 @@ var hints = []struct {
 	{ledger.ErrNone, "--no-ledger loads without one; then nothing keeps the same content from being loaded twice"},
 	{load.ErrNoRejects, "nothing is left to mend; ambertray history --to TARGET shows every load"},
 	{load.ErrHalfMended, "look in the table for the records of mended.csv.mending: if they are there, rename both .mending files over mended.csv and rejects.csv, and otherwise remove them"},
+	{load.ErrNeedsLedger, "leave out --no-ledger or --commit-every"},
 	{ledger.ErrMoved, "let the other load finish"},
 	{target.ErrUnreachable, "look at the host, the port and whether the server runs, then try again"},
 	{target.ErrLogin, "look at the user and the password: PGPASSWORD or MYSQL_PWD, the password file or the URL"},
@@ -69,7 +75,16 @@ var hints = []struct {
 	{fs.ErrNotExist, "look at the spelling and the folder"},
 }
 
+// reasonOf says why a load did not come to its end.
+func reasonOf(err error) string {
+	if errors.Is(err, context.Canceled) {
+		return "interrupted"
+	}
+	return err.Error()
+}
+
 func hintFor(err error) string {
+	var partial *load.PartialError
 	var missing *convert.MissingError
 	var unplanned *pass.UnplannedError
 	var many *load.TooManyError
@@ -77,7 +92,12 @@ func hintFor(err error) string {
 	var mistake *tray.Error
 	var members *source.MembersError
 	var again *load.AgainError
+	var elsewhere *load.ElsewhereError
 	switch {
+	case errors.As(err, &partial):
+		return "load the same once more, and it goes on from there"
+	case errors.As(err, &elsewhere):
+		return "load it with that tray, to go on; --again loads all of it once more"
 	case errors.As(err, &again):
 		return "nothing is left to do; ambertray history shows every load, and --again loads it once more"
 	case errors.As(err, &missing):
@@ -87,7 +107,7 @@ func hintFor(err error) string {
 	case errors.As(err, &unfit):
 		return "ambertray check TRAY --to TARGET shows every column; change the plan, or the table"
 	case errors.As(err, &many):
-		return "correct the source, or allow more with --allow-rejects or allow_rejects: in the tray"
+		return "nothing was loaded; correct the source, or allow more with --allow-rejects or allow_rejects: in the tray"
 	case errors.As(err, &members):
 		return fmt.Sprintf("name one: %s//%s", members.Archive, members.Members[0])
 	case errors.As(err, &mistake):

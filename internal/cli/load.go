@@ -31,10 +31,7 @@ A bare source is surveyed and drafted first, and the tray is kept.`,
 	d := draftFlags(c)
 	to := toFlag(c)
 	allow := c.Flags().String("allow-rejects", "", "load nothing if more records are rejected: any, `N`, or N% of them (default: what the tray says)")
-	var o load.Options
-	c.Flags().BoolVar(&o.Again, "again", false, "load once more what the ledger says is in the table already")
-	noLedgerFlag(c, &o)
-	verify := c.Flags().String("verify", string(load.EveryColumn), "what is verified before the commit: full, every column, or counts, the rows only")
+	o := loadOptions(c)
 	c.RunE = func(c *cobra.Command, args []string) error {
 		a.undone = "everything was rolled back, and the target is as it was"
 		tgt, err := a.open(c.Context(), *to, true)
@@ -56,12 +53,9 @@ A bare source is surveyed and drafted first, and the tray is kept.`,
 				return usageError{err}
 			}
 		}
-		if o.Verify, err = load.ParseDepth(*verify); err != nil {
-			return usageError{err}
-		}
 		update, done := a.progress("loading")
 		o.Progress = update
-		receipt, err := load.Run(c.Context(), t, a.from, tgt, o)
+		receipt, err := load.Run(c.Context(), t, a.from, tgt, *o)
 		done()
 		if receipt == nil {
 			return err
@@ -74,6 +68,16 @@ A bare source is surveyed and drafted first, and the tray is kept.`,
 	return c
 }
 
+// loadOptions adds the flags of how a load is done.
+func loadOptions(c *cobra.Command) *load.Options {
+	o := &load.Options{Verify: load.EveryColumn}
+	c.Flags().BoolVar(&o.Again, "again", false, "load once more what the ledger says is in the table already")
+	noLedgerFlag(c, o)
+	c.Flags().Int64Var(&o.Every, "commit-every", 0, "commit every `N` records; a load that is interrupted then goes on where it was (default: all or nothing)")
+	c.Flags().Var(&o.Verify, "verify", "what is verified before the commit: full, every column, or counts, the rows only")
+	return o
+}
+
 func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to string) {
 	p, c := a.print, r.Counts
 	for _, s := range r.Source {
@@ -83,14 +87,22 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to string) {
 	p.Fact("read", "%s besides the header: %s, %s", term.Amount(c.Read, "row"), term.Amount(c.Read-c.Skipped, "record"), skippedText(r.Skipped))
 	p.Fact("table", "%s, %s %s%s", p.Bold(r.Table), doneTexts[r.Done], r.Target, keyText(t))
 	if !r.Verified {
-		p.Fact("loaded", "%s", p.Red("nothing: verification found a difference, and all was rolled back"))
+		what := "nothing: verification found a difference, and all was rolled back"
+		if r.Kept > 0 {
+			what = term.Amount(r.Kept, "row") + ": verification found a difference, and what was not committed before was rolled back"
+		}
+		p.Fact("loaded", "%s", p.Red(what))
 		a.drawDifferences(r.Differences)
 		return
 	}
 	for _, remark := range r.Remarks {
 		p.Fact("note", "%s", p.Wrap(remark, factIndent))
 	}
-	p.Fact("loaded", "%s in %s", term.Amount(c.Loaded, "row"), term.Seconds(r.Phases[0].Seconds))
+	before := ""
+	if r.Continued > 0 {
+		before = ", " + term.Count(r.Continued) + " of them before it was interrupted"
+	}
+	p.Fact("loaded", "%s in %s%s", term.Amount(c.Loaded, "row"), term.Seconds(r.Phases[0].Seconds), before)
 	if c.Rejected > 0 {
 		p.Fact("rejected", "%s, kept in %s", p.Red(term.Amount(c.Rejected, "record")), *r.Rejects.File)
 		a.drawGroups(r.Rejects.ByReason)

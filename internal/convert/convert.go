@@ -363,6 +363,22 @@ func (k *Block) reject(b *record.Batch, r int, column, cell, reason string) {
 // Loaded returns the number of records in the block's Data.
 func (k *Block) Loaded() int64 { return int64(len(k.Ends)) }
 
+// DropThrough takes out the encoded records up to one.
+func (k *Block) DropThrough(w Where) {
+	n := 0
+	for n < len(k.Numbers) && (k.Part < w.Part || k.Part == w.Part && k.Numbers[n] <= w.Record) {
+		n++
+	}
+	if n == 0 {
+		return
+	}
+	cut := k.Ends[n-1]
+	k.Data, k.Numbers, k.Ends = k.Data[cut:], k.Numbers[n:], k.Ends[n:]
+	for i := range k.Ends {
+		k.Ends[i] -= cut
+	}
+}
+
 // discard is the encoder of a dry run.
 type discard struct{}
 

@@ -284,6 +284,12 @@ func Settle(ctx context.Context, db DB, stage string) error {
 	return err
 }
 
+// Forget takes an entry out of which nothing was loaded.
+func Forget(ctx context.Context, db DB, id string) error {
+	_, err := db.Exec(ctx, "DELETE FROM "+Name+" WHERE rows_loaded = 0 AND id = "+db.Dialect().Literal(id))
+	return err
+}
+
 // RemoveEmpty takes a ledger away that a failed load has made, where
 // definitions commit, unless it was used meanwhile.
 func RemoveEmpty(ctx context.Context, db DB) error {

@@ -10,20 +10,45 @@ import (
 
 // prepare makes or opens the table: what it does with one that is there is up
 // to the plan.
-func (l *loading) prepare(ctx context.Context, tx target.Tx) error {
+func (l *loading) prepare(ctx context.Context) error {
+	if l.parts != nil {
+		if done, err := l.beginParts(ctx); done || err != nil {
+			return err
+		}
+	}
 	mode := l.plan.Existing
 	exists, err := l.to.Exists(ctx, l.table.Name)
 	if err != nil {
 		return err
 	}
+	how := target.Creation{Whole: l.parts != nil}
 	if !exists || mode == table.Refuse {
 		l.receipt.Done = "created"
-		return tx.Create(ctx, l.table, false)
+		return l.tx.Create(ctx, l.table, how)
 	}
 	if mode == table.Rebuild {
-		l.receipt.Done = "rebuilt"
-		return tx.Create(ctx, l.table, true)
+		l.receipt.Done, how.Replace = "rebuilt", true
+		return l.tx.Create(ctx, l.table, how)
 	}
+	if err := l.fitTable(ctx); err != nil {
+		return err
+	}
+	before, err := l.figures(ctx, l.table)
+	if err != nil {
+		return err
+	}
+	l.receipt.Counts.TableBefore = before.rows
+	if mode == table.Empty {
+		l.receipt.Done = "emptied"
+		return l.tx.Empty(ctx, l.table)
+	}
+	l.before, l.receipt.Before = before, before.figures
+	l.receipt.Done = "appended"
+	return nil
+}
+
+// fitTable gives the plan the types that its table has.
+func (l *loading) fitTable(ctx context.Context) error {
 	live, err := l.to.Columns(ctx, l.table.Name)
 	if err != nil {
 		return err
@@ -33,17 +58,6 @@ func (l *loading) prepare(ctx context.Context, tx target.Tx) error {
 		return &UnfitError{l.table.Name, bad}
 	}
 	l.table = fitted
-	before, err := l.figures(ctx, l.table)
-	if err != nil {
-		return err
-	}
-	l.receipt.Counts.TableBefore = before.rows
-	if mode == table.Empty {
-		l.receipt.Done = "emptied"
-		return tx.Empty(ctx, l.table)
-	}
-	l.before, l.receipt.Before = before, before.figures
-	l.receipt.Done = "appended"
 	return nil
 }
 

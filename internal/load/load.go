@@ -29,6 +29,7 @@ type Options struct {
 	Again    bool // load content that is in the table already once more
 	NoLedger bool // neither look into the ledger nor write it
 	Verify   Depth
+	Every    int64 // commit every so many records, or 0 for one transaction
 	Progress func(pass.Progress)
 }
 
@@ -41,15 +42,17 @@ const (
 	RowsOnly    Depth = "counts"
 )
 
-// ParseDepth reads the word for it.
-func ParseDepth(word string) (Depth, error) {
-	for _, d := range []Depth{EveryColumn, RowsOnly} {
-		if string(d) == word {
-			return d, nil
-		}
+// Set implements pflag.Value.
+func (d *Depth) Set(word string) error {
+	if *d = Depth(word); *d != EveryColumn && *d != RowsOnly {
+		return errors.New("write full or counts")
 	}
-	return EveryColumn, fmt.Errorf("verify %q: write full or counts", word)
+	return nil
 }
+
+// String and Type implement pflag.Value.
+func (d *Depth) String() string { return string(*d) }
+func (d *Depth) Type() string   { return "word" }
 
 // Run loads the source of the tray into the target. It returns the receipt
 // when the load is committed, and with ErrDiffers; otherwise nothing was
@@ -64,26 +67,54 @@ func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Targe
 		return nil, err
 	}
 	defer p.Close()
-	id, dir, err := t.NewLoad()
+	l := &loading{Options: o, plan: &t.Table, table: &t.Table, to: to, pass: p, open: open, receipt: newReceipt(t, to, p.Headings, o)}
+	unlock, err := to.Lock(ctx, t.Table.Name)
 	if err != nil {
 		return nil, err
 	}
-	defer func() {
-		var many *TooManyError
-		if receipt == nil && !errors.As(err, &many) { // whose rejects are there to be looked at
-			os.RemoveAll(dir)
-		}
-	}()
-	l := &loading{
-		Options: o, plan: &t.Table, table: &t.Table, to: to, pass: p, open: open, dir: dir,
-		rejects: reject.Writer{Path: filepath.Join(dir, reject.FileName), Headings: p.Headings, Sources: p.Sources},
-		receipt: newReceipt(t, id, to, p.Headings, o),
-	}
-	if err := l.run(ctx); err != nil && !errors.Is(err, ErrDiffers) {
+	defer unlock()
+	if err := l.once(ctx); err != nil {
 		return nil, err
-	} else {
-		return l.receipt, errors.Join(err, l.receipt.write(dir, receiptFile))
 	}
+	if err := l.settle(t); err != nil {
+		return nil, err
+	}
+	if err := l.fill(ctx); err != nil && !errors.Is(err, ErrDiffers) {
+		return nil, l.giveUp(err)
+	} else {
+		if l.parts != nil && err != nil {
+			l.receipt.Kept = l.parts.entry.Loaded
+		}
+		return l.receipt, errors.Join(err, l.receipt.write(l.dir, receiptFile))
+	}
+}
+
+// settle gives the load its id and folder: those that it had before, if it goes
+// on where it was interrupted.
+func (l *loading) settle(t *tray.Tray) (err error) {
+	if l.parts != nil && l.parts.written {
+		l.receipt.Load, l.dir = l.parts.entry.Load, t.LoadDir(l.parts.entry.Load)
+	} else if l.receipt.Load, l.dir, err = t.NewLoad(); err != nil {
+		return err
+	}
+	l.rejects = reject.Writer{Path: filepath.Join(l.dir, reject.FileName), Headings: l.pass.Headings, Sources: l.pass.Sources}
+	return nil
+}
+
+// giveUp leaves no trace of a load of which nothing is in the table, but for
+// rejects that are there to be looked at.
+func (l *loading) giveUp(err error) error {
+	if l.parts != nil && l.parts.written {
+		if l.parts.entry.Loaded > 0 {
+			return &PartialError{Err: err, Entry: l.parts.entry}
+		}
+		err = errors.Join(err, ledger.Forget(context.Background(), l.to, l.parts.entry.ID))
+	}
+	var many *TooManyError
+	if !errors.As(err, &many) {
+		os.RemoveAll(l.dir)
+	}
+	return err
 }
 
 // loading is the state of one load.
@@ -99,20 +130,9 @@ type loading struct {
 	table   *table.Table // the plan's, with the types of a table that is there
 	before  counted      // the rows that are in it and stay
 	mend    *mend        // nil unless it is rejects that are loaded
-}
-
-// run keeps other loads off the table and makes sure that this one is not done
-// already.
-func (l *loading) run(ctx context.Context) (err error) {
-	unlock, err := l.to.Lock(ctx, l.table.Name)
-	if err != nil {
-		return err
-	}
-	defer unlock()
-	if err := l.once(ctx); err != nil {
-		return err
-	}
-	return l.fill(ctx)
+	parts   *parts       // nil unless it commits in parts
+	tx      target.Tx
+	sink    target.Sink
 }
 
 // fill makes sure that there is a ledger, and does the load.
@@ -132,12 +152,11 @@ func (l *loading) fill(ctx context.Context) (err error) {
 // transact does everything between the beginning of the transaction and its
 // end.
 func (l *loading) transact(ctx context.Context) (err error) {
-	tx, err := l.to.Begin(ctx)
-	if err != nil {
+	if l.tx, err = l.to.Begin(ctx); err != nil {
 		return err
 	}
 	defer func() {
-		if back := tx.Rollback(); back != nil && err != nil {
+		if back := l.tx.Rollback(); back != nil && err != nil {
 			err = errors.Join(err, back)
 		}
 	}()
@@ -146,18 +165,18 @@ func (l *loading) transact(ctx context.Context) (err error) {
 			return err
 		}
 	}
-	if err := l.prepare(ctx, tx); err != nil {
+	if err := l.prepare(ctx); err != nil {
 		return err
 	}
 	var out *pass.Outcome
-	if err := l.phase("load", func() (err error) { out, err = l.send(ctx, tx); return err }); err != nil {
+	if err := l.phase("load", func() (err error) { out, err = l.send(ctx); return err }); err != nil {
 		return err
 	}
 	if allow := l.plan.Allow; allow.Exceeded(out.Rejects.Total(), out.Records) {
 		return &TooManyError{Rejected: out.Rejects.Total(), Records: out.Records, Allow: allow, File: l.rejects.Path}
 	}
 	if len(l.table.Indexes) > 0 && (l.receipt.Done == "created" || l.receipt.Done == "rebuilt") {
-		if err := l.phase("index", func() error { return tx.Index(ctx, l.table) }); err != nil {
+		if err := l.phase("index", func() error { return l.tx.Index(ctx, l.table) }); err != nil {
 			return err
 		}
 	}
@@ -169,7 +188,7 @@ func (l *loading) transact(ctx context.Context) (err error) {
 			return err
 		}
 	}
-	if err := l.phase("commit", func() error { return tx.Commit(ctx, l.entry()) }); err != nil {
+	if err := l.phase("commit", func() error { return l.tx.Commit(ctx, l.entry()) }); err != nil {
 		return err
 	}
 	l.receipt.Verified = true
@@ -177,7 +196,7 @@ func (l *loading) transact(ctx context.Context) (err error) {
 }
 
 // TooManyError says that more records are rejected than the plan allows. They
-// are kept in File, and nothing was loaded.
+// are kept in File.
 type TooManyError struct {
 	Rejected, Records int64
 	Allow             table.Allowance
@@ -185,7 +204,7 @@ type TooManyError struct {
 }
 
 func (e *TooManyError) Error() string {
-	return fmt.Sprintf("%d of %d records are rejected, and the plan allows %s; nothing was loaded, and they are kept in %s",
+	return fmt.Sprintf("%d of %d records are rejected, and the plan allows %s; they are kept in %s",
 		e.Rejected, e.Records, e.Allow, e.File)
 }
 
@@ -199,14 +218,13 @@ func (l *loading) phase(name string, f func() error) error {
 }
 
 // send brings every record into the table or into the rejects.
-func (l *loading) send(ctx context.Context, tx target.Tx) (*pass.Outcome, error) {
+func (l *loading) send(ctx context.Context) (out *pass.Outcome, err error) {
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	sink, err := tx.Load(ctx, l.table)
-	if err != nil {
+	if l.sink, err = l.tx.Load(ctx, l.table); err != nil {
 		return nil, err
 	}
-	out, err := l.pass.Run(ctx, pass.Options{
+	out, err = l.pass.Run(ctx, pass.Options{
 		Dialect:   l.to.Dialect(),
 		Load:      l.receipt.Load,
 		Table:     l.table,
@@ -217,21 +235,23 @@ func (l *loading) send(ctx context.Context, tx target.Tx) (*pass.Outcome, error)
 			if err := l.reject(k); err != nil {
 				return err
 			}
-			return sink.Write(k)
+			if l.parts != nil {
+				return l.writePart(ctx, k)
+			}
+			return l.sink.Write(k)
 		},
 	})
 	if closeErr := l.rejects.Close(); err == nil {
 		err = closeErr
 	}
-	rows, closeErr := sink.Close(err)
+	rows, refused, closeErr := l.closeSink(err)
 	if err == nil {
 		err = closeErr
 	}
 	if err != nil {
 		return nil, err
 	}
-	l.receipt.Remarks = append(l.receipt.Remarks, sink.Remarks()...)
-	if refused := sink.Refused(); len(refused) > 0 {
+	if len(refused) > 0 {
 		if out, err = l.again(ctx, out, refused); err != nil {
 			return nil, err
 		}
@@ -244,6 +264,20 @@ func (l *loading) send(ctx context.Context, tx target.Tx) (*pass.Outcome, error)
 	}
 	l.count(out, rows)
 	return out, nil
+}
+
+// closeSink ends the bulk path and returns how many rows it took in all, and
+// those that it did not take.
+func (l *loading) closeSink(abort error) (rows int64, refused []convert.Refusal, err error) {
+	rows, err = l.sink.Close(abort)
+	refused = l.sink.Refused()
+	if l.parts != nil {
+		l.parts.loaded += rows
+		l.parts.refused = append(l.parts.refused, refused...)
+		rows, refused = l.parts.loaded, l.parts.refused
+	}
+	l.receipt.Remarks = l.sink.Remarks()
+	return rows, refused, err
 }
 
 // reject keeps the rejects of a block.

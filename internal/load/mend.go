@@ -65,10 +65,10 @@ func Mend(ctx context.Context, t *tray.Tray, id string, from *source.Opener, to 
 			return pass.OpenKept(ctx, t, from, path, first.Headings)
 		},
 		rejects: reject.Writer{Path: path + draftSuffix, Headings: first.Headings, Sources: []string{path}, Again: true},
-		receipt: newReceipt(t, id, to, first.Headings, o),
+		receipt: newReceipt(t, to, first.Headings, o),
 		mend:    &mend{dir: dir, headings: first.Headings, failed: map[int64]bool{}},
 	}
-	l.receipt.Mended = true
+	l.receipt.Load, l.receipt.Mended = id, true
 	if err := l.runMend(ctx); err != nil {
 		if l.mend.begun && !l.mend.drafted {
 			l.mend.drop()

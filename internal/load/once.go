@@ -17,11 +17,22 @@ func (e *AgainError) Error() string {
 		e.Source, e.Table, e.Loaded, e.At.Format("2006-01-02 15:04:05"), e.ID)
 }
 
-// once makes sure that the same content does not go into the same table twice.
-// A way of loading that takes the rows of earlier loads away cannot do so.
+// once makes sure that the same content does not go into the same table twice,
+// and finds the load that was interrupted and can go on. A way of loading that
+// takes the rows of earlier loads away cannot load twice.
 func (l *loading) once(ctx context.Context) error {
-	mode := l.plan.Existing
-	if l.Again || l.NoLedger || mode == table.Empty || mode == table.Rebuild {
+	content := "" // which takes reading it, so that it is done only where it matters
+	if l.Every > 0 {
+		if l.NoLedger {
+			return ErrNeedsLedger
+		}
+		var err error
+		if content, err = l.content(ctx); err != nil {
+			return err
+		}
+		l.parts = &parts{entry: l.newEntry(content)}
+	}
+	if l.Again || l.NoLedger {
 		return nil
 	}
 	exists, err := l.to.Exists(ctx, l.table.Name)
@@ -32,41 +43,59 @@ func (l *loading) once(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	content := "" // which takes reading it, so that it is done only where the size is the same
 	for _, e := range entries {
-		if e.State != ledger.Loaded || e.Bytes != l.pass.Size() {
+		if e.State == ledger.Replaced || e.Bytes != l.pass.Size() {
 			continue
 		}
 		if content == "" {
-			sums, err := l.pass.Sums(ctx)
-			if err != nil {
+			if content, err = l.content(ctx); err != nil {
 				return err
 			}
-			content = ledger.Content(sums)
 		}
-		if e.Content == content {
+		switch {
+		case e.Content != content:
+		case e.State == ledger.Partial:
+			if e.Tray != l.receipt.Tray {
+				return &ElsewhereError{e}
+			}
+			l.parts = &parts{entry: e, written: true}
+		case l.plan.Existing == table.Refuse || l.plan.Existing == table.Append:
 			return &AgainError{e}
 		}
 	}
 	return nil
 }
 
-// entry is what the ledger gets to know of the load.
+// content reads the source to its end and returns what the ledger knows it by.
+func (l *loading) content(ctx context.Context) (string, error) {
+	sums, err := l.pass.Sums(ctx)
+	return ledger.Content(sums), err
+}
+
+// newEntry returns the entry of a load that begins.
+func (l *loading) newEntry(content string) ledger.Entry {
+	r := l.receipt
+	return ledger.Entry{
+		ID: ledger.NewID(r.Begun), At: r.Begun, Table: r.Table, State: ledger.Partial, Tray: r.Tray,
+		Source: strings.Join(l.pass.Names(), ", "), Bytes: l.pass.Size(), Content: content,
+	}
+}
+
+// entry is what the ledger gets to know of a load that is done.
 func (l *loading) entry() *ledger.Entry {
-	if l.NoLedger || l.mend != nil && l.receipt.Counts.Loaded == 0 {
+	r := l.receipt
+	if l.NoLedger || l.mend != nil && r.Counts.Loaded == 0 {
 		return nil
 	}
-	r := l.receipt
-	e := &ledger.Entry{
-		ID: ledger.NewID(r.Begun), At: r.Begun, Table: r.Table, State: ledger.Loaded, Tray: r.Tray, Load: r.Load,
-		Read: r.Counts.Read, Loaded: r.Counts.Loaded, Replaces: r.Done != "appended",
-	}
-	var names, sums []string
+	var sums []string
 	for _, p := range r.Source {
-		names, sums = append(names, p.Source), append(sums, p.SHA256)
-		e.Bytes += p.Bytes
+		sums = append(sums, p.SHA256)
 	}
-	e.Source, e.Content = strings.Join(names, ", "), ledger.Content(sums)
+	e := l.newEntry(ledger.Content(sums))
+	if e.Replaces = r.Done != "appended"; l.parts != nil {
+		e = l.parts.next(l)
+	}
+	e.State, e.Load, e.Read, e.Loaded = ledger.Loaded, r.Load, r.Counts.Read, r.Counts.Loaded
 	r.Ledger = &e.ID
-	return e
+	return &e
 }

@@ -37,7 +37,9 @@ type Receipt struct {
 	Verify      Depth        `json:"verify"`
 	Verified    bool         `json:"verified"`
 	Differences []Difference `json:"differences"`
-	Remarks     []string     `json:"remarks"` // on how the rows went in
+	Continued   int64        `json:"continued_from"` // rows that were loaded before it was interrupted
+	Kept        int64        `json:"kept"`           // rows that stay although it is not verified
+	Remarks     []string     `json:"remarks"`        // on how the rows went in
 	Phases      []Phase      `json:"phases"`
 
 	Columns  int             `json:"columns"`        // of the table that were compared
@@ -80,9 +82,9 @@ type Phase struct {
 }
 
 // newReceipt returns the receipt of a load that begins.
-func newReceipt(t *tray.Tray, id string, to target.Target, headings []string, o Options) *Receipt {
+func newReceipt(t *tray.Tray, to target.Target, headings []string, o Options) *Receipt {
 	return &Receipt{
-		Load: id, Begun: time.Now().UTC().Truncate(time.Microsecond), Tray: t.Dir, Target: to.Name(), Table: t.Table.Name, Existing: t.Table.Existing.String(),
+		Begun: time.Now().UTC().Truncate(time.Microsecond), Tray: t.Dir, Target: to.Name(), Table: t.Table.Name, Existing: t.Table.Existing.String(),
 		Verify: cmp.Or(o.Verify, EveryColumn), Layout: t.Layout, Headings: headings, Differences: []Difference{}, Remarks: []string{},
 	}
 }

@@ -112,6 +112,14 @@ func (p *Pass) checkHeadings() error {
 	return nil
 }
 
+// Names returns the names of the files.
+func (p *Pass) Names() (names []string) {
+	for _, part := range p.in.Parts {
+		names = append(names, part.Name)
+	}
+	return names
+}
+
 // Size returns the bytes of the files.
 func (p *Pass) Size() int64 { return p.in.Size() }
 

@@ -58,8 +58,8 @@ type Target interface {
 // Tx is the transaction of one load.
 type Tx interface {
 	// Create makes the table with its comments. ErrExists is returned for one
-	// that is there, unless replace says that it takes the place of that.
-	Create(ctx context.Context, t *table.Table, replace bool) error
+	// that is there and is not to be replaced.
+	Create(ctx context.Context, t *table.Table, how Creation) error
 	// Empty takes the rows out of a table that is there.
 	Empty(ctx context.Context, t *table.Table) error
 	// Index makes the table's indexes, which is quicker when its rows are there.
@@ -71,6 +71,14 @@ type Tx interface {
 	// Rollback leaves the database as it was before Begin, also when the
 	// context of the load has ended. After Commit it does nothing.
 	Rollback() error
+}
+
+// Creation is how a table is made.
+type Creation struct {
+	Replace bool // it takes the place of one that is there
+	// Whole makes it at once as it will be, for a load that commits more than
+	// once. Otherwise a target may leave to the end what is cheaper then.
+	Whole bool
 }
 
 // Sink takes blocks in source order. It is used by one goroutine.

@@ -2,9 +2,14 @@ package mysql
 
 import (
 	"context"
+	"database/sql"
+	"errors"
 	"fmt"
 	"math/big"
+	"slices"
 	"strings"
+
+	"golang.org/x/sync/errgroup"
 
 	"ambertray/internal/convert"
 	"ambertray/internal/dialect"
@@ -13,30 +18,60 @@ import (
 	"ambertray/internal/value"
 )
 
-// Figures implements target.Target. Doubles are read and added up here: the
-// server's sum of them depends on the order.
+// Figures implements target.Target. The rows of a stage are committed, so that
+// two connections can each ask for half of its columns at once: a query has one
+// core of the server.
 func (t *Target) Figures(ctx context.Context, tab *table.Table) (rows int64, figures []table.Figures, err error) {
-	cols := tab.Loaded()
+	op := "ask for the figures of " + tab.Name
+	name, cols := t.current(tab.Name), tab.Loaded()
+	if tab.Name != t.staged || len(cols) < 2 {
+		rows, figures, err = figuresOver(ctx, t.conn, name, cols)
+		return rows, figures, t.fail(op, err)
+	}
+	second, err := t.db.Conn(ctx)
+	if err != nil {
+		return 0, nil, t.fail(op, err)
+	}
+	defer second.Close()
+	var halves [2][]table.Column
+	for i, c := range cols {
+		halves[i%2] = append(halves[i%2], c)
+	}
+	var other []table.Figures
+	var group errgroup.Group
+	group.Go(func() (err error) { _, other, err = figuresOver(ctx, second, name, halves[1]); return err })
+	rows, figures, err = figuresOver(ctx, t.conn, name, halves[0])
+	if err := errors.Join(err, group.Wait()); err != nil {
+		return 0, nil, t.fail(op, err)
+	}
+	for i, f := range other {
+		figures = slices.Insert(figures, 2*i+1, f)
+	}
+	return rows, figures, nil
+}
+
+// figuresOver asks for columns over one connection. Doubles are read and added
+// up here: the server's sum of them depends on the order.
+func figuresOver(ctx context.Context, conn *sql.Conn, name string, cols []table.Column) (rows int64, figures []table.Figures, err error) {
 	terms := []string{"count(*)"}
 	for _, c := range cols {
 		e := expressions(dialect.MySQL.Quote(c.Name), dialect.MySQL.Stored(c.Type))
 		terms = append(terms, e[:]...)
 	}
-	op := "ask for the figures of " + tab.Name
-	from := " FROM " + dialect.MySQL.QuoteTable(t.current(tab.Name))
+	from := " FROM " + dialect.MySQL.QuoteTable(name)
 	texts := make([]*string, perColumn*len(cols))
 	into := []any{&rows}
 	for i := range texts {
 		into = append(into, &texts[i])
 	}
-	if err := t.conn.QueryRowContext(ctx, "SELECT "+strings.Join(terms, ", ")+from).Scan(into...); err != nil {
-		return 0, nil, t.fail(op, err)
+	if err := conn.QueryRowContext(ctx, "SELECT "+strings.Join(terms, ", ")+from).Scan(into...); err != nil {
+		return 0, nil, err
 	}
 	for i, c := range cols {
 		figures = append(figures, figuresOf(dialect.MySQL.Stored(c.Type), rows, texts[perColumn*i:perColumn*(i+1)]))
 		if c.Type.Kind == table.Double {
-			if figures[i], err = t.doubles(ctx, dialect.MySQL.Quote(c.Name), from); err != nil {
-				return 0, nil, t.fail(op, err)
+			if figures[i], err = doubles(ctx, conn, dialect.MySQL.Quote(c.Name), from); err != nil {
+				return 0, nil, err
 			}
 		}
 	}
@@ -44,8 +79,8 @@ func (t *Target) Figures(ctx context.Context, tab *table.Table) (rows int64, fig
 }
 
 // perColumn is how many expressions a column is asked for: the number of its
-// values, the least and greatest as text, and the sum in two parts: of days or
-// numbers, and of microseconds.
+// values, the least and greatest as text, and the sum in two parts: of numbers,
+// days or seconds, and of microseconds.
 const perColumn = 5
 
 // expressions asks for a column in a way that is exact: text is compared and
@@ -54,14 +89,15 @@ func expressions(name string, t table.Type) [perColumn]string {
 	count := "count(" + name + ")"
 	least, greatest := "CAST(min("+name+") AS CHAR)", "CAST(max("+name+") AS CHAR)"
 	days := "CAST(sum(to_days(" + name + ") - 719528) AS CHAR)" // of 1970-01-01
-	micros := fmt.Sprintf("CAST(sum(hour(%[1]s) * 3600000000 + minute(%[1]s) * 60000000 + second(%[1]s) * 1000000 + microsecond(%[1]s)) AS CHAR)", name)
 	switch t.Kind {
 	case table.Date:
 		return [...]string{count, least, greatest, days, "NULL"}
 	case table.Time:
-		return [...]string{count, least, greatest, "NULL", micros}
+		micros := "CAST(sum(hour(%[1]s) * 3600000000 + minute(%[1]s) * 60000000 + second(%[1]s) * 1000000 + microsecond(%[1]s)) AS CHAR)"
+		return [...]string{count, least, greatest, "NULL", fmt.Sprintf(micros, name)}
 	case table.Timestamp:
-		return [...]string{count, least, greatest, days, micros}
+		seconds := "CAST(sum(to_seconds(" + name + ") - 62167219200) AS CHAR)" // since 1970
+		return [...]string{count, least, greatest, seconds, "CAST(sum(microsecond(" + name + ")) AS CHAR)"}
 	case table.Double:
 		return [...]string{"0", "NULL", "NULL", "NULL", "NULL"}
 	case table.Char, table.Varchar, table.Text:
@@ -70,14 +106,12 @@ func expressions(name string, t table.Type) [perColumn]string {
 	return [...]string{count, least, greatest, "CAST(sum(" + name + ") AS CHAR)", "NULL"}
 }
 
-const microsPerDay = 86400 * 1_000_000
-
 func figuresOf(t table.Type, rows int64, texts []*string) table.Figures {
 	f := table.Figures{Nulls: rows - target.Number(texts[0]).Int64(), Min: target.Text(texts[1]), Max: target.Text(texts[2]), Sum: "0"}
 	switch t.Kind {
 	case table.Time, table.Timestamp:
 		sum := target.Number(texts[3])
-		f.Sum = sum.Mul(sum, big.NewInt(microsPerDay)).Add(sum, target.Number(texts[4])).String()
+		f.Sum = sum.Mul(sum, big.NewInt(1_000_000)).Add(sum, target.Number(texts[4])).String()
 		f.Min, f.Max = strings.TrimSuffix(f.Min, ".000000"), strings.TrimSuffix(f.Max, ".000000")
 	default:
 		if texts[3] != nil {
@@ -88,8 +122,8 @@ func figuresOf(t table.Type, rows int64, texts []*string) table.Figures {
 }
 
 // doubles reads a column in the protocol's binary form, which is exact.
-func (t *Target) doubles(ctx context.Context, name, from string) (f table.Figures, err error) {
-	statement, err := t.conn.PrepareContext(ctx, "SELECT "+name+from)
+func doubles(ctx context.Context, conn *sql.Conn, name, from string) (f table.Figures, err error) {
+	statement, err := conn.PrepareContext(ctx, "SELECT "+name+from)
 	if err != nil {
 		return f, err
 	}

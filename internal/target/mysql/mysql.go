@@ -218,7 +218,8 @@ func (t *Target) Begin(ctx context.Context) (target.Tx, error) {
 // A load into a table that is there already is an ordinary transaction.
 type tx struct {
 	t        *Target
-	replaces bool // there is a table whose place the new one takes
+	replaces bool   // there is a table whose place the new one takes
+	made     string // the table that was made under its own name, as long as nothing is committed into it
 	done     bool
 }
 
@@ -236,15 +237,18 @@ func stageName(name string) string {
 const stageSuffix = "_loading"
 
 // Create implements target.Tx.
-func (x *tx) Create(ctx context.Context, tab *table.Table, replace bool) error {
+func (x *tx) Create(ctx context.Context, tab *table.Table, how target.Creation) error {
 	op := "create table " + tab.Name
 	switch exists, err := x.t.Exists(ctx, tab.Name); {
 	case err != nil:
 		return err
-	case exists && !replace:
+	case exists && !how.Replace:
 		return &target.Error{Target: x.t.name, Op: op, Kind: target.ErrExists}
 	case exists:
 		x.replaces = true
+	}
+	if how.Whole {
+		return x.t.fail(op, x.createWhole(ctx, tab))
 	}
 	staged := *tab
 	staged.Name = stageName(tab.Name)
@@ -257,6 +261,21 @@ func (x *tx) Create(ctx context.Context, tab *table.Table, replace bool) error {
 		return x.t.fail(op, err)
 	}
 	return x.t.fail(op, x.t.exec(ctx, dialect.MySQL.CreateTable(&staged)))
+}
+
+// createWhole makes a table under its own name, and begins the transaction again
+// that this has ended.
+func (x *tx) createWhole(ctx context.Context, tab *table.Table) error {
+	if x.replaces {
+		if err := x.t.exec(ctx, "DROP TABLE "+dialect.MySQL.QuoteTable(tab.Name)); err != nil {
+			return err
+		}
+	}
+	if err := x.t.exec(ctx, dialect.MySQL.CreateTable(tab)); err != nil {
+		return err
+	}
+	x.made = tab.Name
+	return x.t.exec(ctx, "START TRANSACTION")
 }
 
 func (t *Target) exec(ctx context.Context, statement string) error {
@@ -340,7 +359,10 @@ func (x *tx) Rollback() error {
 	if x.t.staged == "" {
 		err := x.t.exec(context.Background(), "ROLLBACK")
 		if gone(err) { // and the transaction with it
-			return nil
+			err = x.t.reconnect()
+		}
+		if err == nil && x.made != "" {
+			err = x.t.exec(context.Background(), "DROP TABLE IF EXISTS "+dialect.MySQL.QuoteTable(x.made))
 		}
 		return x.t.fail("roll back", err)
 	}

@@ -114,7 +114,7 @@ func TestStage(t *testing.T) {
 	tr := onlyColumn(t, table.Type{Kind: table.Integer}, "5")
 	tx, err := first.Begin(ctx)
 	require.NoError(t, err)
-	require.NoError(t, tx.Create(ctx, &tr.Table, false))
+	require.NoError(t, tx.Create(ctx, &tr.Table, target.Creation{}))
 	require.NoError(t, first.Close()) // as a program does that is killed
 	receipt, err := load.Run(ctx, tr, &source.Opener{}, second, load.Options{})
 	require.NoError(t, err)

@@ -132,16 +132,18 @@ type tx struct {
 
 // Create implements target.Tx. The table gets its primary key when its rows are
 // there, which takes a fraction of the time.
-func (x *tx) Create(ctx context.Context, tab *table.Table, replace bool) error {
-	if replace {
+func (x *tx) Create(ctx context.Context, tab *table.Table, how target.Creation) error {
+	if how.Replace {
 		if err := x.exec(ctx, []string{"DROP TABLE IF EXISTS " + dialect.PostgreSQL.QuoteTable(tab.Name)}); err != nil {
 			return x.t.fail("drop table "+tab.Name, err)
 		}
 	}
-	keyless := *tab
-	keyless.Key = nil
-	err := x.exec(ctx, dialect.PostgreSQL.Define(&keyless, false))
-	x.created = err == nil
+	plan := *tab
+	if !how.Whole {
+		plan.Key = nil
+	}
+	err := x.exec(ctx, dialect.PostgreSQL.Define(&plan, false))
+	x.created = err == nil && !how.Whole
 	return x.t.fail("create table "+tab.Name, err)
 }
 

@@ -144,9 +144,9 @@ type tx struct {
 }
 
 // Create implements target.Tx.
-func (x *tx) Create(ctx context.Context, tab *table.Table, replace bool) error {
+func (x *tx) Create(ctx context.Context, tab *table.Table, how target.Creation) error {
 	op := "create table " + tab.Name
-	if replace {
+	if how.Replace {
 		if err := sqlitex.ExecuteTransient(x.t.conn, "DROP TABLE IF EXISTS "+dialect.SQLite.Quote(tab.Name), nil); err != nil {
 			return x.t.fail("drop table "+tab.Name, err)
 		}

@@ -68,6 +68,7 @@ func Run(t *testing.T, open func() target.Target) {
 			c.test(t, to)
 		})
 	}
+	t.Run("a load in parts goes on where it was interrupted", func(t *testing.T) { goesOn(t, open) })
 	t.Run("one load at a time has a table", func(t *testing.T) { oneAtATime(t, open) })
 }
 
@@ -104,7 +105,7 @@ func existingTableIsRefused(t *testing.T, to target.Target) {
 	fill(t, to, tr, true)
 	tx, err := to.Begin(ctx)
 	require.NoError(t, err)
-	require.ErrorIs(t, tx.Create(ctx, &tr.Table, false), target.ErrExists)
+	require.ErrorIs(t, tx.Create(ctx, &tr.Table, target.Creation{}), target.ErrExists)
 	require.NoError(t, tx.Rollback())
 }
 
@@ -120,7 +121,7 @@ func refusedRowsAreRejects(t *testing.T, to target.Target) {
 	tr.Table.Key = []string{"a"}
 	tx, err := to.Begin(ctx)
 	require.NoError(t, err)
-	require.NoError(t, tx.Create(ctx, &tr.Table, false))
+	require.NoError(t, tx.Create(ctx, &tr.Table, target.Creation{}))
 	_, rows, err := send(t, to, tx, tr)
 	require.NoError(t, err)
 	require.Equal(t, int64(3), rows)
@@ -252,7 +253,7 @@ func interruptedLoadEnds(t *testing.T, to target.Target) {
 	tr.Table.Name = "interrupted"
 	tx, err := to.Begin(ctx)
 	require.NoError(t, err)
-	require.NoError(t, tx.Create(ctx, &tr.Table, false))
+	require.NoError(t, tx.Create(ctx, &tr.Table, target.Creation{}))
 	sink, err := tx.Load(ctx, &tr.Table)
 	require.NoError(t, err)
 	_, err = sink.Close(context.Canceled)
@@ -300,7 +301,7 @@ func fill(t *testing.T, to target.Target, tr *tray.Tray, commit bool) (*pass.Out
 	ctx := context.Background()
 	tx, err := to.Begin(ctx)
 	require.NoError(t, err)
-	require.NoError(t, tx.Create(ctx, &tr.Table, false))
+	require.NoError(t, tx.Create(ctx, &tr.Table, target.Creation{}))
 	out, rows, err := send(t, to, tx, tr)
 	require.NoError(t, err)
 	if commit {

@@ -1,0 +1,89 @@
+package targettest
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"ambertray/internal/ledger"
+	"ambertray/internal/load"
+	"ambertray/internal/pass"
+	"ambertray/internal/source"
+	"ambertray/internal/table"
+	"ambertray/internal/target"
+	"ambertray/internal/tray"
+)
+
+// goesOn interrupts a load that commits in parts again and again, and wants all
+// of it once in the end, with everything that the server and we have rejected.
+func goesOn(t *testing.T, open func() target.Target) {
+	var text strings.Builder
+	text.WriteString("no,day\n")
+	for i := range 60_000 {
+		switch i % 9000 {
+		case 7:
+			text.WriteString("7,2026-01-01\n") // which is there, but for the first
+		case 8:
+			fmt.Fprintf(&text, "%d,never\n", i)
+		default:
+			fmt.Fprintf(&text, "%d,2026-01-%02d\n", i, i%28+1)
+		}
+	}
+	for _, existing := range []table.Existing{table.Refuse, table.Append, table.Empty} {
+		tr := stock(t, text.String(), no, day)
+		tr.Table.Name, tr.Table.Existing = "parts_"+existing.String(), existing
+		want := load.Counts{Read: 60_000, Loaded: 60_000 - 13, Rejected: 13, TableAfter: 60_000 - 13}
+		if existing != table.Refuse {
+			want.TableBefore = 2
+			first := stock(t, "no,day\n-1,\n7,2026-02-02\n", no, day)
+			first.Table.Name = tr.Table.Name
+			to := open()
+			_, err := load.Run(context.Background(), first, &source.Opener{}, to, load.Options{})
+			require.NoError(t, err)
+			require.NoError(t, to.Close())
+		}
+		if existing == table.Append {
+			want.Loaded, want.Rejected = want.Loaded-1, want.Rejected+1
+			want.TableAfter = want.Loaded + 2
+		}
+		r := interrupted(t, open, tr)
+		require.Equal(t, want, r.Counts, existing)
+		require.True(t, r.Verified)
+		require.Greater(t, r.Continued, int64(30_000))
+		to := open()
+		v, err := load.Verify(context.Background(), tr, &source.Opener{}, to, nil)
+		require.NoError(t, err)
+		require.Empty(t, v.Differences)
+		last := states(t, to, tr.Table.Name)
+		require.Equal(t, ledger.Loaded, last[len(last)-1])
+		require.NotContains(t, last, ledger.Partial)
+		require.NoError(t, to.Close())
+	}
+}
+
+// interrupted loads a tray in parts and is interrupted later each time.
+func interrupted(t *testing.T, open func() target.Target, tr *tray.Tray) *load.Receipt {
+	for stop := int64(5000); ; stop += 12_000 {
+		to := open()
+		ctx, cancel := context.WithCancel(context.Background())
+		o := load.Options{Every: 9000, Progress: func(p pass.Progress) {
+			if p.Records > stop {
+				cancel()
+			}
+		}}
+		r, err := load.Run(ctx, tr, &source.Opener{}, to, o)
+		cancel()
+		require.NoError(t, to.Close())
+		if r != nil {
+			require.NoError(t, err)
+			require.Equal(t, "0001", r.Load, "all of them are one load")
+			return r
+		}
+		var partial *load.PartialError
+		require.Equal(t, stop > 10_000, errors.As(err, &partial), "%v", err)
+	}
+}
