@@ -304,7 +304,7 @@ func TestExisting(t *testing.T) {
 			out, _ = d.run(3, "load", "more.tray", "--to", to, "--table", table, "--existing", "append")
 			require.Contains(t, out, "its key is there already")
 			require.Contains(t, out, "table 175 → 17")
-			require.Contains(t, out, "added to in")
+			require.Contains(t, out, "rows added")
 			out, _ = d.run(1, "check", "specimens.csv", "--to", to, "--table", table, "--existing", "append")
 			require.Contains(t, out, "the table has no such column")
 			_, errOut = d.run(1, "load", "specimens.csv", "--to", to, "--table", table, "--existing", "append")
@@ -312,7 +312,7 @@ func TestExisting(t *testing.T) {
 			out, _ = d.run(0, "load", "specimens.csv", "--to", to, "--table", table, "--existing", "rebuild")
 			require.Contains(t, out, "table 0 → 1,204")
 			_, errOut = d.run(2, "load", "specimens.csv", "--to", to, "--existing", "smash")
-			require.Contains(t, errOut, "write refuse, append, empty or rebuild")
+			require.Contains(t, errOut, "write refuse, append, empty, rebuild or merge")
 		})
 	}
 }

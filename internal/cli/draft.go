@@ -20,7 +20,7 @@ func draftFlags(c *cobra.Command) *drafting {
 	d := &drafting{options: surveyFlags(c)}
 	c.Flags().StringVar(&d.dir, "tray", "", "the `FOLDER` of the tray (default NAME.tray here, after the source)")
 	c.Flags().StringVar(&d.table, "table", "", "the `NAME` of the table (default: after the source)")
-	c.Flags().StringVar(&d.existing, "existing", "", "what to do with a table that is there: refuse, append, empty or rebuild (default: what the tray says)")
+	c.Flags().StringVar(&d.existing, "existing", "", "what to do with a table that is there: refuse, append, empty, rebuild or merge (default: what the tray says)")
 	return d
 }
 

@@ -85,7 +85,7 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to string) {
 	}
 	p.Fact("plan", "%s/tray.yaml", r.Tray)
 	p.Fact("read", "%s besides the header: %s, %s", term.Amount(c.Read, "row"), term.Amount(c.Read-c.Skipped, "record"), skippedText(r.Skipped))
-	p.Fact("table", "%s, %s %s%s", p.Bold(r.Table), doneTexts[r.Done], r.Target, keyText(t))
+	p.Fact("table", "%s"+doneTexts[r.Done]+"%s", p.Bold(r.Table), r.Target, keyText(t))
 	if !r.Verified {
 		what := "nothing: verification found a difference, and all was rolled back"
 		if r.Kept > 0 {
@@ -103,6 +103,9 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to string) {
 		before = ", " + term.Count(r.Continued) + " of them before it was interrupted"
 	}
 	p.Fact("loaded", "%s in %s%s", term.Amount(c.Loaded, "row"), term.Seconds(r.Phases[0].Seconds), before)
+	if m := r.Merged; m != nil {
+		p.Fact("merged", "%s inserted, %s updated, %s unchanged", p.Amber(term.Count(m.Inserted)), p.Amber(term.Count(m.Updated)), p.Amber(term.Count(m.Unchanged)))
+	}
 	if c.Rejected > 0 {
 		p.Fact("rejected", "%s, kept in %s", p.Red(term.Amount(c.Rejected, "record")), *r.Rejects.File)
 		a.drawGroups(r.Rejects.ByReason)
@@ -131,8 +134,11 @@ func noLedgerFlag(c *cobra.Command, o *load.Options) {
 	c.Flags().BoolVar(&o.NoLedger, "no-ledger", false, "neither look into the ledger nor write it, where tables may not be created")
 }
 
-// doneTexts say what became of the table.
-var doneTexts = map[string]string{"created": "created in", "appended": "added to in", "emptied": "emptied and filled in", "rebuilt": "made anew in"}
+// doneTexts say what became of the table in a target.
+var doneTexts = map[string]string{
+	"created": ", created in %s", "rebuilt": ", made anew in %s",
+	"appended": " in %s, rows added", "emptied": " in %s, emptied and filled", "merged": " in %s, merged into by key",
+}
 
 // toText repeats --to where it cannot hold a password.
 func toText(to string) string {

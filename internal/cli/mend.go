@@ -54,7 +54,7 @@ mended.csv beside it.`,
 func (a *app) drawMend(r *load.Receipt, to string) {
 	p, c := a.print, r.Counts
 	p.Fact("rejects", "%s of load %s of %s", term.Amount(c.Read, "record"), r.Load, r.Tray)
-	p.Fact("table", "%s, added to in %s", p.Bold(r.Table), r.Target)
+	p.Fact("table", "%s"+doneTexts[r.Done], p.Bold(r.Table), r.Target)
 	p.Fact("mended", "%s in %s", term.Amount(c.Loaded, "row"), term.Seconds(r.Phases[0].Seconds))
 	if c.Rejected > 0 {
 		p.Fact("left", "%s, still in %s", p.Red(term.Amount(c.Rejected, "record")), *r.Rejects.File)

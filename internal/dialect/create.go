@@ -62,6 +62,15 @@ func (d *Dialect) CreateTable(t *table.Table) string {
 
 func (d *Dialect) primaryKey(t *table.Table) string { return "PRIMARY KEY (" + d.quoteAll(t.Key) + ")" }
 
+// Columns returns the names of the loaded columns as a list.
+func (d *Dialect) Columns(t *table.Table) string {
+	var names []string
+	for _, c := range t.Loaded() {
+		names = append(names, c.Name)
+	}
+	return d.quoteAll(names)
+}
+
 // AddKey returns the statement that gives a table its primary key afterwards,
 // or "" where it has none.
 func (d *Dialect) AddKey(t *table.Table) string {

@@ -64,7 +64,7 @@ func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Ta
 		c.Target, c.TableExists = &name, &exists
 	}
 	plan, bad := &t.Table, []Verdict(nil)
-	if c.TableExists != nil && *c.TableExists && (plan.Existing == table.Append || plan.Existing == table.Empty) {
+	if c.TableExists != nil && *c.TableExists && plan.Existing != table.Refuse && plan.Existing != table.Rebuild {
 		live, err := to.Columns(ctx, plan.Name)
 		if err != nil {
 			return nil, err

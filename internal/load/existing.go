@@ -33,6 +33,9 @@ func (l *loading) prepare(ctx context.Context) error {
 	if err := l.fitTable(ctx); err != nil {
 		return err
 	}
+	if mode == table.Merge {
+		return l.stageMerge(ctx)
+	}
 	before, err := l.figures(ctx, l.table)
 	if err != nil {
 		return err

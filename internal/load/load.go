@@ -67,6 +67,9 @@ func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Targe
 		return nil, err
 	}
 	defer p.Close()
+	if o.Every > 0 && t.Table.Existing == table.Merge {
+		return nil, ErrMergeOnce
+	}
 	l := &loading{Options: o, plan: &t.Table, table: &t.Table, to: to, pass: p, open: open, receipt: newReceipt(t, to, p.Headings, o)}
 	unlock, err := to.Lock(ctx, t.Table.Name)
 	if err != nil {
@@ -131,6 +134,7 @@ type loading struct {
 	before  counted      // the rows that are in it and stay
 	mend    *mend        // nil unless it is rejects that are loaded
 	parts   *parts       // nil unless it commits in parts
+	merge   *merge       // nil unless its rows are merged
 	tx      target.Tx
 	sink    target.Sink
 }
@@ -221,7 +225,11 @@ func (l *loading) phase(name string, f func() error) error {
 func (l *loading) send(ctx context.Context) (out *pass.Outcome, err error) {
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	if l.sink, err = l.tx.Load(ctx, l.table); err != nil {
+	into := l.table
+	if l.merge != nil {
+		into = l.merge.stage
+	}
+	if l.sink, err = l.tx.Load(ctx, into); err != nil {
 		return nil, err
 	}
 	out, err = l.pass.Run(ctx, pass.Options{
@@ -235,10 +243,7 @@ func (l *loading) send(ctx context.Context) (out *pass.Outcome, err error) {
 			if err := l.reject(k); err != nil {
 				return err
 			}
-			if l.parts != nil {
-				return l.writePart(ctx, k)
-			}
-			return l.sink.Write(k)
+			return l.write(ctx, k)
 		},
 	})
 	if closeErr := l.rejects.Close(); err == nil {
@@ -247,6 +252,9 @@ func (l *loading) send(ctx context.Context) (out *pass.Outcome, err error) {
 	rows, refused, closeErr := l.closeSink(err)
 	if err == nil {
 		err = closeErr
+	}
+	if err == nil && l.merge != nil {
+		rows, refused, err = l.mergeStage(ctx)
 	}
 	if err != nil {
 		return nil, err
@@ -264,6 +272,17 @@ func (l *loading) send(ctx context.Context) (out *pass.Outcome, err error) {
 	}
 	l.count(out, rows)
 	return out, nil
+}
+
+// write hands a block over to the target.
+func (l *loading) write(ctx context.Context, k *convert.Block) error {
+	if l.parts != nil {
+		return l.writePart(ctx, k)
+	}
+	if l.merge != nil {
+		l.merge.numbers.Add(k)
+	}
+	return l.sink.Write(k)
 }
 
 // closeSink ends the bulk path and returns how many rows it took in all, and
@@ -338,11 +357,14 @@ func (l *loading) figures(ctx context.Context, t *table.Table) (c counted, err e
 
 // verify holds the table against what was read, inside the transaction.
 func (l *loading) verify(ctx context.Context, out *pass.Outcome) error {
-	got, err := l.figures(ctx, l.table)
+	r, filled := l.receipt, l.table
+	if l.merge != nil {
+		filled = l.merge.stage
+	}
+	got, err := l.figures(ctx, filled)
 	if err != nil {
 		return err
 	}
-	r := l.receipt
 	r.Counts.TableAfter = got.rows
 	cols := l.table.Loaded()
 	if l.Verify == RowsOnly {
@@ -351,6 +373,13 @@ func (l *loading) verify(ctx context.Context, out *pass.Outcome) error {
 	r.Columns = len(cols)
 	want := counted{out.Loaded, out.Figures}.plus(l.before, cols, l.to.Dialect())
 	r.Differences = compare(cols, want, got)
+	if l.merge != nil {
+		more, err := l.verifyMerge(ctx)
+		if err != nil {
+			return err
+		}
+		r.Differences = append(r.Differences, more...)
+	}
 	if c := r.Counts; c.Read != c.Loaded+c.Rejected+c.Skipped {
 		r.Differences = append(r.Differences, Difference{
 			Figure: "records", Source: fmt.Sprint(c.Read), Table: fmt.Sprint(c.Loaded + c.Rejected + c.Skipped),

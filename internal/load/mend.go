@@ -57,7 +57,10 @@ func Mend(ctx context.Context, t *tray.Tray, id string, from *source.Opener, to 
 		return nil, err
 	}
 	plan := t.Table
-	plan.Existing, plan.Allow = table.Append, table.Allowance{}
+	plan.Allow = table.Allowance{}
+	if plan.Existing != table.Merge {
+		plan.Existing = table.Append
+	}
 	path := filepath.Join(dir, reject.FileName)
 	l := &loading{
 		Options: o, plan: &plan, table: &plan, to: to, dir: dir,

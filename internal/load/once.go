@@ -92,7 +92,7 @@ func (l *loading) entry() *ledger.Entry {
 		sums = append(sums, p.SHA256)
 	}
 	e := l.newEntry(ledger.Content(sums))
-	if e.Replaces = r.Done != "appended"; l.parts != nil {
+	if e.Replaces = r.Done != "appended" && r.Done != "merged"; l.parts != nil {
 		e = l.parts.next(l)
 	}
 	e.State, e.Load, e.Read, e.Loaded = ledger.Loaded, r.Load, r.Counts.Read, r.Counts.Loaded

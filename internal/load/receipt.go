@@ -22,25 +22,26 @@ const receiptFile = "receipt.json"
 
 // Receipt is the evidence of one load.
 type Receipt struct {
-	Load        string       `json:"load"` // its id within the tray
-	Begun       time.Time    `json:"begun"`
-	Ledger      *string      `json:"ledger"` // its id in the ledger of the target
-	Tray        string       `json:"tray"`
-	Target      string       `json:"target"`
-	Table       string       `json:"table"`
-	Existing    string       `json:"existing"`
-	Done        string       `json:"done"`   // created, appended, emptied or rebuilt
-	Mended      bool         `json:"mended"` // it is the rejects of the load that were loaded
-	Source      []Part       `json:"source"`
-	Counts      Counts       `json:"counts"`
-	Rejects     Rejects      `json:"rejects"`
-	Verify      Depth        `json:"verify"`
-	Verified    bool         `json:"verified"`
-	Differences []Difference `json:"differences"`
-	Continued   int64        `json:"continued_from"` // rows that were loaded before it was interrupted
-	Kept        int64        `json:"kept"`           // rows that stay although it is not verified
-	Remarks     []string     `json:"remarks"`        // on how the rows went in
-	Phases      []Phase      `json:"phases"`
+	Load        string         `json:"load"` // its id within the tray
+	Begun       time.Time      `json:"begun"`
+	Ledger      *string        `json:"ledger"` // its id in the ledger of the target
+	Tray        string         `json:"tray"`
+	Target      string         `json:"target"`
+	Table       string         `json:"table"`
+	Existing    string         `json:"existing"`
+	Done        string         `json:"done"`   // created, appended, emptied, rebuilt or merged
+	Mended      bool           `json:"mended"` // it is the rejects of the load that were loaded
+	Merged      *target.Merged `json:"merge"`  // null unless rows were merged
+	Source      []Part         `json:"source"`
+	Counts      Counts         `json:"counts"`
+	Rejects     Rejects        `json:"rejects"`
+	Verify      Depth          `json:"verify"`
+	Verified    bool           `json:"verified"`
+	Differences []Difference   `json:"differences"`
+	Continued   int64          `json:"continued_from"` // rows that were loaded before it was interrupted
+	Kept        int64          `json:"kept"`           // rows that stay although it is not verified
+	Remarks     []string       `json:"remarks"`        // on how the rows went in
+	Phases      []Phase        `json:"phases"`
 
 	Columns  int             `json:"columns"`        // of the table that were compared
 	Before   []table.Figures `json:"figures_before"` // of the rows that were in the table and stay

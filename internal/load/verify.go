@@ -69,6 +69,10 @@ type Compared struct {
 	Table  table.Figures `json:"table"`
 }
 
+// ErrWasMerged is returned for a load of which the table has more than the source
+// can tell.
+var ErrWasMerged = errors.New("its rows were merged into others, and the table's figures are those of all")
+
 // Verify reads the source of the tray again and holds the table against it: the
 // rows of the last load, with what was mended of it, and those that were there
 // before. It changes nothing.
@@ -76,6 +80,9 @@ func Verify(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Ta
 	last, err := readLast(t)
 	if err != nil {
 		return nil, err
+	}
+	if last.receipt != nil && last.receipt.Done == "merged" {
+		return nil, fmt.Errorf("load %s: %w", last.id, ErrWasMerged)
 	}
 	plan, err := last.fit(ctx, &t.Table, to)
 	if err != nil {

@@ -18,22 +18,24 @@ type Table struct {
 type Existing string
 
 // Refuse leaves it alone, Append adds to it, Empty takes its rows out first,
-// Rebuild makes it anew.
+// Rebuild makes it anew, Merge updates the rows whose key is there and inserts
+// the others.
 const (
 	Refuse  Existing = ""
 	Append  Existing = "append"
 	Empty   Existing = "empty"
 	Rebuild Existing = "rebuild"
+	Merge   Existing = "merge"
 )
 
 // ParseExisting reads the word for it.
 func ParseExisting(word string) (Existing, error) {
-	for _, e := range []Existing{Refuse, Append, Empty, Rebuild} {
+	for _, e := range []Existing{Refuse, Append, Empty, Rebuild, Merge} {
 		if e.String() == word {
 			return e, nil
 		}
 	}
-	return Refuse, fmt.Errorf("existing %q: write refuse, append, empty or rebuild", word)
+	return Refuse, fmt.Errorf("existing %q: write refuse, append, empty, rebuild or merge", word)
 }
 
 func (e Existing) String() string {

@@ -64,6 +64,12 @@ type Tx interface {
 	Empty(ctx context.Context, t *table.Table) error
 	// Index makes the table's indexes, which is quicker when its rows are there.
 	Index(ctx context.Context, t *table.Table) error
+	// Stage makes a temporary table with the columns of one that is there, and
+	// RowOfStage, to be merged into that.
+	Stage(ctx context.Context, t *table.Table, name string) error
+	// Merge merges a stage into the table by its key; at tells which records
+	// the rows of the stage are.
+	Merge(ctx context.Context, t *table.Table, stage string, at *Numbers) (Merged, []convert.Refusal, error)
 	// Load opens the bulk path into the table's loaded columns.
 	Load(ctx context.Context, t *table.Table) (Sink, error)
 	// Commit makes it permanent, and with it the entry in the ledger, if any.

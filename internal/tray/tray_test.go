@@ -68,7 +68,7 @@ func TestMistakes(t *testing.T) {
 		"same name":        {head + "columns:\n  - {from: A, name: a, type: text}\n  - {from: B, name: A, type: text}\n", "8:21: two columns are called A"},
 		"no type":          {head + "columns:\n  - {from: A, name: a}\n", `7:5: column "A": it needs a name and a type`},
 		"all left out":     {head + "columns:\n  - {from: A, leave_out: true}\n", "every column is left out"},
-		"existing":         {head + "  existing: smash\n", `existing "smash": write refuse, append, empty or rebuild`},
+		"existing":         {head + "  existing: smash\n", `existing "smash": write refuse, append, empty, rebuild or merge`},
 		"header":           {"tray: 1\nsource:\n  files: [a]\n  header: first\n", `4:11: header "first": write the number of its line, or none`},
 		"not a mapping":    {"tray: 1\nsource: a.csv\n", "2:9: write keys and values here"},
 		"not a truth":      {head + "columns:\n  - {from: A, nullable: perhaps}\n", "7:25: write true or false"},

@@ -43,13 +43,9 @@ var readers atomic.Int64 // names are the driver's, for the whole program
 
 // Load implements target.Tx.
 func (x *tx) Load(ctx context.Context, tab *table.Table) (target.Sink, error) {
-	var names []string
-	for _, c := range tab.Loaded() {
-		names = append(names, dialect.MySQL.Quote(c.Name))
-	}
 	s := &sink{
 		ctx: ctx, t: x.t, key: tab.Key, reader: fmt.Sprintf("load-%d", readers.Add(1)),
-		table: dialect.MySQL.QuoteTable(x.t.current(tab.Name)), columns: strings.Join(names, ", "),
+		table: dialect.MySQL.QuoteTable(x.t.current(tab.Name)), columns: dialect.MySQL.Columns(tab),
 	}
 	s.begin, s.end, s.back = "START TRANSACTION", "COMMIT", "ROLLBACK"
 	if x.t.staged == "" { // the batch is a part of the load's own transaction
@@ -148,6 +144,9 @@ func (s *sink) bulkInto(table string) string {
 		" CHARACTER SET utf8mb4 FIELDS TERMINATED BY '\\t' ESCAPED BY '\\\\' LINES TERMINATED BY '\\n' (" + s.columns + ")"
 }
 
+// batchName is the name of the temporary table of a batch.
+const batchName = "ambertray_batch"
+
 // weed takes the rows out of the batch whose key is in the table already or in
 // an earlier row: in one go, over a temporary table, for there may be many.
 func (s *sink) weed() error {
@@ -161,18 +160,14 @@ func (s *sink) weed() error {
 		same = append(same, "t."+d.Quote(k)+" = s."+d.Quote(k))
 	}
 	const op = "look for keys that are there"
-	for _, statement := range []string{
-		// In one statement, for one that alters the table would commit.
-		"CREATE TEMPORARY TABLE ambertray_batch (row_of_batch int AUTO_INCREMENT PRIMARY KEY) AS SELECT " + s.columns + " FROM " + s.table + " LIMIT 0",
-		s.bulkInto("ambertray_batch"),
-	} {
+	for _, statement := range []string{stageOf(s.table, batchName, s.columns), s.bulkInto(batchName)} {
 		if err := s.t.exec(s.ctx, statement); err != nil {
 			return s.t.fail(op, err)
 		}
 	}
-	rows, err := s.t.conn.QueryContext(s.ctx, fmt.Sprintf(`SELECT row_of_batch FROM (SELECT row_of_batch,
-		row_number() OVER (PARTITION BY %s ORDER BY row_of_batch) > 1 OR EXISTS (SELECT 1 FROM %s t WHERE %s) AS twice FROM ambertray_batch s) q
-		WHERE twice ORDER BY 1`, strings.Join(keys, ", "), s.table, strings.Join(same, " AND ")))
+	rows, err := s.t.conn.QueryContext(s.ctx, fmt.Sprintf(`SELECT n FROM (SELECT %[1]s AS n,
+		row_number() OVER (PARTITION BY %[2]s ORDER BY %[1]s) > 1 OR EXISTS (SELECT 1 FROM %[3]s t WHERE %[4]s) AS twice FROM %[5]s s) q
+		WHERE twice ORDER BY 1`, target.RowOfStage, strings.Join(keys, ", "), s.table, strings.Join(same, " AND "), batchName))
 	if err != nil {
 		return s.t.fail(op, err)
 	}
@@ -187,7 +182,7 @@ func (s *sink) weed() error {
 		return s.t.fail(op, err)
 	}
 	s.refused = append(s.refused, s.batch.Refuse(twice, s.key)...)
-	return s.t.fail(op, s.t.exec(s.ctx, "DROP TEMPORARY TABLE ambertray_batch"))
+	return s.t.fail(op, s.t.exec(s.ctx, "DROP TEMPORARY TABLE "+batchName))
 }
 
 // insertAll inserts the batch with statements that the server refuses whole

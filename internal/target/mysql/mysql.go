@@ -411,7 +411,7 @@ func (t *Target) fail(op string, err error) error {
 	var network net.Error
 	switch {
 	case errors.As(err, &refused):
-		e.Err, e.Kind = errors.New(refused.Message), conditions[refused.Number]
+		e.Err, e.Kind = serverError{refused}, conditions[refused.Number]
 	case errors.Is(err, context.Canceled):
 		e.Kind = context.Canceled
 	case errors.As(err, &network), errors.Is(err, driver.ErrBadConn), errors.Is(err, mysql.ErrInvalidConn):
@@ -419,6 +419,12 @@ func (t *Target) fail(op string, err error) error {
 	}
 	return e
 }
+
+// serverError is what the server says, in its own words only.
+type serverError struct{ err *mysql.MySQLError }
+
+func (e serverError) Error() string { return e.err.Message }
+func (e serverError) Unwrap() error { return e.err }
 
 // conditions are the server's errors that mean something to callers.
 var conditions = map[uint16]error{

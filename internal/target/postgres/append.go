@@ -66,7 +66,7 @@ func (a *adder) Close(abort error) (int64, error) {
 	if err := a.flush(); err != nil {
 		return 0, err
 	}
-	return a.rows, a.x.t.fail("move the sequences on", a.moveSequences())
+	return a.rows, a.x.moveSequences(a.ctx, a.tab)
 }
 
 // weed takes the rows out of the batch whose key is in the table already or in
@@ -74,27 +74,20 @@ func (a *adder) Close(abort error) (int64, error) {
 func (a *adder) weed() error {
 	a.weeded = true
 	d := dialect.PostgreSQL
-	var names, keys, same []string
-	for _, c := range a.tab.Loaded() {
-		names = append(names, d.Quote(c.Name))
-	}
+	var keys, same []string
 	for _, k := range a.tab.Key {
 		keys = append(keys, "s."+d.Quote(k))
 		same = append(same, "t."+d.Quote(k)+" = s."+d.Quote(k))
 	}
-	cols, tab := strings.Join(names, ", "), d.QuoteTable(a.tab.Name)
-	err := a.x.exec(a.ctx, []string{
-		"CREATE TEMPORARY TABLE ambertray_batch ON COMMIT DROP AS SELECT " + cols + " FROM " + tab + " WITH NO DATA",
-		"ALTER TABLE ambertray_batch ADD row_of_batch integer GENERATED ALWAYS AS IDENTITY",
-	})
-	if err != nil {
-		return a.x.t.fail("make a temporary table", err)
+	if err := a.x.Stage(a.ctx, a.tab, batchName); err != nil {
+		return err
 	}
-	if _, err := a.x.t.conn.PgConn().CopyFrom(a.ctx, a.wire(0, a.batch.Len()), "COPY ambertray_batch ("+cols+") FROM STDIN (FORMAT binary)"); err != nil {
+	if _, err := a.x.t.conn.PgConn().CopyFrom(a.ctx, a.wire(0, a.batch.Len()), fmt.Sprintf("COPY %s (%s) FROM STDIN (FORMAT binary)", batchName, d.Columns(a.tab))); err != nil {
 		return a.x.t.fail("copy", err)
 	}
-	rows, err := a.x.tx.Query(a.ctx, fmt.Sprintf(`SELECT row_of_batch FROM (SELECT row_of_batch, row_number() OVER (PARTITION BY %s ORDER BY row_of_batch) > 1
-		OR EXISTS (SELECT FROM %s t WHERE %s) AS twice FROM ambertray_batch s) q WHERE twice ORDER BY 1`, strings.Join(keys, ", "), tab, strings.Join(same, " AND ")))
+	rows, err := a.x.tx.Query(a.ctx, fmt.Sprintf(`SELECT n FROM (SELECT %[1]s AS n, row_number() OVER (PARTITION BY %[2]s ORDER BY %[1]s) > 1
+		OR EXISTS (SELECT FROM %[3]s t WHERE %[4]s) AS twice FROM %[5]s s) q WHERE twice ORDER BY 1`,
+		target.RowOfStage, strings.Join(keys, ", "), d.QuoteTable(a.tab.Name), strings.Join(same, " AND "), batchName))
 	if err != nil {
 		return a.x.t.fail("look for keys that are there", err)
 	}
@@ -103,7 +96,7 @@ func (a *adder) weed() error {
 		return a.x.t.fail("look for keys that are there", err)
 	}
 	a.refused = append(a.refused, a.batch.Refuse(twice, a.tab.Key)...)
-	return a.x.t.fail("drop the temporary table", a.x.exec(a.ctx, []string{"DROP TABLE ambertray_batch"}))
+	return a.x.t.fail("drop the temporary table", a.x.exec(a.ctx, []string{"DROP TABLE " + batchName}))
 }
 
 // copy copies some rows of the batch, but for those that are refused. After one
@@ -145,6 +138,9 @@ func (a *adder) copy(from, to int) error {
 }
 
 const minStep = 64
+
+// batchName is the name of the temporary table of a batch.
+const batchName = "ambertray_batch"
 
 // failed returns the row that an error of a COPY is about.
 func (a *adder) failed(pg *pgconn.PgError, from, end int) (row int, known bool) {
@@ -197,18 +193,17 @@ func (a *adder) wire(from, to int) io.Reader {
 
 // moveSequences lets the columns that count by themselves go on behind the
 // greatest value, for those that were loaded did not come from the count.
-func (a *adder) moveSequences() error {
+func (x *tx) moveSequences(ctx context.Context, tab *table.Table) error {
 	d := dialect.PostgreSQL
-	for _, c := range a.tab.Loaded() {
+	for _, c := range tab.Loaded() {
 		if !c.Type.Whole() {
 			continue
 		}
-		name := d.Quote(c.Name)
-		_, err := a.x.tx.Exec(a.ctx, fmt.Sprintf(`SELECT setval(s, greatest((SELECT max(%[1]s) FROM %[2]s), nextval(s)), true)
-			FROM (SELECT pg_get_serial_sequence($1, $2)::regclass AS s) q WHERE s IS NOT NULL`, name, d.QuoteTable(a.tab.Name)),
-			d.QuoteTable(a.tab.Name), c.Name)
+		_, err := x.tx.Exec(ctx, fmt.Sprintf(`SELECT setval(s, greatest((SELECT max(%s) FROM %s), nextval(s)), true)
+			FROM (SELECT pg_get_serial_sequence($1, $2)::regclass AS s) q WHERE s IS NOT NULL`, d.Quote(c.Name), d.QuoteTable(tab.Name)),
+			d.QuoteTable(tab.Name), c.Name)
 		if err != nil {
-			return err
+			return x.t.fail("move the sequences on", err)
 		}
 	}
 	return nil

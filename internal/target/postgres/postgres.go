@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"io"
 	"net"
-	"sort"
 	"strings"
 
 	"github.com/jackc/pgx/v5"
@@ -194,11 +193,7 @@ func (x *tx) Rollback() error {
 
 // Load implements target.Tx.
 func (x *tx) Load(ctx context.Context, tab *table.Table) (target.Sink, error) {
-	var names []string
-	for _, c := range tab.Loaded() {
-		names = append(names, dialect.PostgreSQL.Quote(c.Name))
-	}
-	sql := fmt.Sprintf("COPY %s (%s) FROM STDIN (FORMAT binary", dialect.PostgreSQL.QuoteTable(tab.Name), strings.Join(names, ", "))
+	sql := fmt.Sprintf("COPY %s (%s) FROM STDIN (FORMAT binary", dialect.PostgreSQL.QuoteTable(tab.Name), dialect.PostgreSQL.Columns(tab))
 	if !x.created {
 		return &adder{ctx: ctx, x: x, tab: tab, sql: sql + ")"}, nil
 	}
@@ -230,28 +225,14 @@ type sink struct {
 	done    chan copied
 	finish  func() error // what is left to do when the rows are there
 	ended   bool         // the result of the COPY was taken
-	numbers []numberRun
-	rows    int64 // sent
+	numbers target.Numbers
 	copied  int64 // taken by the server
 	refused []convert.Refusal
 }
 
-// numberRun says that a row of the COPY and those after it are the records from
-// first on, one after the other.
-type numberRun struct {
-	row   int64
-	first convert.Where
-}
-
 // Write implements target.Sink.
 func (s *sink) Write(k *convert.Block) error {
-	for _, n := range k.Numbers {
-		s.rows++
-		last := len(s.numbers) - 1
-		if last < 0 || s.numbers[last].first.Part != k.Part || n-s.numbers[last].first.Record != s.rows-s.numbers[last].row {
-			s.numbers = append(s.numbers, numberRun{s.rows, convert.Where{Part: k.Part, Record: n}})
-		}
-	}
+	s.numbers.Add(k)
 	return s.write(k.Data)
 }
 
@@ -345,20 +326,13 @@ func (x *tx) takeOut(ctx context.Context, tab *table.Table, s *sink) error {
 		}
 		s.copied--
 		s.refused = append(s.refused, convert.Refusal{
-			Where: s.number(n), Columns: tab.Key, Reason: target.SameKey, Detail: fmt.Sprintf("record %d", s.number(first).Record),
+			Where: s.numbers.Record(n), Columns: tab.Key, Reason: target.SameKey, Detail: fmt.Sprintf("record %d", s.numbers.Record(first).Record),
 		})
 	}
 	return rows.Err()
 }
 
 const uniqueViolation = "23505"
-
-// number returns the record that is a row of the COPY; the first row is 1.
-func (s *sink) number(row int64) convert.Where {
-	i := sort.Search(len(s.numbers), func(i int) bool { return s.numbers[i].row > row }) - 1
-	run := s.numbers[i]
-	return convert.Where{Part: run.first.Part, Record: run.first.Record + row - run.row}
-}
 
 // fail tells which condition an error of the server or the driver is.
 func (t *Target) fail(op string, err error) error {
@@ -370,7 +344,7 @@ func (t *Target) fail(op string, err error) error {
 	var network net.Error
 	switch {
 	case errors.As(err, &pg):
-		e.Err = errors.New(pg.Message)
+		e.Err = serverError{pg}
 		e.Kind = conditions[pg.Code]
 		if e.Kind == nil && strings.HasPrefix(pg.Code, "28") {
 			e.Kind = target.ErrLogin
@@ -380,6 +354,12 @@ func (t *Target) fail(op string, err error) error {
 	}
 	return e
 }
+
+// serverError is what the server says, in its own words only.
+type serverError struct{ pg *pgconn.PgError }
+
+func (e serverError) Error() string { return e.pg.Message }
+func (e serverError) Unwrap() error { return e.pg }
 
 // conditions are the SQLSTATEs that mean something to callers.
 var conditions = map[string]error{

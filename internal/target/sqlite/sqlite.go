@@ -83,7 +83,7 @@ func (t *Target) Close() error {
 func (t *Target) Exists(ctx context.Context, name string) (bool, error) {
 	t.conn.SetInterrupt(ctx.Done())
 	found := false
-	err := sqlitex.Execute(t.conn, "SELECT 1 FROM sqlite_schema WHERE type IN ('table', 'view') AND name = ? COLLATE NOCASE",
+	err := sqlitex.Execute(t.conn, "SELECT 1 FROM pragma_table_list(?)",
 		&sqlitex.ExecOptions{Args: []any{name}, ResultFunc: func(*sqlite.Stmt) error { found = true; return nil }})
 	return found, t.fail("look for table "+name, err)
 }
@@ -206,11 +206,7 @@ func (x *tx) Rollback() error {
 func (x *tx) Load(_ context.Context, tab *table.Table) (target.Sink, error) {
 	cols := tab.Loaded()
 	d := dialect.SQLite
-	var names []string
-	for _, c := range cols {
-		names = append(names, d.Quote(c.Name))
-	}
-	sql := fmt.Sprintf("INSERT INTO %s (%s) VALUES (?%s)", d.Quote(tab.Name), strings.Join(names, ", "), strings.Repeat(", ?", len(cols)-1))
+	sql := fmt.Sprintf("INSERT INTO %s (%s) VALUES (?%s)", d.Quote(tab.Name), d.Columns(tab), strings.Repeat(", ?", len(cols)-1))
 	stmt, err := x.t.conn.Prepare(sql)
 	if err != nil {
 		return nil, x.t.fail("prepare the load", err)
@@ -230,7 +226,7 @@ type sink struct {
 // refuse keeps a row that a constraint does not let in; the statement that
 // failed has changed nothing.
 func (s *sink) refuse(where convert.Where, err error) {
-	r := convert.Refusal{Where: where, Reason: err.Error()}
+	r := convert.Refusal{Where: where, Reason: reasonOf(err)}
 	if code := sqlite.ErrCode(err); code == sqlite.ResultConstraintPrimaryKey || code == sqlite.ResultConstraintUnique {
 		r.Reason, r.Columns = target.SameKey, s.key
 	}

@@ -60,6 +60,7 @@ func Run(t *testing.T, open func() target.Target) {
 		{"a table that is there is added to, emptied or made anew", existingTable},
 		{"every type is added to", everyTypeIsAdded},
 		{"the same content is loaded once", onlyOnce},
+		{"rows are merged by their key", mergeByKey},
 		{"rejects that were corrected are loaded once", mendOnce},
 	} {
 		t.Run(c.rule, func(t *testing.T) {

@@ -1,0 +1,76 @@
+package load
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/table"
+	"ambertray/internal/target"
+)
+
+// Conditions of a merge.
+var (
+	ErrNoKey     = errors.New("the plan has no key to merge by")
+	ErrMergeOnce = errors.New("a merge is one transaction, and cannot commit in between")
+)
+
+// merge is the state of a load whose rows go into a stage first, which is then
+// merged into the table.
+type merge struct {
+	stage   *table.Table
+	numbers target.Numbers
+	done    target.Merged
+}
+
+const stageName = "ambertray_stage"
+
+// stageMerge makes the stage.
+func (l *loading) stageMerge(ctx context.Context) (err error) {
+	if len(l.table.Key) == 0 {
+		return fmt.Errorf("table %s: %w", l.table.Name, ErrNoKey)
+	}
+	l.receipt.Done = "merged"
+	if l.receipt.Counts.TableBefore, err = l.rows(ctx); err != nil {
+		return err
+	}
+	stage := *l.table
+	stage.Name, stage.Key = stageName, nil
+	l.merge = &merge{stage: &stage}
+	return l.tx.Stage(ctx, l.table, stageName)
+}
+
+func (l *loading) rows(ctx context.Context) (int64, error) {
+	rows, _, err := l.to.Figures(ctx, &table.Table{Name: l.table.Name})
+	return rows, err
+}
+
+// mergeStage merges what was loaded, and returns how many rows are in the table
+// now and which were refused.
+func (l *loading) mergeStage(ctx context.Context) (rows int64, refused []convert.Refusal, err error) {
+	err = l.phase("merge", func() (err error) {
+		l.merge.done, refused, err = l.tx.Merge(ctx, l.table, stageName, &l.merge.numbers)
+		return err
+	})
+	l.receipt.Merged = &l.merge.done
+	return l.merge.done.Rows(), refused, err
+}
+
+// verifyMerge proves the rest: the stage has the figures of the source, every
+// row of it agrees with the table, and the table has grown by what is new.
+func (l *loading) verifyMerge(ctx context.Context) (differences []Difference, err error) {
+	r, m := l.receipt, l.merge.done
+	if r.Counts.TableAfter, err = l.rows(ctx); err != nil {
+		return nil, err
+	}
+	for _, d := range []struct {
+		figure    string
+		want, got int64
+	}{{"rows", r.Counts.TableBefore + m.Inserted, r.Counts.TableAfter}, {"rows that agree", m.Rows(), m.Agree}} {
+		if d.want != d.got {
+			differences = append(differences, Difference{Figure: d.figure, Source: fmt.Sprint(d.want), Table: fmt.Sprint(d.got)})
+		}
+	}
+	return differences, nil
+}

@@ -1,0 +1,38 @@
+package target
+
+import (
+	"sort"
+
+	"ambertray/internal/convert"
+)
+
+// Numbers knows which record each row is, by the order in which rows were sent.
+type Numbers struct {
+	rows int64
+	runs []numberRun
+}
+
+// numberRun says that a row and those after it are the records from first on,
+// one after the other.
+type numberRun struct {
+	row   int64
+	first convert.Where
+}
+
+// Add takes in the rows of a block.
+func (n *Numbers) Add(k *convert.Block) {
+	for _, number := range k.Numbers {
+		n.rows++
+		last := len(n.runs) - 1
+		if last < 0 || n.runs[last].first.Part != k.Part || number-n.runs[last].first.Record != n.rows-n.runs[last].row {
+			n.runs = append(n.runs, numberRun{n.rows, convert.Where{Part: k.Part, Record: number}})
+		}
+	}
+}
+
+// Record returns the record that is a row; the first row is 1.
+func (n *Numbers) Record(row int64) convert.Where {
+	i := sort.Search(len(n.runs), func(i int) bool { return n.runs[i].row > row }) - 1
+	run := n.runs[i]
+	return convert.Where{Part: run.first.Part, Record: run.first.Record + row - run.row}
+}
