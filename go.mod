@@ -5,6 +5,7 @@ go 1.26.8
 require (
 	github.com/agnivade/levenshtein v1.2.2
 	github.com/cespare/xxhash/v2 v2.3.0
+	github.com/creack/pty v1.1.24
 	github.com/dustin/go-humanize v1.1.0
 	github.com/go-sql-driver/mysql v1.10.1
 	github.com/jackc/pgx/v5 v5.12.0
@@ -19,6 +20,7 @@ require (
 	golang.org/x/sync v0.24.0
 	golang.org/x/term v0.47.0
 	golang.org/x/text v0.43.0
+	gopkg.in/ini.v1 v1.67.3
 	zombiezen.com/go/sqlite v1.4.2
 )
 

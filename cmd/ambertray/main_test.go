@@ -394,7 +394,7 @@ func TestBadInput(t *testing.T) {
 		{1, "verify missing.tray --to museum.db", "no such file"},
 		{1, "rejects folder.tray", "no such file"},
 		{2, "load specimens.csv", "no target was named"},
-		{2, "load specimens.csv --to oracle://x", "unknown kind of target"},
+		{2, "load specimens.csv --to oracle://x", "unknown target"},
 		{2, "load --to museum.db", "requires at least 1 arg"},
 		{2, "survey specimens.csv --delimeter ;", "unknown flag"},
 		{2, "survey specimens.csv --header x", "write the number of its line"},

@@ -6,6 +6,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"io"
 	"os"
 	"os/signal"
@@ -80,7 +81,7 @@ func (a *app) newRoot() *cobra.Command {
 	root.PersistentFlags().BoolVar(&a.json, "json", false, "write the result as JSON")
 	root.AddCommand(
 		a.newSurvey(), a.newDraft(), a.newDDL(), a.newCheck(), a.newLoad(),
-		a.newVerify(), a.newRejects(), a.newMend(), a.newHistory(), a.newDemo(), a.newVersion(),
+		a.newVerify(), a.newRejects(), a.newMend(), a.newHistory(), a.newTargets(), a.newDemo(), a.newVersion(),
 	)
 	for _, c := range root.Commands() {
 		c.Args = usageArgs(c.Args)
@@ -128,7 +129,8 @@ func toFlag(c *cobra.Command) *string {
 // errNoTarget is returned when a command needs a target and none was named.
 var errNoTarget = errors.New("no target was named")
 
-// open opens the target that --to or the environment names.
+// open opens the target that --to or the environment names. Where a login is
+// refused, a person at a terminal is asked for the password.
 func (a *app) open(ctx context.Context, to string, create bool) (target.Target, error) {
 	if to == "" {
 		to = os.Getenv("AMBERTRAY_TO")
@@ -136,7 +138,15 @@ func (a *app) open(ctx context.Context, to string, create bool) (target.Target, 
 	if to == "" {
 		return nil, usageError{errNoTarget}
 	}
-	t, err := connect.Open(ctx, to, create)
+	o := connect.Options{Create: create}
+	t, err := connect.Open(ctx, to, o)
+	if errors.Is(err, target.ErrLogin) && term.CanAsk() {
+		fmt.Fprintln(a.err, err)
+		if o.Password, err = term.AskSecret(a.err, "password: "); err != nil {
+			return nil, err
+		}
+		t, err = connect.Open(ctx, to, o)
+	}
 	var unknown *connect.UnknownError
 	if errors.As(err, &unknown) {
 		return nil, usageError{err}

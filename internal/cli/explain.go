@@ -8,6 +8,7 @@ import (
 	"io/fs"
 	"syscall"
 
+	"ambertray/internal/connect"
 	"ambertray/internal/convert"
 	"ambertray/internal/ledger"
 	"ambertray/internal/load"
@@ -51,6 +52,7 @@ var hints = []struct {
 	hint string
 }{
 	{errNoTarget, "name one, such as --to museum.db, postgres://USER@HOST/DATABASE or mysql://USER@HOST/DATABASE, or set AMBERTRAY_TO"},
+	{connect.ErrSecret, "take it out; the server's password file, PGPASSWORD or MYSQL_PWD can hold it, or you are asked for it"},
 	{source.ErrDirectory, "name a file in it"},
 	{source.ErrEmpty, "there is nothing to load; look whether it was written in full"},
 	{source.ErrBinary, "save it as delimited text first"},

@@ -22,7 +22,7 @@ var layers = [][]string{
 	{"cmd/ambertray"},
 	{"internal/cli"},
 	{"demo", "internal/connect", "internal/target/targettest"},
-	{"internal/load", "internal/script", "internal/term"},
+	{"internal/load", "internal/script", "internal/probe", "internal/term"},
 	{"internal/target/mysql", "internal/target/postgres", "internal/target/sqlite", "internal/survey"},
 	{"internal/pass"},
 	{"internal/intake"},

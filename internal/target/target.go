@@ -49,6 +49,10 @@ type Target interface {
 	// column of the table; of a table without columns it tells the rows only. It
 	// works inside and outside a transaction.
 	Figures(ctx context.Context, t *table.Table) (rows int64, figures []table.Figures, err error)
+	// Facts tells what matters to a load about the server and the connection.
+	Facts(ctx context.Context) ([]Fact, error)
+	// Grant returns what gives the login a right: to create or to insert.
+	Grant(right string) string
 	// Begin starts a transaction; there is one at a time.
 	Begin(ctx context.Context) (Tx, error)
 	// Close ends the connection, and with it a transaction that is open.

@@ -13,10 +13,8 @@ import (
 	"errors"
 	"fmt"
 	"net"
-	"net/url"
-	"os"
+	"slices"
 	"strings"
-	"time"
 
 	"github.com/go-sql-driver/mysql"
 
@@ -36,6 +34,10 @@ type Target struct {
 	// has until the load is committed.
 	staged, stage string
 	noBulk        bool // do without the bulk load
+	// What facts are told by: the login's name, and whether the server is on
+	// this machine.
+	user, database string
+	local          bool
 }
 
 var (
@@ -44,13 +46,20 @@ var (
 )
 
 // Open connects to the database that the URL names. What it leaves out comes
-// from the server's customary environment variables.
-func Open(ctx context.Context, address string) (*Target, error) {
+// from the server's customary environment variables and option file; password,
+// unless empty, is used instead of any that is found there.
+func Open(ctx context.Context, address, password string) (*Target, error) {
 	config, err := parse(address)
 	if err != nil {
 		return nil, &target.Error{Target: "MySQL", Op: "read the URL", Err: err}
 	}
-	t := &Target{name: fmt.Sprintf("%s on %s", config.DBName, hostOf(config.Addr))}
+	if password != "" {
+		config.Passwd = password
+	}
+	t := &Target{
+		name: fmt.Sprintf("%s on %s", config.DBName, hostOf(config.Addr)), user: config.User, database: config.DBName,
+		local: config.Net == "unix" || slices.Contains([]string{"localhost", "127.0.0.1", "::1"}, hostOf(config.Addr)),
+	}
 	connector, err := mysql.NewConnector(config)
 	if err != nil {
 		return nil, t.fail("read the URL", err)
@@ -63,54 +72,10 @@ func Open(ctx context.Context, address string) (*Target, error) {
 	return t, nil
 }
 
-// parse makes the driver's configuration of a URL.
-func parse(address string) (*mysql.Config, error) {
-	u, err := url.Parse(address)
-	if err != nil {
-		return nil, errors.New("it is not understood") // the driver's words would show the password
-	}
-	c := mysql.NewConfig()
-	c.Net, c.User, c.DBName = "tcp", u.User.Username(), strings.TrimPrefix(u.Path, "/")
-	c.Passwd, _ = u.User.Password()
-	if c.Passwd == "" {
-		c.Passwd = os.Getenv("MYSQL_PWD")
-	}
-	if c.User == "" {
-		c.User = os.Getenv("USER")
-	}
-	host, port := u.Hostname(), u.Port()
-	c.Addr = net.JoinHostPort(firstOf(host, os.Getenv("MYSQL_HOST"), "127.0.0.1"), firstOf(port, os.Getenv("MYSQL_TCP_PORT"), "3306"))
-	for key, values := range u.Query() {
-		switch key {
-		case "socket":
-			c.Net, c.Addr = "unix", values[0]
-		case "tls":
-			c.TLSConfig = values[0]
-		default:
-			return nil, fmt.Errorf("unknown parameter %q; there are socket and tls", key)
-		}
-	}
-	if c.DBName == "" {
-		return nil, errors.New("it names no database: write mysql://USER@HOST/DATABASE")
-	}
-	c.Collation, c.Timeout, c.Logger = "utf8mb4_bin", 30*time.Second, silent{}
-	c.Params = map[string]string{"sql_mode": "'STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION'", "time_zone": "'+00:00'"}
-	return c, nil
-}
-
 // silent keeps the driver from writing to standard error.
 type silent struct{}
 
 func (silent) Print(...any) {}
-
-func firstOf(words ...string) string {
-	for _, w := range words {
-		if w != "" {
-			return w
-		}
-	}
-	return ""
-}
 
 func hostOf(address string) string {
 	if host, _, err := net.SplitHostPort(address); err == nil {

@@ -32,11 +32,15 @@ var (
 )
 
 // Open connects to the database that the URL names. What the URL leaves out
-// comes from the server's customary environment variables and password file.
-func Open(ctx context.Context, url string) (*Target, error) {
+// comes from the server's customary environment variables and password file;
+// password, unless empty, is used instead of any that is found there.
+func Open(ctx context.Context, url, password string) (*Target, error) {
 	config, err := pgx.ParseConfig(url)
 	if err != nil {
 		return nil, &target.Error{Target: "PostgreSQL", Op: "read the URL", Err: hideSecrets(err)}
+	}
+	if password != "" {
+		config.Password = password
 	}
 	config.RuntimeParams["application_name"] = "ambertray"
 	config.RuntimeParams["datestyle"] = "ISO"

@@ -1,0 +1,132 @@
+package main_test
+
+import (
+	"context"
+	"io"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/creack/pty"
+	"github.com/stretchr/testify/require"
+
+	"ambertray/internal/connect"
+)
+
+// on runs statements on a target as its administrator.
+func on(t *testing.T, url string, statements ...string) {
+	t.Helper()
+	to, err := connect.Open(context.Background(), url, connect.Options{})
+	require.NoError(t, err)
+	defer to.Close()
+	for _, s := range statements {
+		_, err := to.Exec(context.Background(), s)
+		require.NoError(t, err, s)
+	}
+}
+
+// facts returns what targets test finds.
+func (d *desk) facts(status int, target string) map[string]map[string]any {
+	d.Helper()
+	found := map[string]map[string]any{}
+	for _, f := range d.json(status, "targets", "test", target)["facts"].([]any) {
+		fact := f.(map[string]any)
+		found[fact["name"].(string)] = fact
+	}
+	return found
+}
+
+// TestTargets names targets in the config file, and tells what a login lacks.
+func TestTargets(t *testing.T) {
+	d := newDesk(t)
+	t.Setenv("XDG_CONFIG_HOME", d.dir)
+	out, _ := d.run(0, "targets")
+	require.Contains(t, out, "It names no target yet")
+	config := "museum: museum.db\nsecret: mysql://curator:amber@db/museum\n"
+	d.write("ambertray/targets.yaml", config)
+	_, errOut := d.run(1, "targets")
+	require.Contains(t, errOut, "targets.yaml:2: target secret: it has a password")
+	require.NotContains(t, errOut, "amber@")
+	all := targets(t)
+	d.write("ambertray/targets.yaml", "museum: museum.db\npg: "+all["postgres"]+"\nmaria: "+all["mysql"]+"\n")
+	require.Len(t, d.json(0, "targets")["targets"], 3)
+	d.run(0, "load", "specimens.csv", "--to", "museum")
+	d.run(0, "history", "--to", "museum")
+	require.FileExists(t, filepath.Join(d.dir, "museum.db"))
+	_, errOut = d.run(2, "history", "--to", "nowhere")
+	require.Contains(t, errOut, `unknown target "nowhere"`)
+	require.Contains(t, errOut, "museum, pg, maria")
+
+	for _, name := range []string{"museum", "pg", "maria", "new.db"} {
+		for what, fact := range d.facts(0, name) {
+			require.True(t, fact["good"].(bool), "%s: %s", name, what)
+		}
+	}
+	require.NoFileExists(t, filepath.Join(d.dir, "new.db"))
+
+	// Logins that may not do everything.
+	on(t, all["postgres"], "DROP ROLE IF EXISTS visitor", "CREATE ROLE visitor LOGIN", "ALTER ROLE visitor SET statement_timeout = '5min'", "REVOKE CREATE ON SCHEMA public FROM PUBLIC")
+	found := d.facts(1, strings.Replace(all["postgres"], "curator@", "visitor@", 1))
+	require.Contains(t, found["create a table"]["mend"], "GRANT CREATE, USAGE ON SCHEMA public TO visitor")
+	require.Contains(t, found["statement_timeout"]["mend"], "ALTER ROLE visitor SET statement_timeout = 0")
+	on(t, all["mysql"], "DROP USER IF EXISTS visitor", "CREATE USER visitor", "GRANT SELECT ON museum.* TO visitor")
+	found = d.facts(1, strings.Replace(all["mysql"], "root@", "visitor@", 1))
+	require.Contains(t, found["create a table"]["mend"], "GRANT SELECT, INSERT, UPDATE, DELETE, CREATE")
+}
+
+// TestEncrypted connects with the certificate of the server's authority, and
+// with no other.
+func TestEncrypted(t *testing.T) {
+	d, all := newDesk(t), targets(t)
+	for _, c := range []struct{ url, version string }{
+		{all["postgres"] + "?sslmode=verify-full&sslrootcert=" + os.Getenv("AMBERTRAY_TEST_POSTGRES_CA"), "TLSv1."},
+		{all["mysql"] + "?tls_ca=" + os.Getenv("AMBERTRAY_TEST_MYSQL_CA"), "TLSv1."},
+		{all["mysql"] + "?tls=skip-verify", "TLSv1."}, {all["mysql"], "no"}, {all["postgres"] + "?sslmode=disable", "no"},
+	} {
+		require.Contains(t, d.facts(0, c.url)["encrypted"]["value"], c.version, c.url)
+	}
+	for _, url := range []string{all["mysql"] + "?tls=true", all["postgres"] + "?sslmode=verify-full", all["mysql"] + "?tls_ca=none.pem"} {
+		_, errOut := d.run(1, "history", "--to", url)
+		require.Regexp(t, "certificate|none.pem", errOut)
+	}
+}
+
+// TestPassword finds it where the server's clients do, or asks for it, and shows
+// it nowhere.
+func TestPassword(t *testing.T) {
+	d, root := newDesk(t), targets(t)["mysql"]
+	on(t, root, "DROP USER IF EXISTS keeper", "CREATE USER keeper IDENTIFIED BY 'resin5'", "GRANT ALL ON museum.* TO keeper")
+	keeper := strings.Replace(root, "root@", "keeper@", 1)
+	_, errOut := d.run(1, "history", "--to", keeper)
+	require.Contains(t, errOut, "refuses the login")
+	try := func(env ...string) {
+		c := d.command("history", "--to", keeper)
+		c.Env = append(os.Environ(), env...)
+		out, err := c.CombinedOutput()
+		require.NoError(t, err, string(out))
+	}
+	try("MYSQL_PWD=resin5")
+	d.write("home/.my.cnf", "[mysqld]\nskip-networking\n[client]\npassword=resin5\n")
+	try("HOME=" + filepath.Join(d.dir, "home"))
+
+	for typed, want := range map[string]string{"resin5": "in the ledger", "wrong": "refuses the login"} {
+		c := exec.Command(program, "history", "--to", keeper)
+		c.Env = append(os.Environ(), "HOME="+d.dir)
+		terminal, err := pty.Start(c)
+		require.NoError(t, err)
+		seen := ""
+		for buffer := make([]byte, 1000); !strings.Contains(seen, "password: "); {
+			n, err := terminal.Read(buffer)
+			require.NoError(t, err)
+			seen += string(buffer[:n])
+		}
+		_, err = io.WriteString(terminal, typed+"\n")
+		require.NoError(t, err)
+		rest, _ := io.ReadAll(terminal) // which ends with an error when the program does
+		_ = c.Wait()
+		require.Contains(t, string(rest), want)
+		require.NotContains(t, seen+string(rest), typed)
+	}
+}

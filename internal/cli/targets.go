@@ -1,0 +1,99 @@
+package cli
+
+import (
+	"os"
+
+	"github.com/spf13/cobra"
+
+	"ambertray/internal/connect"
+	"ambertray/internal/probe"
+	"ambertray/internal/term"
+)
+
+func (a *app) newTargets() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "targets",
+		Short: "List the targets that have names, and test what a login can do",
+		Args:  usageArgs(cobra.NoArgs),
+		RunE: func(*cobra.Command, []string) error {
+			list, err := connect.Named()
+			if err != nil {
+				return err
+			}
+			file, _ := connect.ConfigFile()
+			result := struct {
+				File    string                `json:"file"`
+				Targets []connect.NamedTarget `json:"targets"`
+			}{file, append([]connect.NamedTarget{}, list...)}
+			return a.show(result, func() { a.drawTargets(file, list) })
+		},
+	}
+	c.AddCommand(&cobra.Command{
+		Use:   "test TARGET",
+		Short: "Try everything that a load does, and take it back",
+		Args:  usageArgs(cobra.ExactArgs(1)),
+		RunE: func(c *cobra.Command, args []string) error {
+			to, err := a.open(c.Context(), args[0], true)
+			if err != nil {
+				return err
+			}
+			defer to.Close()
+			result, err := probe.Run(c.Context(), to)
+			if err != nil {
+				return err
+			}
+			if !result.Able() {
+				a.status = exitFailed
+			}
+			return a.show(result, func() { a.drawProbe(result) })
+		},
+	})
+	return c
+}
+
+func (a *app) drawTargets(file string, list []connect.NamedTarget) {
+	p := a.print
+	p.Fact("file", "%s", file)
+	if len(list) == 0 {
+		p.Next("It names no target yet. Write one a line, without a password:", "museum: postgres://USER@HOST/DATABASE")
+		return
+	}
+	p.Line("")
+	var rows [][]string
+	for _, t := range list {
+		mark := ""
+		if t.Name == os.Getenv("AMBERTRAY_TO") {
+			mark = p.Amber("AMBERTRAY_TO")
+		}
+		rows = append(rows, []string{p.Bold(t.Name), t.URL, mark})
+	}
+	p.Table([]term.Column{{Title: "name"}, {Title: "target"}, {Title: ""}}, rows)
+	p.Next("To see what a login can do:", "ambertray targets test "+list[0].Name)
+}
+
+func (a *app) drawProbe(r *probe.Result) {
+	p := a.print
+	p.Fact("target", "%s", p.Bold(r.Target))
+	p.Line("")
+	var rows [][]string
+	for _, f := range r.Facts {
+		value := f.Value
+		switch {
+		case !f.Good && f.Vital:
+			value = p.Red(value)
+		case !f.Good:
+			value = p.Amber(value)
+		}
+		mend := ""
+		if !f.Good {
+			mend = f.Mend
+		}
+		rows = append(rows, []string{f.Name, value, mend})
+	}
+	p.Table([]term.Column{{Title: "fact"}, {Title: "", Max: 60}, {Title: "what to do", Max: 90}}, rows)
+	verdict := "It can be loaded into. Nothing was changed."
+	if !r.Able() {
+		verdict = "It cannot be loaded into as it is. Nothing was changed."
+	}
+	p.Line("\n  %s", verdict)
+}

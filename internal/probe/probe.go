@@ -1,0 +1,106 @@
+// Package probe finds out what a login can do in a target, by trying it in a
+// transaction that is rolled back.
+package probe
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/ledger"
+	"ambertray/internal/table"
+	"ambertray/internal/target"
+	"ambertray/internal/value"
+)
+
+// Result is what was found.
+type Result struct {
+	Target string        `json:"target"`
+	Facts  []target.Fact `json:"facts"`
+}
+
+// Able tells whether a load is possible at all.
+func (r *Result) Able() bool {
+	for _, f := range r.Facts {
+		if f.Vital && !f.Good {
+			return false
+		}
+	}
+	return true
+}
+
+// Run looks at a target and tries what a load does. It leaves nothing behind.
+func Run(ctx context.Context, to target.Target) (*Result, error) {
+	facts, err := to.Facts(ctx)
+	if err != nil {
+		return nil, err
+	}
+	p := &probing{ctx: ctx, to: to, result: &Result{Target: to.Name(), Facts: facts}}
+	return p.result, p.run()
+}
+
+type probing struct {
+	ctx    context.Context
+	to     target.Target
+	result *Result
+}
+
+func (p *probing) run() (err error) {
+	tab := &table.Table{
+		Name: "ambertray_test_" + ledger.NewID(time.Now())[len("20060102-"):], Key: []string{"a"}, Indexes: [][]string{{"b"}},
+		Columns: []table.Column{{Name: "a", Type: table.Type{Kind: table.Integer}}, {Name: "b", Type: table.Type{Kind: table.Integer}, Nullable: true}},
+	}
+	tx, err := p.to.Begin(p.ctx)
+	if !p.tried("write", err, "") {
+		return nil
+	}
+	if !p.tried("create a table", tx.Create(p.ctx, tab, target.Creation{}), "create") {
+		_ = tx.Rollback() // of nothing
+		return nil
+	}
+	defer func() { err = errors.Join(err, tx.Rollback()) }()
+	sink, err := tx.Load(p.ctx, tab)
+	if err == nil {
+		err = sink.Write(p.block())
+		_, closeErr := sink.Close(err)
+		err = errors.Join(err, closeErr)
+	}
+	if !p.tried("load rows", err, "insert") {
+		return nil
+	}
+	for _, remark := range sink.Remarks() {
+		p.result.Facts = append(p.result.Facts, target.Fact{Name: "load in bulk", Value: "no", Mend: remark})
+	}
+	if !p.tried("index it", tx.Index(p.ctx, tab), "create") {
+		return nil
+	}
+	there, err := p.to.Exists(p.ctx, ledger.Name)
+	if err == nil && there {
+		_, err = p.to.Query(p.ctx, "SELECT id FROM "+ledger.Name+" WHERE id = ''")
+	}
+	p.tried("keep the ledger", err, "insert")
+	return nil
+}
+
+// block is one row of a 1 and a NULL.
+func (p *probing) block() *convert.Block {
+	enc := p.to.Encoder(2)
+	data := enc.AppendRecord(nil)
+	data = enc.Column(table.Type{Kind: table.Integer})(data, &value.Value{Int: 1})
+	data = enc.AppendNull(data)
+	return &convert.Block{Data: data, Ends: []int{len(data)}, Numbers: []int64{1}}
+}
+
+// tried writes down how a step went. right names what the login needs for it.
+func (p *probing) tried(name string, err error, right string) bool {
+	f := target.Fact{Name: name, Value: "yes", Good: err == nil, Vital: true}
+	if err != nil {
+		f.Value = "no: " + err.Error()
+		if errors.Is(err, target.ErrPermission) {
+			f.Mend = p.to.Grant(right)
+		}
+	}
+	p.result.Facts = append(p.result.Facts, f)
+	return err == nil
+}

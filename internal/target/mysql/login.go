@@ -1,0 +1,100 @@
+package mysql
+
+import (
+	"cmp"
+	"crypto/tls"
+	"crypto/x509"
+	"errors"
+	"fmt"
+	"net"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/go-sql-driver/mysql"
+	"gopkg.in/ini.v1"
+)
+
+// parse makes the driver's configuration of a URL.
+func parse(address string) (*mysql.Config, error) {
+	u, err := url.Parse(address)
+	if err != nil {
+		return nil, errors.New("it is not understood") // the driver's words would show the password
+	}
+	file := optionFile()
+	c := mysql.NewConfig()
+	c.Net, c.DBName = "tcp", strings.TrimPrefix(u.Path, "/")
+	c.User = cmp.Or(u.User.Username(), file("user"), os.Getenv("USER"))
+	c.Passwd, _ = u.User.Password()
+	c.Passwd = cmp.Or(c.Passwd, os.Getenv("MYSQL_PWD"), file("password"))
+	host, port := u.Hostname(), u.Port()
+	socket := u.Query().Get("socket")
+	if host == "" && os.Getenv("MYSQL_HOST") == "" {
+		socket = cmp.Or(socket, os.Getenv("MYSQL_UNIX_PORT"), file("socket"))
+	}
+	c.Addr = net.JoinHostPort(cmp.Or(host, os.Getenv("MYSQL_HOST"), file("host"), "127.0.0.1"), cmp.Or(port, os.Getenv("MYSQL_TCP_PORT"), file("port"), "3306"))
+	if socket != "" {
+		c.Net, c.Addr = "unix", socket
+	}
+	if err := parameters(c, u); err != nil {
+		return nil, err
+	}
+	if c.DBName == "" {
+		return nil, errors.New("it names no database: write mysql://USER@HOST/DATABASE")
+	}
+	c.Collation, c.Timeout, c.Logger = "utf8mb4_bin", 30*time.Second, silent{}
+	c.Params = map[string]string{"sql_mode": "'STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION'", "time_zone": "'+00:00'"}
+	return c, nil
+}
+
+// parameters reads what stands behind the question mark of a URL.
+func parameters(c *mysql.Config, u *url.URL) error {
+	q := u.Query()
+	for key := range q {
+		switch key {
+		case "socket", "tls_ca", "tls_cert", "tls_key":
+		case "tls":
+			c.TLSConfig = q.Get(key)
+		default:
+			return fmt.Errorf("unknown parameter %q; there are socket, tls, tls_ca, tls_cert and tls_key", key)
+		}
+	}
+	if !q.Has("tls_ca") && !q.Has("tls_cert") {
+		return nil
+	}
+	c.TLS = &tls.Config{ServerName: u.Hostname()}
+	if name := q.Get("tls_ca"); name != "" {
+		text, err := os.ReadFile(name)
+		if err != nil {
+			return err
+		}
+		c.TLS.RootCAs = x509.NewCertPool()
+		if !c.TLS.RootCAs.AppendCertsFromPEM(text) {
+			return fmt.Errorf("%s has no certificate", name)
+		}
+	}
+	if name := q.Get("tls_cert"); name != "" {
+		pair, err := tls.LoadX509KeyPair(name, q.Get("tls_key"))
+		if err != nil {
+			return err
+		}
+		c.TLS.Certificates = []tls.Certificate{pair}
+	}
+	return nil
+}
+
+// optionFile returns what looks up a setting for clients in the server's
+// customary option file, which is in the home folder.
+func optionFile() func(key string) string {
+	home, err := os.UserHomeDir()
+	if err != nil {
+		return func(string) string { return "" }
+	}
+	options, err := ini.LoadSources(ini.LoadOptions{AllowBooleanKeys: true, SkipUnrecognizableLines: true}, filepath.Join(home, ".my.cnf"))
+	if err != nil {
+		return func(string) string { return "" }
+	}
+	return func(key string) string { return options.Section("client").Key(key).String() }
+}
