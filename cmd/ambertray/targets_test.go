@@ -117,7 +117,7 @@ func TestPassword(t *testing.T) {
 		terminal, err := pty.Start(c)
 		require.NoError(t, err)
 		seen := ""
-		for buffer := make([]byte, 1000); !strings.Contains(seen, "password: "); {
+		for buffer := make([]byte, 1000); !strings.Contains(seen, "\npassword: "); {
 			n, err := terminal.Read(buffer)
 			require.NoError(t, err)
 			seen += string(buffer[:n])
