@@ -142,7 +142,7 @@ func (a *app) open(ctx context.Context, to string, create bool) (target.Target, 
 	t, err := connect.Open(ctx, to, o)
 	if errors.Is(err, target.ErrLogin) && term.CanAsk() {
 		fmt.Fprintln(a.err, err)
-		if o.Password, err = term.AskSecret(a.err, "password: "); err != nil {
+		if o.Password, err = term.AskSecret("password: "); err != nil {
 			return nil, err
 		}
 		t, err = connect.Open(ctx, to, o)

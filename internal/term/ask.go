@@ -1,7 +1,6 @@
 package term
 
 import (
-	"fmt"
 	"io"
 	"os"
 
@@ -11,10 +10,16 @@ import (
 // CanAsk tells whether a person is there to answer.
 func CanAsk() bool { return term.IsTerminal(int(os.Stdin.Fd())) && term.IsTerminal(int(os.Stderr.Fd())) }
 
-// AskSecret asks for something that does not show as it is typed.
-func AskSecret(out io.Writer, prompt string) (string, error) {
-	fmt.Fprint(out, prompt)
-	secret, err := term.ReadPassword(int(os.Stdin.Fd()))
-	fmt.Fprintln(out)
-	return string(secret), err
+// AskSecret asks for something that does not show as it is typed. The terminal
+// is told so before the question, for some people type fast.
+func AskSecret(prompt string) (string, error) {
+	was, err := term.MakeRaw(int(os.Stdin.Fd()))
+	if err != nil {
+		return "", err
+	}
+	defer term.Restore(int(os.Stdin.Fd()), was)
+	return term.NewTerminal(struct {
+		io.Reader
+		io.Writer
+	}{os.Stdin, os.Stderr}, "").ReadPassword(prompt)
 }
