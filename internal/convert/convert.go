@@ -35,6 +35,7 @@ type Block struct {
 	Rejects []Reject
 	Part    int // index of the file or sheet that they come from
 	totals  *Totals
+	keyed   []keyed
 	home    *sync.Pool
 }
 
@@ -53,20 +54,6 @@ type Reject struct {
 	Text         string   // the record as it stands in the source
 }
 
-// Where is a record: the index of its file or sheet, and its number there.
-type Where struct {
-	Part   int
-	Record int64
-}
-
-// Refusal is a row that converts and that the server does not take.
-type Refusal struct {
-	Where
-	Columns []string // that are at fault, if that is known
-	Reason  string   // the same for all rows that are refused for it
-	Detail  string   // of this one, or ""
-}
-
 // Converter is a plan made ready for one source. It is safe for use by many
 // goroutines.
 type Converter struct {
@@ -74,9 +61,12 @@ type Converter struct {
 	columns []column
 	encoder Encoder
 	blocks  sync.Pool
-	refused map[Where]Refusal
-	kept    bool // the records are from a file of rejects
-	count   bool // the values are added up
+	key     []string // names of the key's columns
+	refused *Refusals
+	wanted  Keys              // of refused records
+	firsts  map[uint64]string // where the first record with each of them is
+	kept    bool              // the records are from a file of rejects
+	count   bool              // the values are added up
 }
 
 type column struct {
@@ -100,7 +90,7 @@ func New(t *table.Table, headings []string, from Origin, d *dialect.Dialect, enc
 	if enc == nil {
 		enc = discard{}
 	}
-	c := &Converter{width: len(headings), encoder: enc, kept: from.Kept, count: true}
+	c := &Converter{width: len(headings), encoder: enc, kept: from.Kept, count: true, key: t.Key, refused: &Refusals{}}
 	for _, col := range t.Loaded() {
 		stored := d.Stored(col.Type)
 		next := column{
@@ -113,17 +103,6 @@ func New(t *table.Table, headings []string, from Origin, d *dialect.Dialect, enc
 		c.columns = append(c.columns, next)
 	}
 	return c, nil
-}
-
-// Refuse makes the converter reject records that a server has refused.
-func (c *Converter) Refuse(list []Refusal) {
-	if len(list) == 0 {
-		return
-	}
-	c.refused = make(map[Where]Refusal, len(list))
-	for _, r := range list {
-		c.refused[r.Where] = r
-	}
 }
 
 // NoFigures makes the converter leave the values uncounted, so that its totals
@@ -206,7 +185,10 @@ func (c *Converter) Worker() record.Work[*Block] {
 		k := c.block()
 		k.Read, k.Skipped, k.Part = int64(b.Len()), b.Skipped, b.Part
 		odd := 0
+		rest := c.refused.from(Where{b.Part, b.Number(0)})
 		for r := range b.Len() {
+			refused := len(rest) > 0 && rest[0].Where == Where{b.Part, b.Number(r)}
+
 			broken := ""
 			for ; odd < len(b.Oddities) && b.Oddities[odd].Record == r; odd++ {
 				if what := b.Oddities[odd].What; what.Broken() {
@@ -221,12 +203,16 @@ func (c *Converter) Worker() record.Work[*Block] {
 			case c.kept && untouched(b, r):
 				k.rejectCell(b, r, "", "", string(b.Cell(r, keptReason)), false)
 				k.Rejects[len(k.Rejects)-1].Text = string(b.Cell(r, b.Width(r)-1))
+			case refused:
+				c.refuse(k, b, r, c.refused.Reasons[rest[0].reason])
 			default:
-				if refusal, ok := c.refused[Where{b.Part, b.Number(r)}]; ok {
-					c.refuse(k, b, r, refusal)
-				} else {
-					c.convert(k, b, r, values)
-				}
+				c.convert(k, b, r, values)
+			}
+			if refused {
+				rest = rest[1:]
+			}
+			if c.wanted != nil {
+				c.noteKeys(k, b, r, refused, values)
 			}
 		}
 		return k, nil
@@ -239,7 +225,7 @@ func (c *Converter) block() *Block {
 	if !ok {
 		return &Block{home: &c.blocks, totals: c.Totals()}
 	}
-	k.Data, k.Ends, k.Numbers, k.Rejects = k.Data[:0], k.Ends[:0], k.Numbers[:0], nil
+	k.Data, k.Ends, k.Numbers, k.keyed, k.Rejects = k.Data[:0], k.Ends[:0], k.Numbers[:0], k.keyed[:0], nil
 	k.totals.reset()
 	return k
 }
@@ -274,21 +260,6 @@ func (c *Converter) convert(k *Block, b *record.Batch, r int, values []value.Val
 	}
 	if !bad {
 		c.append(k, b, r, values)
-	}
-}
-
-// refuse rejects a record for what the server said of it.
-func (c *Converter) refuse(k *Block, b *record.Batch, r int, why Refusal) {
-	var cells []string
-	for i := range c.columns {
-		if col := &c.columns[i]; slices.Contains(why.Columns, col.name) {
-			cells = append(cells, string(col.text(b, r)))
-		}
-	}
-	k.rejectCell(b, r, strings.Join(why.Columns, ", "), strings.Join(cells, ", "), why.Reason, false)
-	if why.Detail != "" {
-		last := &k.Rejects[len(k.Rejects)-1]
-		last.More = append(last.More, why.Detail)
 	}
 }
 

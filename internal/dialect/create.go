@@ -60,7 +60,7 @@ func (d *Dialect) CreateTable(t *table.Table) string {
 	return b.String()
 }
 
-func (d *Dialect) primaryKey(t *table.Table) string { return "PRIMARY KEY (" + d.quoteAll(t.Key) + ")" }
+func (d *Dialect) primaryKey(t *table.Table) string { return "PRIMARY KEY (" + d.List(t.Key) + ")" }
 
 // Columns returns the names of the loaded columns as a list.
 func (d *Dialect) Columns(t *table.Table) string {
@@ -68,7 +68,7 @@ func (d *Dialect) Columns(t *table.Table) string {
 	for _, c := range t.Loaded() {
 		names = append(names, c.Name)
 	}
-	return d.quoteAll(names)
+	return d.List(names)
 }
 
 // AddKey returns the statement that gives a table its primary key afterwards,
@@ -158,7 +158,7 @@ func (d *Dialect) IndexesOn(name string, t *table.Table) (statements []string) {
 		names = append(names, bare+"_"+strings.Join(columns, "_")+"_ix")
 	}
 	for i, index := range distinctNames(names, min(d.MaxName, PostgreSQL.MaxName)) {
-		statements = append(statements, fmt.Sprintf("CREATE INDEX %s ON %s (%s)", d.Quote(index), d.QuoteTable(name), d.quoteAll(t.Indexes[i])))
+		statements = append(statements, fmt.Sprintf("CREATE INDEX %s ON %s (%s)", d.Quote(index), d.QuoteTable(name), d.List(t.Indexes[i])))
 	}
 	return statements
 }

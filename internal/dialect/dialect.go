@@ -106,7 +106,8 @@ func (d *Dialect) split(name string) (schema, bare string) {
 	return schema, bare
 }
 
-func (d *Dialect) quoteAll(names []string) string {
+// List returns names, quoted where that is needed, with commas between.
+func (d *Dialect) List(names []string) string {
 	var quoted []string
 	for _, n := range names {
 		quoted = append(quoted, d.Quote(n))

@@ -259,7 +259,7 @@ func (l *loading) send(ctx context.Context) (out *pass.Outcome, err error) {
 	if err != nil {
 		return nil, err
 	}
-	if len(refused) > 0 {
+	if refused.Len() > 0 {
 		if out, err = l.again(ctx, out, refused); err != nil {
 			return nil, err
 		}
@@ -287,13 +287,13 @@ func (l *loading) write(ctx context.Context, k *convert.Block) error {
 
 // closeSink ends the bulk path and returns how many rows it took in all, and
 // those that it did not take.
-func (l *loading) closeSink(abort error) (rows int64, refused []convert.Refusal, err error) {
+func (l *loading) closeSink(abort error) (rows int64, refused *convert.Refusals, err error) {
 	rows, err = l.sink.Close(abort)
 	refused = l.sink.Refused()
 	if l.parts != nil {
 		l.parts.loaded += rows
-		l.parts.refused = append(l.parts.refused, refused...)
-		rows, refused = l.parts.loaded, l.parts.refused
+		l.parts.refused.Append(refused)
+		rows, refused = l.parts.loaded, &l.parts.refused
 	}
 	l.receipt.Remarks = l.sink.Remarks()
 	return rows, refused, err
@@ -309,17 +309,22 @@ func (l *loading) reject(k *convert.Block) error {
 
 // again reads the source once more, for the rows that the server has refused:
 // only now is it known that they belong to the rejects and not to the figures.
-func (l *loading) again(ctx context.Context, first *pass.Outcome, refused []convert.Refusal) (*pass.Outcome, error) {
+func (l *loading) again(ctx context.Context, first *pass.Outcome, refused *convert.Refusals) (*pass.Outcome, error) {
+	o := pass.Options{
+		Dialect: l.to.Dialect(), Load: l.receipt.Load, Table: l.table, Refused: refused, Progress: l.Progress, NoFigures: l.Verify == RowsOnly,
+		Block: l.reject,
+	}
+	var err error
+	if o.Keys, err = l.keys(ctx, o); err != nil {
+		return nil, err
+	}
 	p, err := l.open(ctx)
 	if err != nil {
 		return nil, err
 	}
 	defer p.Close()
 	l.rejects = reject.Writer{Path: l.rejects.Path, Headings: l.rejects.Headings, Sources: l.rejects.Sources, Again: l.rejects.Again}
-	out, err := p.Run(ctx, pass.Options{
-		Dialect: l.to.Dialect(), Load: l.receipt.Load, Table: l.table, Refused: refused, Progress: l.Progress, NoFigures: l.Verify == RowsOnly,
-		Block: l.reject,
-	})
+	out, err := p.Run(ctx, o)
 	if err := errors.Join(err, l.rejects.Close()); err != nil {
 		return nil, err
 	}
@@ -329,6 +334,17 @@ func (l *loading) again(ctx context.Context, first *pass.Outcome, refused []conv
 		}
 	}
 	return out, nil
+}
+
+// keys reads the keys of refused records, so that each can be told with the
+// record that has it first.
+func (l *loading) keys(ctx context.Context, o pass.Options) (convert.Keys, error) {
+	p, err := l.open(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer p.Close()
+	return p.Keys(ctx, o)
 }
 
 // count writes down what was read and what became of it.

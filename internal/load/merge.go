@@ -48,7 +48,7 @@ func (l *loading) rows(ctx context.Context) (int64, error) {
 
 // mergeStage merges what was loaded, and returns how many rows are in the table
 // now and which were refused.
-func (l *loading) mergeStage(ctx context.Context) (rows int64, refused []convert.Refusal, err error) {
+func (l *loading) mergeStage(ctx context.Context) (rows int64, refused *convert.Refusals, err error) {
 	err = l.phase("merge", func() (err error) {
 		l.merge.done, refused, err = l.tx.Merge(ctx, l.table, stageName, &l.merge.numbers)
 		return err

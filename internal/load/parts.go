@@ -52,15 +52,14 @@ type parts struct {
 	read     int64
 	rejected int64 // by us
 	loaded   int64
-	refused  []convert.Refusal
+	refused  convert.Refusals
 }
 
 // progress is what the folder of the load says besides.
 type progress struct {
-	Done    string            `json:"done"`
-	Before  int64             `json:"table_before"`
-	Figures []table.Figures   `json:"figures_before"`
-	Refused []convert.Refusal `json:"refused"`
+	Done    string          `json:"done"`
+	Before  int64           `json:"table_before"`
+	Figures []table.Figures `json:"figures_before"`
 }
 
 const progressFile = "progress.json"
@@ -88,11 +87,12 @@ func (l *loading) beginParts(ctx context.Context) (done bool, err error) {
 	if err := json.Unmarshal(text, &was); err != nil {
 		return false, fmt.Errorf("%s: %w", progressFile, err)
 	}
-	for _, r := range was.Refused {
-		if !after(r.Where, p.from) { // what was refused later was rolled back
-			p.refused = append(p.refused, r)
-		}
+	list, err := readRefused(l.dir)
+	if err != nil {
+		return false, err
 	}
+	p.refused = *list
+	p.refused.DropAfter(convert.Where{Part: p.from.Part, Record: p.from.Record}) // which was rolled back
 	l.receipt.Done, l.receipt.Before, l.receipt.Counts.TableBefore = was.Done, was.Figures, was.Before
 	l.receipt.Continued = p.entry.Loaded
 	if was.Done == "appended" {
@@ -146,7 +146,7 @@ func (l *loading) commitPart(ctx context.Context) (err error) {
 	if _, _, err := l.closeSink(nil); err != nil {
 		return err
 	}
-	rejected := p.rejected + int64(len(p.refused))
+	rejected := p.rejected + int64(p.refused.Len())
 	if l.plan.Allow.Exceeded(rejected, math.MaxInt64) { // a share is known only at the end
 		return &TooManyError{Rejected: rejected, Records: p.read, Allow: l.plan.Allow, File: l.rejects.Path}
 	}
@@ -180,9 +180,12 @@ func (p *parts) next(l *loading) ledger.Entry {
 }
 
 func (l *loading) writeProgress() error {
-	was := progress{l.receipt.Done, l.receipt.Counts.TableBefore, l.before.figures, l.parts.refused}
+	was := progress{l.receipt.Done, l.receipt.Counts.TableBefore, l.before.figures}
 	text, err := json.Marshal(was)
 	if err != nil {
+		return err
+	}
+	if err := writeRefused(l.dir, &l.parts.refused); err != nil {
 		return err
 	}
 	err = publish.File(filepath.Join(l.dir, progressFile), append(text, '\n'))
@@ -190,9 +193,4 @@ func (l *loading) writeProgress() error {
 		return fmt.Errorf("the folder of the load is gone: %w", err)
 	}
 	return err
-}
-
-// after tells whether a record comes after a place.
-func after(w convert.Where, p ledger.Place) bool {
-	return w.Part > p.Part || w.Part == p.Part && w.Record > p.Record
 }

@@ -1,8 +1,8 @@
 package load
 
 import (
-	"encoding/json"
 	"errors"
+	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -15,22 +15,19 @@ import (
 // records the server has refused: of them the source itself says nothing.
 const refusedFile = "refused.json"
 
-func writeRefused(dir string, list []convert.Refusal) error {
-	text, err := json.Marshal(list)
-	if err != nil {
-		return err
-	}
-	return publish.File(filepath.Join(dir, refusedFile), append(text, '\n'))
+func writeRefused(dir string, list *convert.Refusals) error {
+	return publish.Write(filepath.Join(dir, refusedFile), func(w io.Writer) error { _, err := list.WriteTo(w); return err })
 }
 
 // readRefused returns the records that the server has refused, if any.
-func readRefused(dir string) (list []convert.Refusal, err error) {
-	text, err := os.ReadFile(filepath.Join(dir, refusedFile))
+func readRefused(dir string) (*convert.Refusals, error) {
+	f, err := os.Open(filepath.Join(dir, refusedFile))
 	if errors.Is(err, fs.ErrNotExist) {
-		return nil, nil
+		return &convert.Refusals{}, nil
 	}
 	if err != nil {
 		return nil, err
 	}
-	return list, json.Unmarshal(text, &list)
+	defer f.Close()
+	return convert.ReadRefusals(f)
 }

@@ -127,7 +127,7 @@ func Verify(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Ta
 type lastLoad struct {
 	id, dir string
 	receipt *Receipt // nil without one
-	refused []convert.Refusal
+	refused *convert.Refusals
 	before  counted
 }
 

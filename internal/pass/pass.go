@@ -32,8 +32,9 @@ type Options struct {
 	Table   *table.Table // instead of the tray's, if not nil: with the types of a table that is there
 	Load    string       // id of the load, which computed columns may refer to
 	// Refused are records that are rejected, for a server does not take them.
-	Refused   []convert.Refusal
-	NoFigures bool // of the columns are wanted
+	Refused   *convert.Refusals
+	Keys      convert.Keys // of those, to name the records that have them first
+	NoFigures bool         // of the columns are wanted
 	// Encoder encodes the records; with nil they are only judged.
 	Encoder convert.Encoder
 	// Block, unless nil, gets what becomes of every batch. It may keep nothing
@@ -131,19 +132,13 @@ func (p *Pass) Close() error { return p.in.Close() }
 
 // Run makes the pass.
 func (p *Pass) Run(ctx context.Context, o Options) (*Outcome, error) {
-	from, err := p.origin(o.Load)
+	conv, err := p.converter(o)
 	if err != nil {
 		return nil, err
 	}
-	tab := o.Table
-	if tab == nil {
-		tab = &p.tray.Table
+	if o.Keys != nil {
+		conv.NameFirsts(o.Keys)
 	}
-	conv, err := convert.New(tab, p.Headings, from, o.Dialect, o.Encoder)
-	if err != nil {
-		return nil, err
-	}
-	conv.Refuse(o.Refused)
 	if o.NoFigures {
 		conv.NoFigures()
 	}
@@ -155,6 +150,7 @@ func (p *Pass) Run(ctx context.Context, o Options) (*Outcome, error) {
 	totals := conv.Totals()
 	err = record.Run(ctx, p.in, works, func(k *convert.Block) error {
 		defer k.Free()
+		conv.Finish(k)
 		out.add(k)
 		totals.Add(k)
 		if o.Progress != nil {
@@ -173,6 +169,43 @@ func (p *Pass) Run(ctx context.Context, o Options) (*Outcome, error) {
 	}
 	out.Figures = totals.Figures()
 	return out, nil
+}
+
+// Keys reads the source for the keys of records that were refused for them.
+func (p *Pass) Keys(ctx context.Context, o Options) (convert.Keys, error) {
+	conv, err := p.converter(o)
+	if err != nil {
+		return nil, err
+	}
+	var works []record.Work[[]uint64]
+	for range runtime.GOMAXPROCS(0) {
+		works = append(works, conv.KeyWorker())
+	}
+	keys := convert.Keys{}
+	err = record.Run(ctx, p.in, works, func(hashes []uint64) error {
+		for _, h := range hashes {
+			keys[h] = true
+		}
+		return nil
+	})
+	return keys, err
+}
+
+func (p *Pass) converter(o Options) (*convert.Converter, error) {
+	from, err := p.origin(o.Load)
+	if err != nil {
+		return nil, err
+	}
+	tab := o.Table
+	if tab == nil {
+		tab = &p.tray.Table
+	}
+	conv, err := convert.New(tab, p.Headings, from, o.Dialect, o.Encoder)
+	if err != nil {
+		return nil, err
+	}
+	conv.Refuse(o.Refused)
+	return conv, nil
 }
 
 // origin says where the records come from.

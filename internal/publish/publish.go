@@ -3,12 +3,19 @@
 package publish
 
 import (
+	"bufio"
+	"io"
 	"os"
 	"path/filepath"
 )
 
 // File writes text to path in one step.
-func File(path string, text []byte) (err error) {
+func File(path string, text []byte) error {
+	return Write(path, func(w io.Writer) error { _, err := w.Write(text); return err })
+}
+
+// Write writes to path in one step what a function writes.
+func Write(path string, text func(io.Writer) error) (err error) {
 	draft := path + ".new"
 	f, err := os.OpenFile(draft, os.O_CREATE|os.O_TRUNC|os.O_WRONLY, 0o666)
 	if err != nil {
@@ -19,7 +26,10 @@ func File(path string, text []byte) (err error) {
 			os.Remove(draft)
 		}
 	}()
-	_, err = f.Write(text)
+	w := bufio.NewWriter(f)
+	if err = text(w); err == nil {
+		err = w.Flush()
+	}
 	if err == nil {
 		err = f.Sync()
 	}

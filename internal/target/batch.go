@@ -43,14 +43,14 @@ func (b *Batch) Record(i int) convert.Where { return b.records[i] }
 func (b *Batch) Reset() { b.data, b.ends, b.records = b.data[:0], b.ends[:0], b.records[:0] }
 
 // Refuse takes out rows, given by their ascending numbers from 1 on, whose key
-// is there already.
-func (b *Batch) Refuse(rows []int, key []string) (refused []convert.Refusal) {
+// is there already, and adds them to a list.
+func (b *Batch) Refuse(rows []int, key []string, list *convert.Refusals) {
 	data, ends, records := b.data[:0], b.ends[:0], b.records[:0]
 	start := 0
 	for i, end := range b.ends {
 		if len(rows) > 0 && rows[0] == i+1 {
 			rows = rows[1:]
-			refused = append(refused, convert.Refusal{Where: b.records[i], Columns: key, Reason: SameKey})
+			list.Add(convert.Refusal{Where: b.records[i], Columns: key, Reason: SameKey})
 		} else {
 			data = append(data, b.data[start:end]...)
 			ends, records = append(ends, len(data)), append(records, b.records[i])
@@ -58,5 +58,4 @@ func (b *Batch) Refuse(rows []int, key []string) (refused []convert.Refusal) {
 		start = end
 	}
 	b.data, b.ends, b.records = data, ends, records
-	return refused
 }

@@ -50,7 +50,7 @@ type Merger struct {
 // Merge updates the rows of a table whose key the stage has, where they differ,
 // and inserts those that are new. Rows of the stage that the server does not
 // take, or whose key an earlier row of it has, are taken out of it.
-func (m *Merger) Merge(ctx context.Context, t *table.Table, stage string, at *Numbers) (done Merged, refused []convert.Refusal, err error) {
+func (m *Merger) Merge(ctx context.Context, t *table.Table, stage string, at *Numbers) (done Merged, refused *convert.Refusals, err error) {
 	x := &merging{Merger: m, ctx: ctx, t: t, at: at, table: m.DB.Dialect().QuoteTable(t.Name), stage: m.DB.Dialect().Quote(stage)}
 	x.write()
 	if err := x.weed(); err != nil {
@@ -77,7 +77,7 @@ func (m *Merger) Merge(ctx context.Context, t *table.Table, stage string, at *Nu
 		same += " AND NOT (" + x.differ + ")"
 	}
 	done.Agree, err = x.count(x.table + " t JOIN " + x.stage + " s ON " + same)
-	return done, x.refused, err
+	return done, &x.refused, err
 }
 
 // merging is the state of a Merge.
@@ -92,7 +92,7 @@ type merging struct {
 	differ       string // that other columns are not, or ""
 	set          string
 	columns      string
-	refused      []convert.Refusal
+	refused      convert.Refusals
 }
 
 // write writes the pieces of the statements.
@@ -118,16 +118,14 @@ func (x *merging) write() {
 
 // weed takes the rows out of the stage whose key an earlier one has.
 func (x *merging) weed() error {
-	rows, err := x.DB.Query(x.ctx, fmt.Sprintf(`SELECT n, first FROM (SELECT s.%[1]s AS n, first_value(s.%[1]s) OVER (PARTITION BY %[2]s ORDER BY s.%[1]s) AS first FROM %[3]s s) q
-		WHERE n > first ORDER BY n`, x.Row, x.keys, x.stage))
+	rows, err := x.DB.Query(x.ctx, fmt.Sprintf(`SELECT n FROM (SELECT s.%[1]s AS n, row_number() OVER (PARTITION BY %[2]s ORDER BY s.%[1]s) AS turn FROM %[3]s s) q
+		WHERE turn > 1 ORDER BY n`, x.Row, x.keys, x.stage))
 	if err != nil {
 		return err
 	}
 	for _, row := range rows {
 		n, _ := strconv.ParseInt(row[0], 10, 64)
-		first, _ := strconv.ParseInt(row[1], 10, 64)
-		err := x.refuse(n, convert.Refusal{Columns: x.t.Key, Reason: SameKey, Detail: fmt.Sprintf("record %d", x.at.Record(first).Record)})
-		if err != nil {
+		if err := x.refuse(n, convert.Refusal{Columns: x.t.Key, Reason: SameKey}); err != nil {
 			return err
 		}
 	}
@@ -137,7 +135,7 @@ func (x *merging) weed() error {
 // refuse takes a row out of the stage.
 func (x *merging) refuse(n int64, why convert.Refusal) error {
 	why.Where = x.at.Record(n)
-	x.refused = append(x.refused, why)
+	x.refused.Add(why)
 	_, err := x.DB.Exec(x.ctx, fmt.Sprintf("DELETE FROM %s WHERE %s = %d", x.stage, x.Row, n))
 	return err
 }

@@ -73,7 +73,7 @@ type Tx interface {
 	Stage(ctx context.Context, t *table.Table, name string) error
 	// Merge merges a stage into the table by its key; at tells which records
 	// the rows of the stage are.
-	Merge(ctx context.Context, t *table.Table, stage string, at *Numbers) (Merged, []convert.Refusal, error)
+	Merge(ctx context.Context, t *table.Table, stage string, at *Numbers) (Merged, *convert.Refusals, error)
 	// Load opens the bulk path into the table's loaded columns.
 	Load(ctx context.Context, t *table.Table) (Sink, error)
 	// Commit makes it permanent, and with it the entry in the ledger, if any.
@@ -100,7 +100,7 @@ type Sink interface {
 	Close(abort error) (rows int64, err error)
 	// Refused returns the rows that the server does not take: a key that occurs
 	// twice, a constraint that does not hold. It is known after Close.
-	Refused() []convert.Refusal
+	Refused() *convert.Refusals
 	// Remarks are what the administrator should know of how the rows went in.
 	Remarks() []string
 }

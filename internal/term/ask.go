@@ -8,7 +8,9 @@ import (
 )
 
 // CanAsk tells whether a person is there to answer.
-func CanAsk() bool { return term.IsTerminal(int(os.Stdin.Fd())) && term.IsTerminal(int(os.Stderr.Fd())) }
+func CanAsk() bool {
+	return term.IsTerminal(int(os.Stdin.Fd())) && term.IsTerminal(int(os.Stderr.Fd()))
+}
 
 // AskSecret asks for something that does not show as it is typed. The terminal
 // is told so before the question, for some people type fast.

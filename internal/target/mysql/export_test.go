@@ -13,7 +13,7 @@ import (
 func (t *Target) ForbidBulk() { t.noBulk = true }
 
 // LoadInto loads a tray into a table that is made by a statement.
-func (t *Target) LoadInto(ddl string, tr *tray.Tray) ([]convert.Refusal, error) {
+func (t *Target) LoadInto(ddl string, tr *tray.Tray) (*convert.Refusals, error) {
 	ctx := context.Background()
 	if err := t.exec(ctx, ddl); err != nil {
 		return nil, err

@@ -35,7 +35,7 @@ type sink struct {
 	batch   target.Batch
 	key     []string // names of the columns of the key
 	rows    int64
-	refused []convert.Refusal
+	refused convert.Refusals
 	failed  error
 }
 
@@ -87,11 +87,11 @@ func (s *sink) flush() error {
 	if s.bulk {
 		load = s.loadBatch
 	}
-	rows, refused := s.batch.Len(), len(s.refused)
+	rows, refused := s.batch.Len(), s.refused.Len()
 	if s.failed = load(); s.failed != nil {
 		return s.failed
 	}
-	s.rows += int64(rows - len(s.refused) + refused)
+	s.rows += int64(rows - s.refused.Len() + refused)
 	s.batch.Reset()
 	return nil
 }
@@ -181,7 +181,7 @@ func (s *sink) weed() error {
 	if err := errors.Join(rows.Err(), rows.Close()); err != nil {
 		return s.t.fail(op, err)
 	}
-	s.refused = append(s.refused, s.batch.Refuse(twice, s.key)...)
+	s.batch.Refuse(twice, s.key, &s.refused)
 	return s.t.fail(op, s.t.exec(s.ctx, "DROP TEMPORARY TABLE "+batchName))
 }
 
@@ -226,19 +226,31 @@ func (s *sink) insert(from, to int) error {
 	return s.insert(middle, to)
 }
 
-const duplicateEntry = 1062
+// repeated returns the unique index that has a row's values already, which the
+// server names at the end of what it says.
+func repeated(err *mysql.MySQLError) (index string, ok bool) {
+	const duplicateEntry = 1062
+	words := strings.Split(err.Message, "'")
+	if err.Number != duplicateEntry || len(words) < 2 {
+		return "", false
+	}
+	index = words[len(words)-2]
+	return index[strings.LastIndexByte(index, '.')+1:], true // some name the table too
+}
 
 // refuse keeps a row that the server does not take.
 func (s *sink) refuse(where convert.Where, err *mysql.MySQLError) {
 	r := convert.Refusal{Where: where, Reason: err.Message}
-	if err.Number == duplicateEntry {
-		r.Reason, r.Columns = target.SameKey, s.key
+	if index, ok := repeated(err); ok {
+		if r.Reason = "unique index " + index + " has it already"; index == "PRIMARY" {
+			r.Reason, r.Columns = target.SameKey, s.key
+		}
 	}
-	s.refused = append(s.refused, r)
+	s.refused.Add(r)
 }
 
 // Refused implements target.Sink.
-func (s *sink) Refused() []convert.Refusal { return s.refused }
+func (s *sink) Refused() *convert.Refusals { return &s.refused }
 
 // row returns the text of row i, without its line end.
 func (s *sink) row(i int) []byte { return bytes.TrimSuffix(s.batch.Rows(i, i+1), []byte{'\n'}) }

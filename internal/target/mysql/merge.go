@@ -33,7 +33,7 @@ func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
 
 // Merge implements target.Tx. The server would take texts for equal that its
 // collation does not tell apart.
-func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *target.Numbers) (target.Merged, []convert.Refusal, error) {
+func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *target.Numbers) (target.Merged, *convert.Refusals, error) {
 	if err := x.renumber(ctx, dialect.MySQL.Quote(stage)); err != nil {
 		return target.Merged{}, nil, err
 	}
@@ -50,10 +50,13 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *targ
 		},
 		Refusal: func(err error) (string, bool) {
 			var refused *mysql.MySQLError
-			if errors.As(err, &refused) && conditions[refused.Number] == nil {
-				return refused.Message, true
+			if !errors.As(err, &refused) || conditions[refused.Number] != nil {
+				return "", false
 			}
-			return "", false
+			if index, ok := repeated(refused); ok {
+				return "unique index " + index + " has it already", true
+			}
+			return refused.Message, true
 		},
 	}
 	return m.Merge(ctx, tab, stage, at)

@@ -6,6 +6,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -85,8 +86,9 @@ func TestNothingSilent(t *testing.T) {
 			typ, err := table.ParseType(c.typ)
 			require.NoError(t, err)
 			tr := onlyColumn(t, typ, c.cell)
-			refused, err := to.LoadInto("CREATE OR REPLACE TABLE thing ("+c.ddl+")", tr)
+			list, err := to.LoadInto("CREATE OR REPLACE TABLE thing ("+c.ddl+")", tr)
 			require.NoError(t, err)
+			refused := slices.Collect(list.All())
 			require.Len(t, refused, 1)
 			require.Equal(t, int64(1), refused[0].Record)
 			require.Contains(t, refused[0].Reason, c.says)

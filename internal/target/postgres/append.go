@@ -34,11 +34,11 @@ type adder struct {
 	batch   target.Batch
 	weeded  bool // the keys that are there already were taken out of the batch
 	rows    int64
-	refused []convert.Refusal
+	refused convert.Refusals
 }
 
 // Refused implements target.Sink.
-func (a *adder) Refused() []convert.Refusal { return a.refused }
+func (a *adder) Refused() *convert.Refusals { return &a.refused }
 
 // Remarks implements target.Sink.
 func (a *adder) Remarks() []string { return nil }
@@ -95,7 +95,7 @@ func (a *adder) weed() error {
 	if err != nil {
 		return a.x.t.fail("look for keys that are there", err)
 	}
-	a.refused = append(a.refused, a.batch.Refuse(twice, a.tab.Key)...)
+	a.batch.Refuse(twice, a.tab.Key, &a.refused)
 	return a.x.t.fail("drop the temporary table", a.x.exec(a.ctx, []string{"DROP TABLE " + batchName}))
 }
 
@@ -154,6 +154,9 @@ func (a *adder) failed(pg *pgconn.PgError, from, end int) (row int, known bool) 
 
 var copyLine = regexp.MustCompile(`^COPY .*, line (\d+)`)
 
+// sameColumns finds which columns a unique constraint is on.
+var sameColumns = regexp.MustCompile(`^Key \((.*?)\)=`)
+
 // refusing tells whether an error is about a row: a constraint, a value, or what
 // a trigger raises.
 func refusing(pg *pgconn.PgError) bool {
@@ -162,10 +165,10 @@ func refusing(pg *pgconn.PgError) bool {
 
 func (a *adder) refuse(row int, pg *pgconn.PgError) {
 	r := convert.Refusal{Where: a.batch.Record(row), Reason: pg.Message}
-	if pg.Code == uniqueViolation && len(a.tab.Key) > 0 {
-		r.Reason, r.Columns, r.Detail = target.SameKey, a.tab.Key, pg.Detail
+	if m := sameColumns.FindStringSubmatch(pg.Detail); pg.Code == uniqueViolation && m != nil && m[1] == dialect.PostgreSQL.List(a.tab.Key) {
+		r.Reason, r.Columns = target.SameKey, a.tab.Key
 	}
-	a.refused = append(a.refused, r)
+	a.refused.Add(r)
 }
 
 // try copies rows in one go, or none of them.

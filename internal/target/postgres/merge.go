@@ -23,7 +23,7 @@ func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
 }
 
 // Merge implements target.Tx.
-func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *target.Numbers) (target.Merged, []convert.Refusal, error) {
+func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *target.Numbers) (target.Merged, *convert.Refusals, error) {
 	if _, err := x.t.Exec(ctx, "ANALYZE "+dialect.PostgreSQL.Quote(stage)); err != nil { // or it is taken for an empty one
 		return target.Merged{}, nil, err
 	}

@@ -231,7 +231,7 @@ type sink struct {
 	ended   bool         // the result of the COPY was taken
 	numbers target.Numbers
 	copied  int64 // taken by the server
-	refused []convert.Refusal
+	refused convert.Refusals
 }
 
 // Write implements target.Sink.
@@ -241,7 +241,7 @@ func (s *sink) Write(k *convert.Block) error {
 }
 
 // Refused implements target.Sink.
-func (s *sink) Refused() []convert.Refusal { return s.refused }
+func (s *sink) Refused() *convert.Refusals { return &s.refused }
 
 // Remarks implements target.Sink.
 func (s *sink) Remarks() []string { return nil }
@@ -317,21 +317,19 @@ func (x *tx) takeOut(ctx context.Context, tab *table.Table, s *sink) error {
 	query := fmt.Sprintf(`WITH numbered AS (SELECT ctid AS at, row_number() OVER (ORDER BY ctid) AS n, %[2]s FROM %[1]s),
 		twice AS (SELECT at, n, first_value(n) OVER (PARTITION BY %[2]s ORDER BY n) AS first FROM numbered),
 		gone AS (DELETE FROM %[1]s WHERE ctid IN (SELECT at FROM twice WHERE n > first))
-		SELECT n, first FROM twice WHERE n > first ORDER BY n`, d.QuoteTable(tab.Name), strings.Join(keys, ", "))
+		SELECT n FROM twice WHERE n > first ORDER BY n`, d.QuoteTable(tab.Name), strings.Join(keys, ", "))
 	rows, err := x.tx.Query(ctx, query)
 	if err != nil {
 		return err
 	}
 	defer rows.Close()
 	for rows.Next() {
-		var n, first int64
-		if err := rows.Scan(&n, &first); err != nil {
+		var n int64
+		if err := rows.Scan(&n); err != nil {
 			return err
 		}
 		s.copied--
-		s.refused = append(s.refused, convert.Refusal{
-			Where: s.numbers.Record(n), Columns: tab.Key, Reason: target.SameKey, Detail: fmt.Sprintf("record %d", s.numbers.Record(first).Record),
-		})
+		s.refused.Add(convert.Refusal{Where: s.numbers.Record(n), Columns: tab.Key, Reason: target.SameKey})
 	}
 	return rows.Err()
 }

@@ -24,7 +24,7 @@ func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
 }
 
 // Merge implements target.Tx.
-func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *target.Numbers) (target.Merged, []convert.Refusal, error) {
+func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *target.Numbers) (target.Merged, *convert.Refusals, error) {
 	m := target.Merger{
 		DB: x.t, Row: "rowid",
 		Update: func(table, stage, set, where string) string {

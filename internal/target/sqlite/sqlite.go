@@ -220,22 +220,22 @@ type sink struct {
 	columns int
 	rows    int64
 	key     []string // names of the columns of the key
-	refused []convert.Refusal
+	refused convert.Refusals
 }
 
 // refuse keeps a row that a constraint does not let in; the statement that
 // failed has changed nothing.
 func (s *sink) refuse(where convert.Where, err error) {
 	r := convert.Refusal{Where: where, Reason: reasonOf(err)}
-	if code := sqlite.ErrCode(err); code == sqlite.ResultConstraintPrimaryKey || code == sqlite.ResultConstraintUnique {
+	if code := sqlite.ErrCode(err); code == sqlite.ResultConstraintPrimaryKey || code == sqlite.ResultConstraintRowID {
 		r.Reason, r.Columns = target.SameKey, s.key
 	}
-	s.refused = append(s.refused, r)
+	s.refused.Add(r)
 	_ = s.stmt.Reset() // it repeats the error
 }
 
 // Refused implements target.Sink.
-func (s *sink) Refused() []convert.Refusal { return s.refused }
+func (s *sink) Refused() *convert.Refusals { return &s.refused }
 
 // Remarks implements target.Sink.
 func (s *sink) Remarks() []string { return nil }

@@ -139,6 +139,8 @@ func refusedRowsAreRejects(t *testing.T, to target.Target) {
 	text, err := os.ReadFile(*receipt.Rejects.File)
 	require.NoError(t, err)
 	require.Equal(t, 3, strings.Count(string(text), "source.csv"))
+	require.Contains(t, string(text), target.SameKey+"; first on line 2,1,")
+	require.Contains(t, string(text), target.SameKey+"; first on line 4,2,")
 
 	tr.Table.Name, tr.Table.Allow = "keyed_twice", allow(t, "40%")
 	_, err = load.Run(ctx, tr, from, to, load.Options{})

@@ -45,7 +45,7 @@ func mergeByKey(t *testing.T, to target.Target) {
 	require.Len(t, r.Rejects.ByReason, 3)
 	text, err := os.ReadFile(*r.Rejects.File)
 	require.NoError(t, err)
-	require.Contains(t, string(text), target.SameKey+"; record 3,3,dog")
+	require.Contains(t, string(text), target.SameKey+"; first on line 4,3,dog")
 	rows, err := to.Query(ctx, "SELECT no, name, day FROM merged_into ORDER BY no")
 	require.NoError(t, err)
 	require.Equal(t, [][]string{
