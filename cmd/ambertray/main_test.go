@@ -310,7 +310,7 @@ func TestExisting(t *testing.T) {
 			_, errOut = d.run(1, "load", "specimens.csv", "--to", to, "--table", table, "--existing", "append")
 			require.Contains(t, errOut, "the plan does not fit table")
 			out, _ = d.run(0, "load", "specimens.csv", "--to", to, "--table", table, "--existing", "rebuild")
-			require.Contains(t, out, "table 0 → 1,204")
+			require.Contains(t, out, "→ 1,204 ·")
 			_, errOut = d.run(2, "load", "specimens.csv", "--to", to, "--existing", "smash")
 			require.Contains(t, errOut, "write refuse, append, empty, rebuild or merge")
 		})

@@ -21,6 +21,8 @@ func draftFlags(c *cobra.Command) *drafting {
 	c.Flags().StringVar(&d.dir, "tray", "", "the `FOLDER` of the tray (default NAME.tray here, after the source)")
 	c.Flags().StringVar(&d.table, "table", "", "the `NAME` of the table (default: after the source)")
 	c.Flags().StringVar(&d.existing, "existing", "", "what to do with a table that is there: refuse, append, empty, rebuild or merge (default: what the tray says)")
+	c.Flags().BoolVar(&d.byPosition, "by-position", false, "fit the columns to those of a table that is there by their order, not by their names")
+	c.Flags().BoolVar(&d.createSchema, "create-schema", false, "make the schema in SCHEMA.TABLE if there is none")
 	return d
 }
 
@@ -28,6 +30,8 @@ type drafting struct {
 	options    func() (survey.Options, error)
 	dir, table string
 	existing   string
+
+	byPosition, createSchema bool
 }
 
 // override puts what the command line says of the table into a plan.
@@ -41,6 +45,8 @@ func (d *drafting) override(t *tray.Tray) (err error) {
 	if err != nil {
 		return usageError{err}
 	}
+	t.Table.ByPosition = t.Table.ByPosition || d.byPosition
+	t.Table.CreateSchema = t.Table.CreateSchema || d.createSchema
 	return nil
 }
 

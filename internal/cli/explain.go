@@ -73,6 +73,7 @@ var hints = []struct {
 	{target.ErrPermission, "ask for the right to do so, or name another target"},
 	{target.ErrFull, "make room and load again: nothing was changed"},
 	{target.ErrLocked, "let the other program finish, then load again: nothing was changed"},
+	{target.ErrNoSchema, "--create-schema makes it"},
 	{target.ErrNoDatabase, "name a database that exists"},
 	{syscall.ENOSPC, "make room and try again: nothing was changed"},
 	{load.ErrDiffers, "nothing was loaded; the receipt names each figure"},

@@ -97,6 +97,12 @@ func (d *Dialect) QuoteTable(name string) string {
 	return d.Quote(schema) + "." + d.Quote(bare)
 }
 
+// Schema returns the schema in the name of a table, or "".
+func (d *Dialect) Schema(name string) string {
+	schema, _ := d.split(name)
+	return schema
+}
+
 // split takes the schema off the name of a table, where there are schemas.
 func (d *Dialect) split(name string) (schema, bare string) {
 	schema, bare, ok := strings.Cut(name, ".")

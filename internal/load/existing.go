@@ -21,12 +21,20 @@ func (l *loading) prepare(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	if !exists {
+		if err := l.makeSchema(ctx); err != nil {
+			return err
+		}
+	}
 	how := target.Creation{Whole: l.parts != nil}
 	if !exists || mode == table.Refuse {
 		l.receipt.Done = "created"
 		return l.tx.Create(ctx, l.table, how)
 	}
-	if mode == table.Rebuild {
+	if mode == table.Rebuild { // of one that is there
+		if l.receipt.Counts.TableBefore, err = l.rows(ctx); err != nil {
+			return err
+		}
 		l.receipt.Done, how.Replace = "rebuilt", true
 		return l.tx.Create(ctx, l.table, how)
 	}
@@ -48,6 +56,34 @@ func (l *loading) prepare(ctx context.Context) error {
 	l.before, l.receipt.Before = before, before.figures
 	l.receipt.Done = "appended"
 	return nil
+}
+
+// makeSchema makes the schema of the table, if the plan says so and there is none.
+func (l *loading) makeSchema(ctx context.Context) error {
+	d := l.to.Dialect()
+	schema := d.Schema(l.table.Name)
+	if schema == "" || !l.plan.CreateSchema {
+		return nil
+	}
+	found, err := l.to.Query(ctx, "SELECT 1 FROM information_schema.schemata WHERE schema_name = "+d.Literal(schema))
+	if err != nil || len(found) > 0 {
+		return err
+	}
+	_, err = l.to.Exec(ctx, "CREATE SCHEMA "+d.Quote(schema))
+	if err == nil && d.DefinitionsCommit {
+		l.schema = schema
+	}
+	return err
+}
+
+// dropSchema takes a schema away that a load has made for nothing.
+func (l *loading) dropSchema() error {
+	ctx, d := context.Background(), l.to.Dialect()
+	tables, err := l.to.Query(ctx, "SELECT count(*) FROM information_schema.tables WHERE table_schema = "+d.Literal(l.schema))
+	if err == nil && tables[0][0] == "0" {
+		_, err = l.to.Exec(ctx, "DROP SCHEMA "+d.Quote(l.schema))
+	}
+	return err
 }
 
 // fitTable gives the plan the types that its table has.

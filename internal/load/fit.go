@@ -27,19 +27,25 @@ func (e *UnfitError) Error() string {
 const cannot = "cannot"
 
 // fit holds a plan against the columns of the table that is there, by their
-// names. It returns the plan with the types that the table has, so that what
+// names or, where the plan says so, their order. It returns the plan with the types that the table has, so that what
 // does not fit a column is rejected before the server sees it, and the columns
 // that cannot be loaded at all.
 func fit(plan *table.Table, live []target.Live, d *dialect.Dialect) (*table.Table, []Verdict) {
 	fitted := *plan
-	fitted.Columns = nil
+	fitted.Columns, fitted.Key = nil, slices.Clone(plan.Key)
 	var bad []Verdict
 	planned := map[string]bool{}
-	for _, c := range plan.Loaded() {
+	for n, c := range plan.Loaded() {
 		i := slices.IndexFunc(live, func(l target.Live) bool { return strings.EqualFold(l.Name, c.Name) })
+		if plan.ByPosition {
+			i = position(live, n)
+		}
 		if i < 0 {
-			bad = append(bad, Verdict{c.Name, c.Type.String(), cannot, "the table has no such column"})
+			bad = append(bad, Verdict{c.Name, c.Type.String(), cannot, noColumn[plan.ByPosition]})
 			continue
+		}
+		if k := slices.Index(plan.Key, c.Name); k >= 0 {
+			fitted.Key[k] = live[i].Name
 		}
 		planned[live[i].Name] = true
 		if why := fitColumn(&c, &live[i], d); why != "" {
@@ -53,6 +59,22 @@ func fit(plan *table.Table, live []target.Live, d *dialect.Dialect) (*table.Tabl
 		}
 	}
 	return &fitted, bad
+}
+
+var noColumn = map[bool]string{false: "the table has no such column", true: "the table has fewer columns"}
+
+// position returns the index of the nth column that takes values, or -1.
+func position(live []target.Live, n int) int {
+	for i, l := range live {
+		if l.Generated {
+			continue
+		}
+		if n == 0 {
+			return i
+		}
+		n--
+	}
+	return -1
 }
 
 // fitColumn gives a column of the plan the type and the name that it has in the

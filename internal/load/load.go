@@ -134,6 +134,7 @@ type loading struct {
 	before  counted      // the rows that are in it and stay
 	mend    *mend        // nil unless it is rejects that are loaded
 	parts   *parts       // nil unless it commits in parts
+	schema  string       // that was made, where a rollback does not take it away
 	merge   *merge       // nil unless its rows are merged
 	tx      target.Tx
 	sink    target.Sink
@@ -162,6 +163,9 @@ func (l *loading) transact(ctx context.Context) (err error) {
 	defer func() {
 		if back := l.tx.Rollback(); back != nil && err != nil {
 			err = errors.Join(err, back)
+		}
+		if l.schema != "" && err != nil && (l.parts == nil || l.parts.entry.Loaded == 0) {
+			err = errors.Join(err, l.dropSchema())
 		}
 	}()
 	if !l.NoLedger && !l.to.Dialect().DefinitionsCommit {
@@ -196,7 +200,14 @@ func (l *loading) transact(ctx context.Context) (err error) {
 		return err
 	}
 	l.receipt.Verified = true
-	return nil
+	return l.phase("statistics", func() error { l.analyze(ctx); return nil })
+}
+
+// analyze refreshes the server's statistics. The load is done without them too.
+func (l *loading) analyze(ctx context.Context) {
+	if _, err := l.to.Exec(ctx, l.to.Dialect().Analyze(l.table.Name)); err != nil {
+		l.receipt.Remarks = append(l.receipt.Remarks, "the server's statistics of the table could not be refreshed: "+err.Error())
+	}
 }
 
 // TooManyError says that more records are rejected than the plan allows. They

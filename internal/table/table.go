@@ -12,6 +12,11 @@ type Table struct {
 	Allow   Allowance // of rejects
 	// Existing is what to do with a table that is there already.
 	Existing Existing
+	// ByPosition fits the columns to those of a table that is there by their
+	// order, and not by their names.
+	ByPosition bool
+	// CreateSchema makes the schema in the table's name if there is none.
+	CreateSchema bool
 }
 
 // Existing is what a load does with a table that is there already.

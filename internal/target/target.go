@@ -20,6 +20,7 @@ var (
 	ErrPermission  = errors.New("does not permit it")
 	ErrExists      = errors.New("the table exists already")
 	ErrNoTable     = errors.New("there is no such table")
+	ErrNoSchema    = errors.New("there is no such schema")
 	ErrFull        = errors.New("the disk is full")
 	ErrLocked      = errors.New("somebody else is writing to it")
 	ErrNoDatabase  = errors.New("it is not a database")

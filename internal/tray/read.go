@@ -104,9 +104,11 @@ func (t *Tray) decodeTable(n *yaml.Node) error {
 			}
 			return nil
 		},
-		"key":     list(&t.Table.Key),
-		"indexes": t.decodeIndexes,
-		"comment": text(&t.Table.Comment),
+		"key":           list(&t.Table.Key),
+		"indexes":       t.decodeIndexes,
+		"comment":       text(&t.Table.Comment),
+		"by_position":   truth(&t.Table.ByPosition),
+		"create_schema": truth(&t.Table.CreateSchema),
 		"allow_rejects": func(n *yaml.Node) (err error) {
 			if t.Table.Allow, err = table.ParseAllowance(n.Value); err != nil {
 				return wrong(n, "%v", err)

@@ -90,8 +90,14 @@ func (t *Tray) tableNode() *yaml.Node {
 	n := node(yaml.MappingNode)
 	put(n, "name", scalar(t.Table.Name))
 	existing := scalar(t.Table.Existing.String())
-	existing.LineComment = "a table that is there already; else append, empty or rebuild"
+	existing.LineComment = "a table that is there already; else append, empty, rebuild or merge"
 	put(n, "existing", existing)
+	if t.Table.ByPosition {
+		put(n, "by_position", scalar("true"))
+	}
+	if t.Table.CreateSchema {
+		put(n, "create_schema", scalar("true"))
+	}
 	key := flow(t.Table.Key)
 	key.LineComment = strings.Join(t.Notes["key"], "\n")
 	put(n, "key", key)

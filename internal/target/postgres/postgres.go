@@ -366,7 +366,7 @@ func (e serverError) Unwrap() error { return e.pg }
 // conditions are the SQLSTATEs that mean something to callers.
 var conditions = map[string]error{
 	"42P07": target.ErrExists, "42P01": target.ErrNoTable, "42501": target.ErrPermission,
-	"3D000": target.ErrNoDatabase, "53100": target.ErrFull, "55P03": target.ErrLocked,
+	"3D000": target.ErrNoDatabase, "3F000": target.ErrNoSchema, "53100": target.ErrFull, "55P03": target.ErrLocked,
 	"57P03": target.ErrUnreachable, "53300": target.ErrUnreachable, "57P01": target.ErrUnreachable,
 }
 

@@ -56,6 +56,11 @@ func Open(path string, create bool) (*Target, error) {
 	conn.SetBlockOnBusy()
 	conn.SetBusyTimeout(busyTimeout)
 	t.conn = conn
+	_, err = t.Exec(context.Background(), "PRAGMA analysis_limit = 1000") // rows of an index are enough for statistics
+	if err != nil {
+		conn.Close()
+		return nil, err
+	}
 	return t, nil
 }
 

@@ -59,6 +59,8 @@ func Run(t *testing.T, open func() target.Target) {
 		{"a load that is interrupted ends", interruptedLoadEnds},
 		{"a table that is there is added to, emptied or made anew", existingTable},
 		{"every type is added to", everyTypeIsAdded},
+		{"columns are fitted by position", byPosition},
+		{"a schema is made on request", makesSchema},
 		{"the same content is loaded once", onlyOnce},
 		{"rows are merged by their key", mergeByKey},
 		{"rejects that were corrected are loaded once", mendOnce},

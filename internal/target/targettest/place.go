@@ -1,0 +1,65 @@
+package targettest
+
+import (
+	"context"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"ambertray/internal/load"
+	"ambertray/internal/source"
+	"ambertray/internal/table"
+	"ambertray/internal/target"
+)
+
+// byPosition adds to a table whose columns have other names than the plan's.
+func byPosition(t *testing.T, to target.Target) {
+	ctx, from := context.Background(), &source.Opener{}
+	first := stock(t, "no,day\n1,2026-01-01\n", no, day)
+	first.Table.Name = "by_position"
+	_, err := load.Run(ctx, first, from, to, load.Options{})
+	require.NoError(t, err)
+	number := table.Column{From: "no", Name: "number", Type: table.Type{Kind: table.Integer}}
+	found := table.Column{From: "day", Name: "found", Type: day.Type, Nullable: true}
+	next := newTray(t, "by_position", "day,no\n2026-02-02,2\n,1\n", number, found)
+	next.Table.Key, next.Table.Existing, next.Table.ByPosition = []string{"number"}, table.Append, true
+	r, err := load.Run(ctx, next, from, to, load.Options{})
+	require.NoError(t, err)
+	require.Equal(t, load.Counts{Read: 2, Loaded: 1, Rejected: 1, TableBefore: 1, TableAfter: 2}, r.Counts)
+	require.Equal(t, "no", r.Rejects.ByReason[0].Column, "the key as the table calls it")
+	next.Table.Columns = append(next.Table.Columns, table.Column{Value: "x", Name: "more", Type: table.Type{Kind: table.Text}})
+	_, err = load.Run(ctx, next, from, to, load.Options{Again: true})
+	require.ErrorContains(t, err, "more: the table has fewer columns")
+}
+
+// makesSchema makes the schema of a table, and takes it away with a load that
+// fails.
+func makesSchema(t *testing.T, to target.Target) {
+	if to.Dialect().Schema("a.b") == "" { // this one has none
+		return
+	}
+	ctx, from := context.Background(), &source.Opener{}
+	tr := newTray(t, "kestrel_archive.once", "no\n1\nx\n", table.Column{From: "no", Name: "no", Type: no.Type})
+	_, err := load.Run(ctx, tr, from, to, load.Options{})
+	require.Error(t, err)
+	schemas := func() [][]string {
+		found, err := to.Query(ctx, "SELECT 1 FROM information_schema.schemata WHERE schema_name = 'kestrel_archive'")
+		require.NoError(t, err)
+		return found
+	}
+	tr.Table.CreateSchema, tr.Table.Allow = true, allow(t, "0")
+	_, err = load.Run(ctx, tr, from, to, load.Options{})
+	require.Error(t, err)
+	require.Empty(t, schemas())
+	tr.Table.Allow = allow(t, "any")
+	r, err := load.Run(ctx, tr, from, to, load.Options{})
+	require.NoError(t, err)
+	require.Equal(t, int64(1), r.Counts.Loaded)
+	require.Len(t, schemas(), 1)
+	drop := "DROP SCHEMA kestrel_archive"
+	if !to.Dialect().DefinitionsCommit {
+		drop += " CASCADE"
+	}
+	_, err = to.Exec(ctx, drop)
+	require.NoError(t, err)
+}
