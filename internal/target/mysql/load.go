@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"sync/atomic"
 
@@ -29,14 +30,13 @@ type sink struct {
 	columns string
 	reader  string // name of the driver's reader
 	bulk    bool   // the server takes a local bulk load
-	begin   string // before a batch, and behind it
-	end     string
-	back    string
-	batch   target.Batch
-	key     []string // names of the columns of the key
+	feeder  target.Feeder
+	batch   *target.Batch // that is being loaded
+	pending int           // bytes that are not committed yet, of a stage
+	key     []string      // names of the columns of the key
+	keyAt   int           // index of the column of a key of one, or -1
 	rows    int64
 	refused convert.Refusals
-	failed  error
 }
 
 var readers atomic.Int64 // names are the driver's, for the whole program
@@ -47,9 +47,15 @@ func (x *tx) Load(ctx context.Context, tab *table.Table) (target.Sink, error) {
 		ctx: ctx, t: x.t, key: tab.Key, reader: fmt.Sprintf("load-%d", readers.Add(1)),
 		table: dialect.MySQL.QuoteTable(x.t.current(tab.Name)), columns: dialect.MySQL.Columns(tab),
 	}
-	s.begin, s.end, s.back = "START TRANSACTION", "COMMIT", "ROLLBACK"
-	if x.t.staged == "" { // the batch is a part of the load's own transaction
-		s.begin, s.end, s.back = "SAVEPOINT batch", "RELEASE SAVEPOINT batch", "ROLLBACK TO SAVEPOINT batch"
+	s.feeder = target.Feeder{Size: batchSize, Load: s.load}
+	s.keyAt = slices.IndexFunc(tab.Loaded(), func(c table.Column) bool { return len(tab.Key) == 1 && c.Name == tab.Key[0] })
+	if x.t.staged != "" {
+		if err := x.t.exec(ctx, "START TRANSACTION"); err != nil {
+			return nil, x.t.fail("load", err)
+		}
+	}
+	if err := x.t.exec(ctx, "SET max_error_count = 65535"); err != nil {
+		return nil, x.t.fail("load", err)
 	}
 	if err := x.t.conn.QueryRowContext(ctx, "SELECT @@local_infile").Scan(&s.bulk); err != nil {
 		return nil, x.t.fail("ask for local_infile", err)
@@ -72,28 +78,35 @@ func (s *sink) Write(k *convert.Block) error {
 	for _, end := range k.Ends {
 		k.Data[end-1] = '\n'
 	}
-	if s.batch.Add(k); s.batch.Size() < batchSize {
-		return nil
-	}
-	return s.flush()
+	return s.feeder.Add(k)
 }
 
-// flush loads what was gathered.
-func (s *sink) flush() error {
-	if s.batch.Len() == 0 {
-		return nil
-	}
-	load := s.insertAll
+// load loads a batch.
+func (s *sink) load(b *target.Batch) error {
+	s.batch = b
+	size, rows, refused := b.Size(), b.Len(), s.refused.Len()
+	do := s.insertAll
 	if s.bulk {
-		load = s.loadBatch
+		do = s.loadBatch
 	}
-	rows, refused := s.batch.Len(), s.refused.Len()
-	if s.failed = load(); s.failed != nil {
-		return s.failed
+	if err := do(); err != nil {
+		return err
 	}
 	s.rows += int64(rows - s.refused.Len() + refused)
-	s.batch.Reset()
-	return nil
+	return s.commitStage(size)
+}
+
+// commitEvery is how many bytes of a stage are one transaction: the server is
+// slow to take back a large one when a load is killed.
+const commitEvery = 64 << 20
+
+// commitStage commits what was loaded into a stage, from time to time.
+func (s *sink) commitStage(size int) error {
+	if s.pending += size; s.t.staged == "" || s.pending < commitEvery {
+		return nil
+	}
+	s.pending = 0
+	return s.t.fail("load", s.t.exec(s.ctx, "COMMIT AND CHAIN"))
 }
 
 // loadBatch loads the batch in one go. Where that does not add up, the rows
@@ -112,10 +125,10 @@ func (s *sink) loadBatch() error {
 	return nil
 }
 
-// tryBulk loads the batch, in a transaction or savepoint of its own, and takes
-// it back unless every row of it went in without a warning.
+// tryBulk loads the batch within a savepoint, and takes it back unless every row
+// of it went in without a warning, or is known to have been left out for its key.
 func (s *sink) tryBulk() (whole bool, err error) {
-	if err := s.t.exec(s.ctx, s.begin); err != nil {
+	if err := s.t.exec(s.ctx, "SAVEPOINT batch"); err != nil {
 		return false, s.t.fail("load", err)
 	}
 	res, err := s.t.conn.ExecContext(s.ctx, s.bulkInto(s.table))
@@ -124,18 +137,19 @@ func (s *sink) tryBulk() (whole bool, err error) {
 		return false, s.t.fail("load", err)
 	}
 	if err == nil {
-		var rows, warnings int64
-		if rows, err = res.RowsAffected(); err != nil {
-			return false, s.t.fail("load", err)
+		rows, err := res.RowsAffected()
+		if err == nil {
+			whole, err = s.addsUp(s.batch.Len() - int(rows))
 		}
-		if err := s.t.conn.QueryRowContext(s.ctx, "SELECT @@warning_count").Scan(&warnings); err != nil {
+		if err != nil {
 			return false, s.t.fail("load", err)
-		}
-		if rows == int64(s.batch.Len()) && warnings == 0 {
-			return true, s.t.fail("load", s.t.exec(s.ctx, s.end))
 		}
 	}
-	return false, s.t.fail("load", s.t.exec(s.ctx, s.back))
+	end := "ROLLBACK TO SAVEPOINT batch"
+	if whole {
+		end = "RELEASE SAVEPOINT batch"
+	}
+	return whole, s.t.fail("load", s.t.exec(s.ctx, end))
 }
 
 // bulkInto is the statement that loads the batch into a table.
@@ -282,9 +296,13 @@ func appendRow(dst, row []byte) []byte {
 // Close implements target.Sink.
 func (s *sink) Close(abort error) (int64, error) {
 	defer mysql.DeregisterReaderHandler(s.reader)
-	if abort != nil || s.failed != nil {
+	if abort != nil {
+		_ = s.feeder.Wait() // for the connection; why it failed is known
 		return 0, nil
 	}
-	err := s.flush()
+	err := s.feeder.End()
+	if err == nil && s.t.staged != "" {
+		err = s.t.fail("load", s.t.exec(s.ctx, "COMMIT"))
+	}
 	return s.rows, err
 }

@@ -31,8 +31,9 @@ type adder struct {
 	x       *tx
 	tab     *table.Table
 	sql     string
-	batch   target.Batch
-	weeded  bool // the keys that are there already were taken out of the batch
+	feeder  target.Feeder
+	batch   *target.Batch // that is being copied
+	weeded  bool          // the keys that are there already were taken out of the batch
 	rows    int64
 	refused convert.Refusals
 }
@@ -43,27 +44,28 @@ func (a *adder) Refused() *convert.Refusals { return &a.refused }
 // Remarks implements target.Sink.
 func (a *adder) Remarks() []string { return nil }
 
-// Write implements target.Sink.
-func (a *adder) Write(k *convert.Block) error {
-	if a.batch.Add(k); a.batch.Size() < batchSize {
-		return nil
-	}
-	return a.flush()
+// newAdder returns an adder; sql is the COPY.
+func newAdder(ctx context.Context, x *tx, tab *table.Table, sql string) *adder {
+	a := &adder{ctx: ctx, x: x, tab: tab, sql: sql}
+	a.feeder = target.Feeder{Size: batchSize, Load: a.load}
+	return a
 }
 
-func (a *adder) flush() error {
-	a.weeded = len(a.tab.Key) == 0
-	err := a.copy(0, a.batch.Len())
-	a.batch.Reset()
-	return err
+// Write implements target.Sink.
+func (a *adder) Write(k *convert.Block) error { return a.feeder.Add(k) }
+
+func (a *adder) load(b *target.Batch) error {
+	a.batch, a.weeded = b, len(a.tab.Key) == 0
+	return a.copy(0, b.Len())
 }
 
 // Close implements target.Sink.
 func (a *adder) Close(abort error) (int64, error) {
 	if abort != nil {
+		_ = a.feeder.Wait() // for the connection; why it failed is known
 		return 0, nil
 	}
-	if err := a.flush(); err != nil {
+	if err := a.feeder.End(); err != nil {
 		return 0, err
 	}
 	return a.rows, a.x.moveSequences(a.ctx, a.tab)

@@ -199,7 +199,7 @@ func (x *tx) Rollback() error {
 func (x *tx) Load(ctx context.Context, tab *table.Table) (target.Sink, error) {
 	sql := fmt.Sprintf("COPY %s (%s) FROM STDIN (FORMAT binary", dialect.PostgreSQL.QuoteTable(tab.Name), dialect.PostgreSQL.Columns(tab))
 	if !x.created {
-		return &adder{ctx: ctx, x: x, tab: tab, sql: sql + ")"}, nil
+		return newAdder(ctx, x, tab, sql+")"), nil
 	}
 	sql += ", FREEZE)" // nobody else can see the table yet, so its rows need no later freezing
 	r, w := io.Pipe()
