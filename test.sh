@@ -16,6 +16,8 @@ CGO_ENABLED=0 go build -o /dev/null ./cmd/ambertray
 . scripts/servers.sh
 start_postgres
 start_mariadb
+start_postgres pg-faults # servers that a test may kill
+start_mariadb mariadb-faults
 
 race=""
 if command -v gcc >/dev/null; then race=-race; fi

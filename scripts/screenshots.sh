@@ -45,8 +45,23 @@ ambertray draft specimens.csv >/dev/null
 shot ddl ambertray ddl specimens.tray --dialect postgresql
 shot check ambertray check loans.csv --to museum.db
 shot load ambertray load loans.csv --to museum.db
-shot append ambertray load loans.csv --to museum.db --existing append
-shot rejects ambertray rejects loans.tray
+shot append ambertray load loans.csv --to museum.db --existing append --again
+shot rejects ambertray rejects loans.tray --load 0001
+sed -i 's/31\/02\/2026,282/28\/02\/2026,282/' loans.tray/loads/0001/rejects.csv
+shot mend ambertray mend loans.tray --load 0001 --to museum.db
+sed 's/Harrow College/Harrow Institute/; s/^005/795/' loans.csv >spring.csv
+shot merge ambertray load spring.csv --table loans --existing merge --to museum.db
 ambertray load specimens.tray --to museum.db >/dev/null
 shot verify ambertray verify specimens.tray --to museum.db
+shot history ambertray history --to museum.db
 shot demo ambertray demo
+cd - >/dev/null
+. scripts/servers.sh
+start_mariadb
+trap 'kill $display_pid 2>/dev/null || true; stop_servers; rm -rf "$dir"' EXIT
+mariadb --no-defaults -u root -S "$servers_dir/mariadb/socket" -e "CREATE USER visitor; GRANT SELECT ON museum.* TO visitor; SET GLOBAL local_infile = OFF"
+mkdir -p "$dir/ambertray"
+echo "museum: ${AMBERTRAY_TEST_MYSQL/root@/visitor@}" >"$dir/ambertray/targets.yaml"
+export XDG_CONFIG_HOME=$dir
+cd "$dir"
+shot targets ambertray targets test museum

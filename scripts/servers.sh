@@ -5,13 +5,14 @@ servers_dir=$(mktemp -d)
 chmod 755 "$servers_dir"
 
 stop_servers() {
-    if [ -f "$servers_dir/pg/postmaster.pid" ]; then
-        as_user "$pg_bin/pg_ctl" -D "$servers_dir/pg" -m immediate stop >/dev/null 2>&1 || true
-    fi
-    if [ -n "${mariadb_pid:-}" ]; then
-        kill -9 "$mariadb_pid" 2>/dev/null || true
-        wait "$mariadb_pid" 2>/dev/null || true
-    fi
+    local name
+    for name in "$servers_dir"/pg*/postmaster.pid; do
+        [ ! -f "$name" ] || as_user "$pg_bin/pg_ctl" -D "${name%/*}" -m immediate stop >/dev/null 2>&1 || true
+    done
+    for name in "$servers_dir"/mariadb*/pid; do
+        [ ! -f "$name" ] || kill -9 "$(cat "$name")" 2>/dev/null || true
+    done
+    wait 2>/dev/null || true
     rm -rf "$servers_dir"
 }
 trap stop_servers EXIT
@@ -36,6 +37,8 @@ certify() {
     [ "$(id -u)" != 0 ] || chown nobody "$1"/server.* "$1/authority.pem"
 }
 
+# start_postgres [NAME]: NAME is its folder, which has a script "start" to start
+# it again; with one, its URL is in AMBERTRAY_FAULT_POSTGRES.
 start_postgres() {
     pg_bin=$(ls -d /usr/lib/postgresql/*/bin 2>/dev/null | sort -V | tail -1)
     if [ -z "$pg_bin" ]; then
@@ -43,24 +46,35 @@ start_postgres() {
         apt-get update -qq >&2 && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq postgresql >&2
         pg_bin=$(ls -d /usr/lib/postgresql/*/bin | sort -V | tail -1)
     fi
-    local port
+    local port name=${1:-pg} data
+    data=$servers_dir/$name
     port=$(free_port)
-    mkdir "$servers_dir/pg"
-    [ "$(id -u)" != 0 ] || chown nobody "$servers_dir/pg"
-    as_user "$pg_bin/initdb" -D "$servers_dir/pg" -U curator -A trust -E UTF8 --locale=C.UTF-8 -N >/dev/null
-    certify "$servers_dir/pg" pg
-    as_user "$pg_bin/pg_ctl" -D "$servers_dir/pg" -w -l "$servers_dir/pg/log" \
-        -o "-p $port -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c ssl=on -c ssl_cert_file=server.pem -c ssl_key_file=server.key ${pg_options:-}" start >/dev/null
+    mkdir "$data"
+    [ "$(id -u)" != 0 ] || chown nobody "$data"
+    as_user "$pg_bin/initdb" -D "$data" -U curator -A trust -E UTF8 --locale=C.UTF-8 -N >/dev/null
+    certify "$data" "$name"
+    {
+        declare -f as_user
+        printf 'as_user %q -D %q -w -l %q -o "%s" start\n' "$pg_bin/pg_ctl" "$data" "$data/log" \
+            "-p $port -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c ssl=on -c ssl_cert_file=server.pem -c ssl_key_file=server.key ${pg_options:-}"
+    } >"$servers_dir/$name.start"
+    bash "$servers_dir/$name.start" >/dev/null
+    if [ $# -gt 0 ]; then
+        export AMBERTRAY_FAULT_POSTGRES="postgres://curator@127.0.0.1:$port/postgres" AMBERTRAY_FAULT_POSTGRES_DATA="$data"
+        return
+    fi
     export AMBERTRAY_TEST_POSTGRES="postgres://curator@127.0.0.1:$port/postgres"
-    export AMBERTRAY_TEST_POSTGRES_CA="$servers_dir/pg-authority.pem"
+    export AMBERTRAY_TEST_POSTGRES_CA="$servers_dir/$name-authority.pem"
 }
 
+# start_mariadb [NAME]: like start_postgres.
 start_mariadb() {
     if ! command -v mariadbd >/dev/null; then
         echo "installing MariaDB" >&2
         apt-get update -qq >&2 && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq mariadb-server >&2
     fi
-    local port data="$servers_dir/mariadb" owner
+    local port name=${1:-mariadb} data owner
+    data=$servers_dir/$name
     port=$(free_port)
     owner=$(id -un)
     mkdir "$data"
@@ -69,18 +83,23 @@ start_mariadb() {
         chown nobody "$data"
     fi
     as_user mariadb-install-db --no-defaults --datadir="$data" --auth-root-authentication-method=normal --skip-test-db >/dev/null 2>&1
-    certify "$data" mariadb
-    mariadbd --no-defaults --ssl-cert="$data/server.pem" --ssl-key="$data/server.key" --ssl-ca="$data/authority.pem" --user="$owner" --datadir="$data" --port="$port" --bind-address=127.0.0.1 --socket="$data/socket" \
-        --pid-file="$data/pid" --log-error="$data/log" ${mariadb_options:-} >/dev/null 2>&1 &
-    mariadb_pid=$!
-    for _ in $(seq 100); do
-        if mariadb --no-defaults -u root -S "$data/socket" -e 'CREATE DATABASE IF NOT EXISTS museum' 2>/dev/null; then
-            export AMBERTRAY_TEST_MYSQL="mysql://root@127.0.0.1:$port/museum"
-            export AMBERTRAY_TEST_MYSQL_CA="$servers_dir/mariadb-authority.pem"
-            return
-        fi
-        sleep 0.1
-    done
-    cat "$data/log" >&2
-    return 1
+    certify "$data" "$name"
+    cat >"$servers_dir/$name.start" <<EOF
+mariadbd --no-defaults --user="$owner" --datadir="$data" --port="$port" --bind-address=127.0.0.1 --socket="$data/socket" \
+    --pid-file="$data/pid" --log-error="$data/log" --ssl-cert="$data/server.pem" --ssl-key="$data/server.key" --ssl-ca="$data/authority.pem" \
+    ${mariadb_options:-} >/dev/null 2>&1 &
+for _ in \$(seq 200); do
+    mariadb --no-defaults -u root -S "$data/socket" -e 'CREATE DATABASE IF NOT EXISTS museum' 2>/dev/null && exit
+    sleep 0.1
+done
+cat "$data/log" >&2
+exit 1
+EOF
+    bash "$servers_dir/$name.start"
+    if [ $# -gt 0 ]; then
+        export AMBERTRAY_FAULT_MYSQL="mysql://root@127.0.0.1:$port/museum" AMBERTRAY_FAULT_MYSQL_DATA="$data"
+        return
+    fi
+    export AMBERTRAY_TEST_MYSQL="mysql://root@127.0.0.1:$port/museum"
+    export AMBERTRAY_TEST_MYSQL_CA="$servers_dir/$name-authority.pem"
 }

@@ -7,11 +7,14 @@ import (
 	"io"
 	"io/fs"
 	"os"
+	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"ambertray/demo"
+	"ambertray/internal/reject"
 	"ambertray/internal/term"
 )
 
@@ -28,6 +31,19 @@ var story = []struct{ words, command string }{
 	{"All about that column:", "draft reports.tsv --explain light_lux"},
 	{"A second file, with a few broken records, in one command:", "load loans.csv --to museum.db"},
 	{"No record is lost. What was rejected, and why:", "rejects loans.tray"},
+	{"A person has corrected a date in rejects.csv. Load that record by the same plan:", "mend loans.tray --to museum.db"},
+	{"The table is proved to be the file with what was mended:", "verify loans.tray --to museum.db"},
+	{"The ledger in the target knows what was loaded, so that nothing goes in twice:", "history --to museum.db"},
+}
+
+// correct does what a person would do before the rejects are mended.
+func correct(rejects string) error {
+	text, err := os.ReadFile(rejects)
+	if err != nil {
+		return err
+	}
+	i := bytes.LastIndex(text, []byte("31/02/2026")) // the cell, behind the value that was rejected
+	return os.WriteFile(rejects, slices.Concat(text[:i], []byte("28"), text[i+2:]), 0o666)
 }
 
 func (a *app) newDemo() *cobra.Command {
@@ -119,6 +135,11 @@ func (a *app) tellAsJSON() error {
 
 // step runs one command of the story as the program itself would.
 func (a *app) step(command string, out io.Writer) error {
+	if strings.HasPrefix(command, "mend ") {
+		if err := correct(filepath.Join("loans.tray", "loads", "0001", reject.FileName)); err != nil {
+			return err
+		}
+	}
 	b := &app{out: out, err: a.err, print: term.NewPrinter(out), from: a.from}
 	status := b.run(strings.Fields(command))
 	if status != exitDone && status != exitRejects {

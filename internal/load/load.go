@@ -97,7 +97,13 @@ func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Targe
 func (l *loading) settle(t *tray.Tray) (err error) {
 	if l.parts != nil && l.parts.written {
 		l.receipt.Load, l.dir = l.parts.entry.Load, t.LoadDir(l.parts.entry.Load)
+		if l.parts.entry.Loaded == 0 { // a load that could do no more may have taken it away
+			err = os.MkdirAll(l.dir, 0o777)
+		}
 	} else if l.receipt.Load, l.dir, err = t.NewLoad(); err != nil {
+		return err
+	}
+	if err != nil {
 		return err
 	}
 	l.rejects = reject.Writer{Path: filepath.Join(l.dir, reject.FileName), Headings: l.pass.Headings, Sources: l.pass.Sources}
@@ -111,7 +117,7 @@ func (l *loading) giveUp(err error) error {
 		if l.parts.entry.Loaded > 0 {
 			return &PartialError{Err: err, Entry: l.parts.entry}
 		}
-		err = errors.Join(err, ledger.Forget(context.Background(), l.to, l.parts.entry.ID))
+		_ = ledger.Forget(context.Background(), l.to, l.parts.entry.ID) // otherwise it begins anew
 	}
 	var many *TooManyError
 	if !errors.As(err, &many) {

@@ -1,0 +1,348 @@
+package main_test
+
+import (
+	"bufio"
+	"cmp"
+	"context"
+	"fmt"
+	"io"
+	"math/rand/v2"
+	"net"
+	"net/url"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"sync"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"ambertray/internal/connect"
+	"ambertray/internal/ledger"
+	"ambertray/internal/target"
+)
+
+// faultRecords is how many records the file has that is loaded, enough for
+// several batches of every target; now and then one repeats a key.
+const (
+	faultRecords = 40_000
+	faultEvery   = 4000
+	faultRepeats = faultRecords / faultEvery
+)
+
+// faultServer is a target that may be killed.
+type faultServer struct {
+	url, data string
+	faults    []string
+	kill      func(data string) error
+}
+
+func faultServers(t *testing.T) map[string]*faultServer {
+	kill := func(file string) func(data string) error {
+		return func(data string) error {
+			text, err := os.ReadFile(filepath.Join(data, file))
+			if err != nil {
+				return err
+			}
+			pid, err := strconv.Atoi(strings.TrimSpace(strings.SplitN(string(text), "\n", 2)[0]))
+			if err != nil {
+				return err
+			}
+			return syscall.Kill(pid, syscall.SIGKILL)
+		}
+	}
+	network := []string{"kill", "interrupt", "cut", "server"}
+	servers := map[string]*faultServer{
+		"sqlite":   {url: "museum.db", faults: []string{"kill", "interrupt", "full disk"}},
+		"postgres": {os.Getenv("AMBERTRAY_FAULT_POSTGRES"), os.Getenv("AMBERTRAY_FAULT_POSTGRES_DATA"), network, kill("postmaster.pid")},
+		"mysql":    {os.Getenv("AMBERTRAY_FAULT_MYSQL"), os.Getenv("AMBERTRAY_FAULT_MYSQL_DATA"), network, kill("pid")},
+	}
+	for name, s := range servers {
+		require.NotEmpty(t, s.url, "start the tests with ./test.sh, which starts the servers: %s", name)
+	}
+	return servers
+}
+
+// restart starts a server that was killed; its children may need a moment.
+func (s *faultServer) restart(t testing.TB) {
+	var out []byte
+	var err error
+	for range 50 {
+		if out, err = exec.Command("bash", s.data+".start").CombinedOutput(); err == nil {
+			return
+		}
+		time.Sleep(200 * time.Millisecond)
+	}
+	require.NoError(t, err, string(out))
+}
+
+// TestFaults interrupts loads in every way and at random moments. Afterwards the
+// table has all rows or those that the ledger says, and the same command, given
+// again, completes the load with nothing twice.
+func TestFaults(t *testing.T) {
+	rounds, err := strconv.Atoi(cmp.Or(os.Getenv("AMBERTRAY_TEST_FAULT_ROUNDS"), "4"))
+	require.NoError(t, err)
+	for name, server := range faultServers(t) {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			f := &faulty{desk: newDesk(t), server: server}
+			f.write("finds.csv", faultFile())
+			f.measure()
+			survived := 0
+			for round := range rounds {
+				for _, fault := range server.faults {
+					if f.suffer(round, fault) {
+						survived++
+					}
+				}
+			}
+			t.Logf("survived %d faults of %d", survived, rounds*len(server.faults))
+			require.Greater(t, survived, rounds, "most moments are in the middle of a load")
+		})
+	}
+}
+
+const faultPlan = `tray: 1
+source: {files: [%s], delimiter: ","}
+table: {name: %s, key: ["no"]}
+columns:
+  - {from: "no", name: "no", type: integer, nullable: false}
+  - {from: name, name: name, type: varchar(120)}
+  - {from: found, name: found, type: date}
+`
+
+func faultFile() string {
+	var text strings.Builder
+	filler := strings.Repeat(" of the bay", 8) // few records are quicker to load than many short ones
+	text.WriteString("no,name,found\n")
+	for i := range faultRecords {
+		no := i
+		if i%faultEvery == faultEvery-1 {
+			no = i - 5
+		}
+		fmt.Fprintf(&text, "%d,ant number %d%s,2026-01-%02d\n", no, i, filler, i%28+1)
+	}
+	return text.String()
+}
+
+// faulty is one target and the program that loads into it.
+type faulty struct {
+	*desk
+	server *faultServer
+	usual  time.Duration // that a load takes
+	table  string
+	args   []string
+}
+
+// begin makes ready for a load of its own table: a new one, one that is added to,
+// in parts or not.
+func (f *faulty) begin(round int) (rows int64) {
+	f.table = uniqueTable(f)
+	tray := f.table + ".tray"
+	f.write(tray+"/tray.yaml", fmt.Sprintf(faultPlan, "finds.csv", f.table))
+	f.args = []string{"load", tray}
+	if round%4 > 1 {
+		f.args = append(f.args, "--commit-every", "8000")
+	}
+	if round%2 == 0 {
+		return 0
+	}
+	f.args = append(f.args, "--existing", "append")
+	f.write("first.csv", "no,name,found\n-1,the first,2026-01-01\n")
+	f.write("first.tray/tray.yaml", fmt.Sprintf(faultPlan, "first.csv", f.table))
+	f.run(0, "load", "first.tray", "--to", f.server.url)
+	return 1
+}
+
+func (f *faulty) measure() {
+	f.begin(0)
+	start := time.Now()
+	f.run(3, append(f.args, "--to", f.server.url)...)
+	f.usual = time.Since(start)
+}
+
+// suffer begins a load, has the fault happen, looks at what is left and loads
+// again. It tells whether the fault came in time.
+func (f *faulty) suffer(round int, fault string) bool {
+	f.Helper()
+	before := f.begin(round)
+	to, wire := f.server.url, (*proxy)(nil)
+	if fault == "cut" {
+		wire = newProxy(f, f.server.url)
+		to = wire.url
+	}
+	args := append(f.args, "--to", to)
+	c := f.command(args...)
+	if fault == "full disk" { // which a limit to the size of files stands for
+		c = exec.Command("bash", "-c", fmt.Sprintf("ulimit -f %d; exec \"$0\" \"$@\"", 200+rand.IntN(6000)))
+		c.Args = append(append(c.Args, program), args...)
+		c.Dir = f.dir
+	}
+	require.NoError(f, c.Start())
+	if fault != "full disk" {
+		time.Sleep(time.Duration(rand.Float64() * float64(f.usual)))
+	}
+	switch fault {
+	case "kill":
+		_ = c.Process.Kill()
+	case "interrupt":
+		_ = c.Process.Signal(os.Interrupt)
+	case "cut":
+		wire.cut()
+	case "server":
+		require.NoError(f, f.server.kill(f.server.data))
+	}
+	_ = c.Wait()
+	if fault == "server" {
+		f.server.restart(f)
+	}
+	failed := c.ProcessState.ExitCode() != 3
+	f.look(fault, before)
+	f.complete(fault, before)
+	return failed
+}
+
+const faultLoaded = faultRecords - faultRepeats
+
+// look wants all rows in the table, or none but those before, or those that the
+// ledger says.
+func (f *faulty) look(fault string, before int64) {
+	f.Helper()
+	rows, loaded := f.count()
+	if rows < 0 {
+		require.Zero(f, before, fault)
+		return
+	}
+	require.Contains(f, []int64{0, loaded}, loaded, fault)
+	require.Equal(f, before+loaded, rows, "%s: what the ledger says is in the table", fault)
+}
+
+// complete loads again.
+func (f *faulty) complete(fault string, before int64) {
+	f.Helper()
+	c := f.command(append(f.args, "--to", f.server.url)...)
+	out, err := c.CombinedOutput()
+	var exit *exec.ExitError
+	require.ErrorAs(f, err, &exit, "%s: there are rejects, or it was loaded already", fault)
+	if exit.ExitCode() == 1 {
+		require.Contains(f, string(out), "was loaded into "+f.table+" already", fault)
+	} else {
+		require.Equal(f, 3, exit.ExitCode(), "%s: %s", fault, out)
+	}
+	rows, loaded := f.count()
+	require.Equal(f, int64(faultLoaded), loaded, fault)
+	require.Equal(f, before+faultLoaded, rows, fault)
+	require.Equal(f, fmt.Sprint(rows), f.ask("SELECT count(DISTINCT no) FROM "+f.table), fault)
+	require.NotContains(f, f.tables(), f.table+"_loading", fault)
+}
+
+// count returns the rows of the table, -1 if there is none, and how many rows of
+// the file the ledger says are in it.
+func (f *faulty) count() (rows, loaded int64) {
+	f.Helper()
+	to := f.open()
+	defer to.Close()
+	exists, err := to.Exists(context.Background(), f.table)
+	require.NoError(f, err)
+	if !exists {
+		return -1, 0
+	}
+	counted, err := to.Query(context.Background(), "SELECT count(*) FROM "+f.table)
+	require.NoError(f, err)
+	rows, err = strconv.ParseInt(counted[0][0], 10, 64)
+	require.NoError(f, err)
+	entries, err := ledger.Read(context.Background(), to, f.table)
+	require.NoError(f, err)
+	for _, e := range entries {
+		if e.Source == "finds.csv" {
+			loaded += e.Loaded
+		}
+	}
+	return rows, loaded
+}
+
+func (f *faulty) open() target.Target {
+	f.Helper()
+	address := f.server.url
+	if address == "museum.db" {
+		address = filepath.Join(f.dir, address)
+	}
+	to, err := connect.Open(context.Background(), address, connect.Options{Create: true})
+	require.NoError(f, err)
+	return to
+}
+
+func (f *faulty) ask(query string) string {
+	f.Helper()
+	to := f.open()
+	defer to.Close()
+	rows, err := to.Query(context.Background(), query)
+	require.NoError(f, err)
+	return rows[0][0]
+}
+
+func (f *faulty) tables() (names []string) {
+	to := f.open()
+	defer to.Close()
+	if exists, err := to.Exists(context.Background(), f.table+"_loading"); err != nil || exists {
+		names = append(names, f.table+"_loading")
+	}
+	return names
+}
+
+// proxy stands between the program and a server, and can be cut.
+type proxy struct {
+	url      string
+	listener net.Listener
+	mutex    sync.Mutex
+	open     []net.Conn
+}
+
+func newProxy(t testing.TB, address string) *proxy {
+	u, err := url.Parse(address)
+	require.NoError(t, err)
+	p := &proxy{}
+	p.listener, err = net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	server := u.Host
+	u.Host = p.listener.Addr().String()
+	p.url = u.String()
+	go func() {
+		for {
+			in, err := p.listener.Accept()
+			if err != nil {
+				return
+			}
+			out, err := net.Dial("tcp", server)
+			if err != nil {
+				in.Close()
+				continue
+			}
+			p.mutex.Lock()
+			p.open = append(p.open, in, out)
+			p.mutex.Unlock()
+			go copyAndClose(in, out)
+			go copyAndClose(out, in)
+		}
+	}()
+	return p
+}
+
+func copyAndClose(to, from net.Conn) {
+	_, _ = io.Copy(to, bufio.NewReader(from))
+	to.Close()
+}
+
+// cut ends every connection, and lets none be made.
+func (p *proxy) cut() {
+	p.listener.Close()
+	p.mutex.Lock()
+	defer p.mutex.Unlock()
+	for _, c := range p.open {
+		c.Close()
+	}
+}
