@@ -137,7 +137,7 @@ func noLedgerFlag(c *cobra.Command, o *load.Options) {
 // doneTexts say what became of the table in a target.
 var doneTexts = map[string]string{
 	"created": ", created in %s", "rebuilt": ", made anew in %s",
-	"appended": " in %s, rows added", "emptied": " in %s, emptied and filled", "merged": " in %s, merged into by key",
+	"appended": " in %s, rows added", "emptied": " in %s, emptied and filled", "merged": " in %s, rows merged",
 }
 
 // toText repeats --to where it cannot hold a password.

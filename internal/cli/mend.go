@@ -1,7 +1,7 @@
 package cli
 
 import (
-	"fmt"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -46,12 +46,20 @@ mended.csv beside it.`,
 		if receipt.Counts.Rejected > 0 {
 			a.status = exitRejects
 		}
-		return a.show(receipt, func() { a.drawMend(receipt, *to) })
+		return a.show(receipt, func() { a.drawMend(receipt, mendText(t, *only, *to)) })
 	}
 	return c
 }
 
-func (a *app) drawMend(r *load.Receipt, to string) {
+// mendText is the command that goes on with the same rejects.
+func mendText(t *tray.Tray, only, to string) string {
+	if only != "" {
+		only = " --load " + only
+	}
+	return "ambertray mend " + t.Dir + only + toText(to)
+}
+
+func (a *app) drawMend(r *load.Receipt, again string) {
 	p, c := a.print, r.Counts
 	p.Fact("rejects", "%s of load %s of %s", term.Amount(c.Read, "record"), r.Load, r.Tray)
 	p.Fact("table", "%s"+doneTexts[r.Done], p.Bold(r.Table), r.Target)
@@ -62,8 +70,8 @@ func (a *app) drawMend(r *load.Receipt, to string) {
 	}
 	a.drawSum(r)
 	if c.Rejected > 0 {
-		p.Next("To go on with the rest:", fmt.Sprintf("ambertray mend %s%s", r.Tray, toText(to)))
+		p.Next("To go on with the rest:", again)
 	} else {
-		p.Next("Nothing is left to mend. To prove it all:", fmt.Sprintf("ambertray verify %s%s", r.Tray, toText(to)))
+		p.Next("Nothing is left to mend. To prove it all:", strings.Replace(again, " mend ", " verify ", 1))
 	}
 }

@@ -84,16 +84,18 @@ func (a *app) drawProbe(r *probe.Result) {
 		case !f.Good:
 			value = p.Amber(value)
 		}
-		mend := ""
-		if !f.Good {
-			mend = f.Mend
-		}
-		rows = append(rows, []string{f.Name, value, mend})
+		rows = append(rows, []string{f.Name, value})
 	}
-	p.Table([]term.Column{{Title: "fact"}, {Title: "", Max: 60}, {Title: "what to do", Max: 90}}, rows)
+	p.Table([]term.Column{{Title: "fact"}, {Title: ""}}, rows)
+	p.Line("")
+	for _, f := range r.Facts {
+		if !f.Good && f.Mend != "" {
+			p.Line("  %s: %s\n", p.Bold(f.Name), p.Wrap(f.Mend, len(f.Name)+4))
+		}
+	}
 	verdict := "It can be loaded into. Nothing was changed."
 	if !r.Able() {
 		verdict = "It cannot be loaded into as it is. Nothing was changed."
 	}
-	p.Line("\n  %s", verdict)
+	p.Line("  %s", verdict)
 }

@@ -96,11 +96,20 @@ func (p *probing) block() *convert.Block {
 func (p *probing) tried(name string, err error, right string) bool {
 	f := target.Fact{Name: name, Value: "yes", Good: err == nil, Vital: true}
 	if err != nil {
-		f.Value = "no: " + err.Error()
+		f.Value = "no: " + words(err)
 		if errors.Is(err, target.ErrPermission) {
 			f.Mend = p.to.Grant(right)
 		}
 	}
 	p.result.Facts = append(p.result.Facts, f)
 	return err == nil
+}
+
+// words returns what the server says, without what was being done.
+func words(err error) string {
+	var known *target.Error
+	if errors.As(err, &known) && known.Err != nil {
+		return known.Err.Error()
+	}
+	return err.Error()
 }

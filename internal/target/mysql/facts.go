@@ -20,6 +20,8 @@ func (t *Target) Facts(ctx context.Context) ([]target.Fact, error) {
 		return nil, err
 	}
 	v := rows[0]
+	user, host, _ := strings.Cut(v[1], "@")
+	t.account = dialect.MySQL.Literal(user) + "@" + dialect.MySQL.Literal(host)
 	cipher, err := t.Query(ctx, "SHOW SESSION STATUS LIKE 'Ssl_version'")
 	if err != nil {
 		return nil, err
@@ -51,5 +53,5 @@ func (t *Target) Grant(right string) string {
 	if right == "create" {
 		rights += ", CREATE, DROP, ALTER, INDEX, LOCK TABLES, CREATE TEMPORARY TABLES"
 	}
-	return fmt.Sprintf("GRANT %s ON %s.* TO %s", rights, dialect.MySQL.Quote(t.database), dialect.MySQL.Literal(t.user))
+	return fmt.Sprintf("GRANT %s ON %s.* TO %s", rights, dialect.MySQL.Quote(t.database), t.account)
 }

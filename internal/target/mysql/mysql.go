@@ -34,10 +34,10 @@ type Target struct {
 	// has until the load is committed.
 	staged, stage string
 	noBulk        bool // do without the bulk load
-	// What facts are told by: the login's name, and whether the server is on
-	// this machine.
-	user, database string
-	local          bool
+	// What facts are told by: the account as the server writes it, once it was
+	// asked for facts, and whether it is on this machine.
+	account, database string
+	local             bool
 }
 
 var (
@@ -57,7 +57,7 @@ func Open(ctx context.Context, address, password string) (*Target, error) {
 		config.Passwd = password
 	}
 	t := &Target{
-		name: fmt.Sprintf("%s on %s", config.DBName, hostOf(config.Addr)), user: config.User, database: config.DBName,
+		name: fmt.Sprintf("%s on %s", config.DBName, hostOf(config.Addr)), database: config.DBName,
 		local: config.Net == "unix" || slices.Contains([]string{"localhost", "127.0.0.1", "::1"}, hostOf(config.Addr)),
 	}
 	connector, err := mysql.NewConnector(config)
