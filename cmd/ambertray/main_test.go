@@ -294,7 +294,7 @@ func TestExisting(t *testing.T) {
 				"90001,KB-00001,"+strings.Repeat("x", 41)+",01/02/2026,13/02/2026,5.00,true\n90002,KB-00001,x,01/02/2026,13/02/2026,5,true\n")
 			_, errOut := d.run(1, "load", "more.csv", "--to", to, "--table", table)
 			require.Contains(t, errOut, "--existing append adds to it")
-			status, verdict := 3, `borrower +varchar\(40\) +rejects +longer than varchar\(40\)`
+			status, verdict := 3, `borrower +varchar\(40\) +rejects +1 record: longer than varchar\(40\)`
 			if name == "sqlite" { // which holds text of any length
 				status, verdict = 0, `borrower +varchar\(60\) +fits`
 			}

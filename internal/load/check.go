@@ -2,6 +2,7 @@ package load
 
 import (
 	"context"
+	"fmt"
 	"slices"
 	"strings"
 
@@ -30,7 +31,8 @@ type Check struct {
 	Columns     []Verdict      `json:"columns"`
 }
 
-// Verdict says whether every value of a column converts.
+// Verdict says whether every value of a column converts, and otherwise how many
+// records are rejected for it and why.
 type Verdict struct {
 	Name    string `json:"name"`
 	Type    string `json:"type"`
@@ -100,7 +102,11 @@ func verdict(col table.Column, groups []reject.Group) Verdict {
 				v.Why += "; "
 			}
 			v.Verdict = "rejects"
-			v.Why += g.Reason
+			unit := "records"
+			if g.Count == 1 {
+				unit = "record"
+			}
+			v.Why += fmt.Sprintf("%d %s: %s", g.Count, unit, g.Reason)
 		}
 	}
 	return v

@@ -17,11 +17,11 @@ type UnfitError struct {
 }
 
 func (e *UnfitError) Error() string {
-	var why []string
+	var why strings.Builder
 	for _, v := range e.Columns {
-		why = append(why, v.Name+": "+v.Why)
+		fmt.Fprintf(&why, "\n  %s: %s", v.Name, v.Why)
 	}
-	return fmt.Sprintf("the plan does not fit table %s as it is: %s", e.Table, strings.Join(why, "; "))
+	return fmt.Sprintf("the plan does not fit table %s as it is:%s", e.Table, why.String())
 }
 
 const cannot = "cannot"

@@ -56,10 +56,14 @@ func Open(path string, create bool) (*Target, error) {
 	conn.SetBlockOnBusy()
 	conn.SetBusyTimeout(busyTimeout)
 	t.conn = conn
-	_, err = t.Exec(context.Background(), "PRAGMA analysis_limit = 1000") // rows of an index are enough for statistics
-	if err != nil {
-		conn.Close()
-		return nil, err
+	for _, setting := range []string{
+		"PRAGMA analysis_limit = 1000", // rows of an index are enough for statistics
+		"PRAGMA foreign_keys = ON",     // which the engine does not look at otherwise
+	} {
+		if _, err := t.Exec(context.Background(), setting); err != nil {
+			conn.Close()
+			return nil, err
+		}
 	}
 	return t, nil
 }

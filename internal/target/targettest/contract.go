@@ -59,6 +59,7 @@ func Run(t *testing.T, open func() target.Target) {
 		{"a load that is interrupted ends", interruptedLoadEnds},
 		{"a table that is there is added to, emptied or made anew", existingTable},
 		{"every type is added to", everyTypeIsAdded},
+		{"rows that a constraint refuses are rejects", constraintsRefuse},
 		{"columns are fitted by position", byPosition},
 		{"a schema is made on request", makesSchema},
 		{"the same content is loaded once", onlyOnce},

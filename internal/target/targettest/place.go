@@ -63,3 +63,30 @@ func makesSchema(t *testing.T, to target.Target) {
 	_, err = to.Exec(ctx, drop)
 	require.NoError(t, err)
 }
+
+// constraintsRefuse adds rows that a foreign key, a check, a unique index and
+// NOT NULL do not let in, each with the good ones around it.
+func constraintsRefuse(t *testing.T, to target.Target) {
+	ctx, from := context.Background(), &source.Opener{}
+	for _, statement := range []string{
+		"CREATE TABLE shelf (code varchar(5) PRIMARY KEY)",
+		"INSERT INTO shelf (code) VALUES ('A1')",
+		"CREATE TABLE placed (no bigint PRIMARY KEY, mark varchar(9) UNIQUE, pieces int NOT NULL CHECK (pieces > 0), shelf varchar(5), FOREIGN KEY (shelf) REFERENCES shelf (code))",
+	} {
+		_, err := to.Exec(ctx, statement)
+		require.NoError(t, err)
+	}
+	text := table.Type{Kind: table.Varchar, Size: 9}
+	tr := stock(t, "no,mark,pieces,shelf\n1,a,1,A1\n2,b,1,Z9\n3,c,0,A1\n4,a,1,\n5,e,2,A1\n6,f,,A1\n5,g,1,A1\n7,h,3,A1\n", no,
+		table.Column{From: "mark", Name: "mark", Type: text, Nullable: true},
+		table.Column{From: "pieces", Name: "pieces", Type: table.Type{Kind: table.Integer}, Nullable: true},
+		table.Column{From: "shelf", Name: "shelf", Type: table.Type{Kind: table.Varchar, Size: 5}, Nullable: true})
+	tr.Table.Name, tr.Table.Existing = "placed", table.Append
+	r, err := load.Run(ctx, tr, from, to, load.Options{})
+	require.NoError(t, err)
+	require.Equal(t, load.Counts{Read: 8, Loaded: 3, Rejected: 5, TableAfter: 3}, r.Counts)
+	require.Len(t, r.Rejects.ByReason, 5, "each for a reason of its own")
+	rows, err := to.Query(ctx, "SELECT no FROM placed ORDER BY no")
+	require.NoError(t, err)
+	require.Equal(t, [][]string{{"1"}, {"5"}, {"7"}}, rows)
+}
