@@ -13,6 +13,7 @@ import (
 	"ambertray/internal/ledger"
 	"ambertray/internal/load"
 	"ambertray/internal/pass"
+	"ambertray/internal/sheet"
 	"ambertray/internal/source"
 	"ambertray/internal/target"
 	"ambertray/internal/term"
@@ -53,9 +54,11 @@ var hints = []struct {
 }{
 	{errNoTarget, "name one, such as --to museum.db, postgres://USER@HOST/DATABASE or mysql://USER@HOST/DATABASE, or set AMBERTRAY_TO"},
 	{connect.ErrSecret, "take it out; the server's password file, PGPASSWORD or MYSQL_PWD can hold it, or you are asked for it"},
+	{sheet.ErrEncrypted, "open it with its password and save it without one"},
+	{sheet.ErrBroken, "open it in a spreadsheet program and save it anew"},
 	{source.ErrDirectory, "name a file in it"},
 	{source.ErrEmpty, "there is nothing to load; look whether it was written in full"},
-	{source.ErrBinary, "save it as delimited text first"},
+	{source.ErrBinary, "save it as a workbook of today (.xlsx), or as delimited text"},
 	{io.ErrUnexpectedEOF, "the file was cut off; get it again in full"},
 	{source.ErrFetch, "look at the address, or fetch the file yourself and name it here"},
 	{ledger.ErrNone, "--no-ledger loads without one; then nothing keeps the same content from being loaded twice"},
@@ -98,6 +101,7 @@ func hintFor(err error) string {
 	var mistake *tray.Error
 	var members *source.MembersError
 	var again *load.AgainError
+	var choice *sheet.ChoiceError
 	var elsewhere *load.ElsewhereError
 	switch {
 	case errors.As(err, &partial):
@@ -114,6 +118,8 @@ func hintFor(err error) string {
 		return "ambertray check TRAY --to TARGET shows every column; change the plan, or the table"
 	case errors.As(err, &many):
 		return "nothing was loaded; correct the source, or allow more with --allow-rejects or allow_rejects: in the tray"
+	case errors.As(err, &choice):
+		return "name one: --sheet NAME; or a pattern of names, or all of one layout: --sheet all"
 	case errors.As(err, &members):
 		return fmt.Sprintf("name one: %s//%s", members.Archive, members.Members[0])
 	case errors.As(err, &mistake):

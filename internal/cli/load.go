@@ -81,6 +81,10 @@ func loadOptions(c *cobra.Command) *load.Options {
 func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to string) {
 	p, c := a.print, r.Counts
 	for _, s := range r.Source {
+		if s.Sheet != nil {
+			p.Fact("source", "%s · sheet %s · %s", p.Bold(s.Source), p.Bold(*s.Sheet), term.Amount(s.Read, "row"))
+			continue
+		}
 		p.Fact("source", "%s · %s", p.Bold(s.Source), term.Bytes(s.Bytes))
 	}
 	p.Fact("plan", "%s/tray.yaml", r.Tray)

@@ -76,20 +76,21 @@ func (a *app) newSurvey() *cobra.Command {
 			Sources []*survey.Survey `json:"sources"`
 		}{}
 		for _, name := range files {
-			s, err := a.survey(c, []string{name}, o)
+			found, err := a.surveySheets(c, name, o)
 			if err != nil {
 				return err
 			}
-			result.Sources = append(result.Sources, s)
+			result.Sources = append(result.Sources, found...)
 		}
 		return a.show(result, func() {
 			for i, s := range result.Sources {
 				if i > 0 {
 					a.print.Line("")
 				}
+				a.drawSheets(s)
 				a.drawSurvey(s)
 			}
-			a.print.Next("", "ambertray draft "+strings.Join(args, " "))
+			a.print.Next("", "ambertray draft "+strings.Join(args, " ")+sheetText(result.Sources))
 		})
 	}
 	return c
@@ -135,7 +136,7 @@ func (a *app) drawLayout(s *survey.Survey) {
 	p.Fact("read", "%s, %s%s", records, skippedText(s.Skipped), troubles(s))
 	var skipped []string
 	for _, row := range s.SkippedRows {
-		skipped = append(skipped, fmt.Sprintf("line %s, %s: %s", term.Count(row.Line), row.Rule, p.Faint(term.Shorten(term.Printable(row.Text), 60))))
+		skipped = append(skipped, fmt.Sprintf("%s %s, %s: %s", lineWord(s.Layout), term.Count(row.Line), row.Rule, p.Faint(term.Shorten(term.Printable(row.Text), 60))))
 	}
 	if skipped != nil {
 		p.Fact("skipped", "%s", strings.Join(skipped, "\n"))
@@ -184,7 +185,11 @@ func layoutText(s *survey.Survey) string {
 	if l.BOM {
 		encoding += " with byte order mark"
 	}
-	parts = append(parts, encoding, delimiterText(l.Delimiter))
+	if l.Format == source.SheetRows {
+		parts = append(parts, "sheet "+l.Sheet)
+	} else {
+		parts = append(parts, encoding, delimiterText(l.Delimiter))
+	}
 	if l.Quote == "'" {
 		parts = append(parts, "quote '")
 	}
@@ -194,14 +199,14 @@ func layoutText(s *survey.Survey) string {
 	if l.SkipSpaces {
 		parts = append(parts, "spaces around cells")
 	}
-	if l.LineEnd != "lf" {
+	if l.LineEnd != "lf" && l.LineEnd != source.Rows {
 		parts = append(parts, "line ends "+strings.ToUpper(l.LineEnd))
 	}
 	switch {
 	case l.HeaderLine > 0:
-		parts = append(parts, "header on line "+term.Count(l.HeaderLine))
+		parts = append(parts, "header on "+lineWord(l)+" "+term.Count(l.HeaderLine))
 	case l.FirstDataLine > 1:
-		parts = append(parts, "no header, data from line "+term.Count(l.FirstDataLine))
+		parts = append(parts, "no header, data from "+lineWord(l)+" "+term.Count(l.FirstDataLine))
 	default:
 		parts = append(parts, "no header")
 	}
@@ -209,6 +214,14 @@ func layoutText(s *survey.Survey) string {
 		parts = append(parts, "told: "+strings.Join(l.Told, ", "))
 	}
 	return strings.Join(parts, " · ")
+}
+
+// lineWord is what a line of the source is called.
+func lineWord(l source.Layout) string {
+	if l.Format == source.SheetRows {
+		return "row"
+	}
+	return "line"
 }
 
 func delimiterText(d string) string {

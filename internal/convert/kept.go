@@ -2,6 +2,7 @@ package convert
 
 import (
 	"path/filepath"
+	"strings"
 
 	"ambertray/internal/record"
 	"ambertray/internal/value"
@@ -22,6 +23,9 @@ const (
 	KeptPlace = keptLine + 1
 )
 
+// SheetSign stands between the name of a workbook and that of its sheet.
+const SheetSign = " · "
+
 // untouched tells whether a record that could not be cut into its cells still
 // has none.
 func untouched(b *record.Batch, r int) bool {
@@ -40,9 +44,13 @@ func (p templatePart) bindKept(from Origin) (do compose, ok bool) {
 		return func(dst []byte, b *record.Batch, r int) []byte { return append(dst, b.Cell(r, i)...) }
 	}
 	switch p.ref {
-	case "file":
+	case "file", "sheet":
 		return func(dst []byte, b *record.Batch, r int) []byte {
-			return append(dst, filepath.Base(string(b.Cell(r, keptSource)))...)
+			file, sheet, _ := strings.Cut(string(b.Cell(r, keptSource)), SheetSign)
+			if p.ref == "sheet" {
+				return append(dst, sheet...)
+			}
+			return append(dst, filepath.Base(file)...)
 		}, true
 	case "line":
 		return cell(keptLine), true
@@ -61,6 +69,7 @@ func (p templatePart) bindKept(from Origin) (do compose, ok bool) {
 
 // named returns a named part of the name of a file of the source.
 func (o Origin) named(file, ref string) string {
+	file, _, _ = strings.Cut(file, SheetSign)
 	for _, f := range o.Files {
 		if f.Name == file {
 			return f.Named[ref]

@@ -6,6 +6,7 @@ import (
 	"math/bits"
 
 	"ambertray/internal/record"
+	"ambertray/internal/sheet"
 	"ambertray/internal/source"
 )
 
@@ -48,6 +49,8 @@ func newCutter(lay source.Layout) (*cutter, error) {
 		c.newline = '\r'
 	case lay.LineEnd == "mixed":
 		c.newline = 0
+	case lay.LineEnd == source.Rows:
+		c.newline = sheet.RowEnd
 	}
 	switch {
 	case lay.Delimiter == source.Spaces:

@@ -215,6 +215,9 @@ func shapeOf(head []byte, whole bool, lay source.Layout) shape {
 	if err != nil {
 		return s
 	}
+	if lay.Format == source.SheetRows {
+		c.fill = c.widest(head, whole)
+	}
 	s.rows = c.cutText(head, whole)
 	s.width = s.commonWidth()
 	s.score = s.rate()

@@ -30,7 +30,7 @@ var layers = [][]string{
 	{"internal/convert", "internal/infer", "internal/ledger"},
 	{"internal/delimited", "internal/dialect"},
 	{"internal/source"},
-	{"internal/value", "internal/table", "internal/record", "internal/publish"},
+	{"internal/value", "internal/table", "internal/record", "internal/publish", "internal/sheet"},
 }
 
 const module = "ambertray/"

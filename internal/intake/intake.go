@@ -12,16 +12,27 @@ import (
 	"strings"
 	"sync/atomic"
 
+	"ambertray/internal/convert"
 	"ambertray/internal/delimited"
 	"ambertray/internal/record"
+	"ambertray/internal/sheet"
 	"ambertray/internal/source"
 )
 
 // Part is one file of the source.
 type Part struct {
 	Name   string
+	Sheet  string // of a workbook
 	Bytes  int64  // of the file as it is
 	SHA256 string // once it was read to its end, if it was asked for
+}
+
+// Title is what people call the part.
+func (p *Part) Title() string {
+	if p.Sheet == "" {
+		return p.Name
+	}
+	return p.Name + convert.SheetSign + p.Sheet
 }
 
 // Intake reads the records of one or more files. It implements record.Reader;
@@ -62,15 +73,50 @@ func Expand(names []string) ([]string, error) {
 	return all, nil
 }
 
-// Detect returns the layout of a file; told, unless nil, puts in what is known.
-func Detect(ctx context.Context, opener *source.Opener, name, encoding string, told func(*source.Layout)) (source.Layout, error) {
-	src, err := opener.Open(ctx, name, source.Options{Encoding: encoding})
+// expandSheets returns the parts of files: of workbooks the sheets that are
+// chosen.
+func expandSheets(ctx context.Context, opener *source.Opener, names []string, word string) (parts []Part, err error) {
+	for _, name := range names {
+		sheets, err := opener.Sheets(ctx, name)
+		if err != nil {
+			return nil, err
+		}
+		if sheets == nil {
+			parts = append(parts, Part{Name: name})
+			continue
+		}
+		chosen, err := sheet.Choose(sheets, word)
+		if err != nil {
+			return nil, fmt.Errorf("open %s: %w", name, err)
+		}
+		for _, i := range chosen {
+			parts = append(parts, Part{Name: name, Sheet: sheets[i].Name})
+		}
+	}
+	return parts, nil
+}
+
+// Detect returns the layout of a file; known is what is told of it, and told,
+// unless nil, puts that in.
+func Detect(ctx context.Context, opener *source.Opener, name string, known source.Layout, told func(*source.Layout)) (source.Layout, error) {
+	parts, err := expandSheets(ctx, opener, []string{name}, known.Sheet)
+	if err != nil {
+		return source.Layout{}, err
+	}
+	src, err := opener.Open(ctx, name, source.Options{Encoding: known.Encoding, Sheet: parts[0].Sheet, Cells: known.Cells})
 	if err != nil {
 		return source.Layout{}, err
 	}
 	defer src.Close()
+	detect := delimited.Detect
+	if src.Sheet != "" {
+		detect = delimited.DetectSheet
+	}
 	head := src.Head()
-	lay := delimited.Detect(head, len(head) < source.HeadSize, told)
+	lay := detect(head, len(head) < source.HeadSize, told)
+	if lay.Sheet == "" {
+		lay.Sheet = src.Sheet
+	}
 	lay.Encoding, lay.Confidence, lay.BOM, lay.Packing = src.Encoding.Name, src.Encoding.Confidence, src.Encoding.BOM, src.Packing
 	return lay, nil
 }
@@ -99,10 +145,10 @@ func (e *DriftError) Error() string {
 // a DriftError says how before anything is read.
 func Open(ctx context.Context, opener *source.Opener, names []string, lay source.Layout, sum bool) (*Intake, error) {
 	in := &Intake{Layout: lay, ctx: ctx, opener: opener, sum: sum}
-	for _, name := range names {
-		in.Parts = append(in.Parts, Part{Name: name})
-	}
 	var err error
+	if in.Parts, err = expandSheets(ctx, opener, names, lay.Sheet); err != nil {
+		return nil, err
+	}
 	if in.Headings, err = in.advance(); err != nil {
 		return nil, err
 	}
@@ -121,7 +167,7 @@ func Open(ctx context.Context, opener *source.Opener, names []string, lay source
 
 // compare holds the headings of a further part against those of the first.
 func (in *Intake) compare(p *Part) error {
-	src, _, headings, err := in.open(p.Name, source.Options{})
+	src, _, headings, err := in.open(p, source.Options{})
 	if err != nil {
 		return err
 	}
@@ -130,7 +176,7 @@ func (in *Intake) compare(p *Part) error {
 		return err
 	}
 	if !slices.Equal(headings, in.Headings) {
-		return drift(in.Parts[0].Name, p.Name, in.Headings, headings)
+		return drift(in.Parts[0].Title(), p.Title(), in.Headings, headings)
 	}
 	return nil
 }
@@ -150,9 +196,9 @@ func drift(first, file string, want, got []string) *DriftError {
 	return e
 }
 
-func (in *Intake) open(name string, opts source.Options) (*source.Source, record.Reader, []string, error) {
-	opts.Encoding = in.Layout.Encoding
-	src, err := in.opener.Open(in.ctx, name, opts)
+func (in *Intake) open(p *Part, opts source.Options) (*source.Source, record.Reader, []string, error) {
+	opts.Encoding, opts.Sheet, opts.Cells = in.Layout.Encoding, p.Sheet, in.Layout.Cells
+	src, err := in.opener.Open(in.ctx, p.Name, opts)
 	if err != nil {
 		return nil, nil, nil, err
 	}
@@ -166,7 +212,7 @@ func (in *Intake) open(name string, opts source.Options) (*source.Source, record
 
 // advance opens the next part and returns its headings.
 func (in *Intake) advance() (headings []string, err error) {
-	in.src, in.reader, headings, err = in.open(in.Parts[in.next].Name, source.Options{Sum: in.sum, Count: &in.read})
+	in.src, in.reader, headings, err = in.open(&in.Parts[in.next], source.Options{Sum: in.sum, Count: &in.read})
 	in.next++
 	return headings, err
 }
@@ -178,7 +224,7 @@ func (in *Intake) Next() (record.Piece, error) {
 		if err == nil {
 			return piece{p, in.next - 1}, nil
 		}
-		name := in.Parts[in.next-1].Name
+		name := in.Parts[in.next-1].Title()
 		if !errors.Is(err, io.EOF) {
 			return nil, fmt.Errorf("read %s: %w", name, err)
 		}
@@ -219,7 +265,7 @@ func (in *Intake) Size() int64 { return in.size }
 // Sums reads the parts to their ends and returns the SHA-256 of each.
 func (in *Intake) Sums(ctx context.Context) (sums []string, err error) {
 	for _, p := range in.Parts {
-		src, err := in.opener.Open(ctx, p.Name, source.Options{Encoding: in.Layout.Encoding, Sum: true})
+		src, err := in.opener.Open(ctx, p.Name, source.Options{Encoding: in.Layout.Encoding, Sheet: p.Sheet, Cells: in.Layout.Cells, Sum: true})
 		if err != nil {
 			return nil, err
 		}

@@ -347,7 +347,7 @@ func (l *loading) again(ctx context.Context, first *pass.Outcome, refused *conve
 	}
 	for i, part := range out.Parts {
 		if part.SHA256 != first.Parts[i].SHA256 {
-			return nil, fmt.Errorf("%s was changed while it was loaded", part.Name)
+			return nil, fmt.Errorf("%s was changed while it was loaded", part.Title())
 		}
 	}
 	return out, nil
@@ -368,7 +368,11 @@ func (l *loading) keys(ctx context.Context, o pass.Options) (convert.Keys, error
 func (l *loading) count(out *pass.Outcome, rows int64) {
 	r := l.receipt
 	for _, p := range out.Parts {
-		r.Source = append(r.Source, Part{Source: p.Name, Bytes: p.Bytes, SHA256: p.SHA256, Read: p.Read})
+		part := Part{Source: p.Name, Bytes: p.Bytes, SHA256: p.SHA256, Read: p.Read}
+		if p.Sheet != "" {
+			part.Sheet = &p.Sheet
+		}
+		r.Source = append(r.Source, part)
 	}
 	r.Counts.Read, r.Counts.Loaded, r.Counts.Rejected, r.Counts.Skipped = out.Read(), rows, out.Rejects.Total(), out.Skipped.Total()
 	r.Skipped = out.Skipped

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"strings"
 
+	"ambertray/internal/convert"
 	"ambertray/internal/intake"
 	"ambertray/internal/record"
 	"ambertray/internal/reject"
@@ -50,7 +51,11 @@ func OpenKept(ctx context.Context, t *tray.Tray, opener *source.Opener, path str
 			header[i] = "\x00" + header[i]
 		}
 	}
-	return &Pass{in: in, Headings: header, Sources: sources, tray: t, kept: true}, nil
+	p := &Pass{in: in, Headings: header, Sources: sources, tray: t, kept: true}
+	for _, name := range sources {
+		p.files = append(p.files, convert.File{Name: name})
+	}
+	return p, nil
 }
 
 // writtenWith returns the delimiter and the encoding of a file of rejects: the

@@ -67,6 +67,7 @@ func (o *Outcome) Read() int64 { return o.Records + o.Skipped.Total() }
 type Pass struct {
 	Headings []string
 	Sources  []string
+	files    []convert.File
 	in       *intake.Intake
 	tray     *tray.Tray
 	kept     bool // the source is a file of rejects
@@ -82,7 +83,11 @@ func Open(ctx context.Context, t *tray.Tray, opener *source.Opener) (*Pass, erro
 	if err != nil {
 		return nil, err
 	}
-	p := &Pass{in: in, Headings: in.Headings, Sources: files, tray: t}
+	p := &Pass{in: in, Headings: in.Headings, tray: t}
+	for i := range in.Parts {
+		p.Sources = append(p.Sources, in.Parts[i].Title())
+		p.files = append(p.files, convert.File{Name: in.Parts[i].Name, Sheet: in.Parts[i].Sheet})
+	}
 	if err := p.checkHeadings(); err != nil {
 		in.Close()
 		return nil, err
@@ -211,11 +216,10 @@ func (p *Pass) converter(o Options) (*convert.Converter, error) {
 // origin says where the records come from.
 func (p *Pass) origin(load string) (convert.Origin, error) {
 	from := convert.Origin{Load: load, Kept: p.kept}
-	for _, name := range p.Sources {
-		f := convert.File{Name: name}
+	for _, f := range p.files {
 		if p.tray.NameParts != "" {
 			var err error
-			if f.Named, err = convert.NameParts(p.tray.NameParts, name); err != nil {
+			if f.Named, err = convert.NameParts(p.tray.NameParts, f.Name); err != nil {
 				return from, err
 			}
 		}

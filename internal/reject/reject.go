@@ -117,7 +117,7 @@ func (w *Writer) write(r convert.Reject) error {
 	case r.Cells != nil:
 		row = append(append(row, r.Cells...), "")
 	default:
-		row = append(append(row, make([]string, len(w.Headings))...), r.Text)
+		row = append(append(row, make([]string, len(w.Headings))...), strings.ReplaceAll(r.Text, "\x1f", "\t"))
 	}
 	return w.csv.Write(row)
 }

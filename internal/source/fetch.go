@@ -46,23 +46,28 @@ type Opener struct {
 
 // Open opens the source of that name. The error of a local file tells its path.
 func (o *Opener) Open(ctx context.Context, name string, opts Options) (*Source, error) {
-	path, member := name, ""
+	path, member, err := o.place(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	return open(name, path, member, opts)
+}
+
+// place returns the local file that a name means, and the member of it.
+func (o *Opener) place(ctx context.Context, name string) (path, member string, err error) {
 	if IsLocal(name) {
 		if _, err := os.Stat(name); err != nil {
 			if i := strings.LastIndex(name, memberSign); i > 0 {
-				path, member = name[:i], name[i+len(memberSign):]
+				return name[:i], name[i+len(memberSign):], nil
 			}
 		}
-		return open(name, path, member, opts)
+		return name, "", nil
 	}
 	path, ok := o.local[name]
 	if !ok {
-		var err error
-		if path, err = o.keep(ctx, name); err != nil {
-			return nil, err
-		}
+		path, err = o.keep(ctx, name)
 	}
-	return open(name, path, "", opts)
+	return path, "", err
 }
 
 // keep copies a stream into a temporary file.

@@ -1,9 +1,13 @@
 package source
 
+import "ambertray/internal/sheet"
+
 // Layout is how a source is cut into records. What a survey detects and what a
 // tray tells are both written as one.
 type Layout struct {
-	Format     string  `json:"format"`   // "delimited"
+	Format     string  `json:"format"`   // "delimited" or "sheet"
+	Sheet      string  `json:"sheet"`    // of a workbook: a name, a number, a pattern or "all"
+	Cells      string  `json:"cells"`    // of a sheet, such as B3:H200; "" for all
 	Packing    string  `json:"packing"`  // "gzip", "zip" …, "" when it is not packed
 	Encoding   string  `json:"encoding"` // "utf-8", "windows-1252" …
 	Confidence float64 `json:"encoding_confidence"`
@@ -15,7 +19,7 @@ type Layout struct {
 	Escape    string `json:"escape"` // of a quote in quotes: Doubled or Backslash
 	// SkipSpaces leaves out the spaces around cells.
 	SkipSpaces bool   `json:"skip_spaces"`
-	LineEnd    string `json:"line_end"` // lf, crlf, crcrlf, cr or mixed
+	LineEnd    string `json:"line_end"` // lf, crlf, crcrlf, cr, mixed or rows
 	Comment    string `json:"comment"`  // what lines begin with that are comments, or ""
 	Ruler      bool   `json:"ruler"`    // lines of dashes and the like are no records
 	// HeaderLine is the line of the header, 0 when there is none.
@@ -36,6 +40,20 @@ const (
 	Doubled    = "doubled"
 	Backslash  = "backslash"
 )
+
+// The formats, and the line end of a sheet.
+const (
+	Delimited = "delimited"
+	SheetRows = "sheet"
+	Rows      = "rows"
+)
+
+// OfSheet makes the layout one of a sheet, whose text is cut by the separators
+// that package sheet writes.
+func (l *Layout) OfSheet() {
+	l.Format, l.Encoding, l.Delimiter, l.LineEnd = SheetRows, utf8Name, string(sheet.CellEnd), Rows
+	l.Quote, l.Escape, l.FillShort = "", Doubled, true
+}
 
 // LineEnds are the words for the ends of lines.
 var LineEnds = []string{"lf", "crlf", "crcrlf", "cr", "mixed"}

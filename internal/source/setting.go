@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+
+	"ambertray/internal/sheet"
 )
 
 // Setting is a fact of a layout that can be told: by an option of the command
@@ -17,6 +19,16 @@ type Setting struct {
 
 // Settings lists what can be told.
 var Settings = []Setting{
+	{"sheet", "the sheet of a workbook: its name or number, a pattern such as '2026-*', or all",
+		func(l *Layout, v string) error { l.Sheet = v; return nil },
+		func(l *Layout) string { return l.Sheet }},
+	{"cells", "the cells of a sheet that hold the table, such as B3:H200",
+		func(l *Layout, v string) error {
+			l.Cells = strings.ToUpper(v)
+			_, err := sheet.ParseCells(l.Cells)
+			return err
+		},
+		func(l *Layout) string { return l.Cells }},
 	{"encoding", "how characters are written: utf-8, windows-1252, shift_jis …",
 		func(l *Layout, v string) error {
 			l.Encoding = strings.ToLower(v)

@@ -31,6 +31,8 @@ const HeadSize = 1 << 20
 // Options say how to open a source.
 type Options struct {
 	Encoding string // "" to detect it
+	Sheet    string // of a workbook; "" for the only one that has values
+	Cells    string // of a sheet, such as B3:H200; "" for all
 	Sum      bool   // add up the SHA-256 as it is read
 	// Count, unless nil, is raised by the bytes of the file as they are read,
 	// by whichever goroutine reads.
@@ -43,6 +45,7 @@ type Source struct {
 	Size     int64  // of the file, packed as it is
 	Packing  string // how it is packed: "gzip", "zip" and so on, or ""
 	Encoding Encoding
+	Sheet    string // of a workbook
 
 	count  *atomic.Int64
 	sum    hash.Hash // nil unless it is wanted
@@ -78,9 +81,12 @@ func (s *Source) begin(f *os.File, member string, o Options) error {
 		s.sum = sha256.New()
 		raw = io.TeeReader(raw, s.sum)
 	}
-	plain, err := s.unpack(f, raw, member)
+	plain, err := s.unpack(f, raw, member, o)
 	if err != nil {
 		return err
+	}
+	if s.Sheet != "" {
+		o.Encoding = utf8Name
 	}
 	return s.decode(plain, o.Encoding)
 }
@@ -126,7 +132,7 @@ func (s *Source) decode(plain io.Reader, told string) error {
 	if s.Encoding, err = detectEncoding(raw.head, told); err != nil {
 		return err
 	}
-	if what := binaryKind(raw.head); what != "" && s.Encoding.ASCII() {
+	if what := binaryKind(raw.head); what != "" && s.Encoding.ASCII() && s.Sheet == "" {
 		return fmt.Errorf("%w but %s", ErrBinary, what)
 	}
 	raw.head = raw.head[s.Encoding.bomLength:]
@@ -183,7 +189,6 @@ func (h *headed) Read(p []byte) (int, error) {
 
 // signatures are the first bytes of files that are often taken for text.
 var signatures = []struct{ magic, what string }{
-	{"\xd0\xcf\x11\xe0", "an older workbook or document"},
 	{"SQLite format 3\x00", "an SQLite database"},
 	{"%PDF-", "a PDF document"},
 }

@@ -15,6 +15,8 @@ import (
 	"github.com/klauspost/compress/gzip"
 	"github.com/klauspost/compress/zstd"
 	"github.com/ulikunitz/xz"
+
+	"ambertray/internal/sheet"
 )
 
 // memberSign stands between an archive and its member: archive.zip//member.
@@ -40,7 +42,7 @@ func (e *MembersError) Error() string {
 
 // unpack returns the plain bytes of the file. How it is packed is told by its
 // first bytes, not by its name.
-func (s *Source) unpack(f *os.File, raw io.Reader, member string) (io.Reader, error) {
+func (s *Source) unpack(f *os.File, raw io.Reader, member string, o Options) (io.Reader, error) {
 	buffered := bufio.NewReaderSize(raw, 1<<16)
 	magic, err := buffered.Peek(6)
 	if err != nil && !errors.Is(err, io.EOF) {
@@ -50,7 +52,9 @@ func (s *Source) unpack(f *os.File, raw io.Reader, member string) (io.Reader, er
 	switch {
 	case starts("PK\x03\x04"):
 		s.Packing = "zip"
-		return s.unpackZip(f, member)
+		return s.unpackZip(f, member, o)
+	case starts(compoundFile):
+		return nil, oldWorkbook(f)
 	case member != "":
 		return nil, fmt.Errorf("it is no zip archive, so it has no member %q", member)
 	case starts("\x1f\x8b"):
@@ -75,10 +79,13 @@ func (s *Source) unpack(f *os.File, raw io.Reader, member string) (io.Reader, er
 }
 
 // unpackZip opens the one data file of an archive, or the member asked for.
-func (s *Source) unpackZip(f *os.File, member string) (io.Reader, error) {
+func (s *Source) unpackZip(f *os.File, member string, o Options) (io.Reader, error) {
 	archive, err := zip.NewReader(f, s.Size)
 	if err != nil {
 		return nil, err
+	}
+	if sheet.Is(archive) {
+		return s.unpackBook(archive, o)
 	}
 	var names []string
 	var found *zip.File
@@ -86,9 +93,6 @@ func (s *Source) unpackZip(f *os.File, member string) (io.Reader, error) {
 		base := path.Base(file.Name)
 		if file.FileInfo().IsDir() || strings.HasPrefix(file.Name, "__MACOSX/") || strings.HasPrefix(base, ".") {
 			continue
-		}
-		if file.Name == "[Content_Types].xml" || file.Name == "content.xml" {
-			return nil, fmt.Errorf("%w but a workbook", ErrBinary)
 		}
 		names = append(names, file.Name)
 		if member == "" || member == file.Name || member == base {

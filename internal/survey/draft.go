@@ -22,7 +22,11 @@ func (s *Survey) Draft(dir string) *tray.Tray {
 		t.Files = append(t.Files, tray.RelativePath(dir, f))
 	}
 	t.Table.Name = tableName(s.Files[0])
-	for _, c := range s.Columns {
+	for i, c := range s.Columns {
+		if c.spacer(i, s.Records) {
+			t.Table.Columns = append(t.Table.Columns, table.Column{From: c.Heading, LeaveOut: true})
+			continue
+		}
 		t.Table.Columns = append(t.Table.Columns, table.Column{
 			From: c.Heading, Name: c.Name, Type: c.Choice.Type, Nullable: c.Nullable, Format: c.Choice.Format,
 			Thousands: c.Choice.Thousands, Decimal: c.Choice.Decimal, Currency: c.Choice.Currency, Percent: c.Choice.Percent,
@@ -46,6 +50,11 @@ func (s *Survey) Draft(dir string) *tray.Tray {
 		t.Notes["source"] = append(t.Notes["source"], fmt.Sprintf("%s, line %d, is skipped: %s", row.Source, row.Line, row.Rule))
 	}
 	return t
+}
+
+// spacer tells whether a column has neither a heading nor a value.
+func (c *Column) spacer(i int, records int64) bool {
+	return records > 0 && c.Blanks == records && c.Heading == fmt.Sprintf("column_%d", i+1)
 }
 
 // tableName is the name of the source without its year or other number.

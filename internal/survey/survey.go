@@ -15,6 +15,7 @@ import (
 	"ambertray/internal/intake"
 	"ambertray/internal/pass"
 	"ambertray/internal/record"
+	"ambertray/internal/sheet"
 	"ambertray/internal/source"
 )
 
@@ -23,6 +24,7 @@ type Survey struct {
 	Source  string         `json:"source"`
 	Files   []string       `json:"files"`
 	Sheet   *string        `json:"sheet"`
+	Sheets  []sheet.Sheet  `json:"sheets"` // of the workbook, with its first survey
 	Bytes   int64          `json:"bytes"`
 	Layout  source.Layout  `json:"layout"`
 	Sampled bool           `json:"sampled"` // only the first records were read
@@ -150,7 +152,7 @@ func (o *Options) layout(ctx context.Context, from *source.Opener, file string) 
 	if o.Told != nil {
 		o.Told(&known)
 	}
-	return intake.Detect(ctx, from, file, known.Encoding, o.Told)
+	return intake.Detect(ctx, from, file, known, o.Told)
 }
 
 // once reads the files by a layout.
@@ -162,7 +164,10 @@ func once(ctx context.Context, from *source.Opener, files []string, lay source.L
 	defer in.Close()
 	w := &surveying{
 		survey:  &Survey{Bytes: in.Size(), Layout: lay, Oddities: []Oddity{}, SkippedRows: []SkippedRow{}},
-		options: o, files: files, headings: in.Headings,
+		options: o, headings: in.Headings,
+	}
+	for i := range in.Parts {
+		w.parts = append(w.parts, in.Parts[i].Title())
 	}
 	return w, w.run(ctx, in)
 }
@@ -171,7 +176,7 @@ func once(ctx context.Context, from *source.Opener, files []string, lay source.L
 type surveying struct {
 	survey   *Survey
 	options  Options
-	files    []string
+	parts    []string
 	headings []string
 	columns  []infer.Column
 	keys     *infer.Keys
@@ -340,12 +345,12 @@ func (w *surveying) add(s seen) {
 	v.Broken += s.broken
 	v.Skipped = v.Skipped.Plus(s.skipped)
 	for _, o := range s.oddities[:min(len(s.oddities), maxOddities-len(v.Oddities))] {
-		o.Source = w.files[s.part]
+		o.Source = w.parts[s.part]
 		v.Oddities = append(v.Oddities, o)
 	}
 	for _, l := range s.left {
 		if len(v.SkippedRows) < maxSkippedRows {
-			v.SkippedRows = append(v.SkippedRows, SkippedRow{w.files[s.part], l.Line, l.Rule.String(), l.Text})
+			v.SkippedRows = append(v.SkippedRows, SkippedRow{w.parts[s.part], l.Line, l.Rule.String(), l.Text})
 		}
 	}
 	v.Rows = append(v.Rows, s.first...)

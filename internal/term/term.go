@@ -166,7 +166,7 @@ func Shorten(s string, width int) string {
 	return text.Trim(s, width-1) + "…"
 }
 
-var controls = strings.NewReplacer("\n", "⏎", "\r", "␍", "\t", "⇥", "\x00", "␀", "\x1b", "␛")
+var controls = strings.NewReplacer("\n", "⏎", "\r", "␍", "\t", "⇥", "\x00", "␀", "\x1b", "␛", "\x1f", " ")
 
 // Printable shows control characters as signs, so that data cannot steer the
 // terminal. Escape sequences of our own are put on afterwards.

@@ -78,7 +78,7 @@ func (t *Tray) decode(doc *yaml.Node) error {
 
 func (t *Tray) decodeSource(n *yaml.Node) error {
 	keys := map[string]decoder{
-		"files": list(&t.Files), "format": text(&t.Layout.Format, "delimited"), "name_parts": template(&t.NameParts),
+		"files": list(&t.Files), "format": text(&t.Layout.Format, source.Delimited, source.SheetRows), "name_parts": template(&t.NameParts),
 	}
 	for _, s := range source.Settings {
 		keys[s.Key] = func(n *yaml.Node) error {
@@ -92,7 +92,13 @@ func (t *Tray) decodeSource(n *yaml.Node) error {
 			return nil
 		}
 	}
-	return mapping(n, keys, "files")
+	if err := mapping(n, keys, "files"); err != nil {
+		return err
+	}
+	if t.Layout.Format == source.SheetRows {
+		t.Layout.OfSheet()
+	}
+	return nil
 }
 
 func (t *Tray) decodeTable(n *yaml.Node) error {

@@ -53,12 +53,20 @@ func (t *Tray) sourceNode() *yaml.Node {
 	n := node(yaml.MappingNode)
 	put(n, "files", flow(t.Files))
 	usual := source.DefaultLayout()
+	if t.Layout.Format == source.SheetRows {
+		put(n, "format", scalar(source.SheetRows))
+		usual.OfSheet()
+	}
 	for _, s := range source.Settings {
 		val := s.Get(&t.Layout)
 		switch s.Key {
-		case "encoding", "delimiter", "header":
+		case "header":
+		case "encoding", "delimiter":
+			if t.Layout.Format == source.SheetRows {
+				continue
+			}
 		case "line_end":
-			if strings.HasSuffix(val, "lf") { // which are all read alike
+			if strings.HasSuffix(val, "lf") || val == source.Rows { // which are all read alike
 				continue
 			}
 		case "first_data_line":

@@ -1,0 +1,85 @@
+package cli
+
+import (
+	"slices"
+
+	"github.com/spf13/cobra"
+
+	"ambertray/internal/sheet"
+	"ambertray/internal/source"
+	"ambertray/internal/survey"
+	"ambertray/internal/term"
+)
+
+// surveySheets surveys a file, or of a workbook each sheet that is chosen, and
+// where none is each that is visible and has values.
+func (a *app) surveySheets(c *cobra.Command, name string, o survey.Options) (list []*survey.Survey, err error) {
+	sheets, err := a.from.Sheets(c.Context(), name)
+	if err != nil {
+		return nil, err
+	}
+	var known source.Layout
+	if o.Told != nil {
+		o.Told(&known)
+	}
+	if len(sheets) == 0 {
+		s, err := a.survey(c, []string{name}, o)
+		return []*survey.Survey{s}, err
+	}
+	if known.Sheet == "" {
+		known.Sheet = sheet.All
+	}
+	chosen, err := sheet.Choose(sheets, known.Sheet)
+	if err != nil {
+		return nil, err
+	}
+	for _, i := range chosen {
+		own := o
+		own.Told = func(l *source.Layout) {
+			if o.Told != nil {
+				o.Told(l)
+			}
+			l.Sheet = sheets[i].Name
+		}
+		s, err := a.survey(c, []string{name}, own)
+		if err != nil {
+			return nil, err
+		}
+		if s.Sheet = &sheets[i].Name; len(list) == 0 {
+			s.Sheets = sheets
+		}
+		list = append(list, s)
+	}
+	return list, nil
+}
+
+// drawSheets lists the sheets of a workbook above the survey of the first.
+func (a *app) drawSheets(s *survey.Survey) {
+	if s.Sheets == nil {
+		return
+	}
+	p := a.print
+	p.Fact("workbook", "%s · %s · %s", p.Bold(s.Source), s.Layout.Packing, term.Amount(int64(len(s.Sheets)), "sheet"))
+	p.Line("")
+	var rows [][]string
+	for i, one := range s.Sheets {
+		state := ""
+		switch {
+		case one.Empty:
+			state = p.Faint("empty")
+		case one.Hidden:
+			state = p.Amber("hidden")
+		}
+		rows = append(rows, []string{term.Count(int64(i + 1)), p.Bold(one.Name), one.Range, state})
+	}
+	p.Table([]term.Column{{Title: "", Right: true}, {Title: "sheet", Max: 40}, {Title: "range"}, {Title: ""}}, rows)
+	p.Line("")
+}
+
+// sheetText says how to go on with one of several sheets.
+func sheetText(list []*survey.Survey) string {
+	if i := slices.IndexFunc(list, func(s *survey.Survey) bool { return s.Sheet != nil }); i >= 0 && len(list) > 1 {
+		return " --sheet NAME"
+	}
+	return ""
+}

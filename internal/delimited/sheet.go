@@ -1,0 +1,59 @@
+package delimited
+
+import (
+	"bytes"
+
+	"ambertray/internal/sheet"
+	"ambertray/internal/source"
+)
+
+// DetectSheet is Detect for the text of a sheet, of which it is known how it is
+// cut: what is left to find is the header.
+func DetectSheet(head []byte, whole bool, told func(*source.Layout)) source.Layout {
+	lay := source.Layout{Told: []string{}}
+	lay.OfSheet()
+	if told == nil {
+		told = func(*source.Layout) {}
+	}
+	told(&lay)
+	head, whole = firstRows(head, whole)
+	s := shapeOf(head, whole, lay)
+	if s.rows == nil {
+		return lay
+	}
+	s.findHeader(&lay)
+	lay.Told = lay.Told[:0]
+	told(&lay)
+	return lay
+}
+
+// firstRows cuts the head of a sheet down to what the detection looks at.
+func firstRows(head []byte, whole bool) ([]byte, bool) {
+	end := 0
+	for range headRows {
+		i := bytes.IndexByte(head[end:], sheet.RowEnd)
+		if i < 0 {
+			return head, whole
+		}
+		end += i + 1
+	}
+	return head[:end], whole && end == len(head)
+}
+
+// widest returns the number of cells of the widest row that is filled for the
+// most part: rows of a sheet end with their last value.
+func (c *cutter) widest(head []byte, whole bool) int {
+	width := 0
+	for rows, r := c.cutText(head, whole), 0; r < rows.Len(); r++ {
+		filled := 0
+		for i := range rows.Width(r) {
+			if len(rows.Cell(r, i)) > 0 {
+				filled++
+			}
+		}
+		if 2*filled > rows.Width(r) {
+			width = max(width, rows.Width(r))
+		}
+	}
+	return width
+}

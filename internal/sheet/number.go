@@ -1,0 +1,192 @@
+package sheet
+
+import (
+	"bytes"
+	"math"
+	"strconv"
+	"strings"
+	"time"
+)
+
+// style is how a person sees a number.
+type style uint8
+
+const (
+	plain style = iota
+	percent
+	dates    // with or without a time
+	times    // of the day
+	duration // of hours, which may be more than a day has
+)
+
+// builtin are the styles of the numbers that formats have by themselves, by
+// ECMA-376 part 1, 18.8.30, and those that East Asian versions add.
+func builtin(id int) style {
+	switch {
+	case id == 9 || id == 10:
+		return percent
+	case id >= 14 && id <= 17, id == 22, id >= 27 && id <= 31, id == 36, id >= 50 && id <= 54, id == 57, id == 58:
+		return dates
+	case id >= 18 && id <= 21, id >= 32 && id <= 35, id == 45, id == 47, id == 55, id == 56:
+		return times
+	case id == 46:
+		return duration
+	}
+	return plain
+}
+
+// format is what a number format does to a number.
+type format struct {
+	style
+	currency string // the sign that it shows
+}
+
+// parseFormat reads a format code. What counts is its first section, without
+// what stands in quotes, behind a backslash or in brackets.
+func parseFormat(code string) (f format) {
+	section, _, _ := strings.Cut(code, ";")
+	var bare strings.Builder
+	for i := 0; i < len(section); i++ {
+		switch c := section[i]; c {
+		case '\\', '_', '*':
+			i++
+		case '"', '[':
+			end := strings.IndexByte(section[i+1:], map[byte]byte{'"': '"', '[': ']'}[c])
+			if end < 0 {
+				end = len(section) - i - 2
+			}
+			f.bracketed(c, section[i+1:i+1+end])
+			i += end + 1
+		default:
+			bare.WriteByte(c)
+		}
+	}
+	text := strings.ToLower(strings.ReplaceAll(strings.ToLower(bare.String()), "general", ""))
+	text = strings.NewReplacer("am/pm", "h", "a/p", "h").Replace(text)
+	switch {
+	case f.style == duration:
+	case strings.ContainsAny(text, "yd"), strings.Contains(text, "mmm"):
+		f.style = dates
+	case strings.ContainsAny(text, "hs"):
+		f.style = times
+	case strings.Contains(text, "m") && !strings.ContainsAny(text, "0#?"):
+		f.style = dates
+	case strings.Contains(text, "%"):
+		f.style = percent
+	}
+	for _, sign := range []string{"$", "€", "£", "¥"} {
+		if strings.Contains(text, sign) {
+			f.currency = sign
+		}
+	}
+	return f
+}
+
+// bracketed takes in what stands in quotes or brackets of a format code.
+func (f *format) bracketed(kind byte, text string) {
+	switch {
+	case kind == '"':
+		if text = strings.TrimSpace(text); text == "€" || text == "$" || text == "£" || text == "¥" {
+			f.currency = text
+		}
+	case strings.HasPrefix(text, "$"):
+		f.currency, _, _ = strings.Cut(text[1:], "-")
+	case text != "" && strings.Trim(strings.ToLower(text), "h") == "", text != "" && strings.Trim(strings.ToLower(text), "m") == "", text != "" && strings.Trim(strings.ToLower(text), "s") == "":
+		f.style = duration
+	}
+}
+
+// appendNumber appends a number as a person sees it: with 15 significant digits
+// at most, which is what the formats keep, dates and times as ISO 8601.
+func (f format) appendNumber(dst, raw []byte, epoch1904 bool) []byte {
+	if f.style == plain && f.currency == "" && short(raw) {
+		return append(dst, raw...)
+	}
+	x, err := strconv.ParseFloat(string(raw), 64)
+	if err != nil || math.IsInf(x, 0) || math.IsNaN(x) {
+		return append(dst, raw...)
+	}
+	switch f.style {
+	case percent:
+		return append(appendDigits(dst, x*100), '%')
+	case dates, times:
+		if moment, ok := appendSerial(dst, x, f.style, epoch1904); ok {
+			return moment
+		}
+	case duration:
+		return appendDuration(dst, x)
+	}
+	if f.currency != "" && x < 0 {
+		dst, x = append(dst, '-'), -x
+	}
+	return appendDigits(append(dst, f.currency...), x)
+}
+
+// short tells whether a number is written with so few digits that it is what it
+// looks like.
+func short(raw []byte) bool { return len(raw) <= 15 && bytes.IndexAny(raw, "eE") < 0 }
+
+// appendDigits appends a number in plain notation.
+func appendDigits(dst []byte, x float64) []byte {
+	rounded, _ := strconv.ParseFloat(strconv.FormatFloat(x, 'e', 14, 64), 64)
+	if a := math.Abs(rounded); a != 0 && (a >= 1e21 || a < 1e-9) {
+		return strconv.AppendFloat(dst, rounded, 'g', -1, 64)
+	}
+	return strconv.AppendFloat(dst, rounded, 'f', -1, 64)
+}
+
+const (
+	secondsPerDay = 86400
+	maxSerial     = 2958466 // of 10000-01-01
+)
+
+// appendSerial appends the moment that a serial number stands for: days since
+// the end of 1899, or of 1903, with the 29 February of 1900 that never was.
+func appendSerial(dst []byte, x float64, s style, epoch1904 bool) ([]byte, bool) {
+	if x < 0 || x >= maxSerial {
+		return dst, false
+	}
+	millis := int64(math.Round(x * secondsPerDay * 1000))
+	days, rest := millis/(secondsPerDay*1000), millis%(secondsPerDay*1000)
+	if s == times && days == 0 {
+		return appendClock(dst, rest), true
+	}
+	epoch := time.Date(1899, 12, 30, 0, 0, 0, 0, time.UTC)
+	switch {
+	case epoch1904:
+		epoch = time.Date(1904, 1, 1, 0, 0, 0, 0, time.UTC)
+	case days == 60:
+		return append(dst, "1900-02-29"...), true
+	case days < 60:
+		epoch = epoch.AddDate(0, 0, 1)
+	}
+	dst = epoch.AddDate(0, 0, int(days)).AppendFormat(dst, "2006-01-02")
+	if rest == 0 {
+		return dst, true
+	}
+	return appendClock(append(dst, ' '), rest), true
+}
+
+// appendClock appends a time of the day.
+func appendClock(dst []byte, millis int64) []byte {
+	dst = time.UnixMilli(millis).UTC().AppendFormat(dst, "15:04:05.000")
+	return bytes.TrimSuffix(dst, []byte(".000"))
+}
+
+// appendDuration appends hours, minutes and seconds.
+func appendDuration(dst []byte, days float64) []byte {
+	if days < 0 {
+		dst, days = append(dst, '-'), -days
+	}
+	seconds := int64(math.Round(days * secondsPerDay))
+	dst = appendTwo(dst, seconds/3600)
+	dst = appendTwo(append(dst, ':'), seconds/60%60)
+	return appendTwo(append(dst, ':'), seconds%60)
+}
+
+func appendTwo(dst []byte, n int64) []byte {
+	if n < 10 {
+		dst = append(dst, '0')
+	}
+	return strconv.AppendInt(dst, n, 10)
+}
