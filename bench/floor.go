@@ -39,6 +39,10 @@ func runFloor(name string, args []string) error {
 		return cut(args[0], workers)
 	case "unpack":
 		return floorUnpack(args[0])
+	case "unzip":
+		return floorUnzip(args[0])
+	case "rows":
+		return floorRows(args[0])
 	case "csv":
 		return floorCSV(args[0], func([]string) error { return nil })
 	case "mysql":

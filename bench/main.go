@@ -71,12 +71,21 @@ func (b *bench) measure(records int, only string) error {
 	if err := pack(b.data); err != nil {
 		return err
 	}
+	if err := writeBook(b.data+".xlsx", b.data, min(records, sheetRecords)); err != nil {
+		return err
+	}
 	if b.self, err = os.Executable(); err != nil {
 		return err
 	}
 	tray := filepath.Join(b.dir, "specimens.tray")
 	if out, err := exec.Command(b.program, "draft", b.data, "--tray", tray).CombinedOutput(); err != nil {
 		return fmt.Errorf("draft: %w: %s", err, out)
+	}
+	sheetTray, linesTray := filepath.Join(b.dir, "sheet.tray"), filepath.Join(b.dir, "lines.tray")
+	for dir, from := range map[string]string{sheetTray: b.data + ".xlsx", linesTray: b.data + ".part.csv"} {
+		if out, err := exec.Command(b.program, "draft", from, "--tray", dir, "--table", "specimens").CombinedOutput(); err != nil {
+			return fmt.Errorf("draft: %w: %s", err, out)
+		}
 	}
 	fmt.Printf("%d records, %d MB, %d runs each, medians\n\n", records, info.Size()/1e6, b.runs)
 	fmt.Printf("%-28s %9s %9s %7s %7s %10s\n", "", "ours", "floor", "ratio", "bound", "peak")
@@ -100,8 +109,16 @@ func (b *bench) contests(tray string) []contest {
 		return own(append([]string{"load", tray, "--to", to}, args...)...)
 	}
 	floor := func(args ...string) []string { return append([]string{b.self, "floor"}, args...) }
-	packed := b.data + ".gz"
+	packed, book := b.data+".gz", b.data+".xlsx"
+	loadBook := func(to string) []string { return own("load", filepath.Join(b.dir, "sheet.tray"), "--to", to) }
+	floorBook := func(to string) [][]string {
+		return [][]string{own("load", filepath.Join(b.dir, "lines.tray"), "--to", to), own("survey", book)}
+	}
 	return []contest{
+		{"survey of a sheet", 2.5, own("survey", book), [][]string{floor("unzip", book)}, nil},
+		{"survey of a sheet, library", 0.04, own("survey", book), [][]string{floor("rows", book)}, nil},
+		{"sheet into PostgreSQL", 1.3, loadBook(b.postgres), floorBook(b.postgres), dropTable},
+		{"sheet into SQLite", 1.3, loadBook(db), floorBook(db), dropFile},
 		{"cut, one core", 0.25, floor("cut", b.data, "1"), [][]string{floor("csv", b.data)}, nil},
 		{"cut, two cores for one", 1 / 1.7, floor("cut", b.data, "2"), [][]string{floor("cut", b.data, "1")}, nil},
 		{"survey", 0.8, own("survey", b.data), [][]string{floor("csv", b.data)}, nil},

@@ -5,5 +5,5 @@ import "embed"
 
 // Files are the museum's files.
 //
-//go:embed *.csv *.tsv *.txt
+//go:embed *.csv *.tsv *.txt *.xlsx
 var Files embed.FS

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"fmt"
 	"slices"
 
 	"github.com/spf13/cobra"
@@ -76,10 +77,16 @@ func (a *app) drawSheets(s *survey.Survey) {
 	p.Line("")
 }
 
-// sheetText says how to go on with one of several sheets.
+// sheetText says which sheet the next command is about.
 func sheetText(list []*survey.Survey) string {
-	if i := slices.IndexFunc(list, func(s *survey.Survey) bool { return s.Sheet != nil }); i >= 0 && len(list) > 1 {
-		return " --sheet NAME"
+	for _, s := range list {
+		switch {
+		case s.Sheet == nil:
+		case slices.Contains(s.Layout.Told, "sheet"):
+			return fmt.Sprintf(" --sheet %q", s.Layout.Sheet)
+		case len(list) > 1:
+			return " --sheet NAME"
+		}
 	}
 	return ""
 }

@@ -118,10 +118,10 @@ func (p *Pass) checkHeadings() error {
 	return nil
 }
 
-// Names returns the names of the files.
+// Names returns the names of the files and sheets.
 func (p *Pass) Names() (names []string) {
-	for _, part := range p.in.Parts {
-		names = append(names, part.Name)
+	for i := range p.in.Parts {
+		names = append(names, p.in.Parts[i].Title())
 	}
 	return names
 }

@@ -95,11 +95,21 @@ type odsCells []struct {
 	text          string
 }
 
+// maxRepeated is how many values a repeated row may stand for.
+const maxRepeated = 1 << 25
+
 // write writes the row as often as it stands for itself, as long as it has
 // values.
 func (c odsCells) write(w *writer, row, times int) error {
 	if len(c) == 0 {
 		return nil
+	}
+	width := 0
+	for _, cell := range c {
+		width += cell.times
+	}
+	if width*times > maxRepeated {
+		return fmt.Errorf("%w: row %d stands for %d rows of %d values", ErrTooLarge, row+1, times, width)
 	}
 	for i := range times {
 		if err := w.begin(row + i + 1); err != nil {

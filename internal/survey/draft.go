@@ -38,6 +38,7 @@ func (s *Survey) Draft(dir string) *tray.Tray {
 		}
 		t.Notes[c.Name] = notes
 	}
+	s.addSheet(t)
 	s.offerKeys(t)
 	if s.Ragged > 0 {
 		t.Notes["source"] = append(t.Notes["source"], fmt.Sprintf(
@@ -50,6 +51,19 @@ func (s *Survey) Draft(dir string) *tray.Tray {
 		t.Notes["source"] = append(t.Notes["source"], fmt.Sprintf("%s, line %d, is skipped: %s", row.Source, row.Line, row.Rule))
 	}
 	return t
+}
+
+// addSheet adds a column for the sheet where there are several.
+func (s *Survey) addSheet(t *tray.Tray) {
+	if len(s.Parts) < 2 || s.Layout.Format != source.SheetRows {
+		return
+	}
+	name := "sheet"
+	for t.Table.Column(name) != nil {
+		name = "source_" + name
+	}
+	t.Table.Columns = append(t.Table.Columns, table.Column{Value: "{sheet}", Name: name, Type: table.Type{Kind: table.Varchar, Size: 31}})
+	t.Notes[name] = []string{"the sheet that the record is from; take it out if it is not wanted"}
 }
 
 // spacer tells whether a column has neither a heading nor a value.

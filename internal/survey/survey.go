@@ -25,6 +25,7 @@ type Survey struct {
 	Files   []string       `json:"files"`
 	Sheet   *string        `json:"sheet"`
 	Sheets  []sheet.Sheet  `json:"sheets"` // of the workbook, with its first survey
+	Parts   []string       `json:"parts"`  // the files, or the sheets of them
 	Bytes   int64          `json:"bytes"`
 	Layout  source.Layout  `json:"layout"`
 	Sampled bool           `json:"sampled"` // only the first records were read
@@ -142,6 +143,7 @@ func Run(ctx context.Context, from *source.Opener, names []string, o Options) (*
 		}
 	}
 	w.describe()
+	w.survey.Parts = w.parts
 	w.survey.Source, w.survey.Files = strings.Join(names, " "), names
 	return w.survey, nil
 }

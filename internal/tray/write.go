@@ -114,7 +114,11 @@ func (t *Tray) tableNode() *yaml.Node {
 
 func (t *Tray) columnNode(c table.Column) *yaml.Node {
 	n := node(yaml.MappingNode)
-	put(n, "from", scalar(c.From))
+	if c.Value != "" {
+		put(n, "value", quotedScalar(c.Value))
+	} else {
+		put(n, "from", scalar(c.From))
+	}
 	if c.LeaveOut {
 		put(n, "leave_out", scalar("true"))
 		return n

@@ -34,6 +34,9 @@ func main() {
 			log.Fatal(err)
 		}
 	}
+	if err := writeWorkbook("demo/loans-2026.xlsx"); err != nil {
+		log.Fatal(err)
+	}
 }
 
 // specimenFile has whole numbers, codes with leading zeros, money with
