@@ -7,7 +7,7 @@ out=$PWD/docs/screenshots
 dir=$(mktemp -d)
 trap 'kill $display_pid 2>/dev/null || true; rm -rf "$dir"' EXIT
 CGO_ENABLED=0 go build -o "$dir/bin/ambertray" ./cmd/ambertray
-cp demo/*.csv demo/*.tsv demo/*.txt "$dir"
+cp demo/*.csv demo/*.tsv demo/*.txt demo/*.xlsx "$dir"
 cd "$dir"
 export PATH="$dir/bin:$PATH" DISPLAY=:97
 Xvfb "$DISPLAY" -screen 0 1300x820x24 >/dev/null 2>&1 &
@@ -35,6 +35,8 @@ if [ $# -gt 0 ]; then
 fi
 shot survey ambertray survey specimens.csv
 shot layout ambertray survey localities.txt
+shot workbook ambertray survey loans-2026.xlsx --sheet 2026-03
+shot drift ambertray draft loans-2026.xlsx --sheet '2026-*' --drift fill
 shot draft ambertray draft reports.tsv
 shot explain ambertray draft reports.tsv --explain light_lux
 ambertray draft loans.csv >/dev/null

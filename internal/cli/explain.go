@@ -10,6 +10,7 @@ import (
 
 	"ambertray/internal/connect"
 	"ambertray/internal/convert"
+	"ambertray/internal/intake"
 	"ambertray/internal/ledger"
 	"ambertray/internal/load"
 	"ambertray/internal/pass"
@@ -102,6 +103,7 @@ func hintFor(err error) string {
 	var members *source.MembersError
 	var again *load.AgainError
 	var choice *sheet.ChoiceError
+	var drift *intake.DriftError
 	var elsewhere *load.ElsewhereError
 	switch {
 	case errors.As(err, &partial):
@@ -118,6 +120,8 @@ func hintFor(err error) string {
 		return "ambertray check TRAY --to TARGET shows every column; change the plan, or the table"
 	case errors.As(err, &many):
 		return "nothing was loaded; correct the source, or allow more with --allow-rejects or allow_rejects: in the tray"
+	case errors.As(err, &drift):
+		return "--drift fill takes the columns of all, and fills what one does not have with NULL; or load them one by one"
 	case errors.As(err, &choice):
 		return "name one: --sheet NAME; or a pattern of names, or all of one layout: --sheet all"
 	case errors.As(err, &members):

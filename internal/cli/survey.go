@@ -141,6 +141,13 @@ func (a *app) drawLayout(s *survey.Survey) {
 	if skipped != nil {
 		p.Fact("skipped", "%s", strings.Join(skipped, "\n"))
 	}
+	var drift []string
+	for _, d := range s.Drift {
+		drift = append(drift, fmt.Sprintf("%s: %s", d.Part, d.String()))
+	}
+	if drift != nil {
+		p.Fact("drift", "%s", strings.Join(drift, "\n"))
+	}
 }
 
 // skippedText names the rules that left rows out, and how many.

@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"io"
 	"path/filepath"
-	"slices"
 	"strings"
 	"sync/atomic"
 
@@ -41,6 +40,7 @@ type Intake struct {
 	Layout   source.Layout
 	Headings []string
 	Parts    []Part
+	Drift    []Drift // how parts differ from the first
 
 	ctx    context.Context
 	opener *source.Opener
@@ -48,6 +48,7 @@ type Intake struct {
 	next   int // the part that is opened next
 	src    *source.Source
 	reader record.Reader
+	orders []order      // of the cells of each part, where they differ
 	size   int64        // bytes of all parts
 	read   atomic.Int64 // of these
 }
@@ -121,28 +122,9 @@ func Detect(ctx context.Context, opener *source.Opener, name string, known sourc
 	return lay, nil
 }
 
-// DriftError says how the headings of a file differ from those of the first.
-type DriftError struct {
-	First, File   string
-	Missing, More []string
-}
-
-func (e *DriftError) Error() string {
-	var how []string
-	if e.Missing != nil {
-		how = append(how, "it has no "+strings.Join(e.Missing, ", "))
-	}
-	if e.More != nil {
-		how = append(how, "it has more: "+strings.Join(e.More, ", "))
-	}
-	if how == nil {
-		how = []string{"they are in another order"}
-	}
-	return fmt.Sprintf("the columns of %s are not those of %s: %s", e.File, e.First, strings.Join(how, "; "))
-}
-
-// Open opens files of one layout. Their headings must agree; where they do not,
-// a DriftError says how before anything is read.
+// Open opens files of one layout. Where their headings do not agree, either a
+// DriftError says how before anything is read, or the headings are those of all
+// of them.
 func Open(ctx context.Context, opener *source.Opener, names []string, lay source.Layout, sum bool) (*Intake, error) {
 	in := &Intake{Layout: lay, ctx: ctx, opener: opener, sum: sum}
 	var err error
@@ -153,47 +135,33 @@ func Open(ctx context.Context, opener *source.Opener, names []string, lay source
 		return nil, err
 	}
 	in.Parts[0].Bytes = in.src.Size
+	all := [][]string{in.Headings}
 	for i := range in.Parts[1:] {
-		if err := in.compare(&in.Parts[i+1]); err != nil {
+		headings, err := in.look(&in.Parts[i+1])
+		if err != nil {
 			in.Close()
 			return nil, err
 		}
+		all = append(all, headings)
 	}
 	for _, p := range in.Parts {
 		in.size += p.Bytes
 	}
+	if err := in.drift(all); err != nil {
+		in.Close()
+		return nil, err
+	}
 	return in, nil
 }
 
-// compare holds the headings of a further part against those of the first.
-func (in *Intake) compare(p *Part) error {
+// look returns the headings of a further part.
+func (in *Intake) look(p *Part) ([]string, error) {
 	src, _, headings, err := in.open(p, source.Options{})
 	if err != nil {
-		return err
+		return nil, err
 	}
 	p.Bytes = src.Size
-	if err := src.Close(); err != nil {
-		return err
-	}
-	if !slices.Equal(headings, in.Headings) {
-		return drift(in.Parts[0].Title(), p.Title(), in.Headings, headings)
-	}
-	return nil
-}
-
-func drift(first, file string, want, got []string) *DriftError {
-	e := &DriftError{First: first, File: file}
-	for _, h := range want {
-		if !slices.Contains(got, h) {
-			e.Missing = append(e.Missing, h)
-		}
-	}
-	for _, h := range got {
-		if !slices.Contains(want, h) {
-			e.More = append(e.More, h)
-		}
-	}
-	return e
+	return headings, src.Close()
 }
 
 func (in *Intake) open(p *Part, opts source.Options) (*source.Source, record.Reader, []string, error) {
@@ -222,7 +190,11 @@ func (in *Intake) Next() (record.Piece, error) {
 	for {
 		p, err := in.reader.Next()
 		if err == nil {
-			return piece{p, in.next - 1}, nil
+			next := piece{Piece: p, part: in.next - 1}
+			if in.orders != nil {
+				next.order = in.orders[next.part]
+			}
+			return next, nil
 		}
 		name := in.Parts[in.next-1].Title()
 		if !errors.Is(err, io.EOF) {
@@ -244,16 +216,21 @@ func (in *Intake) Next() (record.Piece, error) {
 // piece marks its batch with the part that it comes from.
 type piece struct {
 	record.Piece
-	part int
+	part  int
+	order order
 }
 
 // Cut implements record.Piece.
 func (p piece) Cut(ctx context.Context) (*record.Batch, error) {
 	b, err := p.Piece.Cut(ctx)
-	if err == nil {
-		b.Part = p.part
+	if err != nil {
+		return nil, err
 	}
-	return b, err
+	b.Part = p.part
+	if p.order.cells != nil {
+		b.Remap(p.order.width, p.order.cells)
+	}
+	return b, nil
 }
 
 // Done returns how many bytes were read, of Size.

@@ -163,6 +163,37 @@ func (b *Batch) Truncate(n int) {
 	b.Oddities = slices.DeleteFunc(b.Oddities, func(o Oddity) bool { return o.Record >= n })
 }
 
+// Remap puts the cells of every record that has width of them into another
+// order: cell i is the one that was order[i], or blank where that is negative.
+// A record of another width keeps one that no record has then.
+func (b *Batch) Remap(width int, order []int) {
+	cells := make([]Span, 0, len(b.records)*len(order))
+	from := 0
+	b.uneven = false
+	for r := range b.records {
+		to := int(b.records[r].cells)
+		own := b.cells[from:to]
+		from = to
+		switch {
+		case len(own) == width:
+			for _, i := range order {
+				if i < 0 {
+					cells = append(cells, Span{})
+				} else {
+					cells = append(cells, own[i])
+				}
+			}
+		case len(own) == len(order):
+			cells = append(append(cells, own...), Span{})
+		default:
+			cells = append(cells, own...)
+		}
+		b.records[r].cells = uint32(len(cells))
+		b.uneven = b.uneven || len(cells) != (r+1)*len(order)
+	}
+	b.cells = cells
+}
+
 // Len returns the number of records.
 func (b *Batch) Len() int { return len(b.records) }
 

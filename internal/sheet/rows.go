@@ -53,6 +53,11 @@ func (c Cells) has(row, col int) bool {
 	return row >= c.FirstRow && (c.LastRow == 0 || row <= c.LastRow) && col >= c.FirstColumn && (c.LastColumn == 0 || col <= c.LastColumn)
 }
 
+// Reader returns the text of a sheet as Text writes it.
+func (b *Book) Reader(i int, cells Cells, read func(io.Reader) io.Reader) io.ReadCloser {
+	return newRelay(func(w io.Writer) error { return b.Text(i, cells, w, read) })
+}
+
 // Text writes the text of a sheet, row by row; those without a value are rows of
 // no cell, so that rows have the numbers that they have in the sheet. read,
 // unless nil, wraps what is read.
@@ -71,29 +76,21 @@ func (b *Book) Text(i int, cells Cells, to io.Writer, read func(io.Reader) io.Re
 	if read != nil {
 		in = read(part)
 	}
-	ahead := readAhead(in)
+	ahead := newRelay(func(w io.Writer) error { // unpacked on another core
+		_, err := io.CopyBuffer(w, struct{ io.Reader }{in}, make([]byte, 2*chunk))
+		return err
+	})
 	defer ahead.Close()
-	in = ahead
 	w := &writer{to: to, cells: cells}
 	if b.Format == "ods" {
-		err = b.odsRows(newScanner(in), b.Sheets[i].Name, w)
+		err = b.odsRows(newScanner(ahead), b.Sheets[i].Name, w)
 	} else {
-		err = b.xlsxRows(newScanner(in), w)
+		err = b.xlsxRows(newScanner(ahead), w)
 	}
 	if err != nil {
 		return err
 	}
 	return w.end()
-}
-
-// readAhead unpacks on another core what is read.
-func readAhead(in io.Reader) *io.PipeReader {
-	r, w := io.Pipe()
-	go func() {
-		_, err := io.CopyBuffer(struct{ io.Writer }{w}, struct{ io.Reader }{in}, make([]byte, 4*chunk))
-		w.CloseWithError(err)
-	}()
-	return r
 }
 
 // writer writes rows of cells as text.

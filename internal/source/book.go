@@ -52,8 +52,7 @@ func (s *Source) unpackBook(archive *zip.Reader, o Options) (io.Reader, error) {
 	}
 	i := chosen[0]
 	s.Packing, s.Sheet, s.Size = book.Format, book.Sheets[i].Name, book.Size(i)
-	in, out := io.Pipe()
-	go func() { out.CloseWithError(book.Text(i, cells, out, s.counted)) }()
+	in := book.Reader(i, cells, s.counted)
 	s.closer = append(s.closer, in)
 	if s.sum == nil {
 		return in, nil

@@ -29,6 +29,9 @@ type Layout struct {
 	Footer int64 `json:"footer"`
 	// FillShort fills records that have too few cells with blank ones.
 	FillShort bool `json:"fill_short"`
+	// Drift is what to do when the parts of a source differ in their columns:
+	// "refuse", or "fill" those that one does not have with blanks.
+	Drift string `json:"drift"`
 	// Told names the facts that were not detected but told.
 	Told []string `json:"told"`
 }
@@ -46,6 +49,12 @@ const (
 	Delimited = "delimited"
 	SheetRows = "sheet"
 	Rows      = "rows"
+)
+
+// The words for drift.
+const (
+	DriftRefuse = "refuse"
+	DriftFill   = "fill"
 )
 
 // OfSheet makes the layout one of a sheet, whose text is cut by the separators

@@ -1,6 +1,7 @@
 package source
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strconv"
@@ -29,6 +30,9 @@ var Settings = []Setting{
 			return err
 		},
 		func(l *Layout) string { return l.Cells }},
+	{"drift", "what to do when files or sheets differ in their columns: refuse, or fill what one does not have with NULL",
+		func(l *Layout, v string) error { return oneOf(&l.Drift, v, DriftRefuse, DriftFill) },
+		func(l *Layout) string { return cmp.Or(l.Drift, DriftRefuse) }},
 	{"encoding", "how characters are written: utf-8, windows-1252, shift_jis …",
 		func(l *Layout, v string) error {
 			l.Encoding = strings.ToLower(v)
@@ -98,8 +102,11 @@ func (l *Layout) Set(key, val string) error {
 
 // Default says what holds where nothing is told.
 func (s Setting) Default() string {
-	if s.Key == "fill_short" {
+	switch s.Key {
+	case "fill_short":
 		return "false"
+	case "drift":
+		return DriftRefuse
 	}
 	return "detected"
 }

@@ -47,6 +47,9 @@ func (s *Survey) Draft(dir string) *tray.Tray {
 	if s.Broken > 0 {
 		t.Notes["source"] = append(t.Notes["source"], fmt.Sprintf("%d records cannot be read and will be rejected", s.Broken))
 	}
+	for _, d := range s.Drift {
+		t.Notes["source"] = append(t.Notes["source"], fmt.Sprintf("the columns of %s are not those of the first: %s", d.Part, d.String()))
+	}
 	for _, row := range s.SkippedRows {
 		t.Notes["source"] = append(t.Notes["source"], fmt.Sprintf("%s, line %d, is skipped: %s", row.Source, row.Line, row.Rule))
 	}

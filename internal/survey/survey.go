@@ -41,8 +41,9 @@ type Survey struct {
 	Columns  []Column `json:"columns"`
 	// KeyPairs are pairs of columns that could be the key where no single one
 	// could.
-	KeyPairs []KeyPair  `json:"key_pairs"`
-	Rows     [][]string `json:"first_rows"`
+	KeyPairs []KeyPair      `json:"key_pairs"`
+	Rows     [][]string     `json:"first_rows"`
+	Drift    []intake.Drift `json:"drift"` // how parts differ from the first
 }
 
 // SkippedRow is a row that a rule leaves out.
@@ -168,6 +169,7 @@ func once(ctx context.Context, from *source.Opener, files []string, lay source.L
 		survey:  &Survey{Bytes: in.Size(), Layout: lay, Oddities: []Oddity{}, SkippedRows: []SkippedRow{}},
 		options: o, headings: in.Headings,
 	}
+	w.survey.Drift = in.Drift
 	for i := range in.Parts {
 		w.parts = append(w.parts, in.Parts[i].Title())
 	}

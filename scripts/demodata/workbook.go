@@ -11,7 +11,7 @@ import (
 // writeWorkbook writes the loans of the first months of a year, a sheet a month:
 // with titles above and a total below, a spacer column, prices and dates as
 // numbers with a format, and a few cells typed by hand. One sheet is empty, one
-// is hidden.
+// is hidden, and in spring a column appears.
 func writeWorkbook(path string) error {
 	f := excelize.NewFile()
 	defer f.Close()
@@ -31,6 +31,11 @@ func writeWorkbook(path string) error {
 	w.try(f.SaveAs(path))
 	return w.err
 }
+
+// spring is the month from which on the sheets have a column more.
+const spring = 3
+
+var couriers = []string{"ferry", "van", "by hand"}
 
 // workbook keeps the first error of what is written into it.
 type workbook struct {
@@ -56,14 +61,21 @@ func (w *workbook) month(month int) {
 	w.try(err)
 	w.try(w.SetCellValue(sheet, "A1", "Kestrel Bay Museum"))
 	w.try(w.SetCellValue(sheet, "A2", "Loans of "+time.Month(month).String()))
-	w.try(w.SetSheetRow(sheet, "A4", &[]any{"Loan No", "Borrower", nil, "Lent On", "Due Back", "Fee", "Insured"}))
+	heading := []any{"Loan No", "Borrower", nil, "Lent On", "Due Back", "Fee", "Insured"}
+	if month >= spring {
+		heading = append(heading, "Courier")
+	}
+	w.try(w.SetSheetRow(sheet, "A4", &heading))
 	row, total := 5, 0.0
 	for day := 1; day <= 28; day += 1 + w.rng.IntN(3) {
 		lent := time.Date(2026, time.Month(month), day, 0, 0, 0, 0, time.UTC)
 		fee := 1.1 * float64(w.rng.IntN(300)) // which floating point does not hold
 		w.loans++
 		cells := []any{fmt.Sprintf("%05d", 311+w.loans), pick(w.rng, borrowers), nil, lent, lent.AddDate(0, 0, 14+w.rng.IntN(90)), fee, w.rng.IntN(3) > 0}
-		if month == 3 && day > 20 && total >= 0 {
+		if month >= spring {
+			cells = append(cells, pick(w.rng, couriers))
+		}
+		if month == spring && day > 20 && total >= 0 {
 			cells[4], total = "after Easter", -1e9
 		}
 		w.try(w.SetSheetRow(sheet, fmt.Sprintf("A%d", row), &cells))

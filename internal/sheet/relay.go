@@ -1,0 +1,74 @@
+package sheet
+
+import (
+	"errors"
+	"io"
+)
+
+// relay is a pipe that holds a few chunks, so that neither side waits for the
+// other as long as it is full or empty for a moment only.
+type relay struct {
+	full, free chan []byte
+	closed     chan struct{} // by the reader
+	err        error         // of the writer, known when full is closed
+	chunk      []byte        // that is being read
+	rest       []byte        // of it
+}
+
+const relayChunks = 8
+
+var errClosed = errors.New("the reader is closed")
+
+// newRelay lets do write, on a goroutine of its own, what the relay reads.
+func newRelay(do func(io.Writer) error) *relay {
+	r := &relay{full: make(chan []byte, relayChunks), free: make(chan []byte, relayChunks+2), closed: make(chan struct{})}
+	go func() {
+		r.err = do(relayWriter{r})
+		close(r.full)
+	}()
+	return r
+}
+
+type relayWriter struct{ *relay }
+
+// Write implements io.Writer.
+func (w relayWriter) Write(p []byte) (int, error) {
+	var chunk []byte
+	select {
+	case chunk = <-w.free:
+	default:
+	}
+	select {
+	case w.full <- append(chunk[:0], p...):
+		return len(p), nil
+	case <-w.closed:
+		return 0, errClosed
+	}
+}
+
+// Read implements io.Reader.
+func (r *relay) Read(p []byte) (int, error) {
+	if len(r.rest) == 0 {
+		if r.chunk != nil {
+			r.free <- r.chunk // which has room for all that there are
+			r.chunk = nil
+		}
+		chunk, ok := <-r.full
+		if !ok {
+			if r.err != nil {
+				return 0, r.err
+			}
+			return 0, io.EOF
+		}
+		r.chunk, r.rest = chunk, chunk
+	}
+	n := copy(p, r.rest)
+	r.rest = r.rest[n:]
+	return n, nil
+}
+
+// Close ends the writer.
+func (r *relay) Close() error {
+	close(r.closed)
+	return nil
+}
