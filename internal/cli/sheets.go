@@ -46,7 +46,8 @@ func (a *app) surveySheets(c *cobra.Command, name string, o survey.Options) (lis
 		if err != nil {
 			return nil, err
 		}
-		if s.Sheet = &sheets[i].Name; len(list) == 0 {
+		s.Sheet, sheets[i].Records = &sheets[i].Name, &s.Records
+		if len(list) == 0 {
 			s.Sheets = sheets
 		}
 		list = append(list, s)
@@ -71,9 +72,13 @@ func (a *app) drawSheets(s *survey.Survey) {
 		case one.Hidden:
 			state = p.Amber("hidden")
 		}
-		rows = append(rows, []string{term.Count(int64(i + 1)), p.Bold(one.Name), one.Range, state})
+		records := ""
+		if one.Records != nil {
+			records = term.Count(*one.Records)
+		}
+		rows = append(rows, []string{term.Count(int64(i + 1)), p.Bold(one.Name), one.Range, records, state})
 	}
-	p.Table([]term.Column{{Title: "", Right: true}, {Title: "sheet", Max: 40}, {Title: "range"}, {Title: ""}}, rows)
+	p.Table([]term.Column{{Title: "", Right: true}, {Title: "sheet", Max: 40}, {Title: "range"}, {Title: "records", Right: true}, {Title: ""}}, rows)
 	p.Line("")
 }
 

@@ -136,7 +136,11 @@ func (a *app) drawLayout(s *survey.Survey) {
 	p.Fact("read", "%s, %s%s", records, skippedText(s.Skipped), troubles(s))
 	var skipped []string
 	for _, row := range s.SkippedRows {
-		skipped = append(skipped, fmt.Sprintf("%s %s, %s: %s", lineWord(s.Layout), term.Count(row.Line), row.Rule, p.Faint(term.Shorten(term.Printable(row.Text), 60))))
+		part := ""
+		if len(s.Parts) > 1 {
+			part = row.Source + ", "
+		}
+		skipped = append(skipped, fmt.Sprintf("%s%s %s, %s: %s", part, lineWord(s.Layout), term.Count(row.Line), row.Rule, p.Faint(term.Shorten(term.Printable(row.Text), 60))))
 	}
 	if skipped != nil {
 		p.Fact("skipped", "%s", strings.Join(skipped, "\n"))

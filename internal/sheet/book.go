@@ -41,6 +41,8 @@ type Sheet struct {
 	Hidden bool   `json:"hidden"`
 	Range  string `json:"range"` // as the workbook says, or ""
 	Empty  bool   `json:"empty"` // no cell of it has a value
+	// Records is how many records a survey has found in it, if there was one.
+	Records *int64 `json:"records"`
 
 	part string // name of its file in the archive
 }
