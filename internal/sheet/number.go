@@ -124,7 +124,14 @@ func (f format) appendNumber(dst, raw []byte, epoch1904 bool) []byte {
 
 // short tells whether a number is written with so few digits that it is what it
 // looks like.
-func short(raw []byte) bool { return len(raw) <= 15 && bytes.IndexAny(raw, "eE") < 0 }
+func short(raw []byte) bool {
+	for _, c := range raw {
+		if c > '9' {
+			return false
+		}
+	}
+	return len(raw) <= 15
+}
 
 // appendDigits appends a number in plain notation.
 func appendDigits(dst []byte, x float64) []byte {

@@ -29,21 +29,55 @@ func newRelay(do func(io.Writer) error) *relay {
 	return r
 }
 
+// readAhead reads from a reader on a goroutine of its own.
+func readAhead(in io.Reader) *relay {
+	return newRelay(func(w io.Writer) error {
+		r := w.(relayWriter)
+		for {
+			c := r.empty()
+			n, err := in.Read(c[:cap(c)])
+			if n > 0 {
+				if err := r.send(c[:n]); err != nil {
+					return err
+				}
+			}
+			if err != nil {
+				if errors.Is(err, io.EOF) {
+					return nil
+				}
+				return err
+			}
+		}
+	})
+}
+
 type relayWriter struct{ *relay }
+
+// empty returns a chunk to be filled.
+func (w relayWriter) empty() []byte {
+	select {
+	case c := <-w.free:
+		return c[:0]
+	default:
+		return make([]byte, 0, 2*chunk)
+	}
+}
+
+func (w relayWriter) send(c []byte) error {
+	select {
+	case w.full <- c:
+		return nil
+	case <-w.closed:
+		return errClosed
+	}
+}
 
 // Write implements io.Writer.
 func (w relayWriter) Write(p []byte) (int, error) {
-	var chunk []byte
-	select {
-	case chunk = <-w.free:
-	default:
+	if err := w.send(append(w.empty(), p...)); err != nil {
+		return 0, err
 	}
-	select {
-	case w.full <- append(chunk[:0], p...):
-		return len(p), nil
-	case <-w.closed:
-		return 0, errClosed
-	}
+	return len(p), nil
 }
 
 // Read implements io.Reader.

@@ -76,10 +76,7 @@ func (b *Book) Text(i int, cells Cells, to io.Writer, read func(io.Reader) io.Re
 	if read != nil {
 		in = read(part)
 	}
-	ahead := newRelay(func(w io.Writer) error { // unpacked on another core
-		_, err := io.CopyBuffer(w, struct{ io.Reader }{in}, make([]byte, 2*chunk))
-		return err
-	})
+	ahead := readAhead(in) // which unpacks on another core
 	defer ahead.Close()
 	w := &writer{to: to, cells: cells}
 	if b.Format == "ods" {
@@ -201,27 +198,69 @@ type cellTag struct {
 func (b *Book) xlsxRow(s *scanner, w *writer) error {
 	c := cellTag{}
 	for {
-		tag, err := s.next()
-		if err != nil {
-			return ended(err)
-		}
-		switch string(name(tag)) {
-		case "/row":
-			return nil
-		case "c":
-			c.read(tag)
-			if closed(tag) {
+		if !s.usualTag(&c) {
+			tag, err := s.next()
+			if err != nil {
+				return ended(err)
+			}
+			n := name(tag)
+			if ends(n, "row") {
+				return nil
+			}
+			if string(n) != "c" {
 				continue
 			}
-			done, err := b.usualCell(s, w, c)
-			if err == nil && !done {
-				err = b.xlsxCell(s, w, c)
-			}
-			if err != nil {
-				return err
+			if c.read(tag); closed(tag) {
+				continue
 			}
 		}
+		done, err := b.usualCell(s, w, c)
+		if err == nil && !done {
+			err = b.xlsxCell(s, w, c)
+		}
+		if err != nil {
+			return err
+		}
 	}
+}
+
+// longestTag is as long as the tag of a cell usually is at most.
+const longestTag = 64
+
+// usualTag reads the tag of a cell that is written as most are, <c r="B12" s="3"
+// t="s">, and is all in the buffer.
+func (s *scanner) usualTag(c *cellTag) bool {
+	const start = `<c r="`
+	p := s.buf[s.at:s.end]
+	if len(p) < longestTag || string(p[:len(start)]) != start {
+		return false
+	}
+	p = p[:longestTag]
+	next, i := cellTag{kind: 'n'}, len(start)
+	for ; i < 16 && p[i] >= 'A' && p[i] <= 'Z'; i++ {
+		next.column = next.column*26 + int(p[i]-'A') + 1
+	}
+	for ; i < 24 && p[i] != '"'; i++ {
+		if p[i] < '0' || p[i] > '9' {
+			return false
+		}
+	}
+	for i++; i+16 < longestTag && p[i] == ' '; {
+		end := i + 4
+		for ; end < i+12 && p[end] != '"'; end++ {
+		}
+		if p[i+2] != '=' || p[i+3] != '"' || p[end] != '"' || end == i+4 {
+			return false
+		}
+		next.set(p[i+1], p[i+4:end])
+		i = end + 1
+	}
+	if p[i] != '>' || next.column == 0 {
+		return false
+	}
+	s.at += i + 1
+	*c = next
+	return true
 }
 
 // read takes in the attributes of a cell. One without a reference follows the
