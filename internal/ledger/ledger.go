@@ -170,8 +170,8 @@ func Write(ctx context.Context, db DB, e *Entry) error {
 	if !exists {
 		steps = append(steps, d.CreateTable(plan()))
 	}
-	if e.Replaces {
-		steps = append(steps, fmt.Sprintf("UPDATE %s SET state = '%s' WHERE loaded_table = %s", Name, Replaced, d.Literal(e.Table)))
+	if e.Replaces && e.Stage == "" { // a stage takes the place of the table only later
+		steps = append(steps, replace(d, e.Table, e.ID))
 	}
 	if e.Last != nil {
 		n, err := db.Exec(ctx, fmt.Sprintf("DELETE FROM %s WHERE id = %s AND last_part = %d AND last_record = %d", Name, d.Literal(e.ID), e.Last.Part, e.Last.Record))
@@ -265,8 +265,14 @@ func scan(text string, field any) (err error) {
 	return err
 }
 
+// replace is the statement that marks the other loads of a table as replaced.
+func replace(d *dialect.Dialect, tableName, id string) string {
+	return fmt.Sprintf("UPDATE %s SET state = '%s' WHERE loaded_table = %s AND id <> %s", Name, Replaced, d.Literal(tableName), d.Literal(id))
+}
+
 // Settle says what became of the loads that were to be renamed from a stage:
-// those whose stage is still there are not done, the others are.
+// those whose stage is still there are not done, the others are, and have taken
+// the place of all before.
 func Settle(ctx context.Context, db DB, stage string) error {
 	ledger, err := db.Exists(ctx, Name)
 	if err != nil || !ledger {
@@ -276,11 +282,22 @@ func Settle(ctx context.Context, db DB, stage string) error {
 	if err != nil {
 		return err
 	}
-	statement := "UPDATE " + Name + " SET stage = ''"
+	d := db.Dialect()
+	where := " WHERE stage = " + d.Literal(stage)
 	if waiting {
-		statement = "DELETE FROM " + Name
+		_, err = db.Exec(ctx, "DELETE FROM "+Name+where)
+		return err
 	}
-	_, err = db.Exec(ctx, statement+" WHERE stage = "+db.Dialect().Literal(stage))
+	done, err := db.Query(ctx, "SELECT loaded_table, id FROM "+Name+where)
+	if err != nil {
+		return err
+	}
+	for _, row := range done {
+		if _, err := db.Exec(ctx, replace(d, row[0], row[1])); err != nil {
+			return err
+		}
+	}
+	_, err = db.Exec(ctx, "UPDATE "+Name+" SET stage = ''"+where)
 	return err
 }
 

@@ -201,7 +201,9 @@ func (l *loading) transact(ctx context.Context) (err error) {
 			return err
 		}
 	}
-	if err := l.phase("commit", func() error { return l.tx.Commit(ctx, l.entry()) }); err != nil {
+	// What is interrupted in the middle of a commit may be committed, and nobody
+	// would know.
+	if err := l.phase("commit", func() error { return l.tx.Commit(context.WithoutCancel(ctx), l.entry()) }); err != nil {
 		return err
 	}
 	l.receipt.Verified = true

@@ -154,7 +154,7 @@ func (l *loading) commitPart(ctx context.Context) (err error) {
 		return err
 	}
 	next := p.next(l)
-	if err := l.tx.Commit(ctx, &next); err != nil {
+	if err := l.tx.Commit(context.WithoutCancel(ctx), &next); err != nil {
 		return err
 	}
 	p.entry, p.written = next, true

@@ -191,6 +191,7 @@ func (x *tx) Commit(ctx context.Context, entry *ledger.Entry) error {
 			return err
 		}
 	}
+	x.t.conn.SetInterrupt(ctx.Done())
 	if err := sqlitex.ExecuteTransient(x.t.conn, "COMMIT", nil); err != nil {
 		return x.t.fail("commit", err)
 	}
