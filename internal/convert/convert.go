@@ -185,9 +185,9 @@ func (c *Converter) Worker() record.Work[*Block] {
 		k := c.block()
 		k.Read, k.Skipped, k.Part = int64(b.Len()), b.Skipped, b.Part
 		odd := 0
-		rest := c.refused.from(Where{b.Part, b.Number(0)})
+		refused := c.refused.Cursor(Where{b.Part, b.Number(0)})
 		for r := range b.Len() {
-			refused := len(rest) > 0 && rest[0].Where == Where{b.Part, b.Number(r)}
+			why := refused.At(Where{b.Part, b.Number(r)})
 
 			broken := ""
 			for ; odd < len(b.Oddities) && b.Oddities[odd].Record == r; odd++ {
@@ -203,16 +203,13 @@ func (c *Converter) Worker() record.Work[*Block] {
 			case c.kept && untouched(b, r):
 				k.rejectCell(b, r, "", "", string(b.Cell(r, keptReason)), false)
 				k.Rejects[len(k.Rejects)-1].Text = string(b.Cell(r, b.Width(r)-1))
-			case refused:
-				c.refuse(k, b, r, c.refused.Reasons[rest[0].reason])
+			case why != nil:
+				c.refuse(k, b, r, why)
 			default:
 				c.convert(k, b, r, values)
 			}
-			if refused {
-				rest = rest[1:]
-			}
 			if c.wanted != nil {
-				c.noteKeys(k, b, r, refused, values)
+				c.noteKeys(k, b, r, why != nil, values)
 			}
 		}
 		return k, nil

@@ -1,7 +1,10 @@
 package convert_test
 
 import (
+	"bytes"
 	"context"
+	"maps"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"strings"
@@ -206,4 +209,44 @@ func TestRules(t *testing.T) {
 	require.Equal(t, map[string]string{"year": "2026", "month": "03"}, parts)
 	_, err = convert.NameParts("loans-{year}.csv", "gifts-2026.csv")
 	require.ErrorContains(t, err, "loans-{year}.csv")
+}
+
+// TestRefusals holds the runs of refused records against a plain list of them.
+func TestRefusals(t *testing.T) {
+	rng := rand.New(rand.NewPCG(2, 7))
+	for range 50 {
+		var list convert.Refusals
+		want := map[convert.Where]string{}
+		for i := range int64(400) {
+			at := convert.Where{Part: int(i / 150), Record: i%150 + 1}
+			if reason := []string{"", "", "key", "key", "check"}[rng.IntN(5)]; reason != "" {
+				list.Add(convert.Refusal{Where: at, Columns: []string{"a"}, Reason: reason})
+				want[at] = reason
+			}
+		}
+		last := convert.Where{Part: rng.IntN(3), Record: int64(rng.IntN(160))}
+		if rng.IntN(2) == 0 {
+			list.DropAfter(last)
+			maps.DeleteFunc(want, func(w convert.Where, _ string) bool { return w.Compare(last) > 0 })
+		}
+		var text bytes.Buffer
+		_, err := list.WriteTo(&text)
+		require.NoError(t, err)
+		back, err := convert.ReadRefusals(&text)
+		require.NoError(t, err)
+		require.Equal(t, len(want), back.Len())
+		from := convert.Where{Part: rng.IntN(3), Record: int64(rng.IntN(150))}
+		cursor := back.Cursor(from)
+		for i := range int64(450) {
+			at := convert.Where{Part: int(i / 150), Record: i%150 + 1}
+			if at.Compare(from) < 0 {
+				continue
+			}
+			reason := ""
+			if why := cursor.At(at); why != nil {
+				reason = why.Reason
+			}
+			require.Equal(t, want[at], reason, at)
+		}
+	}
 }

@@ -46,13 +46,21 @@ type Reason struct {
 	Reason  string   `json:"reason"`
 }
 
+// refused is a run of records, one after the other, that are refused for the
+// same reason.
 type refused struct {
 	Where
-	reason int // index in Reasons
+	records int64
+	reason  int // index in Reasons
 }
 
 // Len returns their number.
-func (r *Refusals) Len() int { return len(r.list) }
+func (r *Refusals) Len() (n int) {
+	for _, x := range r.list {
+		n += int(x.records)
+	}
+	return n
+}
 
 // Add takes in one.
 func (r *Refusals) Add(x Refusal) {
@@ -61,15 +69,25 @@ func (r *Refusals) Add(x Refusal) {
 		why = len(r.Reasons)
 		r.Reasons = append(r.Reasons, Reason{x.Columns, x.Reason})
 	}
-	r.list = append(r.list, refused{x.Where, why})
+	if n := len(r.list); n > 0 {
+		last := &r.list[n-1]
+		if last.reason == why && last.Part == x.Part && last.Record+last.records == x.Record {
+			last.records++
+			return
+		}
+	}
+	r.list = append(r.list, refused{x.Where, 1, why})
 }
 
 // All returns each of them.
 func (r *Refusals) All() iter.Seq[Refusal] {
 	return func(yield func(Refusal) bool) {
 		for _, x := range r.list {
-			if !yield(Refusal{x.Where, r.Reasons[x.reason].Columns, r.Reasons[x.reason].Reason}) {
-				return
+			for n := range x.records {
+				at := Where{x.Part, x.Record + n}
+				if !yield(Refusal{at, r.Reasons[x.reason].Columns, r.Reasons[x.reason].Reason}) {
+					return
+				}
 			}
 		}
 	}
@@ -84,13 +102,47 @@ func (r *Refusals) Append(o *Refusals) {
 
 // DropAfter takes out those of records behind one.
 func (r *Refusals) DropAfter(w Where) {
-	r.list = slices.DeleteFunc(r.list, func(x refused) bool { return x.Compare(w) > 0 })
+	var kept []refused
+	for _, x := range r.list {
+		if x.Compare(w) > 0 {
+			continue
+		}
+		if x.Part == w.Part {
+			x.records = min(x.records, w.Record-x.Record+1)
+		}
+		kept = append(kept, x)
+	}
+	r.list = kept
 }
 
-// from returns those from a record on. The list is sorted.
-func (r *Refusals) from(w Where) []refused {
-	i, _ := slices.BinarySearchFunc(r.list, w, func(x refused, w Where) int { return x.Compare(w) })
-	return r.list[i:]
+// sort puts them into the order of the source, which a cursor needs.
+func (r *Refusals) sort() {
+	slices.SortFunc(r.list, func(a, b refused) int { return a.Compare(b.Where) })
+}
+
+// Cursor returns a cursor that looks up records, from one on, in their order.
+func (r *Refusals) Cursor(from Where) *Cursor {
+	i, _ := slices.BinarySearchFunc(r.list, from, func(x refused, w Where) int { return x.last().Compare(w) })
+	return &Cursor{r.Reasons, r.list[i:]}
+}
+
+func (x refused) last() Where { return Where{x.Part, x.Record + x.records - 1} }
+
+// Cursor looks up refusals in the order of the source.
+type Cursor struct {
+	reasons []Reason
+	rest    []refused
+}
+
+// At returns why a record is refused, or nil. Records are asked for in order.
+func (c *Cursor) At(w Where) *Reason {
+	for len(c.rest) > 0 && c.rest[0].last().Compare(w) < 0 {
+		c.rest = c.rest[1:]
+	}
+	if len(c.rest) == 0 || c.rest[0].Compare(w) > 0 {
+		return nil
+	}
+	return &c.reasons[c.rest[0].reason]
 }
 
 // WriteTo writes them as JSON, which ReadRefusals reads.
@@ -107,7 +159,7 @@ func (r *Refusals) WriteTo(w io.Writer) (int64, error) {
 			comma = "\n"
 		}
 		if err == nil {
-			n, err = fmt.Fprintf(w, "%s[%d,%d,%d]", comma, x.Part, x.Record, x.reason)
+			n, err = fmt.Fprintf(w, "%s[%d,%d,%d,%d]", comma, x.Part, x.Record, x.records, x.reason)
 			total += int64(n)
 		}
 	}
@@ -121,17 +173,17 @@ func (r *Refusals) WriteTo(w io.Writer) (int64, error) {
 func ReadRefusals(from io.Reader) (*Refusals, error) {
 	var text struct {
 		Reasons []Reason
-		Records [][3]int64
+		Records [][4]int64
 	}
 	if err := json.NewDecoder(from).Decode(&text); err != nil {
 		return nil, err
 	}
 	r := &Refusals{Reasons: text.Reasons}
 	for _, x := range text.Records {
-		if x[2] < 0 || int(x[2]) >= len(r.Reasons) {
-			return nil, fmt.Errorf("record %d has reason %d of %d", x[1], x[2], len(r.Reasons))
+		if x[3] < 0 || int(x[3]) >= len(r.Reasons) || x[2] < 1 {
+			return nil, fmt.Errorf("record %d has reason %d of %d", x[1], x[3], len(r.Reasons))
 		}
-		r.list = append(r.list, refused{Where{int(x[0]), x[1]}, int(x[2])})
+		r.list = append(r.list, refused{Where{int(x[0]), x[1]}, x[2], int(x[3])})
 	}
 	return r, nil
 }
@@ -141,12 +193,12 @@ func (c *Converter) Refuse(list *Refusals) {
 	if list == nil {
 		return
 	}
-	slices.SortFunc(list.list, func(a, b refused) int { return a.Compare(b.Where) })
+	list.sort()
 	c.refused = list
 }
 
 // refuse rejects a record for what the server said of it.
-func (c *Converter) refuse(k *Block, b *record.Batch, r int, why Reason) {
+func (c *Converter) refuse(k *Block, b *record.Batch, r int, why *Reason) {
 	var cells []byte
 	for i := range c.columns {
 		if col := &c.columns[i]; slices.Contains(why.Columns, col.name) {
@@ -159,8 +211,18 @@ func (c *Converter) refuse(k *Block, b *record.Batch, r int, why Reason) {
 	k.rejectCell(b, r, strings.Join(why.Columns, ", "), string(cells), why.Reason, false)
 }
 
-// Keys are the hashes of the keys of refused records.
+// Keys are the hashes of the keys of refused records: of so many of them that
+// they stay within some megabytes. The others are told without the first.
 type Keys map[uint64]bool
+
+const maxKeys = 1 << 18
+
+// Add takes in some.
+func (k Keys) Add(hashes []uint64) {
+	for _, h := range hashes[:min(len(hashes), max(0, maxKeys-len(k)))] {
+		k[h] = true
+	}
+}
 
 // keySeed makes hashes of keys comparable within the program.
 var keySeed = maphash.MakeSeed()
@@ -170,14 +232,15 @@ var keySeed = maphash.MakeSeed()
 func (c *Converter) KeyWorker() record.Work[[]uint64] {
 	values := make([]value.Value, len(c.columns))
 	return func(b *record.Batch) (hashes []uint64, _ error) {
-		rest := c.refused.from(Where{b.Part, b.Number(0)})
-		for len(rest) > 0 && rest[0].Part == b.Part && rest[0].Record < b.Number(b.Len()) {
-			if r := int(rest[0].Record - b.Number(0)); c.isKey(c.refused.Reasons[rest[0].reason].Columns) {
-				if hash, ok := c.hashKey(b, r, values); ok {
-					hashes = append(hashes, hash)
-				}
+		at := c.refused.Cursor(Where{b.Part, b.Number(0)})
+		for r := range b.Len() {
+			why := at.At(Where{b.Part, b.Number(r)})
+			if why == nil || !c.isKey(why.Columns) {
+				continue
 			}
-			rest = rest[1:]
+			if hash, ok := c.hashKey(b, r, values); ok {
+				hashes = append(hashes, hash)
+			}
 		}
 		return hashes, nil
 	}

@@ -34,9 +34,9 @@ var (
 type mend struct {
 	dir      string
 	headings []string
-	failed   map[int64]bool // numbers of the records in the file that still fail
-	begun    bool           // the files are this mend's own
-	drafted  bool           // they are written in full, and the commit may have come through
+	failed   convert.Refusals // the records in the file that still fail
+	begun    bool             // the files are this mend's own
+	drafted  bool             // they are written in full, and the commit may have come through
 }
 
 // drafts are the files that a mend changes, in the order in which they get their
@@ -69,7 +69,7 @@ func Mend(ctx context.Context, t *tray.Tray, id string, from *source.Opener, to 
 		},
 		rejects: reject.Writer{Path: path + draftSuffix, Headings: first.Headings, Sources: []string{path}, Again: true},
 		receipt: newReceipt(t, to, first.Headings, o),
-		mend:    &mend{dir: dir, headings: first.Headings, failed: map[int64]bool{}},
+		mend:    &mend{dir: dir, headings: first.Headings},
 	}
 	l.receipt.Load, l.receipt.Mended = id, true
 	if err := l.runMend(ctx); err != nil {
@@ -178,7 +178,7 @@ func (m *mend) publish() error {
 // note remembers which records still fail.
 func (m *mend) note(rejects []convert.Reject) {
 	for _, r := range rejects {
-		m.failed[r.Record] = true
+		m.failed.Add(convert.Refusal{Where: convert.Where{Record: r.Record}})
 	}
 }
 
@@ -186,7 +186,7 @@ func (m *mend) note(rejects []convert.Reject) {
 // was done but for its header if there are none, to the end of the other those
 // that do not.
 func (m *mend) draft(ctx context.Context, l *loading) error {
-	if len(m.failed) == 0 {
+	if m.failed.Len() == 0 {
 		if err := errors.Join(l.rejects.Open(), l.rejects.Close()); err != nil {
 			return err
 		}
@@ -215,8 +215,9 @@ func (m *mend) draft(ctx context.Context, l *loading) error {
 	if err != nil {
 		return err
 	}
+	failed := m.failed.Cursor(convert.Where{})
 	err = p.Cells(ctx, func(number int64, cells []string) error {
-		if m.failed[number] {
+		if failed.At(convert.Where{Record: number}) != nil {
 			return nil
 		}
 		return w.Write(cells)

@@ -112,6 +112,9 @@ func (l *loading) again(ctx context.Context, first *pass.Outcome, refused *conve
 		return nil, err
 	}
 	defer p.Close()
+	if l.mend != nil {
+		l.mend.failed = convert.Refusals{}
+	}
 	l.rejects = reject.Writer{Path: l.rejects.Path, Headings: l.rejects.Headings, Sources: l.rejects.Sources, Again: l.rejects.Again}
 	out, err := p.Run(ctx, o)
 	if err := errors.Join(err, l.rejects.Close()); err != nil {

@@ -188,9 +188,7 @@ func (p *Pass) Keys(ctx context.Context, o Options) (convert.Keys, error) {
 	}
 	keys := convert.Keys{}
 	err = record.Run(ctx, p.in, works, func(hashes []uint64) error {
-		for _, h := range hashes {
-			keys[h] = true
-		}
+		keys.Add(hashes)
 		return nil
 	})
 	return keys, err
