@@ -60,7 +60,31 @@ func (p *Column) chooseText(fit Fit, c *Choice) (code bool) {
 		c.Evidence = fmt.Sprintf("text of %d to %s characters", p.Shortest, group(int64(p.Longest)))
 	}
 	p.remarkText(c)
+	if codes > 0 && digits == values && p.Shortest < p.Longest {
+		p.remarkLostZeros(c)
+	}
 	return codes > 0 && digits == values
+}
+
+// remarkLostZeros tells of codes of one width, some of which are shorter and do
+// not begin with 0: a spreadsheet that took them for numbers has eaten theirs.
+func (p *Column) remarkLostZeros(c *Choice) {
+	var short []Example
+	for i := range p.tallies {
+		t := &p.tallies[i]
+		for _, e := range t.examples {
+			switch shorter := len(e.Text) < p.Longest; {
+			case t.shape.Kind == value.Code && shorter:
+				return // of several widths
+			case t.shape.Kind == value.Integer && shorter:
+				short = append(short, e)
+			}
+		}
+	}
+	if len(short) > 0 {
+		c.Way = fmt.Sprintf("codes of %d digits, of which some have lost their zeros, such as %s on line %d; pad_zeros: %d puts them back",
+			p.Longest, quoted(short[0].Text), short[0].Line, p.Longest)
+	}
 }
 
 // remarkText adds what a person may want to make of a text column.
