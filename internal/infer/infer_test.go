@@ -100,7 +100,7 @@ func TestChoose(t *testing.T) {
 		{"addresses of machines", "varchar(20)", "", list("192.168.100.100|10.0.0.1"), ""},
 		{"twenty digits each", "char(20)", "", list("12345678901234567890|12345678901234567891"), ""},
 		{"too many digits", "text", "", []string{strings.Repeat("9", 41), "1"}, ""},
-		{"codes that lost their zeros", "varchar(10)", "", list("00123|45678|312|00001"), "have lost their zeros, such as \"312\" on line 4; pad_zeros: 5 puts them back"},
+		{"codes that lost their zeros", "varchar(10)", "", list("00123|45678|312|00001"), "have lost their zeros, such as \"312\" on line 3; pad_zeros: 5 puts them back"},
 		{"codes of one width", "char(5)", "", list("00123|45678|00001"), "5 digits in all 3 values, 2 begin with 0: a code, not a number"},
 		{"codes of many widths", "varchar(10)", "", list("07|123"), "1 value begins with 0"},
 		{"zero and one", "integer", "", list("0|1|1"), "write type: boolean if 1 means true"},
