@@ -169,7 +169,7 @@ func TestStory(t *testing.T) {
 			out, _ = d.run(0, "verify", "specimens.tray", "--to", to)
 			require.Contains(t, out, "13 of 13 columns agree")
 			_, errOut := d.run(1, "load", "specimens.tray", "--to", to)
-			require.Contains(t, errOut, "was loaded into "+table+" already: 1204 rows on ")
+			require.Contains(t, errOut, "was loaded into "+table+" already: 1,204 rows on ")
 			_, errOut = d.run(1, "load", "specimens.tray", "--to", to, "--again")
 			require.Contains(t, errOut, "exists already")
 			loads := d.json(0, "history", "--to", to, "--table", table)["loads"].([]any)

@@ -34,10 +34,14 @@ func (a *app) report(err error) int {
 	}
 	message := err.Error()
 	var partial *load.PartialError
+	var again *load.AgainError
 	switch {
 	case errors.As(err, &partial):
 		message = fmt.Sprintf("%s; %s committed, up to record %s, as load %s", reasonOf(partial.Err),
 			term.Amount(partial.Entry.Loaded, "row"), term.Count(partial.Entry.Record), partial.Entry.ID)
+	case errors.As(err, &again):
+		message = fmt.Sprintf("the content of %s was loaded into %s already: %s on %s UTC, as load %s", again.Source, again.Table,
+			term.Amount(again.Loaded, "row"), again.At.Format("2006-01-02 15:04"), again.ID)
 	case errors.Is(err, context.Canceled):
 		message = "interrupted: " + a.undone
 	}

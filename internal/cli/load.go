@@ -118,7 +118,7 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to string) {
 	switch {
 	case c.Rejected > 0:
 		p.Next("Correct them in that file, then:", fmt.Sprintf("ambertray mend %s%s", r.Tray, toText(to)))
-	case c.TableAfter == c.Loaded: // there are no other rows
+	case c.TableAfter == c.Loaded && r.Merged == nil: // there are no other rows
 		p.Next("To prove it again at any time:", fmt.Sprintf("ambertray verify %s%s", r.Tray, toText(to)))
 	}
 }

@@ -39,6 +39,17 @@ func builtin(id int) style {
 type format struct {
 	style
 	currency string // the sign that it shows
+	decimals int    // that it shows at least
+}
+
+// builtinFormat returns a format that has a number by itself.
+func builtinFormat(id int) format {
+	f := format{style: builtin(id)}
+	switch id {
+	case 2, 4, 10, 39, 40:
+		f.decimals = 2
+	}
+	return f
 }
 
 // parseFormat reads a format code. What counts is its first section, without
@@ -74,6 +85,10 @@ func parseFormat(code string) (f format) {
 	case strings.Contains(text, "%"):
 		f.style = percent
 	}
+	if f.style == plain || f.style == percent {
+		_, behind, _ := strings.Cut(text, ".")
+		f.decimals = len(behind) - len(strings.TrimLeft(behind, "0"))
+	}
 	for _, sign := range []string{"$", "€", "£", "¥"} {
 		if strings.Contains(text, sign) {
 			f.currency = sign
@@ -99,7 +114,7 @@ func (f *format) bracketed(kind byte, text string) {
 // appendNumber appends a number as a person sees it: with 15 significant digits
 // at most, which is what the formats keep, dates and times as ISO 8601.
 func (f format) appendNumber(dst, raw []byte, epoch1904 bool) []byte {
-	if f.style == plain && f.currency == "" && short(raw) {
+	if f.style == plain && f.currency == "" && f.decimals == 0 && short(raw) {
 		return append(dst, raw...)
 	}
 	x, err := strconv.ParseFloat(string(raw), 64)
@@ -108,7 +123,7 @@ func (f format) appendNumber(dst, raw []byte, epoch1904 bool) []byte {
 	}
 	switch f.style {
 	case percent:
-		return append(appendDigits(dst, x*100), '%')
+		return append(appendDigits(dst, x*100, f.decimals), '%')
 	case dates, times:
 		if moment, ok := appendSerial(dst, x, f.style, epoch1904); ok {
 			return moment
@@ -119,7 +134,7 @@ func (f format) appendNumber(dst, raw []byte, epoch1904 bool) []byte {
 	if f.currency != "" && x < 0 {
 		dst, x = append(dst, '-'), -x
 	}
-	return appendDigits(append(dst, f.currency...), x)
+	return appendDigits(append(dst, f.currency...), x, f.decimals)
 }
 
 // short tells whether a number is written with so few digits that it is what it
@@ -133,13 +148,27 @@ func short(raw []byte) bool {
 	return len(raw) <= 15
 }
 
-// appendDigits appends a number in plain notation.
-func appendDigits(dst []byte, x float64) []byte {
+// appendDigits appends a number in plain notation, with so many decimals at
+// least: of more that it has none is lost.
+func appendDigits(dst []byte, x float64, decimals int) []byte {
 	rounded, _ := strconv.ParseFloat(strconv.FormatFloat(x, 'e', 14, 64), 64)
 	if a := math.Abs(rounded); a != 0 && (a >= 1e21 || a < 1e-9) {
 		return strconv.AppendFloat(dst, rounded, 'g', -1, 64)
 	}
-	return strconv.AppendFloat(dst, rounded, 'f', -1, 64)
+	start := len(dst)
+	dst = strconv.AppendFloat(dst, rounded, 'f', -1, 64)
+	if decimals == 0 {
+		return dst
+	}
+	point := bytes.IndexByte(dst[start:], '.')
+	if point < 0 {
+		point = len(dst) - start
+		dst = append(dst, '.')
+	}
+	for have := len(dst) - start - point - 1; have < decimals; have++ {
+		dst = append(dst, '0')
+	}
+	return dst
 }
 
 const (

@@ -157,7 +157,7 @@ func (b *Book) readStyles(s *scanner) error {
 				id, _ := strconv.Atoi(attribute(tag, "numFmtId"))
 				f, custom := codes[id]
 				if !custom {
-					f.style = builtin(id)
+					f = builtinFormat(id)
 				}
 				b.styles = append(b.styles, f)
 			}
