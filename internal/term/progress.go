@@ -31,6 +31,7 @@ func NewProgress(out io.Writer, title string) *Progress {
 		progressbar.OptionShowBytes(true), progressbar.OptionShowCount(), progressbar.OptionThrottle(refresh), progressbar.OptionSetWidth(28),
 		progressbar.OptionSetPredictTime(true), progressbar.OptionClearOnFinish(), progressbar.OptionEnableColorCodes(os.Getenv("NO_COLOR") == ""),
 		progressbar.OptionUseANSICodes(true), progressbar.OptionSpinnerType(11),
+		progressbar.OptionSetSpinnerChangeInterval(0), // which would write on after Done
 		progressbar.OptionSetTheme(progressbar.Theme{Saucer: "[yellow]━[reset]", SaucerHead: "[yellow]━[reset]", SaucerPadding: "─"}),
 	)
 	return &Progress{bar, title}
