@@ -3,6 +3,7 @@ package main
 import (
 	"fmt"
 	"math/rand/v2"
+	"os"
 	"time"
 
 	"github.com/xuri/excelize/v2"
@@ -29,6 +30,7 @@ func writeWorkbook(path string) error {
 	}
 	w.try(f.SetSheetVisible("Borrowers", false))
 	w.try(f.SaveAs(path))
+	w.try(os.Chmod(path, 0o644))
 	return w.err
 }
 
