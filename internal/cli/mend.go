@@ -23,11 +23,7 @@ mended.csv beside it.`,
 	var o load.Options
 	noLedgerFlag(c, &o)
 	c.RunE = func(c *cobra.Command, args []string) error {
-		t, err := tray.Read(args[0])
-		if err != nil {
-			return err
-		}
-		id, err := rejectedLoad(t, *only)
+		t, id, err := rejectedLoad(args[0], *only)
 		if err != nil {
 			return err
 		}

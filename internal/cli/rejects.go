@@ -25,11 +25,7 @@ func (a *app) newRejects() *cobra.Command {
 	}
 	only := loadFlag(c)
 	c.RunE = func(_ *cobra.Command, args []string) error {
-		t, err := tray.Read(args[0])
-		if err != nil {
-			return err
-		}
-		id, err := rejectedLoad(t, *only)
+		t, id, err := rejectedLoad(args[0], *only)
 		if err != nil {
 			return err
 		}
@@ -51,25 +47,25 @@ func (a *app) newRejects() *cobra.Command {
 	return c
 }
 
-// rejectedLoad returns the load that is asked for, or else the last one that has
-// rejects, or else the last one.
-func rejectedLoad(t *tray.Tray, only string) (string, error) {
-	if only != "" {
-		return only, nil
+// rejectedLoad returns a tray, and of its loads the one that is asked for, or else
+// the last one that has rejects, or else the last one.
+func rejectedLoad(path, only string) (t *tray.Tray, id string, err error) {
+	if t, err = tray.Read(path); err != nil || only != "" {
+		return t, only, err
 	}
 	ids, err := t.Loads()
 	if err != nil {
-		return "", err
+		return nil, "", err
 	}
 	for _, id := range slices.Backward(ids) {
 		if r, err := load.ReadReceipt(t.LoadDir(id)); err == nil && r.Rejects.File != nil {
-			return id, nil
+			return t, id, nil
 		}
 	}
 	if len(ids) == 0 {
-		return "", fmt.Errorf("%s: %w", t.Dir, errNoLoad)
+		return nil, "", fmt.Errorf("%s: %w", t.Dir, errNoLoad)
 	}
-	return ids[len(ids)-1], nil
+	return t, ids[len(ids)-1], nil
 }
 
 // loadFlag adds the flag that names a load of the tray.

@@ -58,6 +58,12 @@ func (l *loading) prepare(ctx context.Context) error {
 	return nil
 }
 
+// rows counts the rows of the table.
+func (l *loading) rows(ctx context.Context) (int64, error) {
+	rows, _, err := l.to.Figures(ctx, &table.Table{Name: l.table.Name})
+	return rows, err
+}
+
 // makeSchema makes the schema of the table, if the plan says so and there is none.
 func (l *loading) makeSchema(ctx context.Context) error {
 	d := l.to.Dialect()

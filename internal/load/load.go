@@ -81,14 +81,14 @@ func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Targe
 	if err := l.settle(t); err != nil {
 		return nil, err
 	}
-	if err := l.fill(ctx); err != nil && !errors.Is(err, ErrDiffers) {
+	err = l.fill(ctx)
+	if err != nil && !errors.Is(err, ErrDiffers) {
 		return nil, l.giveUp(err)
-	} else {
-		if l.parts != nil && err != nil {
-			l.receipt.Kept = l.parts.entry.Loaded
-		}
-		return l.receipt, errors.Join(err, l.receipt.write(l.dir, receiptFile))
 	}
+	if l.parts != nil && err != nil {
+		l.receipt.Kept = l.parts.entry.Loaded
+	}
+	return l.receipt, errors.Join(err, l.receipt.write(l.dir, receiptFile))
 }
 
 // settle gives the load its id and folder: those that it had before, if it goes
@@ -99,14 +99,11 @@ func (l *loading) settle(t *tray.Tray) (err error) {
 		if l.parts.entry.Loaded == 0 { // a load that could do no more may have taken it away
 			err = os.MkdirAll(l.dir, 0o777)
 		}
-	} else if l.receipt.Load, l.dir, err = t.NewLoad(); err != nil {
-		return err
-	}
-	if err != nil {
-		return err
+	} else {
+		l.receipt.Load, l.dir, err = t.NewLoad()
 	}
 	l.rejects = reject.Writer{Path: filepath.Join(l.dir, reject.FileName), Headings: l.pass.Headings, Sources: l.pass.Sources}
-	return nil
+	return err
 }
 
 // giveUp leaves no trace of a load of which nothing is in the table, but for
@@ -143,6 +140,14 @@ type loading struct {
 	merge   *merge       // nil unless its rows are merged
 	tx      target.Tx
 	sink    target.Sink
+}
+
+// filled is the table that the bulk path fills.
+func (l *loading) filled() *table.Table {
+	if l.merge != nil {
+		return l.merge.stage
+	}
+	return l.table
 }
 
 // fill makes sure that there is a ledger, and does the load.
@@ -251,14 +256,11 @@ func (l *loading) figures(ctx context.Context, t *table.Table) (c counted, err e
 
 // verify holds the table against what was read, inside the transaction.
 func (l *loading) verify(ctx context.Context, out *pass.Outcome) error {
-	r, filled := l.receipt, l.table
-	if l.merge != nil {
-		filled = l.merge.stage
-	}
-	got, err := l.figures(ctx, filled)
+	got, err := l.figures(ctx, l.filled())
 	if err != nil {
 		return err
 	}
+	r := l.receipt
 	r.Counts.TableAfter = got.rows
 	cols := l.table.Loaded()
 	if l.Verify == RowsOnly {

@@ -41,11 +41,6 @@ func (l *loading) stageMerge(ctx context.Context) (err error) {
 	return l.tx.Stage(ctx, l.table, stageName)
 }
 
-func (l *loading) rows(ctx context.Context) (int64, error) {
-	rows, _, err := l.to.Figures(ctx, &table.Table{Name: l.table.Name})
-	return rows, err
-}
-
 // mergeStage merges what was loaded, and returns how many rows are in the table
 // now and which were refused.
 func (l *loading) mergeStage(ctx context.Context) (rows int64, refused *convert.Refusals, err error) {

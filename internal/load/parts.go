@@ -92,7 +92,7 @@ func (l *loading) beginParts(ctx context.Context) (done bool, err error) {
 		return false, err
 	}
 	p.refused = *list
-	p.refused.DropAfter(convert.Where{Part: p.from.Part, Record: p.from.Record}) // which was rolled back
+	p.refused.DropAfter(convert.Where(p.from)) // which was rolled back
 	l.receipt.Done, l.receipt.Before, l.receipt.Counts.TableBefore = was.Done, was.Figures, was.Before
 	l.receipt.Continued = p.entry.Loaded
 	if was.Done == "appended" {
@@ -111,7 +111,7 @@ func (l *loading) startOver(ctx context.Context) error {
 	if err != nil || !exists {
 		return err
 	}
-	rows, _, err := l.to.Figures(ctx, &table.Table{Name: l.table.Name})
+	rows, err := l.rows(ctx)
 	if err == nil && rows == 0 && l.parts.entry.At != l.receipt.Begun {
 		plan := *l.plan
 		plan.Existing = table.Append
@@ -125,7 +125,7 @@ func (l *loading) writePart(ctx context.Context, k *convert.Block) error {
 	p := l.parts
 	p.read += k.Read + k.Skipped.Total()
 	p.rejected += int64(len(k.Rejects))
-	k.DropThrough(convert.Where{Part: p.from.Part, Record: p.from.Record})
+	k.DropThrough(convert.Where(p.from))
 	if n := len(k.Numbers); n > 0 {
 		p.place = ledger.Place{Part: k.Part, Record: k.Numbers[n-1]}
 		p.records += k.Read

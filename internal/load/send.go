@@ -14,11 +14,7 @@ import (
 func (l *loading) send(ctx context.Context) (out *pass.Outcome, err error) {
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	into := l.table
-	if l.merge != nil {
-		into = l.merge.stage
-	}
-	if l.sink, err = l.tx.Load(ctx, into); err != nil {
+	if l.sink, err = l.tx.Load(ctx, l.filled()); err != nil {
 		return nil, err
 	}
 	out, err = l.pass.Run(ctx, pass.Options{

@@ -32,7 +32,7 @@ var (
 	ErrTooLarge  = errors.New("the workbook unpacks to more than it can hold")
 )
 
-// maxUnpacked is how many times larger than its file a part may be.
+// maxRatio is how many times larger than its file a part may be.
 const maxRatio = 1100
 
 // Sheet is one sheet of a workbook.

@@ -3,6 +3,8 @@ package sheet
 import (
 	"bytes"
 	"math"
+	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -19,22 +21,6 @@ const (
 	duration // of hours, which may be more than a day has
 )
 
-// builtin are the styles of the numbers that formats have by themselves, by
-// ECMA-376 part 1, 18.8.30, and those that East Asian versions add.
-func builtin(id int) style {
-	switch {
-	case id == 9 || id == 10:
-		return percent
-	case id >= 14 && id <= 17, id == 22, id >= 27 && id <= 31, id == 36, id >= 50 && id <= 54, id == 57, id == 58:
-		return dates
-	case id >= 18 && id <= 21, id >= 32 && id <= 35, id == 45, id == 47, id == 55, id == 56:
-		return times
-	case id == 46:
-		return duration
-	}
-	return plain
-}
-
 // format is what a number format does to a number.
 type format struct {
 	style
@@ -42,14 +28,24 @@ type format struct {
 	decimals int    // that it shows at least
 }
 
-// builtinFormat returns a format that has a number by itself.
-func builtinFormat(id int) format {
-	f := format{style: builtin(id)}
-	switch id {
-	case 2, 4, 10, 39, 40:
-		f.decimals = 2
+// builtin returns the format that has a number by itself, by ECMA-376 part 1,
+// 18.8.30, and those that East Asian versions add.
+func builtin(id int) format {
+	switch {
+	case id == 2 || id == 4 || id == 39 || id == 40:
+		return format{decimals: 2}
+	case id == 9:
+		return format{style: percent}
+	case id == 10:
+		return format{style: percent, decimals: 2}
+	case id >= 14 && id <= 17, id == 22, id >= 27 && id <= 31, id == 36, id >= 50 && id <= 54, id == 57, id == 58:
+		return format{style: dates}
+	case id >= 18 && id <= 21, id >= 32 && id <= 35, id == 45, id == 47, id == 55, id == 56:
+		return format{style: times}
+	case id == 46:
+		return format{style: duration}
 	}
-	return f
+	return format{}
 }
 
 // parseFormat reads a format code. What counts is its first section, without
@@ -72,8 +68,7 @@ func parseFormat(code string) (f format) {
 			bare.WriteByte(c)
 		}
 	}
-	text := strings.ToLower(strings.ReplaceAll(strings.ToLower(bare.String()), "general", ""))
-	text = strings.NewReplacer("am/pm", "h", "a/p", "h").Replace(text)
+	text := strings.NewReplacer("general", "", "am/pm", "h", "a/p", "h").Replace(strings.ToLower(bare.String()))
 	switch {
 	case f.style == duration:
 	case strings.ContainsAny(text, "yd"), strings.Contains(text, "mmm"):
@@ -89,7 +84,7 @@ func parseFormat(code string) (f format) {
 		_, behind, _ := strings.Cut(text, ".")
 		f.decimals = len(behind) - len(strings.TrimLeft(behind, "0"))
 	}
-	for _, sign := range []string{"$", "€", "£", "¥"} {
+	for _, sign := range signs {
 		if strings.Contains(text, sign) {
 			f.currency = sign
 		}
@@ -97,19 +92,25 @@ func parseFormat(code string) (f format) {
 	return f
 }
 
+// signs of currencies that formats show.
+var signs = []string{"$", "€", "£", "¥"}
+
 // bracketed takes in what stands in quotes or brackets of a format code.
 func (f *format) bracketed(kind byte, text string) {
 	switch {
 	case kind == '"':
-		if text = strings.TrimSpace(text); text == "€" || text == "$" || text == "£" || text == "¥" {
-			f.currency = text
+		if sign := strings.TrimSpace(text); slices.Contains(signs, sign) {
+			f.currency = sign
 		}
 	case strings.HasPrefix(text, "$"):
 		f.currency, _, _ = strings.Cut(text[1:], "-")
-	case text != "" && strings.Trim(strings.ToLower(text), "h") == "", text != "" && strings.Trim(strings.ToLower(text), "m") == "", text != "" && strings.Trim(strings.ToLower(text), "s") == "":
+	case elapsed.MatchString(text):
 		f.style = duration
 	}
 }
+
+// elapsed is how a format writes hours, minutes or seconds that do not begin anew.
+var elapsed = regexp.MustCompile(`^(?i:h+|m+|s+)$`)
 
 // appendNumber appends a number as a person sees it: with 15 significant digits
 // at most, which is what the formats keep, dates and times as ISO 8601.

@@ -9,8 +9,6 @@ import (
 	"strconv"
 )
 
-var escaped = regexp.MustCompile(`_x[0-9A-Fa-f]{4}_`)
-
 // The greatest sheet.
 const (
 	maxRows    = 1 << 20

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"path"
+	"regexp"
 	"strconv"
 	"strings"
 )
@@ -157,7 +158,7 @@ func (b *Book) readStyles(s *scanner) error {
 				id, _ := strconv.Atoi(attribute(tag, "numFmtId"))
 				f, custom := codes[id]
 				if !custom {
-					f = builtinFormat(id)
+					f = builtin(id)
 				}
 				b.styles = append(b.styles, f)
 			}
@@ -210,6 +211,8 @@ func (s *scanner) rich(dst []byte, element string) ([]byte, error) {
 		}
 	}
 }
+
+var escaped = regexp.MustCompile(`_x[0-9A-Fa-f]{4}_`)
 
 // unescape takes back the escapes _xHHHH_ for characters that XML cannot have
 // (ECMA-376 part 1, 22.9.2.19), and keeps what ends cells and rows out of text.

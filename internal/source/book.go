@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"slices"
+	"time"
 
 	"github.com/richardlehane/mscfb"
 
@@ -61,7 +63,8 @@ func (s *Source) unpackBook(archive *zip.Reader, o Options) (io.Reader, error) {
 	return io.TeeReader(in, s.sum), nil
 }
 
-// Sheets returns the sheets of a workbook; of any other file there are none.
+// Sheets returns the sheets of a workbook; of any other file there are none. What
+// a file has is looked at once, as long as it does not change.
 func (o *Opener) Sheets(ctx context.Context, name string) ([]sheet.Sheet, error) {
 	path, member, err := o.place(ctx, name)
 	if err != nil || member != "" {
@@ -76,6 +79,10 @@ func (o *Opener) Sheets(ctx context.Context, name string) ([]sheet.Sheet, error)
 	if err != nil {
 		return nil, err
 	}
+	seen, ok := o.looked[path]
+	if ok && seen.size == info.Size() && seen.changed.Equal(info.ModTime()) {
+		return slices.Clone(seen.sheets), nil
+	}
 	archive, err := zip.NewReader(f, info.Size())
 	if err != nil || !sheet.Is(archive) {
 		return nil, nil // which opening it will tell
@@ -84,5 +91,16 @@ func (o *Opener) Sheets(ctx context.Context, name string) ([]sheet.Sheet, error)
 	if err != nil {
 		return nil, fmt.Errorf("open %s: %w", name, err)
 	}
-	return book.Sheets, nil
+	if o.looked == nil {
+		o.looked = map[string]looked{}
+	}
+	o.looked[path] = looked{info.Size(), info.ModTime(), book.Sheets}
+	return slices.Clone(book.Sheets), nil
+}
+
+// looked is what was seen of a workbook.
+type looked struct {
+	size    int64
+	changed time.Time
+	sheets  []sheet.Sheet
 }

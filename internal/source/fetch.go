@@ -42,6 +42,7 @@ type Opener struct {
 	// MaxFetch, when not 0, stands for the constant of that name.
 	MaxFetch int64
 	local    map[string]string
+	looked   map[string]looked // workbooks, by their path
 }
 
 // Open opens the source of that name. The error of a local file tells its path.

@@ -87,7 +87,6 @@ type merging struct {
 	t            *table.Table
 	at           *Numbers
 	table, stage string // quoted
-	keys         string // of the stage
 	same         string // the condition that keys are the same
 	differ       string // that other columns are not, or ""
 	set          string
@@ -98,34 +97,51 @@ type merging struct {
 // write writes the pieces of the statements.
 func (x *merging) write() {
 	d := x.DB.Dialect()
-	var keys, same, differ, set, columns []string
+	var same, differ, set []string
 	isKey := map[string]bool{}
 	for _, k := range x.t.Key {
 		isKey[k] = true
 	}
 	for _, c := range x.t.Loaded() {
 		name := d.Quote(c.Name)
-		columns = append(columns, name)
 		if isKey[c.Name] {
-			keys, same = append(keys, "s."+name), append(same, "t."+name+" = s."+name)
+			same = append(same, "t."+name+" = s."+name)
 		} else {
 			differ, set = append(differ, x.Differ(name, c)), append(set, x.SetPrefix+name+" = s."+name)
 		}
 	}
-	x.keys, x.same, x.differ = strings.Join(keys, ", "), strings.Join(same, " AND "), strings.Join(differ, " OR ")
-	x.set, x.columns = strings.Join(set, ", "), strings.Join(columns, ", ")
+	x.same, x.differ = strings.Join(same, " AND "), strings.Join(differ, " OR ")
+	x.set, x.columns = strings.Join(set, ", "), d.Columns(x.t)
+}
+
+// Repeated is the query for the rows of a stage whose key an earlier row of it
+// has, or a row of the table, unless that is "": their numbers in order. row is
+// how the number of a row is written; stage and table are quoted.
+func Repeated(d *dialect.Dialect, key []string, row, stage, table string) string {
+	var keys, same []string
+	for _, k := range key {
+		keys = append(keys, "s."+d.Quote(k))
+		same = append(same, "t."+d.Quote(k)+" = s."+d.Quote(k))
+	}
+	repeated := fmt.Sprintf("row_number() OVER (PARTITION BY %s ORDER BY s.%s) > 1", strings.Join(keys, ", "), row)
+	if table != "" {
+		repeated += fmt.Sprintf(" OR EXISTS (SELECT 1 FROM %s t WHERE %s)", table, strings.Join(same, " AND "))
+	}
+	return fmt.Sprintf("SELECT n FROM (SELECT s.%s AS n, %s AS twice FROM %s s) q WHERE twice ORDER BY n", row, repeated, stage)
 }
 
 // weed takes the rows out of the stage whose key an earlier one has.
 func (x *merging) weed() error {
-	rows, err := x.DB.Query(x.ctx, fmt.Sprintf(`SELECT n FROM (SELECT s.%[1]s AS n, row_number() OVER (PARTITION BY %[2]s ORDER BY s.%[1]s) AS turn FROM %[3]s s) q
-		WHERE turn > 1 ORDER BY n`, x.Row, x.keys, x.stage))
+	rows, err := x.DB.Query(x.ctx, Repeated(x.DB.Dialect(), x.t.Key, x.Row, x.stage, ""))
 	if err != nil {
 		return err
 	}
 	for _, row := range rows {
-		n, _ := strconv.ParseInt(row[0], 10, 64)
-		if err := x.refuse(n, convert.Refusal{Columns: x.t.Key, Reason: SameKey}); err != nil {
+		n, err := strconv.ParseInt(row[0], 10, 64)
+		if err == nil {
+			err = x.refuse(n, convert.Refusal{Columns: x.t.Key, Reason: SameKey})
+		}
+		if err != nil {
 			return err
 		}
 	}

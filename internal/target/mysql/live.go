@@ -6,32 +6,19 @@ import (
 	"strconv"
 	"strings"
 
+	"ambertray/internal/dialect"
 	"ambertray/internal/table"
 	"ambertray/internal/target"
 )
 
 // Columns implements target.Target.
 func (t *Target) Columns(ctx context.Context, name string) ([]target.Live, error) {
-	const query = `SELECT column_name, column_type, is_nullable = 'YES', column_default IS NOT NULL OR extra LIKE '%auto_increment%',
-		extra LIKE '%GENERATED%' AND extra NOT LIKE '%DEFAULT_GENERATED%'
-		FROM information_schema.columns WHERE table_schema = coalesce(nullif(?, ''), database()) AND table_name = ? ORDER BY ordinal_position`
 	schema, bare := split(name)
-	op := "ask for the columns of " + name
-	rows, err := t.conn.QueryContext(ctx, query, schema, bare)
-	if err != nil {
-		return nil, t.fail(op, err)
-	}
-	defer rows.Close()
-	var list []target.Live
-	for rows.Next() {
-		var l target.Live
-		if err := rows.Scan(&l.Name, &l.Native, &l.Nullable, &l.Default, &l.Generated); err != nil {
-			return nil, t.fail(op, err)
-		}
-		l.Type, l.Known = typeOf(l.Native)
-		list = append(list, l)
-	}
-	return list, t.fail(op, rows.Err())
+	d := dialect.MySQL
+	rows, err := t.Query(ctx, `SELECT column_name, column_type, is_nullable = 'YES', column_default IS NOT NULL OR extra LIKE '%auto_increment%',
+		extra LIKE '%GENERATED%' AND extra NOT LIKE '%DEFAULT_GENERATED%' FROM information_schema.columns
+		WHERE table_schema = coalesce(nullif(`+d.Literal(schema)+`, ''), database()) AND table_name = `+d.Literal(bare)+` ORDER BY ordinal_position`)
+	return target.Columns(rows, typeOf), err
 }
 
 var nativeForm = regexp.MustCompile(`^([a-z]+)(?:\((\d+)(?:,(\d+))?\))?( unsigned)?( zerofill)?$`)

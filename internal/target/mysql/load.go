@@ -167,21 +167,13 @@ func (s *sink) weed() error {
 	if len(s.key) == 0 {
 		return nil
 	}
-	d := dialect.MySQL
-	var keys, same []string
-	for _, k := range s.key {
-		keys = append(keys, "s."+d.Quote(k))
-		same = append(same, "t."+d.Quote(k)+" = s."+d.Quote(k))
-	}
 	const op = "look for keys that are there"
 	for _, statement := range []string{stageOf(s.table, batchName, s.columns), s.bulkInto(batchName)} {
 		if err := s.t.exec(s.ctx, statement); err != nil {
 			return s.t.fail(op, err)
 		}
 	}
-	rows, err := s.t.conn.QueryContext(s.ctx, fmt.Sprintf(`SELECT n FROM (SELECT %[1]s AS n,
-		row_number() OVER (PARTITION BY %[2]s ORDER BY %[1]s) > 1 OR EXISTS (SELECT 1 FROM %[3]s t WHERE %[4]s) AS twice FROM %[5]s s) q
-		WHERE twice ORDER BY 1`, target.RowOfStage, strings.Join(keys, ", "), s.table, strings.Join(same, " AND "), batchName))
+	rows, err := s.t.conn.QueryContext(s.ctx, target.Repeated(dialect.MySQL, s.key, target.RowOfStage, batchName, s.table))
 	if err != nil {
 		return s.t.fail(op, err)
 	}

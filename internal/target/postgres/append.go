@@ -76,20 +76,13 @@ func (a *adder) Close(abort error) (int64, error) {
 func (a *adder) weed() error {
 	a.weeded = true
 	d := dialect.PostgreSQL
-	var keys, same []string
-	for _, k := range a.tab.Key {
-		keys = append(keys, "s."+d.Quote(k))
-		same = append(same, "t."+d.Quote(k)+" = s."+d.Quote(k))
-	}
 	if err := a.x.Stage(a.ctx, a.tab, batchName); err != nil {
 		return err
 	}
 	if _, err := a.x.t.conn.PgConn().CopyFrom(a.ctx, a.wire(0, a.batch.Len()), fmt.Sprintf("COPY %s (%s) FROM STDIN (FORMAT binary)", batchName, d.Columns(a.tab))); err != nil {
 		return a.x.t.fail("copy", err)
 	}
-	rows, err := a.x.tx.Query(a.ctx, fmt.Sprintf(`SELECT n FROM (SELECT %[1]s AS n, row_number() OVER (PARTITION BY %[2]s ORDER BY %[1]s) > 1
-		OR EXISTS (SELECT FROM %[3]s t WHERE %[4]s) AS twice FROM %[5]s s) q WHERE twice ORDER BY 1`,
-		target.RowOfStage, strings.Join(keys, ", "), d.QuoteTable(a.tab.Name), strings.Join(same, " AND "), batchName))
+	rows, err := a.x.tx.Query(a.ctx, target.Repeated(d, a.tab.Key, target.RowOfStage, batchName, d.QuoteTable(a.tab.Name)))
 	if err != nil {
 		return a.x.t.fail("look for keys that are there", err)
 	}

@@ -12,25 +12,11 @@ import (
 
 // Columns implements target.Target.
 func (t *Target) Columns(ctx context.Context, name string) ([]target.Live, error) {
-	const query = `SELECT attname, format_type(atttypid, atttypmod), NOT attnotnull,
-		atthasdef AND attgenerated = '' OR attidentity <> '', attgenerated <> ''
-		FROM pg_attribute WHERE attrelid = to_regclass($1) AND attnum > 0 AND NOT attisdropped ORDER BY attnum`
-	op := "ask for the columns of " + name
-	rows, err := t.conn.Query(ctx, query, dialect.PostgreSQL.QuoteTable(name))
-	if err != nil {
-		return nil, t.fail(op, err)
-	}
-	defer rows.Close()
-	var list []target.Live
-	for rows.Next() {
-		var l target.Live
-		if err := rows.Scan(&l.Name, &l.Native, &l.Nullable, &l.Default, &l.Generated); err != nil {
-			return nil, t.fail(op, err)
-		}
-		l.Type, l.Known = typeOf(l.Native)
-		list = append(list, l)
-	}
-	return list, t.fail(op, rows.Err())
+	d := dialect.PostgreSQL
+	rows, err := t.Query(ctx, `SELECT attname, format_type(atttypid, atttypmod), (NOT attnotnull)::int,
+		(atthasdef AND attgenerated = '' OR attidentity <> '')::int, (attgenerated <> '')::int
+		FROM pg_attribute WHERE attrelid = to_regclass(`+d.Literal(d.QuoteTable(name))+`) AND attnum > 0 AND NOT attisdropped ORDER BY attnum`)
+	return target.Columns(rows, typeOf), err
 }
 
 var nativeForm = regexp.MustCompile(`^([a-z ]+?)(?:\((\d+)(?:,(\d+))?\))?( with(?:out)? time zone)?$`)
