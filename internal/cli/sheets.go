@@ -15,7 +15,7 @@ import (
 // surveySheets surveys a file, or of a workbook each sheet that is chosen, and
 // where none is each that is visible and has values.
 func (a *app) surveySheets(c *cobra.Command, name string, o survey.Options) (list []*survey.Survey, err error) {
-	sheets, err := a.from.Sheets(c.Context(), name)
+	book, err := a.from.Book(c.Context(), name)
 	if err != nil {
 		return nil, err
 	}
@@ -23,17 +23,18 @@ func (a *app) surveySheets(c *cobra.Command, name string, o survey.Options) (lis
 	if o.Told != nil {
 		o.Told(&known)
 	}
-	if len(sheets) == 0 {
+	if book == nil {
 		s, err := a.survey(c, []string{name}, o)
 		return []*survey.Survey{s}, err
 	}
-	if known.Sheet == "" {
+	if known.Sheet == "" && known.Cells == "" {
 		known.Sheet = sheet.All
 	}
-	chosen, err := sheet.Choose(sheets, known.Sheet)
+	chosen, _, err := book.Resolve(known.Sheet, known.Cells)
 	if err != nil {
 		return nil, err
 	}
+	sheets := slices.Clone(book.Sheets)
 	for _, i := range chosen {
 		own := o
 		own.Told = func(l *source.Layout) {
@@ -47,6 +48,9 @@ func (a *app) surveySheets(c *cobra.Command, name string, o survey.Options) (lis
 			return nil, err
 		}
 		s.Sheet, sheets[i].Records = &sheets[i].Name, &s.Records
+		if sheets[i].Range == "" && s.Layout.Cells == "" && !s.Sampled {
+			sheets[i].Range = s.Used
+		}
 		if len(list) == 0 {
 			s.Sheets = sheets
 		}

@@ -140,10 +140,13 @@ func (a *app) drawLayout(s *survey.Survey) {
 		if len(s.Parts) > 1 {
 			part = row.Source + ", "
 		}
-		skipped = append(skipped, fmt.Sprintf("%s%s %s, %s: %s", part, lineWord(s.Layout), term.Count(row.Line), row.Rule, p.Faint(term.Shorten(term.Printable(row.Text), 60))))
+		skipped = append(skipped, fmt.Sprintf("%s%s %s, %s: %s", part, s.Layout.LineWord(), term.Count(row.Line), row.Rule, p.Faint(term.Shorten(term.Printable(row.Text), 60))))
 	}
 	if skipped != nil {
 		p.Fact("skipped", "%s", strings.Join(skipped, "\n"))
+	}
+	for _, n := range s.Noticed {
+		p.Fact("note", "%s", p.Wrap(placeText(s, n)+": "+n.What, factIndent))
 	}
 	var drift []string
 	for _, d := range s.Drift {
@@ -215,9 +218,9 @@ func layoutText(s *survey.Survey) string {
 	}
 	switch {
 	case l.HeaderLine > 0:
-		parts = append(parts, "header on "+lineWord(l)+" "+term.Count(l.HeaderLine))
+		parts = append(parts, "header on "+l.LineWord()+" "+term.Count(l.HeaderLine))
 	case l.FirstDataLine > 1:
-		parts = append(parts, "no header, data from "+lineWord(l)+" "+term.Count(l.FirstDataLine))
+		parts = append(parts, "no header, data from "+l.LineWord()+" "+term.Count(l.FirstDataLine))
 	default:
 		parts = append(parts, "no header")
 	}
@@ -225,14 +228,6 @@ func layoutText(s *survey.Survey) string {
 		parts = append(parts, "told: "+strings.Join(l.Told, ", "))
 	}
 	return strings.Join(parts, " · ")
-}
-
-// lineWord is what a line of the source is called.
-func lineWord(l source.Layout) string {
-	if l.Format == source.SheetRows {
-		return "row"
-	}
-	return "line"
 }
 
 func delimiterText(d string) string {
@@ -356,14 +351,22 @@ func (a *app) drawInTheWay(s *survey.Survey) {
 func (a *app) drawOddities(s *survey.Survey) {
 	var lines []string
 	for _, o := range s.Oddities {
-		where := fmt.Sprintf("line %s", term.Count(o.Line))
-		if o.Column != nil {
-			where += ", " + *o.Column
-		}
-		lines = append(lines, where+": "+a.print.Red(o.What))
+		lines = append(lines, placeText(s, o)+": "+a.print.Red(o.What))
 	}
 	if lines != nil {
 		a.print.Line("")
 		a.print.Fact("odd", "%s", strings.Join(lines, "\n"))
 	}
+}
+
+// placeText says where something stands.
+func placeText(s *survey.Survey, o survey.Oddity) string {
+	where := s.Layout.LineWord() + " " + term.Count(o.Line)
+	if len(s.Parts) > 1 {
+		where = o.Source + ", " + where
+	}
+	if o.Column != nil {
+		where += ", " + *o.Column
+	}
+	return where
 }

@@ -199,6 +199,8 @@ func (c *cutter) rule(row []byte) (record.Rule, bool) {
 	switch {
 	case len(row) == 0 || row[0] <= ' ' && c.noValue(row) || row[0] == c.delimiter && c.noValue(row):
 		return record.Blank, true
+	case len(row) == 1 && row[0] == sheet.HiddenRow && c.newline == sheet.RowEnd:
+		return record.Hidden, true
 	case len(c.comment) > 0 && bytes.HasPrefix(row, c.comment):
 		return record.Comment, true
 	case len(row) == len(c.header) && bytes.Equal(row, c.header):

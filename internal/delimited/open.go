@@ -51,7 +51,7 @@ func open(src *source.Source, lay source.Layout, size int) (*Reader, []string, e
 	r.decoded = !src.Encoding.IsUTF8()
 	for _, row := range above {
 		r.skipped[row.Rule]++
-		if row.Rule != record.Blank {
+		if row.Rule != record.Blank && row.Rule != record.Hidden {
 			r.above = append(r.above, row)
 		}
 	}

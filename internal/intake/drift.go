@@ -61,10 +61,11 @@ type order struct {
 // drift holds the headings of the parts against those of the first. Where that
 // is wanted the headings become those of all, and the cells of each part are put
 // in their order.
-func (in *Intake) drift(all [][]string) error {
-	for i, headings := range all[1:] {
-		if !slices.Equal(headings, all[0]) {
-			in.Drift = append(in.Drift, drifted(in.Parts[i+1].Title(), all[0], headings))
+func (in *Intake) drift() error {
+	first := in.Parts[0].Headings
+	for i := range in.Parts[1:] {
+		if p := &in.Parts[i+1]; !slices.Equal(p.Headings, first) {
+			in.Drift = append(in.Drift, drifted(p.Title(), first, p.Headings))
 		}
 	}
 	if in.Drift == nil {
@@ -73,7 +74,6 @@ func (in *Intake) drift(all [][]string) error {
 	if in.Layout.Drift != source.DriftFill {
 		return &DriftError{in.Parts[0].Title(), in.Drift}
 	}
-	in.Headings = slices.Clone(all[0])
 	for _, d := range in.Drift {
 		for _, h := range d.More {
 			if !slices.Contains(in.Headings, h) {
@@ -81,10 +81,10 @@ func (in *Intake) drift(all [][]string) error {
 			}
 		}
 	}
-	for _, headings := range all {
-		o := order{width: len(headings)}
+	for i := range in.Parts {
+		o := order{width: len(in.Parts[i].Headings)}
 		for _, h := range in.Headings {
-			o.cells = append(o.cells, slices.Index(headings, h))
+			o.cells = append(o.cells, slices.Index(in.Parts[i].Headings, h))
 		}
 		in.orders = append(in.orders, o)
 	}

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync/atomic"
 
@@ -24,6 +25,9 @@ type Part struct {
 	Sheet  string // of a workbook
 	Bytes  int64  // of the file as it is
 	SHA256 string // once it was read to its end, if it was asked for
+
+	Headings []string
+	Facts    *sheet.Facts // of a sheet, once it was read to its end
 }
 
 // Title is what people call the part.
@@ -76,22 +80,22 @@ func Expand(names []string) ([]string, error) {
 
 // expandSheets returns the parts of files: of workbooks the sheets that are
 // chosen.
-func expandSheets(ctx context.Context, opener *source.Opener, names []string, word string) (parts []Part, err error) {
+func expandSheets(ctx context.Context, opener *source.Opener, names []string, word, cells string) (parts []Part, err error) {
 	for _, name := range names {
-		sheets, err := opener.Sheets(ctx, name)
+		book, err := opener.Book(ctx, name)
 		if err != nil {
 			return nil, err
 		}
-		if sheets == nil {
+		if book == nil {
 			parts = append(parts, Part{Name: name})
 			continue
 		}
-		chosen, err := sheet.Choose(sheets, word)
+		chosen, _, err := book.Resolve(word, cells)
 		if err != nil {
 			return nil, fmt.Errorf("open %s: %w", name, err)
 		}
 		for _, i := range chosen {
-			parts = append(parts, Part{Name: name, Sheet: sheets[i].Name})
+			parts = append(parts, Part{Name: name, Sheet: book.Sheets[i].Name})
 		}
 	}
 	return parts, nil
@@ -100,11 +104,11 @@ func expandSheets(ctx context.Context, opener *source.Opener, names []string, wo
 // Detect returns the layout of a file; known is what is told of it, and told,
 // unless nil, puts that in.
 func Detect(ctx context.Context, opener *source.Opener, name string, known source.Layout, told func(*source.Layout)) (source.Layout, error) {
-	parts, err := expandSheets(ctx, opener, []string{name}, known.Sheet)
+	parts, err := expandSheets(ctx, opener, []string{name}, known.Sheet, known.Cells)
 	if err != nil {
 		return source.Layout{}, err
 	}
-	src, err := opener.Open(ctx, name, source.Options{Encoding: known.Encoding, Sheet: parts[0].Sheet, Cells: known.Cells})
+	src, err := opener.Open(ctx, name, known.Options(parts[0].Sheet))
 	if err != nil {
 		return source.Layout{}, err
 	}
@@ -128,61 +132,59 @@ func Detect(ctx context.Context, opener *source.Opener, name string, known sourc
 func Open(ctx context.Context, opener *source.Opener, names []string, lay source.Layout, sum bool) (*Intake, error) {
 	in := &Intake{Layout: lay, ctx: ctx, opener: opener, sum: sum}
 	var err error
-	if in.Parts, err = expandSheets(ctx, opener, names, lay.Sheet); err != nil {
+	if in.Parts, err = expandSheets(ctx, opener, names, lay.Sheet, lay.Cells); err != nil {
 		return nil, err
 	}
-	if in.Headings, err = in.advance(); err != nil {
+	if err = in.advance(); err != nil {
 		return nil, err
 	}
-	in.Parts[0].Bytes = in.src.Size
-	all := [][]string{in.Headings}
+	first := &in.Parts[0]
+	in.Headings, first.Bytes = slices.Clone(first.Headings), in.src.Size
 	for i := range in.Parts[1:] {
-		headings, err := in.look(&in.Parts[i+1])
-		if err != nil {
+		if err := in.look(&in.Parts[i+1]); err != nil {
 			in.Close()
 			return nil, err
 		}
-		all = append(all, headings)
 	}
 	for _, p := range in.Parts {
 		in.size += p.Bytes
 	}
-	if err := in.drift(all); err != nil {
+	if err := in.drift(); err != nil {
 		in.Close()
 		return nil, err
 	}
 	return in, nil
 }
 
-// look returns the headings of a further part.
-func (in *Intake) look(p *Part) ([]string, error) {
-	src, _, headings, err := in.open(p, source.Options{})
+// look finds out the headings of a further part.
+func (in *Intake) look(p *Part) error {
+	src, _, err := in.open(p, in.Layout.Options(p.Sheet))
 	if err != nil {
-		return nil, err
+		return err
 	}
 	p.Bytes = src.Size
-	return headings, src.Close()
+	return src.Close()
 }
 
-func (in *Intake) open(p *Part, opts source.Options) (*source.Source, record.Reader, []string, error) {
-	opts.Encoding, opts.Sheet, opts.Cells = in.Layout.Encoding, p.Sheet, in.Layout.Cells
-	src, err := in.opener.Open(in.ctx, p.Name, opts)
-	if err != nil {
-		return nil, nil, nil, err
+func (in *Intake) open(p *Part, opts source.Options) (src *source.Source, r record.Reader, err error) {
+	if src, err = in.opener.Open(in.ctx, p.Name, opts); err != nil {
+		return nil, nil, err
 	}
-	r, headings, err := delimited.Open(src, in.Layout)
-	if err != nil {
+	if r, p.Headings, err = delimited.Open(src, in.Layout); err != nil {
 		src.Close()
-		return nil, nil, nil, err
+		return nil, nil, err
 	}
-	return src, r, headings, nil
+	return src, r, nil
 }
 
-// advance opens the next part and returns its headings.
-func (in *Intake) advance() (headings []string, err error) {
-	in.src, in.reader, headings, err = in.open(&in.Parts[in.next], source.Options{Sum: in.sum, Count: &in.read})
+// advance opens the next part.
+func (in *Intake) advance() (err error) {
+	p := &in.Parts[in.next]
+	o := in.Layout.Options(p.Sheet)
+	o.Sum, o.Count = in.sum, &in.read
+	in.src, in.reader, err = in.open(p, o)
 	in.next++
-	return headings, err
+	return err
 }
 
 // Next implements record.Reader.
@@ -200,14 +202,14 @@ func (in *Intake) Next() (record.Piece, error) {
 		if !errors.Is(err, io.EOF) {
 			return nil, fmt.Errorf("read %s: %w", name, err)
 		}
-		in.Parts[in.next-1].SHA256 = in.src.Sum()
+		in.Parts[in.next-1].SHA256, in.Parts[in.next-1].Facts = in.src.Sum(), in.src.Facts()
 		if in.next == len(in.Parts) {
 			return nil, io.EOF
 		}
 		if err := in.src.Close(); err != nil {
 			return nil, err
 		}
-		if _, err := in.advance(); err != nil {
+		if err := in.advance(); err != nil {
 			return nil, err
 		}
 	}
@@ -242,7 +244,9 @@ func (in *Intake) Size() int64 { return in.size }
 // Sums reads the parts to their ends and returns the SHA-256 of each.
 func (in *Intake) Sums(ctx context.Context) (sums []string, err error) {
 	for _, p := range in.Parts {
-		src, err := in.opener.Open(ctx, p.Name, source.Options{Encoding: in.Layout.Encoding, Sheet: p.Sheet, Cells: in.Layout.Cells, Sum: true})
+		o := in.Layout.Options(p.Sheet)
+		o.Sum = true
+		src, err := in.opener.Open(ctx, p.Name, o)
 		if err != nil {
 			return nil, err
 		}

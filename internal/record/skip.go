@@ -16,19 +16,20 @@ const (
 	Ruler                      // drawn rather than written
 	RepeatedHeader             // the header once more
 	Footer                     // totals and notes at the end
+	Hidden                     // hidden in the sheet, and to be left
 	rules
 )
 
 var (
-	ruleNames = [rules]string{"title", "blank line", "comment", "ruler line", "repeated header", "footer row"}
-	ruleKeys  = [rules]string{"title", "blank", "comment", "ruler", "repeated_header", "footer"}
+	ruleNames = [rules]string{"title", "blank line", "comment", "ruler line", "repeated header", "footer row", "hidden row"}
+	ruleKeys  = [rules]string{"title", "blank", "comment", "ruler", "repeated_header", "footer", "hidden"}
 )
 
 // String returns the rule's name, in the singular.
 func (r Rule) String() string { return ruleNames[r] }
 
 // Rules lists the rules.
-func Rules() []Rule { return []Rule{Title, Blank, Comment, Ruler, RepeatedHeader, Footer} }
+func Rules() []Rule { return []Rule{Title, Blank, Comment, Ruler, RepeatedHeader, Footer, Hidden} }
 
 // Skipped counts rows that are left out, by rule.
 type Skipped [rules]int64
@@ -84,7 +85,7 @@ const maxLeftOut = 8
 // first of those that have text.
 func (b *Batch) Skip(rule Rule, start, stop int) {
 	b.Skipped[rule]++
-	if rule != Blank && len(b.left) < maxLeftOut {
+	if rule != Blank && rule != Hidden && len(b.left) < maxLeftOut {
 		b.left = append(b.left, leftOut{rule, start, stop})
 	}
 }

@@ -1,9 +1,10 @@
 // Package sheet reads workbooks: it hands out a sheet as text whose cells and
 // rows end in characters that no cell has, each cell as a person sees it.
 //
-// It knows Office Open XML (ECMA-376, transitional and strict) and OpenDocument
-// (ISO/IEC 26300), and reads them as a stream: of a workbook only its shared
-// texts are kept.
+// It knows Office Open XML (ECMA-376, transitional and strict), its binary form
+// ([MS-XLSB]), OpenDocument (ISO/IEC 26300) and the older binary workbook
+// ([MS-XLS]), and reads all but the last as a stream: of a workbook only its
+// shared texts are kept.
 package sheet
 
 import (
@@ -15,48 +16,42 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-
-	"github.com/klauspost/compress/flate"
-)
-
-// What ends a cell and a row of the text of a sheet: the separators that ASCII
-// has for that. In the text of cells a space stands for them.
-const (
-	CellEnd = '\x1f'
-	RowEnd  = '\x1e'
 )
 
 // Conditions that callers can act on.
 var (
 	ErrEncrypted = errors.New("the workbook is protected by a password")
 	ErrTooLarge  = errors.New("the workbook unpacks to more than it can hold")
+	// ErrBroken is returned for a workbook whose parts are not what they should be.
+	ErrBroken = errors.New("the workbook is damaged")
 )
-
-// maxRatio is how many times larger than its file a part may be.
-const maxRatio = 1100
 
 // Sheet is one sheet of a workbook.
 type Sheet struct {
 	Name   string `json:"name"`
 	Hidden bool   `json:"hidden"`
-	Range  string `json:"range"` // as the workbook says, or ""
+	Range  string `json:"range"` // as the workbook says or its reading has shown, or ""
 	Empty  bool   `json:"empty"` // no cell of it has a value
 	// Records is how many records a survey has found in it, if there was one.
 	Records *int64 `json:"records"`
-
-	part string // name of its file in the archive
 }
 
-// Book is an open workbook.
+// Book is an open workbook. Several of its sheets may be read at a time.
 type Book struct {
-	Format string // "xlsx" or "ods"
+	Format string // "xlsx", "xlsb", "xls" or "ods"
 	Sheets []Sheet
+	Names  []Name
 
-	archive *zip.Reader
-	styles  []format // by the style of a cell
-	shared  string   // the part of the shared texts
-	strings texts    // which are read when they are needed
-	is1904  bool     // days are counted from 1904 on
+	content content
+}
+
+// content is one way in which workbooks are written.
+type content interface {
+	// write hands the rows of a sheet to the writer, which reads what it reads
+	// of the sheet through w.reading.
+	write(sheet int, w *writer) error
+	// size returns the bytes that are read of a sheet.
+	size(sheet int) int64
 }
 
 // Is tells whether an archive is a workbook.
@@ -66,63 +61,29 @@ func Is(archive *zip.Reader) bool {
 
 // Open reads what a workbook says of itself. The archive stays in use.
 func Open(archive *zip.Reader) (*Book, error) {
-	for _, f := range archive.File {
-		f.Name = strings.TrimPrefix(f.Name, "/")
+	p := newParts(archive)
+	if p.file("content.xml") != nil {
+		return openODS(p)
 	}
-	archive.RegisterDecompressor(zip.Deflate, func(r io.Reader) io.ReadCloser { return flate.NewReader(r) })
-	b := &Book{archive: archive}
-	if b.file("content.xml") != nil {
-		return b, b.openODS()
-	}
-	return b, b.openXLSX()
-}
-
-func (b *Book) file(name string) *zip.File {
-	for _, f := range b.archive.File {
-		if strings.EqualFold(f.Name, name) {
-			return f
-		}
-	}
-	return nil
-}
-
-// open opens a part of the workbook.
-func (b *Book) open(name string) (io.ReadCloser, error) {
-	f := b.file(name)
-	if f == nil {
-		return nil, fmt.Errorf("%w: it has no part %s", ErrBroken, name)
-	}
-	r, err := f.Open()
+	o, err := p.opening()
 	if err != nil {
-		return nil, fmt.Errorf("%w: part %s: %w", ErrBroken, name, err)
+		return nil, err
 	}
-	return struct {
-		io.Reader
-		io.Closer
-	}{&bounded{r, int64(f.CompressedSize64+1024) * maxRatio}, r}, nil
+	if strings.HasSuffix(o.main, ".bin") {
+		return openXLSB(p, o)
+	}
+	return openXLSX(p, o)
 }
 
-// bounded ends what unpacks to far more than its size allows.
-type bounded struct {
-	io.Reader
-	left int64
-}
+// Size returns the bytes that are read of a sheet.
+func (b *Book) Size(i int) int64 { return b.content.size(i) }
 
-func (b *bounded) Read(p []byte) (int, error) {
-	if b.left <= 0 {
-		return 0, ErrTooLarge
+// found checks what was found when the workbook was opened.
+func (b *Book) found() (*Book, error) {
+	if len(b.Sheets) == 0 {
+		return nil, fmt.Errorf("%w: it has no sheets", ErrBroken)
 	}
-	n, err := b.Reader.Read(p)
-	b.left -= int64(n)
-	return n, err
-}
-
-// Size returns the bytes of the part that a sheet is in, unpacked.
-func (b *Book) Size(i int) int64 {
-	if f := b.file(b.Sheets[i].part); f != nil {
-		return int64(f.UncompressedSize64)
-	}
-	return 0
+	return b, nil
 }
 
 // ChoiceError says that it is not told which sheet is meant.
@@ -179,32 +140,32 @@ func Choose(sheets []Sheet, word string) ([]int, error) {
 	return found, nil
 }
 
-// texts keeps many texts in little memory.
-type texts struct {
-	data []byte
-	ends []uint32
+// Reader returns the text of a sheet as Text writes it.
+func (b *Book) Reader(i int, v View, count func(io.Reader) io.Reader) *Reader {
+	r := &Reader{}
+	r.relay = newRelay(func(to io.Writer) (err error) {
+		r.facts, err = b.Text(i, v, to, count)
+		return err
+	})
+	return r
 }
 
-// maxTexts is the length of all shared texts together.
-const maxTexts = 1 << 30
-
-func (t *texts) add(text []byte) error {
-	if len(t.data)+len(text) > maxTexts {
-		return fmt.Errorf("%w: its shared texts are longer than %d MB", ErrTooLarge, maxTexts>>20)
-	}
-	t.data = append(t.data, text...)
-	t.ends = append(t.ends, uint32(len(t.data)))
-	return nil
+// Reader reads the text of a sheet. Close ends it at any time.
+type Reader struct {
+	*relay
+	facts Facts
 }
 
-// at returns a text, nil if there is none of that number.
-func (t *texts) at(i int) []byte {
-	if i < 0 || i >= len(t.ends) {
-		return nil
+// Facts returns what the reading has shown, once Read has returned io.EOF.
+func (r *Reader) Facts() Facts { return r.facts }
+
+// Text writes the text of a sheet, row by row; those without a value are rows of
+// no cell, so that rows have the numbers that they have in the sheet. count,
+// unless nil, wraps what is read.
+func (b *Book) Text(i int, v View, to io.Writer, count func(io.Reader) io.Reader) (Facts, error) {
+	w := &writer{to: to, view: v, count: count}
+	if err := b.content.write(i, w); err != nil {
+		return Facts{}, err
 	}
-	start := uint32(0)
-	if i > 0 {
-		start = t.ends[i-1]
-	}
-	return t.data[start:t.ends[i]:t.ends[i]]
+	return w.facts, w.end()
 }

@@ -122,6 +122,11 @@ func (f format) appendNumber(dst, raw []byte, epoch1904 bool) []byte {
 	if err != nil || math.IsInf(x, 0) || math.IsNaN(x) {
 		return append(dst, raw...)
 	}
+	return f.appendFloat(dst, x, epoch1904)
+}
+
+// appendFloat is appendNumber for a number that is stored as one.
+func (f format) appendFloat(dst []byte, x float64, epoch1904 bool) []byte {
 	switch f.style {
 	case percent:
 		return append(appendDigits(dst, x*100, f.decimals), '%')

@@ -12,9 +12,6 @@ import (
 // maxText is the length of the longest tag or text between two tags.
 const maxText = 32 << 20
 
-// ErrBroken is returned for a workbook whose parts are not what they should be.
-var ErrBroken = errors.New("the workbook is damaged")
-
 // scanner takes XML apart into tags and the text between them. It knows as much
 // of XML as workbooks use, and no entities but the five and characters by their
 // numbers.
@@ -98,6 +95,22 @@ func open(tag []byte) bool {
 		return false
 	}
 	return bytes.Count(tag, []byte{'"'})%2 == 1
+}
+
+// each calls do with every tag.
+func (s *scanner) each(do func(name string, tag []byte) error) error {
+	for {
+		tag, err := s.next()
+		if errors.Is(err, io.EOF) {
+			return nil
+		}
+		if err == nil {
+			err = do(string(name(tag)), tag)
+		}
+		if err != nil {
+			return err
+		}
+	}
 }
 
 // next skips text and returns the next tag. At the end it returns io.EOF.

@@ -3,10 +3,10 @@ package source
 import (
 	"archive/zip"
 	"context"
+	"crypto/sha256"
 	"fmt"
 	"io"
 	"os"
-	"slices"
 	"time"
 
 	"github.com/richardlehane/mscfb"
@@ -14,38 +14,107 @@ import (
 	"ambertray/internal/sheet"
 )
 
-// compoundFile is what files begin with that are folders of their own: older
-// workbooks, and those with a password.
-const compoundFile = "\xd0\xcf\x11\xe0"
+// openBook is a workbook that stays open, so that what it says of itself and its
+// shared texts are read once.
+type openBook struct {
+	*sheet.Book
+	file    *os.File
+	size    int64
+	changed time.Time
+}
 
-// oldWorkbook says what is in such a file.
-func oldWorkbook(f *os.File) error {
+// Book returns a workbook, or nil for any other file. It is valid as long as the
+// opener is.
+func (o *Opener) Book(ctx context.Context, name string) (*sheet.Book, error) {
+	path, member, err := o.place(ctx, name)
+	if err != nil || member != "" {
+		return nil, err
+	}
+	return o.book(name, path)
+}
+
+// book opens a workbook, unless it is open and has not changed since.
+func (o *Opener) book(name, path string) (*sheet.Book, error) {
+	info, err := os.Stat(path)
+	if err != nil {
+		return nil, err
+	}
+	if b := o.books[path]; b != nil {
+		if b.size == info.Size() && b.changed.Equal(info.ModTime()) {
+			return b.Book, nil
+		}
+		delete(o.books, path)
+		b.file.Close()
+	}
+	f, err := openFile(name, path)
+	if err != nil {
+		return nil, err
+	}
+	book, err := readBook(f, info.Size())
+	if book == nil || err != nil {
+		f.Close()
+		if err != nil {
+			err = fmt.Errorf("open %s: %w", name, err)
+		}
+		return nil, err
+	}
+	if o.books == nil {
+		o.books = map[string]*openBook{}
+	}
+	o.books[path] = &openBook{book, f, info.Size(), info.ModTime()}
+	return book, nil
+}
+
+// What the files of workbooks begin with: archives, and files that are folders
+// of their own, which older workbooks are and those with a password.
+const (
+	zipFile      = "PK\x03\x04"
+	compoundFile = "\xd0\xcf\x11\xe0"
+)
+
+// readBook returns the workbook in a file, or nil when it is none.
+func readBook(f *os.File, size int64) (*sheet.Book, error) {
+	magic := make([]byte, 4)
+	if _, err := f.ReadAt(magic, 0); err != nil {
+		return nil, nil // which is too short for one
+	}
+	switch string(magic) {
+	case compoundFile:
+		return oldBook(f, size)
+	case zipFile:
+		archive, err := zip.NewReader(f, size)
+		if err != nil || !sheet.Is(archive) {
+			return nil, nil // which unpacking it will tell
+		}
+		return sheet.Open(archive)
+	}
+	return nil, nil
+}
+
+// oldBook opens the workbook in a file that is a folder of its own.
+func oldBook(f *os.File, size int64) (*sheet.Book, error) {
 	files, err := mscfb.New(f)
 	if err != nil {
-		return fmt.Errorf("%w: it is damaged", ErrBinary)
+		return nil, fmt.Errorf("%w: %w", sheet.ErrBroken, err)
 	}
 	for entry, err := files.Next(); err == nil; entry, err = files.Next() {
 		switch entry.Name {
 		case "EncryptedPackage":
-			return sheet.ErrEncrypted
+			return nil, sheet.ErrEncrypted
 		case "Workbook", "Book":
-			return fmt.Errorf("%w but an older workbook (.xls)", ErrBinary)
+			data, err := io.ReadAll(io.LimitReader(entry, size))
+			if err != nil {
+				return nil, fmt.Errorf("%w: %w", sheet.ErrBroken, err)
+			}
+			return sheet.OpenOld(data)
 		}
 	}
-	return fmt.Errorf("%w but an older document", ErrBinary)
+	return nil, fmt.Errorf("%w but an older document", ErrBinary)
 }
 
-// unpackBook opens a sheet of a workbook as text.
-func (s *Source) unpackBook(archive *zip.Reader, o Options) (io.Reader, error) {
-	book, err := sheet.Open(archive)
-	if err != nil {
-		return nil, err
-	}
-	cells, err := sheet.ParseCells(o.Cells)
-	if err != nil {
-		return nil, err
-	}
-	chosen, err := sheet.Choose(book.Sheets, o.Sheet)
+// openSheet opens a sheet of a workbook as text.
+func openSheet(name string, book *sheet.Book, o Options) (*Source, error) {
+	chosen, cells, err := book.Resolve(o.Sheet, o.Cells)
 	if err != nil {
 		return nil, err
 	}
@@ -53,54 +122,14 @@ func (s *Source) unpackBook(archive *zip.Reader, o Options) (io.Reader, error) {
 		return nil, &sheet.ChoiceError{Sheets: book.Sheets}
 	}
 	i := chosen[0]
-	s.Packing, s.Sheet, s.Size = book.Format, book.Sheets[i].Name, book.Size(i)
-	in := book.Reader(i, cells, s.counted)
-	s.closer = append(s.closer, in)
-	if s.sum == nil {
-		return in, nil
+	s := &Source{Name: name, Packing: book.Format, Sheet: book.Sheets[i].Name, Size: book.Size(i), count: o.Count}
+	view := sheet.View{Cells: cells, LeaveHidden: o.LeaveHidden, FillMerged: o.FillMerged}
+	s.rows = book.Reader(i, view, s.counted)
+	s.closer = append(s.closer, s.rows)
+	var text io.Reader = s.rows
+	if o.Sum {
+		s.sum = sha256.New()
+		text = io.TeeReader(text, s.sum)
 	}
-	s.sum.Reset()
-	return io.TeeReader(in, s.sum), nil
-}
-
-// Sheets returns the sheets of a workbook; of any other file there are none. What
-// a file has is looked at once, as long as it does not change.
-func (o *Opener) Sheets(ctx context.Context, name string) ([]sheet.Sheet, error) {
-	path, member, err := o.place(ctx, name)
-	if err != nil || member != "" {
-		return nil, err
-	}
-	f, err := openFile(name, path)
-	if err != nil {
-		return nil, err
-	}
-	defer f.Close()
-	info, err := f.Stat()
-	if err != nil {
-		return nil, err
-	}
-	seen, ok := o.looked[path]
-	if ok && seen.size == info.Size() && seen.changed.Equal(info.ModTime()) {
-		return slices.Clone(seen.sheets), nil
-	}
-	archive, err := zip.NewReader(f, info.Size())
-	if err != nil || !sheet.Is(archive) {
-		return nil, nil // which opening it will tell
-	}
-	book, err := sheet.Open(archive)
-	if err != nil {
-		return nil, fmt.Errorf("open %s: %w", name, err)
-	}
-	if o.looked == nil {
-		o.looked = map[string]looked{}
-	}
-	o.looked[path] = looked{info.Size(), info.ModTime(), book.Sheets}
-	return slices.Clone(book.Sheets), nil
-}
-
-// looked is what was seen of a workbook.
-type looked struct {
-	size    int64
-	changed time.Time
-	sheets  []sheet.Sheet
+	return s, s.decode(text, utf8Name)
 }

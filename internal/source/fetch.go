@@ -42,7 +42,7 @@ type Opener struct {
 	// MaxFetch, when not 0, stands for the constant of that name.
 	MaxFetch int64
 	local    map[string]string
-	looked   map[string]looked // workbooks, by their path
+	books    map[string]*openBook // by their path
 }
 
 // Open opens the source of that name. The error of a local file tells its path.
@@ -50,6 +50,15 @@ func (o *Opener) Open(ctx context.Context, name string, opts Options) (*Source, 
 	path, member, err := o.place(ctx, name)
 	if err != nil {
 		return nil, err
+	}
+	if member == "" {
+		book, err := o.book(name, path)
+		if err != nil {
+			return nil, err
+		}
+		if book != nil {
+			return openSheet(name, book, opts)
+		}
 	}
 	return open(name, path, member, opts)
 }
@@ -164,8 +173,11 @@ func (l *lively) Read(p []byte) (int, error) {
 	return n, err
 }
 
-// Close removes the temporary files.
+// Close closes workbooks and removes the temporary files.
 func (o *Opener) Close() {
+	for _, b := range o.books {
+		b.file.Close()
+	}
 	for _, path := range o.local {
 		os.Remove(path)
 	}

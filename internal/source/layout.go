@@ -7,7 +7,9 @@ import "ambertray/internal/sheet"
 type Layout struct {
 	Format     string  `json:"format"`   // "delimited" or "sheet"
 	Sheet      string  `json:"sheet"`    // of a workbook: a name, a number, a pattern or "all"
-	Cells      string  `json:"cells"`    // of a sheet, such as B3:H200; "" for all
+	Cells      string  `json:"cells"`    // of a sheet: a range such as B3:H200, or a name; "" for all
+	Hidden     string  `json:"hidden"`   // rows and columns of a sheet: "take" or "leave"
+	Merged     string  `json:"merged"`   // the value of merged cells is in the "first", or in "each"
 	Packing    string  `json:"packing"`  // "gzip", "zip" …, "" when it is not packed
 	Encoding   string  `json:"encoding"` // "utf-8", "windows-1252" …
 	Confidence float64 `json:"encoding_confidence"`
@@ -51,6 +53,14 @@ const (
 	Rows      = "rows"
 )
 
+// The words for hidden rows and columns, and for merged cells.
+const (
+	HiddenTake  = "take"
+	HiddenLeave = "leave"
+	MergedFirst = "first"
+	MergedEach  = "each"
+)
+
 // The words for drift.
 const (
 	DriftRefuse = "refuse"
@@ -62,6 +72,21 @@ const (
 func (l *Layout) OfSheet() {
 	l.Format, l.Encoding, l.Delimiter, l.LineEnd = SheetRows, utf8Name, string(sheet.CellEnd), Rows
 	l.Quote, l.Escape, l.FillShort = "", Doubled, true
+}
+
+// LineWord is what a line of the source is called.
+func (l *Layout) LineWord() string {
+	if l.Format == SheetRows {
+		return "row"
+	}
+	return "line"
+}
+
+// Options say how to open a sheet or file of the layout.
+func (l *Layout) Options(sheet string) Options {
+	return Options{
+		Encoding: l.Encoding, Sheet: sheet, Cells: l.Cells, LeaveHidden: l.Hidden == HiddenLeave, FillMerged: l.Merged == MergedEach,
+	}
 }
 
 // LineEnds are the words for the ends of lines.

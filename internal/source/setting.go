@@ -23,13 +23,14 @@ var Settings = []Setting{
 	{"sheet", "the sheet of a workbook: its name or number, a pattern such as '2026-*', or all",
 		func(l *Layout, v string) error { l.Sheet = v; return nil },
 		func(l *Layout) string { return l.Sheet }},
-	{"cells", "the cells of a sheet that hold the table, such as B3:H200",
-		func(l *Layout, v string) error {
-			l.Cells = strings.ToUpper(v)
-			_, err := sheet.ParseCells(l.Cells)
-			return err
-		},
+	{"cells", "the cells of a sheet that hold the table: a range such as B3:H200, or the name of a range or a table", setCells,
 		func(l *Layout) string { return l.Cells }},
+	{"hidden", "what to do with hidden rows and columns of a sheet: take, or leave",
+		func(l *Layout, v string) error { return oneOf(&l.Hidden, v, HiddenTake, HiddenLeave) },
+		func(l *Layout) string { return cmp.Or(l.Hidden, HiddenTake) }},
+	{"merged", "where the value of merged cells of a sheet is: in the first of them, or in each",
+		func(l *Layout, v string) error { return oneOf(&l.Merged, v, MergedFirst, MergedEach) },
+		func(l *Layout) string { return cmp.Or(l.Merged, MergedFirst) }},
 	{"drift", "what to do when files or sheets differ in their columns: refuse, or fill what one does not have with NULL",
 		func(l *Layout, v string) error { return oneOf(&l.Drift, v, DriftRefuse, DriftFill) },
 		func(l *Layout) string { return cmp.Or(l.Drift, DriftRefuse) }},
@@ -107,12 +108,30 @@ func (s Setting) Default() string {
 		return "false"
 	case "drift":
 		return DriftRefuse
+	case "hidden":
+		return HiddenTake
+	case "merged":
+		return MergedFirst
 	}
 	return "detected"
 }
 
 // Get returns a fact as Set takes it.
 func (s Setting) Get(l *Layout) string { return s.get(l) }
+
+// setCells takes a range, or a name as workbooks have them.
+func setCells(l *Layout, v string) error {
+	c, err := sheet.ParseCells(v)
+	switch {
+	case err == nil:
+		l.Cells = c.String()
+	case strings.ContainsAny(v, " :,;!$'\""):
+		return fmt.Errorf("write a range such as B3:H200, or a name")
+	default:
+		l.Cells = v
+	}
+	return nil
+}
 
 func setDelimiter(l *Layout, v string) error {
 	if named, ok := DelimiterNames[strings.ToLower(v)]; ok {

@@ -15,6 +15,8 @@ import (
 	"path/filepath"
 	"strings"
 	"sync/atomic"
+
+	"ambertray/internal/sheet"
 )
 
 // Errors that tell why a source cannot be read.
@@ -32,8 +34,11 @@ const HeadSize = 1 << 20
 type Options struct {
 	Encoding string // "" to detect it
 	Sheet    string // of a workbook; "" for the only one that has values
-	Cells    string // of a sheet, such as B3:H200; "" for all
-	Sum      bool   // add up the SHA-256 as it is read
+	Cells    string // of a sheet: a range such as B3:H200, or a name; "" for all
+	// LeaveHidden leaves out the hidden rows and columns of a sheet, FillMerged
+	// puts the value of merged cells into each of them.
+	LeaveHidden, FillMerged bool
+	Sum                     bool // add up the SHA-256 as it is read
 	// Count, unless nil, is raised by the bytes of the file as they are read,
 	// by whichever goroutine reads.
 	Count *atomic.Int64
@@ -50,6 +55,7 @@ type Source struct {
 	count  *atomic.Int64
 	sum    hash.Hash // nil unless it is wanted
 	text   *headed
+	rows   *sheet.Reader // of a sheet, or nil
 	closer []io.Closer
 }
 
@@ -81,12 +87,9 @@ func (s *Source) begin(f *os.File, member string, o Options) error {
 		s.sum = sha256.New()
 		raw = io.TeeReader(raw, s.sum)
 	}
-	plain, err := s.unpack(f, raw, member, o)
+	plain, err := s.unpack(f, raw, member)
 	if err != nil {
 		return err
-	}
-	if s.Sheet != "" {
-		o.Encoding = utf8Name
 	}
 	return s.decode(plain, o.Encoding)
 }
@@ -225,6 +228,16 @@ func (s *Source) Head() []byte { return s.text.head }
 
 // Read implements io.Reader.
 func (s *Source) Read(p []byte) (int, error) { return s.text.Read(p) }
+
+// Facts returns what the reading of a sheet has shown, once Read has returned
+// io.EOF; of text there are none.
+func (s *Source) Facts() *sheet.Facts {
+	if s.rows == nil {
+		return nil
+	}
+	facts := s.rows.Facts()
+	return &facts
+}
 
 // Sum returns the SHA-256 of the file as it is, in hexadecimal, once Read has
 // returned io.EOF. It is empty unless it was asked for.

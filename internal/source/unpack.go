@@ -15,8 +15,6 @@ import (
 	"github.com/klauspost/compress/gzip"
 	"github.com/klauspost/compress/zstd"
 	"github.com/ulikunitz/xz"
-
-	"ambertray/internal/sheet"
 )
 
 // memberSign stands between an archive and its member: archive.zip//member.
@@ -42,7 +40,7 @@ func (e *MembersError) Error() string {
 
 // unpack returns the plain bytes of the file. How it is packed is told by its
 // first bytes, not by its name.
-func (s *Source) unpack(f *os.File, raw io.Reader, member string, o Options) (io.Reader, error) {
+func (s *Source) unpack(f *os.File, raw io.Reader, member string) (io.Reader, error) {
 	buffered := bufio.NewReaderSize(raw, 1<<16)
 	magic, err := buffered.Peek(6)
 	if err != nil && !errors.Is(err, io.EOF) {
@@ -50,11 +48,9 @@ func (s *Source) unpack(f *os.File, raw io.Reader, member string, o Options) (io
 	}
 	starts := func(with string) bool { return bytes.HasPrefix(magic, []byte(with)) }
 	switch {
-	case starts("PK\x03\x04"):
+	case starts(zipFile):
 		s.Packing = "zip"
-		return s.unpackZip(f, member, o)
-	case starts(compoundFile):
-		return nil, oldWorkbook(f)
+		return s.unpackZip(f, member)
 	case member != "":
 		return nil, fmt.Errorf("it is no zip archive, so it has no member %q", member)
 	case starts("\x1f\x8b"):
@@ -79,13 +75,10 @@ func (s *Source) unpack(f *os.File, raw io.Reader, member string, o Options) (io
 }
 
 // unpackZip opens the one data file of an archive, or the member asked for.
-func (s *Source) unpackZip(f *os.File, member string, o Options) (io.Reader, error) {
+func (s *Source) unpackZip(f *os.File, member string) (io.Reader, error) {
 	archive, err := zip.NewReader(f, s.Size)
 	if err != nil {
 		return nil, err
-	}
-	if sheet.Is(archive) {
-		return s.unpackBook(archive, o)
 	}
 	var names []string
 	var found *zip.File

@@ -51,7 +51,10 @@ func (s *Survey) Draft(dir string) *tray.Tray {
 		t.Notes["source"] = append(t.Notes["source"], fmt.Sprintf("the columns of %s are not those of the first: %s", d.Part, d.String()))
 	}
 	for _, row := range s.SkippedRows {
-		t.Notes["source"] = append(t.Notes["source"], fmt.Sprintf("%s, line %d, is skipped: %s", row.Source, row.Line, row.Rule))
+		t.Notes["source"] = append(t.Notes["source"], fmt.Sprintf("%s, %s %d, is skipped: %s", row.Source, s.Layout.LineWord(), row.Line, row.Rule))
+	}
+	for _, n := range s.Noticed {
+		t.Notes["source"] = append(t.Notes["source"], fmt.Sprintf("%s, row %d: %s", n.Source, n.Line, n.What))
 	}
 	return t
 }

@@ -38,7 +38,11 @@ type Survey struct {
 	Ragged   int64    `json:"ragged"`
 	Broken   int64    `json:"broken"`
 	Oddities []Oddity `json:"oddities"` // the first of them
-	Columns  []Column `json:"columns"`
+	// Noticed is what a sheet has that its records do not show, and Used the
+	// cells of the last one that have values.
+	Noticed []Oddity `json:"noticed"`
+	Used    string   `json:"-"`
+	Columns []Column `json:"columns"`
 	// KeyPairs are pairs of columns that could be the key where no single one
 	// could.
 	KeyPairs []KeyPair      `json:"key_pairs"`
@@ -166,14 +170,20 @@ func once(ctx context.Context, from *source.Opener, files []string, lay source.L
 	}
 	defer in.Close()
 	w := &surveying{
-		survey:  &Survey{Bytes: in.Size(), Layout: lay, Oddities: []Oddity{}, SkippedRows: []SkippedRow{}},
+		survey:  &Survey{Bytes: in.Size(), Layout: lay, Oddities: []Oddity{}, Noticed: []Oddity{}, SkippedRows: []SkippedRow{}},
 		options: o, headings: in.Headings,
 	}
 	w.survey.Drift = in.Drift
 	for i := range in.Parts {
 		w.parts = append(w.parts, in.Parts[i].Title())
 	}
-	return w, w.run(ctx, in)
+	if err := w.run(ctx, in); err != nil {
+		return nil, err
+	}
+	for i := range in.Parts {
+		w.notice(&in.Parts[i])
+	}
+	return w, nil
 }
 
 // surveying is the state of one survey.

@@ -1,0 +1,79 @@
+package sheet
+
+import (
+	"encoding/binary"
+	"math"
+	"unicode/utf16"
+	"unicode/utf8"
+)
+
+// fields takes a record of a binary workbook apart. A record that is too short
+// makes it short; what is read from then on is zero.
+type fields struct {
+	rest  []byte
+	short bool
+}
+
+func (f *fields) bytes(n int) []byte {
+	if n < 0 || n > len(f.rest) {
+		f.short, f.rest = true, nil
+		return nil
+	}
+	b := f.rest[:n]
+	f.rest = f.rest[n:]
+	return b
+}
+
+func (f *fields) u8() int {
+	if b := f.bytes(1); b != nil {
+		return int(b[0])
+	}
+	return 0
+}
+
+func (f *fields) u16() int {
+	if b := f.bytes(2); b != nil {
+		return int(binary.LittleEndian.Uint16(b))
+	}
+	return 0
+}
+
+// u32 reads 32 bits, and takes what is no number of this world as none.
+func (f *fields) u32() int { return int(f.bits32()) }
+
+func (f *fields) bits32() uint32 {
+	if b := f.bytes(4); b != nil {
+		return binary.LittleEndian.Uint32(b)
+	}
+	return 0
+}
+
+func (f *fields) float() float64 {
+	if b := f.bytes(8); b != nil {
+		return math.Float64frombits(binary.LittleEndian.Uint64(b))
+	}
+	return 0
+}
+
+// appendWide appends text of UTF-16.
+func appendWide(dst, wide []byte) []byte {
+	for i := 0; i+1 < len(wide); i += 2 {
+		r := rune(binary.LittleEndian.Uint16(wide[i:]))
+		if utf16.IsSurrogate(r) && i+3 < len(wide) {
+			if both := utf16.DecodeRune(r, rune(binary.LittleEndian.Uint16(wide[i+2:]))); both != utf8.RuneError {
+				r = both
+				i += 2
+			}
+		}
+		dst = utf8.AppendRune(dst, r)
+	}
+	return dst
+}
+
+// appendNarrow appends text of UTF-16 whose high bytes, all zero, are left out.
+func appendNarrow(dst, narrow []byte) []byte {
+	for _, c := range narrow {
+		dst = utf8.AppendRune(dst, rune(c))
+	}
+	return dst
+}

@@ -1,0 +1,282 @@
+package sheet
+
+import (
+	"fmt"
+	"io"
+	"slices"
+)
+
+// What ends a cell and a row of the text of a sheet, and what stands for a
+// hidden row that is left out: separators that ASCII has. In the text of cells
+// a space stands for them.
+const (
+	CellEnd   = '\x1f'
+	RowEnd    = '\x1e'
+	HiddenRow = '\x1d'
+)
+
+// View is what of a sheet is handed out, and how.
+type View struct {
+	Cells       Cells
+	LeaveHidden bool // leave out hidden rows and columns
+	FillMerged  bool // put the value of merged cells into each of them
+}
+
+// Facts are what the reading of a sheet to its end has shown.
+type Facts struct {
+	Used          Cells // from the first cell with a value to the last
+	HiddenRows    int   // that have a value
+	FirstHidden   int   // of them
+	HiddenColumns []int // that have a value
+	Merged        []Cells
+	Formulas      int // that have no value
+	FirstFormula  int // the row of the first of them
+	// Mixed counts the values of a column, the first one of the view being
+	// Mixed[0].
+	Mixed []Mixed
+}
+
+// Mixed counts the numbers of a column, and the texts that are written as one.
+type Mixed struct {
+	Numbers, Texts int64
+	FirstText      int // the row of the first such text
+}
+
+// maxMerged is how many merged cells are told.
+const maxMerged = 1 << 16
+
+// writer writes rows of cells as text.
+type writer struct {
+	to    io.Writer
+	view  View
+	count func(io.Reader) io.Reader
+	facts Facts
+	fill  *merging // the merged cells that are to be filled, or nil
+
+	out     []byte
+	row     int  // that is being written, from 1 on
+	column  int  // of the cell after the last one that was written, from 1 on
+	ended   int  // rows that were written
+	left    bool // the row is left out
+	some    bool // it has a value
+	hidden  bool
+	columns map[int]*bool // hidden ones, and whether they have a value
+}
+
+const chunk = 64 << 10
+
+// reading returns what reads a part of the workbook, on another core.
+func (w *writer) reading(part io.Reader) *relay {
+	if w.count != nil {
+		part = w.count(part)
+	}
+	return readAhead(part)
+}
+
+// hide tells of hidden columns, before the first row.
+func (w *writer) hide(first, last int) {
+	if w.columns == nil {
+		w.columns = map[int]*bool{}
+	}
+	for c := first; c <= min(last, maxColumns); c++ {
+		w.columns[c] = new(bool)
+	}
+}
+
+// begin begins a row.
+func (w *writer) begin(row int, hidden bool) error {
+	if row <= w.row || row > maxRows {
+		return fmt.Errorf("%w: row %d stands behind row %d", ErrBroken, row, w.row)
+	}
+	if w.fill != nil {
+		if err := w.fillRows(row); err != nil {
+			return err
+		}
+	}
+	w.next(row, hidden)
+	return w.flush(chunk)
+}
+
+func (w *writer) next(row int, hidden bool) {
+	w.row, w.column = row, w.view.Cells.first()
+	w.hidden, w.some, w.left = hidden, false, hidden && w.view.LeaveHidden
+}
+
+// cell begins a cell, whose text is to be appended to out; ok is false for one
+// that is left out.
+func (w *writer) cell(col int) (ok bool, err error) {
+	if col > maxColumns || col < 1 {
+		return false, fmt.Errorf("%w: row %d has a column %d", ErrBroken, w.row, col)
+	}
+	if !w.view.Cells.has(w.row, col) {
+		return false, nil
+	}
+	if w.columns != nil || w.left {
+		if w.leaves(col) {
+			return false, nil
+		}
+	}
+	if col < w.column-1 {
+		return false, fmt.Errorf("%w: the cells of row %d are not in order", ErrBroken, w.row)
+	}
+	if w.fill == nil {
+		w.place(col)
+		return true, nil
+	}
+	if err := w.fillRow(col); err != nil {
+		return false, err
+	}
+	w.place(col)
+	w.fill.start = len(w.out)
+	return true, nil
+}
+
+// place writes what stands before a cell.
+func (w *writer) place(col int) {
+	for ; w.ended < w.row-1; w.ended++ {
+		w.out = append(w.out, RowEnd)
+	}
+	for ; w.column <= col; w.column++ {
+		if w.column > w.view.Cells.first() {
+			w.out = append(w.out, CellEnd)
+		}
+	}
+	w.use(col)
+}
+
+// use takes in that a cell has a value.
+func (w *writer) use(col int) {
+	u := &w.facts.Used
+	if u.FirstRow == 0 {
+		*u = Cells{col, w.row, col, w.row}
+	}
+	u.FirstColumn, u.LastColumn, u.LastRow = min(u.FirstColumn, col), max(u.LastColumn, col), w.row
+	w.some = true
+}
+
+// leaves tells whether a cell of a hidden row or column is left out.
+func (w *writer) leaves(col int) bool {
+	hides := w.columns[col]
+	if hides != nil && !*hides {
+		*hides = true
+	}
+	if w.left {
+		w.use(col)
+		return true
+	}
+	return hides != nil && w.view.LeaveHidden
+}
+
+// endRow ends the row, if any of its cells was written.
+func (w *writer) endRow() error {
+	if w.fill != nil {
+		if err := w.fillRow(maxColumns + 1); err != nil {
+			return err
+		}
+	}
+	if w.hidden && w.some {
+		if w.facts.HiddenRows++; w.facts.HiddenRows == 1 {
+			w.facts.FirstHidden = w.row
+		}
+	}
+	if w.left && w.some {
+		for ; w.ended < w.row-1; w.ended++ {
+			w.out = append(w.out, RowEnd)
+		}
+		w.out = append(w.out, HiddenRow, RowEnd)
+		w.ended = w.row
+	} else if w.column > w.view.Cells.first() {
+		w.out = append(w.out, RowEnd)
+		w.ended = w.row
+	}
+	return nil
+}
+
+// merged tells of merged cells.
+func (w *writer) merged(c Cells) {
+	if len(w.facts.Merged) < maxMerged {
+		w.facts.Merged = append(w.facts.Merged, c)
+	}
+}
+
+// formula notes a formula without a value.
+func (w *writer) formula() {
+	if w.facts.Formulas++; w.facts.Formulas == 1 {
+		w.facts.FirstFormula = w.row
+	}
+}
+
+// number notes that the cell that was written last is a number.
+func (w *writer) number() {
+	w.mixed().Numbers++
+}
+
+// text takes what ends cells and rows out of the text of the cell that was
+// written last, which begins at start, and notes whether it is written as a
+// number is.
+func (w *writer) text(start int) {
+	text := w.out[start:]
+	for i, c := range text {
+		if c >= HiddenRow && c <= CellEnd {
+			text[i] = ' '
+		}
+	}
+	if len(text) > 0 && (text[0] <= '9' || text[0] == ' ') && numeric(text) {
+		m := w.mixed()
+		if m.Texts++; m.Texts == 1 {
+			m.FirstText = w.row
+		}
+	}
+}
+
+// mixed returns the counts of the column that was written last.
+func (w *writer) mixed() *Mixed {
+	i := w.column - 1 - w.view.Cells.first()
+	for len(w.facts.Mixed) <= i {
+		w.facts.Mixed = append(w.facts.Mixed, Mixed{})
+	}
+	return &w.facts.Mixed[i]
+}
+
+// numeric tells whether a text is digits, but for spaces around them, one sign
+// and one point.
+func numeric(text []byte) bool {
+	digits, points := 0, 0
+	for i, c := range text {
+		switch {
+		case c >= '0' && c <= '9':
+			digits++
+		case c == '.' && points == 0:
+			points++
+		case c == ' ', (c == '-' || c == '+') && i == 0:
+		default:
+			return false
+		}
+	}
+	return digits > 0
+}
+
+func (w *writer) flush(atLeast int) error {
+	if len(w.out) < atLeast {
+		return nil
+	}
+	_, err := w.to.Write(w.out)
+	w.out = w.out[:0]
+	return err
+}
+
+// end writes what is left.
+func (w *writer) end() error {
+	if w.fill != nil {
+		if err := w.fillRows(maxRows + 1); err != nil {
+			return err
+		}
+	}
+	for c, some := range w.columns {
+		if *some {
+			w.facts.HiddenColumns = append(w.facts.HiddenColumns, c)
+		}
+	}
+	slices.Sort(w.facts.HiddenColumns)
+	return w.flush(1)
+}

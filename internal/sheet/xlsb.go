@@ -1,0 +1,320 @@
+package sheet
+
+import (
+	"bufio"
+	"errors"
+	"fmt"
+	"io"
+	"sync"
+)
+
+// The records of a binary workbook that are read ([MS-XLSB] 2.3).
+const (
+	brtRowHdr       = 0
+	brtCellBlank    = 1
+	brtCellRk       = 2
+	brtCellError    = 3
+	brtCellBool     = 4
+	brtCellReal     = 5
+	brtCellSt       = 6
+	brtCellIsst     = 7
+	brtFmlaString   = 8
+	brtFmlaNum      = 9
+	brtFmlaBool     = 10
+	brtFmlaError    = 11
+	brtShortBlank   = 12 // the short kinds follow the cell before, and so have no column
+	brtShortIsst    = 18
+	brtSSTItem      = 19
+	brtFmt          = 44
+	brtXF           = 47
+	brtColInfo      = 60
+	brtCellRString  = 62
+	brtWsDim        = 148
+	brtWbProp       = 153
+	brtBundleSh     = 156
+	brtMergeCell    = 176
+	brtBeginCellXFs = 617
+	brtEndCellXFs   = 618
+)
+
+// xlsb is a workbook of the binary form of Office Open XML.
+type xlsb struct {
+	parts
+	values
+	sheets  []string
+	strings func() error // reads the shared texts, once
+}
+
+func openXLSB(p parts, o opening) (*Book, error) {
+	x := &xlsb{parts: p}
+	b := &Book{Format: "xlsb", content: x}
+	err := x.records(o.main, func(kind int, f *fields) error {
+		switch kind {
+		case brtWbProp:
+			x.is1904 = f.u32()&1 != 0
+		case brtBundleSh:
+			state := f.u32()
+			f.u32()
+			id, name := f.wide(), f.wide()
+			if part := o.sheet(id); part != "" {
+				b.Sheets = append(b.Sheets, Sheet{Name: name, Hidden: state != 0})
+				x.sheets = append(x.sheets, part)
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	if err := x.readStyles(o.styles); err != nil {
+		return nil, err
+	}
+	x.strings = sync.OnceValue(func() error { return x.readStrings(o.strings) })
+	for i := range b.Sheets {
+		if err := x.look(&b.Sheets[i], x.sheets[i]); err != nil {
+			return nil, err
+		}
+	}
+	return b.found()
+}
+
+func (x *xlsb) size(i int) int64 { return x.parts.size(x.sheets[i]) }
+
+// records calls do with every record of a part, if there is one.
+func (x *xlsb) records(part string, do func(kind int, f *fields) error) error {
+	return x.with(part, func(r io.Reader) error { return eachRecord(r, do) })
+}
+
+// eachRecord takes a part apart into records. Their kinds are written in one or
+// two bytes, their lengths in up to four, of 7 bits each.
+func eachRecord(in io.Reader, do func(kind int, f *fields) error) error {
+	r := bufio.NewReaderSize(in, chunk)
+	var data []byte
+	for {
+		kind, err := number7(r, 2)
+		if errors.Is(err, io.EOF) {
+			return nil
+		}
+		var length int
+		if err == nil {
+			length, err = number7(r, 4)
+		}
+		if err != nil {
+			return ended(err)
+		}
+		if length > maxText {
+			return fmt.Errorf("%w: a record is longer than %d MB", ErrBroken, maxText>>20)
+		}
+		if data, err = readMore(r, data[:0], length); err != nil {
+			return ended(err)
+		}
+		f := &fields{rest: data}
+		if err := do(kind, f); err != nil {
+			return err
+		}
+		if f.short {
+			return fmt.Errorf("%w: a record of kind %d is too short", ErrBroken, kind)
+		}
+	}
+}
+
+// readMore reads so many bytes, and takes memory only for those that there are.
+func readMore(r io.Reader, data []byte, length int) ([]byte, error) {
+	for len(data) < length {
+		n := min(length-len(data), max(chunk, len(data)))
+		start := len(data)
+		data = append(data, make([]byte, n)...)
+		if _, err := io.ReadFull(r, data[start:]); err != nil {
+			return data, io.ErrUnexpectedEOF
+		}
+	}
+	return data, nil
+}
+
+// number7 reads a number of so many bytes at most, each but the last with its
+// high bit set.
+func number7(r *bufio.Reader, bytes int) (n int, err error) {
+	for i := range bytes {
+		c, err := r.ReadByte()
+		if err != nil {
+			if i > 0 {
+				err = io.ErrUnexpectedEOF
+			}
+			return 0, err
+		}
+		n |= int(c&0x7f) << (7 * i)
+		if c < 0x80 {
+			break
+		}
+	}
+	return n, nil
+}
+
+// wide reads a text that has its length before it; none is a length of -1.
+func (f *fields) wide() string {
+	n := f.bits32()
+	if n == 1<<32-1 {
+		return ""
+	}
+	return string(appendWide(nil, f.bytes(int(n)*2)))
+}
+
+func (x *xlsb) readStyles(part string) error {
+	codes := map[int]format{}
+	within := false
+	return x.records(part, func(kind int, f *fields) error {
+		switch kind {
+		case brtFmt:
+			id := f.u16()
+			codes[id] = parseFormat(f.wide())
+		case brtBeginCellXFs, brtEndCellXFs:
+			within = kind == brtBeginCellXFs
+		case brtXF:
+			if f.u16(); within {
+				x.addStyle(f.u16(), codes)
+			}
+		}
+		return nil
+	})
+}
+
+func (x *xlsb) readStrings(part string) error {
+	var text []byte
+	return x.records(part, func(kind int, f *fields) error {
+		if kind != brtSSTItem {
+			return nil
+		}
+		f.u8() // whether there are formats and phonetics, which stand behind
+		text = appendWide(text[:0], f.bytes(f.u32()*2))
+		return x.shared.add(text)
+	})
+}
+
+// look finds out the range of a sheet and whether any cell has a value.
+func (x *xlsb) look(sheet *Sheet, part string) error {
+	if x.file(part) == nil {
+		return fmt.Errorf("%w: it has no part %s", ErrBroken, part)
+	}
+	sheet.Empty = true
+	return x.records(part, func(kind int, f *fields) error {
+		switch {
+		case kind == brtWsDim:
+			if sheet.Range = f.area().String(); sheet.Range == "A1:A1" {
+				sheet.Range = ""
+			}
+		case isCell(kind) && kind != brtCellBlank && kind != brtShortBlank:
+			sheet.Empty = false
+			return errEnough
+		}
+		return nil
+	})
+}
+
+// area reads a part of a sheet.
+func (f *fields) area() Cells {
+	firstRow, lastRow := f.u32(), f.u32()
+	firstColumn, lastColumn := f.u32(), f.u32()
+	return Cells{firstColumn + 1, firstRow + 1, lastColumn + 1, lastRow + 1}
+}
+
+// write implements content.
+func (x *xlsb) write(i int, w *writer) error {
+	if err := x.strings(); err != nil {
+		return err
+	}
+	if w.view.FillMerged {
+		var list []Cells
+		err := x.records(x.sheets[i], func(kind int, f *fields) error {
+			if kind == brtMergeCell && len(list) < maxMerged {
+				list = append(list, f.area())
+			}
+			return nil
+		})
+		if err != nil {
+			return err
+		}
+		w.fillMerged(list)
+	}
+	part, err := x.open(x.sheets[i])
+	if err != nil {
+		return err
+	}
+	defer part.Close()
+	ahead := w.reading(part)
+	defer ahead.Close()
+	rows := &xlsbRows{xlsb: x, w: w}
+	if err := eachRecord(ahead, rows.record); err != nil {
+		return err
+	}
+	return w.endRow()
+}
+
+// xlsbRows writes the rows of one sheet.
+type xlsbRows struct {
+	*xlsb
+	w      *writer
+	column int // of the cell that was read last
+}
+
+func isCell(kind int) bool {
+	return kind >= brtCellBlank && kind <= brtShortIsst || kind == brtCellRString
+}
+
+// record writes what a record of the sheet says.
+func (x *xlsbRows) record(kind int, f *fields) error {
+	switch {
+	case kind == brtColInfo:
+		first, last := f.u32(), f.u32()
+		f.bytes(8)
+		if f.u16()&1 != 0 {
+			x.w.hide(first+1, last+1)
+		}
+	case kind == brtRowHdr:
+		row := f.u32() + 1
+		f.bytes(7)
+		x.column = 0
+		if err := x.w.endRow(); err != nil {
+			return err
+		}
+		return x.w.begin(row, f.u8()&0x10 != 0)
+	case kind == brtMergeCell:
+		x.w.merged(f.area())
+	case isCell(kind):
+		if x.w.row == 0 {
+			return fmt.Errorf("%w: a cell stands before the first row", ErrBroken)
+		}
+		if x.column++; kind < brtShortBlank || kind > brtShortIsst {
+			x.column = f.u32() + 1
+		} else {
+			kind -= brtShortBlank - brtCellBlank
+		}
+		return x.cell(kind, f)
+	}
+	return nil
+}
+
+func (x *xlsbRows) cell(kind int, f *fields) error {
+	w, col, style := x.w, x.column, f.u32()&0xffffff
+	switch kind {
+	case brtCellBlank:
+		return nil
+	case brtCellRk:
+		return x.writeNumber(w, col, style, unpacked(f.bits32()))
+	case brtCellReal, brtFmlaNum:
+		return x.writeNumber(w, col, style, f.float())
+	case brtCellBool, brtFmlaBool:
+		return w.writeWord(col, truth(f.u8() != 0))
+	case brtCellError, brtFmlaError:
+		return w.writeWord(col, errorWord(f.u8()))
+	case brtCellRString:
+		f.u8()
+		fallthrough
+	case brtCellSt, brtFmlaString:
+		return w.writeText(col, appendWide(nil, f.bytes(f.u32()*2)))
+	}
+	text, ok := x.shared.at(f.u32())
+	if !ok {
+		return fmt.Errorf("%w: it has no such shared text as row %d has", ErrBroken, w.row)
+	}
+	return w.writeText(col, text)
+}

@@ -1,0 +1,74 @@
+package survey
+
+import (
+	"fmt"
+	"strings"
+
+	"ambertray/internal/intake"
+	"ambertray/internal/sheet"
+	"ambertray/internal/source"
+)
+
+// notice takes in what the reading of a sheet has shown besides its records.
+func (w *surveying) notice(p *intake.Part) {
+	f := p.Facts
+	if f == nil {
+		return
+	}
+	w.survey.Used = f.Used.String()
+	note := func(row int, heading, what string, values ...any) {
+		w.survey.Noticed = append(w.survey.Noticed, Oddity{p.Title(), int64(row), optional(heading), fmt.Sprintf(what, values...)})
+	}
+	fate := "taken; --hidden leave leaves them out"
+	if w.survey.Layout.Hidden == source.HiddenLeave {
+		fate = "left out"
+	}
+	if f.HiddenRows > 0 {
+		note(f.FirstHidden, "", "hidden rows with values: %d, %s", f.HiddenRows, fate)
+	}
+	if len(f.HiddenColumns) > 0 {
+		note(f.Used.FirstRow, "", "hidden columns with values: %s, %s", lettersOf(f.HiddenColumns), fate)
+	}
+	w.noticeMerged(f, note)
+	if f.Formulas > 0 {
+		note(f.FirstFormula, "", "formulas without a value: %d, read as their text; a spreadsheet program works them out and saves what comes of it", f.Formulas)
+	}
+	for i, m := range f.Mixed {
+		if m.Texts > 0 && m.Numbers > m.Texts && i < len(p.Headings) {
+			note(m.FirstText, p.Headings[i], "numbers stored as text: %d, beside %d stored as numbers; they are read alike", m.Texts, m.Numbers)
+		}
+	}
+}
+
+// noticeMerged tells of merged cells among the records.
+func (w *surveying) noticeMerged(f *sheet.Facts, note func(int, string, string, ...any)) {
+	var within []sheet.Cells
+	for _, c := range f.Merged {
+		if int64(c.FirstRow) >= w.survey.Layout.FirstDataLine && c.FirstRow >= f.Used.FirstRow && c.FirstRow <= f.Used.LastRow {
+			within = append(within, c)
+		}
+	}
+	if within == nil {
+		return
+	}
+	where := "the value is in the first cell of each; --merged each puts it into all of them"
+	if w.survey.Layout.Merged == source.MergedEach {
+		where = "the value is put into all cells of each"
+	}
+	note(within[0].FirstRow, "", "merged cells among the records: %d, the first %s; %s", len(within), within[0], where)
+}
+
+// maxNamed is how many columns a note names.
+const maxNamed = 8
+
+// lettersOf names columns by their letters.
+func lettersOf(columns []int) string {
+	var letters []string
+	for _, c := range columns {
+		if len(letters) == maxNamed {
+			return strings.Join(letters, " ") + fmt.Sprintf(" and %d more", len(columns)-maxNamed)
+		}
+		letters = append(letters, sheet.Letters(c))
+	}
+	return strings.Join(letters, " ")
+}
