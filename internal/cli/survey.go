@@ -217,6 +217,8 @@ func layoutText(s *survey.Survey) string {
 		parts = append(parts, "line ends "+strings.ToUpper(l.LineEnd))
 	}
 	switch {
+	case l.HeaderLines > 1:
+		parts = append(parts, "header on "+l.LineWord()+"s "+strings.ReplaceAll(l.Header(), "-", "–"))
 	case l.HeaderLine > 0:
 		parts = append(parts, "header on "+l.LineWord()+" "+term.Count(l.HeaderLine))
 	case l.FirstDataLine > 1:

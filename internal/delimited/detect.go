@@ -281,7 +281,7 @@ func (s *shape) rate() float64 {
 // filled: titles above a table are neither.
 func (s *shape) firstFull() int {
 	for r := range min(s.rows.Len(), maxTitles) {
-		if s.rows.Width(r) == s.width && 2*s.filled(r) > s.width {
+		if s.rows.Width(r) == s.width && 2*s.filled(r) > s.width && !s.alike(r) {
 			return r
 		}
 	}
@@ -303,6 +303,17 @@ func (s *shape) filled(r int) (n int) {
 		}
 	}
 	return n
+}
+
+// alike tells whether the cells of a row are all the same, as those of a merged
+// title are.
+func (s *shape) alike(r int) bool {
+	for c := range s.width {
+		if !bytes.Equal(s.rows.Cell(r, c), s.rows.Cell(r, 0)) {
+			return false
+		}
+	}
+	return s.width > 2
 }
 
 // ofOneKind is the share of columns whose values, from a row on, are of one
@@ -374,98 +385,4 @@ func kindOf(cell []byte) value.Kind {
 	default:
 		return k
 	}
-}
-
-// findHeader sets the header line, or the first data line where there is no
-// header, and the ruler below it.
-func (s *shape) findHeader(lay *source.Layout) {
-	lay.HeaderLine, lay.FirstDataLine, lay.Ruler = 0, 0, false
-	if s.rows.Len() == 0 {
-		return
-	}
-	first := s.firstFull()
-	for r := first; r < min(s.rows.Len(), first+3) && !lay.Ruler; r++ {
-		lay.Ruler = isRuler(s.rows.Text(r)) && r > 0
-	}
-	if isRuler(s.rows.Text(first)) && first+1 < s.rows.Len() {
-		first++
-	}
-	if s.lacksFirst(first - 1) {
-		first--
-		lay.HeaderLine = s.rows.Line(first)
-	} else if s.hasHeader(first) {
-		lay.HeaderLine = s.rows.Line(first)
-	} else {
-		lay.FirstDataLine = s.rows.Line(first)
-	}
-}
-
-// hasHeader tells whether a row names the columns: it is text where the column
-// below it is something else. Where nothing tells them apart, a row of distinct
-// words is a header.
-func (s *shape) hasHeader(at int) bool {
-	votes, words := 0, true
-	below := at + 1
-	for below < s.rows.Len() && isRuler(s.rows.Text(below)) {
-		below++
-	}
-	seen := map[string]bool{}
-	for c := range s.rows.Width(at) {
-		cell := s.rows.Cell(at, c)
-		name, first := string(value.Trim(cell)), kindOf(cell)
-		kind := s.kindBelow(c, below, s.rows.Text(at))
-		if kind != value.Boolean && first == value.Boolean || isYear(name) && !s.yearsBelow(c, below) {
-			first = value.Text // a heading such as No, or a year above amounts
-		}
-		words = words && (name == "" || !seen[name] && first == value.Text)
-		seen[name] = true
-		switch {
-		case kind == value.Text:
-		case first == value.Text:
-			votes++
-		case first == kind:
-			votes--
-		}
-	}
-	return votes > 0 || votes == 0 && words && !s.recurs(at, below)
-}
-
-// recurs tells whether a cell of a row occurs again below it in its column,
-// which the name of a column does not.
-func (s *shape) recurs(at, from int) bool {
-	for r := from; r < min(s.rows.Len(), from+kindRows); r++ {
-		for c := range min(s.rows.Width(r), s.rows.Width(at)) {
-			if cell := s.rows.Cell(at, c); !value.Blank(cell) && bytes.Equal(cell, s.rows.Cell(r, c)) {
-				return true
-			}
-		}
-	}
-	return false
-}
-
-// lacksFirst tells whether a row names all columns but the first, which holds
-// the names of the rows.
-func (s *shape) lacksFirst(at int) bool {
-	if at < 0 || s.width < 3 || s.rows.Width(at) != s.width-1 {
-		return false
-	}
-	for c := range s.rows.Width(at) {
-		if kindOf(s.rows.Cell(at, c)) != value.Text {
-			return false
-		}
-	}
-	return true
-}
-
-var year = regexp.MustCompile(`^(19|20)\d\d$`)
-
-func isYear(text string) bool { return year.MatchString(text) }
-
-func (s *shape) yearsBelow(c, from int) bool {
-	for r := from; r < min(s.rows.Len(), from+kindRows); r++ {
-		if s.rows.Width(r) > c && !isYear(string(s.rows.Cell(r, c))) {
-			return false
-		}
-	}
-	return true
 }

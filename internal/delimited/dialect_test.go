@@ -201,7 +201,38 @@ func TestOpenAbove(t *testing.T) {
 		require.Equal(t, []string{"No", "Name", "No (2)", "column_4"}, headings)
 		rows, skipped := readFrom(t, r, 2)
 		require.Equal(t, "6:1|gnat|5|x 8:2|fern||", show(rows))
-		require.Equal(t, record.Skipped{1, 1, 1, 1, 1, 1}, skipped)
+		require.Equal(t, record.Skipped{1, 1, 1, 1, 1, 1, 0}, skipped)
+		require.NoError(t, src.Close())
+	}
+}
+
+// TestHeaderRows joins the rows of a header where one of them is not enough, and
+// takes no record for a part of it.
+func TestHeaderRows(t *testing.T) {
+	for _, c := range []struct{ text, lines, headings string }{
+		{"Loans\n\n,Lent,,Returned,\nno,date,by,date,by\n1,2026-01-01,ann,2026-02-01,bob\n2,2026-01-02,ann,2026-02-03,cy\n", "3-4", "no|Lent date|Lent by|Returned date|Returned by"},
+		{"Loan No,Dates,,Fee\n,lent,due,\n00312,2026-01-01,2026-02-01,5.5\n00313,2026-01-04,2026-02-01,7\n", "1-2", "Loan No|Dates lent|Dates due|Fee"},
+		{"name,2025,,2026,\n,fees,loans,fees,loans\nHarrow,5,6,7,8\nSable,1,2,3,4\n", "1-2", "name|2025 fees|2025 loans|2026 fees|2026 loans"},
+		{"no,name,mass,length\n,,g,mm\n1,ant,0.5,12\n2,bee,0.7,14\n", "1-2", "no|name|mass g|length mm"},
+		{"no,name,mass\n,(short),(g)\n1,ant,0.5\n2,bee,0.7\n", "1-2", "no|name (short)|mass (g)"},
+		{"name,kind,mass\nant,insect,lost\nbee,insect,0.7\ncat,mammal,5\n", "1", "name|kind|mass"},
+		{"name,kind,found\nant,insect,lost\nbee,insect,2026-01-01\ncat,mammal,2026-01-02\n", "1", "name|kind|found"},
+		{"no,,fee\n1,ant,5\n2,bee,6\n", "1", "no|column_2|fee"},
+		{"a,,c\nx,y,z\nu,y,w\n", "1", "a|column_2|c"},
+		{"Report:,Loans,,\nname,date,date,fee\nx,2026-01-01,2026-02-02,5\ny,2026-01-01,2026-02-02,6\n", "2", "name|date|date (2)|fee"},
+		{"no,date,date\n1,2026-01-01,2026-01-02\n2,2026-01-01,2026-01-02\n", "1", "no|date|date (2)"},
+	} {
+		path := filepath.Join(t.TempDir(), "loans.csv")
+		require.NoError(t, os.WriteFile(path, []byte(c.text), 0o600))
+		lay := Detect([]byte(c.text), true, nil)
+		require.Equal(t, c.lines, lay.Header(), c.text)
+		src, err := new(source.Opener).Open(context.Background(), path, source.Options{})
+		require.NoError(t, err)
+		r, headings, err := Open(src, lay)
+		require.NoError(t, err)
+		require.Equal(t, c.headings, strings.Join(headings, "|"))
+		rows, _ := readFrom(t, r, 1)
+		require.Equal(t, len(strings.Split(strings.TrimSpace(c.text), "\n"))-int(lay.HeaderLine+lay.HeaderLines-1), len(rows), "no record is lost")
 		require.NoError(t, src.Close())
 	}
 }

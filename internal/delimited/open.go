@@ -33,7 +33,11 @@ func open(src *source.Source, lay source.Layout, size int) (*Reader, []string, e
 		return nil, nil, &NoLineError{src.Name, first}
 	}
 	line := first
-	headings, used := c.headings(text, whole, lay.HeaderLine > 0)
+	lines := int64(0)
+	if lay.HeaderLine > 0 {
+		lines = max(lay.HeaderLines, 1)
+	}
+	headings, used := c.headings(text, whole, lines)
 	if lay.HeaderLine > 0 {
 		if len(headings) > 1 {
 			c.header = bytes.TrimRight(bytes.Clone(text[:used]), "\r\n")
@@ -96,28 +100,30 @@ func (c *cutter) lineEnds() string {
 	return string(rune(c.newline))
 }
 
-// headings cuts the first record and returns its cells, named only when it is
-// the header, and how many bytes it takes with its line end.
-func (c *cutter) headings(text []byte, whole, named bool) (headings []string, used int) {
+// headings cuts the rows that begin on the lines of the header, or where there
+// are none the first record, and returns a heading for each cell and how many
+// bytes the rows take with their line ends.
+func (c *cutter) headings(text []byte, whole bool, lines int64) (headings []string, used int) {
 	b := c.cutText(text, whole)
 	if b.Len() == 0 {
 		return []string{""}, 0
 	}
-	headings = make([]string, b.Width(0))
-	for i := range headings {
-		if named {
-			headings[i] = string(value.Trim(b.Cell(0, i)))
-		}
+	if lines == 0 {
+		return fitHeadings(make([]string, b.Width(0)), b, 1), 0
 	}
-	return fitHeadings(headings, b), b.Next(0)
+	rows := 1
+	for rows < b.Len() && b.Line(rows) <= lines {
+		rows++
+	}
+	return fitHeadings(joinHeadings(b, 0, rows), b, rows), b.Next(rows - 1)
 }
 
 // fitHeadings adds a blank heading where nearly all records have one cell more
 // than the header: before the first, for the names of the rows, or behind the
 // last, where the records end in a delimiter.
-func fitHeadings(headings []string, b *record.Batch) []string {
+func fitHeadings(headings []string, b *record.Batch, from int) []string {
 	more, blank, rows := 0, 0, min(b.Len(), headRows)
-	for r := 1; r < rows; r++ {
+	for r := from; r < rows; r++ {
 		if b.Width(r) == len(headings)+1 {
 			more++
 			if value.Blank(b.Cell(r, len(headings))) {
@@ -126,7 +132,7 @@ func fitHeadings(headings []string, b *record.Batch) []string {
 		}
 	}
 	switch {
-	case more*10 < (rows-1)*9 || more == 0:
+	case more*10 < (rows-from)*9 || more == 0:
 		return headings
 	case blank == more:
 		return append(headings, "")

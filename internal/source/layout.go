@@ -25,7 +25,9 @@ type Layout struct {
 	Comment    string `json:"comment"`  // what lines begin with that are comments, or ""
 	Ruler      bool   `json:"ruler"`    // lines of dashes and the like are no records
 	// HeaderLine is the line of the header, 0 when there is none.
-	HeaderLine    int64 `json:"header_line"`
+	HeaderLine int64 `json:"header_line"`
+	// HeaderLines is how many lines it has, whose cells are joined.
+	HeaderLines   int64 `json:"header_lines"`
 	FirstDataLine int64 `json:"first_data_line"`
 	// Footer is how many records at the end are none, such as totals.
 	Footer int64 `json:"footer"`

@@ -59,13 +59,7 @@ var Settings = []Setting{
 	{"ruler", "true to leave out lines of dashes and the like",
 		func(l *Layout, v string) error { return setTruth(&l.Ruler, v) },
 		func(l *Layout) string { return strconv.FormatBool(l.Ruler) }},
-	{"header", "the line of the header, or none", setHeader,
-		func(l *Layout) string {
-			if l.HeaderLine == 0 {
-				return "none"
-			}
-			return strconv.FormatInt(l.HeaderLine, 10)
-		}},
+	{"header", "the line of the header, or none; of a header of several lines the first and the last: 3-4", setHeader, (*Layout).Header},
 	{"first_data_line", "the line of the first record, where there is no header",
 		func(l *Layout, v string) error { l.HeaderLine = 0; return setLine(&l.FirstDataLine, v, 1) },
 		func(l *Layout) string { return strconv.FormatInt(l.FirstDataLine, 10) }},
@@ -157,10 +151,30 @@ func setHeader(l *Layout, v string) error {
 		l.HeaderLine = 0
 		return nil
 	}
-	if err := setLine(&l.HeaderLine, v, 1); err != nil {
-		return fmt.Errorf("write the number of its line, or none")
+	first, last, several := strings.Cut(v, "-")
+	err := setLine(&l.HeaderLine, first, 1)
+	if l.HeaderLines = 1; several && err == nil {
+		err = setLine(&l.HeaderLines, last, l.HeaderLine)
+		l.HeaderLines -= l.HeaderLine - 1
+	}
+	if err != nil || l.HeaderLines > maxHeader {
+		return fmt.Errorf("write the number of its line, or none; of a header of several lines, %d at most, the first and the last: 3-4", maxHeader)
 	}
 	return nil
+}
+
+// maxHeader is how many lines a header may have.
+const maxHeader = 8
+
+// Header returns the line or lines of the header, as they are told.
+func (l *Layout) Header() string {
+	switch {
+	case l.HeaderLine == 0:
+		return "none"
+	case l.HeaderLines > 1:
+		return fmt.Sprintf("%d-%d", l.HeaderLine, l.HeaderLine+l.HeaderLines-1)
+	}
+	return strconv.FormatInt(l.HeaderLine, 10)
 }
 
 func setLine(to *int64, v string, least int64) error {

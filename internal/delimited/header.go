@@ -1,0 +1,259 @@
+package delimited
+
+import (
+	"bytes"
+	"regexp"
+	"strings"
+
+	"ambertray/internal/record"
+	"ambertray/internal/source"
+	"ambertray/internal/value"
+)
+
+// findHeader sets the header line, or the first data line where there is no
+// header, and the ruler below it.
+func (s *shape) findHeader(lay *source.Layout) {
+	lay.HeaderLine, lay.HeaderLines, lay.FirstDataLine, lay.Ruler = 0, 1, 0, false
+	if s.rows.Len() == 0 {
+		return
+	}
+	first := s.firstFull()
+	for r := first; r < min(s.rows.Len(), first+3) && !lay.Ruler; r++ {
+		lay.Ruler = isRuler(s.rows.Text(r)) && r > 0
+	}
+	if isRuler(s.rows.Text(first)) && first+1 < s.rows.Len() {
+		first++
+	}
+	if s.lacksFirst(first - 1) {
+		first--
+		lay.HeaderLine = s.rows.Line(first)
+	} else if s.hasHeader(first) {
+		from, to := s.headerRows(first)
+		lay.HeaderLine = s.rows.Line(from)
+		lay.HeaderLines = s.rows.Line(to) - lay.HeaderLine + 1
+	} else {
+		lay.FirstDataLine = s.rows.Line(first)
+	}
+}
+
+// headerRows returns the rows of the header, of which one is known: the row
+// above belongs to it when its headings alone are not distinct, the row below
+// when it completes them or gives their units.
+func (s *shape) headerRows(at int) (from, to int) {
+	if s.groups(at - 1) {
+		return at - 1, at
+	}
+	if s.completes(at+1) || s.units(at+1) {
+		return at, at + 1
+	}
+	return at, at
+}
+
+// next tells whether a row is in the batch and stands right below the one
+// before it.
+func (s *shape) next(at int) bool {
+	return at > 0 && at < s.rows.Len() && s.rows.Line(at) == s.rows.Line(at-1)+1 && s.rows.Width(at) <= s.width
+}
+
+// cell returns a cell of a row, which may be too short to have it.
+func (s *shape) cell(r, c int) []byte {
+	if c >= s.rows.Width(r) {
+		return nil
+	}
+	return value.Trim(s.rows.Cell(r, c))
+}
+
+// groups tells whether a row heads groups of columns: it has several texts, and
+// the headings below are distinct only with them.
+func (s *shape) groups(at int) bool {
+	if at < 0 || !s.next(at+1) || s.rows.Width(at) > s.width {
+		return false
+	}
+	texts := 0
+	for c := range s.rows.Width(at) {
+		switch kindOf(s.rows.Cell(at, c)) {
+		case value.Text:
+			texts++
+		case value.NullWord:
+		default:
+			if !isYear(string(s.cell(at, c))) {
+				return false
+			}
+			texts++
+		}
+	}
+	alone, joined := joinHeadings(s.rows, at+1, 1), joinHeadings(s.rows, at, 2)
+	return texts > 1 && repeats(alone) && !repeats(joined)
+}
+
+// repeats tells whether a heading occurs twice.
+func repeats(headings []string) bool {
+	seen := map[string]bool{}
+	for _, h := range headings {
+		if h != "" && seen[h] {
+			return true
+		}
+		seen[h] = true
+	}
+	return false
+}
+
+// completes tells whether a row below the header names what that leaves blank,
+// and nothing that has a heading but for parts of a group.
+func (s *shape) completes(at int) bool {
+	if !s.next(at) {
+		return false
+	}
+	named, other := 0, false
+	for c := range s.width {
+		above, here := s.cell(at-1, c), s.cell(at, c)
+		switch {
+		case len(above) == 0 && len(here) == 0:
+			continue
+		case len(here) > 0 && kindOf(here) != value.Text:
+			return false
+		case len(above) == 0:
+			named++
+			other = other || s.kindBelow(c, at+1, nil) != value.Text
+		case len(here) > 0:
+			if c+1 >= s.width || len(s.cell(at-1, c+1)) > 0 { // it heads no group
+				return false
+			}
+		}
+	}
+	return named > 0 && (other || !s.recurs(at, at+1))
+}
+
+// units tells whether a row below the header gives the units of numbers: it has
+// text in columns of numbers only.
+func (s *shape) units(at int) bool {
+	if !s.next(at) {
+		return false
+	}
+	some := false
+	for c := range s.width {
+		here := s.cell(at, c)
+		if len(here) == 0 {
+			continue
+		}
+		kind := s.kindBelow(c, at+1, nil)
+		if !unit.Match(here) || kindOf(here) != value.Text || kind != value.Integer && !bracketed(here) {
+			return false
+		}
+		some = some || kind != value.Text
+	}
+	return some
+}
+
+// unit is what a unit looks like: short, without a digit in front, perhaps in
+// brackets.
+var unit = regexp.MustCompile(`^[(\[]?[\p{L}%°µ€$£/][\p{L}%°µ€$£²³/·. \d^-]{0,9}[)\]]?$`)
+
+func bracketed(text []byte) bool {
+	return strings.ContainsRune("([", rune(text[0])) && strings.ContainsRune(")]", rune(text[len(text)-1]))
+}
+
+// joinHeadings joins the cells of rows below each other. What stands above a
+// blank cell on its right heads that too.
+func joinHeadings(b *record.Batch, at, rows int) []string {
+	var headings []string
+	for r := at; r < min(at+rows, b.Len()); r++ {
+		group := ""
+		for c := range b.Width(r) {
+			text := string(value.Trim(b.Cell(r, c)))
+			if text != "" {
+				group = text
+			} else if r+1 < at+rows && blankBelow(b, r, at+rows, c) {
+				group = ""
+			}
+			if r+1 < at+rows && text == "" {
+				text = group
+			}
+			for len(headings) <= c {
+				headings = append(headings, "")
+			}
+			headings[c] = strings.TrimSpace(headings[c] + " " + text)
+		}
+	}
+	return headings
+}
+
+// blankBelow tells whether the cells below one are blank, up to a row.
+func blankBelow(b *record.Batch, r, end, c int) bool {
+	for r++; r < min(end, b.Len()); r++ {
+		if c < b.Width(r) && !value.Blank(b.Cell(r, c)) {
+			return false
+		}
+	}
+	return true
+}
+
+// hasHeader tells whether a row names the columns: it is text where the column
+// below it is something else. Where nothing tells them apart, a row of distinct
+// words is a header.
+func (s *shape) hasHeader(at int) bool {
+	votes, words := 0, true
+	below := at + 1
+	for below < s.rows.Len() && isRuler(s.rows.Text(below)) {
+		below++
+	}
+	seen := map[string]bool{}
+	for c := range s.rows.Width(at) {
+		cell := s.rows.Cell(at, c)
+		name, first := string(value.Trim(cell)), kindOf(cell)
+		kind := s.kindBelow(c, below, s.rows.Text(at))
+		if kind != value.Boolean && first == value.Boolean || isYear(name) && !s.yearsBelow(c, below) {
+			first = value.Text // a heading such as No, or a year above amounts
+		}
+		words = words && (name == "" || !seen[name] && first == value.Text)
+		seen[name] = true
+		switch {
+		case kind == value.Text:
+		case first == value.Text:
+			votes++
+		case first == kind:
+			votes--
+		}
+	}
+	return votes > 0 || votes == 0 && words && !s.recurs(at, below)
+}
+
+// recurs tells whether a cell of a row occurs again below it in its column,
+// which the name of a column does not.
+func (s *shape) recurs(at, from int) bool {
+	for r := from; r < min(s.rows.Len(), from+kindRows); r++ {
+		for c := range min(s.rows.Width(r), s.rows.Width(at)) {
+			if cell := s.rows.Cell(at, c); !value.Blank(cell) && bytes.Equal(cell, s.rows.Cell(r, c)) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// lacksFirst tells whether a row names all columns but the first, which holds
+// the names of the rows.
+func (s *shape) lacksFirst(at int) bool {
+	if at < 0 || s.width < 3 || s.rows.Width(at) != s.width-1 {
+		return false
+	}
+	for c := range s.rows.Width(at) {
+		if kindOf(s.rows.Cell(at, c)) != value.Text {
+			return false
+		}
+	}
+	return true
+}
+
+var year = regexp.MustCompile(`^(19|20)\d\d$`)
+
+func isYear(text string) bool { return year.MatchString(text) }
+
+func (s *shape) yearsBelow(c, from int) bool {
+	for r := from; r < min(s.rows.Len(), from+kindRows); r++ {
+		if s.rows.Width(r) > c && !isYear(string(s.rows.Cell(r, c))) {
+			return false
+		}
+	}
+	return true
+}
