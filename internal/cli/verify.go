@@ -57,6 +57,9 @@ func (a *app) drawVerification(v *load.Verification) {
 		rows = p.Red(term.Amount(v.Rows, "row") + ", but " + gives + " " + term.Count(v.Convertible+v.Before))
 	}
 	p.Fact("table has", "%s", rows)
+	if len(v.Parts) > 1 {
+		a.drawParts(v)
+	}
 	p.Line("")
 	var lines [][]string
 	agree := 0
@@ -82,6 +85,27 @@ func (a *app) drawVerification(v *load.Verification) {
 	} else {
 		p.Fact("differs", "%s: %d of %d columns agree", p.Red("the table is not what the source says"), agree, len(v.Columns))
 	}
+}
+
+// drawParts shows what became of each file or sheet.
+func (a *app) drawParts(v *load.Verification) {
+	a.print.Line("")
+	var lines [][]string
+	for i := range v.Parts {
+		part := &v.Parts[i]
+		rows, verdict := "", ""
+		if part.Rows != nil {
+			rows, verdict = term.Count(*part.Rows), "agrees"
+			if *part.Rows != part.Convertible {
+				rows, verdict = a.print.Red(rows), a.print.Red("differs")
+			}
+		}
+		lines = append(lines, []string{part.Title(), verdict, term.Count(part.Read), term.Count(part.Convertible), term.Count(part.Rejected), rows})
+	}
+	a.print.Table([]term.Column{
+		{Title: "part", Max: 60}, {Title: ""}, {Title: "rows read", Right: true}, {Title: "to load", Right: true},
+		{Title: "to reject", Right: true}, {Title: "in table", Right: true},
+	}, lines)
 }
 
 func figureRow(name, verdict string, f table.Figures) []string {

@@ -52,11 +52,13 @@ type Receipt struct {
 
 // Part is one file or sheet of the source.
 type Part struct {
-	Source string  `json:"source"`
-	Sheet  *string `json:"sheet"`
-	Bytes  int64   `json:"bytes"`
-	SHA256 string  `json:"sha256"`
-	Read   int64   `json:"read"`
+	Source   string  `json:"source"`
+	Sheet    *string `json:"sheet"`
+	Bytes    int64   `json:"bytes"`
+	SHA256   string  `json:"sha256"`
+	Read     int64   `json:"read"`
+	Loaded   int64   `json:"loaded"`
+	Rejected int64   `json:"rejected"`
 }
 
 // Counts add up: Read = Loaded + Rejected + Skipped.

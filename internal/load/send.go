@@ -139,7 +139,7 @@ func (l *loading) keys(ctx context.Context, o pass.Options) (convert.Keys, error
 func (l *loading) count(out *pass.Outcome, rows int64) {
 	r := l.receipt
 	for _, p := range out.Parts {
-		part := Part{Source: p.Name, Bytes: p.Bytes, SHA256: p.SHA256, Read: p.Read}
+		part := Part{Source: p.Name, Bytes: p.Bytes, SHA256: p.SHA256, Read: p.Read, Loaded: p.Loaded, Rejected: p.Rejected}
 		if p.Sheet != "" {
 			part.Sheet = &p.Sheet
 		}

@@ -58,6 +58,7 @@ type Verification struct {
 	Mended      int64        `json:"mended"`       // records that were corrected and loaded later
 	Verified    bool         `json:"verified"`
 	Differences []Difference `json:"differences"`
+	Parts       []PartRows   `json:"parts"`
 	Columns     []Compared   `json:"columns"`
 }
 
@@ -110,11 +111,17 @@ func Verify(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Ta
 	if last.before.rows > 0 && last.before.figures == nil { // that load has counted rows only
 		cols = nil
 	}
-	want := counted{out.Loaded, out.Figures}.plus(mended, cols, to.Dialect()).plus(last.before, cols, to.Dialect())
+	want := counted{out.Loaded, out.Figures}.plus(mended.counted, cols, to.Dialect()).plus(last.before, cols, to.Dialect())
 	v := &Verification{
 		Tray: t.Dir, Target: to.Name(), Table: t.Table.Name, Rows: got.rows, Before: last.before.rows, Mended: mended.rows,
 		Read: out.Read(), Convertible: out.Loaded + mended.rows, Rejected: out.Rejects.Total() - mended.rows, Skipped: out.Skipped.Total(),
-		Differences: compare(cols, want, got),
+		Parts: partsOf(out, mended.parts), Differences: compare(cols, want, got),
+	}
+	if len(v.Parts) > 1 && v.Before == 0 {
+		if err := countParts(ctx, to, plan, v.Parts); err != nil {
+			return nil, err
+		}
+		v.Differences = append(v.Differences, compareParts(v.Parts)...)
 	}
 	v.Verified = len(v.Differences) == 0
 	for i, c := range cols {
@@ -172,21 +179,35 @@ func (l *lastLoad) fit(ctx context.Context, plan *table.Table, to target.Target)
 	return fitted, nil
 }
 
-// mended returns what was corrected and loaded of its rejects.
-func (l *lastLoad) mended(ctx context.Context, t *tray.Tray, from *source.Opener, o pass.Options) (counted, error) {
+// mendedRows is what was corrected and loaded of the rejects of a load.
+type mendedRows struct {
+	counted
+	parts map[string]int64 // by the name of the part
+}
+
+func (l *lastLoad) mended(ctx context.Context, t *tray.Tray, from *source.Opener, o pass.Options) (m mendedRows, err error) {
 	path := filepath.Join(l.dir, reject.MendedName)
 	if _, err := os.Stat(path); l.receipt == nil || errors.Is(err, fs.ErrNotExist) {
-		return counted{}, nil
+		return m, nil
 	}
 	p, err := pass.OpenKept(ctx, t, from, path, l.receipt.Headings)
 	if err != nil {
-		return counted{}, err
+		return m, err
 	}
 	defer p.Close()
 	o.Refused = nil
 	out, err := p.Run(ctx, o)
 	if err != nil {
-		return counted{}, err
+		return m, err
 	}
-	return counted{out.Loaded, out.Figures}, nil
+	m.counted, m.parts = counted{out.Loaded, out.Figures}, map[string]int64{}
+	again, err := pass.OpenKept(ctx, t, from, path, l.receipt.Headings)
+	if err != nil {
+		return m, err
+	}
+	defer again.Close()
+	return m, again.Cells(ctx, func(_ int64, cells []string) error {
+		m.parts[cells[0]]++
+		return nil
+	})
 }

@@ -57,7 +57,9 @@ type Outcome struct {
 // Part is one file of the source and how many rows were read from it.
 type Part struct {
 	intake.Part
-	Read int64
+	Read     int64
+	Loaded   int64 // records of them that convert
+	Rejected int64
 }
 
 // Read returns the number of rows besides the header.
@@ -230,7 +232,10 @@ func (o *Outcome) add(k *convert.Block) {
 	o.Records += k.Read
 	o.Loaded += k.Loaded()
 	o.Skipped = o.Skipped.Plus(k.Skipped)
-	o.Parts[k.Part].Read += k.Read + k.Skipped.Total()
+	part := &o.Parts[k.Part]
+	part.Read += k.Read + k.Skipped.Total()
+	part.Loaded += k.Loaded()
+	part.Rejected += int64(len(k.Rejects))
 	for _, r := range k.Rejects {
 		example := r.Value
 		if r.Column == "" {

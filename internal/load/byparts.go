@@ -1,0 +1,116 @@
+package load
+
+import (
+	"context"
+	"fmt"
+	"path/filepath"
+	"strconv"
+	"strings"
+
+	"ambertray/internal/pass"
+	"ambertray/internal/table"
+	"ambertray/internal/target"
+)
+
+// PartRows is a file or sheet of the source, and what the table has of it.
+type PartRows struct {
+	Source      string  `json:"source"`
+	Sheet       *string `json:"sheet"`
+	Read        int64   `json:"read"`
+	Convertible int64   `json:"would_load"`
+	Rejected    int64   `json:"would_reject"`
+	Rows        *int64  `json:"table_rows"` // null where no column of the table tells
+}
+
+// Title is what people call the part.
+func (p *PartRows) Title() string {
+	if p.Sheet == nil {
+		return p.Source
+	}
+	return p.Source + ", sheet " + *p.Sheet
+}
+
+// partsOf returns the parts of a pass; mended are records of them that were
+// corrected since, by the names of the parts.
+func partsOf(out *pass.Outcome, mended map[string]int64) (parts []PartRows) {
+	for i := range out.Parts {
+		p := &out.Parts[i]
+		more := mended[p.Title()]
+		next := PartRows{Source: p.Name, Read: p.Read, Convertible: p.Loaded + more, Rejected: p.Rejected - more}
+		if p.Sheet != "" {
+			next.Sheet = &p.Sheet
+		}
+		parts = append(parts, next)
+	}
+	return parts
+}
+
+// countParts asks the table how many rows it has of each part, where it has the
+// names of the files or sheets in columns of their own, and these tell the parts
+// apart.
+func countParts(ctx context.Context, to target.Target, t *table.Table, parts []PartRows) error {
+	d := to.Dialect()
+	var columns []string
+	values := map[string]func(p *PartRows) string{}
+	for _, c := range t.Loaded() {
+		if of := namesPart(c); of != nil {
+			columns = append(columns, d.Quote(c.Name))
+			values[columns[len(columns)-1]] = of
+		}
+	}
+	byKey := map[string]*PartRows{}
+	for i := range parts {
+		var key []string
+		for _, c := range columns {
+			key = append(key, values[c](&parts[i]))
+		}
+		byKey[strings.Join(key, "\x1f")] = &parts[i]
+	}
+	if len(columns) == 0 || len(byKey) < len(parts) {
+		return nil
+	}
+	list := strings.Join(columns, ", ")
+	rows, err := to.Query(ctx, fmt.Sprintf("SELECT count(*), %s FROM %s GROUP BY %s", list, d.QuoteTable(t.Name), list))
+	if err != nil {
+		return err
+	}
+	for i := range parts {
+		parts[i].Rows = new(int64)
+	}
+	for _, row := range rows {
+		if p := byKey[strings.Join(row[1:], "\x1f")]; p != nil {
+			*p.Rows, _ = strconv.ParseInt(row[0], 10, 64)
+		}
+	}
+	return nil
+}
+
+// namesPart returns what a column has of a part, or nil for one that has
+// something else or changes it.
+func namesPart(c table.Column) func(p *PartRows) string {
+	if !c.Type.Textual() || c.Type.Kind == table.Char || c.Words != nil || c.LetterCase != "" || c.NullWords != nil || c.Default != nil || c.PadZeros > 0 {
+		return nil
+	}
+	switch c.Value {
+	case "{sheet}":
+		return func(p *PartRows) string {
+			if p.Sheet == nil {
+				return ""
+			}
+			return *p.Sheet
+		}
+	case "{file}":
+		return func(p *PartRows) string { return filepath.Base(p.Source) }
+	}
+	return nil
+}
+
+// compareParts holds the rows of each part against those that the table has.
+func compareParts(parts []PartRows) (diffs []Difference) {
+	for i := range parts {
+		if p := &parts[i]; p.Rows != nil && *p.Rows != p.Convertible {
+			diffs = append(diffs, Difference{Figure: "rows of " + p.Title(), Source: fmt.Sprint(p.Convertible), Table: fmt.Sprint(*p.Rows)})
+		}
+	}
+	return diffs
+}
