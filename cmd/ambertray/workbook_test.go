@@ -48,6 +48,7 @@ func TestWorkbook(t *testing.T) {
 			require.Contains(t, out, "table 56 → 57")
 			out, _ = d.run(0, "verify", "lent.tray", "--to", to)
 			require.Contains(t, out, "8 of 8 columns agree")
+			require.Contains(t, out, "lent.xlsx, sheet 2026-03  agrees         18       14          0        14\n")
 			_, errOut = d.run(1, "load", "lent.tray", "--to", to)
 			require.Contains(t, errOut, "was loaded into "+table+" already")
 			if name == "sqlite" {
@@ -91,4 +92,11 @@ func TestDrift(t *testing.T) {
 	require.Contains(t, rejects, "m-3.csv,2,3,")
 	require.Contains(t, d.read("m.tray/tray.yaml"), "drift: fill")
 	d.run(0, "verify", "m.tray", "--to", "museum.db")
+
+	d.write("n-1.csv", "no,name,fee\n00312,ant,5\n00313,bee,6\n")
+	d.write("n-2.csv", "no,name,fee\n314,cat,five\n315,dove,six\n")
+	d.write("n-3.csv", "no,title,paid,fee\n00316,elk,2026-01-01,5\n")
+	out, _ := d.run(0, "draft", "n-1.csv", "n-2.csv", "n-3.csv", "--drift", "fill")
+	require.Contains(t, out, "n-2.csv: no has numbers, and not codes; fee has text, and not numbers\n")
+	require.Contains(t, out, "n-3.csv: it has title in place of name; it has more: paid\n")
 }

@@ -13,21 +13,39 @@ type Drift struct {
 	Part    string   `json:"part"`
 	Missing []string `json:"missing"` // what it does not have
 	More    []string `json:"more"`    // what it has besides
-	Moved   bool     `json:"moved"`   // they are in another order
+	// Renamed are those of Missing in whose place stands one of More.
+	Renamed []Change `json:"renamed"`
+	// Retyped are columns whose values are of another sort. Only a survey knows.
+	Retyped []Change `json:"retyped"`
+	Moved   bool     `json:"moved"` // they are in another order
+}
+
+// Change is what something in the first part is in another one: the heading of a
+// column, or the sort of its values.
+type Change struct {
+	Column string `json:"column"` // its heading in the first part
+	Was    string `json:"was"`
+	Is     string `json:"is"`
 }
 
 func (d *Drift) String() string {
 	var how []string
-	switch {
-	case len(d.Missing) == 1 && len(d.More) == 1:
-		how = append(how, fmt.Sprintf("it has %s in place of %s", d.More[0], d.Missing[0]))
-	case d.Missing != nil && d.More != nil:
-		how = append(how, "it has no "+strings.Join(d.Missing, ", "), "it has more: "+strings.Join(d.More, ", "))
-	case d.Missing != nil:
-		how = append(how, "it has no "+strings.Join(d.Missing, ", "))
-	case d.More != nil:
-		how = append(how, "it has more: "+strings.Join(d.More, ", "))
-	default:
+	missing, more := slices.Clone(d.Missing), slices.Clone(d.More)
+	for _, c := range d.Renamed {
+		how = append(how, fmt.Sprintf("it has %s in place of %s", c.Is, c.Was))
+		missing = slices.DeleteFunc(missing, func(h string) bool { return h == c.Was })
+		more = slices.DeleteFunc(more, func(h string) bool { return h == c.Is })
+	}
+	if len(missing) > 0 {
+		how = append(how, "it has no "+strings.Join(missing, ", "))
+	}
+	if len(more) > 0 {
+		how = append(how, "it has more: "+strings.Join(more, ", "))
+	}
+	for _, c := range d.Retyped {
+		how = append(how, fmt.Sprintf("%s has %s, and not %s", c.Column, c.Is, c.Was))
+	}
+	if d.Moved {
 		how = append(how, "they are in another order")
 	}
 	return strings.Join(how, "; ")
@@ -104,5 +122,14 @@ func drifted(part string, want, got []string) Drift {
 		}
 	}
 	d.Moved = d.Missing == nil && d.More == nil
+	for i, h := range want {
+		switch {
+		case !slices.Contains(d.Missing, h):
+		case i < len(got) && slices.Contains(d.More, got[i]):
+			d.Renamed = append(d.Renamed, Change{h, h, got[i]})
+		case len(d.Missing) == 1 && len(d.More) == 1:
+			d.Renamed = append(d.Renamed, Change{h, h, d.More[0]})
+		}
+	}
 	return d
 }

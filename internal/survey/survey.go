@@ -173,7 +173,8 @@ func once(ctx context.Context, from *source.Opener, files []string, lay source.L
 		survey:  &Survey{Bytes: in.Size(), Layout: lay, Oddities: []Oddity{}, Noticed: []Oddity{}, SkippedRows: []SkippedRow{}},
 		options: o, headings: in.Headings,
 	}
-	w.survey.Drift = in.Drift
+	w.survey.Drift = slices.Clone(in.Drift)
+	w.sorts = make([][]infer.Sorts, len(in.Parts))
 	for i := range in.Parts {
 		w.parts = append(w.parts, in.Parts[i].Title())
 	}
@@ -183,6 +184,7 @@ func once(ctx context.Context, from *source.Opener, files []string, lay source.L
 	for i := range in.Parts {
 		w.notice(&in.Parts[i])
 	}
+	w.noteRetyped()
 	return w, nil
 }
 
@@ -194,8 +196,9 @@ type surveying struct {
 	headings []string
 	columns  []infer.Column
 	keys     *infer.Keys
-	last     [][]string // the last rows
-	misread  []byte     // records that are not valid in the encoding
+	sorts    [][]infer.Sorts // of the values by part and column
+	last     [][]string      // the last rows
+	misread  []byte          // records that are not valid in the encoding
 }
 
 // seen is what one batch adds to the survey besides the profiles.
@@ -210,6 +213,7 @@ type seen struct {
 	misread                 []byte
 	runs                    []infer.Run
 	hashes                  [][]uint64 // of the first records
+	sorts                   []infer.Sorts
 }
 
 func (w *surveying) run(ctx context.Context, in *intake.Intake) error {
@@ -254,6 +258,7 @@ func (w *surveying) work(profile []infer.Column) record.Work[seen] {
 	return func(b *record.Batch) (seen, error) {
 		width := len(w.headings)
 		runs := make([]infer.Run, width)
+		sorts := w.sortsFor(width)
 		var hashes [][]uint64
 		if b.FirstRecord <= w.keys.Head() && b.Part == 0 {
 			hashes = make([][]uint64, width)
@@ -263,10 +268,17 @@ func (w *surveying) work(profile []infer.Column) record.Work[seen] {
 			if hashes != nil {
 				h = &hashes[c]
 			}
+			var before infer.Sorts
+			if sorts != nil {
+				before = profile[c].Sorts()
+			}
 			profile[c].Add(b, c, width, h)
+			if sorts != nil {
+				sorts[c].Add(before, profile[c].Sorts())
+			}
 			runs[c] = profile[c].Rising()
 		}
-		s := seen{runs: runs, hashes: hashes, part: b.Part, records: int64(b.Len()), skipped: b.Skipped, left: b.LeftOut()}
+		s := seen{runs: runs, hashes: hashes, sorts: sorts, part: b.Part, records: int64(b.Len()), skipped: b.Skipped, left: b.LeftOut()}
 		if b.Len() > 0 {
 			s.firstLine = b.Line(0)
 		}
@@ -354,6 +366,7 @@ func (w *surveying) add(s seen) {
 		v.Layout.FirstDataLine = s.firstLine
 	}
 	w.keys.Add(s.runs, s.hashes)
+	w.addSorts(s.part, s.sorts)
 	v.Records += s.records
 	v.Ragged += s.ragged
 	v.Broken += s.broken
