@@ -197,11 +197,11 @@ func (c *odsCell) write(w *writer, col int) error {
 	if !ok || err != nil {
 		return err
 	}
-	start := len(w.out)
-	if w.out = append(w.out, c.text...); c.number {
+	if c.number {
+		w.out = append(w.out, c.text...)
 		w.number()
 	} else {
-		w.text(start)
+		w.append([]byte(c.text))
 	}
 	return nil
 }

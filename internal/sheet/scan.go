@@ -185,12 +185,12 @@ func attribute(tag []byte, want string) (found string) {
 	return found
 }
 
-// value returns the text of a cell whose tag has just been read, when the cell
-// is all in the buffer and is written as most are: before, the text, behind. It
-// is valid until the next call.
-func (s *scanner) value(before, behind string) (text []byte, ok bool) {
+// usual returns the text of a cell whose tag has just been read, when the cell is
+// all in the buffer and is written as most are: before, the text, behind. It is
+// valid until the next call.
+func (s *scanner) usual(before, behind string) (text []byte, ok bool) {
 	rest := s.buf[s.at:s.end]
-	if len(rest) < len(before)+len(behind) || string(rest[:len(before)]) != before {
+	if len(rest) < len(before) || string(rest[:len(before)]) != before {
 		return nil, false
 	}
 	rest = rest[len(before):]

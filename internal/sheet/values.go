@@ -34,9 +34,7 @@ func (v *values) writeNumber(w *writer, col, style int, x float64) error {
 func (w *writer) writeText(col int, text []byte) error {
 	ok, err := w.cell(col)
 	if ok {
-		start := len(w.out)
-		w.out = append(w.out, text...)
-		w.text(start)
+		w.append(text)
 	}
 	return err
 }

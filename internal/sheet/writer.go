@@ -133,6 +133,14 @@ func (w *writer) cell(col int) (ok bool, err error) {
 
 // place writes what stands before a cell.
 func (w *writer) place(col int) {
+	if w.column == col && w.ended == w.row-1 && w.some { // the cell behind the last one
+		w.out = append(w.out, CellEnd)
+		w.column++
+		return
+	}
+	if !w.some {
+		w.use(col)
+	}
 	for ; w.ended < w.row-1; w.ended++ {
 		w.out = append(w.out, RowEnd)
 	}
@@ -141,10 +149,10 @@ func (w *writer) place(col int) {
 			w.out = append(w.out, CellEnd)
 		}
 	}
-	w.use(col)
 }
 
-// use takes in that a cell has a value.
+// use takes in that a cell has a value: the first one of a row, and any that is
+// left out.
 func (w *writer) use(col int) {
 	u := &w.facts.Used
 	if u.FirstRow == 0 {
@@ -186,6 +194,7 @@ func (w *writer) endRow() error {
 		w.out = append(w.out, HiddenRow, RowEnd)
 		w.ended = w.row
 	} else if w.column > w.view.Cells.first() {
+		w.facts.Used.LastColumn = max(w.facts.Used.LastColumn, w.column-1)
 		w.out = append(w.out, RowEnd)
 		w.ended = w.row
 	}
@@ -211,17 +220,17 @@ func (w *writer) number() {
 	w.mixed().Numbers++
 }
 
-// text takes what ends cells and rows out of the text of the cell that was
-// written last, which begins at start, and notes whether it is written as a
-// number is.
-func (w *writer) text(start int) {
-	text := w.out[start:]
-	for i, c := range text {
+// append appends the text of the cell that has begun, without what ends cells and
+// rows, and notes whether it is written as a number is.
+func (w *writer) append(text []byte) {
+	start := len(w.out)
+	w.out = append(w.out, text...)
+	for i, c := range w.out[start:] {
 		if c >= HiddenRow && c <= CellEnd {
-			text[i] = ' '
+			w.out[start+i] = ' '
 		}
 	}
-	if len(text) > 0 && (text[0] <= '9' || text[0] == ' ') && numeric(text) {
+	if len(text) > 0 && text[0] <= '9' && numeric(text) {
 		m := w.mixed()
 		if m.Texts++; m.Texts == 1 {
 			m.FirstText = w.row

@@ -147,9 +147,9 @@ func (s *scanner) usualTag(c *cellTag) bool {
 			return false
 		}
 	}
-	for i++; i+16 < longestTag && p[i] == ' '; {
+	for i++; i+20 < longestTag && p[i] == ' '; {
 		end := i + 4
-		for ; end < i+12 && p[end] != '"'; end++ {
+		for ; end < i+16 && p[end] != '"'; end++ {
 		}
 		if p[i+2] != '=' || p[i+3] != '"' || p[end] != '"' || end == i+4 {
 			return false
@@ -212,10 +212,9 @@ func (c *cellTag) set(name byte, value []byte) {
 // usualCell writes a cell that is written as most are, with a value only or a
 // text of its own.
 func (x *xlsx) usualCell(s *scanner, w *writer, c cellTag) (done bool, err error) {
-	text, valued := s.value("<v>", "</v></c>")
+	text, valued := s.usual("<v>", "</v></c>")
 	if !valued {
-		text, done = s.value("<is><t>", "</t></is></c>")
-		if !done {
+		if text, done = s.usual("<is><t>", "</t></is></c>"); !done {
 			return false, nil
 		}
 		c.kind = 'S'
@@ -291,7 +290,6 @@ func (x *xlsx) writeValue(w *writer, text []byte, c cellTag) error {
 	if err != nil || !ok {
 		return err
 	}
-	start := len(w.out)
 	switch c.kind {
 	case 's':
 		i, err := strconv.Atoi(string(bytes.TrimSpace(text)))
@@ -299,16 +297,17 @@ func (x *xlsx) writeValue(w *writer, text []byte, c cellTag) error {
 		if err != nil || !ok {
 			return fmt.Errorf("%w: it has no shared text %q, which stands in row %d", ErrBroken, text, w.row)
 		}
-		w.out = append(w.out, shared...)
-		w.text(start)
+		w.append(shared)
 	case 'b':
 		w.out = append(w.out, truth(yes(string(text)))...)
 	case 'n':
 		w.out = x.style(c.style).appendNumber(w.out, bytes.TrimSpace(text), x.is1904)
 		w.number()
 	default:
-		w.out = unescape(appendText(w.out, text), start)
-		w.text(start)
+		if bytes.IndexByte(text, '&') >= 0 || bytes.IndexByte(text, '_') >= 0 {
+			text = unescape(appendText(nil, text), 0)
+		}
+		w.append(text)
 	}
 	return nil
 }
