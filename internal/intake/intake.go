@@ -181,7 +181,7 @@ func (in *Intake) open(p *Part, opts source.Options) (src *source.Source, r reco
 func (in *Intake) advance() (err error) {
 	p := &in.Parts[in.next]
 	o := in.Layout.Options(p.Sheet)
-	o.Sum, o.Count = in.sum, &in.read
+	o.Sum, o.Count, o.Keep = in.sum, &in.read, true
 	in.src, in.reader, err = in.open(p, o)
 	in.next++
 	return err
@@ -241,11 +241,17 @@ func (in *Intake) Done() int64 { return in.read.Load() }
 // Size returns the bytes of all parts.
 func (in *Intake) Size() int64 { return in.size }
 
+// SizeTells tells whether two sources of the same content have the same size. Two
+// workbooks may be written in different ways.
+func (in *Intake) SizeTells() bool {
+	return !slices.ContainsFunc(in.Parts, func(p Part) bool { return p.Sheet != "" })
+}
+
 // Sums reads the parts to their ends and returns the SHA-256 of each.
 func (in *Intake) Sums(ctx context.Context) (sums []string, err error) {
 	for _, p := range in.Parts {
 		o := in.Layout.Options(p.Sheet)
-		o.Sum = true
+		o.Sum, o.Keep = true, true
 		src, err := in.opener.Open(ctx, p.Name, o)
 		if err != nil {
 			return nil, err

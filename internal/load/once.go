@@ -44,7 +44,7 @@ func (l *loading) once(ctx context.Context) error {
 		return err
 	}
 	for _, e := range entries {
-		if e.State == ledger.Replaced || e.Bytes != l.pass.Size() {
+		if e.State == ledger.Replaced || l.pass.SizeTells() && e.Bytes != l.pass.Size() {
 			continue
 		}
 		if content == "" {

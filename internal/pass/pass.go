@@ -131,6 +131,9 @@ func (p *Pass) Names() (names []string) {
 // Size returns the bytes of the files.
 func (p *Pass) Size() int64 { return p.in.Size() }
 
+// SizeTells tells whether two sources of the same content have the same size.
+func (p *Pass) SizeTells() bool { return p.in.SizeTells() }
+
 // Sums reads the files to their ends and returns the SHA-256 of each.
 func (p *Pass) Sums(ctx context.Context) ([]string, error) { return p.in.Sums(ctx) }
 

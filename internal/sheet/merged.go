@@ -12,6 +12,7 @@ type merging struct {
 	ahead  []Cells // whose first row is still to come
 	active []filled
 	cells  int // that were filled
+	seen   int // of active, in all rows
 	start  int // where the text of the cell that was written last begins, or -1
 }
 
@@ -47,12 +48,11 @@ func (w *writer) fillMerged(list []Cells) {
 // fillRows writes the rows before a row that have no cell of their own.
 func (w *writer) fillRows(row int) error {
 	for r := w.row + 1; r < row; r++ {
-		if w.fill.move(r); len(w.fill.active) == 0 {
-			if len(w.fill.ahead) == 0 {
-				break
-			}
-			r = min(row, w.fill.ahead[0].FirstRow) - 1
-			continue
+		if err := w.fill.move(r); err != nil {
+			return err
+		}
+		if !slices.ContainsFunc(w.fill.active, func(f filled) bool { return f.known }) {
+			break // there is nothing to put into a row without cells
 		}
 		w.next(r, false)
 		if err := w.endRow(); err != nil {
@@ -62,12 +62,14 @@ func (w *writer) fillRows(row int) error {
 			return err
 		}
 	}
-	w.fill.move(row)
-	return nil
+	return w.fill.move(row)
 }
 
 // move makes a row the one that is written.
-func (m *merging) move(row int) {
+func (m *merging) move(row int) error {
+	if m.seen += len(m.active); m.seen > 4*maxRepeated {
+		return fmt.Errorf("%w: too many merged cells lie over each other", ErrTooLarge)
+	}
 	m.active = slices.DeleteFunc(m.active, func(f filled) bool { return f.LastRow < row })
 	for len(m.ahead) > 0 && m.ahead[0].FirstRow <= row {
 		if m.ahead[0].LastRow >= row {
@@ -77,6 +79,7 @@ func (m *merging) move(row int) {
 	}
 	m.sort()
 	m.start = -1
+	return nil
 }
 
 // fillRow fills the merged cells between the cell that was written last, whose

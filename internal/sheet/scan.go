@@ -239,7 +239,7 @@ func (s *scanner) inner(dst []byte, element, skip string) ([]byte, error) {
 
 // ended makes a mistake of an end that comes too early.
 func ended(err error) error {
-	if errors.Is(err, io.EOF) {
+	if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
 		return fmt.Errorf("%w: it is cut off", ErrBroken)
 	}
 	return err

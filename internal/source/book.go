@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"path/filepath"
 	"time"
 
 	"github.com/richardlehane/mscfb"
@@ -14,13 +15,21 @@ import (
 	"ambertray/internal/sheet"
 )
 
-// openBook is a workbook that stays open, so that what it says of itself and its
-// shared texts are read once.
+// openBook is a workbook that stays open, so that what it says of itself, its
+// shared texts and, where there is room, its sheets are unpacked once.
 type openBook struct {
 	*sheet.Book
 	file    *os.File
 	size    int64
 	changed time.Time
+	texts   map[view]*keptText
+}
+
+func (b *openBook) close() {
+	b.file.Close()
+	for _, t := range b.texts {
+		t.remove()
+	}
 }
 
 // Book returns a workbook, or nil for any other file. It is valid as long as the
@@ -30,21 +39,29 @@ func (o *Opener) Book(ctx context.Context, name string) (*sheet.Book, error) {
 	if err != nil || member != "" {
 		return nil, err
 	}
-	return o.book(name, path)
+	b, err := o.book(name, path)
+	if b == nil {
+		return nil, err
+	}
+	return b.Book, nil
 }
 
-// book opens a workbook, unless it is open and has not changed since.
-func (o *Opener) book(name, path string) (*sheet.Book, error) {
+// book opens a workbook, unless it is open and has not changed since; of any
+// other file it returns nil.
+func (o *Opener) book(name, path string) (*openBook, error) {
 	info, err := os.Stat(path)
+	if err == nil {
+		path, err = filepath.Abs(path) // which names the file the same, from a tray too
+	}
 	if err != nil {
 		return nil, err
 	}
 	if b := o.books[path]; b != nil {
 		if b.size == info.Size() && b.changed.Equal(info.ModTime()) {
-			return b.Book, nil
+			return b, nil
 		}
 		delete(o.books, path)
-		b.file.Close()
+		b.close()
 	}
 	f, err := openFile(name, path)
 	if err != nil {
@@ -61,8 +78,8 @@ func (o *Opener) book(name, path string) (*sheet.Book, error) {
 	if o.books == nil {
 		o.books = map[string]*openBook{}
 	}
-	o.books[path] = &openBook{book, f, info.Size(), info.ModTime()}
-	return book, nil
+	o.books[path] = &openBook{book, f, info.Size(), info.ModTime(), map[view]*keptText{}}
+	return o.books[path], nil
 }
 
 // What the files of workbooks begin with: archives, and files that are folders
@@ -112,24 +129,42 @@ func oldBook(f *os.File, size int64) (*sheet.Book, error) {
 	return nil, fmt.Errorf("%w but an older document", ErrBinary)
 }
 
-// openSheet opens a sheet of a workbook as text.
-func openSheet(name string, book *sheet.Book, o Options) (*Source, error) {
-	chosen, cells, err := book.Resolve(o.Sheet, o.Cells)
+// open opens a sheet as text.
+func (b *openBook) open(name string, o Options) (*Source, error) {
+	chosen, cells, err := b.Resolve(o.Sheet, o.Cells)
 	if err != nil {
 		return nil, err
 	}
 	if len(chosen) > 1 {
-		return nil, &sheet.ChoiceError{Sheets: book.Sheets}
+		return nil, &sheet.ChoiceError{Sheets: b.Sheets}
 	}
-	i := chosen[0]
-	s := &Source{Name: name, Packing: book.Format, Sheet: book.Sheets[i].Name, Size: book.Size(i), count: o.Count}
-	view := sheet.View{Cells: cells, LeaveHidden: o.LeaveHidden, FillMerged: o.FillMerged}
-	s.rows = book.Reader(i, view, s.counted)
-	s.closer = append(s.closer, s.rows)
-	var text io.Reader = s.rows
+	v := view{chosen[0], sheet.View{Cells: cells, LeaveHidden: o.LeaveHidden, FillMerged: o.FillMerged}}
+	s := &Source{Name: name, Packing: b.Format, Sheet: b.Sheets[v.sheet].Name, count: o.Count}
+	text := b.text(s, v, o.Keep)
 	if o.Sum {
 		s.sum = sha256.New()
 		text = io.TeeReader(text, s.sum)
 	}
 	return s, s.decode(text, utf8Name)
+}
+
+// text returns the text of a sheet, for a source.
+func (b *openBook) text(s *Source, v view, keep bool) io.Reader {
+	s.Size = b.Size(v.sheet)
+	if kept := b.texts[v]; kept != nil {
+		s.facts = func() sheet.Facts { return kept.facts }
+		text := io.NewSectionReader(kept.file, 0, kept.size)
+		if s.count == nil {
+			return text
+		}
+		return &scaled{Reader: text, n: s.count, of: kept.size, size: s.Size}
+	}
+	r := b.Reader(v.sheet, v.View, s.counted)
+	s.facts = r.Facts
+	text := io.ReadCloser(r)
+	if keep {
+		text = b.keep(r, v)
+	}
+	s.closer = append(s.closer, text)
+	return text
 }

@@ -57,7 +57,7 @@ func (o *Opener) Open(ctx context.Context, name string, opts Options) (*Source, 
 			return nil, err
 		}
 		if book != nil {
-			return openSheet(name, book, opts)
+			return book.open(name, opts)
 		}
 	}
 	return open(name, path, member, opts)
@@ -176,7 +176,7 @@ func (l *lively) Read(p []byte) (int, error) {
 // Close closes workbooks and removes the temporary files.
 func (o *Opener) Close() {
 	for _, b := range o.books {
-		b.file.Close()
+		b.close()
 	}
 	for _, path := range o.local {
 		os.Remove(path)

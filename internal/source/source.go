@@ -38,6 +38,7 @@ type Options struct {
 	// LeaveHidden leaves out the hidden rows and columns of a sheet, FillMerged
 	// puts the value of merged cells into each of them.
 	LeaveHidden, FillMerged bool
+	Keep                    bool // the text of a sheet that is read to its end
 	Sum                     bool // add up the SHA-256 as it is read
 	// Count, unless nil, is raised by the bytes of the file as they are read,
 	// by whichever goroutine reads.
@@ -55,7 +56,7 @@ type Source struct {
 	count  *atomic.Int64
 	sum    hash.Hash // nil unless it is wanted
 	text   *headed
-	rows   *sheet.Reader // of a sheet, or nil
+	facts  func() sheet.Facts // of a sheet, or nil
 	closer []io.Closer
 }
 
@@ -232,10 +233,10 @@ func (s *Source) Read(p []byte) (int, error) { return s.text.Read(p) }
 // Facts returns what the reading of a sheet has shown, once Read has returned
 // io.EOF; of text there are none.
 func (s *Source) Facts() *sheet.Facts {
-	if s.rows == nil {
+	if s.facts == nil {
 		return nil
 	}
-	facts := s.rows.Facts()
+	facts := s.facts()
 	return &facts
 }
 
