@@ -83,7 +83,7 @@ func floorCSV(path string, each func([]string) error) error {
 func cut(path string, workers int) error {
 	runtime.GOMAXPROCS(workers)
 	ctx := context.Background()
-	in, err := intake.Open(ctx, &source.Opener{}, []string{path}, source.DefaultLayout(), false)
+	in, err := intake.Open(ctx, &source.Opener{}, []string{path}, source.DefaultLayout(), nil, false)
 	if err != nil {
 		return err
 	}

@@ -107,6 +107,7 @@ func hintFor(err error) string {
 	var members *source.MembersError
 	var again *load.AgainError
 	var choice *sheet.ChoiceError
+	var name *sheet.NameError
 	var drift *intake.DriftError
 	var elsewhere *load.ElsewhereError
 	switch {
@@ -126,8 +127,12 @@ func hintFor(err error) string {
 		return "nothing was loaded; correct the source, or allow more with --allow-rejects or allow_rejects: in the tray"
 	case errors.As(err, &drift):
 		return "--drift fill takes the columns of all, and fills what one does not have with NULL; or load them one by one"
+	case errors.As(err, &choice) && choice.Alike:
+		return "all that have values have the same columns: --sheet all makes one table of them; or name one: --sheet NAME"
 	case errors.As(err, &choice):
-		return "name one: --sheet NAME; or a pattern of names, or all of one layout: --sheet all"
+		return "name one: --sheet NAME; or a pattern of names, such as --sheet '2026-*'; or all, where columns differ with --drift fill: --sheet all"
+	case errors.As(err, &name):
+		return "name one of these, or write a range: --cells B3:H200"
 	case errors.As(err, &members):
 		return fmt.Sprintf("name one: %s//%s", members.Archive, members.Members[0])
 	case errors.As(err, &mistake):

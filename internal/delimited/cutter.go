@@ -35,6 +35,7 @@ type cutter struct {
 	ruler   bool
 	header  []byte // the text of the header, for where it is repeated
 	footer  int
+	find    int // find the footer, in records of so many cells; 0 not to
 	fill    int // records of fewer cells get blank ones
 }
 
@@ -199,8 +200,10 @@ func (c *cutter) rule(row []byte) (record.Rule, bool) {
 	switch {
 	case len(row) == 0 || row[0] <= ' ' && c.noValue(row) || row[0] == c.delimiter && c.noValue(row):
 		return record.Blank, true
-	case len(row) == 1 && row[0] == sheet.HiddenRow && c.newline == sheet.RowEnd:
+	case c.newline == sheet.RowEnd && string(row) == string(sheet.HiddenRow):
 		return record.Hidden, true
+	case c.newline == sheet.RowEnd && string(row) == string(sheet.OutsideRow):
+		return record.Blank, true
 	case len(c.comment) > 0 && bytes.HasPrefix(row, c.comment):
 		return record.Comment, true
 	case len(row) == len(c.header) && bytes.Equal(row, c.header):

@@ -23,7 +23,7 @@ const headRows = 1000
 // other are of one kind. The header is the first full row; it is one of names
 // when it is text above what is not. What stands above it is titles.
 func Detect(head []byte, whole bool, told func(*source.Layout)) source.Layout {
-	lay := source.Layout{Format: "delimited", Quote: `"`, Escape: source.Doubled, LineEnd: lineEnd(head), Told: []string{}}
+	lay := source.Layout{Format: "delimited", Quote: `"`, Escape: source.Doubled, LineEnd: lineEnd(head), FindFooter: true, Told: []string{}}
 	if told == nil {
 		told = func(*source.Layout) {}
 	}

@@ -3,6 +3,7 @@ package delimited
 import (
 	"bytes"
 	"regexp"
+	"slices"
 	"strings"
 
 	"ambertray/internal/record"
@@ -34,6 +35,31 @@ func (s *shape) findHeader(lay *source.Layout) {
 	} else {
 		lay.FirstDataLine = s.rows.Line(first)
 	}
+}
+
+// SeekHeader returns the layout with the header where the text that begins with
+// head has it: on another line than the layout says, if the headings that are
+// wanted do not stand there, but most of them elsewhere.
+func SeekHeader(head []byte, whole bool, lay source.Layout, wanted []string) source.Layout {
+	c, err := newCutter(lay)
+	if err != nil || lay.HeaderLine == 0 || len(wanted) == 0 {
+		return lay
+	}
+	most := len(wanted) / 2
+	found, rows := lay.HeaderLine, c.cutText(head, whole)
+	for r := 0; r < rows.Len() && r < maxTitles+int(lay.HeaderLine); r++ {
+		n, line := 0, rows.Line(r)
+		for _, h := range distinct(joinHeadings(rows, r, int(max(lay.HeaderLines, 1)))) {
+			if slices.Contains(wanted, h) {
+				n++
+			}
+		}
+		if n > most || n == most && line == lay.HeaderLine {
+			most, found = n, line
+		}
+	}
+	lay.HeaderLine = found
+	return lay
 }
 
 // headerRows returns the rows of the header, of which one is known: the row

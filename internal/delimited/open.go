@@ -6,6 +6,7 @@ import (
 	"io"
 
 	"ambertray/internal/record"
+	"ambertray/internal/sheet"
 	"ambertray/internal/source"
 	"ambertray/internal/value"
 )
@@ -51,6 +52,9 @@ func open(src *source.Source, lay source.Layout, size int) (*Reader, []string, e
 	if lay.FillShort {
 		c.fill = len(headings)
 	}
+	if lay.FindFooter {
+		c.find = len(headings)
+	}
 	r := newReader(src, c, size, line)
 	r.decoded = !src.Encoding.IsUTF8()
 	for _, row := range above {
@@ -84,7 +88,9 @@ func (c *cutter) skipLines(text []byte, n int64) (rest []byte, above []record.Le
 		if !ok {
 			rule = record.Title
 		}
-		above = append(above, record.LeftOut{Rule: rule, Line: line, Text: string(row)})
+		if string(row) != string(sheet.OutsideRow) { // which is no row of the source
+			above = append(above, record.LeftOut{Rule: rule, Line: line, Text: string(row)})
+		}
 		if c.newline == 0 && text[i] == '\r' && i+1 < len(text) && text[i+1] == '\n' {
 			i++
 		}

@@ -177,7 +177,7 @@ func (p *piece) Cut(ctx context.Context) (*record.Batch, error) {
 	b.FirstRecord, b.FirstLine = before.record, before.line
 	b.CountLines(cut)
 	if p.last {
-		b.DropLast(c.footer, record.Footer)
+		b.DropLast(c.footerOf(b), record.Footer)
 	}
 	p.after <- tail{ // before what the next piece need not wait for
 		left:   slices.Clone(b.Data[cut:b.Raw]),
@@ -204,8 +204,8 @@ func (c *cutter) boundary(data []byte) (end int, sure bool) {
 	if newline == 0 {
 		newline = '\n'
 	}
-	for range c.footer {
-		data = data[:max(bytes.LastIndexByte(bytes.TrimRight(data, "\r\n"), newline)+1, 0)]
+	for range c.heldBack() {
+		data = data[:bytes.LastIndexByte(bytes.TrimRight(data, "\r\n\x1e"), newline)+1]
 	}
 	lastLine := bytes.LastIndexByte(data, newline) + 1
 	if c.quote == 0 || lastLine == 0 {

@@ -10,7 +10,7 @@ import (
 // DetectSheet is Detect for the text of a sheet, of which it is known how it is
 // cut: what is left to find is the header.
 func DetectSheet(head []byte, whole bool, told func(*source.Layout)) source.Layout {
-	lay := source.Layout{Told: []string{}}
+	lay := source.Layout{FindFooter: true, Told: []string{}}
 	lay.OfSheet()
 	if told == nil {
 		told = func(*source.Layout) {}

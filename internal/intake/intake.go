@@ -26,8 +26,9 @@ type Part struct {
 	Bytes  int64  // of the file as it is
 	SHA256 string // once it was read to its end, if it was asked for
 
-	Headings []string
-	Facts    *sheet.Facts // of a sheet, once it was read to its end
+	Headings   []string
+	HeaderLine int64        // where these are, 0 where there are none
+	Facts      *sheet.Facts // of a sheet, once it was read to its end
 }
 
 // Title is what people call the part.
@@ -48,6 +49,7 @@ type Intake struct {
 
 	ctx    context.Context
 	opener *source.Opener
+	wanted []string // headings
 	sum    bool
 	next   int // the part that is opened next
 	src    *source.Source
@@ -106,6 +108,10 @@ func expandSheets(ctx context.Context, opener *source.Opener, names []string, wo
 func Detect(ctx context.Context, opener *source.Opener, name string, known source.Layout, told func(*source.Layout)) (source.Layout, error) {
 	parts, err := expandSheets(ctx, opener, []string{name}, known.Sheet, known.Cells)
 	if err != nil {
+		var choice *sheet.ChoiceError
+		if errors.As(err, &choice) && choice.Asked == "" {
+			choice.Alike = alike(ctx, opener, name, known)
+		}
 		return source.Layout{}, err
 	}
 	src, err := opener.Open(ctx, name, known.Options(parts[0].Sheet))
@@ -126,11 +132,28 @@ func Detect(ctx context.Context, opener *source.Opener, name string, known sourc
 	return lay, nil
 }
 
+// alike tells whether all sheets of a workbook that have values have the same
+// columns.
+func alike(ctx context.Context, opener *source.Opener, name string, known source.Layout) bool {
+	known.Sheet = sheet.All
+	lay, err := Detect(ctx, opener, name, known, nil)
+	if err != nil {
+		return false
+	}
+	lay.Sheet = sheet.All
+	in, err := Open(ctx, opener, []string{name}, lay, nil, false)
+	if err != nil {
+		return false
+	}
+	return in.Close() == nil
+}
+
 // Open opens files of one layout. Where their headings do not agree, either a
 // DriftError says how before anything is read, or the headings are those of all
-// of them.
-func Open(ctx context.Context, opener *source.Opener, names []string, lay source.Layout, sum bool) (*Intake, error) {
-	in := &Intake{Layout: lay, ctx: ctx, opener: opener, sum: sum}
+// of them. A header that is not on the line of the layout is looked for by the
+// headings that are wanted, or else by those of the first part.
+func Open(ctx context.Context, opener *source.Opener, names []string, lay source.Layout, wanted []string, sum bool) (*Intake, error) {
+	in := &Intake{Layout: lay, ctx: ctx, opener: opener, wanted: wanted, sum: sum}
 	var err error
 	if in.Parts, err = expandSheets(ctx, opener, names, lay.Sheet, lay.Cells); err != nil {
 		return nil, err
@@ -140,6 +163,9 @@ func Open(ctx context.Context, opener *source.Opener, names []string, lay source
 	}
 	first := &in.Parts[0]
 	in.Headings, first.Bytes = slices.Clone(first.Headings), in.src.Size
+	if wanted == nil {
+		in.wanted = in.Headings
+	}
 	for i := range in.Parts[1:] {
 		if err := in.look(&in.Parts[i+1]); err != nil {
 			in.Close()
@@ -170,7 +196,10 @@ func (in *Intake) open(p *Part, opts source.Options) (src *source.Source, r reco
 	if src, err = in.opener.Open(in.ctx, p.Name, opts); err != nil {
 		return nil, nil, err
 	}
-	if r, p.Headings, err = delimited.Open(src, in.Layout); err != nil {
+	head := src.Head()
+	lay := delimited.SeekHeader(head, len(head) < source.HeadSize, in.Layout, in.wanted)
+	p.HeaderLine = lay.HeaderLine
+	if r, p.Headings, err = delimited.Open(src, lay); err != nil {
 		src.Close()
 		return nil, nil, err
 	}

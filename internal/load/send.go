@@ -144,6 +144,9 @@ func (l *loading) count(out *pass.Outcome, rows int64) {
 			part.Sheet = &p.Sheet
 		}
 		r.Source = append(r.Source, part)
+		if lay := &l.receipt.Layout; p.HeaderLine != lay.HeaderLine && l.mend == nil {
+			r.Remarks = append(r.Remarks, fmt.Sprintf("the header of %s was found on %s %d, and not on %d", p.Title(), lay.LineWord(), p.HeaderLine, lay.HeaderLine))
+		}
 	}
 	r.Counts.Read, r.Counts.Loaded, r.Counts.Rejected, r.Counts.Skipped = out.Read(), rows, out.Rejects.Total(), out.Skipped.Total()
 	r.Skipped = out.Skipped

@@ -81,7 +81,13 @@ func Open(ctx context.Context, t *tray.Tray, opener *source.Opener) (*Pass, erro
 	if err != nil {
 		return nil, err
 	}
-	in, err := intake.Open(ctx, opener, files, t.Layout, true)
+	var planned []string
+	for _, c := range t.Table.Columns {
+		if c.From != "" {
+			planned = append(planned, c.From)
+		}
+	}
+	in, err := intake.Open(ctx, opener, files, t.Layout, planned, true)
 	if err != nil {
 		return nil, err
 	}

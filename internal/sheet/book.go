@@ -90,6 +90,7 @@ func (b *Book) found() (*Book, error) {
 type ChoiceError struct {
 	Asked  string // what there is no sheet of, or ""
 	Sheets []Sheet
+	Alike  bool // those that have values are known to have the same columns
 }
 
 func (e *ChoiceError) Error() string {
@@ -135,7 +136,7 @@ func Choose(sheets []Sheet, word string) ([]int, error) {
 	case len(found) == 0 && word == "" && len(sheets) == 1:
 		return []int{0}, nil
 	case len(found) == 0 || word == "" && len(found) > 1:
-		return nil, &ChoiceError{word, sheets}
+		return nil, &ChoiceError{Asked: word, Sheets: sheets}
 	}
 	return found, nil
 }

@@ -77,6 +77,12 @@ func (c Cells) has(row, col int) bool {
 
 func (c Cells) hasRow(row int) bool { return row >= c.FirstRow && (c.LastRow == 0 || row <= c.LastRow) }
 
+// Meets tells whether two ranges that have both of their corners have a cell in
+// common.
+func (c Cells) Meets(o Cells) bool {
+	return c.FirstRow <= o.LastRow && o.FirstRow <= c.LastRow && c.FirstColumn <= o.LastColumn && o.FirstColumn <= c.LastColumn
+}
+
 // first is the first column of the text of the range.
 func (c Cells) first() int { return max(c.FirstColumn, 1) }
 

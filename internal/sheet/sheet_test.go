@@ -100,7 +100,7 @@ func TestCells(t *testing.T) {
 func TestRows(t *testing.T) {
 	rows := `<row r="2"><c r="B2"><v>1</v></c><c r="C2" s="1"/><c r="D2"><v>2</v></c><c r="E2" s="1"/></row><row r="3" ht="9"/><row r="5"><c><v>3</v></c><c><v>4</v></c></row><row><c><v>5</v></c></row><row r="9"><c r="A9" s="1"/></row>`
 	require.Equal(t, []string{"", "|1||2", "", "", "3|4", "5"}, read(t, workbook(t, rows), ""))
-	require.Equal(t, []string{"", "1||2"}, read(t, workbook(t, rows), "B2:D4"))
+	require.Equal(t, []string{string(sheet.OutsideRow), "1||2"}, read(t, workbook(t, rows), "B2:D4"))
 	require.Equal(t, []string{"", "1", "", "", "4"}, read(t, workbook(t, rows), "B:B"))
 	for _, bad := range []string{"B3:A1", "3", "AAAA1", "B3:", "B0x"} {
 		_, err := sheet.ParseCells(bad)

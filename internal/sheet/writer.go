@@ -7,12 +7,13 @@ import (
 )
 
 // What ends a cell and a row of the text of a sheet, and what stands for a
-// hidden row that is left out: separators that ASCII has. In the text of cells
-// a space stands for them.
+// hidden row that is left out and for one above the cells that are wanted:
+// separators that ASCII has. In the text of cells a space stands for them.
 const (
-	CellEnd   = '\x1f'
-	RowEnd    = '\x1e'
-	HiddenRow = '\x1d'
+	CellEnd    = '\x1f'
+	RowEnd     = '\x1e'
+	HiddenRow  = '\x1d'
+	OutsideRow = '\x1c'
 )
 
 // View is what of a sheet is handed out, and how.
@@ -141,13 +142,21 @@ func (w *writer) place(col int) {
 	if !w.some {
 		w.use(col)
 	}
-	for ; w.ended < w.row-1; w.ended++ {
-		w.out = append(w.out, RowEnd)
-	}
+	w.gap()
 	for ; w.column <= col; w.column++ {
 		if w.column > w.view.Cells.first() {
 			w.out = append(w.out, CellEnd)
 		}
+	}
+}
+
+// gap writes the rows before this one that have no value.
+func (w *writer) gap() {
+	for ; w.ended < w.row-1; w.ended++ {
+		if w.ended+1 < w.view.Cells.FirstRow {
+			w.out = append(w.out, OutsideRow)
+		}
+		w.out = append(w.out, RowEnd)
 	}
 }
 
@@ -188,9 +197,7 @@ func (w *writer) endRow() error {
 		}
 	}
 	if w.left && w.some {
-		for ; w.ended < w.row-1; w.ended++ {
-			w.out = append(w.out, RowEnd)
-		}
+		w.gap()
 		w.out = append(w.out, HiddenRow, RowEnd)
 		w.ended = w.row
 	} else if w.column > w.view.Cells.first() {
@@ -226,7 +233,7 @@ func (w *writer) append(text []byte) {
 	start := len(w.out)
 	w.out = append(w.out, text...)
 	for i, c := range w.out[start:] {
-		if c >= HiddenRow && c <= CellEnd {
+		if c >= OutsideRow && c <= CellEnd {
 			w.out[start+i] = ' '
 		}
 	}

@@ -31,6 +31,9 @@ type Layout struct {
 	FirstDataLine int64 `json:"first_data_line"`
 	// Footer is how many records at the end are none, such as totals.
 	Footer int64 `json:"footer"`
+	// FindFooter leaves out the rows at the end of each file or sheet that look
+	// like totals or notes, however many these are.
+	FindFooter bool `json:"find_footer"`
 	// FillShort fills records that have too few cells with blank ones.
 	FillShort bool `json:"fill_short"`
 	// Drift is what to do when the parts of a source differ in their columns:
@@ -62,6 +65,9 @@ const (
 	MergedFirst = "first"
 	MergedEach  = "each"
 )
+
+// FooterFound is the word for a footer that is found anew in every file or sheet.
+const FooterFound = "found"
 
 // The words for drift.
 const (

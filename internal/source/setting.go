@@ -63,9 +63,13 @@ var Settings = []Setting{
 	{"first_data_line", "the line of the first record, where there is no header",
 		func(l *Layout, v string) error { l.HeaderLine = 0; return setLine(&l.FirstDataLine, v, 1) },
 		func(l *Layout) string { return strconv.FormatInt(l.FirstDataLine, 10) }},
-	{"footer", "how many records at the end are none, such as totals",
-		func(l *Layout, v string) error { return setLine(&l.Footer, v, 0) },
-		func(l *Layout) string { return strconv.FormatInt(l.Footer, 10) }},
+	{"footer", "how many records at the end are none, such as totals, or found to find them in every file", setFooter,
+		func(l *Layout) string {
+			if l.FindFooter {
+				return FooterFound
+			}
+			return strconv.FormatInt(l.Footer, 10)
+		}},
 	{"fill_short", "true to fill records that have too few cells with NULL",
 		func(l *Layout, v string) error { return setTruth(&l.FillShort, v) },
 		func(l *Layout) string { return strconv.FormatBool(l.FillShort) }},
@@ -159,6 +163,17 @@ func setHeader(l *Layout, v string) error {
 	}
 	if err != nil || l.HeaderLines > maxHeader {
 		return fmt.Errorf("write the number of its line, or none; of a header of several lines, %d at most, the first and the last: 3-4", maxHeader)
+	}
+	return nil
+}
+
+func setFooter(l *Layout, v string) error {
+	l.FindFooter, l.Footer = v == FooterFound, 0
+	if l.FindFooter {
+		return nil
+	}
+	if err := setLine(&l.Footer, v, 0); err != nil {
+		return fmt.Errorf("write their number, or %s", FooterFound)
 	}
 	return nil
 }

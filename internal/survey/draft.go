@@ -54,7 +54,7 @@ func (s *Survey) Draft(dir string) *tray.Tray {
 		t.Notes["source"] = append(t.Notes["source"], fmt.Sprintf("%s, %s %d, is skipped: %s", row.Source, s.Layout.LineWord(), row.Line, row.Rule))
 	}
 	for _, n := range s.Noticed {
-		t.Notes["source"] = append(t.Notes["source"], fmt.Sprintf("%s, row %d: %s", n.Source, n.Line, n.What))
+		t.Notes["source"] = append(t.Notes["source"], fmt.Sprintf("%s, %s %d: %s", n.Source, s.Layout.LineWord(), n.Line, n.What))
 	}
 	return t
 }

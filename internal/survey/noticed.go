@@ -9,8 +9,11 @@ import (
 	"ambertray/internal/source"
 )
 
-// notice takes in what the reading of a sheet has shown besides its records.
+// notice takes in what the reading of a part has shown besides its records.
 func (w *surveying) notice(p *intake.Part) {
+	if line := w.survey.Layout.HeaderLine; p.HeaderLine != line {
+		w.survey.Noticed = append(w.survey.Noticed, Oddity{p.Title(), p.HeaderLine, nil, fmt.Sprintf("the header is here, and not on %s %d as in the first", w.survey.Layout.LineWord(), line)})
+	}
 	f := p.Facts
 	if f == nil {
 		return
@@ -44,7 +47,7 @@ func (w *surveying) notice(p *intake.Part) {
 func (w *surveying) noticeMerged(f *sheet.Facts, note func(int, string, string, ...any)) {
 	var within []sheet.Cells
 	for _, c := range f.Merged {
-		if int64(c.FirstRow) >= w.survey.Layout.FirstDataLine && c.FirstRow >= f.Used.FirstRow && c.FirstRow <= f.Used.LastRow {
+		if int64(c.FirstRow) >= w.survey.Layout.FirstDataLine && c.Meets(f.Used) {
 			within = append(within, c)
 		}
 	}

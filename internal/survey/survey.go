@@ -147,6 +147,9 @@ func Run(ctx context.Context, from *source.Opener, names []string, o Options) (*
 			return nil, err
 		}
 	}
+	if lay := &w.survey.Layout; w.survey.Skipped[record.Footer] == 0 && !slices.Contains(lay.Told, "footer") {
+		lay.FindFooter = false // the plan is to look for none
+	}
 	w.describe()
 	w.survey.Parts = w.parts
 	w.survey.Source, w.survey.Files = strings.Join(names, " "), names
@@ -164,7 +167,7 @@ func (o *Options) layout(ctx context.Context, from *source.Opener, file string) 
 
 // once reads the files by a layout.
 func once(ctx context.Context, from *source.Opener, files []string, lay source.Layout, o Options) (*surveying, error) {
-	in, err := intake.Open(ctx, from, files, lay, false)
+	in, err := intake.Open(ctx, from, files, lay, nil, false)
 	if err != nil {
 		return nil, err
 	}
@@ -197,7 +200,6 @@ type surveying struct {
 	columns  []infer.Column
 	keys     *infer.Keys
 	sorts    [][]infer.Sorts // of the values by part and column
-	last     [][]string      // the last rows
 	misread  []byte          // records that are not valid in the encoding
 }
 
@@ -209,7 +211,7 @@ type seen struct {
 	skipped                 record.Skipped
 	left                    []record.LeftOut
 	oddities                []Oddity
-	first, last             [][]string
+	first                   [][]string
 	misread                 []byte
 	runs                    []infer.Run
 	hashes                  [][]uint64 // of the first records
@@ -286,7 +288,6 @@ func (w *surveying) work(profile []infer.Column) record.Work[seen] {
 		if b.FirstRecord == 1 && b.Part == 0 {
 			s.first = rows(b, 0, w.rowCount())
 		}
-		s.last = rows(b, max(0, b.Len()-maxFooter), b.Len())
 		return s, nil
 	}
 }
@@ -381,8 +382,6 @@ func (w *surveying) add(s seen) {
 		}
 	}
 	v.Rows = append(v.Rows, s.first...)
-	w.last = append(w.last, s.last...)
-	w.last = slices.Clone(w.last[max(0, len(w.last)-maxFooter):])
 	if len(w.misread) < maxMisread {
 		w.misread = append(w.misread, s.misread...)
 	}

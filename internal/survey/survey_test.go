@@ -10,6 +10,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"ambertray/internal/record"
 	"ambertray/internal/source"
 	"ambertray/internal/survey"
 )
@@ -50,7 +51,8 @@ func TestFooter(t *testing.T) {
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			s := run(t, survey.Options{}, table+c.end)
-			require.Equal(t, c.rows, s.Layout.Footer)
+			require.Equal(t, c.rows, s.Skipped[record.Footer])
+			require.Equal(t, c.rows > 0, s.Layout.FindFooter)
 			if c.rows > 0 {
 				require.Equal(t, int64(3), s.Records)
 				require.Equal(t, "integer", s.Columns[0].Type, "the total is no evidence")
