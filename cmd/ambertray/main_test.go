@@ -480,11 +480,11 @@ func TestAsTheyArrive(t *testing.T) {
 	d := newDesk(t)
 	d.write("report.csv", report)
 	s := d.json(0, "survey", "report.csv")["sources"].([]any)[0].(map[string]any)
-	require.Equal(t, map[string]any{"title": 2.0, "blank": 1.0, "comment": 1.0, "ruler": 1.0, "repeated_header": 1.0, "footer": 2.0}, s["skipped"])
+	require.Equal(t, map[string]any{"title": 2.0, "blank": 1.0, "comment": 1.0, "ruler": 1.0, "repeated_header": 1.0, "footer": 2.0, "hidden": 0.0}, s["skipped"])
 	out, _ := d.run(0, "load", "report.csv", "--to", "museum.db")
 	require.Contains(t, out, "11 read = 3 loaded + 0 rejected + 8 skipped")
 	require.Equal(t, "3|7.0|fern, dried", d.query("SELECT count(*), sum(fee), max(CASE no WHEN 2 THEN name END) FROM report"))
-	require.Contains(t, d.read("report.tray/tray.yaml"), "header: 4\n  footer: 2\n")
+	require.Contains(t, d.read("report.tray/tray.yaml"), "header: 4\n  footer: found\n")
 	r := d.json(0, "verify", "report.tray", "--to", "museum.db")
 	require.Equal(t, 8.0, r["skipped"])
 

@@ -39,7 +39,7 @@ func TestWorkbook(t *testing.T) {
 			require.Contains(t, out, "2026-03: it has more: Courier")
 			plan := d.read("lent.tray/tray.yaml")
 			require.Contains(t, plan, "- from: column_3\n    leave_out: true")
-			require.Contains(t, plan, "56 of 57 are dates, but 1 is not: \"after Easter\" on line 15")
+			require.Contains(t, plan, "56 of 57 are dates, but 1 is not: \"after Easter\" on row 15")
 			d.write("lent.tray/tray.yaml", strings.Replace(plan, "type: varchar(20) # text of 10 to 12", "type: date\n    format: yyyy-MM-dd # text of 10 to 12", 1))
 			r := d.json(3, "load", "lent.tray", "--to", to)
 			require.Equal(t, 56.0, r["counts"].(map[string]any)["loaded"])

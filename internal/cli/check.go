@@ -2,12 +2,15 @@ package cli
 
 import (
 	"fmt"
+	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"ambertray/internal/load"
 	"ambertray/internal/reject"
+	"ambertray/internal/source"
 	"ambertray/internal/table"
 	"ambertray/internal/target"
 	"ambertray/internal/term"
@@ -22,7 +25,7 @@ func (a *app) newCheck() *cobra.Command {
 	d := draftFlags(c)
 	to := toFlag(c)
 	c.RunE = func(c *cobra.Command, args []string) error {
-		t, _, err := a.plan(c, d, args)
+		t, drafted, err := a.plan(c, d, args)
 		if err != nil {
 			return err
 		}
@@ -45,12 +48,16 @@ func (a *app) newCheck() *cobra.Command {
 		if !result.Possible() {
 			a.status = exitFailed // as the load would
 		}
-		return a.show(result, func() { a.drawCheck(result, strings.Join(args, " ")) })
+		more := ""
+		if drafted {
+			more = toldText(&t.Layout)
+		}
+		return a.show(result, func() { a.drawCheck(result, &t.Layout, strings.Join(args, " ")+more) })
 	}
 	return c
 }
 
-func (a *app) drawCheck(c *load.Check, arg string) {
+func (a *app) drawCheck(c *load.Check, lay *source.Layout, arg string) {
 	p := a.print
 	p.Fact("read", "%s besides the header: %s, %s", term.Amount(c.Read, "row"), term.Amount(c.Records, "record"), skippedText(c.Skipped))
 	if c.TableExists != nil {
@@ -67,7 +74,7 @@ func (a *app) drawCheck(c *load.Check, arg string) {
 	if c.Rejected() > 0 {
 		p.Fact("would", "%s", p.Red("reject "+term.Amount(c.Rejected(), "record")))
 	}
-	a.drawGroups(c.WouldReject)
+	a.drawGroups(c.WouldReject, lay)
 	p.Line("")
 	var rows [][]string
 	for _, v := range c.Columns {
@@ -82,15 +89,15 @@ func (a *app) drawCheck(c *load.Check, arg string) {
 }
 
 // drawGroups lists why records are rejected.
-func (a *app) drawGroups(groups []reject.Group) {
+func (a *app) drawGroups(groups []reject.Group, lay *source.Layout) {
 	wide, wideReason, wideCount := 0, 0, 0
 	for _, g := range groups {
 		wide, wideReason = max(wide, len(columnOf(g))), max(wideReason, len(g.Reason))
 		wideCount = max(wideCount, len(term.Count(g.Count)))
 	}
 	for _, g := range groups {
-		a.print.Line("  %*s   %*s  %-*s  %-*s  %s on line %s", 10, "", wideCount, term.Count(g.Count), wide, columnOf(g), wideReason, g.Reason,
-			a.print.Amber(`"`+term.Shorten(term.Printable(g.Example), 40)+`"`), term.Count(g.Line))
+		a.print.Line("  %*s   %*s  %-*s  %-*s  %s on %s %s", 10, "", wideCount, term.Count(g.Count), wide, columnOf(g), wideReason, g.Reason,
+			a.print.Amber(`"`+term.Shorten(term.Printable(g.Example), 40)+`"`), lay.LineWord(), term.Count(g.Line))
 	}
 }
 
@@ -99,4 +106,18 @@ func columnOf(g reject.Group) string {
 		return "(record)"
 	}
 	return g.Column
+}
+
+// toldText repeats the options by which a layout was told.
+func toldText(lay *source.Layout) (text string) {
+	for _, s := range source.Settings {
+		if slices.Contains(lay.Told, s.Key) {
+			val := s.Get(lay)
+			if strings.ContainsAny(val, " *?|;\t'\"") || val == "" {
+				val = strconv.Quote(val)
+			}
+			text += " --" + strings.ReplaceAll(s.Key, "_", "-") + " " + val
+		}
+	}
+	return text
 }

@@ -49,7 +49,7 @@ func (a *app) drawColumn(s *survey.Survey, c *survey.Column) {
 		p.Line("")
 		p.Fact("look at", "%s", p.Wrap(*c.InTheWay, factIndent))
 	}
-	p.Next("To write the tray:", "ambertray draft "+s.Source)
+	p.Next("To write the tray:", "ambertray draft "+s.Source+toldText(&s.Layout))
 }
 
 func keyWords(c *survey.Column) string {
@@ -65,7 +65,7 @@ func keyWords(c *survey.Column) string {
 func exampleText(list []infer.Example) string {
 	var parts []string
 	for _, e := range list {
-		parts = append(parts, fmt.Sprintf("%s on line %s", term.Shorten(term.Printable(e.Text), 30), term.Count(e.Line)))
+		parts = append(parts, term.Shorten(term.Printable(e.Text), 30)+" on "+e.Place())
 	}
 	return strings.Join(parts, ", ")
 }

@@ -13,6 +13,7 @@ import (
 	"ambertray/internal/dialect"
 	"ambertray/internal/reject"
 	"ambertray/internal/script"
+	"ambertray/internal/source"
 	"ambertray/internal/term"
 	"ambertray/internal/tray"
 )
@@ -145,10 +146,10 @@ func (a *app) script(ctx context.Context, t *tray.Tray, d *dialect.Dialect, f dd
 	if f.out == "" {
 		a.print = term.NewPrinter(a.err)
 	}
-	return a.show(res, func() { a.drawScript(res, f.out) })
+	return a.show(res, func() { a.drawScript(res, &t.Layout, f.out) })
 }
 
-func (a *app) drawScript(s *script.Result, path string) {
+func (a *app) drawScript(s *script.Result, lay *source.Layout, path string) {
 	p := a.print
 	if path != "" {
 		p.Fact("written", "%s", p.Bold(path))
@@ -156,7 +157,7 @@ func (a *app) drawScript(s *script.Result, path string) {
 	p.Fact("table", "%s, as %s writes it", p.Bold(s.Table), s.Title)
 	if s.Rejected > 0 {
 		p.Fact("rejected", "%s, kept in %s", p.Red(term.Amount(s.Rejected, "record")), *s.Rejects.File)
-		a.drawGroups(s.Rejects.ByReason)
+		a.drawGroups(s.Rejects.ByReason, lay)
 	}
 	p.Fact("rows", "%s read = %s in the script + %s rejected + %s skipped",
 		term.Count(s.Read), term.Count(s.Rows), term.Count(s.Rejected), term.Count(s.Skipped))

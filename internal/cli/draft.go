@@ -188,7 +188,7 @@ func (a *app) drawDraft(d *drafted, t *tray.Tray) {
 	p.Table([]term.Column{{Title: "heading", Max: 24}, {Title: "column"}, {Title: "type"}, {Title: ""}, {Title: ""}, {Title: "evidence"}}, rows)
 	a.drawInTheWay(s)
 	if d.Again != nil {
-		a.drawAgain(d)
+		a.drawAgain(d, t)
 	}
 	p.Next(fmt.Sprintf("Written to %s/tray.yaml. Edit it as you like, then:", t.Dir), fmt.Sprintf("ambertray load %s --to TARGET", t.Dir))
 }
@@ -213,7 +213,7 @@ func keyMark(t *tray.Tray, c *survey.Column, name string) string {
 }
 
 // drawAgain shows what became of a tray that was there already.
-func (a *app) drawAgain(d *drafted) {
+func (a *app) drawAgain(d *drafted, t *tray.Tray) {
 	p := a.print
 	p.Line("")
 	if len(d.Again.Kept)+len(d.Again.Changed)+len(d.Again.Gone) == 0 {
@@ -239,7 +239,7 @@ func (a *app) drawAgain(d *drafted) {
 	}
 	if d.Check != nil && d.Check.Rejected() > 0 {
 		p.Fact("rejects", "%s", p.Red(fmt.Sprintf("%s would be rejected by the plan as it stands", term.Amount(d.Check.Rejected(), "record"))))
-		a.drawGroups(d.Check.WouldReject)
+		a.drawGroups(d.Check.WouldReject, &t.Layout)
 	}
 }
 

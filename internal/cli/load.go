@@ -112,7 +112,7 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to string) {
 	}
 	if c.Rejected > 0 {
 		p.Fact("rejected", "%s, kept in %s", p.Red(term.Amount(c.Rejected, "record")), *r.Rejects.File)
-		a.drawGroups(r.Rejects.ByReason)
+		a.drawGroups(r.Rejects.ByReason, &r.Layout)
 	}
 	a.drawSum(r)
 	switch {

@@ -62,7 +62,7 @@ func (a *app) drawMend(r *load.Receipt, again string) {
 	p.Fact("mended", "%s in %s", term.Amount(c.Loaded, "row"), term.Seconds(r.Phases[0].Seconds))
 	if c.Rejected > 0 {
 		p.Fact("left", "%s, still in %s", p.Red(term.Amount(c.Rejected, "record")), *r.Rejects.File)
-		a.drawGroups(r.Rejects.ByReason)
+		a.drawGroups(r.Rejects.ByReason, &r.Layout)
 	}
 	a.drawSum(r)
 	if c.Rejected > 0 {

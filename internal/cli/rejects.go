@@ -90,6 +90,6 @@ func (a *app) drawRejects(r *load.Receipt, t *tray.Tray) {
 	for _, g := range r.Rejects.ByReason {
 		rows = append(rows, []string{term.Count(g.Count), columnOf(g), g.Reason, p.Amber(term.Printable(g.Example)), term.Count(g.Line)})
 	}
-	p.Table([]term.Column{{Title: "records", Right: true}, {Title: "column"}, {Title: "reason"}, {Title: "example", Max: 48}, {Title: "on line", Right: true}}, rows)
+	p.Table([]term.Column{{Title: "records", Right: true}, {Title: "column"}, {Title: "reason"}, {Title: "example", Max: 48}, {Title: "on " + r.Layout.LineWord(), Right: true}}, rows)
 	p.Next(fmt.Sprintf("Each of them stands whole in %s. Correct it there, then:", *r.Rejects.File), fmt.Sprintf("ambertray mend %s --to TARGET", r.Tray))
 }

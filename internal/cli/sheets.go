@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"fmt"
 	"slices"
 
 	"github.com/spf13/cobra"
@@ -86,16 +85,12 @@ func (a *app) drawSheets(s *survey.Survey) {
 	p.Line("")
 }
 
-// sheetText says which sheet the next command is about.
-func sheetText(list []*survey.Survey) string {
-	for _, s := range list {
-		switch {
-		case s.Sheet == nil:
-		case slices.Contains(s.Layout.Told, "sheet"):
-			return fmt.Sprintf(" --sheet %q", s.Layout.Sheet)
-		case len(list) > 1:
-			return " --sheet NAME"
-		}
+// toldOf repeats for the next command what was told of the first survey, whose
+// sheet was chosen by a word.
+func toldOf(list []*survey.Survey, word string) string {
+	lay := list[0].Layout
+	if lay.Sheet = word; len(list) > 1 && list[1].Sheet != nil && word == "" {
+		return " --sheet NAME" + toldText(&lay)
 	}
-	return ""
+	return toldText(&lay)
 }

@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"ambertray/internal/convert"
 	"ambertray/internal/infer"
 	"ambertray/internal/intake"
 	"ambertray/internal/record"
@@ -90,7 +91,8 @@ func (a *app) newSurvey() *cobra.Command {
 				a.drawSheets(s)
 				a.drawSurvey(s)
 			}
-			a.print.Next("", "ambertray draft "+strings.Join(args, " ")+sheetText(result.Sources))
+			word, _ := c.Flags().GetString("sheet")
+			a.print.Next("", "ambertray draft "+strings.Join(args, " ")+toldOf(result.Sources, word))
 		})
 	}
 	return c
@@ -138,19 +140,19 @@ func (a *app) drawLayout(s *survey.Survey) {
 	for _, row := range s.SkippedRows {
 		part := ""
 		if len(s.Parts) > 1 {
-			part = row.Source + ", "
+			part = partText(s, row.Source) + ", "
 		}
 		skipped = append(skipped, fmt.Sprintf("%s%s %s, %s: %s", part, s.Layout.LineWord(), term.Count(row.Line), row.Rule, p.Faint(term.Shorten(term.Printable(row.Text), 60))))
 	}
 	if skipped != nil {
 		p.Fact("skipped", "%s", strings.Join(skipped, "\n"))
 	}
-	for _, n := range s.Noticed {
-		p.Fact("note", "%s", p.Wrap(placeText(s, n)+": "+n.What, factIndent))
+	for _, n := range s.Notices() {
+		p.Fact("note", "%s", p.Wrap(placeText(s, n.Oddity)+n.Elsewhere()+": "+n.What, factIndent))
 	}
 	var drift []string
 	for _, d := range s.Drift {
-		drift = append(drift, fmt.Sprintf("%s: %s", d.Part, d.String()))
+		drift = append(drift, fmt.Sprintf("%s: %s", partText(s, d.Part), d.String()))
 	}
 	if drift != nil {
 		p.Fact("drift", "%s", strings.Join(drift, "\n"))
@@ -365,10 +367,18 @@ func (a *app) drawOddities(s *survey.Survey) {
 func placeText(s *survey.Survey, o survey.Oddity) string {
 	where := s.Layout.LineWord() + " " + term.Count(o.Line)
 	if len(s.Parts) > 1 {
-		where = o.Source + ", " + where
+		where = partText(s, o.Source) + ", " + where
 	}
 	if o.Column != nil {
 		where += ", " + *o.Column
 	}
 	return where
+}
+
+// partText names a part, of a single workbook by its sheet alone.
+func partText(s *survey.Survey, part string) string {
+	if sheet, ok := strings.CutPrefix(part, s.Source+convert.SheetSign); ok {
+		return sheet
+	}
+	return part
 }

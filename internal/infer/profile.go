@@ -22,10 +22,20 @@ const maxExamples = 5
 type Example struct {
 	Text string `json:"text"`
 	Line int64  `json:"line"`
+	Row  bool   `json:"-"` // the line is a row of a sheet
+}
+
+// Place says where the value stands.
+func (e *Example) Place() string {
+	if e.Row {
+		return "row " + group(e.Line)
+	}
+	return "line " + group(e.Line)
 }
 
 // Column is the profile of one column.
 type Column struct {
+	Rows    bool // lines of the source are rows of a sheet
 	Records int64
 	Blanks  int64
 	// Shortest and Longest are the lengths in characters of the values that
@@ -90,7 +100,7 @@ func (p *Column) Add(b *record.Batch, c, width int, hashes *[]uint64) {
 		t.add(&v, cell)
 		p.rising.add(shape, v.Int)
 		if len(t.examples) < maxExamples {
-			t.addExample(Example{record.Clip(cell), b.Line(r)})
+			t.addExample(Example{record.Clip(cell), b.Line(r), p.Rows})
 		}
 	}
 	p.Records += records

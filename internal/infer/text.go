@@ -82,8 +82,8 @@ func (p *Column) remarkLostZeros(c *Choice) {
 		}
 	}
 	if len(short) > 0 {
-		c.Way = fmt.Sprintf("codes of %d digits, of which some have lost their zeros, such as %s on line %d; pad_zeros: %d puts them back",
-			p.Longest, quoted(short[0].Text), short[0].Line, p.Longest)
+		c.Way = fmt.Sprintf("codes of %d digits, of which some have lost their zeros, such as %s; pad_zeros: %d puts them back",
+			p.Longest, at(short[0]), p.Longest)
 	}
 }
 

@@ -43,7 +43,7 @@ func quoted(text string) string {
 	return fmt.Sprintf("%q", text)
 }
 
-func at(e Example) string { return fmt.Sprintf("%s on line %s", quoted(e.Text), group(e.Line)) }
+func at(e Example) string { return quoted(e.Text) + " on " + e.Place() }
 
 // examples writes up to five examples.
 func examples(list []Example) string {

@@ -53,8 +53,8 @@ func (s *Survey) Draft(dir string) *tray.Tray {
 	for _, row := range s.SkippedRows {
 		t.Notes["source"] = append(t.Notes["source"], fmt.Sprintf("%s, %s %d, is skipped: %s", row.Source, s.Layout.LineWord(), row.Line, row.Rule))
 	}
-	for _, n := range s.Noticed {
-		t.Notes["source"] = append(t.Notes["source"], fmt.Sprintf("%s, %s %d: %s", n.Source, s.Layout.LineWord(), n.Line, n.What))
+	for _, n := range s.Notices() {
+		t.Notes["source"] = append(t.Notes["source"], fmt.Sprintf("%s, %s %d%s: %s", n.Source, s.Layout.LineWord(), n.Line, n.Elsewhere(), n.What))
 	}
 	return t
 }

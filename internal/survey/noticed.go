@@ -1,13 +1,44 @@
 package survey
 
 import (
+	"cmp"
 	"fmt"
+	"slices"
 	"strings"
 
 	"ambertray/internal/intake"
 	"ambertray/internal/sheet"
 	"ambertray/internal/source"
 )
+
+// Notice is what was noticed in a part, and in how many others the same was.
+type Notice struct {
+	Oddity
+	Others int
+}
+
+// Elsewhere says in how many other parts the same was noticed.
+func (n *Notice) Elsewhere() string {
+	if n.Others == 0 {
+		return ""
+	}
+	return fmt.Sprintf(", and in %d other parts", n.Others)
+}
+
+// Notices returns what was noticed, the same in several parts only once.
+func (s *Survey) Notices() (list []Notice) {
+	for _, n := range s.Noticed {
+		i := slices.IndexFunc(list, func(o Notice) bool {
+			return o.What == n.What && *cmp.Or(o.Column, new(string)) == *cmp.Or(n.Column, new(string))
+		})
+		if i < 0 {
+			list = append(list, Notice{Oddity: n})
+			continue
+		}
+		list[i].Others++
+	}
+	return list
+}
 
 // notice takes in what the reading of a part has shown besides its records.
 func (w *surveying) notice(p *intake.Part) {

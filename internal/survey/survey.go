@@ -228,6 +228,9 @@ func (w *surveying) run(ctx context.Context, in *intake.Intake) error {
 	var works []record.Work[seen]
 	for i := range profiles {
 		profiles[i] = make([]infer.Column, len(w.headings))
+		for c := range profiles[i] {
+			profiles[i][c].Rows = w.survey.Layout.Format == source.SheetRows
+		}
 		works = append(works, w.work(profiles[i]))
 	}
 	var reader record.Reader = in

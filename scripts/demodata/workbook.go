@@ -68,7 +68,7 @@ func (w *workbook) month(month int) {
 		heading = append(heading, "Courier")
 	}
 	w.try(w.SetSheetRow(sheet, "A4", &heading))
-	row, total := 5, 0.0
+	row, total, easter := 5, 0.0, false
 	for day := 1; day <= 28; day += 1 + w.rng.IntN(3) {
 		lent := time.Date(2026, time.Month(month), day, 0, 0, 0, 0, time.UTC)
 		fee := 1.1 * float64(w.rng.IntN(300)) // which floating point does not hold
@@ -77,8 +77,11 @@ func (w *workbook) month(month int) {
 		if month >= spring {
 			cells = append(cells, pick(w.rng, couriers))
 		}
-		if month == spring && day > 20 && total >= 0 {
-			cells[4], total = "after Easter", -1e9
+		if month == spring && day > 20 && !easter {
+			cells[4], easter = "after Easter", true
+		}
+		if total += fee; month == 2 && row == 9 {
+			cells[5] = fmt.Sprintf("%.2f", fee) // typed as text
 		}
 		w.try(w.SetSheetRow(sheet, fmt.Sprintf("A%d", row), &cells))
 		w.try(w.SetCellStyle(sheet, fmt.Sprintf("D%d", row), fmt.Sprintf("E%d", row), date))
@@ -86,5 +89,6 @@ func (w *workbook) month(month int) {
 		row++
 	}
 	w.try(w.SetCellValue(sheet, fmt.Sprintf("A%d", row), "Total"))
-	w.try(w.SetCellFormula(sheet, fmt.Sprintf("F%d", row), fmt.Sprintf("SUM(F5:F%d)", row-1)))
+	w.try(w.SetCellValue(sheet, fmt.Sprintf("F%d", row), total))
+	w.try(w.SetCellStyle(sheet, fmt.Sprintf("F%d", row), fmt.Sprintf("F%d", row), price))
 }
