@@ -9,21 +9,12 @@ package sheet
 
 import (
 	"archive/zip"
-	"errors"
 	"fmt"
 	"io"
 	"path"
 	"slices"
 	"strconv"
 	"strings"
-)
-
-// Conditions that callers can act on.
-var (
-	ErrEncrypted = errors.New("the workbook is protected by a password")
-	ErrTooLarge  = errors.New("the workbook unpacks to more than it can hold")
-	// ErrBroken is returned for a workbook whose parts are not what they should be.
-	ErrBroken = errors.New("the workbook is damaged")
 )
 
 // Sheet is one sheet of a workbook.
@@ -84,32 +75,6 @@ func (b *Book) found() (*Book, error) {
 		return nil, fmt.Errorf("%w: it has no sheets", ErrBroken)
 	}
 	return b, nil
-}
-
-// ChoiceError says that it is not told which sheet is meant.
-type ChoiceError struct {
-	Asked  string // what there is no sheet of, or ""
-	Sheets []Sheet
-	Alike  bool // those that have values are known to have the same columns
-}
-
-func (e *ChoiceError) Error() string {
-	var names []string
-	for _, s := range e.Sheets {
-		switch {
-		case s.Empty:
-			names = append(names, s.Name+" (empty)")
-		case s.Hidden:
-			names = append(names, s.Name+" (hidden)")
-		default:
-			names = append(names, s.Name)
-		}
-	}
-	what := "the workbook has several sheets"
-	if e.Asked != "" {
-		what = fmt.Sprintf("the workbook has no sheet %q", e.Asked)
-	}
-	return what + ": " + strings.Join(names, ", ")
 }
 
 // All is the word for every sheet that is visible and not empty.

@@ -93,19 +93,6 @@ type Name struct {
 	Cells Cells
 }
 
-// NameError says that a workbook has no cells of a name.
-type NameError struct {
-	Asked string
-	Names []string
-}
-
-func (e *NameError) Error() string {
-	if len(e.Names) == 0 {
-		return fmt.Sprintf("cells %q: this is no range such as B3:H200, and the workbook names no cells", e.Asked)
-	}
-	return fmt.Sprintf("cells %q: this is no range such as B3:H200, and the workbook names no cells so; it names %s", e.Asked, strings.Join(e.Names, ", "))
-}
-
 // Resolve returns the sheets that a word means, as Choose does, and the cells of
 // them: a range, or a name, which says the sheet too.
 func (b *Book) Resolve(word, cells string) ([]int, Cells, error) {

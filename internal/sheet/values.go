@@ -30,24 +30,6 @@ func (v *values) writeNumber(w *writer, col, style int, x float64) error {
 	return err
 }
 
-// write writes the text of a cell.
-func (w *writer) writeText(col int, text []byte) error {
-	ok, err := w.cell(col)
-	if ok {
-		w.append(text)
-	}
-	return err
-}
-
-// writeWord writes a text that is the program's own.
-func (w *writer) writeWord(col int, word string) error {
-	ok, err := w.cell(col)
-	if ok {
-		w.out = append(w.out, word...)
-	}
-	return err
-}
-
 // errorWord returns the error of a cell of a binary workbook by its code, which
 // [MS-XLSB] 2.5.97.2 and [MS-XLS] 2.5.10 list.
 func errorWord(code int) string {

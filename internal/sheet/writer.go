@@ -245,6 +245,24 @@ func (w *writer) append(text []byte) {
 	}
 }
 
+// writeText writes a cell of text.
+func (w *writer) writeText(col int, text []byte) error {
+	ok, err := w.cell(col)
+	if ok {
+		w.append(text)
+	}
+	return err
+}
+
+// writeWord writes a text that is the program's own.
+func (w *writer) writeWord(col int, word string) error {
+	ok, err := w.cell(col)
+	if ok {
+		w.out = append(w.out, word...)
+	}
+	return err
+}
+
 // mixed returns the counts of the column that was written last.
 func (w *writer) mixed() *Mixed {
 	i := w.column - 1 - w.view.Cells.first()
