@@ -92,9 +92,20 @@ func (p parts) with(part string, read func(io.Reader) error) error {
 // errEnough ends the reading of a part whose rest is not wanted.
 var errEnough = errors.New("enough")
 
+// readAheadFrom is how long a part is that is worth being unpacked on another
+// core.
+const readAheadFrom = 16 << 20
+
 // tags calls do with every tag of a part, if there is one.
-func (p parts) tags(part string, do func(name string, tag []byte) error) error {
-	return p.with(part, func(r io.Reader) error { return newScanner(r).each(do) })
+func (p parts) tags(part string, do func(name, tag []byte) error) error {
+	return p.with(part, func(r io.Reader) error {
+		if p.size(part) > readAheadFrom {
+			ahead := readAhead(r)
+			defer ahead.Close()
+			r = ahead
+		}
+		return newScanner(r).each(do)
+	})
 }
 
 // relation is one part that another one refers to.
@@ -104,8 +115,8 @@ type relation struct{ id, kind, part string }
 func (p parts) relations(part string) (list []relation, err error) {
 	dir, base := path.Split(part) // of the workbook as a whole they are empty
 	file := dir + "_rels/" + base + ".rels"
-	err = p.tags(file, func(name string, tag []byte) error {
-		if name == "Relationship" {
+	err = p.tags(file, func(name, tag []byte) error {
+		if string(name) == "Relationship" {
 			list = append(list, relation{attribute(tag, "Id"), path.Base(attribute(tag, "Type")), resolve(dir, attribute(tag, "Target"))})
 		}
 		return nil

@@ -97,15 +97,15 @@ func open(tag []byte) bool {
 	return bytes.Count(tag, []byte{'"'})%2 == 1
 }
 
-// each calls do with every tag.
-func (s *scanner) each(do func(name string, tag []byte) error) error {
+// each calls do with every tag and its name.
+func (s *scanner) each(do func(name, tag []byte) error) error {
 	for {
 		tag, err := s.next()
 		if errors.Is(err, io.EOF) {
 			return nil
 		}
 		if err == nil {
-			err = do(string(name(tag)), tag)
+			err = do(name(tag), tag)
 		}
 		if err != nil {
 			return err
@@ -155,25 +155,34 @@ func closed(tag []byte) bool { return len(tag) > 0 && tag[len(tag)-1] == '/' }
 func attributes(tag []byte, do func(name, value []byte)) {
 	for {
 		eq := bytes.IndexByte(tag, '=')
-		if eq < 0 || eq+1 >= len(tag) {
+		if eq < 0 {
 			return
 		}
-		key := bytes.TrimSpace(tag[:eq])
-		if i := bytes.LastIndexAny(key, " \t\r\n:"); i >= 0 {
-			key = key[i+1:]
+		end := eq
+		for end > 0 && isSpace(tag[end-1]) {
+			end--
 		}
-		rest := bytes.TrimLeft(tag[eq+1:], " \t\r\n")
-		if len(rest) == 0 {
+		start := end
+		for start > 0 && !isSpace(tag[start-1]) && tag[start-1] != ':' {
+			start--
+		}
+		open := eq + 1
+		for open < len(tag) && isSpace(tag[open]) {
+			open++
+		}
+		if open == len(tag) {
 			return
 		}
-		end := bytes.IndexByte(rest[1:], rest[0])
-		if end < 0 {
+		length := bytes.IndexByte(tag[open+1:], tag[open])
+		if length < 0 {
 			return
 		}
-		do(key, rest[1:end+1])
-		tag = rest[end+2:]
+		do(tag[start:end], tag[open+1:open+1+length])
+		tag = tag[open+length+2:]
 	}
 }
+
+func isSpace(c byte) bool { return c == ' ' || c == '\n' || c == '\t' || c == '\r' }
 
 // attribute returns the value of one attribute, or "".
 func attribute(tag []byte, want string) (found string) {
@@ -218,8 +227,8 @@ func (s *scanner) inner(dst []byte, element, skip string) ([]byte, error) {
 		if err != nil {
 			return dst, err
 		}
-		if cdata, ok := bytes.CutPrefix(tag, []byte("![CDATA[")); ok {
-			dst = append(dst, bytes.TrimSuffix(cdata, []byte("]]"))...)
+		if cdata, ok := cdata(tag); ok {
+			dst = append(dst, cdata...)
 			continue
 		}
 		switch n := name(tag); {
@@ -235,6 +244,12 @@ func (s *scanner) inner(dst []byte, element, skip string) ([]byte, error) {
 			skipped--
 		}
 	}
+}
+
+// cdata returns the text that stands in a tag, if it is one of that kind.
+func cdata(tag []byte) ([]byte, bool) {
+	text, ok := bytes.CutPrefix(tag, []byte("![CDATA["))
+	return bytes.TrimSuffix(text, []byte("]]")), ok
 }
 
 // ended makes a mistake of an end that comes too early.

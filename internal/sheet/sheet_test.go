@@ -145,7 +145,7 @@ func TestOpenDocument(t *testing.T) {
 	cell := func(attrs, text string) string {
 		return "<table:table-cell " + attrs + "><text:p>" + text + "</text:p></table:table-cell>"
 	}
-	rows := "<table:table-row>" + cell(`office:value-type="string"`, `two<text:line-break/> <text:span>lines</text:span></text:p><text:p>&amp; more`) +
+	rows := "<table:table-row>" + cell(`office:value-type="string"`, `two<text:line-break/><text:span>lines</text:span><text:s text:c="2"/><text:tab/><![CDATA[<x>]]><office:annotation><text:p>no</text:p></office:annotation></text:p><text:p>&amp; more`) +
 		cell(`office:value-type="float" office:value="1.3063999999999998"`, "1.31") + `<table:table-cell table:number-columns-repeated="2"/>` +
 		cell(`office:value-type="date" office:date-value="2026-01-31T10:30:00"`, "31.1.") + "</table:table-row>" +
 		`<table:table-row table:number-rows-repeated="3"><table:table-cell table:number-columns-repeated="16384"/></table:table-row>` +
@@ -154,7 +154,7 @@ func TestOpenDocument(t *testing.T) {
 		cell(`office:value-type="currency" office:currency="EUR" office:value="5"`, "5 €") + `</table:table-row>` +
 		`<table:table-row table:number-rows-repeated="1048570"><table:table-cell/></table:table-row>`
 	parts := map[string]string{"content.xml": fmt.Sprintf(document, rows)}
-	require.Equal(t, []string{"two lines\n& more|1.3064|||2026-01-31 10:30:00", "", "", "", "50%|50%|08:30:00|TRUE|EUR 5", "50%|50%|08:30:00|TRUE|EUR 5"}, read(t, parts, ""))
+	require.Equal(t, []string{"two\nlines  \t<x>\n& more|1.3064|||2026-01-31 10:30:00", "", "", "", "50%|50%|08:30:00|TRUE|EUR 5", "50%|50%|08:30:00|TRUE|EUR 5"}, read(t, parts, ""))
 	book, err := sheet.Open(packed(t, parts))
 	require.NoError(t, err)
 	require.Equal(t, []bool{false, true}, []bool{book.Sheets[0].Empty, book.Sheets[1].Empty})

@@ -44,8 +44,8 @@ func (x *xlsx) size(i int) int64 { return x.parts.size(x.sheets[i]) }
 func (x *xlsx) readWorkbook(b *Book, o opening) error {
 	return x.with(o.main, func(r io.Reader) error {
 		s := newScanner(r)
-		return s.each(func(name string, tag []byte) error {
-			switch name {
+		return s.each(func(name, tag []byte) error {
+			switch string(name) {
 			case "workbookPr":
 				x.is1904 = yes(attribute(tag, "date1904"))
 			case "sheet":
@@ -73,13 +73,13 @@ func yes(text string) bool { return text == "1" || text == "true" }
 func (x *xlsx) readStyles(part string) error {
 	codes := map[int]format{}
 	within := false
-	return x.tags(part, func(name string, tag []byte) error {
-		switch name {
+	return x.tags(part, func(name, tag []byte) error {
+		switch string(name) {
 		case "numFmt":
 			id, _ := strconv.Atoi(attribute(tag, "numFmtId"))
 			codes[id] = parseFormat(attribute(tag, "formatCode"))
 		case "cellXfs", "/cellXfs":
-			within = name == "cellXfs"
+			within = string(name) == "cellXfs"
 		case "xf":
 			if within {
 				id, _ := strconv.Atoi(attribute(tag, "numFmtId"))
@@ -93,8 +93,8 @@ func (x *xlsx) readStyles(part string) error {
 func (x *xlsx) readStrings(r io.Reader) error {
 	s := newScanner(r)
 	var text []byte
-	return s.each(func(name string, tag []byte) (err error) {
-		if name != "si" {
+	return s.each(func(name, tag []byte) (err error) {
+		if string(name) != "si" {
 			return nil
 		}
 		text = text[:0]
@@ -158,8 +158,8 @@ func (x *xlsx) look(sheet *Sheet, part string) error {
 		return fmt.Errorf("%w: it has no part %s", ErrBroken, part)
 	}
 	sheet.Empty = true
-	return x.tags(part, func(name string, tag []byte) error {
-		switch name {
+	return x.tags(part, func(name, tag []byte) error {
+		switch string(name) {
 		case "dimension":
 			if sheet.Range = attribute(tag, "ref"); sheet.Range == "A1" { // what writers say that do not know it
 				sheet.Range = ""
@@ -184,8 +184,8 @@ func (x *xlsx) readTables(b *Book, i int) error {
 		if r.kind != "table" {
 			continue
 		}
-		err := x.tags(r.part, func(name string, tag []byte) error {
-			if name != "table" {
+		err := x.tags(r.part, func(name, tag []byte) error {
+			if string(name) != "table" {
 				return nil
 			}
 			if cells, err := ParseCells(attribute(tag, "ref")); err == nil {
@@ -204,8 +204,8 @@ func (x *xlsx) readTables(b *Book, i int) error {
 
 // merges returns the merged cells of a sheet, which stand behind its rows.
 func (x *xlsx) merges(part string) (list []Cells, err error) {
-	err = x.tags(part, func(name string, tag []byte) error {
-		if name == "mergeCell" && len(list) < maxMerged {
+	err = x.tags(part, func(name, tag []byte) error {
+		if string(name) == "mergeCell" && len(list) < maxMerged {
 			if c, err := ParseCells(attribute(tag, "ref")); err == nil {
 				list = append(list, c)
 			}
