@@ -120,7 +120,7 @@ func (f format) appendNumber(dst, raw []byte, epoch1904 bool) []byte {
 	}
 	x, err := strconv.ParseFloat(string(raw), 64)
 	if err != nil || math.IsInf(x, 0) || math.IsNaN(x) {
-		return append(dst, raw...)
+		return append(dst, bytes.Map(printable, raw)...)
 	}
 	return f.appendFloat(dst, x, epoch1904)
 }
@@ -143,11 +143,19 @@ func (f format) appendFloat(dst []byte, x float64, epoch1904 bool) []byte {
 	return appendDigits(append(dst, f.currency...), x, f.decimals)
 }
 
+// printable takes out what is no character of a number, and may end cells.
+func printable(r rune) rune {
+	if r < ' ' {
+		return ' '
+	}
+	return r
+}
+
 // short tells whether a number is written with so few digits that it is what it
 // looks like.
 func short(raw []byte) bool {
 	for _, c := range raw {
-		if c > '9' {
+		if c > '9' || c < '+' {
 			return false
 		}
 	}

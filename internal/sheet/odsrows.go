@@ -147,7 +147,7 @@ func (r *odsRow) writeCell(w *writer, c *odsCell) error {
 		text := r.text[c.start:c.end]
 		switch {
 		case ok && c.number:
-			w.out = append(w.out, text...)
+			w.put(text)
 			w.number()
 		case ok:
 			w.append(text)

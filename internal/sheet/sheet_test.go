@@ -81,7 +81,7 @@ func TestCells(t *testing.T) {
 		{`<c t="inlineStr"><is><t>in &lt;line&gt; &#233;&#x41;</t></is></c>`, "in <line> éA"}, {`<c t="inlineStr"><is><r><t>two</t></r><r><t xml:space="preserve"> runs</t></r></is></c>`, "two runs"},
 		{`<c t="str"><f>A2&amp;"x"</f><v>from a formula</v></c>`, "from a formula"}, {`<c><f>A2*2</f><v>84</v></c>`, "84"}, {`<c><f>SUM(B1:B9)</f></c>`, "=SUM(B1:B9)"},
 		{`<c><v>42</v></c>`, "42"}, {`<c><v>1.3063999999999998</v></c>`, "1.3064"}, {`<c><v>0.1</v></c>`, "0.1"}, {`<c><v>1.2345678901234567E+19</v></c>`, "12345678901234600000"},
-		{`<c><v>123456789012345678</v></c>`, "123456789012346000"}, {`<c><v>1E-05</v></c>`, "0.00001"}, {`<c><v>3E300</v></c>`, "3e+300"}, {`<c><v>-7.50</v></c>`, "-7.50"},
+		{`<c><v>123456789012345678</v></c>`, "123456789012346000"}, {`<c><v>1E-05</v></c>`, "0.00001"}, {`<c><v>3E300</v></c>`, "3e+300"}, {"<c><v>1\x1f2</v></c>", "1 2"}, {"<c t=\"str\"><v>1\x1e2</v></c>", "1 2"}, {`<c><v>-7.50</v></c>`, "-7.50"},
 		{`<c t="b"><v>1</v></c>`, "TRUE"}, {`<c t="b"><v>0</v></c>`, "FALSE"}, {`<c t="e"><v>#N/A</v></c>`, "#N/A"}, {`<c t="d"><v>2026-01-31</v></c>`, "2026-01-31"},
 		{`<c s="1"><v>46053</v></c>`, "2026-01-31"}, {`<c s="1"><v>46053.5</v></c>`, "2026-01-31 12:00:00"}, {`<c s="1"><v>1</v></c>`, "1900-01-01"},
 		{`<c s="1"><v>59</v></c>`, "1900-02-28"}, {`<c s="1"><v>60</v></c>`, "1900-02-29"}, {`<c s="1"><v>61</v></c>`, "1900-03-01"}, {`<c s="1"><v>-1</v></c>`, "-1"},
@@ -186,7 +186,7 @@ func TestChoose(t *testing.T) {
 func TestBroken(t *testing.T) {
 	for rows, says := range map[string]string{
 		`<row r="1"><c t="s"><v>9</v></c></row>`: "no shared text", `<row r="3"><c><v>1</v></c></row><row r="2"><c><v>1</v></c></row>`: "row 2 stands behind row 3",
-		`<row r="1"><c r="B1"><v>1</v></c><c r="A1"><v>1</v></c></row>`: "not in order", `<row r="1"><c><v>1`: "cut off", `<row r="x"><c/></row>`: "row", `<row r="1"><c r="ZZZZ1"><v>1</v></c></row>`: "column",
+		`<row r="1"><c r="B1"><v>1</v></c><c r="A1"><v>1</v></c></row>`: "not in order", `<row r="1"><c r="B1"><v>1</v></c><c r="B1"><v>1</v></c></row>`: "not in order", `<row r="1"><c><v>1`: "cut off", `<row r="x"><c/></row>`: "row", `<row r="1"><c r="ZZZZ1"><v>1</v></c></row>`: "column",
 		`<row r="9999999"><c><v>1</v></c></row>`: "row 9999999",
 	} {
 		parts := workbook(t, rows)

@@ -55,11 +55,12 @@ type writer struct {
 	fill  *merging // the merged cells that are to be filled, or nil
 
 	out     []byte
-	row     int  // that is being written, from 1 on
-	column  int  // of the cell after the last one that was written, from 1 on
-	ended   int  // rows that were written
-	left    bool // the row is left out
-	some    bool // it has a value
+	scratch []byte // for the text of a cell
+	row     int    // that is being written, from 1 on
+	column  int    // of the cell after the last one that was written, from 1 on
+	ended   int    // rows that were written
+	left    bool   // the row is left out
+	some    bool   // it has a value
 	hidden  bool
 	columns map[int]*bool // hidden ones, and whether they have a value
 }
@@ -117,7 +118,7 @@ func (w *writer) cell(col int) (ok bool, err error) {
 			return false, nil
 		}
 	}
-	if col < w.column-1 {
+	if col < w.column {
 		return false, fmt.Errorf("%w: the cells of row %d are not in order", ErrBroken, w.row)
 	}
 	if w.fill == nil {
@@ -227,9 +228,8 @@ func (w *writer) number() {
 	w.mixed().Numbers++
 }
 
-// append appends the text of the cell that has begun, without what ends cells and
-// rows, and notes whether it is written as a number is.
-func (w *writer) append(text []byte) {
+// put appends text to the cell that has begun, without what ends cells and rows.
+func (w *writer) put(text []byte) {
 	start := len(w.out)
 	w.out = append(w.out, text...)
 	for i, c := range w.out[start:] {
@@ -237,6 +237,11 @@ func (w *writer) append(text []byte) {
 			w.out[start+i] = ' '
 		}
 	}
+}
+
+// append puts the text of a cell, and notes whether it is written as a number is.
+func (w *writer) append(text []byte) {
+	w.put(text)
 	if len(text) > 0 && text[0] <= '9' && numeric(text) {
 		m := w.mixed()
 		if m.Texts++; m.Texts == 1 {

@@ -305,7 +305,8 @@ func (x *xlsx) writeValue(w *writer, text []byte, c cellTag) error {
 		w.number()
 	default:
 		if bytes.IndexByte(text, '&') >= 0 || bytes.IndexByte(text, '_') >= 0 {
-			text = unescape(appendText(nil, text), 0)
+			w.scratch = unescape(appendText(w.scratch[:0], text), 0)
+			text = w.scratch
 		}
 		w.append(text)
 	}
