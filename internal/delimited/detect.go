@@ -216,7 +216,7 @@ func shapeOf(head []byte, whole bool, lay source.Layout) shape {
 		return s
 	}
 	if lay.Format == source.SheetRows {
-		c.fill = c.widest(head, whole)
+		c.fill = widest(c.cutText(head, whole))
 	}
 	s.rows = c.cutText(head, whole)
 	s.width = s.commonWidth()

@@ -217,6 +217,8 @@ func TestHeaderRows(t *testing.T) {
 		{"no,name,mass\n,(short),(g)\n1,ant,0.5\n2,bee,0.7\n", "1-2", "no|name (short)|mass (g)"},
 		{"name,kind,mass\nant,insect,lost\nbee,insect,0.7\ncat,mammal,5\n", "1", "name|kind|mass"},
 		{"name,kind,found\nant,insect,lost\nbee,insect,2026-01-01\ncat,mammal,2026-01-02\n", "1", "name|kind|found"},
+		{"Report,,,run on,2026-01-06\n\nNo,Name,Fee,Paid,On\n1,ant,5,true,2026-01-01\n2,bee,6,false,2026-01-02\n", "3", "No|Name|Fee|Paid|On"},
+		{"Loan No,Lent,,Returned\n,on,by,on,by\n00312,2026-01-01,ann,2026-02-01,bob\n00313,2026-01-04,ann,2026-02-01,cy\n", "1-2", "Loan No|Lent on|Lent by|Returned on|Returned by"},
 		{"no,,fee\n1,ant,5\n2,bee,6\n", "1", "no|column_2|fee"},
 		{"a,,c\nx,y,z\nu,y,w\n", "1", "a|column_2|c"},
 		{"Report:,Loans,,\nname,date,date,fee\nx,2026-01-01,2026-02-02,5\ny,2026-01-01,2026-02-02,6\n", "2", "name|date|date (2)|fee"},

@@ -28,7 +28,12 @@ func (s *shape) findHeader(lay *source.Layout) {
 	if s.lacksFirst(first - 1) {
 		first--
 		lay.HeaderLine = s.rows.Line(first)
-	} else if s.hasHeader(first) {
+		return
+	}
+	if later := s.behindGap(first); later > 0 {
+		first = later
+	}
+	if s.hasHeader(first) {
 		from, to := s.headerRows(first)
 		lay.HeaderLine = s.rows.Line(from)
 		lay.HeaderLines = s.rows.Line(to) - lay.HeaderLine + 1
@@ -136,7 +141,7 @@ func (s *shape) completes(at int) bool {
 		switch {
 		case len(above) == 0 && len(here) == 0:
 			continue
-		case len(here) > 0 && kindOf(here) != value.Text:
+		case len(here) > 0 && kindOf(here) != value.Text && kindOf(here) != value.Boolean: // such as on
 			return false
 		case len(above) == 0:
 			named++
@@ -182,21 +187,26 @@ func bracketed(text []byte) bool {
 // joinHeadings joins the cells of rows below each other. What stands above a
 // blank cell on its right heads that too.
 func joinHeadings(b *record.Batch, at, rows int) []string {
-	var headings []string
-	for r := at; r < min(at+rows, b.Len()); r++ {
+	end, width := min(at+rows, b.Len()), 0
+	for r := at; r < end; r++ {
+		width = max(width, b.Width(r))
+	}
+	headings := make([]string, width)
+	for r := at; r < end; r++ {
 		group := ""
-		for c := range b.Width(r) {
-			text := string(value.Trim(b.Cell(r, c)))
-			if text != "" {
+		for c := range headings {
+			text := ""
+			if c < b.Width(r) {
+				text = string(value.Trim(b.Cell(r, c)))
+			}
+			switch {
+			case r+1 == end:
+			case text != "":
 				group = text
-			} else if r+1 < at+rows && blankBelow(b, r, at+rows, c) {
+			case blankBelow(b, r, end, c):
 				group = ""
-			}
-			if r+1 < at+rows && text == "" {
+			default:
 				text = group
-			}
-			for len(headings) <= c {
-				headings = append(headings, "")
 			}
 			headings[c] = strings.TrimSpace(headings[c] + " " + text)
 		}
@@ -218,11 +228,43 @@ func blankBelow(b *record.Batch, r, end, c int) bool {
 // below it is something else. Where nothing tells them apart, a row of distinct
 // words is a header.
 func (s *shape) hasHeader(at int) bool {
-	votes, words := 0, true
-	below := at + 1
-	for below < s.rows.Len() && isRuler(s.rows.Text(below)) {
-		below++
+	below := s.below(at)
+	votes, words := s.votes(at, below)
+	return votes > 0 || votes == 0 && words && !s.recurs(at, below)
+}
+
+// below returns the row below a header, behind rulers.
+func (s *shape) below(at int) int {
+	for at++; at < s.rows.Len() && isRuler(s.rows.Text(at)); at++ {
 	}
+	return at
+}
+
+// behindGap returns the row of a header that stands behind blank lines, where
+// what seemed to be the first row is none and less filled: a title of several
+// cells. It is 0 where there is none.
+func (s *shape) behindGap(first int) int {
+	if votes, _ := s.votes(first, s.below(first)); votes > 0 {
+		return 0
+	}
+	most := s.filled(first)
+	for r := first + 1; r < min(s.rows.Len(), first+maxHead); r++ {
+		filled := s.filled(r)
+		if votes, _ := s.votes(r, s.below(r)); filled > most && votes > 0 && s.rows.Line(r) > s.rows.Line(r-1)+1 {
+			return r
+		}
+		most = max(most, filled)
+	}
+	return 0
+}
+
+// maxHead is how many rows of titles with several cells there may be.
+const maxHead = 8
+
+// votes counts the columns in which a row is text above what is not, less those
+// in which it is of the same kind; words tells that it is of distinct words.
+func (s *shape) votes(at, below int) (votes int, words bool) {
+	words = true
 	seen := map[string]bool{}
 	for c := range s.rows.Width(at) {
 		cell := s.rows.Cell(at, c)
@@ -241,7 +283,7 @@ func (s *shape) hasHeader(at int) bool {
 			votes--
 		}
 	}
-	return votes > 0 || votes == 0 && words && !s.recurs(at, below)
+	return votes, words
 }
 
 // recurs tells whether a cell of a row occurs again below it in its column,

@@ -115,19 +115,26 @@ func (c *cutter) headings(text []byte, whole bool, lines int64) (headings []stri
 		return []string{""}, 0
 	}
 	if lines == 0 {
-		return fitHeadings(make([]string, b.Width(0)), b, 1), 0
+		return c.fitHeadings(make([]string, b.Width(0)), b, 1), 0
 	}
 	rows := 1
 	for rows < b.Len() && b.Line(rows) <= lines {
 		rows++
 	}
-	return fitHeadings(joinHeadings(b, 0, rows), b, rows), b.Next(rows - 1)
+	return c.fitHeadings(joinHeadings(b, 0, rows), b, rows), b.Next(rows - 1)
 }
 
 // fitHeadings adds a blank heading where nearly all records have one cell more
 // than the header: before the first, for the names of the rows, or behind the
-// last, where the records end in a delimiter.
-func fitHeadings(headings []string, b *record.Batch, from int) []string {
+// last, where the records end in a delimiter. Rows of a sheet end with their last
+// value, so that there only cells behind the last heading lack one.
+func (c *cutter) fitHeadings(headings []string, b *record.Batch, from int) []string {
+	if c.newline == sheet.RowEnd {
+		for width := widest(b); len(headings) < width; {
+			headings = append(headings, "")
+		}
+		return headings
+	}
 	more, blank, rows := 0, 0, min(b.Len(), headRows)
 	for r := from; r < rows; r++ {
 		if b.Width(r) == len(headings)+1 {

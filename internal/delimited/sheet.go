@@ -3,6 +3,7 @@ package delimited
 import (
 	"bytes"
 
+	"ambertray/internal/record"
 	"ambertray/internal/sheet"
 	"ambertray/internal/source"
 )
@@ -42,9 +43,8 @@ func firstRows(head []byte, whole bool) ([]byte, bool) {
 
 // widest returns the number of cells of the widest row that is filled for the
 // most part: rows of a sheet end with their last value.
-func (c *cutter) widest(head []byte, whole bool) int {
-	width := 0
-	for rows, r := c.cutText(head, whole), 0; r < rows.Len(); r++ {
+func widest(rows *record.Batch) (width int) {
+	for r := range rows.Len() {
 		filled := 0
 		for i := range rows.Width(r) {
 			if len(rows.Cell(r, i)) > 0 {
