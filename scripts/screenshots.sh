@@ -55,6 +55,8 @@ sed 's/Harrow College/Harrow Institute/; s/^005/795/' loans.csv >spring.csv
 shot merge ambertray load spring.csv --table loans --existing merge --to museum.db
 ambertray load specimens.tray --to museum.db >/dev/null
 shot verify ambertray verify specimens.tray --to museum.db
+ambertray load loans-2026.xlsx --sheet '2026-*' --drift fill --table monthly_loans --to museum.db >/dev/null
+shot parts ambertray verify loans-2026.tray --to museum.db
 shot history ambertray history --to museum.db
 shot demo ambertray demo
 cd - >/dev/null

@@ -201,3 +201,17 @@ func TestDrift(t *testing.T) {
 	require.Contains(t, out, "n-2.csv: no has numbers, and not codes; fee has text, and not numbers\n")
 	require.Contains(t, out, "n-3.csv: it has title in place of name; it has more: paid\n")
 }
+
+// TestOverridden mends and verifies the table that a load went into, whatever the
+// tray calls it.
+func TestOverridden(t *testing.T) {
+	d := newDesk(t)
+	d.write("m.csv", "no,fee\n1,5\n2,six\n3,7\n")
+	d.write("m.tray/tray.yaml", "tray: 1\nsource:\n  files: [m.csv]\ntable:\n  name: m\ncolumns:\n  - {from: no, name: no, type: integer}\n  - {from: fee, name: fee, type: integer}\n")
+	d.run(3, "load", "m.tray", "--to", "museum.db", "--table", "fees")
+	d.write("m.tray/loads/0001/rejects.csv", strings.ReplaceAll(d.read("m.tray/loads/0001/rejects.csv"), "six", "6"))
+	d.run(0, "mend", "m.tray", "--to", "museum.db")
+	require.Equal(t, "1|5|2|6|3|7", d.query("SELECT no, fee FROM fees ORDER BY no"))
+	out, _ := d.run(0, "verify", "m.tray", "--to", "museum.db")
+	require.Contains(t, out, "fees in museum.db")
+}

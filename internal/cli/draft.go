@@ -185,6 +185,12 @@ func (a *app) drawDraft(d *drafted, t *tray.Tray) {
 		}
 		rows = append(rows, []string{c.Heading, name, p.Amber(typ), null, keyMark(t, &s.Columns[i], name), p.Faint(c.Evidence)})
 	}
+	for i := range t.Table.Columns {
+		if c := &t.Table.Columns[i]; c.Value != "" {
+			name, typ, null := plannedAs(c)
+			rows = append(rows, []string{term.Shorten(c.Value, 24), name, p.Amber(typ), null, "", p.Faint(strings.Join(t.Notes[c.Name], "; "))})
+		}
+	}
 	p.Table([]term.Column{{Title: "heading", Max: 24}, {Title: "column"}, {Title: "type"}, {Title: ""}, {Title: ""}, {Title: "evidence"}}, rows)
 	a.drawInTheWay(s)
 	if d.Again != nil {

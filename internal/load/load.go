@@ -69,7 +69,7 @@ func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Targe
 	if o.Every > 0 && t.Table.Existing == table.Merge {
 		return nil, ErrMergeOnce
 	}
-	l := &loading{Options: o, plan: &t.Table, table: &t.Table, to: to, pass: p, open: open, receipt: newReceipt(t, to, p.Headings, o)}
+	l := &loading{Options: o, plan: &t.Table, table: &t.Table, to: to, pass: p, open: open, receipt: newReceipt(t, &t.Table, to, p.Headings, o)}
 	unlock, err := to.Lock(ctx, t.Table.Name)
 	if err != nil {
 		return nil, err

@@ -56,19 +56,19 @@ func Mend(ctx context.Context, t *tray.Tray, id string, from *source.Opener, to 
 	if err != nil {
 		return nil, err
 	}
-	plan := t.Table
+	plan := first.plan(t)
 	plan.Allow = table.Allowance{}
 	if plan.Existing != table.Merge {
 		plan.Existing = table.Append
 	}
 	path := filepath.Join(dir, reject.FileName)
 	l := &loading{
-		Options: o, plan: &plan, table: &plan, to: to, dir: dir,
+		Options: o, plan: plan, table: plan, to: to, dir: dir,
 		open: func(ctx context.Context) (*pass.Pass, error) {
 			return pass.OpenKept(ctx, t, from, path, first.Headings)
 		},
 		rejects: reject.Writer{Path: path + draftSuffix, Headings: first.Headings, Sources: []string{path}, Again: true},
-		receipt: newReceipt(t, to, first.Headings, o),
+		receipt: newReceipt(t, plan, to, first.Headings, o),
 		mend:    &mend{dir: dir, headings: first.Headings},
 	}
 	l.receipt.Load, l.receipt.Mended = id, true

@@ -85,11 +85,22 @@ type Phase struct {
 }
 
 // newReceipt returns the receipt of a load that begins.
-func newReceipt(t *tray.Tray, to target.Target, headings []string, o Options) *Receipt {
+func newReceipt(t *tray.Tray, plan *table.Table, to target.Target, headings []string, o Options) *Receipt {
 	return &Receipt{
-		Begun: time.Now().UTC().Truncate(time.Microsecond), Tray: t.Dir, Target: to.Name(), Table: t.Table.Name, Existing: t.Table.Existing.String(),
+		Begun: time.Now().UTC().Truncate(time.Microsecond), Tray: t.Dir, Target: to.Name(), Table: plan.Name, Existing: plan.Existing.String(),
 		Verify: cmp.Or(o.Verify, EveryColumn), Layout: t.Layout, Headings: headings, Differences: []Difference{}, Remarks: []string{},
 	}
+}
+
+// plan returns the plan that the load went by: the tray's, but for what its
+// command line has said of the table.
+func (r *Receipt) plan(t *tray.Tray) *table.Table {
+	plan := t.Table
+	plan.Name = r.Table
+	if existing, err := table.ParseExisting(r.Existing); err == nil {
+		plan.Existing = existing
+	}
+	return &plan
 }
 
 // write puts the receipt into the folder of its load.

@@ -85,7 +85,7 @@ func Verify(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Ta
 	if last.receipt != nil && last.receipt.Done == "merged" {
 		return nil, fmt.Errorf("load %s: %w", last.id, ErrWasMerged)
 	}
-	plan, err := last.fit(ctx, &t.Table, to)
+	plan, err := last.fit(ctx, t, to)
 	if err != nil {
 		return nil, err
 	}
@@ -113,7 +113,7 @@ func Verify(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Ta
 	}
 	want := counted{out.Loaded, out.Figures}.plus(mended.counted, cols, to.Dialect()).plus(last.before, cols, to.Dialect())
 	v := &Verification{
-		Tray: t.Dir, Target: to.Name(), Table: t.Table.Name, Rows: got.rows, Before: last.before.rows, Mended: mended.rows,
+		Tray: t.Dir, Target: to.Name(), Table: plan.Name, Rows: got.rows, Before: last.before.rows, Mended: mended.rows,
 		Read: out.Read(), Convertible: out.Loaded + mended.rows, Rejected: out.Rejects.Total() - mended.rows, Skipped: out.Skipped.Total(),
 		Parts: partsOf(out, mended.parts), Differences: compare(cols, want, got),
 	}
@@ -163,9 +163,13 @@ func readLast(t *tray.Tray) (*lastLoad, error) {
 	return l, err
 }
 
-// fit returns the plan as that load has fitted it to its table.
-func (l *lastLoad) fit(ctx context.Context, plan *table.Table, to target.Target) (*table.Table, error) {
-	if l.receipt == nil || l.receipt.Done == "created" || l.receipt.Done == "rebuilt" {
+// fit returns the plan as that load has gone by it and fitted it to its table.
+func (l *lastLoad) fit(ctx context.Context, t *tray.Tray, to target.Target) (*table.Table, error) {
+	if l.receipt == nil {
+		return &t.Table, nil
+	}
+	plan := l.receipt.plan(t)
+	if l.receipt.Done == "created" || l.receipt.Done == "rebuilt" {
 		return plan, nil
 	}
 	live, err := to.Columns(ctx, plan.Name)
