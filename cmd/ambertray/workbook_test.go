@@ -122,6 +122,12 @@ func TestSheetNotices(t *testing.T) {
 	require.NoFileExists(t, d.dir+"/museum.db")
 	d.run(0, "load", "twins.ods", "--to", "museum.db", "--sheet", "all")
 	require.Equal(t, "1|ant|May|2|bee|June", d.query("SELECT no, name, sheet FROM twins ORDER BY no"))
+	d.write("more.ods", string(twins(t)))
+	r := d.json(0, "load", "twins.ods", "more.ods", "--to", "museum.db", "--sheet", "all", "--tray", "all.tray", "--table", "pairs")
+	require.Len(t, r["source"], 4)
+	require.Equal(t, "more.ods|June|more.ods|May|twins.ods|June|twins.ods|May", d.query("SELECT file, sheet FROM pairs ORDER BY file, sheet"))
+	parts := d.json(0, "verify", "all.tray", "--to", "museum.db")["parts"].([]any)
+	require.Equal(t, 1.0, parts[3].(map[string]any)["table_rows"])
 }
 
 // twins makes a workbook of two sheets with the same columns.

@@ -70,6 +70,11 @@ func TestFormats(t *testing.T) {
 	require.Equal(t, sheet.Mixed{Numbers: 38, Texts: 1, FirstText: 9}, wantFacts.Mixed[7])
 	for _, name := range []string{"loans.xlsb", "loans.xls", "loans.ods"} {
 		book := openFile(t, name)
+		if name != "loans.xlsb" { // whose writer leaves names out
+			chosen, cells, err := book.Resolve("", "fees")
+			require.NoError(t, err, name)
+			require.Equal(t, "[0] D3:D20", fmt.Sprint(chosen, cells), name)
+		}
 		rows, facts := rowsOf(t, book, sheet.View{})
 		if name == "loans.ods" { // whose writer had no truth values
 			for i := range want {
@@ -229,6 +234,18 @@ func TestBinaryCells(t *testing.T) {
 	rows, facts := rowsOf(t, book, sheet.View{FillMerged: true})
 	require.Equal(t, []string{"", "-3|2026-01-31|TRUE|#NUM!||in cell|shared ☃", "1.5|FALSE|#N/A|from a formula|rich", "|4||shared ☃", "|4"}, rows)
 	require.Equal(t, 1, facts.HiddenRows)
+	named := binBook(records)
+	nameRecord := func(name string, flags uint32, formula ...any) string {
+		return binRecord(39, append(append([]any{flags, uint8(0), uint32(1<<32 - 1)}, binText(name)...), formula...)...)
+	}
+	area := []any{u(13), uint8(0x3b), u1, u(1), u(2), u0, uint16(0xc001)}
+	named["xl/workbook.bin"] += nameRecord("Fees", 0, area...) + nameRecord("secret", 1, area...) + nameRecord("two", 0, u(3), uint8(0x17)) + nameRecord("none", 0, u(0)) +
+		binRecord(362, u(2), u(0), int32(-2), int32(-2), u(0), u(0), u(0))
+	named["xl/_rels/one.bin.rels"] = `<Relationships><Relationship Id="t1" Type="http://x/table" Target="table.bin"/></Relationships>`
+	named["xl/table.bin"] = binRecord(343, append(append([]any{u(1), u(9), u(0), u(1), u(0), u(1), u(1), u(1), [32]byte{}}, binText("Table1")...), binText("Lent")...)...)
+	book, err = sheet.Open(packed(t, named))
+	require.NoError(t, err)
+	require.Equal(t, []sheet.Name{{Name: "Lent", Cells: sheet.Cells{FirstColumn: 1, FirstRow: 2, LastColumn: 2, LastRow: 9}}, {Name: "Fees", Cells: sheet.Cells{FirstColumn: 1, FirstRow: 2, LastColumn: 2, LastRow: 3}}}, book.Names)
 	for n := range records {
 		book, err := sheet.Open(packed(t, binBook(records[:n])))
 		if err == nil {

@@ -3,6 +3,7 @@ package sheet
 import (
 	"encoding/binary"
 	"math"
+	"strings"
 	"unicode/utf16"
 	"unicode/utf8"
 )
@@ -76,4 +77,61 @@ func appendNarrow(dst, narrow []byte) []byte {
 		dst = utf8.AppendRune(dst, rune(c))
 	}
 	return dst
+}
+
+// ptgArea3d is the kind of a reference to a range of another sheet, without its
+// class.
+const ptgArea3d = 0x1b
+
+// references are the names of a binary workbook, whose sheets are known by
+// numbers, some of them only behind the names.
+type references struct {
+	sheets  []int // the index in Book.Sheets of each sheet, -1 of a chart
+	externs []int // the number of the sheet that each reference means, -1 of other ones
+	names   []reference
+}
+
+type reference struct {
+	name   string
+	extern int
+	cells  Cells
+}
+
+// sheet adds the next sheet of the workbook.
+func (r *references) sheet(index int, hasCells bool) {
+	if !hasCells {
+		index = -1
+	}
+	r.sheets = append(r.sheets, index)
+}
+
+// extern adds what the next reference means: the sheets from first to last.
+func (r *references) extern(first, last int) {
+	if first != last {
+		first = -1
+	}
+	r.externs = append(r.externs, first)
+}
+
+// name adds a name, unless it is hidden or the program's own.
+func (r *references) name(name string, flags int, read func() (extern int, c Cells)) {
+	const hidden, builtin = 0x01, 0x20
+	if flags&(hidden|builtin) != 0 || strings.HasPrefix(name, "_xlnm.") {
+		return
+	}
+	if extern, cells := read(); extern >= 0 {
+		r.names = append(r.names, reference{name, extern, cells})
+	}
+}
+
+// resolve gives the workbook its names.
+func (r *references) resolve(b *Book) {
+	for _, n := range r.names {
+		if n.extern >= len(r.externs) {
+			continue
+		}
+		if sheet := r.externs[n.extern]; sheet >= 0 && sheet < len(r.sheets) && r.sheets[sheet] >= 0 {
+			b.Names = append(b.Names, Name{n.name, r.sheets[sheet], n.cells})
+		}
+	}
 }

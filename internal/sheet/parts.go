@@ -124,6 +124,17 @@ func (p parts) relations(part string) (list []relation, err error) {
 	return list, err
 }
 
+// tables calls read with the part of every table of a sheet.
+func (p parts) tables(sheet string, read func(part string) error) error {
+	list, err := p.relations(sheet)
+	for _, r := range list {
+		if err == nil && r.kind == "table" {
+			err = read(r.part)
+		}
+	}
+	return err
+}
+
 // resolve returns the name of a part that is given from a folder.
 func resolve(dir, target string) string {
 	if strings.HasPrefix(target, "/") {

@@ -164,6 +164,27 @@ func TestOpenDocument(t *testing.T) {
 	require.ErrorIs(t, err, sheet.ErrEncrypted)
 }
 
+// TestNames finds cells by the name of a range or a table, and says which names
+// there are.
+func TestNames(t *testing.T) {
+	parts := workbook(t, `<row r="1"><c r="A1"><v>1</v></c></row>`)
+	parts["xl/workbook.xml"] = strings.Replace(parts["xl/workbook.xml"], "</workbook>", `<definedNames><definedName name="Fees">'Loans &amp; more'!$B$3:$D$20</definedName>
+		<definedName name="one">'Loans &amp; more'!$C$2</definedName><definedName name="_xlnm.Print_Area">'Loans &amp; more'!$A$1:$D$2</definedName>
+		<definedName name="gone" hidden="1">'Loans &amp; more'!$A$1:$D$2</definedName><definedName name="sum">SUM(Other!$A$1)</definedName></definedNames></workbook>`, 1)
+	parts["xl/worksheets/_rels/one.xml.rels"] = `<Relationships><Relationship Id="r1" Type="http://x/table" Target="../tables/t.xml"/></Relationships>`
+	parts["xl/tables/t.xml"] = `<table id="1" name="T" displayName="Lent" ref="A4:C9" totalsRowCount="1"><autoFilter ref="A4:C8"/></table>`
+	book, err := sheet.Open(packed(t, parts))
+	require.NoError(t, err)
+	for word, want := range map[string]string{"fees": "B3:D20", "ONE": "C2:C2", "Lent": "A4:C8", "B3:H200": "B3:H200", "b:c": "B:C", "B3": "B3", "": ""} {
+		chosen, cells, err := book.Resolve("", word)
+		require.NoError(t, err, word)
+		require.Equal(t, []int{0}, chosen)
+		require.Equal(t, want, cells.String(), word)
+	}
+	_, _, err = book.Resolve("", "gone")
+	require.ErrorContains(t, err, "it names Fees (B3:D20 of Loans & more), one (C2:C2 of Loans & more), Lent (A4:C8 of Loans & more)")
+}
+
 // TestChoose finds sheets by name, number and pattern, and takes none in silence.
 func TestChoose(t *testing.T) {
 	sheets := []sheet.Sheet{{Name: "2026-01"}, {Name: "2026-02"}, {Name: "Lists", Hidden: true}, {Name: "2026-03", Empty: true}, {Name: "2"}}

@@ -10,6 +10,8 @@ import (
 const (
 	xlsFormula     = 0x06
 	xlsEOF         = 0x0a
+	xlsExternSheet = 0x17
+	xlsName        = 0x18
 	xlsDate1904    = 0x22
 	xlsFilePass    = 0x2f
 	xlsContinue    = 0x3c
@@ -50,6 +52,7 @@ func OpenOld(data []byte) (*Book, error) {
 	b := &Book{Format: "xls", content: x}
 	codes := map[int]format{}
 	first := true
+	var names references
 	err := x.records(0, func(r xlsRecord) error {
 		f := &fields{rest: r.data}
 		if first {
@@ -73,10 +76,23 @@ func OpenOld(data []byte) (*Book, error) {
 			return x.readStrings(r)
 		case xlsBoundSheet:
 			start, hidden, kind := f.u32(), f.u8(), f.u8()
+			names.sheet(len(b.Sheets), kind == 0)
 			if kind == 0 && !f.short { // and not a chart
 				b.Sheets = append(b.Sheets, Sheet{Name: f.text(f.u8()), Hidden: hidden&3 != 0, Empty: true})
 				x.starts = append(x.starts, start)
 			}
+		case xlsExternSheet:
+			for n := f.u16(); n > 0 && !f.short; n-- {
+				f.u16()
+				names.extern(int(int16(f.u16())), int(int16(f.u16())))
+			}
+		case xlsName:
+			flags := f.u16()
+			f.u8()
+			length := f.u8()
+			f.bytes(10)
+			name := f.text(length)
+			names.name(name, flags, f.oldReference)
 		}
 		return nil
 	})
@@ -88,7 +104,19 @@ func OpenOld(data []byte) (*Book, error) {
 			return nil, err
 		}
 	}
+	names.resolve(b)
 	return b.found()
+}
+
+// oldReference reads a formula that is one range ([MS-XLS] 2.5.198.28,
+// PtgArea3d).
+func (f *fields) oldReference() (extern int, c Cells) {
+	if kind := f.u8(); kind&0x1f != ptgArea3d {
+		return -1, c
+	}
+	extern = f.u16()
+	firstRow, lastRow, firstColumn, lastColumn := f.u16(), f.u16(), f.u16()&0xff, f.u16()&0xff
+	return extern, Cells{firstColumn + 1, firstRow + 1, lastColumn + 1, lastRow + 1}
 }
 
 func (x *xls) size(i int) int64 { return int64(len(x.data)) }

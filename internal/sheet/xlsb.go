@@ -33,6 +33,9 @@ const (
 	brtWbProp       = 153
 	brtBundleSh     = 156
 	brtMergeCell    = 176
+	brtName         = 39
+	brtBeginList    = 343
+	brtExternSheet  = 362
 	brtBeginCellXFs = 617
 	brtEndCellXFs   = 618
 )
@@ -48,6 +51,7 @@ type xlsb struct {
 func openXLSB(p parts, o opening) (*Book, error) {
 	x := &xlsb{parts: p}
 	b := &Book{Format: "xlsb", content: x}
+	var names references
 	err := x.records(o.main, func(kind int, f *fields) error {
 		switch kind {
 		case brtWbProp:
@@ -56,10 +60,23 @@ func openXLSB(p parts, o opening) (*Book, error) {
 			state := f.u32()
 			f.u32()
 			id, name := f.wide(), f.wide()
-			if part := o.sheet(id); part != "" {
+			part := o.sheet(id)
+			if names.sheet(len(b.Sheets), part != ""); part != "" {
 				b.Sheets = append(b.Sheets, Sheet{Name: name, Hidden: state != 0})
 				x.sheets = append(x.sheets, part)
 			}
+		case brtExternSheet:
+			for n := f.u32(); n > 0 && !f.short; n-- {
+				f.u32()
+				names.extern(int(int32(f.bits32())), int(int32(f.bits32())))
+			}
+		case brtName:
+			flags := f.u32()
+			f.bytes(5)
+			name := f.wide()
+			f.u32()
+			names.name(name, flags, f.reference)
+			f.short = false // a name of something else is none
 		}
 		return nil
 	})
@@ -74,8 +91,43 @@ func openXLSB(p parts, o opening) (*Book, error) {
 		if err := x.look(&b.Sheets[i], x.sheets[i]); err != nil {
 			return nil, err
 		}
+		if err := x.readTables(b, i); err != nil {
+			return nil, err
+		}
 	}
+	names.resolve(b)
 	return b.found()
+}
+
+// reference reads a formula that is one range ([MS-XLSB] 2.5.97.20, PtgArea3d),
+// and returns the sheets that it is of, by their number, -1 for any other.
+func (f *fields) reference() (extern int, c Cells) {
+	if kind := f.u8(); kind&0x1f != ptgArea3d {
+		return -1, c
+	}
+	extern = f.u16()
+	firstRow, lastRow := f.u32(), f.u32()
+	firstColumn, lastColumn := f.u16()&0x3fff, f.u16()&0x3fff
+	return extern, Cells{firstColumn + 1, firstRow + 1, lastColumn + 1, lastRow + 1}
+}
+
+// readTables gives the tables of a sheet their names. Their rows of totals are
+// no part of them.
+func (x *xlsb) readTables(b *Book, i int) error {
+	return x.tables(x.sheets[i], func(part string) error {
+		return x.records(part, func(kind int, f *fields) error {
+			if kind != brtBeginList {
+				return nil
+			}
+			cells := f.area()
+			f.bytes(12)
+			cells.LastRow -= f.u32()
+			f.bytes(4 + 6*4 + 4)
+			f.wide()
+			b.Names = append(b.Names, Name{f.wide(), i, cells})
+			return errEnough
+		})
+	})
 }
 
 func (x *xlsb) size(i int) int64 { return x.parts.size(x.sheets[i]) }

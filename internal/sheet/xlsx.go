@@ -176,15 +176,8 @@ func (x *xlsx) look(sheet *Sheet, part string) error {
 // readTables gives the tables of a sheet their names. Their rows of totals are
 // no part of them.
 func (x *xlsx) readTables(b *Book, i int) error {
-	list, err := x.relations(x.sheets[i])
-	if err != nil {
-		return err
-	}
-	for _, r := range list {
-		if r.kind != "table" {
-			continue
-		}
-		err := x.tags(r.part, func(name, tag []byte) error {
+	return x.tables(x.sheets[i], func(part string) error {
+		return x.tags(part, func(name, tag []byte) error {
 			if string(name) != "table" {
 				return nil
 			}
@@ -195,11 +188,7 @@ func (x *xlsx) readTables(b *Book, i int) error {
 			}
 			return errEnough
 		})
-		if err != nil {
-			return err
-		}
-	}
-	return nil
+	})
 }
 
 // merges returns the merged cells of a sheet, which stand behind its rows.

@@ -2,9 +2,14 @@ package survey
 
 import (
 	"fmt"
+	"maps"
+	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
+	"unicode/utf8"
 
+	"ambertray/internal/convert"
 	"ambertray/internal/dialect"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
@@ -38,7 +43,7 @@ func (s *Survey) Draft(dir string) *tray.Tray {
 		}
 		t.Notes[c.Name] = notes
 	}
-	s.addSheet(t)
+	s.addParts(t)
 	s.offerKeys(t)
 	if s.Ragged > 0 {
 		t.Notes["source"] = append(t.Notes["source"], fmt.Sprintf(
@@ -59,18 +64,34 @@ func (s *Survey) Draft(dir string) *tray.Tray {
 	return t
 }
 
-// addSheet adds a column for the sheet where there are several.
-func (s *Survey) addSheet(t *tray.Tray) {
-	if len(s.Parts) < 2 || s.Layout.Format != source.SheetRows {
+// addParts adds a column for the sheet, and one for the workbook, where there are
+// several.
+func (s *Survey) addParts(t *tray.Tray) {
+	if s.Layout.Format != source.SheetRows {
 		return
 	}
-	name := "sheet"
-	for t.Table.Column(name) != nil {
-		name = "source_" + name
+	longest := map[string]map[string]int{"file": {}, "sheet": {}}
+	for _, part := range s.Parts {
+		file, sheet, _ := strings.Cut(part, convert.SheetSign)
+		file = filepath.Base(file)
+		longest["file"][file], longest["sheet"][sheet] = utf8.RuneCountInString(file), utf8.RuneCountInString(sheet)
 	}
-	t.Table.Columns = append(t.Table.Columns, table.Column{Value: "{sheet}", Name: name, Type: table.Type{Kind: table.Varchar, Size: 31}})
-	t.Notes[name] = []string{"the sheet that the record is from; take it out if it is not wanted"}
+	for _, what := range []string{"file", "sheet"} {
+		if len(longest[what]) < 2 {
+			continue
+		}
+		name := what
+		for t.Table.Column(name) != nil {
+			name = "source_" + name
+		}
+		size := max(maxSheetName, slices.Max(slices.Collect(maps.Values(longest[what]))))
+		t.Table.Columns = append(t.Table.Columns, table.Column{Value: "{" + what + "}", Name: name, Type: table.Type{Kind: table.Varchar, Size: size}})
+		t.Notes[name] = []string{"the " + what + " that the record is from; take it out if it is not wanted"}
+	}
 }
+
+// maxSheetName is how long the name of a sheet may be in the usual programs.
+const maxSheetName = 31
 
 // spacer tells whether a column has neither a heading nor a value.
 func (c *Column) spacer(i int, records int64) bool {
