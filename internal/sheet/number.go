@@ -114,7 +114,7 @@ var elapsed = regexp.MustCompile(`^(?i:h+|m+|s+)$`)
 
 // appendNumber appends a number as a person sees it: with 15 significant digits
 // at most, which is what the formats keep, dates and times as ISO 8601.
-func (f format) appendNumber(dst, raw []byte, epoch1904 bool) []byte {
+func (f *format) appendNumber(dst, raw []byte, epoch1904 bool) []byte {
 	if f.style == plain && f.currency == "" && f.decimals == 0 && short(raw) {
 		return append(dst, raw...)
 	}
@@ -126,7 +126,7 @@ func (f format) appendNumber(dst, raw []byte, epoch1904 bool) []byte {
 }
 
 // appendFloat is appendNumber for a number that is stored as one.
-func (f format) appendFloat(dst []byte, x float64, epoch1904 bool) []byte {
+func (f *format) appendFloat(dst []byte, x float64, epoch1904 bool) []byte {
 	switch f.style {
 	case percent:
 		return append(appendDigits(dst, x*100, f.decimals), '%')

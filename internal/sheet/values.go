@@ -13,11 +13,11 @@ type values struct {
 }
 
 // style returns the format of a style.
-func (v *values) style(i int) format {
+func (v *values) style(i int) *format {
 	if i < 0 || i >= len(v.styles) {
-		return format{}
+		return &format{}
 	}
-	return v.styles[i]
+	return &v.styles[i]
 }
 
 // writeNumber writes the number of a cell of a binary workbook.

@@ -61,6 +61,7 @@ type writer struct {
 	ended   int    // rows that were written
 	left    bool   // the row is left out
 	some    bool   // it has a value
+	usual   bool   // all cells of the sheet are taken, each for itself
 	hidden  bool
 	columns map[int]*bool // hidden ones, and whether they have a value
 }
@@ -102,6 +103,7 @@ func (w *writer) begin(row int, hidden bool) error {
 func (w *writer) next(row int, hidden bool) {
 	w.row, w.column = row, w.view.Cells.first()
 	w.hidden, w.some, w.left = hidden, false, hidden && w.view.LeaveHidden
+	w.usual = w.view == View{} && w.columns == nil
 }
 
 // cell begins a cell, whose text is to be appended to out; ok is false for one
@@ -109,6 +111,11 @@ func (w *writer) next(row int, hidden bool) {
 func (w *writer) cell(col int) (ok bool, err error) {
 	if col > maxColumns || col < 1 {
 		return false, fmt.Errorf("%w: row %d has a column %d", ErrBroken, w.row, col)
+	}
+	if col == w.column && w.some && w.usual { // the cell behind the last one
+		w.out = append(w.out, CellEnd)
+		w.column++
+		return true, nil
 	}
 	if !w.view.Cells.has(w.row, col) {
 		return false, nil
@@ -135,11 +142,6 @@ func (w *writer) cell(col int) (ok bool, err error) {
 
 // place writes what stands before a cell.
 func (w *writer) place(col int) {
-	if w.column == col && w.ended == w.row-1 && w.some { // the cell behind the last one
-		w.out = append(w.out, CellEnd)
-		w.column++
-		return
-	}
 	if !w.some {
 		w.use(col)
 	}

@@ -142,10 +142,10 @@ func (s *scanner) usualTag(c *cellTag) bool {
 	for ; i < 16 && p[i] >= 'A' && p[i] <= 'Z'; i++ {
 		next.column = next.column*26 + int(p[i]-'A') + 1
 	}
-	for ; i < 24 && p[i] != '"'; i++ {
-		if p[i] < '0' || p[i] > '9' {
-			return false
-		}
+	for ; i < 24 && p[i] >= '0' && p[i] <= '9'; i++ {
+	}
+	if p[i] != '"' {
+		return false
 	}
 	for i++; i+20 < longestTag && p[i] == ' '; {
 		end := i + 4
