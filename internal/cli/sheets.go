@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"slices"
 
 	"github.com/spf13/cobra"
@@ -26,10 +27,11 @@ func (a *app) surveySheets(c *cobra.Command, name string, o survey.Options) (lis
 		s, err := a.survey(c, []string{name}, o)
 		return []*survey.Survey{s}, err
 	}
-	if known.Sheet == "" && known.Cells == "" {
-		known.Sheet = sheet.All
-	}
 	chosen, _, err := book.Resolve(known.Sheet, known.Cells)
+	var choice *sheet.ChoiceError
+	if known.Sheet == "" && errors.As(err, &choice) {
+		chosen, _, err = book.Resolve(sheet.All, known.Cells)
+	}
 	if err != nil {
 		return nil, err
 	}

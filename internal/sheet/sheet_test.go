@@ -159,6 +159,8 @@ func TestOpenDocument(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, []bool{false, true}, []bool{book.Sheets[0].Empty, book.Sheets[1].Empty})
 	require.True(t, book.Sheets[1].Hidden)
+	_, err = tryRead(t, map[string]string{"content.xml": fmt.Sprintf(document, `<table:table-row table:number-rows-repeated="1048576">`+cell(`office:value-type="float" office:value="1" table:number-columns-repeated="16383"`, "1")+`</table:table-row>`)}, "")
+	require.ErrorIs(t, err, sheet.ErrTooLarge, "17 billion cells")
 	parts["META-INF/manifest.xml"] = "<m><encryption-data/></m>"
 	_, err = sheet.Open(packed(t, parts))
 	require.ErrorIs(t, err, sheet.ErrEncrypted)
@@ -226,6 +228,20 @@ func TestBroken(t *testing.T) {
 	}
 	_, err := tryRead(t, workbook(t, `<row r="1"><c t="str"><v>`+strings.Repeat(" ", 80<<20)+`</v></c></row>`), "")
 	require.ErrorIs(t, err, sheet.ErrBroken, "a cell of 80 MB")
+}
+
+// TestMergedBomb does not fill merged cells that stand for more than there can be.
+func TestMergedBomb(t *testing.T) {
+	parts := workbook(t, `<row r="1"><c r="A1" t="inlineStr"><is><t>all of it</t></is></c></row>`)
+	parts["xl/worksheets/one.xml"] = strings.Replace(parts["xl/worksheets/one.xml"], "</sheetData>", `</sheetData><mergeCells><mergeCell ref="A1:XFD1048576"/></mergeCells>`, 1)
+	book, err := sheet.Open(packed(t, parts))
+	require.NoError(t, err)
+	_, err = book.Text(0, sheet.View{FillMerged: true}, io.Discard, nil)
+	require.ErrorIs(t, err, sheet.ErrTooLarge)
+	facts, err := book.Text(0, sheet.View{}, io.Discard, nil)
+	require.NoError(t, err)
+	require.Equal(t, "A1:A1", facts.Used.String())
+	require.Equal(t, "A1:XFD1048576", facts.Merged[0].String())
 }
 
 // FuzzRows reads whatever stands in a sheet without a panic or more text than

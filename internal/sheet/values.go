@@ -69,12 +69,15 @@ type texts struct {
 	ends []uint32
 }
 
-// maxTexts is the length of all shared texts together.
-const maxTexts = 1 << 30
+// The length of all shared texts together, and their number.
+const (
+	maxTexts     = 1 << 30
+	maxTextCount = 1 << 26
+)
 
 func (t *texts) add(text []byte) error {
-	if len(t.data)+len(text) > maxTexts {
-		return fmt.Errorf("%w: its shared texts are longer than %d MB", ErrTooLarge, maxTexts>>20)
+	if len(t.data)+len(text) > maxTexts || len(t.ends) >= maxTextCount {
+		return fmt.Errorf("%w: its shared texts are longer than %d MB, or more than %d", ErrTooLarge, maxTexts>>20, maxTextCount)
 	}
 	t.data = append(t.data, text...)
 	t.ends = append(t.ends, uint32(len(t.data)))
