@@ -101,8 +101,10 @@ func (r *relay) Read(p []byte) (int, error) {
 	return n, nil
 }
 
-// Close ends the writer.
+// Close ends the writer, and returns when it has ended.
 func (r *relay) Close() error {
 	close(r.closed)
+	for range r.full {
+	}
 	return nil
 }
