@@ -189,11 +189,12 @@ func TestOpenAbove(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "loans.csv")
 	text := "Kestrel Bay Museum\n\n# draft\nNo, Name ,No,\n---,---,---,---\n1,gnat,5,x\nNo, Name ,No,\n2,fern\nTotal,,2,\n"
 	require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
-	for _, size := range []int{1, 7, 40, PieceSize} {
+	for _, size := range []int{1, 2, 7, 8, 40, 41, PieceSize, PieceSize + 1} {
 		src, err := new(source.Opener).Open(context.Background(), path, source.Options{})
 		require.NoError(t, err)
 		lay := source.DefaultLayout()
-		for key, val := range map[string]string{"header": "4", "comment": "#", "ruler": "true", "footer": "1", "fill_short": "true"} {
+		footer := []string{"1", source.FooterFound}[size%2]
+		for key, val := range map[string]string{"header": "4", "comment": "#", "ruler": "true", "footer": footer, "fill_short": "true"} {
 			require.NoError(t, lay.Set(key, val))
 		}
 		r, headings, err := open(src, lay, size)

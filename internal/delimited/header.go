@@ -43,28 +43,39 @@ func (s *shape) findHeader(lay *source.Layout) {
 }
 
 // SeekHeader returns the layout with the header where the text that begins with
-// head has it: on another line than the layout says, if the headings that are
-// wanted do not stand there, but most of them elsewhere.
+// head has it: on another line than the layout says, if more of the headings that
+// are wanted stand there, two at least, and are half of what stands there.
 func SeekHeader(head []byte, whole bool, lay source.Layout, wanted []string) source.Layout {
 	c, err := newCutter(lay)
 	if err != nil || lay.HeaderLine == 0 || len(wanted) == 0 {
 		return lay
 	}
-	most := len(wanted) / 2
-	found, rows := lay.HeaderLine, c.cutText(head, whole)
+	most, found, rows := min(len(wanted), 2)-1, lay.HeaderLine, c.cutText(head, whole)
 	for r := 0; r < rows.Len() && r < maxTitles+int(lay.HeaderLine); r++ {
-		n, line := 0, rows.Line(r)
-		for _, h := range distinct(joinHeadings(rows, r, int(max(lay.HeaderLines, 1)))) {
+		headings, n := joinHeadings(rows, r, int(max(lay.HeaderLines, 1))), 0
+		for _, h := range distinct(slices.Clone(headings)) {
 			if slices.Contains(wanted, h) {
 				n++
 			}
 		}
-		if n > most || n == most && line == lay.HeaderLine {
+		if len(headings)-blanks(headings) > 2*n {
+			continue
+		}
+		if line := rows.Line(r); n > most || n == most && line == lay.HeaderLine {
 			most, found = n, line
 		}
 	}
 	lay.HeaderLine = found
 	return lay
+}
+
+func blanks(headings []string) (n int) {
+	for _, h := range headings {
+		if h == "" {
+			n++
+		}
+	}
+	return n
 }
 
 // headerRows returns the rows of the header, of which one is known: the row
