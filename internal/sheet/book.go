@@ -38,8 +38,8 @@ type Book struct {
 
 // content is one way in which workbooks are written.
 type content interface {
-	// write hands the rows of a sheet to the writer, which reads what it reads
-	// of the sheet through w.reading.
+	// write hands the rows of a sheet to the writer, whose count is told what is
+	// read of the sheet.
 	write(sheet int, w *writer) error
 	// size returns the bytes that are read of a sheet.
 	size(sheet int) int64

@@ -1,6 +1,7 @@
 package sheet
 
 import (
+	"io"
 	"regexp"
 	"strings"
 )
@@ -70,15 +71,8 @@ func (o *ods) size(int) int64 { return o.parts.size(odsContent) }
 
 // write implements content.
 func (o *ods) write(i int, w *writer) error {
-	part, err := o.open(odsContent)
-	if err != nil {
-		return err
-	}
-	defer part.Close()
-	ahead := w.reading(part)
-	defer ahead.Close()
 	if w.view.FillMerged {
 		w.fill = &merging{start: -1}
 	}
-	return odsRows(newScanner(ahead), o.names[i], w)
+	return o.ahead(odsContent, w, func(r io.Reader) error { return odsRows(newScanner(r), o.names[i], w) })
 }

@@ -92,6 +92,22 @@ func (p parts) with(part string, read func(io.Reader) error) error {
 // errEnough ends the reading of a part whose rest is not wanted.
 var errEnough = errors.New("enough")
 
+// ahead reads a part whose rows are written, which is unpacked on another core.
+func (p parts) ahead(name string, w *writer, read func(io.Reader) error) error {
+	part, err := p.open(name)
+	if err != nil {
+		return err
+	}
+	defer part.Close()
+	in := io.Reader(part)
+	if w.count != nil {
+		in = w.count(in)
+	}
+	ahead := readAhead(in)
+	defer ahead.Close()
+	return read(ahead)
+}
+
 // readAheadFrom is how long a part is that is worth being unpacked on another
 // core.
 const readAheadFrom = 16 << 20

@@ -68,14 +68,6 @@ type writer struct {
 
 const chunk = 64 << 10
 
-// reading returns what reads a part of the workbook, on another core.
-func (w *writer) reading(part io.Reader) *relay {
-	if w.count != nil {
-		part = w.count(part)
-	}
-	return readAhead(part)
-}
-
 // hide tells of hidden columns, before the first row.
 func (w *writer) hide(first, last int) {
 	if w.columns == nil {

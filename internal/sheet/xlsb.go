@@ -287,15 +287,8 @@ func (x *xlsb) write(i int, w *writer) error {
 		}
 		w.fillMerged(list)
 	}
-	part, err := x.open(x.sheets[i])
-	if err != nil {
-		return err
-	}
-	defer part.Close()
-	ahead := w.reading(part)
-	defer ahead.Close()
 	rows := &xlsbRows{xlsb: x, w: w}
-	if err := eachRecord(ahead, rows.record); err != nil {
+	if err := x.ahead(x.sheets[i], w, func(r io.Reader) error { return eachRecord(r, rows.record) }); err != nil {
 		return err
 	}
 	return w.endRow()

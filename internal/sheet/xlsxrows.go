@@ -20,14 +20,7 @@ func (x *xlsx) write(i int, w *writer) error {
 		}
 		w.fillMerged(list)
 	}
-	part, err := x.open(x.sheets[i])
-	if err != nil {
-		return err
-	}
-	defer part.Close()
-	ahead := w.reading(part)
-	defer ahead.Close()
-	return x.rows(newScanner(ahead), w)
+	return x.ahead(x.sheets[i], w, func(r io.Reader) error { return x.rows(newScanner(r), w) })
 }
 
 // rows writes the rows of a sheet.
