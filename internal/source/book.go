@@ -23,6 +23,7 @@ type openBook struct {
 	size    int64
 	changed time.Time
 	texts   map[view]*keptText
+	kept    int64 // the bytes of these
 }
 
 func (b *openBook) close() {
@@ -78,7 +79,7 @@ func (o *Opener) book(name, path string) (*openBook, error) {
 	if o.books == nil {
 		o.books = map[string]*openBook{}
 	}
-	o.books[path] = &openBook{book, f, info.Size(), info.ModTime(), map[view]*keptText{}}
+	o.books[path] = &openBook{Book: book, file: f, size: info.Size(), changed: info.ModTime(), texts: map[view]*keptText{}}
 	return o.books[path], nil
 }
 

@@ -9,7 +9,7 @@ import (
 	"ambertray/internal/sheet"
 )
 
-// maxKept is the length of the longest text of a sheet that is kept.
+// maxKept is the length of all texts of sheets of a workbook that are kept.
 const maxKept = 256 << 20
 
 // view is one sheet of a workbook as it is handed out.
@@ -58,11 +58,12 @@ func (k *keeping) Read(p []byte) (int, error) {
 	_, writeErr := k.text.file.Write(p[:n])
 	k.text.size += int64(n)
 	switch {
-	case writeErr != nil || k.text.size > maxKept:
+	case writeErr != nil || k.book.kept+k.text.size > maxKept:
 		k.giveUp()
-	case errors.Is(err, io.EOF) && k.text.size > 0:
+	case errors.Is(err, io.EOF) && k.text.size > 0 && k.book.texts[k.view] == nil:
 		k.text.facts = k.Facts()
 		k.book.texts[k.view] = k.text
+		k.book.kept += k.text.size
 		k.text = nil
 	}
 	return n, err

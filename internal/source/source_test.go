@@ -13,6 +13,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync/atomic"
 	"testing"
 
 	"github.com/klauspost/compress/zstd"
@@ -204,4 +205,62 @@ func TestBaseName(t *testing.T) {
 	} {
 		require.Equal(t, want, source.BaseName(name), name)
 	}
+}
+
+// TestSheetKept reads a sheet again from what was kept of it, as long as the
+// workbook does not change, and leaves nothing behind.
+func TestSheetKept(t *testing.T) {
+	t.Setenv("TMPDIR", t.TempDir())
+	kept := func() int {
+		found, err := filepath.Glob(filepath.Join(os.TempDir(), "ambertray-sheet-*"))
+		require.NoError(t, err)
+		return len(found)
+	}
+	path := filepath.Join(t.TempDir(), "book.ods")
+	write := func(value string) {
+		var b bytes.Buffer
+		w := zip.NewWriter(&b)
+		f, err := w.Create("content.xml")
+		require.NoError(t, err)
+		rows := strings.Repeat(`<table:table-row><table:table-cell office:value-type="string"><text:p>`+value+`</text:p></table:table-cell></table:table-row>`, 20_000)
+		_, err = f.Write([]byte(`<o><table:table table:name="May">` + rows + `</table:table></o>`))
+		require.NoError(t, err)
+		require.NoError(t, w.Close())
+		require.NoError(t, os.WriteFile(path, b.Bytes(), 0o600))
+	}
+	o := &source.Opener{}
+	read := func(opts source.Options) (string, *source.Source) {
+		var n atomic.Int64
+		opts.Count, opts.Sum = &n, true
+		s, err := o.Open(context.Background(), path, opts)
+		require.NoError(t, err)
+		text, err := io.ReadAll(s)
+		require.NoError(t, err)
+		require.Equal(t, s.Size, n.Load(), "all of it is counted")
+		require.NoError(t, s.Close())
+		return string(text), s
+	}
+	ant := strings.Repeat("ant ", 25) // so that the text is longer than a head
+	write(ant)
+	first, one := read(source.Options{Keep: true})
+	require.Equal(t, strings.Repeat(ant+"\x1e", 20_000), first)
+	require.Equal(t, 1, kept())
+	again, two := read(source.Options{Keep: true})
+	require.Equal(t, first, again)
+	require.Equal(t, one.Sum(), two.Sum())
+	require.Equal(t, one.Size, two.Size)
+	require.Equal(t, one.Facts(), two.Facts())
+	require.Equal(t, 20_000, two.Facts().Used.LastRow)
+	part, _ := read(source.Options{Cells: "A2:A3", Keep: true})
+	require.Equal(t, "\x1c\x1e"+ant+"\x1e"+ant+"\x1e", part)
+	require.Equal(t, 2, kept())
+	half, err := o.Open(context.Background(), path, source.Options{Cells: "A:A", Keep: true})
+	require.NoError(t, err)
+	require.NoError(t, half.Close())
+	require.Equal(t, 2, kept(), "of what was not read to its end nothing is kept")
+	write("beetle")
+	changed, _ := read(source.Options{})
+	require.Equal(t, strings.Repeat("beetle\x1e", 20_000), changed)
+	require.Equal(t, 0, kept())
+	o.Close()
 }
