@@ -116,6 +116,10 @@ func TestSheetNotices(t *testing.T) {
 	require.Contains(t, errOut, "it names Fees (D3:D20 of Loans)")
 	_, errOut = d.run(2, "survey", "loans.xlsx", "--cells", "B 3")
 	require.Contains(t, errOut, "write a range such as B3:H200, or a name")
+	d.write("two.ods", string(workbookOf(t, "Lists", [][]string{{"no", "name"}, {"1", "ant"}, {"2", "bee"}, {}, {"code", "place"}, {"N1", "Tern Island"}})))
+	out, _ = d.run(0, "survey", "two.ods")
+	require.Contains(t, out, "row 5: another table seems to begin here; --cells takes one of them")
+	require.Contains(t, out, "A1:B6", "the range that was found")
 	d.write("twins.ods", string(twins(t)))
 	_, errOut = d.run(1, "load", "twins.ods", "--to", "museum.db")
 	require.Contains(t, errOut, "all that have values have the same columns: --sheet all")
@@ -132,20 +136,29 @@ func TestSheetNotices(t *testing.T) {
 
 // twins makes a workbook of two sheets with the same columns.
 func twins(t *testing.T) []byte {
-	cells := func(values ...string) string {
-		row := "<table:table-row>"
-		for _, v := range values {
-			row += `<table:table-cell office:value-type="string"><text:p>` + v + "</text:p></table:table-cell>"
+	return workbookOf(t, "May", [][]string{{"no", "name"}, {"1", "ant"}}, "June", [][]string{{"Loans of June"}, {"no", "name"}, {"2", "bee"}})
+}
+
+// workbookOf makes an OpenDocument of texts: the name of a sheet, its rows, and so
+// on.
+func workbookOf(t *testing.T, sheets ...any) []byte {
+	content := "<o:d>"
+	for i := 0; i < len(sheets); i += 2 {
+		content += `<table:table table:name="` + sheets[i].(string) + `">`
+		for _, row := range sheets[i+1].([][]string) {
+			content += "<table:table-row>"
+			for _, text := range row {
+				content += `<table:table-cell office:value-type="string"><text:p>` + text + "</text:p></table:table-cell>"
+			}
+			content += "</table:table-row>"
 		}
-		return row + "</table:table-row>"
+		content += "</table:table>"
 	}
-	content := `<o:d><table:table table:name="May">` + cells("no", "name") + cells("1", "ant") + `</table:table><table:table table:name="June">` +
-		cells("Loans of June") + cells("no", "name") + cells("2", "bee") + `</table:table></o:d>`
 	var b bytes.Buffer
 	w := zip.NewWriter(&b)
 	f, err := w.Create("content.xml")
 	require.NoError(t, err)
-	_, err = f.Write([]byte(content))
+	_, err = f.Write([]byte(content + "</o:d>"))
 	require.NoError(t, errors.Join(err, w.Close()))
 	return b.Bytes()
 }

@@ -7,8 +7,10 @@ import (
 	"strings"
 
 	"ambertray/internal/intake"
+	"ambertray/internal/record"
 	"ambertray/internal/sheet"
 	"ambertray/internal/source"
+	"ambertray/internal/value"
 )
 
 // Notice is what was noticed in a part, and in how many others the same was.
@@ -105,4 +107,44 @@ func lettersOf(columns []int) string {
 		letters = append(letters, sheet.Letters(c))
 	}
 	return strings.Join(letters, " ")
+}
+
+// newTable returns the row of a batch at which another table seems to begin, or
+// 0: behind a blank row, with several texts, one of which stands above or below
+// what is none.
+func newTable(b *record.Batch) int64 {
+	if b.Skipped[record.Blank] == 0 {
+		return 0
+	}
+	for r := 1; r+1 < b.Len(); r++ {
+		if b.Line(r-1)+1 < b.Line(r) && b.Line(r)+1 == b.Line(r+1) && isHeading(b, r) {
+			return b.Line(r)
+		}
+	}
+	return 0
+}
+
+// isHeading tells whether a record reads like a header among its neighbours.
+func isHeading(b *record.Batch, r int) bool {
+	texts, other := 0, false
+	for c := range b.Width(r) {
+		cell := b.Cell(r, c)
+		if value.Blank(cell) {
+			continue
+		}
+		if !isText(cell) {
+			return false
+		}
+		texts++
+		for _, near := range []int{r - 1, r + 1} {
+			other = other || c < b.Width(near) && !value.Blank(b.Cell(near, c)) && !isText(b.Cell(near, c))
+		}
+	}
+	return texts > 1 && other
+}
+
+func isText(cell []byte) bool {
+	var v value.Value
+	kind := value.Scan(cell, &v).Kind
+	return kind == value.Text || kind == value.Boolean && len(cell) > 1 // a heading such as No
 }

@@ -216,6 +216,7 @@ type seen struct {
 	runs                    []infer.Run
 	hashes                  [][]uint64 // of the first records
 	sorts                   []infer.Sorts
+	newTable                int64 // the row at which another table seems to begin
 }
 
 func (w *surveying) run(ctx context.Context, in *intake.Intake) error {
@@ -286,6 +287,9 @@ func (w *surveying) work(profile []infer.Column) record.Work[seen] {
 		s := seen{runs: runs, hashes: hashes, sorts: sorts, part: b.Part, records: int64(b.Len()), skipped: b.Skipped, left: b.LeftOut()}
 		if b.Len() > 0 {
 			s.firstLine = b.Line(0)
+		}
+		if w.survey.Layout.Format == source.SheetRows {
+			s.newTable = newTable(b)
 		}
 		w.noteOddities(b, &s)
 		if b.FirstRecord == 1 && b.Part == 0 {
@@ -375,6 +379,9 @@ func (w *surveying) add(s seen) {
 	v.Ragged += s.ragged
 	v.Broken += s.broken
 	v.Skipped = v.Skipped.Plus(s.skipped)
+	if s.newTable > 0 {
+		v.Noticed = append(v.Noticed, Oddity{w.parts[s.part], s.newTable, nil, "another table seems to begin here; --cells takes one of them"})
+	}
 	for _, o := range s.oddities[:min(len(s.oddities), maxOddities-len(v.Oddities))] {
 		o.Source = w.parts[s.part]
 		v.Oddities = append(v.Oddities, o)
