@@ -146,7 +146,11 @@ func (b *openBook) open(name string, o Options) (*Source, error) {
 		s.sum = sha256.New()
 		text = io.TeeReader(text, s.sum)
 	}
-	return s, s.decode(text, utf8Name)
+	if err := s.decode(text, utf8Name); err != nil {
+		s.Close()
+		return nil, fmt.Errorf("sheet %s: %w", s.Sheet, err)
+	}
+	return s, nil
 }
 
 // text returns the text of a sheet, for a source.

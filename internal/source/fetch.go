@@ -57,7 +57,11 @@ func (o *Opener) Open(ctx context.Context, name string, opts Options) (*Source, 
 			return nil, err
 		}
 		if book != nil {
-			return book.open(name, opts)
+			s, err := book.open(name, opts)
+			if err != nil {
+				return nil, fmt.Errorf("open %s: %w", name, err)
+			}
+			return s, nil
 		}
 	}
 	return open(name, path, member, opts)

@@ -10,6 +10,7 @@ import (
 	"io"
 	"os"
 	"path"
+	"slices"
 	"strings"
 
 	"github.com/klauspost/compress/gzip"
@@ -74,6 +75,9 @@ func (s *Source) unpack(f *os.File, raw io.Reader, member string) (io.Reader, er
 	return buffered, nil
 }
 
+// bookExtensions are how the names of workbooks end.
+var bookExtensions = []string{".xlsx", ".xlsm", ".xlsb", ".xls", ".ods"}
+
 // unpackZip opens the one data file of an archive, or the member asked for.
 func (s *Source) unpackZip(f *os.File, member string) (io.Reader, error) {
 	archive, err := zip.NewReader(f, s.Size)
@@ -94,6 +98,9 @@ func (s *Source) unpackZip(f *os.File, member string) (io.Reader, error) {
 	}
 	if found == nil || member == "" && len(names) > 1 {
 		return nil, &MembersError{Archive: s.Name, Members: names, Asked: member}
+	}
+	if slices.Contains(bookExtensions, strings.ToLower(path.Ext(found.Name))) {
+		return nil, fmt.Errorf("it holds a workbook, %s; take that out of the archive first", found.Name)
 	}
 	r, err := found.Open()
 	if err != nil {
