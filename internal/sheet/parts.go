@@ -2,6 +2,7 @@ package sheet
 
 import (
 	"archive/zip"
+	"bufio"
 	"errors"
 	"fmt"
 	"io"
@@ -21,7 +22,7 @@ func newParts(archive *zip.Reader) parts {
 	for _, f := range archive.File {
 		f.Name = strings.TrimPrefix(f.Name, "/")
 	}
-	archive.RegisterDecompressor(zip.Deflate, func(r io.Reader) io.ReadCloser { return flate.NewReader(r) })
+	archive.RegisterDecompressor(zip.Deflate, func(r io.Reader) io.ReadCloser { return flate.NewReader(bufio.NewReaderSize(r, chunk)) })
 	return parts{archive}
 }
 
