@@ -247,4 +247,12 @@ func TestOverridden(t *testing.T) {
 	require.Equal(t, "1|5|2|6|3|7", d.query("SELECT no, fee FROM fees ORDER BY no"))
 	out, _ := d.run(0, "verify", "m.tray", "--to", "museum.db")
 	require.Contains(t, out, "fees in museum.db")
+
+	d.write("other.csv", "nummer,betrag\n9,9\n")
+	d.run(0, "load", "other.csv", "--to", "museum.db")
+	d.run(3, "load", "m.tray", "--to", "museum.db", "--table", "other", "--existing", "append", "--by-position")
+	d.write("m.tray/loads/0002/rejects.csv", strings.ReplaceAll(d.read("m.tray/loads/0002/rejects.csv"), "six", "8"))
+	d.run(0, "mend", "m.tray", "--to", "museum.db")
+	require.Equal(t, "1|5|2|8|3|7|9|9", d.query("SELECT nummer, betrag FROM other ORDER BY nummer"))
+	d.run(0, "verify", "m.tray", "--to", "museum.db")
 }

@@ -29,9 +29,10 @@ type Receipt struct {
 	Target      string         `json:"target"`
 	Table       string         `json:"table"`
 	Existing    string         `json:"existing"`
-	Done        string         `json:"done"`   // created, appended, emptied, rebuilt or merged
-	Mended      bool           `json:"mended"` // it is the rejects of the load that were loaded
-	Merged      *target.Merged `json:"merge"`  // null unless rows were merged
+	ByPosition  bool           `json:"by_position"` // columns were fitted to the table's by their order
+	Done        string         `json:"done"`        // created, appended, emptied, rebuilt or merged
+	Mended      bool           `json:"mended"`      // it is the rejects of the load that were loaded
+	Merged      *target.Merged `json:"merge"`       // null unless rows were merged
 	Source      []Part         `json:"source"`
 	Counts      Counts         `json:"counts"`
 	Rejects     Rejects        `json:"rejects"`
@@ -87,7 +88,7 @@ type Phase struct {
 // newReceipt returns the receipt of a load that begins.
 func newReceipt(t *tray.Tray, plan *table.Table, to target.Target, headings []string, o Options) *Receipt {
 	return &Receipt{
-		Begun: time.Now().UTC().Truncate(time.Microsecond), Tray: t.Dir, Target: to.Name(), Table: plan.Name, Existing: plan.Existing.String(),
+		Begun: time.Now().UTC().Truncate(time.Microsecond), Tray: t.Dir, Target: to.Name(), Table: plan.Name, Existing: plan.Existing.String(), ByPosition: plan.ByPosition,
 		Verify: cmp.Or(o.Verify, EveryColumn), Layout: t.Layout, Headings: headings, Differences: []Difference{}, Remarks: []string{},
 	}
 }
@@ -96,7 +97,7 @@ func newReceipt(t *tray.Tray, plan *table.Table, to target.Target, headings []st
 // command line has said of the table.
 func (r *Receipt) plan(t *tray.Tray) *table.Table {
 	plan := t.Table
-	plan.Name = r.Table
+	plan.Name, plan.ByPosition = r.Table, r.ByPosition
 	if existing, err := table.ParseExisting(r.Existing); err == nil {
 		plan.Existing = existing
 	}
