@@ -71,9 +71,7 @@ func TestWorkbookFormats(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			d, table := newDesk(t), uniqueTable(t)
 			for _, ext := range []string{"xls", "xlsb", "xlsx", "ods"} {
-				book, err := os.ReadFile("../../internal/sheet/testdata/loans." + ext)
-				require.NoError(t, err)
-				d.write("loans."+ext, string(book))
+				d.copyBook("loans." + ext)
 			}
 			out, _ := d.run(0, "load", "loans.xls", "--to", to, "--table", table)
 			require.Contains(t, out, "42 rows besides the header: 40 records, 2 skipped (1 title, 1 blank line)")
@@ -97,9 +95,7 @@ func TestWorkbookFormats(t *testing.T) {
 // can be told of it.
 func TestSheetNotices(t *testing.T) {
 	d := newDesk(t)
-	book, err := os.ReadFile("../../internal/sheet/testdata/loans.xlsx")
-	require.NoError(t, err)
-	d.write("loans.xlsx", string(book))
+	d.copyBook("loans.xlsx")
 	out, _ := d.run(0, "survey", "loans.xlsx")
 	for _, says := range []string{
 		"1  Loans  A1:I43       40", "hidden columns with values: E, taken; --hidden leave leaves them out", "merged cells among the records: 1, the first B11:B13",
@@ -116,17 +112,17 @@ func TestSheetNotices(t *testing.T) {
 	require.Contains(t, errOut, "it names Fees (D3:D20 of Loans)")
 	_, errOut = d.run(2, "survey", "loans.xlsx", "--cells", "B 3")
 	require.Contains(t, errOut, "write a range such as B3:H200, or a name")
-	d.write("two.ods", string(workbookOf(t, "Lists", [][]string{{"no", "name"}, {"1", "ant"}, {"2", "bee"}, {}, {"code", "place"}, {"N1", "Tern Island"}})))
+	d.write("two.ods", workbookOf(t, "Lists", [][]string{{"no", "name"}, {"1", "ant"}, {"2", "bee"}, {}, {"code", "place"}, {"N1", "Tern Island"}}))
 	out, _ = d.run(0, "survey", "two.ods")
 	require.Contains(t, out, "row 5: another table seems to begin here; --cells takes one of them")
 	require.Contains(t, out, "A1:B6", "the range that was found")
-	d.write("twins.ods", string(twins(t)))
+	d.write("twins.ods", twins(t))
 	_, errOut = d.run(1, "load", "twins.ods", "--to", "museum.db")
 	require.Contains(t, errOut, "all that have values have the same columns: --sheet all")
 	require.NoFileExists(t, d.dir+"/museum.db")
 	d.run(0, "load", "twins.ods", "--to", "museum.db", "--sheet", "all")
 	require.Equal(t, "1|ant|May|2|bee|June", d.query("SELECT no, name, sheet FROM twins ORDER BY no"))
-	d.write("more.ods", string(twins(t)))
+	d.write("more.ods", twins(t))
 	r := d.json(0, "load", "twins.ods", "more.ods", "--to", "museum.db", "--sheet", "all", "--tray", "all.tray", "--table", "pairs")
 	require.Len(t, r["source"], 4)
 	require.Equal(t, "more.ods|June|more.ods|May|twins.ods|June|twins.ods|May", d.query("SELECT file, sheet FROM pairs ORDER BY file, sheet"))
@@ -135,13 +131,13 @@ func TestSheetNotices(t *testing.T) {
 }
 
 // twins makes a workbook of two sheets with the same columns.
-func twins(t *testing.T) []byte {
+func twins(t *testing.T) string {
 	return workbookOf(t, "May", [][]string{{"no", "name"}, {"1", "ant"}}, "June", [][]string{{"Loans of June"}, {"no", "name"}, {"2", "bee"}})
 }
 
 // workbookOf makes an OpenDocument of texts: the name of a sheet, its rows, and so
 // on.
-func workbookOf(t *testing.T, sheets ...any) []byte {
+func workbookOf(t *testing.T, sheets ...any) string {
 	content := "<o:d>"
 	for i := 0; i < len(sheets); i += 2 {
 		content += `<table:table table:name="` + sheets[i].(string) + `">`
@@ -154,13 +150,26 @@ func workbookOf(t *testing.T, sheets ...any) []byte {
 		}
 		content += "</table:table>"
 	}
+	return zipped(t, "content.xml", content+"</o:d>")
+}
+
+// zipped makes an archive of one file.
+func zipped(t *testing.T, name, text string) string {
 	var b bytes.Buffer
 	w := zip.NewWriter(&b)
-	f, err := w.Create("content.xml")
+	f, err := w.Create(name)
 	require.NoError(t, err)
-	_, err = f.Write([]byte(content + "</o:d>"))
+	_, err = f.Write([]byte(text))
 	require.NoError(t, errors.Join(err, w.Close()))
-	return b.Bytes()
+	return b.String()
+}
+
+// copyBook takes a workbook of the test data, and returns what is in it.
+func (d *desk) copyBook(name string) string {
+	book, err := os.ReadFile("../../internal/sheet/testdata/" + name)
+	require.NoError(d, err)
+	d.write(name, string(book))
+	return string(book)
 }
 
 // TestPartsDiffer finds header and footer anew in every file.
@@ -186,18 +195,10 @@ func TestOldWorkbook(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(d.dir, "old.xls"), append([]byte("\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1"), make([]byte, 600)...), 0o600))
 	_, errOut := d.run(1, "survey", "old.xls")
 	require.Contains(t, errOut, "open old.xls: the workbook is damaged")
-	book, err := os.ReadFile("../../internal/sheet/testdata/loans.xls")
-	require.NoError(t, err)
-	d.write("loans.xls", string(book))
+	book := d.copyBook("loans.xls")
 	_, errOut = d.run(1, "load", "loans.xls", "--sheet", "Empty", "--to", "museum.db")
 	require.Contains(t, errOut, "open loans.xls: sheet Empty: it is empty")
-	var packed bytes.Buffer
-	w := zip.NewWriter(&packed)
-	f, err := w.Create("loans.xls")
-	require.NoError(t, err)
-	_, err = f.Write(book)
-	require.NoError(t, errors.Join(err, w.Close()))
-	d.write("loans.zip", packed.String())
+	d.write("loans.zip", zipped(t, "loans.xls", book))
 	_, errOut = d.run(1, "survey", "loans.zip")
 	require.Contains(t, errOut, "open loans.zip: it holds a workbook, loans.xls; take that out of the archive first")
 	d.write("half.xlsx", "PK\x03\x04 and no more")

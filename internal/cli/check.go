@@ -2,8 +2,6 @@ package cli
 
 import (
 	"fmt"
-	"slices"
-	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -106,18 +104,4 @@ func columnOf(g reject.Group) string {
 		return "(record)"
 	}
 	return g.Column
-}
-
-// toldText repeats the options by which a layout was told.
-func toldText(lay *source.Layout) (text string) {
-	for _, s := range source.Settings {
-		if slices.Contains(lay.Told, s.Key) {
-			val := s.Get(lay)
-			if strings.ContainsAny(val, " *?|;\t'\"") || val == "" {
-				val = strconv.Quote(val)
-			}
-			text += " --" + strings.ReplaceAll(s.Key, "_", "-") + " " + val
-		}
-	}
-	return text
 }

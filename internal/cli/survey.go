@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -24,7 +25,7 @@ func surveyFlags(c *cobra.Command) func() (survey.Options, error) {
 	fit := c.Flags().String("fit", "roomy", "headroom of types: roomy, or snug for types that just hold the values")
 	told := map[string]*string{}
 	for _, s := range source.Settings {
-		told[s.Key] = c.Flags().String(strings.ReplaceAll(s.Key, "_", "-"), "", s.Help+" (default: "+s.Default()+")")
+		told[s.Key] = c.Flags().String(s.Option(), "", s.Help+" (default: "+s.Default()+")")
 	}
 	return func() (survey.Options, error) {
 		if *sample < 0 {
@@ -47,6 +48,20 @@ func surveyFlags(c *cobra.Command) func() (survey.Options, error) {
 		}
 		return survey.Options{Sample: *sample, Fit: headroom, Told: func(l *source.Layout) { _ = tell(l) }}, nil // tell was tried above
 	}
+}
+
+// toldText repeats the options by which a layout was told.
+func toldText(lay *source.Layout) (text string) {
+	for _, s := range source.Settings {
+		if slices.Contains(lay.Told, s.Key) {
+			val := s.Get(lay)
+			if strings.ContainsAny(val, " *?|;\t'\"") || val == "" {
+				val = strconv.Quote(val)
+			}
+			text += " --" + s.Option() + " " + val
+		}
+	}
+	return text
 }
 
 // quickRecords is how many records a quick survey reads.

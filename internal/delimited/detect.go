@@ -28,7 +28,7 @@ func Detect(head []byte, whole bool, told func(*source.Layout)) source.Layout {
 		told = func(*source.Layout) {}
 	}
 	told(&lay)
-	head, whole = firstLines(head, whole)
+	head, whole = firstLines(head, whole, "\r\n", headRows)
 	lay.Comment = commentSign(head)
 	var best shape
 	for _, try := range dialects(head, lay) {
@@ -44,11 +44,12 @@ func Detect(head []byte, whole bool, told func(*source.Layout)) source.Layout {
 	return lay
 }
 
-// firstLines cuts the head down to what the detection looks at.
-func firstLines(head []byte, whole bool) ([]byte, bool) {
+// firstLines cuts the head down to so many lines, which end in one of the given
+// signs.
+func firstLines(head []byte, whole bool, ends string, lines int) ([]byte, bool) {
 	end := 0
-	for range headRows {
-		i := bytes.IndexAny(head[end:], "\r\n")
+	for range lines {
+		i := bytes.IndexAny(head[end:], ends)
 		if i < 0 {
 			return head, whole
 		}

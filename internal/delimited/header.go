@@ -50,6 +50,7 @@ func SeekHeader(head []byte, whole bool, lay source.Layout, wanted []string) sou
 	if err != nil || lay.HeaderLine == 0 || len(wanted) == 0 {
 		return lay
 	}
+	head, whole = firstLines(head, whole, c.lineEnds(), headRows+int(lay.HeaderLine)) // what lies further on is no header
 	most, found, rows := min(len(wanted), 2)-1, lay.HeaderLine, c.cutText(head, whole)
 	for r := 0; r < rows.Len() && r < maxTitles+int(lay.HeaderLine); r++ {
 		headings, n := joinHeadings(rows, r, int(max(lay.HeaderLines, 1))), 0

@@ -1,8 +1,6 @@
 package delimited
 
 import (
-	"bytes"
-
 	"ambertray/internal/record"
 	"ambertray/internal/sheet"
 	"ambertray/internal/source"
@@ -17,7 +15,7 @@ func DetectSheet(head []byte, whole bool, told func(*source.Layout)) source.Layo
 		told = func(*source.Layout) {}
 	}
 	told(&lay)
-	head, whole = firstRows(head, whole)
+	head, whole = firstLines(head, whole, string(sheet.RowEnd), headRows)
 	s := shapeOf(head, whole, lay)
 	if s.rows == nil {
 		return lay
@@ -26,19 +24,6 @@ func DetectSheet(head []byte, whole bool, told func(*source.Layout)) source.Layo
 	lay.Told = lay.Told[:0]
 	told(&lay)
 	return lay
-}
-
-// firstRows cuts the head of a sheet down to what the detection looks at.
-func firstRows(head []byte, whole bool) ([]byte, bool) {
-	end := 0
-	for range headRows {
-		i := bytes.IndexByte(head[end:], sheet.RowEnd)
-		if i < 0 {
-			return head, whole
-		}
-		end += i + 1
-	}
-	return head[:end], whole && end == len(head)
 }
 
 // widest returns the number of cells of the widest row that is filled for the

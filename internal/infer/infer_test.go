@@ -279,3 +279,25 @@ func TestParallel(t *testing.T) {
 	require.Equal(t, "0.00", c.Min)
 	require.Equal(t, "70000.00", c.Max)
 }
+
+// TestSorts names what most values of a part are, whatever batches they come in.
+func TestSorts(t *testing.T) {
+	for want, cells := range map[string][]string{
+		"numbers": {"1", "2.5", "1e3", "n/a", "", "lost"}, "codes": {"007", "12", "13"}, "text": {"ant", "bee", "5"}, "dates": {"2026-01-01", "31/02/2026", "2026-01-01 10:00:00"},
+		"times": {"10:30", "11:45"}, "truth values": {"true", "false"}, "UUIDs": {"8c1f5d3e-6a52-4b39-9d5e-0f6a1c2b3d4e"}, "": {"n/a", "", "-"},
+	} {
+		whole := profile(t, cells, 2)
+		s := whole.Sorts()
+		require.Equal(t, want, s.Main(), "%q", cells)
+		var sum infer.Sorts
+		for _, cell := range cells {
+			part := profile(t, []string{cell}, 1)
+			sum.Add(part.Sorts())
+		}
+		require.Equal(t, s, sum)
+		require.Equal(t, infer.Sorts{}, s.Since(s))
+	}
+	mixed := profile(t, []string{"1", "2", "ant", "bee"}, 1)
+	s := mixed.Sorts()
+	require.Empty(t, s.Main(), "as many of one sort as of the other")
+}

@@ -8,27 +8,35 @@ type Sorts [len(sortNames)]int64
 
 var sortNames = [...]string{"text", "numbers", "codes", "truth values", "dates", "times", "UUIDs"}
 
-// sortOf is the index of each kind in Sorts; of a null word there is none.
-var sortOf = map[value.Kind]int{
+// sortOf is the index of each kind in Sorts; of a null word it is none.
+var sortOf = [...]int{
 	value.Text: 0, value.Integer: 1, value.Decimal: 1, value.Exponent: 1, value.Code: 2, value.Boolean: 3,
-	value.Date: 4, value.Timestamp: 4, value.Instant: 4, value.Impossible: 4, value.Time: 5, value.UUID: 6,
+	value.Date: 4, value.Timestamp: 4, value.Instant: 4, value.Impossible: 4, value.Time: 5, value.UUID: 6, value.NullWord: -1,
 }
 
 // Sorts returns the counts so far.
 func (p *Column) Sorts() (s Sorts) {
 	for i := range p.tallies {
-		if n, ok := sortOf[p.tallies[i].shape.Kind]; ok {
+		if n := sortOf[p.tallies[i].shape.Kind]; n >= 0 {
 			s[n] += p.tallies[i].count
 		}
 	}
 	return s
 }
 
-// Add adds what was counted between two times.
-func (s *Sorts) Add(before, after Sorts) {
+// Add adds other counts.
+func (s *Sorts) Add(o Sorts) {
 	for i := range s {
-		s[i] += after[i] - before[i]
+		s[i] += o[i]
 	}
+}
+
+// Since returns what was counted since an earlier time.
+func (s Sorts) Since(before Sorts) Sorts {
+	for i := range s {
+		s[i] -= before[i]
+	}
+	return s
 }
 
 // Main names the sort of more than half of the values, and is "" where there is

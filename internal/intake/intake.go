@@ -39,6 +39,14 @@ func (p *Part) Title() string {
 	return p.Name + convert.SheetSign + p.Sheet
 }
 
+// SheetName returns the name of the sheet, nil where the part is a file.
+func (p *Part) SheetName() *string {
+	if p.Sheet == "" {
+		return nil
+	}
+	return &p.Sheet
+}
+
 // Intake reads the records of one or more files. It implements record.Reader;
 // the batches tell the part that they come from.
 type Intake struct {

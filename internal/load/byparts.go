@@ -36,11 +36,9 @@ func partsOf(out *pass.Outcome, mended map[string]int64) (parts []PartRows) {
 	for i := range out.Parts {
 		p := &out.Parts[i]
 		more := mended[p.Title()]
-		next := PartRows{Source: p.Name, Read: p.Read, Convertible: p.Loaded + more, Rejected: p.Rejected - more}
-		if p.Sheet != "" {
-			next.Sheet = &p.Sheet
-		}
-		parts = append(parts, next)
+		parts = append(parts, PartRows{
+			Source: p.Name, Sheet: p.SheetName(), Read: p.Read, Convertible: p.Loaded + more, Rejected: p.Rejected - more,
+		})
 	}
 	return parts
 }

@@ -138,12 +138,11 @@ func (l *loading) keys(ctx context.Context, o pass.Options) (convert.Keys, error
 // count writes down what was read and what became of it.
 func (l *loading) count(out *pass.Outcome, rows int64) {
 	r := l.receipt
-	for _, p := range out.Parts {
-		part := Part{Source: p.Name, Bytes: p.Bytes, SHA256: p.SHA256, Read: p.Read, Loaded: p.Loaded, Rejected: p.Rejected}
-		if p.Sheet != "" {
-			part.Sheet = &p.Sheet
-		}
-		r.Source = append(r.Source, part)
+	for i := range out.Parts {
+		p := &out.Parts[i]
+		r.Source = append(r.Source, Part{
+			Source: p.Name, Sheet: p.SheetName(), Bytes: p.Bytes, SHA256: p.SHA256, Read: p.Read, Loaded: p.Loaded, Rejected: p.Rejected,
+		})
 		if lay := &l.receipt.Layout; p.HeaderLine != lay.HeaderLine && l.mend == nil {
 			r.Remarks = append(r.Remarks, fmt.Sprintf("the header of %s was found on %s %d, and not on %d", p.Title(), lay.LineWord(), p.HeaderLine, lay.HeaderLine))
 		}

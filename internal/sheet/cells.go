@@ -72,10 +72,8 @@ func (c Cells) String() string {
 
 // has tells whether a cell is in the range.
 func (c Cells) has(row, col int) bool {
-	return c.hasRow(row) && col >= c.FirstColumn && (c.LastColumn == 0 || col <= c.LastColumn)
+	return row >= c.FirstRow && (c.LastRow == 0 || row <= c.LastRow) && col >= c.FirstColumn && (c.LastColumn == 0 || col <= c.LastColumn)
 }
-
-func (c Cells) hasRow(row int) bool { return row >= c.FirstRow && (c.LastRow == 0 || row <= c.LastRow) }
 
 // Meets tells whether two ranges that have both of their corners have a cell in
 // common.

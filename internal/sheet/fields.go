@@ -39,7 +39,6 @@ func (f *fields) u16() int {
 	return 0
 }
 
-// u32 reads 32 bits, and takes what is no number of this world as none.
 func (f *fields) u32() int { return int(f.bits32()) }
 
 func (f *fields) bits32() uint32 {

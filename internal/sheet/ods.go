@@ -7,10 +7,7 @@ import (
 )
 
 // ods is an OpenDocument.
-type ods struct {
-	parts
-	names []string
-}
+type ods struct{ parts }
 
 const odsContent = "content.xml"
 
@@ -25,8 +22,7 @@ func openODS(p parts) (*Book, error) {
 	if err != nil {
 		return nil, err
 	}
-	o := &ods{parts: p}
-	b := &Book{Format: "ods", content: o}
+	b := &Book{Format: "ods", content: &ods{p}}
 	hidden := map[string]bool{} // styles of tables that are not shown
 	style := ""
 	err = p.tags(odsContent, func(name, tag []byte) error {
@@ -36,9 +32,7 @@ func openODS(p parts) (*Book, error) {
 		case "table-properties":
 			hidden[style] = attribute(tag, "display") == "false"
 		case "table":
-			title := attribute(tag, "name")
-			b.Sheets = append(b.Sheets, Sheet{Name: title, Hidden: hidden[attribute(tag, "style-name")], Empty: true})
-			o.names = append(o.names, title)
+			b.Sheets = append(b.Sheets, Sheet{Name: attribute(tag, "name"), Hidden: hidden[attribute(tag, "style-name")], Empty: true})
 		case "table-cell":
 			if n := len(b.Sheets) - 1; n >= 0 && b.Sheets[n].Empty {
 				b.Sheets[n].Empty = attribute(tag, "value-type") == ""
@@ -74,5 +68,5 @@ func (o *ods) write(i int, w *writer) error {
 	if w.view.FillMerged {
 		w.fill = &merging{start: -1}
 	}
-	return o.ahead(odsContent, w, func(r io.Reader) error { return odsRows(newScanner(r), o.names[i], w) })
+	return o.ahead(odsContent, w, func(r io.Reader) error { return odsRows(newScanner(r), i, w) })
 }

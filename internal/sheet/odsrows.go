@@ -10,9 +10,9 @@ import (
 	"strings"
 )
 
-// odsRows writes the rows of one table.
-func odsRows(s *scanner, table string, w *writer) error {
-	within, row, column := false, 0, 1
+// odsRows writes the rows of one table, the first being 0.
+func odsRows(s *scanner, table int, w *writer) error {
+	tables, row, column := 0, 0, 1
 	var cells odsRow
 	for {
 		tag, err := s.next()
@@ -22,9 +22,10 @@ func odsRows(s *scanner, table string, w *writer) error {
 		if err != nil {
 			return err
 		}
+		within := tables == table+1
 		switch n := string(name(tag)); {
 		case n == "table":
-			within = attribute(tag, "name") == table
+			tables++
 		case n == "/table" && within:
 			return nil
 		case n == "table-column" && within:

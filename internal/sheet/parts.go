@@ -141,17 +141,6 @@ func (p parts) relations(part string) (list []relation, err error) {
 	return list, err
 }
 
-// tables calls read with the part of every table of a sheet.
-func (p parts) tables(sheet string, read func(part string) error) error {
-	list, err := p.relations(sheet)
-	for _, r := range list {
-		if err == nil && r.kind == "table" {
-			err = read(r.part)
-		}
-	}
-	return err
-}
-
 // resolve returns the name of a part that is given from a folder.
 func resolve(dir, target string) string {
 	if strings.HasPrefix(target, "/") {
@@ -168,40 +157,4 @@ func related(list []relation, kind, usual string) string {
 		}
 	}
 	return usual
-}
-
-// opening is what is common to the two ways of writing an Office Open XML
-// workbook: where its parts are.
-type opening struct {
-	main            string
-	ids             []relation
-	styles, strings string
-}
-
-func (p parts) opening() (o opening, err error) {
-	list, err := p.relations("")
-	if err != nil {
-		return o, err
-	}
-	o.main = related(list, "officeDocument", "xl/workbook.xml")
-	if p.file(o.main) == nil {
-		return o, fmt.Errorf("%w: it has no part %s", ErrBroken, o.main)
-	}
-	if o.ids, err = p.relations(o.main); err != nil {
-		return o, err
-	}
-	dir, ext := path.Dir(o.main), path.Ext(o.main)
-	o.styles = related(o.ids, "styles", dir+"/styles"+ext)
-	o.strings = related(o.ids, "sharedStrings", dir+"/sharedStrings"+ext)
-	return o, nil
-}
-
-// sheet returns the part of a sheet, or "" for one that has no cells: a chart.
-func (o *opening) sheet(id string) string {
-	for _, r := range o.ids {
-		if r.id == id && r.kind == "worksheet" {
-			return r.part
-		}
-	}
-	return ""
 }

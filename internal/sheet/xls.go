@@ -33,7 +33,6 @@ const (
 	xlsFormat      = 0x41e
 	xlsBOF         = 0x809
 	biff8          = 0x600
-	xlsMaxRecord   = 8224
 	xlsRecordStart = 4 // bytes of kind and length
 )
 

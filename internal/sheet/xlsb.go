@@ -41,15 +41,10 @@ const (
 )
 
 // xlsb is a workbook of the binary form of Office Open XML.
-type xlsb struct {
-	parts
-	values
-	sheets  []string
-	strings func() error // reads the shared texts, once
-}
+type xlsb struct{ openXML }
 
 func openXLSB(p parts, o opening) (*Book, error) {
-	x := &xlsb{parts: p}
+	x := &xlsb{openXML{parts: p}}
 	b := &Book{Format: "xlsb", content: x}
 	var names references
 	err := x.records(o.main, func(kind int, f *fields) error {
@@ -87,13 +82,8 @@ func openXLSB(p parts, o opening) (*Book, error) {
 		return nil, err
 	}
 	x.strings = sync.OnceValue(func() error { return x.readStrings(o.strings) })
-	for i := range b.Sheets {
-		if err := x.look(&b.Sheets[i], x.sheets[i]); err != nil {
-			return nil, err
-		}
-		if err := x.readTables(b, i); err != nil {
-			return nil, err
-		}
+	if err := x.lookAt(b, x.look, func(sheet int, part string) error { return x.readTable(b, sheet, part) }); err != nil {
+		return nil, err
 	}
 	names.resolve(b)
 	return b.found()
@@ -111,26 +101,22 @@ func (f *fields) reference() (extern int, c Cells) {
 	return extern, Cells{firstColumn + 1, firstRow + 1, lastColumn + 1, lastRow + 1}
 }
 
-// readTables gives the tables of a sheet their names. Their rows of totals are
-// no part of them.
-func (x *xlsb) readTables(b *Book, i int) error {
-	return x.tables(x.sheets[i], func(part string) error {
-		return x.records(part, func(kind int, f *fields) error {
-			if kind != brtBeginList {
-				return nil
-			}
-			cells := f.area()
-			f.bytes(12)
-			cells.LastRow -= f.u32()
-			f.bytes(4 + 6*4 + 4)
-			f.wide()
-			b.Names = append(b.Names, Name{f.wide(), i, cells})
-			return errEnough
-		})
+// readTable gives a table of a sheet its name. Its rows of totals are no part of
+// it.
+func (x *xlsb) readTable(b *Book, sheet int, part string) error {
+	return x.records(part, func(kind int, f *fields) error {
+		if kind != brtBeginList {
+			return nil
+		}
+		cells := f.area()
+		f.bytes(12)
+		cells.LastRow -= f.u32()
+		f.bytes(4 + 6*4 + 4)
+		f.wide()
+		b.Names = append(b.Names, Name{f.wide(), sheet, cells})
+		return errEnough
 	})
 }
-
-func (x *xlsb) size(i int) int64 { return x.parts.size(x.sheets[i]) }
 
 // records calls do with every record of a part, if there is one.
 func (x *xlsb) records(part string, do func(kind int, f *fields) error) error {
@@ -244,9 +230,6 @@ func (x *xlsb) readStrings(part string) error {
 
 // look finds out the range of a sheet and whether any cell has a value.
 func (x *xlsb) look(sheet *Sheet, part string) error {
-	if x.file(part) == nil {
-		return fmt.Errorf("%w: it has no part %s", ErrBroken, part)
-	}
 	sheet.Empty = true
 	return x.records(part, func(kind int, f *fields) error {
 		switch {
@@ -269,23 +252,21 @@ func (f *fields) area() Cells {
 	return Cells{firstColumn + 1, firstRow + 1, lastColumn + 1, lastRow + 1}
 }
 
+// merges returns the merged cells of a sheet, which stand behind its rows.
+func (x *xlsb) merges(part string) (list []Cells, err error) {
+	err = x.records(part, func(kind int, f *fields) error {
+		if kind == brtMergeCell && len(list) < maxMerged {
+			list = append(list, f.area())
+		}
+		return nil
+	})
+	return list, err
+}
+
 // write implements content.
 func (x *xlsb) write(i int, w *writer) error {
-	if err := x.strings(); err != nil {
+	if err := x.begin(i, w, x.merges); err != nil {
 		return err
-	}
-	if w.view.FillMerged {
-		var list []Cells
-		err := x.records(x.sheets[i], func(kind int, f *fields) error {
-			if kind == brtMergeCell && len(list) < maxMerged {
-				list = append(list, f.area())
-			}
-			return nil
-		})
-		if err != nil {
-			return err
-		}
-		w.fillMerged(list)
 	}
 	rows := &xlsbRows{xlsb: x, w: w}
 	if err := x.ahead(x.sheets[i], w, func(r io.Reader) error { return eachRecord(r, rows.record) }); err != nil {

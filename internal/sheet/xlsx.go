@@ -2,7 +2,6 @@ package sheet
 
 import (
 	"bytes"
-	"fmt"
 	"io"
 	"regexp"
 	"strconv"
@@ -11,15 +10,10 @@ import (
 )
 
 // xlsx is a workbook of Office Open XML.
-type xlsx struct {
-	parts
-	values
-	sheets  []string     // their parts
-	strings func() error // reads the shared texts, once
-}
+type xlsx struct{ openXML }
 
 func openXLSX(p parts, o opening) (*Book, error) {
-	x := &xlsx{parts: p}
+	x := &xlsx{openXML{parts: p}}
 	b := &Book{Format: "xlsx", content: x}
 	if err := x.readWorkbook(b, o); err != nil {
 		return nil, err
@@ -28,18 +22,11 @@ func openXLSX(p parts, o opening) (*Book, error) {
 		return nil, err
 	}
 	x.strings = sync.OnceValue(func() error { return x.with(o.strings, x.readStrings) })
-	for i := range b.Sheets {
-		if err := x.look(&b.Sheets[i], x.sheets[i]); err != nil {
-			return nil, err
-		}
-		if err := x.readTables(b, i); err != nil {
-			return nil, err
-		}
+	if err := x.lookAt(b, x.look, func(sheet int, part string) error { return x.readTable(b, sheet, part) }); err != nil {
+		return nil, err
 	}
 	return b.found()
 }
-
-func (x *xlsx) size(i int) int64 { return x.parts.size(x.sheets[i]) }
 
 func (x *xlsx) readWorkbook(b *Book, o opening) error {
 	return x.with(o.main, func(r io.Reader) error {
@@ -154,9 +141,6 @@ func unescape(dst []byte, start int) []byte {
 
 // look finds out the range of a sheet and whether any cell has a value.
 func (x *xlsx) look(sheet *Sheet, part string) error {
-	if x.file(part) == nil {
-		return fmt.Errorf("%w: it has no part %s", ErrBroken, part)
-	}
 	sheet.Empty = true
 	return x.tags(part, func(name, tag []byte) error {
 		switch string(name) {
@@ -173,21 +157,19 @@ func (x *xlsx) look(sheet *Sheet, part string) error {
 	})
 }
 
-// readTables gives the tables of a sheet their names. Their rows of totals are
-// no part of them.
-func (x *xlsx) readTables(b *Book, i int) error {
-	return x.tables(x.sheets[i], func(part string) error {
-		return x.tags(part, func(name, tag []byte) error {
-			if string(name) != "table" {
-				return nil
-			}
-			if cells, err := ParseCells(attribute(tag, "ref")); err == nil {
-				totals, _ := strconv.Atoi(attribute(tag, "totalsRowCount"))
-				cells.LastRow -= totals
-				b.Names = append(b.Names, Name{attribute(tag, "displayName"), i, cells})
-			}
-			return errEnough
-		})
+// readTable gives a table of a sheet its name. Its rows of totals are no part of
+// it.
+func (x *xlsx) readTable(b *Book, sheet int, part string) error {
+	return x.tags(part, func(name, tag []byte) error {
+		if string(name) != "table" {
+			return nil
+		}
+		if cells, err := ParseCells(attribute(tag, "ref")); err == nil {
+			totals, _ := strconv.Atoi(attribute(tag, "totalsRowCount"))
+			cells.LastRow -= totals
+			b.Names = append(b.Names, Name{attribute(tag, "displayName"), sheet, cells})
+		}
+		return errEnough
 	})
 }
 

@@ -10,15 +10,8 @@ import (
 
 // write implements content.
 func (x *xlsx) write(i int, w *writer) error {
-	if err := x.strings(); err != nil {
+	if err := x.begin(i, w, x.merges); err != nil {
 		return err
-	}
-	if w.view.FillMerged {
-		list, err := x.merges(x.sheets[i])
-		if err != nil {
-			return err
-		}
-		w.fillMerged(list)
 	}
 	return x.ahead(x.sheets[i], w, func(r io.Reader) error { return x.rows(newScanner(r), w) })
 }
@@ -162,21 +155,11 @@ func (s *scanner) usualTag(c *cellTag) bool {
 // one before.
 func (c *cellTag) read(tag []byte) {
 	*c = cellTag{column: c.column + 1, kind: 'n'}
-	for len(tag) > 0 {
-		eq := bytes.IndexByte(tag, '=')
-		if eq < 1 || eq+2 >= len(tag) {
-			return
+	attributes(tag, func(name, value []byte) {
+		if len(name) == 1 && len(value) > 0 {
+			c.set(name[0], value)
 		}
-		end := bytes.IndexByte(tag[eq+2:], tag[eq+1])
-		if end < 0 {
-			return
-		}
-		value := tag[eq+2 : eq+2+end]
-		if len(value) > 0 && (eq < 2 || tag[eq-2] == ' ') { // its name is one letter
-			c.set(tag[eq-1], value)
-		}
-		tag = tag[eq+2+end+1:]
-	}
+	})
 }
 
 // set takes in one attribute.

@@ -114,6 +114,9 @@ func (s Setting) Default() string {
 	return "detected"
 }
 
+// Option is the name of its option of the command line.
+func (s Setting) Option() string { return strings.ReplaceAll(s.Key, "_", "-") }
+
 // Get returns a fact as Set takes it.
 func (s Setting) Get(l *Layout) string { return s.get(l) }
 

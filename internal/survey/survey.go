@@ -177,9 +177,9 @@ func once(ctx context.Context, from *source.Opener, files []string, lay source.L
 		options: o, headings: in.Headings,
 	}
 	w.survey.Drift = slices.Clone(in.Drift)
-	w.sorts = make([][]infer.Sorts, len(in.Parts))
 	for i := range in.Parts {
 		w.parts = append(w.parts, in.Parts[i].Title())
+		w.sorts = append(w.sorts, make([]infer.Sorts, len(in.Headings)))
 	}
 	if err := w.run(ctx, in); err != nil {
 		return nil, err
@@ -264,7 +264,7 @@ func (w *surveying) work(profile []infer.Column) record.Work[seen] {
 	return func(b *record.Batch) (seen, error) {
 		width := len(w.headings)
 		runs := make([]infer.Run, width)
-		sorts := w.sortsFor(width)
+		sorts := make([]infer.Sorts, width)
 		var hashes [][]uint64
 		if b.FirstRecord <= w.keys.Head() && b.Part == 0 {
 			hashes = make([][]uint64, width)
@@ -274,14 +274,9 @@ func (w *surveying) work(profile []infer.Column) record.Work[seen] {
 			if hashes != nil {
 				h = &hashes[c]
 			}
-			var before infer.Sorts
-			if sorts != nil {
-				before = profile[c].Sorts()
-			}
+			before := profile[c].Sorts()
 			profile[c].Add(b, c, width, h)
-			if sorts != nil {
-				sorts[c].Add(before, profile[c].Sorts())
-			}
+			sorts[c] = profile[c].Sorts().Since(before)
 			runs[c] = profile[c].Rising()
 		}
 		s := seen{runs: runs, hashes: hashes, sorts: sorts, part: b.Part, records: int64(b.Len()), skipped: b.Skipped, left: b.LeftOut()}
@@ -374,7 +369,9 @@ func (w *surveying) add(s seen) {
 		v.Layout.FirstDataLine = s.firstLine
 	}
 	w.keys.Add(s.runs, s.hashes)
-	w.addSorts(s.part, s.sorts)
+	for c := range s.sorts {
+		w.sorts[s.part][c].Add(s.sorts[c])
+	}
 	v.Records += s.records
 	v.Ragged += s.ragged
 	v.Broken += s.broken
