@@ -112,8 +112,8 @@ func (f *format) bracketed(kind byte, text string) {
 // elapsed is how a format writes hours, minutes or seconds that do not begin anew.
 var elapsed = regexp.MustCompile(`^(?i:h+|m+|s+)$`)
 
-// appendNumber appends a number as a person sees it: with 15 significant digits
-// at most, which is what the formats keep, dates and times as ISO 8601.
+// appendNumber appends a number as a person sees it, without the noise of floating
+// point, dates and times as ISO 8601.
 func (f *format) appendNumber(dst, raw []byte, epoch1904 bool) []byte {
 	if f.style == plain && f.currency == "" && f.decimals == 0 && short(raw) {
 		return append(dst, raw...)
@@ -121,6 +121,9 @@ func (f *format) appendNumber(dst, raw []byte, epoch1904 bool) []byte {
 	x, err := strconv.ParseFloat(string(raw), 64)
 	if err != nil || math.IsInf(x, 0) || math.IsNaN(x) {
 		return append(dst, bytes.Map(printable, raw)...)
+	}
+	if f.style == plain && f.currency == "" && f.decimals == 0 && withoutNoise(x) == x && plainDigits(raw) && len(raw) <= longestPlain {
+		return append(dst, raw...)
 	}
 	return f.appendFloat(dst, x, epoch1904)
 }
@@ -151,21 +154,44 @@ func printable(r rune) rune {
 	return r
 }
 
+// longestPlain is the length of the 17 digits that tell all doubles apart, with a
+// sign and a point.
+const longestPlain = 19
+
 // short tells whether a number is written with so few digits that it is what it
 // looks like.
-func short(raw []byte) bool {
+func short(raw []byte) bool { return plainDigits(raw) && len(raw) <= 15 }
+
+// plainDigits tells whether a number is written without an exponent.
+func plainDigits(raw []byte) bool {
 	for _, c := range raw {
 		if c > '9' || c < '+' {
 			return false
 		}
 	}
-	return len(raw) <= 15
+	return true
+}
+
+// noise is how many units in the last place a number may be off that was
+// calculated rather than entered.
+const noise = 3
+
+// withoutNoise returns the number of 15 significant digits that a person entered
+// or would see, where x is that but for the noise of floating point, and x where
+// it has more digits.
+func withoutNoise(x float64) float64 {
+	rounded, _ := strconv.ParseFloat(strconv.FormatFloat(x, 'e', 14, 64), 64)
+	ulp := math.Nextafter(math.Abs(x), math.Inf(1)) - math.Abs(x)
+	if math.Abs(rounded-x) > noise*ulp {
+		return x
+	}
+	return rounded
 }
 
 // appendDigits appends a number in plain notation, with so many decimals at
 // least: of more that it has none is lost.
 func appendDigits(dst []byte, x float64, decimals int) []byte {
-	rounded, _ := strconv.ParseFloat(strconv.FormatFloat(x, 'e', 14, 64), 64)
+	rounded := withoutNoise(x)
 	if a := math.Abs(rounded); a != 0 && (a >= 1e21 || a < 1e-9) {
 		return strconv.AppendFloat(dst, rounded, 'g', -1, 64)
 	}

@@ -19,6 +19,8 @@ type scanner struct {
 	in      io.Reader
 	buf     []byte
 	at, end int
+	names   namespaces
+	depth   int // of elements that have begun and not ended
 }
 
 func newScanner(in io.Reader) *scanner { return &scanner{in: in, buf: make([]byte, 64<<10)} }
@@ -78,7 +80,21 @@ func (s *scanner) tag() ([]byte, error) {
 	if errors.Is(err, io.EOF) {
 		err = fmt.Errorf("%w: it ends within a tag", ErrBroken)
 	}
+	s.follow(piece)
 	return piece, err
+}
+
+// follow keeps count of the elements, and resolves the names of a tag.
+func (s *scanner) follow(tag []byte) {
+	switch {
+	case len(tag) == 0 || tag[0] == '!' || tag[0] == '?':
+		return
+	case tag[0] == '/':
+		s.depth--
+	case !closed(tag):
+		s.depth++
+	}
+	s.names.resolve(tag)
 }
 
 // open tells whether a tag goes on behind a > in an attribute or a comment.
@@ -113,9 +129,14 @@ func (s *scanner) each(do func(name, tag []byte) error) error {
 	}
 }
 
-// next skips text and returns the next tag. At the end it returns io.EOF.
+// next skips text and returns the next tag. At the end it returns io.EOF, unless
+// elements are still open.
 func (s *scanner) next() ([]byte, error) {
-	if _, err := s.text(); err != nil {
+	_, err := s.text()
+	if errors.Is(err, io.EOF) && s.depth > 0 {
+		return nil, ended(err)
+	}
+	if err != nil {
 		return nil, err
 	}
 	return s.tag()
@@ -153,6 +174,16 @@ func closed(tag []byte) bool { return len(tag) > 0 && tag[len(tag)-1] == '/' }
 // attributes calls do with each attribute of a tag: its name without a prefix,
 // and its value as it is written.
 func attributes(tag []byte, do func(name, value []byte)) {
+	wholeAttributes(tag, func(name, value []byte) {
+		if i := bytes.IndexByte(name, ':'); i >= 0 {
+			name = name[i+1:]
+		}
+		do(name, value)
+	})
+}
+
+// wholeAttributes calls do with each attribute of a tag, its name with its prefix.
+func wholeAttributes(tag []byte, do func(name, value []byte)) {
 	for {
 		eq := bytes.IndexByte(tag, '=')
 		if eq < 0 {
@@ -163,7 +194,7 @@ func attributes(tag []byte, do func(name, value []byte)) {
 			end--
 		}
 		start := end
-		for start > 0 && !isSpace(tag[start-1]) && tag[start-1] != ':' {
+		for start > 0 && !isSpace(tag[start-1]) {
 			start--
 		}
 		open := eq + 1
@@ -208,6 +239,7 @@ func (s *scanner) usual(before, behind string) (text []byte, ok bool) {
 		return nil, false
 	}
 	s.at += len(before) + i + len(behind)
+	s.depth-- // the element has ended too
 	return rest[:i], true
 }
 

@@ -80,8 +80,8 @@ func TestCells(t *testing.T) {
 		{`<c r="A1" t="s"><v>0</v></c>`, "plain"}, {`<c r="A1" t="s"><v>1</v></c>`, "rich text"}, {`<c r="A1" t="s"><v>3</v></c>`, "a\nb c"},
 		{`<c t="inlineStr"><is><t>in &lt;line&gt; &#233;&#x41;</t></is></c>`, "in <line> éA"}, {`<c t="inlineStr"><is><r><t>two</t></r><r><t xml:space="preserve"> runs</t></r></is></c>`, "two runs"},
 		{`<c t="str"><f>A2&amp;"x"</f><v>from a formula</v></c>`, "from a formula"}, {`<c><f>A2*2</f><v>84</v></c>`, "84"}, {`<c><f>SUM(B1:B9)</f></c>`, "=SUM(B1:B9)"},
-		{`<c><v>42</v></c>`, "42"}, {`<c><v>1.3063999999999998</v></c>`, "1.3064"}, {`<c><v>0.1</v></c>`, "0.1"}, {`<c><v>1.2345678901234567E+19</v></c>`, "12345678901234600000"},
-		{`<c><v>123456789012345678</v></c>`, "123456789012346000"}, {`<c><v>1E-05</v></c>`, "0.00001"}, {`<c><v>3E300</v></c>`, "3e+300"}, {"<c><v>1\x1f2</v></c>", "1 2"}, {"<c t=\"str\"><v>1\x1e2</v></c>", "1 2"}, {`<c><v>-7.50</v></c>`, "-7.50"},
+		{`<c><v>42</v></c>`, "42"}, {`<c><v>1.3063999999999998</v></c>`, "1.3064"}, {`<c><v>0.1</v></c>`, "0.1"}, {`<c><v>1.2345678901234567E+19</v></c>`, "12345678901234567000"}, {`<c><v>20731.117283950617</v></c>`, "20731.117283950617"}, {`<c><v>0.30000000000000004</v></c>`, "0.3"},
+		{`<c><v>123456789012345678</v></c>`, "123456789012345678"}, {`<c><v>1E-05</v></c>`, "0.00001"}, {`<c><v>3E300</v></c>`, "3e+300"}, {"<c><v>1\x1f2</v></c>", "1 2"}, {"<c t=\"str\"><v>1\x1e2</v></c>", "1 2"}, {`<c><v>-7.50</v></c>`, "-7.50"},
 		{`<c t="b"><v>1</v></c>`, "TRUE"}, {`<c t="b"><v>0</v></c>`, "FALSE"}, {`<c t="e"><v>#N/A</v></c>`, "#N/A"}, {`<c t="d"><v>2026-01-31</v></c>`, "2026-01-31"},
 		{`<c s="1"><v>46053</v></c>`, "2026-01-31"}, {`<c s="1"><v>46053.5</v></c>`, "2026-01-31 12:00:00"}, {`<c s="1"><v>1</v></c>`, "1900-01-01"},
 		{`<c s="1"><v>59</v></c>`, "1900-02-28"}, {`<c s="1"><v>60</v></c>`, "1900-02-29"}, {`<c s="1"><v>61</v></c>`, "1900-03-01"}, {`<c s="1"><v>-1</v></c>`, "-1"},
@@ -94,6 +94,14 @@ func TestCells(t *testing.T) {
 	later := workbook(t, `<row r="1"><c s="1"><v>44591</v></c></row>`)
 	later["xl/workbook.xml"] = strings.Replace(later["xl/workbook.xml"], "<workbookPr/>", `<workbookPr date1904="1"/>`, 1)
 	require.Equal(t, []string{"2026-01-31"}, read(t, later, ""))
+	later["xl/workbook.xml"] = strings.Replace(later["xl/workbook.xml"], "</workbook>", `<extLst><ext xmlns:x14="http://example.org/14"><x14:workbookPr date1904="0"/><y xmlns="http://example.org/15"><workbookPr date1904="0"><sheets/></workbookPr></y></ext></extLst></workbook>`, 1)
+	require.Equal(t, []string{"2026-01-31"}, read(t, later, ""), "names of another namespace are other names")
+	for _, cut := range []string{"</sheetData>", "</worksheet>"} {
+		short := workbook(t, `<row r="1"><c><v>1</v></c></row><row r="2"><c><v>2</v></c></row>`)
+		short["xl/worksheets/one.xml"], _, _ = strings.Cut(short["xl/worksheets/one.xml"], cut)
+		_, err := tryRead(t, short, "")
+		require.ErrorIs(t, err, sheet.ErrBroken, "ends before %s", cut)
+	}
 }
 
 // TestRows keeps every cell in its row and column, whatever is left out.

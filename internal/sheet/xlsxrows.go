@@ -147,6 +147,7 @@ func (s *scanner) usualTag(c *cellTag) bool {
 		return false
 	}
 	s.at += i + 1
+	s.depth++
 	*c = next
 	return true
 }
