@@ -24,7 +24,7 @@ func (a *app) explain(s *survey.Survey, name string) error {
 
 func (a *app) drawColumn(s *survey.Survey, c *survey.Column) {
 	p := a.print
-	values := s.Records - s.Ragged - s.Broken - c.Blanks
+	values := s.Records - (s.Ragged - s.Filled) - s.Broken - c.Blanks
 	p.Fact("column", "%s, in the table %s", p.Bold(c.Heading), c.Name)
 	null := "not null: no record is blank in it"
 	if c.Nullable {

@@ -193,8 +193,11 @@ func skippedText(skipped record.Skipped) string {
 
 func troubles(s *survey.Survey) string {
 	text := ""
-	if s.Ragged > 0 {
-		text += fmt.Sprintf(", %s ragged", term.Count(s.Ragged))
+	if n := s.Ragged - s.Filled; n > 0 {
+		text += fmt.Sprintf(", %s ragged", term.Count(n))
+	}
+	if s.Filled > 0 {
+		text += fmt.Sprintf(", %s filled at the end", term.Count(s.Filled))
 	}
 	if s.Broken > 0 {
 		text += fmt.Sprintf(", %s broken", term.Count(s.Broken))

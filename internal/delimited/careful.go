@@ -33,13 +33,15 @@ func (s *scan) careful() int {
 		if !known {
 			return s.record
 		}
-		if isLine {
-			s.endCareful(end, next)
-		} else if next >= s.n && s.last { // a delimiter at the very end
+		switch {
+		case isLine:
+			i = s.endCareful(end, next)
+		case next >= s.n && s.last: // a delimiter at the very end
 			s.b.AddCell(record.Span{Start: uint32(s.n), End: uint32(s.n)})
-			s.endCareful(s.n, s.n)
+			i = s.endCareful(s.n, s.n)
+		default:
+			i = next
 		}
-		i = next
 	}
 	if !s.last {
 		return s.record
@@ -57,6 +59,9 @@ func (s *scan) plain(start int) (end int, ok bool) {
 		return end, false
 	}
 	stop := end
+	for stop > start && s.data[stop-1] == '\r' && (end >= s.n || s.data[end] == '\n') {
+		stop--
+	}
 	for (s.c.skipSpaces || s.c.spaces == 2) && stop > start && s.data[stop-1] == ' ' {
 		stop--
 	}
@@ -125,7 +130,7 @@ func (s *scan) lineBreak(i int) (next int, isLine, known bool) {
 	switch {
 	case j >= s.n && j > i:
 		return s.n, true, s.last // otherwise a line feed may follow
-	case s.c.newline == 0 && j > i && (s.data[j] != '\n' || j-i > 2):
+	case s.c.newline == 0 && j > i && s.data[j] != '\n':
 		return i + 1, true, true
 	case s.lineEndAt(j):
 		return j + 1, true, true
@@ -133,9 +138,12 @@ func (s *scan) lineBreak(i int) (next int, isLine, known bool) {
 	return i, false, true
 }
 
-// endCareful closes the record whose last cell ends at end; the next record
-// begins at next.
-func (s *scan) endCareful(end, next int) {
+// endCareful closes the record whose last cell ends at end, where the next one
+// begins at next. It returns where to cut on.
+func (s *scan) endCareful(end, next int) int {
 	s.endRecord(end)
-	s.record = next
+	if s.record > end {
+		s.record = next
+	}
+	return s.record
 }

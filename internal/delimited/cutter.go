@@ -13,10 +13,12 @@ import (
 // A cutter finds the records and cells in delimited text. It holds only the
 // dialect, so one cutter serves any number of goroutines.
 //
-// The dialect is RFC 4180 with two liberties that lose nothing: a quote inside
+// The dialect is RFC 4180 with three liberties that lose nothing: a quote inside
 // an unquoted cell is text, and so is a stray quote inside a quoted cell, as
 // long as that cell stays on one line. A quoted cell that spans lines must be
-// clean, for otherwise its opening quote was most likely never closed.
+// clean, because otherwise its opening quote was most likely never closed. And
+// where quotes do not give the usual number of cells, but the same lines do when
+// their quotes are text, they are text.
 //
 // The usual dialects, with a delimiter of one byte, are cut by marking 64
 // bytes at a time; the others by careful, a byte at a time.
@@ -26,10 +28,13 @@ type cutter struct {
 	newline   byte // 0: mixed line ends
 	limit     int  // a record longer than this has an open quote
 
-	long       []byte // a delimiter of several bytes
-	spaces     int    // runs of so many spaces at least are the delimiter
-	backslash  bool   // quotes in quotes are escaped by a backslash
+	long       []byte   // a delimiter of several bytes
+	places     []column // where cells stand, in text that has no delimiter
+	spaces     int      // runs of so many spaces at least are the delimiter
+	backslash  bool     // quotes in quotes are escaped by a backslash
+	unescaped  bool     // quotes in quotes are not escaped: only one before a delimiter or line end closes
 	skipSpaces bool
+	width      int // how many cells most records have; 0 if that is not known
 
 	comment []byte
 	ruler   bool
@@ -37,13 +42,17 @@ type cutter struct {
 	footer  int
 	find    int // find the footer, in records of so many cells; 0 not to
 	fill    int // records of fewer cells get blank ones
+	// fillLast is the number of cells where a record that has one less gets a
+	// blank one; 0 for none.
+	fillLast int
+	columns  columns // what the records have, to tell a footer from
 }
 
 // newCutter returns the cutter for a layout.
 func newCutter(lay source.Layout) (*cutter, error) {
 	c := &cutter{
 		newline: '\n', limit: MaxRecord, skipSpaces: lay.SkipSpaces, comment: []byte(lay.Comment),
-		ruler: lay.Ruler, footer: int(lay.Footer), backslash: lay.Escape == source.Backslash,
+		ruler: lay.Ruler, footer: int(lay.Footer), backslash: lay.Escape == source.Backslash, unescaped: lay.Escape == source.Unescaped,
 	}
 	switch {
 	case lay.LineEnd == "cr":
@@ -72,6 +81,13 @@ func newCutter(lay source.Layout) (*cutter, error) {
 	if lay.Quote != "" {
 		c.quote = lay.Quote[0]
 	}
+	if lay.Columns != "" {
+		var err error
+		if c.places, err = parseColumns(lay.Columns); err != nil {
+			return nil, err
+		}
+		c.quote, c.delimiter, c.long, c.spaces = 0, c.newline, nil, 0
+	}
 	return c, nil
 }
 
@@ -89,14 +105,23 @@ func (c *cutter) cut(b *record.Batch, last, open bool) int {
 	b.Reset()
 	n := b.Raw
 	s := scan{c: c, b: b, data: b.Data[:n+record.Pad], n: n, last: last, open: open}
+	if c.places != nil {
+		return s.fixed()
+	}
 	if s.fast = c.simple(); !s.fast {
 		return s.careful()
 	}
-	data, start := s.data, 0 // start: offset of the cell that is being cut
+	return s.marked()
+}
+
+// marked cuts the usual dialects by their marks. It returns what cut does.
+func (s *scan) marked() int {
+	c, b, data, n := s.c, s.b, s.data, s.n
 	delimiter, newline, quote, quoting := c.delimiter, c.newline, c.quote, c.quote != 0
-	usual := len(c.comment) == 0 && !c.ruler && c.fill == 0
+	usual := len(c.comment) == 0 && !c.ruler && c.fill == 0 && c.fillLast == 0
 	cells := b.AllCells()
-	for base := 0; base < n; {
+	start, from := s.record, len(cells) // offset of the cell that is being cut, index of the first cell of its record
+	for base := start; base < n; {
 		ends := marks((*[64]byte)(data[base:]), delimiter, newline)
 		next := base + 64
 		if next > n {
@@ -112,33 +137,41 @@ func (c *cutter) cut(b *record.Batch, last, open bool) int {
 					return s.record
 				}
 				cells = b.AllCells()
-				if i < base+64 {
+				if i >= base && i < base+64 {
 					ends &= ^uint64(0) << (i - base) << 1
-				} else {
+				} else { // further on, or before, where quotes were text after all
 					ends, next = 0, i+1
 				}
 			} else {
 				cells = append(cells, record.Span{Start: uint32(start), End: uint32(i)})
 			}
 			start = i + 1
-			if data[i] == newline {
-				b.SetCells(cells)
-				if first := data[s.record]; usual && s.record < i && first > ' ' && first != delimiter && data[i-1] != '\r' && i-s.record != len(c.header) {
-					b.EndRecord(s.record, i) // what endRecord would come to
-					s.record = i + 1
-					continue
-				}
-				s.endRecord(i)
-				cells = b.AllCells()
+			if data[i] != newline {
+				continue
+			}
+			b.SetCells(cells)
+			odd := s.quotes && len(cells)-from != c.width
+			if first := data[s.record]; usual && s.record < i && first > ' ' && first != delimiter && data[i-1] != '\r' && i-s.record != len(c.header) && !odd {
+				b.EndRecord(s.record, i) // what endRecord would come to
+				s.record, s.quotes, from = i+1, false, len(cells)
+				continue
+			}
+			s.endRecord(i)
+			cells = b.AllCells()
+			if from = len(cells); s.record <= i { // quotes were text after all: cut on from the next line
+				ends, next, start = 0, s.record, s.record
 			}
 		}
 		base = next
 	}
 	b.SetCells(cells)
-	if !last {
+	if !s.last {
 		return s.record
 	}
 	s.finish(start)
+	if s.record < n {
+		return s.marked()
+	}
 	return n
 }
 
@@ -150,7 +183,11 @@ func (s *scan) finish(start int) {
 	}
 	switch {
 	case start < s.n && s.data[start] == s.c.quote && s.c.quote != 0:
+		begun := s.record
 		s.quoted(start)
+		if s.record != begun { // it closed the record
+			return
+		}
 	case start <= s.n:
 		s.b.AddCell(record.Span{Start: uint32(start), End: uint32(s.n)})
 	}
@@ -166,7 +203,8 @@ type scan struct {
 	last   bool
 	open   bool
 	fast   bool
-	record int // offset of the record that is being cut
+	record int  // offset of the record that is being cut
+	quotes bool // the record has a cell in quotes
 }
 
 // endRecord closes the record before the line end at i, unless an open quote
@@ -175,6 +213,10 @@ func (s *scan) endRecord(i int) {
 	if s.record > i {
 		return
 	}
+	if s.quotes && s.b.OpenCells() != s.c.width && s.cutLiterally(i) {
+		return
+	}
+	s.quotes = false
 	stop := i
 	for stop > s.record && s.data[stop-1] == '\r' {
 		stop--
@@ -187,8 +229,8 @@ func (s *scan) endRecord(i int) {
 		s.b.DropNotes()
 		s.b.Skip(rule, s.record, stop)
 	} else {
-		for s.c.fill > 0 && s.b.OpenCells() < s.c.fill {
-			s.b.AddCell(record.Span{Start: uint32(stop), End: uint32(stop)})
+		if s.c.fill > 0 || s.c.fillLast > 0 && s.b.OpenCells() == s.c.fillLast-1 {
+			s.b.FillRecord(max(s.c.fill, s.c.fillLast), stop)
 		}
 		s.b.EndRecord(s.record, stop)
 	}
@@ -204,7 +246,7 @@ func (c *cutter) rule(row []byte) (record.Rule, bool) {
 		return record.Hidden, true
 	case c.newline == sheet.RowEnd && string(row) == string(sheet.OutsideRow):
 		return record.Blank, true
-	case len(c.comment) > 0 && bytes.HasPrefix(row, c.comment):
+	case len(c.comment) > 0 && c.isComment(row):
 		return record.Comment, true
 	case len(row) == len(c.header) && bytes.Equal(row, c.header):
 		return record.RepeatedHeader, true
@@ -212,6 +254,15 @@ func (c *cutter) rule(row []byte) (record.Rule, bool) {
 		return record.Ruler, true
 	}
 	return 0, false
+}
+
+// isComment tells whether a row begins with the comment sign, which may be
+// indented.
+func (c *cutter) isComment(row []byte) bool {
+	for len(row) > 0 && (row[0] == ' ' || row[0] == '\t' && c.delimiter != '\t') {
+		row = row[1:]
+	}
+	return bytes.HasPrefix(row, c.comment)
 }
 
 // noValue tells whether a row is nothing but delimiters and spaces.
@@ -245,6 +296,7 @@ func isRuler(row []byte) bool {
 // cell goes on in the next piece.
 func (s *scan) quoted(start int) (end int, ok bool) {
 	doubled, stray := false, false
+	s.quotes = true
 	i := start + 1
 	for {
 		k := bytes.IndexByte(s.data[i:s.n], s.c.quote)
@@ -257,7 +309,7 @@ func (s *scan) quoted(start int) (end int, ok bool) {
 				s.addQuoted(start, i, doubled)
 				return i + 1, true
 			}
-			if next == s.c.quote {
+			if next == s.c.quote && !s.c.unescaped {
 				doubled = true
 				i += 2
 				continue
@@ -281,7 +333,7 @@ func (s *scan) quoted(start int) (end int, ok bool) {
 		case s.spansLines(start, i):
 			return s.openQuote(start), true
 		default:
-			if !stray {
+			if !stray && !s.c.unescaped {
 				s.b.Note(record.StrayQuote, i)
 			}
 			stray = true
@@ -309,7 +361,7 @@ const (
 // ends; known is false when that depends on text that is not there yet.
 func (s *scan) follows(i int) (a after, end int, known bool) {
 	if i < s.n && s.data[i] == s.c.quote {
-		if s.c.backslash {
+		if s.c.backslash || s.c.unescaped {
 			return strays, i, true
 		}
 		return doubles, i, true
@@ -352,6 +404,9 @@ func (s *scan) addQuoted(start, end int, doubled bool) {
 	} else {
 		s.b.AddCell(record.Span{Start: uint32(start + 1), End: uint32(end)})
 	}
+	if s.c.skipSpaces {
+		s.b.TrimSpaces()
+	}
 }
 
 func (s *scan) unfinished(start int) (int, bool) {
@@ -368,6 +423,10 @@ func (s *scan) openQuote(start int) int {
 	if k := s.lineEnd(start); k >= 0 {
 		stop = k
 	}
+	if s.cutLiterally(stop) {
+		return s.record - 1
+	}
+	s.quotes = false
 	s.b.DropNotes()
 	s.b.Note(record.OpenQuote, start)
 	s.b.DropCells()

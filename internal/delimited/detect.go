@@ -20,15 +20,17 @@ const headRows = 1000
 //
 // There are few rules, and they look at the whole shape. A dialect is good when
 // it cuts most rows into the same number of cells and when the cells below each
-// other are of one kind. The header is the first full row; it is one of names
-// when it is text above what is not. What stands above it is titles.
+// other are of one kind. The first record is the first row whose cells are of
+// the kinds of their columns; the header is the fullest row above it, and what
+// stands above that is titles.
 func Detect(head []byte, whole bool, told func(*source.Layout)) source.Layout {
 	lay := source.Layout{Format: "delimited", Quote: `"`, Escape: source.Doubled, LineEnd: lineEnd(head), FindFooter: true, Told: []string{}}
 	if told == nil {
 		told = func(*source.Layout) {}
 	}
 	told(&lay)
-	head, whole = firstLines(head, whole, "\r\n", headRows)
+	matter, above := frontMatter(head)
+	head, whole = firstLines(head[matter:], whole, "\r\n", headRows)
 	lay.Comment = commentSign(head)
 	var best shape
 	for _, try := range dialects(head, lay) {
@@ -39,6 +41,13 @@ func Detect(head []byte, whole bool, told func(*source.Layout)) source.Layout {
 	}
 	lay = best.layout
 	best.findHeader(&lay)
+	best.findShort(&lay)
+	if lay.HeaderLine > 0 {
+		lay.HeaderLine += above
+	}
+	if lay.FirstDataLine > 0 {
+		lay.FirstDataLine += above
+	}
 	lay.Told = lay.Told[:0]
 	told(&lay)
 	return lay
@@ -59,12 +68,12 @@ func firstLines(head []byte, whole bool, ends string, lines int) ([]byte, bool) 
 }
 
 // lineEnd returns the word for how lines end. A carriage return now and then
-// among line feeds is part of a cell.
+// among line feeds is part of a cell; several before a line feed belong to it.
 func lineEnd(head []byte) string {
 	lf := bytes.Count(head, []byte("\n"))
 	crlf := bytes.Count(head, []byte("\r\n"))
 	crcrlf := bytes.Count(head, []byte("\r\r\n"))
-	lone := bytes.Count(head, []byte("\r")) - crlf - crcrlf
+	lone := record.LoneReturns(head)
 	switch {
 	case lf == 0 && lone > 0:
 		return "cr"
@@ -78,46 +87,49 @@ func lineEnd(head []byte) string {
 	return "lf"
 }
 
-// commentSign returns # when lines begin with it and are no header: with a
-// space behind it, or several of them.
-func commentSign(head []byte) string {
-	n := 0
-	for line := range bytes.Lines(head) {
-		if bytes.HasPrefix(line, []byte("# ")) || bytes.HasPrefix(line, []byte("##")) {
-			n++
-		}
-	}
-	if n > 0 {
-		return "#"
-	}
-	return ""
-}
-
 // dialects lists the layouts worth trying: each delimiter that occurs in most
 // lines, with each way of quoting that the text suggests.
 func dialects(head []byte, lay source.Layout) []source.Layout {
+	head = withoutComments(head, lay.Comment)
 	quotes := []string{`"`}
 	if n := bytes.Count(head, []byte("'")); n > 3 && n > bytes.Count(head, []byte(`"`)) {
 		quotes = append(quotes, "'")
 	}
+	if bytes.IndexByte(head, '"') >= 0 {
+		quotes = append(quotes, "")
+	}
 	var list []source.Layout
-	for _, d := range delimiters(head, lay) {
+	for _, d := range delimiters(head) {
 		for _, q := range quotes {
 			try := lay
 			try.Delimiter, try.Quote = d, q
 			list = append(list, try)
-			if bytes.Contains(head, []byte(`\`+q)) {
+			if q != "" && bytes.Contains(head, []byte(`\`+q)) {
 				try.Escape = source.Backslash
 				list = append(list, try)
-				try.Escape = source.Doubled
 			}
-			if d != source.Spaces && d != source.WideSpaces && bytes.Contains(head, []byte(d+" ")) {
+			if q != "" && bytes.Contains(head, []byte(q)) {
+				try.Escape = source.Unescaped
+				list = append(list, try)
+			}
+			try.Escape = source.Doubled
+			if d != source.Spaces && d != source.WideSpaces && d != "" && spaced(head, d) {
 				try.SkipSpaces = true
 				list = append(list, try)
 			}
 		}
 	}
+	if columns, share := alignedColumns(head); share >= blankShare {
+		try := lay
+		try.Delimiter, try.Quote, try.Columns = "", "", formatColumns(columns)
+		list = append(list, try)
+	}
 	return list
+}
+
+// spaced tells whether spaces follow most delimiters.
+func spaced(head []byte, delimiter string) bool {
+	return bytes.Count(head, []byte(delimiter+" "))*2 > bytes.Count(head, []byte(delimiter))
 }
 
 // common are the delimiters that are always tried, the first being preferred
@@ -127,7 +139,7 @@ var common = []string{",", ";", "\t", "|"}
 // delimiters returns the candidates: the common ones, any other sign that
 // occurs in most lines, what stands around such a sign everywhere, and runs of
 // spaces.
-func delimiters(head []byte, lay source.Layout) []string {
+func delimiters(head []byte) []string {
 	var lines int
 	in := map[byte]int{}
 	for line := range strings.FieldsFuncSeq(string(head), func(r rune) bool { return r == '\n' || r == '\r' }) {
@@ -206,12 +218,15 @@ func surrounding(head []byte, d byte) string {
 type shape struct {
 	layout source.Layout
 	rows   *record.Batch
-	width  int // the number of cells of most rows
+	width  int // the number of cells of most rows, or of a header that is wider
+	short  bool
 	score  float64
+	first  int                   // the row of the first record, once the header is found
+	kinds  map[[2]int]value.Kind // of cells, as they are asked for
 }
 
 func shapeOf(head []byte, whole bool, lay source.Layout) shape {
-	s := shape{layout: lay}
+	s := shape{layout: lay, kinds: map[[2]int]value.Kind{}}
 	c, err := newCutter(lay)
 	if err != nil {
 		return s
@@ -221,6 +236,11 @@ func shapeOf(head []byte, whole bool, lay source.Layout) shape {
 	}
 	s.rows = c.cutText(head, whole)
 	s.width = s.commonWidth()
+	if c.quote != 0 && s.width > 1 {
+		c.width = s.width
+		s.rows = c.cutText(head, whole)
+	}
+	s.widen()
 	s.score = s.rate()
 	return s
 }
@@ -237,6 +257,57 @@ func (s *shape) commonWidth() int {
 	return width
 }
 
+// widen takes the width of a header that is wider than most records, where none
+// is wider than it: their last cells are left out.
+func (s *shape) widen() {
+	for r := range min(s.rows.Len()-1, maxHead) {
+		w := s.rows.Width(r)
+		if w <= s.width || s.width < 2 || !s.distinctTexts(r) {
+			continue
+		}
+		typed := 0
+		for c := range s.width {
+			if s.kindBelow(c, r+1, nil) != value.Text {
+				typed++
+			}
+		}
+		if typed == 0 || s.bySpaces() && 2*typed < s.width {
+			return
+		}
+		for below := r + 1; below < s.rows.Len(); below++ {
+			if s.rows.Width(below) > w {
+				return
+			}
+		}
+		s.width, s.short = w, true
+		return
+	}
+}
+
+// bySpaces tells whether spaces stand between cells, so that a blank cell cannot
+// be seen.
+func (s *shape) bySpaces() bool {
+	return s.layout.Delimiter == source.Spaces || s.layout.Delimiter == source.WideSpaces
+}
+
+// distinctTexts tells whether the cells of a row are different texts; the last
+// may be blank.
+func (s *shape) distinctTexts(r int) bool {
+	seen := map[string]bool{}
+	for c := range s.rows.Width(r) {
+		text := string(s.cell(r, c))
+		if text == "" && c == s.rows.Width(r)-1 {
+			continue
+		}
+		k := s.kind(r, c)
+		if k != value.Text && !(k == value.Boolean && len(text) > 1) && !isYear(text) || seen[text] {
+			return false
+		}
+		seen[text] = true
+	}
+	return true
+}
+
 // rate says how good the cut is: how even from the first full row on, how much
 // the cells below each other are of one kind, and a little for more cells. A
 // dialect that leaves quotes or spaces at the ends of cells is not the one.
@@ -245,13 +316,16 @@ func (s *shape) rate() float64 {
 		return 0
 	}
 	first := s.firstFull()
-	even := 0
+	even, less := 0, 0
 	for r := first; r < s.rows.Len(); r++ {
-		if s.rows.Width(r) == s.width {
+		switch w := s.rows.Width(r); {
+		case w == s.width || s.short && w > 1 && w < s.width:
 			even++
+		case w == s.width-1 && w > 1 && !s.bySpaces(): // the last cell may be left out where it is blank
+			less++
 		}
 	}
-	share := float64(even) / float64(s.rows.Len()-first)
+	share := (float64(even) + 0.8*float64(less)) / float64(s.rows.Len()-first)
 	if s.width < 2 {
 		if d := s.layout.Delimiter; d != "" && d != common[0] {
 			share *= 0.9
@@ -261,9 +335,14 @@ func (s *shape) rate() float64 {
 	if even < 2 && s.rows.Len() > 2 {
 		share /= 4
 	}
-	score := share + 0.4*s.ofOneKind(first+1) + min(float64(s.width), 50)/500
+	score := share + 0.4*s.ofOneKind(first+1) + min(float64(s.width), 50)/500 - 0.3*float64(first)/float64(s.rows.Len())
+	if s.short {
+		score -= 0.15
+	}
 	switch d := s.layout.Delimiter; {
-	case (d == source.Spaces || d == source.WideSpaces) && share < 0.9:
+	case s.layout.Columns != "":
+		return s.rateAligned(score)
+	case s.bySpaces() && share < 0.9:
 		return 0.1 // sentences
 	case d == source.Spaces:
 		score -= 0.25
@@ -272,10 +351,19 @@ func (s *shape) rate() float64 {
 	case !slices.Contains(common, d) && len(d) == 1:
 		score -= 0.1
 	}
-	if s.layout.Quote == "'" {
-		score -= 0.01
+	if s.layout.Quote != `"` || s.layout.Escape == source.Unescaped {
+		score -= 0.01 // the usual is taken where it does as well
 	}
 	return score - s.untidy(first)
+}
+
+// rateAligned says how good columns at fixed places are: worse than any delimiter
+// that does as well, and nothing at all in a few lines of text.
+func (s *shape) rateAligned(score float64) float64 {
+	if s.ofOneKind(1) == 0 && s.rows.Len() < manyAligned {
+		return 0
+	}
+	return score - 0.5
 }
 
 // firstFull returns the first row of the common width whose cells are mostly
@@ -350,32 +438,50 @@ func (s *shape) untidy(first int) float64 {
 // kindRows is how many rows below the header are held against it.
 const kindRows = 200
 
-// kindBelow returns the kind that the values of a column have from a row on,
-// and Text when they differ. Null words, blank cells and rows that repeat the
-// header do not count.
+// kind returns the kind of a cell; a missing one is as good as a blank one.
+func (s *shape) kind(r, c int) value.Kind {
+	if c >= s.rows.Width(r) {
+		return value.NullWord
+	}
+	at := [2]int{r, c}
+	k, known := s.kinds[at]
+	if !known {
+		k = kindOf(s.rows.Cell(r, c))
+		s.kinds[at] = k
+	}
+	return k
+}
+
+// kindBelow returns the kind that three quarters of the values of a column have
+// from a row on, and Text when no kind has. Null words, blank cells and rows
+// that repeat the header do not count.
 func (s *shape) kindBelow(c, from int, header []byte) value.Kind {
-	kind, some := value.Text, false
+	var counts [value.Impossible + 1]int
+	n, most := 0, value.Text
 	for r := from; r < min(s.rows.Len(), from+kindRows); r++ {
-		if s.rows.Width(r) != s.width || bytes.Equal(s.rows.Text(r), header) {
+		if s.rows.Width(r) > s.width || header != nil && bytes.Equal(s.rows.Text(r), header) {
 			continue
 		}
-		k := kindOf(s.rows.Cell(r, c))
+		k := s.kind(r, c)
 		if k == value.NullWord {
 			continue
 		}
-		if some && k != kind {
-			return value.Text
+		n++
+		if counts[k]++; counts[k] > counts[most] {
+			most = k
 		}
-		kind, some = k, true
 	}
-	return kind
+	if counts[most]*4 < n*3 {
+		return value.Text
+	}
+	return most
 }
 
-// kindOf returns the kind of a cell, all kinds of numbers being one. A blank
-// cell is as good as a null word.
+// kindOf returns the kind of a cell, all kinds of numbers being one. A blank or
+// drawn cell is as good as a null word.
 func kindOf(cell []byte) value.Kind {
 	var v value.Value
-	if value.Blank(cell) {
+	if value.Blank(cell) || isRuler(cell) {
 		return value.NullWord
 	}
 	switch k := value.Scan(cell, &v).Kind; k {

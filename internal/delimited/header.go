@@ -12,34 +12,104 @@ import (
 )
 
 // findHeader sets the header line, or the first data line where there is no
-// header, and the ruler below it.
+// header, the ruler below it and the lines that describe the columns.
 func (s *shape) findHeader(lay *source.Layout) {
-	lay.HeaderLine, lay.HeaderLines, lay.FirstDataLine, lay.Ruler = 0, 1, 0, false
+	lay.HeaderLine, lay.HeaderLines, lay.FirstDataLine, lay.DescriptionLines, lay.Ruler = 0, 1, 0, 0, false
 	if s.rows.Len() == 0 {
 		return
 	}
-	first := s.firstFull()
-	for r := first; r < min(s.rows.Len(), first+3) && !lay.Ruler; r++ {
-		lay.Ruler = isRuler(s.rows.Text(r)) && r > 0
+	record, kinds, typed := s.firstRecord()
+	header := -1
+	if typed {
+		header = s.headerAbove(record, kinds)
+		typed = s.titlesAbove(header, kinds)
 	}
+	if !typed {
+		header, record = s.wordsHeader()
+	}
+	if line := s.commentHeader(max(record, 0)); header < 0 && line > 0 {
+		lay.HeaderLine, s.first = line, record
+		return
+	}
+	if lay.Ruler = s.hasRuler(max(header, 0)); header < 0 {
+		s.first = record
+		lay.FirstDataLine = s.rows.Line(record)
+		return
+	}
+	from, to := s.headerRows(header)
+	lay.HeaderLine = s.rows.Line(from)
+	lay.HeaderLines = s.rows.Line(to) - lay.HeaderLine + 1
+	lay.DescriptionLines = s.descriptions(to)
+	for s.first = to + 1; s.first < s.rows.Len()-1 && (isRuler(s.rows.Text(s.first)) || s.rows.Line(s.first) <= s.rows.Line(to)+lay.DescriptionLines); {
+		s.first++
+	}
+}
+
+// hasRuler tells whether a line is drawn near the header.
+func (s *shape) hasRuler(at int) bool {
+	for r := max(at, 1); r < min(s.rows.Len(), at+3); r++ {
+		if isRuler(s.rows.Text(r)) {
+			return true
+		}
+	}
+	return false
+}
+
+// wordsHeader returns the row of the header, -1 if there is none, and that of
+// the first record, where no column is of a kind by which to know records.
+func (s *shape) wordsHeader() (header, record int) {
+	first := s.firstFull()
 	if isRuler(s.rows.Text(first)) && first+1 < s.rows.Len() {
 		first++
 	}
 	if s.lacksFirst(first - 1) {
-		first--
-		lay.HeaderLine = s.rows.Line(first)
-		return
+		return first - 1, first
 	}
 	if later := s.behindGap(first); later > 0 {
 		first = later
 	}
 	if s.hasHeader(first) {
-		from, to := s.headerRows(first)
-		lay.HeaderLine = s.rows.Line(from)
-		lay.HeaderLines = s.rows.Line(to) - lay.HeaderLine + 1
-	} else {
-		lay.FirstDataLine = s.rows.Line(first)
+		return first, s.below(first)
 	}
+	return -1, first
+}
+
+// commentHeader returns the line of a comment right above a row that names the
+// columns, or 0.
+func (s *shape) commentHeader(at int) int64 {
+	if s.layout.Comment == "" || s.width < 2 {
+		return 0
+	}
+	left := s.rows.LeftOut()
+	for i := len(left) - 1; i >= 0; i-- {
+		if left[i].Rule != record.Comment || left[i].Line != s.rows.Line(at)-1 {
+			continue
+		}
+		lay := s.layout
+		lay.Comment = ""
+		c, err := newCutter(lay)
+		if err != nil {
+			return 0
+		}
+		b := c.cutText(uncomment([]byte(left[i].Text), s.layout.Comment), true)
+		h := shape{layout: lay, rows: b, width: s.width, kinds: map[[2]int]value.Kind{}}
+		if b.Len() == 1 && b.Width(0) <= s.width && b.Width(0) >= s.width-1 && h.distinctTexts(0) {
+			return left[i].Line
+		}
+	}
+	return 0
+}
+
+// uncomment returns a line without the comment sign at its beginning.
+func uncomment(line []byte, sign string) []byte {
+	text := bytes.TrimLeft(line, " \t")
+	for sign != "" && bytes.HasPrefix(text, []byte(sign)) {
+		text = text[len(sign):]
+	}
+	if len(text) == len(bytes.TrimLeft(line, " \t")) {
+		return line
+	}
+	return bytes.TrimLeft(text, " ")
 }
 
 // SeekHeader returns the layout with the header where the text that begins with
@@ -95,7 +165,7 @@ func (s *shape) headerRows(at int) (from, to int) {
 // next tells whether a row is in the batch and stands right below the one
 // before it.
 func (s *shape) next(at int) bool {
-	return at > 0 && at < s.rows.Len() && s.rows.Line(at) == s.rows.Line(at-1)+1 && s.rows.Width(at) <= s.width
+	return at > 0 && at < s.rows.Len() && s.rows.Line(at) == s.rows.Line(at-1)+1 && s.rows.Width(at) <= max(s.width, s.rows.Width(at-1))
 }
 
 // cell returns a cell of a row, which may be too short to have it.
@@ -159,7 +229,7 @@ func (s *shape) completes(at int) bool {
 			named++
 			other = other || s.kindBelow(c, at+1, nil) != value.Text
 		case len(here) > 0:
-			if c+1 >= s.width || len(s.cell(at-1, c+1)) > 0 { // it heads no group
+			if (c+1 >= s.width || len(s.cell(at-1, c+1)) > 0) && !(unit.Match(here) && s.kindBelow(c, at+1, nil) != value.Text) { // the one above heads no group
 				return false
 			}
 		}
@@ -213,10 +283,10 @@ func joinHeadings(b *record.Batch, at, rows int) []string {
 			}
 			switch {
 			case r+1 == end:
-			case text != "":
-				group = text
 			case blankBelow(b, r, end, c):
 				group = ""
+			case text != "":
+				group = text
 			default:
 				text = group
 			}
@@ -279,8 +349,7 @@ func (s *shape) votes(at, below int) (votes int, words bool) {
 	words = true
 	seen := map[string]bool{}
 	for c := range s.rows.Width(at) {
-		cell := s.rows.Cell(at, c)
-		name, first := string(value.Trim(cell)), kindOf(cell)
+		name, first := string(s.cell(at, c)), s.kind(at, c)
 		kind := s.kindBelow(c, below, s.rows.Text(at))
 		if kind != value.Boolean && first == value.Boolean || isYear(name) && !s.yearsBelow(c, below) {
 			first = value.Text // a heading such as No, or a year above amounts

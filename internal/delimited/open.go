@@ -29,7 +29,7 @@ func open(src *source.Source, lay source.Layout, size int) (*Reader, []string, e
 	if lay.HeaderLine == 0 {
 		first = max(lay.FirstDataLine, 1)
 	}
-	text, above, ok := c.skipLines(head, first-1)
+	text, above, ok := c.skipLines(head, first-1, 1, record.Title)
 	if !ok {
 		return nil, nil, &NoLineError{src.Name, first}
 	}
@@ -38,13 +38,19 @@ func open(src *source.Source, lay source.Layout, size int) (*Reader, []string, e
 	if lay.HeaderLine > 0 {
 		lines = max(lay.HeaderLines, 1)
 	}
-	headings, used := c.headings(text, whole, lines)
+	headings, used := c.headings(text, whole, lines, lay.DescriptionLines)
 	if lay.HeaderLine > 0 {
 		if len(headings) > 1 {
 			c.header = bytes.TrimRight(bytes.Clone(text[:used]), "\r\n")
 		}
 		line += lineCount(c, text[:used])
-		text = text[used:]
+		rest, described, ok := c.skipLines(text[used:], lay.DescriptionLines, line, record.Description)
+		if !ok {
+			return nil, nil, &NoLineError{src.Name, line + lay.DescriptionLines}
+		}
+		above = append(above, described...)
+		line += lay.DescriptionLines
+		text = rest
 	}
 	if _, err := io.CopyN(io.Discard, src, int64(len(head)-len(text))); err != nil {
 		return nil, nil, err
@@ -52,8 +58,10 @@ func open(src *source.Source, lay source.Layout, size int) (*Reader, []string, e
 	if lay.FillShort {
 		c.fill = len(headings)
 	}
+	c.width = len(headings)
 	if lay.FindFooter {
 		c.find = len(headings)
+		c.columns = c.columnsOf(text, whole)
 	}
 	r := newReader(src, c, size, line)
 	r.decoded = !src.Encoding.IsUTF8()
@@ -76,9 +84,11 @@ func (e *NoLineError) Error() string {
 	return fmt.Sprintf("%s has no line %d within its first %d kB, where its header or its data should begin", e.Source, e.Line, source.HeadSize>>10)
 }
 
-// skipLines returns what stands behind n lines, and the rows in those lines.
-func (c *cutter) skipLines(text []byte, n int64) (rest []byte, above []record.LeftOut, ok bool) {
-	for line := int64(1); line <= n; line++ {
+// skipLines returns what stands after n lines, the first of which has the number
+// from, and the rows in those lines, left out by the given rule where no other
+// does.
+func (c *cutter) skipLines(text []byte, n, from int64, by record.Rule) (rest []byte, above []record.LeftOut, ok bool) {
+	for line := from; line < from+n; line++ {
 		i := bytes.IndexAny(text, c.lineEnds())
 		if i < 0 {
 			return nil, above, false
@@ -86,7 +96,7 @@ func (c *cutter) skipLines(text []byte, n int64) (rest []byte, above []record.Le
 		row := bytes.TrimRight(text[:i], "\r")
 		rule, ok := c.rule(row)
 		if !ok {
-			rule = record.Title
+			rule = by
 		}
 		if string(row) != string(sheet.OutsideRow) { // which is no row of the source
 			above = append(above, record.LeftOut{Rule: rule, Line: line, Text: string(row)})
@@ -108,26 +118,48 @@ func (c *cutter) lineEnds() string {
 
 // headings cuts the rows that begin on the lines of the header, or where there
 // are none the first record, and returns a heading for each cell and how many
-// bytes the rows take with their line ends.
-func (c *cutter) headings(text []byte, whole bool, lines int64) (headings []string, used int) {
+// bytes the rows take with their line ends. A header may be written as a comment.
+func (c *cutter) headings(text []byte, whole bool, lines, described int64) (headings []string, used int) {
+	sign := 0
+	if lines > 0 && len(c.comment) > 0 && c.isComment(text) {
+		sign = len(text) - len(uncomment(text, string(c.comment)))
+		text = text[sign:]
+	}
 	b := c.cutText(text, whole)
 	if b.Len() == 0 {
-		return []string{""}, 0
+		return []string{""}, sign
 	}
 	if lines == 0 {
-		return c.fitHeadings(make([]string, b.Width(0)), b, 1), 0
+		return c.fitHeadings(make([]string, c.widthOf(b)), b, 0), 0
 	}
 	rows := 1
 	for rows < b.Len() && b.Line(rows) <= lines {
 		rows++
 	}
-	return c.fitHeadings(joinHeadings(b, 0, rows), b, rows), b.Next(rows - 1)
+	from := rows
+	for from < b.Len() && b.Line(from) <= lines+described {
+		from++
+	}
+	return c.fitHeadings(joinHeadings(b, 0, rows), b, from), sign + b.Next(rows-1)
+}
+
+// widthOf returns the number of cells of most of the first rows.
+func (c *cutter) widthOf(b *record.Batch) int {
+	if c.newline == sheet.RowEnd {
+		return b.Width(0)
+	}
+	s := shape{rows: b}
+	return s.commonWidth()
 }
 
 // fitHeadings adds a blank heading where nearly all records have one cell more
-// than the header: before the first, for the names of the rows, or behind the
-// last, where the records end in a delimiter. Rows of a sheet end with their last
-// value, so that there only cells behind the last heading lack one.
+// than the header: before the first, for the names of the rows, or after the
+// last, where the records end in a delimiter. Where only some of them have it,
+// it comes after the last too. A record that lacks just the cell of a last
+// heading that is blank is filled.
+//
+// Rows of a sheet end with their last value, so that there only cells after the
+// last heading lack one.
 func (c *cutter) fitHeadings(headings []string, b *record.Batch, from int) []string {
 	if c.newline == sheet.RowEnd {
 		for width := widest(b); len(headings) < width; {
@@ -135,23 +167,34 @@ func (c *cutter) fitHeadings(headings []string, b *record.Batch, from int) []str
 		}
 		return headings
 	}
-	more, blank, rows := 0, 0, min(b.Len(), headRows)
+	more, blank, wider, rows := 0, 0, 0, min(b.Len(), headRows)
 	for r := from; r < rows; r++ {
-		if b.Width(r) == len(headings)+1 {
+		switch w := b.Width(r); {
+		case w == len(headings)+1:
 			more++
 			if value.Blank(b.Cell(r, len(headings))) {
 				blank++
 			}
+		case w > len(headings)+1:
+			wider++
 		}
 	}
+	records := rows - from
 	switch {
-	case more*10 < (rows-from)*9 || more == 0:
-		return headings
-	case blank == more:
-		return append(headings, "")
+	case more*10 >= records*9 && more > 0 && blank < more:
+		return append([]string{""}, headings...)
+	case more*10 >= records*9 && more > 0, more*optionalShare >= records && more > 1 && wider == 0:
+		headings = append(headings, "")
 	}
-	return append([]string{""}, headings...)
+	if n := len(headings); n > 1 && headings[n-1] == "" {
+		c.fillLast = n
+	}
+	return headings
 }
+
+// optionalShare is the part of the records that has a last cell without a heading
+// where that is a column, and no mistake.
+const optionalShare = 3
 
 // cutText cuts a text that is no part of a source.
 func (c *cutter) cutText(text []byte, whole bool) *record.Batch {

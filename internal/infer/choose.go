@@ -135,7 +135,7 @@ func (p *Column) readings(o Options) []reading {
 	for i := range p.tallies {
 		if s := p.tallies[i].shape; s.Kind == value.Boolean {
 			for _, pair := range s.Pairs() {
-				if !slices.Contains(pairs, pair) {
+				if !slices.Contains(pairs, pair) && p.hasBoth(pair) {
 					pairs = append(pairs, pair)
 					list = append(list, booleans(pair))
 				}
@@ -143,6 +143,18 @@ func (p *Column) readings(o Options) []reading {
 		}
 	}
 	return list
+}
+
+// hasBoth tells whether both words of a pair occur. One alone is a code or a
+// mark.
+func (p *Column) hasBoth(pair value.Pair) bool {
+	is, isNot := false, false
+	for i := range p.tallies {
+		s := p.tallies[i].shape
+		is = is || pair.Takes(s) && s.Word() == pair.True
+		isNot = isNot || pair.Takes(s) && s.Word() == pair.False
+	}
+	return is && isNot
 }
 
 // besides counts the values that a reading does not understand: null words,

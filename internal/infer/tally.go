@@ -45,17 +45,17 @@ func (t *tally) add(v *value.Value, cell []byte) {
 	switch t.shape.Kind {
 	case value.Integer, value.Decimal:
 		t.digitsOf(v)
-		t.extremes(0, v, float(v))
+		t.extremes(0, v, float(v), cell)
 	case value.Exponent:
 		t.digitsOf(v)
-		t.extremes(0, v, v.Float)
+		t.extremes(0, v, v.Float, cell)
 	case value.Boolean, value.Time:
-		t.extremes(0, v, 0)
+		t.extremes(0, v, 0, cell)
 	case value.Date, value.Timestamp, value.Instant:
 		t.clock = t.clock || !v.AtMidnight()
 		for i, order := range t.shape.Orders() {
 			if v.Resolve(t.shape, order) {
-				t.extremes(i, v, 0)
+				t.extremes(i, v, 0, cell)
 			}
 		}
 	case value.Text:
@@ -80,21 +80,21 @@ func prose(cell []byte) bool {
 }
 
 // extremes keeps the least and the greatest value of order i.
-func (t *tally) extremes(i int, v *value.Value, f float64) {
+func (t *tally) extremes(i int, v *value.Value, f float64, cell []byte) {
 	lo, hi := &t.min[i], &t.max[i]
 	if f > lo.float && f < hi.float { // the rule
 		return
 	}
 	if len(lo.text) == 0 || f < lo.float || f == lo.float && v.Int < lo.int {
-		lo.set(v, f)
+		lo.set(v, f, cell)
 	}
 	if len(hi.text) == 0 || f > hi.float || f == hi.float && v.Int > hi.int {
-		hi.set(v, f)
+		hi.set(v, f, cell)
 	}
 }
 
-func (e *extreme) set(v *value.Value, f float64) {
-	e.int, e.float, e.text = v.Int, f, append(e.text[:0], v.Text...)
+func (e *extreme) set(v *value.Value, f float64, cell []byte) {
+	e.int, e.float, e.text = v.Int, f, append(e.text[:0], value.Trim(cell)...)
 }
 
 // less orders extremes of one kind.

@@ -39,8 +39,10 @@ type Batch struct {
 
 	// Lines is the number of line ends in the text. Skipped counts the rows
 	// that were left out by rule.
+	// Filled counts the records that got blank cells because they were too short.
 	Lines   int64
 	Skipped Skipped
+	Filled  int64
 
 	// Above are the rows left out above the first record of a source.
 	Above []LeftOut
@@ -74,7 +76,7 @@ func New(newline byte, free func(*Batch)) *Batch {
 func (b *Batch) Reset() {
 	b.cells, b.records = b.cells[:0], b.records[:0]
 	b.Oddities = b.Oddities[:0]
-	b.Lines, b.Skipped, b.uneven = 0, Skipped{}, false
+	b.Lines, b.Skipped, b.Filled, b.uneven = 0, Skipped{}, 0, false
 	b.Above, b.left = nil, b.left[:0]
 	b.seenRecord, b.seenLine = 0, 0
 }
@@ -126,11 +128,40 @@ func (b *Batch) TrimLastCell(stop int) {
 	}
 }
 
+// TrimSpaces leaves out the spaces at both ends of the last cell.
+func (b *Batch) TrimSpaces() {
+	last := &b.cells[len(b.cells)-1]
+	for last.Start < last.End && b.Data[last.Start] == ' ' {
+		last.Start++
+	}
+	for last.End > last.Start && b.Data[last.End-1] == ' ' {
+		last.End--
+	}
+}
+
+// LastCell returns the last cell of the record that is being cut.
+func (b *Batch) LastCell() []byte {
+	last := b.cells[len(b.cells)-1]
+	return b.Data[last.Start:last.End]
+}
+
 // OpenCells returns the number of cells of the record that is being cut.
 func (b *Batch) OpenCells() int { return len(b.cells) - b.firstCell(len(b.records)) }
 
 // DropCells forgets the cells of the record that is being cut.
 func (b *Batch) DropCells() { b.cells = b.cells[:b.firstCell(len(b.records))] }
+
+// FillRecord adds blank cells to the record that is being cut, which ends at
+// offset stop of Data, until it has width of them.
+func (b *Batch) FillRecord(width, stop int) {
+	if b.OpenCells() >= width {
+		return
+	}
+	b.Filled++
+	for b.OpenCells() < width {
+		b.AddCell(Span{uint32(stop), uint32(stop)})
+	}
+}
 
 // EndRecord closes the record whose text is Data[start:stop].
 func (b *Batch) EndRecord(start, stop int) {
@@ -212,6 +243,9 @@ func (b *Batch) Cells(r int) []Span { return b.cells[b.firstCell(r):b.records[r]
 // Text returns record r as it stands in the source, without its line end.
 func (b *Batch) Text(r int) []byte { return b.Data[b.records[r].start:b.records[r].stop] }
 
+// Start returns the offset in Data of record r.
+func (b *Batch) Start(r int) int { return int(b.records[r].start) }
+
 // Next returns the offset in Data behind the line end of record r.
 func (b *Batch) Next(r int) int {
 	end := int(b.records[r].stop)
@@ -258,8 +292,25 @@ func (b *Batch) countLines(from, to int) int64 {
 	if b.newline != 0 {
 		return int64(bytes.Count(text, []byte{b.newline}))
 	}
-	returns := bytes.Count(text, []byte("\r")) - bytes.Count(text, []byte("\r\n")) - bytes.Count(text, []byte("\r\r\n"))
-	return int64(bytes.Count(text, []byte("\n")) + returns)
+	return int64(bytes.Count(text, []byte("\n")) + LoneReturns(text))
+}
+
+// LoneReturns counts the carriage returns that end lines by themselves: those of
+// a run that no line feed follows.
+func LoneReturns(text []byte) (n int) {
+	for run := 0; ; run = 0 {
+		i := bytes.IndexByte(text, '\r')
+		if i < 0 {
+			return n
+		}
+		text = text[i:]
+		for run < len(text) && text[run] == '\r' {
+			run++
+		}
+		if text = text[run:]; len(text) == 0 || text[0] != '\n' {
+			n += run
+		}
+	}
 }
 
 func (b *Batch) firstCell(r int) int {

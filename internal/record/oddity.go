@@ -15,10 +15,13 @@ const (
 	BadEncoding
 	// NUL is a NUL character, which most targets cannot hold.
 	NUL
+	// LiteralQuote is a quote at the beginning of a cell that is text, because
+	// only then the line has as many cells as the others.
+	LiteralQuote
 )
 
 // Broken tells whether a record with this oddity is a reject as a whole.
-func (w What) Broken() bool { return w != StrayQuote }
+func (w What) Broken() bool { return w != StrayQuote && w != LiteralQuote }
 
 func (w What) String() string {
 	switch w {
@@ -30,6 +33,8 @@ func (w What) String() string {
 		return "bytes that are not valid in the encoding"
 	case NUL:
 		return "a NUL character"
+	case LiteralQuote:
+		return "quote at the beginning of a cell, read as text"
 	}
 	return "unknown oddity"
 }

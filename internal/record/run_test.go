@@ -88,7 +88,7 @@ func TestSkipped(t *testing.T) {
 	want := record.Skipped{1, 2, 3, 4, 5, 6}
 	text, err := json.Marshal(want)
 	require.NoError(t, err)
-	require.JSONEq(t, `{"title":1,"blank":2,"comment":3,"ruler":4,"repeated_header":5,"hidden": 0.0, "footer":6}`, string(text))
+	require.JSONEq(t, `{"title":1,"blank":2,"comment":3,"ruler":4,"repeated_header":5,"hidden":0, "description":0, "footer":6}`, string(text))
 	var got record.Skipped
 	require.NoError(t, json.Unmarshal(text, &got))
 	require.Equal(t, want, got)

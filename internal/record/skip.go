@@ -17,19 +17,22 @@ const (
 	RepeatedHeader             // the header once more
 	Footer                     // totals and notes at the end
 	Hidden                     // hidden in the sheet, and to be left
+	Description                // below the header, of the columns
 	rules
 )
 
 var (
-	ruleNames = [rules]string{"title", "blank line", "comment", "ruler line", "repeated header", "footer row", "hidden row"}
-	ruleKeys  = [rules]string{"title", "blank", "comment", "ruler", "repeated_header", "footer", "hidden"}
+	ruleNames = [rules]string{"title", "blank line", "comment", "ruler line", "repeated header", "footer row", "hidden row", "description line"}
+	ruleKeys  = [rules]string{"title", "blank", "comment", "ruler", "repeated_header", "footer", "hidden", "description"}
 )
 
 // String returns the rule's name, in the singular.
 func (r Rule) String() string { return ruleNames[r] }
 
 // Rules lists the rules.
-func Rules() []Rule { return []Rule{Title, Blank, Comment, Ruler, RepeatedHeader, Footer, Hidden} }
+func Rules() []Rule {
+	return []Rule{Title, Description, Blank, Comment, Ruler, RepeatedHeader, Footer, Hidden}
+}
 
 // Skipped counts rows that are left out, by rule.
 type Skipped [rules]int64

@@ -62,7 +62,11 @@ var wide = map[string]struct {
 
 var wideOrder = []string{"utf-32le", "utf-32be", "utf-16le", "utf-16be"}
 
-const utf8BOM = "\xef\xbb\xbf"
+// The byte order marks of encodings whose ASCII stands for itself.
+const (
+	utf8BOM    = "\xef\xbb\xbf"
+	gb18030BOM = "\x84\x31\x95\x33"
+)
 
 // detectEncoding returns the encoding of a source that begins with head; told
 // is its name, or "".
@@ -74,6 +78,9 @@ func detectEncoding(head []byte, told string) (Encoding, error) {
 	}
 	if bytes.HasPrefix(head, []byte(utf8BOM)) {
 		return Encoding{Name: utf8Name, BOM: true, bomLength: len(utf8BOM), Confidence: 1}, nil
+	}
+	if bytes.HasPrefix(head, []byte(gb18030BOM)) {
+		return Encoding{Name: "gb18030", BOM: true, bomLength: len(gb18030BOM), Confidence: 1, decoder: simplifiedchinese.GB18030}, nil
 	}
 	for _, name := range wideOrder {
 		if w := wide[name]; bytes.HasPrefix(head, []byte(w.bom)) {
@@ -109,6 +116,8 @@ func (e *Encoding) setBOM(head []byte) {
 	mark := utf8BOM
 	if w, ok := wide[e.Name]; ok {
 		mark = w.bom
+	} else if e.Name == "gb18030" {
+		mark = gb18030BOM
 	} else if e.Name != utf8Name {
 		return
 	}

@@ -17,9 +17,12 @@ type Layout struct {
 	// Delimiter is one or more characters, Spaces or WideSpaces for runs of them, or "" for
 	// lines that are one cell each.
 	Delimiter string `json:"delimiter"`
-	Quote     string `json:"quote"`  // "" when cells are not quoted
-	Escape    string `json:"escape"` // of a quote in quotes: Doubled or Backslash
-	// SkipSpaces leaves out the spaces around cells.
+	// Columns are the places of the columns in text that is aligned with spaces, in
+	// characters from 1: 1-8,9-20,21-. It is "" where a delimiter stands between cells.
+	Columns string `json:"columns"`
+	Quote   string `json:"quote"`  // "" when cells are not quoted
+	Escape  string `json:"escape"` // of a quote in quotes: Doubled or Backslash
+	// SkipSpaces leaves out the spaces around cells, in quotes or not.
 	SkipSpaces bool   `json:"skip_spaces"`
 	LineEnd    string `json:"line_end"` // lf, crlf, crcrlf, cr, mixed or rows
 	Comment    string `json:"comment"`  // what lines begin with that are comments, or ""
@@ -29,6 +32,9 @@ type Layout struct {
 	// HeaderLines is how many lines it has, whose cells are joined.
 	HeaderLines   int64 `json:"header_lines"`
 	FirstDataLine int64 `json:"first_data_line"`
+	// DescriptionLines is how many lines below the header describe the columns:
+	// their types or their meaning.
+	DescriptionLines int64 `json:"description_lines"`
 	// Footer is how many records at the end are none, such as totals.
 	Footer int64 `json:"footer"`
 	// FindFooter leaves out the rows at the end of each file or sheet that look
@@ -49,6 +55,7 @@ const (
 	WideSpaces = "wide_spaces" // runs of two spaces at least
 	Doubled    = "doubled"
 	Backslash  = "backslash"
+	Unescaped  = "none" // a quote is closed only by a delimiter or line end after it
 )
 
 // The formats, and the line end of a sheet.

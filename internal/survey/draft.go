@@ -9,6 +9,8 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"github.com/dustin/go-humanize"
+
 	"ambertray/internal/convert"
 	"ambertray/internal/dialect"
 	"ambertray/internal/source"
@@ -28,7 +30,7 @@ func (s *Survey) Draft(dir string) *tray.Tray {
 	}
 	t.Table.Name = tableName(s.Files[0])
 	for i, c := range s.Columns {
-		if c.spacer(i, s.Records) {
+		if s.spacer(i) {
 			t.Table.Columns = append(t.Table.Columns, table.Column{From: c.Heading, LeaveOut: true})
 			continue
 		}
@@ -45,9 +47,13 @@ func (s *Survey) Draft(dir string) *tray.Tray {
 	}
 	s.addParts(t)
 	s.offerKeys(t)
-	if s.Ragged > 0 {
+	if n := s.Ragged - s.Filled; n > 0 {
 		t.Notes["source"] = append(t.Notes["source"], fmt.Sprintf(
-			"%d records have more or fewer cells than the header and will be rejected; fill_short: true fills the short ones with NULL", s.Ragged))
+			"%s more or fewer cells than the header and will be rejected; fill_short: true fills the short ones with NULL", countOf(n, "record has", "records have")))
+	}
+	if s.Filled > 0 {
+		t.Notes["source"] = append(t.Notes["source"], fmt.Sprintf(
+			"%s fewer cells than the header; the cells at the end are filled with NULL", countOf(s.Filled, "record has", "records have")))
 	}
 	if s.Broken > 0 {
 		t.Notes["source"] = append(t.Notes["source"], fmt.Sprintf("%d records cannot be read and will be rejected", s.Broken))
@@ -93,9 +99,19 @@ func (s *Survey) addParts(t *tray.Tray) {
 // maxSheetName is how long the name of a sheet may be in the usual programs.
 const maxSheetName = 31
 
-// spacer tells whether a column has neither a heading nor a value.
-func (c *Column) spacer(i int, records int64) bool {
-	return records > 0 && c.Blanks == records && c.Heading == fmt.Sprintf("column_%d", i+1)
+// countOf writes a number and the form of the words that goes with it.
+func countOf(n int64, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return humanize.Comma(n) + " " + many
+}
+
+// spacer tells whether a column has neither a value nor, where others have one, a
+// heading.
+func (s *Survey) spacer(i int) bool {
+	c := &s.Columns[i]
+	return s.Layout.HeaderLine > 0 && s.Records > 0 && len(c.Kinds) == 0 && c.Heading == fmt.Sprintf("column_%d", i+1)
 }
 
 // tableName is the name of the source without its year or other number.

@@ -33,9 +33,11 @@ type Survey struct {
 	Skipped record.Skipped `json:"skipped"`
 	// SkippedRows are the first rows with text that were skipped.
 	SkippedRows []SkippedRow `json:"skipped_rows"`
-	// Ragged is how many records have more or fewer cells than the header,
-	// Broken how many could not be cut into cells.
+	// Ragged is how many records have more or fewer cells than the header, Filled
+	// how many of these are short and get blank cells, and Broken how many could
+	// not be cut into cells.
 	Ragged   int64    `json:"ragged"`
+	Filled   int64    `json:"filled"`
 	Broken   int64    `json:"broken"`
 	Oddities []Oddity `json:"oddities"` // the first of them
 	// Noticed is what a sheet has that its records do not show, and Used the
@@ -205,18 +207,19 @@ type surveying struct {
 
 // seen is what one batch adds to the survey besides the profiles.
 type seen struct {
-	part                    int
-	records, ragged, broken int64
-	firstLine               int64
-	skipped                 record.Skipped
-	left                    []record.LeftOut
-	oddities                []Oddity
-	first                   [][]string
-	misread                 []byte
-	runs                    []infer.Run
-	hashes                  [][]uint64 // of the first records
-	sorts                   []infer.Sorts
-	newTable                int64 // the row at which another table seems to begin
+	part            int
+	records, broken int64
+	ragged, filled  int64
+	firstLine       int64
+	skipped         record.Skipped
+	left            []record.LeftOut
+	oddities        []Oddity
+	first           [][]string
+	misread         []byte
+	runs            []infer.Run
+	hashes          [][]uint64 // of the first records
+	sorts           []infer.Sorts
+	newTable        int64 // the row at which another table seems to begin
 }
 
 func (w *surveying) run(ctx context.Context, in *intake.Intake) error {
@@ -285,6 +288,9 @@ func (w *surveying) work(profile []infer.Column) record.Work[seen] {
 		}
 		if w.survey.Layout.Format == source.SheetRows {
 			s.newTable = newTable(b)
+		}
+		if w.survey.Layout.Format != source.SheetRows {
+			s.filled = b.Filled
 		}
 		w.noteOddities(b, &s)
 		if b.FirstRecord == 1 && b.Part == 0 {
@@ -373,7 +379,8 @@ func (w *surveying) add(s seen) {
 		w.sorts[s.part][c].Add(s.sorts[c])
 	}
 	v.Records += s.records
-	v.Ragged += s.ragged
+	v.Ragged += s.ragged + s.filled
+	v.Filled += s.filled
 	v.Broken += s.broken
 	v.Skipped = v.Skipped.Plus(s.skipped)
 	if s.newTable > 0 {

@@ -31,7 +31,7 @@ type Pair struct{ True, False string }
 
 // Pairs returns the known pairs that the word of a Boolean shape belongs to.
 func (s Shape) Pairs() (list []Pair) {
-	word := booleanWords[s.Notation]
+	word := s.Word()
 	for _, p := range booleanPairs {
 		if p[0] == word || p[1] == word {
 			list = append(list, Pair{p[0], p[1]})
@@ -40,9 +40,12 @@ func (s Shape) Pairs() (list []Pair) {
 	return list
 }
 
+// Word returns the word of a Boolean shape, in lower case.
+func (s Shape) Word() string { return booleanWords[s.Notation] }
+
 // Takes tells whether the word of a Boolean shape is one of the pair.
 func (p Pair) Takes(s Shape) bool {
-	return s.Kind == Boolean && (booleanWords[s.Notation] == p.True || booleanWords[s.Notation] == p.False)
+	return s.Kind == Boolean && (s.Word() == p.True || s.Word() == p.False)
 }
 
 // nullWords are texts that well-known programs and careful people write for 'no

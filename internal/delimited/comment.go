@@ -1,0 +1,132 @@
+package delimited
+
+import (
+	"bytes"
+	"regexp"
+)
+
+// commentSigns are what comments may begin with, and what has to follow, so that
+// a sign for a number or a share is none.
+var commentSigns = []struct {
+	sign    string
+	follows *regexp.Regexp
+}{
+	{"#", regexp.MustCompile(`^#([# \t!=*-]|\pL|$)`)},
+	{"//", regexp.MustCompile(`^//([/ \t]|\pL|$)`)},
+	{"%", regexp.MustCompile(`^%([% \t]|\pL|$)`)},
+	{";", regexp.MustCompile(`^;([; \t]|\pL|$)`)},
+}
+
+// commentSign returns the sign that comments of the text begin with, or "". They
+// stand at its beginning or are less than half of the lines after that, and
+// unless the sign is # they are several, or have no usual delimiter.
+func commentSign(head []byte) string {
+	for _, c := range commentSigns {
+		top, later, lines, bare := 0, 0, 0, false
+		for line := range bytes.Lines(head) {
+			line = bytes.TrimSpace(line)
+			if len(line) == 0 {
+				continue
+			}
+			switch {
+			case !c.follows.Match(line):
+				lines++
+				continue
+			case lines == 0:
+				top++
+			default:
+				later++
+				lines++
+			}
+			bare = bare || !bytes.ContainsAny(line[len(c.sign):], ",;\t|")
+		}
+		if top+later == 0 || 2*later > lines || lines == 0 {
+			continue
+		}
+		if c.sign == "#" || top+later > 1 || bare {
+			if c.sign != ";" || !mostContain(head, c.sign) {
+				return c.sign
+			}
+		}
+	}
+	return ""
+}
+
+// mostContain tells whether most lines that do not begin with the sign have it.
+func mostContain(head []byte, sign string) bool {
+	with, lines := 0, 0
+	for line := range bytes.Lines(head) {
+		line = bytes.TrimSpace(line)
+		if len(line) == 0 || bytes.HasPrefix(line, []byte(sign)) {
+			continue
+		}
+		lines++
+		if bytes.Contains(line, []byte(sign)) {
+			with++
+		}
+	}
+	return 2*with > lines
+}
+
+// withoutComments returns the lines that do not begin with the sign.
+func withoutComments(head []byte, sign string) []byte {
+	if sign == "" {
+		return head
+	}
+	var rest []byte
+	for line := range bytes.Lines(head) {
+		if !bytes.HasPrefix(bytes.TrimLeft(line, " \t"), []byte(sign)) {
+			rest = append(rest, line...)
+		}
+	}
+	return rest
+}
+
+// maxMatter is how many lines a block of metadata may have.
+const maxMatter = 200
+
+// keyAndValue is a line of metadata.
+var keyAndValue = regexp.MustCompile(`^\pL[\pL\d _.()/-]{0,40}:(\s.*)?$`)
+
+// frontMatter returns how many bytes and lines of metadata the text begins with:
+// a block between lines of three dashes, or lines of a key, a colon and a value.
+func frontMatter(head []byte) (size int, lines int64) {
+	pairs, block, at := 0, false, 0
+	for line := range bytes.Lines(head) {
+		lines++
+		at += len(line)
+		text := bytes.TrimRight(line, " \t\r\n")
+		switch {
+		case lines == 1 && string(text) == "---":
+			block = true
+		case block && (string(text) == "---" || string(text) == "..."):
+			return at, lines
+		case lines > maxMatter:
+			return 0, 0
+		case block:
+		case keyAndValue.Match(text):
+			pairs++
+		case pairs < 2 || manyPairs(head[at:]):
+			return 0, 0
+		default:
+			return at - len(line), lines - 1
+		}
+	}
+	return 0, 0
+}
+
+// manyPairs tells whether lines of keys and values are the data.
+func manyPairs(text []byte) bool {
+	pairs, lines := 0, 0
+	for line := range bytes.Lines(text) {
+		line = bytes.TrimSpace(line)
+		if len(line) == 0 {
+			continue
+		}
+		lines++
+		if keyAndValue.Match(line) {
+			pairs++
+		}
+	}
+	return 2*pairs > lines
+}

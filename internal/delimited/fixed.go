@@ -1,0 +1,223 @@
+package delimited
+
+import (
+	"bytes"
+	"fmt"
+	"strconv"
+	"strings"
+	"unicode/utf8"
+
+	"ambertray/internal/record"
+)
+
+// column is where the cells of a column stand in each line: characters from
+// first up to before end, both counted from 0; end is -1 for the rest of the line.
+type column struct{ first, end int }
+
+// parseColumns reads places such as 1-8,9-20,21-, which count characters from 1.
+func parseColumns(text string) (list []column, err error) {
+	last := 0
+	for _, part := range strings.Split(text, ",") {
+		from, to, several := strings.Cut(strings.TrimSpace(part), "-")
+		first, err := strconv.Atoi(from)
+		if err != nil || first <= last {
+			return nil, fmt.Errorf("columns %q: %q does not begin after the column before it; write places such as 1-8,9-20,21-", text, part)
+		}
+		c := column{first - 1, first}
+		switch {
+		case several && to == "":
+			c.end = -1
+		case several:
+			if c.end, err = strconv.Atoi(to); err != nil || c.end < first {
+				return nil, fmt.Errorf("columns %q: %q ends before it begins", text, part)
+			}
+		}
+		if last < 0 {
+			return nil, fmt.Errorf("columns %q: only the last column can be open", text)
+		}
+		list, last = append(list, c), c.end
+		if last < 0 {
+			last = 1 << 30
+		}
+	}
+	return list, nil
+}
+
+// formatColumns writes columns as parseColumns reads them.
+func formatColumns(list []column) string {
+	var parts []string
+	for _, c := range list {
+		if c.end < 0 {
+			parts = append(parts, fmt.Sprintf("%d-", c.first+1))
+			continue
+		}
+		parts = append(parts, fmt.Sprintf("%d-%d", c.first+1, c.end))
+	}
+	return strings.Join(parts, ",")
+}
+
+// fixed cuts lines at the places of their columns, without the spaces around
+// cells. A line that is too short has blank cells. It returns what cut does.
+func (s *scan) fixed() int {
+	for s.record < s.n {
+		end := s.lineEnd(s.record)
+		if end < 0 {
+			if !s.last {
+				return s.record
+			}
+			end = s.n
+		}
+		stop := end
+		for stop > s.record && s.data[stop-1] == '\r' {
+			stop--
+		}
+		row := s.data[s.record:stop]
+		if rule, ok := s.c.rule(row); ok {
+			s.b.Skip(rule, s.record, stop)
+		} else {
+			for _, c := range s.c.places {
+				from, to := c.bytes(row)
+				s.b.AddCell(record.Span{Start: uint32(s.record + from), End: uint32(s.record + to)})
+				s.b.TrimSpaces()
+			}
+			s.b.EndRecord(s.record, stop)
+		}
+		s.record = end + 1
+		if s.c.newline == 0 && end+1 < s.n && s.data[end] == '\r' && s.data[end+1] == '\n' {
+			s.record++
+		}
+	}
+	return s.n
+}
+
+// bytes returns where the cell of a line is.
+func (c column) bytes(row []byte) (from, to int) {
+	from = offsetOf(row, 0, c.first)
+	if c.end < 0 {
+		return from, len(row)
+	}
+	return from, offsetOf(row, from, c.end-c.first)
+}
+
+// offsetOf returns the offset of the nth character after an offset, or the end.
+func offsetOf(row []byte, from, n int) int {
+	for ; n > 0 && from < len(row); n-- {
+		if row[from] < utf8.RuneSelf {
+			from++
+			continue
+		}
+		_, size := utf8.DecodeRune(row[from:])
+		from += size
+	}
+	return from
+}
+
+const (
+	minAligned = 3 // lines, to see columns in them
+	// blankShare is the share of lines in which a place between columns is blank.
+	blankShare = 0.9
+	// manyAligned lines make a single blank place the end of a column.
+	manyAligned = 20
+)
+
+// alignedColumns returns the columns of text that is aligned with spaces, and the
+// share of lines in which all places between them are blank; nil if there are none.
+func alignedColumns(head []byte) (list []column, share float64) {
+	var lines [][]rune
+	for line := range bytes.Lines(head) {
+		line = bytes.TrimRight(line, " \r\n")
+		switch {
+		case bytes.IndexByte(line, '\t') >= 0:
+			return nil, 0
+		case len(line) == 0:
+		case isRuler(line) && bytes.Contains(line, []byte(" ")) && len(bytes.Trim(line, "-= ")) == 0 && list == nil:
+			list, lines = ruledColumns(line), lines[max(0, len(lines)-1):] // what stands above the header is titles
+		case !isRuler(line):
+			lines = append(lines, []rune(string(line)))
+		}
+	}
+	if len(lines) < minAligned {
+		return nil, 0
+	}
+	if list == nil {
+		list = blankColumns(lines)
+	}
+	if len(list) < 2 {
+		return nil, 0
+	}
+	aligned := 0
+	for _, line := range lines {
+		if isAligned(line, list) {
+			aligned++
+		}
+	}
+	return list, float64(aligned) / float64(len(lines))
+}
+
+// ruledColumns returns the columns that a line such as "---- ------" draws.
+func ruledColumns(line []byte) (list []column) {
+	for i, c := range line {
+		if c == ' ' || i > 0 && line[i-1] != ' ' {
+			continue
+		}
+		if n := len(list); n > 0 {
+			list[n-1].end = i
+		}
+		list = append(list, column{i, -1})
+	}
+	return list
+}
+
+// blankColumns returns the columns between the places that are blank in nearly
+// all lines.
+func blankColumns(lines [][]rune) (list []column) {
+	width := 0
+	for _, line := range lines {
+		width = max(width, len(line))
+	}
+	filled := make([]int, width)
+	for _, line := range lines {
+		for i, r := range line {
+			if r != ' ' {
+				filled[i]++
+			}
+		}
+	}
+	gap := 0
+	for i := range filled {
+		if float64(filled[i]) <= (1-blankShare)*float64(len(lines)) {
+			gap++
+			continue
+		}
+		if n := len(list); n == 0 {
+			list = append(list, column{0, -1})
+		} else if gap > 1 || gap == 1 && (len(lines) >= manyAligned || mostlyWider(lines, i-1)) {
+			list[n-1].end = i
+			list = append(list, column{i, -1})
+		}
+		gap = 0
+	}
+	return list
+}
+
+// mostlyWider tells whether in most lines the place beside a blank one is blank
+// too.
+func mostlyWider(lines [][]rune, at int) bool {
+	wider := 0
+	for _, line := range lines {
+		if at+1 >= len(line) || line[at-1] == ' ' || line[at+1] == ' ' {
+			wider++
+		}
+	}
+	return 2*wider > len(lines)
+}
+
+// isAligned tells whether the place before each column is blank in a line.
+func isAligned(line []rune, list []column) bool {
+	for _, c := range list[1:] {
+		if c.first-1 < len(line) && line[c.first-1] != ' ' {
+			return false
+		}
+	}
+	return true
+}

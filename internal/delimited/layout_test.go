@@ -1,0 +1,150 @@
+package delimited
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"ambertray/internal/record"
+	"ambertray/internal/source"
+)
+
+// detected says in one line how a text is laid out: its headings, how many
+// records it has, and what is skipped.
+func detected(t *testing.T, text string) string {
+	t.Helper()
+	path := filepath.Join(t.TempDir(), "loans.txt")
+	require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
+	lay := Detect([]byte(text), true, nil)
+	src, err := new(source.Opener).Open(context.Background(), path, source.Options{})
+	require.NoError(t, err)
+	defer src.Close()
+	r, headings, err := Open(src, lay)
+	require.NoError(t, err)
+	rows, skipped := readFrom(t, r, 1)
+	var left []string
+	for _, rule := range record.Rules() {
+		if n := skipped[rule]; n > 0 {
+			left = append(left, fmt.Sprintf("%d %s", n, rule))
+		}
+	}
+	ragged := 0
+	for _, row := range rows {
+		if row.broken || len(row.cells) != len(headings) {
+			ragged++
+		}
+	}
+	return fmt.Sprintf("%s; %s; %d records, %d ragged; %s", layoutOf(lay), strings.Join(headings, "|"), len(rows), ragged, strings.Join(left, ", "))
+}
+
+// TestLayouts is a table of files as they arrive, which header, titles, footer and
+// quotes are found in only by all columns together.
+func TestLayouts(t *testing.T) {
+	numbered := func(from, to int, f string) (s string) {
+		for i := from; i <= to; i++ {
+			s += strings.ReplaceAll(f, "@", fmt.Sprint(i))
+		}
+		return s
+	}
+	for _, c := range []struct{ name, text, want string }{
+		{"commented header", "#Shelf code,Name,Mass\n" + numbered(10, 19, "A@,gnat @,@.5\n"),
+			`"," comment # header 1; Shelf code|Name|Mass; 10 records, 0 ragged; `},
+		{"commented header 2", "# made by the scale\n# No, Name, Mass\n" + numbered(10, 19, "@, gnat @, @.5\n"),
+			`"," spaces comment # header 2; No|Name|Mass; 10 records, 0 ragged; 1 comment`},
+		{"semicolon comments", "; scale 3\n; unit: g\nNo,Mass\n" + numbered(10, 19, "@,@.5\n"),
+			`"," comment ; header 3; No|Mass; 10 records, 0 ragged; 2 comment`},
+		{"slashes", "// scale 3\nNo,Mass\n" + numbered(10, 19, "@,@.5\n") + "  // indented\n20,1.5\n",
+			`"," comment // header 2; No|Mass; 11 records, 0 ragged; 2 comment`},
+		{"percent", "% scale 3\n% room, east\nNo\tMass\n" + numbered(10, 19, "@\t@.5\n"),
+			`"\t" comment % header 3; No|Mass; 10 records, 0 ragged; 2 comment`},
+		{"comment two headers", "# x\nNo,,Fee\n,lent,g\n" + numbered(10, 19, "@,2026-01-@,@.5\n"),
+			`"," comment # header 2; No|lent|Fee g; 10 records, 0 ragged; 1 comment`},
+		{"type row", "No,Name,Lent\nnum,text,date\n" + numbered(10, 19, "@,gnat @,2026-01-@\n"),
+			`"," header 1; No|Name|Lent; 10 records, 0 ragged; 1 description line`},
+		{"type row text only", "Name\tCity\nstring\tstring\nAnn\tHarrow\nBob\tMarl\n",
+			`"\t" header 1; Name|City; 2 records, 0 ragged; 1 description line`},
+		{"type letters", "No,Name,Lent\nN,C,D\n" + numbered(10, 19, "@,gnat @,2026-01-@\n"),
+			`"," header 1; No|Name|Lent; 10 records, 0 ragged; 1 description line`},
+		{"dashes", "No,Name,Lent\n--,----,----\n" + numbered(10, 19, "@,gnat @,2026-01-@\n"),
+			`"," ruler header 1; No|Name|Lent; 10 records, 0 ragged; 1 ruler line`},
+		{"units", "No,Name,Light,Mass\n,,(in lux),(in grams)\n" + numbered(10, 19, "@,gnat @,@,@.5\n"),
+			`"," header 1; No|Name|Light (in lux)|Mass (in grams); 10 records, 0 ragged; `},
+		{"descriptions", "no,name,mass,found\nnumber on the label,what it is,as weighed,by the label\n" + numbered(10, 19, "@,gnat @,@.5,2026-01-@\n"),
+			`"," header 1; no|name|mass|found; 10 records, 0 ragged; 1 description line`},
+		{"short records", "a1,b1,c1,d1,e1,f1\n" + numbered(10, 19, "@,gnat @,@.5\n") + "20,x,1.5,x,y,z\n",
+			`"," fill header 1; a1|b1|c1|d1|e1|f1; 11 records, 0 ragged; `},
+		{"header wider, none full", "a1,b1,c1,d1,e1,f1\n" + numbered(10, 19, "@,gnat @,@.5,2026-01-@\n"),
+			`"," fill header 1; a1|b1|c1|d1|e1|f1; 10 records, 0 ragged; `},
+		{"row numbers", "Name,Mass\n" + numbered(10, 19, "@,gnat @,@.5\n"),
+			`"," header 1; column_1|Name|Mass; 10 records, 0 ragged; `},
+		{"row numbers quoted", "\"Name\",\"Mass\"\n" + numbered(10, 19, "\"@\",\"gnat @\",@.5\n"),
+			`"," header 1; column_1|Name|Mass; 10 records, 0 ragged; `},
+		{"optional last", "No,Name,Mass\n" + numbered(10, 19, "@,gnat @,@.5\n@,moss @,@.5,note @\n"),
+			`"," header 1; No|Name|Mass|column_4; 20 records, 0 ragged; `},
+		{"optional last named", "No,Name,Mass,Note\n" + numbered(10, 19, "@,gnat @,@.5\n@,moss @,@.5,note @\n"),
+			`"," fill header 1; No|Name|Mass|Note; 20 records, 0 ragged; `},
+		{"trailing delimiter", "No,Name,Mass\n" + numbered(10, 19, "@,gnat @,@.5,\n"),
+			`"," header 1; No|Name|Mass|column_4; 10 records, 0 ragged; `},
+		{"trailing in header", "No,Name,Mass,\n" + numbered(10, 19, "@,gnat @,@.5\n"),
+			`"," fill header 1; No|Name|Mass|column_4; 10 records, 0 ragged; `},
+		{"first record short", "No\tName\tMass\n9\t-\t9.5\n" + numbered(10, 19, "@\tgnat @\t@.5\t\n"),
+			`"\t" header 1; No|Name|Mass|column_4; 11 records, 0 ragged; `},
+		{"footer after blank", "No,Name,Mass\n" + numbered(10, 40, "@,gnat @,@.5\n") + "\n\"Source: scale 3\"\n\nINFO,cells were adjusted\n\n(c) the museum 2026\n",
+			`"," header 1; No|Name|Mass; 31 records, 0 ragged; 3 blank line, 3 footer row`},
+		{"trailer", "H,loans,2026\n" + numbered(10, 40, "D,@,gnat @,@.5,x,y\n") + "T,loans,31\n",
+			`"," data 2; column_1|column_2|column_3|column_4|column_5|column_6; 31 records, 0 ragged; 1 title, 1 footer row`},
+		{"END trailer", "START,loans,2026-01-01\nNo,Name,Mass,a,b,c\n" + numbered(10, 40, "@,gnat @,@.5,x,y,2\n") + "END,loans,31\n",
+			`"," header 2; No|Name|Mass|a|b|c; 31 records, 0 ragged; 1 title, 1 footer row`},
+		{"spread notes", "Loans,of,the,\nmuseum,,as of,today\nNo,Name,Fee,Lent\n" + numbered(10, 29, "@,gnat @,@.5,2026-01-@\n") + "All,in,all,fine\nsigned,,the,curator\n",
+			`"," header 3; No|Name|Fee|Lent; 20 records, 0 ragged; 2 title, 2 footer row`},
+		{"front matter", "---\ntitle: loans, of all\nkeys:\n  - no\n---\nNo,Mass\n" + numbered(10, 19, "@,@.5\n"),
+			`"," header 6; No|Mass; 10 records, 0 ragged; 5 title`},
+		{"key values", "Station: Bay, north\nScale: 3\nPrinted: 2026-01-01 10:30\n\nNo,Mass\n" + numbered(10, 19, "@,@.5\n"),
+			`"," header 5; No|Mass; 10 records, 0 ragged; 3 title, 1 blank line`},
+		{"key value data", "name: a\nmass: b\ncolour: c\nsize: d\n",
+			`":" spaces header 1; name|a; 3 records, 0 ragged; `},
+		{"never quotes", "No\tNote\tMass\n" + numbered(10, 15, "@\tgnat\t@.5\n") + "16\t\"Amber Days\", Ltd\t3\n17\t\"?\" written\t4\n18\t\"open\t5\n19\t\"so\t6\n",
+			`"\t" header 1; No|Note|Mass; 10 records, 0 ragged; `},
+		{"doubled at start", "No,Note,Mass\n" + numbered(10, 15, "@,\"gnat, big\",@.5\n") + "16,\"\"B\"\" gallery,3\n17,x,4\n",
+			`"," header 1; No|Note|Mass; 8 records, 0 ragged; `},
+		{"unescaped", "\"No\",\"Note\",\"Kind\"\n\"0\",\"she wrote:\"a fine piece.\"\",\"A\"\n\"1\",\"so\",\"B\"\n\"2\",\"\",\"B\"\n",
+			`"," escape none header 1; No|Note|Kind; 3 records, 0 ragged; `},
+		{"one cell spaced", "No,Name\n1,gnat\n2, fern\n3,moss\n4,ant\n",
+			`"," header 1; No|Name; 4 records, 0 ragged; `},
+		{"aligned", "code  locality         depth  found\nA1    Tern Island       1.50  2026-01-01\nA2    Marl Point       12.50  2026-01-02\nA3                      3.00\nA4    Old Quarry level  3.10  2026-01-04\n",
+			`"" quote none columns 1-6,7-23,24-30,31- header 1; code|locality|depth|found; 4 records, 0 ragged; `},
+		{"listing", "Kestrel Bay Museum                 page 1\n\nNo    Name        Mass\n----- ----------- -----\n    1 gnat, big     2.5\n    2               3.5\n   13 fern old      1.0\n",
+			`"" quote none columns 1-6,7-18,19- ruler header 3; No|Name|Mass; 3 records, 0 ragged; 1 title, 1 blank line, 1 ruler line`},
+		{"crcrcrlf", "No,Name\r\r\r\n1,gnat\r\r\r\n2,fern\r\r\r\n",
+			`"," crcrlf header 1; No|Name; 2 records, 0 ragged; `},
+		{"one column", "No\n" + numbered(10, 19, "@\n"),
+			`"," header 1; No; 10 records, 0 ragged; `},
+		{"single column text with commas", "note\nA fine piece, sold\nBroken\nTwo, three, and four\nwell\nold, but fine\n",
+			`"" header 1; note; 5 records, 0 ragged; `},
+		{"no header text", "gnat,honey\nfern,lemon\ngnat,honey\n",
+			`"," data 1; column_1|column_2; 3 records, 0 ragged; `},
+		{"months last incomplete", "Month,Visitors,Income\nJan,5,6\nFeb,7,8\nMar,8,9\nApr,,\n",
+			`"," header 1; Month|Visitors|Income; 4 records, 0 ragged; `},
+		{"header only", "No,Name,y\n",
+			`"," header 1; No|Name|y; 0 records, 0 ragged; `},
+		{"wide header years", "Place,2024,2025,2026\nHarrow,5,6,7\nMarl,7,8,9\n",
+			`"," header 1; Place|2024|2025|2026; 2 records, 0 ragged; `},
+		{"title like record", "1,gnat,5,x\n" + numbered(10, 19, "@,gnat @,@.5,2026-01-@\n"),
+			`"," data 1; column_1|column_2|column_3|column_4; 11 records, 0 ragged; `},
+		{"section headings", "No,Name,Mass\n" + numbered(10, 19, "@,gnat @,@.5\n") + "Room two,,\n" + numbered(20, 29, "@,gnat @,@.5\n"),
+			`"," header 1; No|Name|Mass; 21 records, 0 ragged; `},
+		{"pipes both ends", "|No|Name|Mass|\n|1|gnat|2.5|\n|2|fern|3.5|\n",
+			`"|" header 1; column_1|No|Name|Mass|column_5; 2 records, 0 ragged; `},
+		{"percent header", "%,Name\n5,gnat\n6,fern\n",
+			`"," header 1; %|Name; 2 records, 0 ragged; `},
+		{"semicolon first blank", ";Jan;Feb\nHarrow;5;6\nMarl;7;8\n",
+			`";" header 1; column_1|Jan|Feb; 2 records, 0 ragged; `},
+	} {
+		t.Run(c.name, func(t *testing.T) { require.Equal(t, c.want, detected(t, c.text)) })
+	}
+}
