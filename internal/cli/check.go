@@ -1,8 +1,8 @@
 package cli
 
 import (
+	"cmp"
 	"fmt"
-	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -23,7 +23,7 @@ func (a *app) newCheck() *cobra.Command {
 	d := draftFlags(c)
 	to := toFlag(c)
 	c.RunE = func(c *cobra.Command, args []string) error {
-		t, drafted, err := a.plan(c, d, args)
+		t, s, err := a.plan(c, d, args)
 		if err != nil {
 			return err
 		}
@@ -47,15 +47,16 @@ func (a *app) newCheck() *cobra.Command {
 			a.status = exitFailed // as the load would
 		}
 		more := ""
-		if drafted {
+		if s != nil {
 			more = toldText(&t.Layout)
+			result.Notes = s.Notes
 		}
-		return a.show(result, func() { a.drawCheck(result, &t.Layout, strings.Join(args, " ")+more) })
+		return a.show(result, func() { a.drawCheck(result, &t.Layout, shellWords(args)+more, *to) })
 	}
 	return c
 }
 
-func (a *app) drawCheck(c *load.Check, lay *source.Layout, arg string) {
+func (a *app) drawCheck(c *load.Check, lay *source.Layout, arg, to string) {
 	p := a.print
 	p.Fact("read", "%s besides the header: %s, %s", term.Amount(c.Read, "row"), term.Amount(c.Records, "record"), skippedText(c.Skipped))
 	if c.TableExists != nil {
@@ -83,7 +84,11 @@ func (a *app) drawCheck(c *load.Check, lay *source.Layout, arg string) {
 		rows = append(rows, []string{v.Name, p.Amber(v.Type), verdict, v.Why})
 	}
 	p.Table([]term.Column{{Title: "column"}, {Title: "type"}, {Title: "verdict"}, {Title: ""}}, rows)
-	p.Next("Nothing was changed.", fmt.Sprintf("ambertray load %s --to TARGET", arg))
+	if len(c.Notes) > 0 {
+		p.Line("")
+	}
+	a.drawNotes(p, c.Notes, lay, maxNotes, "ambertray survey "+arg)
+	p.Next("Nothing was changed.", "ambertray load "+arg+cmp.Or(toText(to), " --to TARGET"))
 }
 
 // drawGroups lists why records are rejected.

@@ -17,6 +17,7 @@ import (
 	"ambertray/internal/connect"
 	"ambertray/internal/load"
 	"ambertray/internal/pass"
+	"ambertray/internal/record"
 	"ambertray/internal/source"
 	"ambertray/internal/target"
 	"ambertray/internal/term"
@@ -59,7 +60,7 @@ func (a *app) run(args []string) int {
 	root.SetArgs(args)
 	root.SetOut(a.out)
 	root.SetErr(a.err)
-	if err := root.ExecuteContext(ctx); err != nil {
+	if err := execute(ctx, root); err != nil {
 		var partial *load.PartialError
 		if ctx.Err() != nil && !errors.As(err, &partial) { // whatever it looked like further down
 			err = ctx.Err()
@@ -67,6 +68,13 @@ func (a *app) run(args []string) int {
 		return a.report(err)
 	}
 	return a.status
+}
+
+// execute runs the command. A panic is caught here, after what was open has been
+// closed and rolled back on the way.
+func execute(ctx context.Context, root *cobra.Command) (err error) {
+	defer record.Recover(&err)
+	return root.ExecuteContext(ctx)
 }
 
 func (a *app) newRoot() *cobra.Command {
@@ -79,6 +87,9 @@ func (a *app) newRoot() *cobra.Command {
 		RunE:              func(c *cobra.Command, _ []string) error { return c.Help() },
 	}
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
+	root.PersistentPreRun = func(_ *cobra.Command, args []string) {
+		copy(args, a.from.Publish(args)) // so that no command knows a secret of an address
+	}
 	root.PersistentFlags().BoolVar(&a.json, "json", false, "write the result as JSON")
 	root.AddCommand(
 		a.newSurvey(), a.newDraft(), a.newDDL(), a.newCheck(), a.newLoad(),

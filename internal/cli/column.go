@@ -45,9 +45,9 @@ func (a *app) drawColumn(s *survey.Survey, c *survey.Column) {
 		rows = append(rows, []string{k.Name, term.Count(k.Count), p.Faint(exampleText(k.Examples))})
 	}
 	p.Table([]term.Column{{Title: "what is in it"}, {Title: "values", Right: true}, {Title: "the first of them", Max: 90}}, rows)
-	if c.InTheWay != nil {
+	if c.Obstacle != nil {
 		p.Line("")
-		p.Fact("look at", "%s", p.Wrap(*c.InTheWay, factIndent))
+		p.Fact("note", "%s", p.Wrap(*c.Obstacle, factIndent))
 	}
 	p.Next("To write the tray:", "ambertray draft "+s.Source+toldText(&s.Layout))
 }

@@ -43,9 +43,12 @@ func (a *app) newDDL() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		t, _, err := a.plan(c, d, args)
+		t, s, err := a.plan(c, d, args)
 		if err != nil {
 			return err
+		}
+		if s != nil {
+			a.drawNotes(term.NewPrinter(a.err), s.Notes, &t.Layout, maxNotes, "ambertray survey "+shellWords(args))
 		}
 		if err := dia.Check(&t.Table); err != nil {
 			return err

@@ -81,29 +81,30 @@ func (a *app) draft(c *cobra.Command, d *drafting, names []string) (*survey.Surv
 // errTrayExists is returned where the tray of another source is in the way.
 var errTrayExists = errors.New("there is such a tray already")
 
-// plan returns the tray that is named, or drafts one for the files that are. A
-// tray of these files that is there already is used as it stands.
-func (a *app) plan(c *cobra.Command, d *drafting, names []string) (t *tray.Tray, drafted bool, err error) {
+// plan returns the tray that is named, or drafts one for the files that are, with
+// the survey by which it was drafted. An existing tray of these files is used as
+// it stands.
+func (a *app) plan(c *cobra.Command, d *drafting, names []string) (t *tray.Tray, s *survey.Survey, err error) {
 	dir, given := names[0], tray.Is(names[0])
 	if given && len(names) > 1 {
-		return nil, false, usageError{fmt.Errorf("one tray at a time, or the files of one source")}
+		return nil, nil, usageError{fmt.Errorf("one tray at a time, or the files of one source")}
 	}
 	if !given {
 		if dir, err = d.dirFor(names); err != nil {
-			return nil, false, err
+			return nil, nil, err
 		}
 	}
 	if given || tray.Exists(dir) {
 		if t, err = tray.Read(dir); err != nil {
-			return nil, false, err
+			return nil, nil, err
 		}
 		if !given && !t.IsFor(names) {
-			return nil, false, fmt.Errorf("%s is the tray of another source: %w", dir, errTrayExists)
+			return nil, nil, fmt.Errorf("%s is the tray of another source: %w", dir, errTrayExists)
 		}
-		return t, false, d.override(t)
+		return t, nil, d.override(t)
 	}
-	_, t, err = a.draft(c, d, names)
-	return t, true, err
+	s, t, err = a.draft(c, d, names)
+	return t, s, err
 }
 
 // drafted is what draft has to show.
@@ -192,11 +193,11 @@ func (a *app) drawDraft(d *drafted, t *tray.Tray) {
 		}
 	}
 	p.Table([]term.Column{{Title: "heading", Max: 24}, {Title: "column"}, {Title: "type"}, {Title: ""}, {Title: ""}, {Title: "evidence"}}, rows)
-	a.drawInTheWay(s)
+	a.drawNotes(a.print, s.Notes, &s.Layout, 0, "")
 	if d.Again != nil {
 		a.drawAgain(d, t)
 	}
-	p.Next(fmt.Sprintf("Written to %s/tray.yaml. Edit it as you like, then:", t.Dir), fmt.Sprintf("ambertray load %s --to TARGET", t.Dir))
+	p.Next(fmt.Sprintf("Written to %s/tray.yaml. Edit it as you like, then:", t.Dir), "ambertray load "+shellWord(t.Dir)+" --to TARGET")
 }
 
 // plannedAs returns what the plan makes of a column.

@@ -14,6 +14,7 @@ import (
 	"ambertray/internal/ledger"
 	"ambertray/internal/load"
 	"ambertray/internal/pass"
+	"ambertray/internal/record"
 	"ambertray/internal/sheet"
 	"ambertray/internal/source"
 	"ambertray/internal/target"
@@ -45,11 +46,59 @@ func (a *app) report(err error) int {
 	case errors.Is(err, context.Canceled):
 		message = "interrupted: " + a.undone
 	}
+	if a.json {
+		a.reportJSON(err, message)
+		return status
+	}
 	p.Line("%s %s", p.Red("ambertray:"), message)
 	if hint := hintFor(err); hint != "" {
 		p.Line("  %s", hint)
 	}
 	return status
+}
+
+// reportJSON writes an error to standard output.
+func (a *app) reportJSON(err error, message string) {
+	type report struct {
+		What  string  `json:"what"`  // the whole message
+		Where *string `json:"where"` // the file, and the line in it if there is one
+		Why   string  `json:"why"`   // the cause alone
+		Try   *string `json:"try"`   // what to do about it
+	}
+	r := report{What: message, Where: placeOf(err), Why: causeOf(err).Error()}
+	if hint := hintFor(err); hint != "" {
+		r.Try = &hint
+	}
+	_ = a.show(map[string]report{"error": r}, nil) // where output cannot be written, nothing is left to say
+}
+
+// placeOf returns the file that an error is about, nil if it is about none.
+func placeOf(err error) *string {
+	var mistake *tray.Error
+	var path *fs.PathError
+	switch {
+	case errors.As(err, &mistake):
+		place := mistake.Place()
+		return &place
+	case errors.As(err, &path):
+		return &path.Path
+	}
+	return nil
+}
+
+// causeOf returns the innermost error.
+func causeOf(err error) error {
+	for {
+		inner := errors.Unwrap(err)
+		if several, ok := err.(interface{ Unwrap() []error }); ok {
+			list := several.Unwrap()
+			inner = list[len(list)-1]
+		}
+		if inner == nil {
+			return err
+		}
+		err = inner
+	}
 }
 
 // hints say what to type next, in the order in which they are tried.
@@ -63,6 +112,10 @@ var hints = []struct {
 	{sheet.ErrBroken, "open it in a spreadsheet program and save it anew"},
 	{source.ErrDirectory, "name a file in it"},
 	{source.ErrEmpty, "there is nothing to load; look whether it was written in full"},
+	{source.ErrSecret, "set it in the environment, or name the source by its whole address"},
+	{source.ErrHTML, "check the address: servers give a page like this for a login or an error; --encoding utf-8 reads it as text all the same"},
+	{source.ErrNoMember, "check how the archive was made"},
+	{source.ErrChanged, "wait until it is written in full, then load again: nothing was changed"},
 	{source.ErrBinary, "save it as a workbook of today (.xlsx), or as delimited text"},
 	{io.ErrUnexpectedEOF, "the file was cut off; get it again in full"},
 	{source.ErrFetch, "look at the address, or fetch the file yourself and name it here"},
@@ -110,7 +163,13 @@ func hintFor(err error) string {
 	var name *sheet.NameError
 	var drift *intake.DriftError
 	var elsewhere *load.ElsewhereError
+	var mixed *source.MixedError
+	var panicked *record.PanicError
 	switch {
+	case errors.As(err, &panicked):
+		return "nothing that was not committed stays; please report this line with the command and, if you can, the file"
+	case errors.As(err, &mixed):
+		return fmt.Sprintf("write it in one encoding; or --encoding utf-8 rejects the lines that are not, and --encoding %s reads all lines as that", mixed.OtherEncoding)
 	case errors.As(err, &partial):
 		return "load the same once more, and it goes on from there"
 	case errors.As(err, &elsewhere):

@@ -3,7 +3,6 @@ package cli
 import (
 	"errors"
 	"fmt"
-	"net/url"
 
 	"github.com/spf13/cobra"
 
@@ -39,11 +38,12 @@ A bare source is surveyed and drafted first, and the tray is kept.`,
 			return err
 		}
 		defer tgt.Close()
-		t, drafted, err := a.plan(c, d, args)
+		t, s, err := a.plan(c, d, args)
 		if err != nil {
 			return err
 		}
-		if drafted {
+		if s != nil {
+			o.Notes = s.Notes
 			if err := t.Write(); err != nil {
 				return err
 			}
@@ -58,12 +58,15 @@ A bare source is surveyed and drafted first, and the tray is kept.`,
 		receipt, err := load.Run(c.Context(), t, a.from, tgt, *o)
 		done()
 		if receipt == nil {
+			if s != nil { // what was decided may be why it failed
+				a.drawNotes(term.NewPrinter(a.err), s.Notes, &t.Layout, maxNotes, "ambertray survey "+shellWords(args))
+			}
 			return err
 		}
 		if receipt.Counts.Rejected > 0 {
 			a.status = exitRejects
 		}
-		return errors.Join(err, a.show(receipt, func() { a.drawReceipt(receipt, t, *to) }))
+		return errors.Join(err, a.show(receipt, func() { a.drawReceipt(receipt, t, *to, "ambertray survey "+shellWords(args)) }))
 	}
 	return c
 }
@@ -78,7 +81,8 @@ func loadOptions(c *cobra.Command) *load.Options {
 	return o
 }
 
-func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to string) {
+// drawReceipt shows what a load did; all is the command that shows every note.
+func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all string) {
 	p, c := a.print, r.Counts
 	for _, s := range r.Source {
 		if s.Sheet != nil {
@@ -102,6 +106,7 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to string) {
 	for _, remark := range r.Remarks {
 		p.Fact("note", "%s", p.Wrap(remark, factIndent))
 	}
+	a.drawNotes(p, r.Notes, &r.Layout, maxNotes, all)
 	before := ""
 	if r.Continued > 0 {
 		before = ", " + term.Count(r.Continued) + " of them before it was interrupted"
@@ -117,9 +122,9 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to string) {
 	a.drawSum(r)
 	switch {
 	case c.Rejected > 0:
-		p.Next("Correct them in that file, then:", fmt.Sprintf("ambertray mend %s%s", r.Tray, toText(to)))
+		p.Next("Correct them in that file, then:", "ambertray mend "+shellWord(r.Tray)+toText(to))
 	case c.TableAfter == c.Loaded && r.Merged == nil: // there are no other rows
-		p.Next("To prove it again at any time:", fmt.Sprintf("ambertray verify %s%s", r.Tray, toText(to)))
+		p.Next("To prove it again at any time:", "ambertray verify "+shellWord(r.Tray)+toText(to))
 	}
 }
 
@@ -142,14 +147,6 @@ func noLedgerFlag(c *cobra.Command, o *load.Options) {
 var doneTexts = map[string]string{
 	"created": ", created in %s", "rebuilt": ", made anew in %s",
 	"appended": " in %s, rows added", "emptied": " in %s, emptied and filled", "merged": " in %s, rows merged",
-}
-
-// toText repeats --to where it cannot hold a password.
-func toText(to string) string {
-	if u, err := url.Parse(to); to == "" || err != nil || u.User != nil {
-		return ""
-	}
-	return " --to " + to
 }
 
 func (a *app) drawDifferences(diffs []load.Difference) {

@@ -52,7 +52,7 @@ func mendText(t *tray.Tray, only, to string) string {
 	if only != "" {
 		only = " --load " + only
 	}
-	return "ambertray mend " + t.Dir + only + toText(to)
+	return "ambertray mend " + shellWord(t.Dir) + only + toText(to)
 }
 
 func (a *app) drawMend(r *load.Receipt, again string) {

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"maps"
 	"slices"
-	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -55,10 +54,7 @@ func toldText(lay *source.Layout) (text string) {
 	for _, s := range source.Settings {
 		if slices.Contains(lay.Told, s.Key) {
 			val := s.Get(lay)
-			if strings.ContainsAny(val, " *?|;\t'\"") || val == "" {
-				val = strconv.Quote(val)
-			}
-			text += " --" + s.Option() + " " + val
+			text += " --" + s.Option() + " " + shellWord(val)
 		}
 	}
 	return text
@@ -107,7 +103,7 @@ func (a *app) newSurvey() *cobra.Command {
 				a.drawSurvey(s)
 			}
 			word, _ := c.Flags().GetString("sheet")
-			a.print.Next("", "ambertray draft "+strings.Join(args, " ")+toldOf(result.Sources, word))
+			a.print.Next("", "ambertray draft "+shellWords(args)+toldOf(result.Sources, word))
 		})
 	}
 	return c
@@ -139,7 +135,7 @@ func (a *app) drawSurvey(s *survey.Survey) {
 		{Title: "distinct", Right: true}, {Title: ""}, {Title: "length", Right: true}, {Title: "least … greatest"},
 	}, rows)
 	a.drawPairs(s)
-	a.drawInTheWay(s)
+	a.drawNotes(a.print, s.Notes, &s.Layout, 0, "")
 	a.drawOddities(s)
 }
 
@@ -161,9 +157,6 @@ func (a *app) drawLayout(s *survey.Survey) {
 	}
 	if skipped != nil {
 		p.Fact("skipped", "%s", strings.Join(skipped, "\n"))
-	}
-	for _, n := range s.Notices() {
-		p.Fact("note", "%s", p.Wrap(placeText(s, n.Oddity)+n.Elsewhere()+": "+n.What, factIndent))
 	}
 	var drift []string
 	for _, d := range s.Drift {
@@ -354,21 +347,6 @@ func extremes(c survey.Column) string {
 
 // factIndent is how far the text of a fact stands from the margin.
 const factIndent = 14
-
-// drawInTheWay names the values that keep columns from a tighter type.
-func (a *app) drawInTheWay(s *survey.Survey) {
-	first := true
-	for _, c := range s.Columns {
-		if c.InTheWay == nil {
-			continue
-		}
-		if first {
-			a.print.Line("")
-			first = false
-		}
-		a.print.Fact("look at", "%s", a.print.Wrap(c.Heading+": "+*c.InTheWay, factIndent))
-	}
-}
 
 func (a *app) drawOddities(s *survey.Survey) {
 	var lines []string

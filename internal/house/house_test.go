@@ -30,7 +30,7 @@ var layers = [][]string{
 	{"internal/convert", "internal/infer", "internal/ledger"},
 	{"internal/delimited", "internal/dialect"},
 	{"internal/source"},
-	{"internal/value", "internal/table", "internal/record", "internal/publish", "internal/sheet"},
+	{"internal/value", "internal/table", "internal/record", "internal/publish", "internal/sheet", "internal/note"},
 }
 
 const module = "ambertray/"

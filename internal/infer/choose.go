@@ -23,9 +23,11 @@ type Choice struct {
 	// Unique tells that no two values are alike; Sure that this was counted
 	// exactly. A key is offered where both hold and no value is missing.
 	Unique, Sure bool
-	// Evidence says in words why this type; Way what stands in the way of a
-	// tighter one and what to write to take it. Way may be empty.
-	Evidence, Way string
+	// Evidence says in words why this type; Obstacle what keeps the column from a
+	// tighter one and what to write to take it. Guess says what the values leave
+	// open and how it was taken, and Remark what else a person should look at.
+	// The last three may be empty.
+	Evidence, Obstacle, Guess, Remark string
 	// Rejects is how many values the type leaves out: dates that do not exist.
 	Rejects  int64
 	Distinct int64
@@ -104,7 +106,7 @@ func (p *Column) Choose(o Options) Choice {
 		return c
 	}
 	if isCode := p.chooseText(o.Fit, &c); fits*2 >= values && !isCode {
-		c.Way = p.inTheWay(best, fits)
+		c.Obstacle = p.obstacle(best, fits)
 	}
 	return c
 }
@@ -193,15 +195,15 @@ func (p *Column) addNear(c *Choice, r *reading, near int64) {
 		return
 	}
 	c.Rejects = near
-	c.Way = count(near, "is no such date", "are no such dates") + " and will be rejected: " +
+	c.Obstacle = count(near, "is no such date", "are no such dates") + " and will be rejected: " +
 		examples(p.examplesOf(r.near)) + "; write type: " + p.textType(Roomy).String() + " to keep " + pronoun(near) + " as text"
 	if list := p.examplesOf(r.near); len(list) == 1 && near > 1 {
-		c.Way += fmt.Sprintf(", or null_words: [%s] to read %s as no value", quoted(list[0].Text), pronoun(near))
+		c.Obstacle += fmt.Sprintf(", or null_words: [%s] to read %s as no value", quoted(list[0].Text), pronoun(near))
 	}
 }
 
-// inTheWay says what keeps a column of mostly one kind from a tighter type.
-func (p *Column) inTheWay(r *reading, fits int64) string {
+// obstacle says what keeps a column of mostly one kind from a tighter type.
+func (p *Column) obstacle(r *reading, fits int64) string {
 	tight := Choice{}
 	r.plan(p, &tight)
 	if tight.Type.Textual() {

@@ -76,7 +76,8 @@ func (p *Column) planDates(r reading, f value.Format, o Options, c *Choice) {
 	typ := dateTypes[f.Shape.Kind]
 	c.Type = table.Type{Kind: typ.kind}
 	c.Min, c.Max, c.Format = string(lo.text), string(hi.text), f.String()
-	c.Evidence = fmt.Sprintf("%s; %s to %s%s", amount(n, typ.name), lo.text, hi.text, p.whyOrder(r, f, o))
+	why, guess := p.whyOrder(r, f, o)
+	c.Evidence, c.Guess = fmt.Sprintf("%s; %s to %s%s", amount(n, typ.name), lo.text, hi.text, why), guess
 	if midnight {
 		c.Evidence += "; every time of day is midnight, and left out"
 	}
@@ -93,14 +94,13 @@ var orderNames = map[value.Order]string{
 }
 
 // whyOrder says which value decides the order of day and month: one that is a
-// date in no other order.
-func (p *Column) whyOrder(r reading, f value.Format, o Options) string {
+// date in no other order. Where none does, guess says which order was taken.
+func (p *Column) whyOrder(r reading, f value.Format, o Options) (why, guess string) {
 	orders := f.Shape.Orders()
 	if len(orders) == 1 || f.Order == value.YearMonthDay && len(orders) == 2 {
-		return ""
+		return "", ""
 	}
 	var open []value.Order
-	why := ""
 	for _, other := range orders {
 		if other == f.Order {
 			continue
@@ -115,12 +115,13 @@ func (p *Column) whyOrder(r reading, f value.Format, o Options) string {
 	name := orderNames[f.Order]
 	switch habits := o.Habits; {
 	case len(open) == 0:
-		return "; " + name + ": " + why
+		return "; " + name + ": " + why, ""
 	case f.Order == value.MonthDayYear && habits.MonthFirst, f.Order == value.DayMonthYear && habits.DayFirst && !habits.MonthFirst:
-		return fmt.Sprintf("; ambiguous by itself; %s as in %s", name, quoted(habits.From))
+		return fmt.Sprintf("; ambiguous by itself; %s as in %s", name, quoted(habits.From)), ""
 	}
 	other := value.Format{Shape: f.Shape, Order: open[0]}
-	return fmt.Sprintf("; ambiguous: no number is over 12, so it was read %s; if it is %s, write format: %s", name, orderNames[open[0]], other)
+	guess = fmt.Sprintf("ambiguous: no number is over 12, so it was read %s; if it is %s, write format: %s", name, orderNames[open[0]], other)
+	return "; " + guess, guess
 }
 
 // DayOrder returns the order of day and month that the dates of the column

@@ -151,7 +151,7 @@ func TestChoose(t *testing.T) {
 			got := profile(t, c.values, 1).Choose(infer.Options{})
 			require.Equal(t, c.typ, got.Type.String())
 			require.Equal(t, c.format, got.Format)
-			require.Contains(t, got.Evidence+got.Way, c.says)
+			require.Contains(t, got.Evidence+got.Obstacle, c.says)
 			convertAll(t, c.values, got)
 		})
 	}

@@ -79,7 +79,7 @@ type counted struct {
 	whole, scale, digits                   int
 	pointZero                              int64 // whole numbers that end in .0
 	lone                                   bool  // every grouping may be three decimals
-	example                                Example
+	example, priced                        Example
 }
 
 func (p *Column) countNumbers(style value.Style) counted {
@@ -108,7 +108,9 @@ func (p *Column) countNumbers(style value.Style) counted {
 			t.example = a.examples[0]
 		}
 		if s.Currency() != 0 {
-			t.money += a.count
+			if t.money += a.count; t.priced.Line == 0 {
+				t.priced = a.examples[0]
+			}
 		}
 		if s.Kind != value.Exponent && s.Notation&(value.Parens|value.Trailing) != 0 && s.Notation != value.CompactDate {
 			t.negative += a.count
@@ -140,8 +142,12 @@ func (p *Column) planNumbers(style value.Style, o Options, c *Choice) {
 	case style.Currency != 0:
 		c.Type = decimalType(t.whole, max(t.scale, 2), o.Fit)
 		c.Evidence = fmt.Sprintf("%s in %s%s", amount(t.n, "amount"), style.Currency, span)
-		if t.money < t.n {
-			c.Evidence += fmt.Sprintf("; %s no currency", count(t.n-t.money, "has", "have"))
+		if bare := t.n - t.money; bare >= t.money && bare > 0 {
+			c.Remark = fmt.Sprintf("only %s of %s %s a currency sign (%s), which is read and left out: %s",
+				group(t.money), group(t.n), verb(t.money), style.Currency, at(t.priced))
+			c.Evidence = amount(t.n, "number") + span + "; " + c.Remark
+		} else if bare > 0 {
+			c.Evidence += fmt.Sprintf("; %s no currency", count(bare, "has", "have"))
 		}
 	case t.scale > 0:
 		c.Type = decimalType(t.whole, t.scale, o.Fit)
@@ -173,7 +179,8 @@ func (t *counted) explain(style value.Style, o Options, c *Choice) {
 			c.Evidence += ", as other columns have a comma before decimals"
 		}
 		if t.lone && !o.Habits.DecimalComma && !style.DecimalComma {
-			c.Evidence += fmt.Sprintf("; ambiguous: if it stands before decimals, as %s, write decimal: \",\"", at(t.example))
+			c.Guess = fmt.Sprintf("ambiguous: ',' was taken for a thousands separator; if it stands before decimals, as in %s, write decimal: \",\"", at(t.example))
+			c.Evidence += "; " + c.Guess
 		}
 	}
 	if t.pointZero > 0 && t.scale == 0 {

@@ -82,7 +82,7 @@ func (p *Column) remarkLostZeros(c *Choice) {
 		}
 	}
 	if len(short) > 0 {
-		c.Way = fmt.Sprintf("codes of %d digits, of which some have lost their zeros, such as %s; pad_zeros: %d puts them back",
+		c.Obstacle = fmt.Sprintf("codes of %d digits, of which some have lost their zeros, such as %s; pad_zeros: %d puts them back",
 			p.Longest, at(short[0]), p.Longest)
 	}
 }
@@ -97,12 +97,27 @@ func (p *Column) remarkText(c *Choice) {
 				texts = append(texts, quoted(e.Text))
 			}
 		case value.NullWord:
+			if p.isCode(t) {
+				continue
+			}
 			c.Evidence += fmt.Sprintf("; %s %s: null_words would read %s as no value", count(t.count, "is", "are"), quoted(t.examples[0].Text), pronoun(t.count))
 		}
 	}
 	if len(texts) == 2 && c.Distinct == 2 && p.Records-p.Blanks > 4 {
 		c.Evidence += fmt.Sprintf("; only %s: with true_words and false_words it can be boolean", strings.Join(texts, " and "))
 	}
+}
+
+// isCode tells whether a null word is most likely one of many codes of the same
+// form, as NA is among codes of two capitals.
+func (p *Column) isCode(word *tally) bool {
+	for i := range p.tallies {
+		t := &p.tallies[i]
+		if t.shape.Kind == value.Text && !t.prose && t.width == word.width && t.count > 4*word.count && p.Shortest == p.Longest {
+			return true
+		}
+	}
+	return false
 }
 
 // sizes are the lengths that a varchar is rounded up to.

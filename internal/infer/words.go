@@ -26,6 +26,13 @@ func count(n int64, one, many string) string {
 	return group(n) + " " + many
 }
 
+func verb(n int64) string {
+	if n == 1 {
+		return "has"
+	}
+	return "have"
+}
+
 func pronoun(n int64) string {
 	if n == 1 {
 		return "it"

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -68,11 +69,11 @@ type Intake struct {
 }
 
 // Expand returns the names with patterns (*, ?, [) replaced by the files that
-// they match, in order of their names.
+// they match, in order of their names. A file of that very name is taken as it is.
 func Expand(names []string) ([]string, error) {
 	var all []string
 	for _, n := range names {
-		if !source.IsLocal(n) || !strings.ContainsAny(n, "*?[") {
+		if _, err := os.Stat(n); err == nil || !source.IsLocal(n) || !strings.ContainsAny(n, "*?[") {
 			all = append(all, n)
 			continue
 		}
@@ -137,6 +138,7 @@ func Detect(ctx context.Context, opener *source.Opener, name string, known sourc
 		lay.Sheet = src.Sheet
 	}
 	lay.Encoding, lay.Confidence, lay.BOM, lay.Packing = src.Encoding.Name, src.Encoding.Confidence, src.Encoding.BOM, src.Packing
+	lay.Readings = src.Encoding.Readings
 	return lay, nil
 }
 

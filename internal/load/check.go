@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"ambertray/internal/dialect"
+	"ambertray/internal/note"
 	"ambertray/internal/pass"
 	"ambertray/internal/record"
 	"ambertray/internal/reject"
@@ -29,6 +30,7 @@ type Check struct {
 	WouldLoad   int64          `json:"would_load"`
 	WouldReject []reject.Group `json:"would_reject"`
 	Columns     []Verdict      `json:"columns"`
+	Notes       []note.Note    `json:"notes"` // of the survey by which the plan was drafted
 }
 
 // Verdict says whether every value of a column converts, and otherwise how many
@@ -51,7 +53,7 @@ func (c *Check) Rejected() int64 { return c.Records - c.WouldLoad }
 
 // DryRun converts every record and loads none. to may be nil.
 func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Target, progress func(pass.Progress)) (*Check, error) {
-	c := &Check{Tray: t.Dir, Table: t.Table.Name}
+	c := &Check{Tray: t.Dir, Table: t.Table.Name, Notes: []note.Note{}}
 	d := dialect.PostgreSQL
 	if to != nil {
 		d = to.Dialect()

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"ambertray/internal/ledger"
+	"ambertray/internal/note"
 	"ambertray/internal/pass"
 	"ambertray/internal/reject"
 	"ambertray/internal/source"
@@ -30,6 +31,7 @@ type Options struct {
 	Verify   Depth
 	Every    int64 // commit every so many records, or 0 for one transaction
 	Progress func(pass.Progress)
+	Notes    []note.Note // of the survey by which the plan was drafted
 }
 
 // Depth is how much of the table is verified.

@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"time"
 
+	"ambertray/internal/note"
 	"ambertray/internal/publish"
 	"ambertray/internal/record"
 	"ambertray/internal/reject"
@@ -42,6 +43,7 @@ type Receipt struct {
 	Continued   int64          `json:"continued_from"` // rows that were loaded before it was interrupted
 	Kept        int64          `json:"kept"`           // rows that stay although it is not verified
 	Remarks     []string       `json:"remarks"`        // on how the rows went in
+	Notes       []note.Note    `json:"notes"`          // on the data
 	Phases      []Phase        `json:"phases"`
 
 	Columns  int             `json:"columns"`        // of the table that were compared
@@ -90,7 +92,18 @@ func newReceipt(t *tray.Tray, plan *table.Table, to target.Target, headings []st
 	return &Receipt{
 		Begun: time.Now().UTC().Truncate(time.Microsecond), Tray: t.Dir, Target: to.Name(), Table: plan.Name, Existing: plan.Existing.String(), ByPosition: plan.ByPosition,
 		Verify: cmp.Or(o.Verify, EveryColumn), Layout: t.Layout, Headings: headings, Differences: []Difference{}, Remarks: []string{},
+		Notes: append([]note.Note{}, o.Notes...),
 	}
+}
+
+// addNote adds a note, unless it is one of those that the draft had.
+func (r *Receipt) addNote(n note.Note) {
+	for _, o := range r.Notes {
+		if o.Source != nil && *o.Source == *n.Source && (o.What == n.What || o.Line == n.Line && n.Line > 0) {
+			return
+		}
+	}
+	r.Notes = append(r.Notes, n)
 }
 
 // plan returns the plan that the load went by: the tray's, but for what its

@@ -6,6 +6,7 @@ import (
 	"fmt"
 
 	"ambertray/internal/convert"
+	"ambertray/internal/note"
 	"ambertray/internal/pass"
 	"ambertray/internal/reject"
 )
@@ -144,8 +145,11 @@ func (l *loading) count(out *pass.Outcome, rows int64) {
 			Source: p.Name, Sheet: p.SheetName(), Bytes: p.Bytes, SHA256: p.SHA256, Read: p.Read, Loaded: p.Loaded, Rejected: p.Rejected,
 		})
 		if lay := &l.receipt.Layout; p.HeaderLine != lay.HeaderLine && l.mend == nil {
-			r.Remarks = append(r.Remarks, fmt.Sprintf("the header of %s was found on %s %d, and not on %d", p.Title(), lay.LineWord(), p.HeaderLine, lay.HeaderLine))
+			r.addNote(note.Of(p.Title(), p.HeaderLine, fmt.Sprintf("the header is here, and not on %s %d", lay.LineWord(), lay.HeaderLine)))
 		}
+	}
+	for _, d := range l.pass.Drift() {
+		r.addNote(note.Note{Source: &d.Part, What: "its columns are not those of the first: " + d.String()})
 	}
 	r.Counts.Read, r.Counts.Loaded, r.Counts.Rejected, r.Counts.Skipped = out.Read(), rows, out.Rejects.Total(), out.Skipped.Total()
 	r.Skipped = out.Skipped

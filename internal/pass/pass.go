@@ -143,6 +143,9 @@ func (p *Pass) SizeTells() bool { return p.in.SizeTells() }
 // Sums reads the files to their ends and returns the SHA-256 of each.
 func (p *Pass) Sums(ctx context.Context) ([]string, error) { return p.in.Sums(ctx) }
 
+// Drift returns how the parts differ in their columns from the first.
+func (p *Pass) Drift() []intake.Drift { return p.in.Drift }
+
 // Close closes the source.
 func (p *Pass) Close() error { return p.in.Close() }
 

@@ -68,7 +68,8 @@ type dealer[T any] struct {
 }
 
 // work cuts pieces and works on them until there are none left.
-func (d *dealer[T]) work(ctx context.Context, work Work[T]) error {
+func (d *dealer[T]) work(ctx context.Context, work Work[T]) (err error) {
+	defer Recover(&err)
 	for {
 		piece, done, err := d.next(ctx)
 		if piece == nil {

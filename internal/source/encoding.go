@@ -2,8 +2,10 @@ package source
 
 import (
 	"bytes"
+	"cmp"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -23,8 +25,11 @@ import (
 type Encoding struct {
 	Name string
 	BOM  bool
-	// Confidence, from 0 to 1, is how sure the detection is; 1 when told.
+	// Confidence, from 0 to 1, is how sure the detection is; 1 when it is set
+	// explicitly. Below WeakGuess, Readings shows the text in this encoding and in
+	// those that are nearly as likely.
 	Confidence float64
+	Readings   []Reading
 
 	decoder   encoding.Encoding // nil for UTF-8
 	bomLength int
@@ -90,12 +95,22 @@ func detectEncoding(head []byte, told string) (Encoding, error) {
 	if name := wideByZeros(head); name != "" {
 		return Encoding{Name: name, Confidence: 0.9, decoder: wide[name].encoding}, nil
 	}
-	return Guess(head), nil
+	list := guesses(head)
+	if mixed := mixedLines(head); mixed != nil && list[0].Confidence < 1 {
+		return Encoding{}, mixed
+	}
+	if list[0].Confidence < WeakGuess {
+		list[0].Readings = readings(list, head)
+	}
+	return list[0], nil
 }
 
 // EncodingByName returns the encoding with that name.
 func EncodingByName(name string) (Encoding, error) {
 	name = strings.ToLower(name)
+	if p, ok := codePageByName(name); ok {
+		return Encoding{Name: p.name, Confidence: 1, decoder: p.table}, nil
+	}
 	if w, ok := wide[name]; ok {
 		return Encoding{Name: name, Confidence: 1, decoder: w.encoding}, nil
 	}
@@ -104,7 +119,7 @@ func EncodingByName(name string) (Encoding, error) {
 	}
 	enc, err := htmlindex.Get(name)
 	if err != nil {
-		return Encoding{}, fmt.Errorf("unknown encoding %q; there are utf-8, utf-16le, utf-32be, windows-1252, iso-8859-15, shift_jis, euc-jp, gb18030, big5, euc-kr and the like", name)
+		return Encoding{}, fmt.Errorf("unknown encoding %q; there are utf-8, utf-16le, utf-32be, windows-1252, windows-1250, windows-1251, iso-8859-15, koi8-r, ibm850, shift_jis, euc-jp, gb18030, big5, euc-kr and the like", name)
 	}
 	if canonical, err := htmlindex.Name(enc); err == nil && canonical == utf8Name {
 		return Encoding{Name: utf8Name, Confidence: 1}, nil
@@ -157,23 +172,53 @@ func wideByZeros(head []byte) string {
 	return ""
 }
 
-// Guess returns the most likely encoding of text whose ASCII stands for
-// itself. sample should hold what is not ASCII in it.
-func Guess(sample []byte) Encoding {
-	if share := shareUTF8(sample); share > 0.7 {
-		return Encoding{Name: utf8Name, Confidence: share}
+// WeakGuess is the confidence below which a detected encoding is a guess that a
+// person should look at.
+const WeakGuess = 0.6
+
+// Guess returns the most likely encoding of text whose ASCII stands for itself.
+// sample should hold what is not ASCII in it.
+func Guess(sample []byte) Encoding { return guesses(sample)[0] }
+
+// guesses returns the encodings that text may be in, the most likely first.
+func guesses(sample []byte) []Encoding {
+	share := shareUTF8(sample)
+	if share == 1 {
+		return []Encoding{{Name: utf8Name, Confidence: 1}}
 	}
-	if isolated(sample) > 0.5 {
-		return guessLatin(sample)
+	list := []Encoding{{Name: utf8Name, Confidence: share}}
+	for i := range codePages {
+		p := &codePages[i]
+		list = append(list, Encoding{Name: p.name, Confidence: p.score(sample) - 0.002*float64(i), decoder: p.table})
 	}
-	best := guessLatin(sample)
-	best.Confidence = 0.3
-	for _, c := range eastAsian {
-		if score := c.score(sample); score > best.Confidence {
-			best = Encoding{Name: c.name, Confidence: score, decoder: c.encoding}
+	if isolated(sample) <= 0.4 {
+		for _, c := range eastAsian {
+			list = append(list, Encoding{Name: c.name, Confidence: c.score(sample), decoder: c.encoding})
 		}
 	}
-	return best
+	if share > 0.7 {
+		list[0].Confidence = 2 // a few bad bytes
+	}
+	slices.SortStableFunc(list, func(a, b Encoding) int { return cmp.Compare(b.Confidence, a.Confidence) })
+	if list[0].Name == utf8Name {
+		list[0].Confidence = share
+		return list
+	}
+	list[0].Confidence = confidence(list)
+	return list
+}
+
+// confidence is how sure the first of several encodings is: less where the next
+// that would read in another way is as good.
+func confidence(list []Encoding) float64 {
+	sure := list[0].Confidence
+	for _, next := range list[1:] {
+		if next.Name != "iso-8859-15" && next.Name != "koi8-u" { // which differ in few characters
+			sure = min(sure, 0.5+2*(list[0].Confidence-next.Confidence))
+			break
+		}
+	}
+	return max(0.1, min(sure, 0.95))
 }
 
 // shareUTF8 is the share of valid sequences among what is not ASCII, 1 where
@@ -216,31 +261,6 @@ func isolated(sample []byte) float64 {
 	}
 	return float64(alone) / float64(max(high, 1))
 }
-
-// guessLatin tells the western encodings apart: only windows-1252 has signs
-// from 0x80 to 0x9F, and ISO-8859-15 has letters where the others have signs.
-func guessLatin(sample []byte) Encoding {
-	letters := 0
-	for i, c := range sample {
-		switch c {
-		case 0xA6, 0xA8, 0xB4, 0xB8, 0xBC, 0xBD, 0xBE:
-			if i > 0 && isLetter(sample[i-1]) || i+1 < len(sample) && isLetter(sample[i+1]) {
-				letters++
-			}
-		case 0xA4:
-			letters++
-		}
-		if c >= 0x80 && c < 0xA0 {
-			return Encoding{Name: "windows-1252", Confidence: 0.8, decoder: charmap.Windows1252}
-		}
-	}
-	if letters > 0 {
-		return Encoding{Name: "iso-8859-15", Confidence: 0.6, decoder: charmap.ISO8859_15}
-	}
-	return Encoding{Name: "windows-1252", Confidence: 0.7, decoder: charmap.Windows1252}
-}
-
-func isLetter(c byte) bool { return c|0x20 >= 'a' && c|0x20 <= 'z' || c >= 0xC0 }
 
 // candidate is an East Asian encoding and how to know its text.
 type candidate struct {

@@ -42,6 +42,7 @@ type Opener struct {
 	// MaxFetch, when not 0, stands for the constant of that name.
 	MaxFetch int64
 	local    map[string]string
+	secret   map[string]string    // web addresses by their public names
 	books    map[string]*openBook // by their path
 }
 
@@ -70,18 +71,27 @@ func (o *Opener) Open(ctx context.Context, name string, opts Options) (*Source, 
 // place returns the local file that a name means, and the member of it.
 func (o *Opener) place(ctx context.Context, name string) (path, member string, err error) {
 	if IsLocal(name) {
-		if _, err := os.Stat(name); err != nil {
+		info, err := os.Stat(name)
+		if err != nil {
 			if i := strings.LastIndex(name, memberSign); i > 0 {
 				return name[:i], name[i+len(memberSign):], nil
 			}
 		}
-		return name, "", nil
+		if err != nil || !isStream(info) {
+			return name, "", nil
+		}
 	}
 	path, ok := o.local[name]
 	if !ok {
 		path, err = o.keep(ctx, name)
 	}
 	return path, "", err
+}
+
+// isStream tells whether a file can be read only once: a named pipe, or what a
+// shell hands over as one.
+func isStream(info os.FileInfo) bool {
+	return info.Mode()&(os.ModeNamedPipe|os.ModeCharDevice|os.ModeSocket) != 0
 }
 
 // keep copies a stream into a temporary file.
@@ -98,10 +108,13 @@ func (o *Opener) keep(ctx context.Context, name string) (path string, err error)
 			os.Remove(f.Name())
 		}
 	}()
-	if name == Stdin {
-		_, err = io.Copy(f, o.Stdin)
-	} else {
+	switch {
+	case IsWeb(name):
 		err = o.fetch(ctx, f, name)
+	case name == Stdin:
+		err = copyStream(ctx, f, func() (io.ReadCloser, error) { return io.NopCloser(o.Stdin), nil })
+	default:
+		err = copyStream(ctx, f, func() (io.ReadCloser, error) { return os.Open(name) })
 	}
 	if err != nil {
 		return "", err
@@ -113,13 +126,51 @@ func (o *Opener) keep(ctx context.Context, name string) (path string, err error)
 	return f.Name(), nil
 }
 
-// fetch copies what a web address gives.
+// copyStream opens a stream and copies it. Since opening and reading one may wait
+// for ever, and cannot be ended from here, both are left behind when ctx ends.
+func copyStream(ctx context.Context, to *os.File, open func() (io.ReadCloser, error)) error {
+	done := make(chan error, 1)
+	go func() {
+		from, err := open()
+		if err == nil {
+			_, err = io.Copy(&cancelled{to, ctx}, from)
+			err = errors.Join(err, from.Close())
+		}
+		done <- err
+	}()
+	select {
+	case err := <-done:
+		return err
+	case <-ctx.Done():
+		return context.Cause(ctx)
+	}
+}
+
+// cancelled writes nothing more once its context has ended.
+type cancelled struct {
+	io.Writer
+	ctx context.Context
+}
+
+func (c *cancelled) Write(p []byte) (int, error) {
+	if err := c.ctx.Err(); err != nil {
+		return 0, err
+	}
+	return c.Writer.Write(p)
+}
+
+// fetch copies what a web address gives. It is called url in errors, by its public
+// name.
 func (o *Opener) fetch(ctx context.Context, to io.Writer, url string) error {
+	address, err := o.address(url)
+	if err != nil {
+		return err
+	}
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
 	silent := time.AfterFunc(fetchStall, func() { cancel(fmt.Errorf("the server was silent for %s", fetchStall)) })
 	defer silent.Stop()
-	req, err := http.NewRequestWithContext(ctx, http.MethodGet, url, nil)
+	req, err := http.NewRequestWithContext(ctx, http.MethodGet, address, nil)
 	if err != nil {
 		return fetchError(url, err)
 	}
@@ -141,7 +192,7 @@ func (o *Opener) fetch(ctx context.Context, to io.Writer, url string) error {
 	if limit == 0 {
 		limit = MaxFetch
 	}
-	n, err := io.Copy(to, io.LimitReader(&lively{res.Body, silent}, limit+1))
+	n, err := io.Copy(to, io.LimitReader(&stallReader{res.Body, silent}, limit+1))
 	switch {
 	case err != nil && context.Cause(ctx) != nil:
 		return fetchError(url, context.Cause(ctx))
@@ -153,25 +204,17 @@ func (o *Opener) fetch(ctx context.Context, to io.Writer, url string) error {
 	return nil
 }
 
-// fetchError leaves user and password of the address out.
 func fetchError(url string, err error) error {
-	if i := strings.LastIndexByte(url, '@'); i >= 0 {
-		url = url[:strings.Index(url, "//")+2] + url[i+1:]
-	}
-	var inner interface{ Unwrap() error }
-	if errors.As(err, &inner) && strings.Contains(err.Error(), "@") {
-		err = inner.Unwrap()
-	}
-	return fmt.Errorf("%s: %w: %w", url, ErrFetch, err)
+	return fmt.Errorf("%s: %w: %w", Public(url), ErrFetch, withoutAddress(err))
 }
 
-// lively puts the end of patience off with every read.
-type lively struct {
+// stallReader puts the time-out for a silent server off with every read.
+type stallReader struct {
 	io.Reader
 	silent *time.Timer
 }
 
-func (l *lively) Read(p []byte) (int, error) {
+func (l *stallReader) Read(p []byte) (int, error) {
 	n, err := l.Reader.Read(p)
 	l.silent.Reset(fetchStall)
 	return n, err

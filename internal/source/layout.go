@@ -14,6 +14,9 @@ type Layout struct {
 	Encoding   string  `json:"encoding"` // "utf-8", "windows-1252" …
 	Confidence float64 `json:"encoding_confidence"`
 	BOM        bool    `json:"bom"`
+	// Readings show how the text reads in the encoding and in others, where the
+	// encoding is a weak guess.
+	Readings []Reading `json:"encoding_readings"`
 	// Delimiter is one or more characters, Spaces or WideSpaces for runs of them, or "" for
 	// lines that are one cell each.
 	Delimiter string `json:"delimiter"`

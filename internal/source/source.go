@@ -24,6 +24,9 @@ var (
 	ErrDirectory = errors.New("it is a folder")
 	ErrEmpty     = errors.New("it is empty")
 	ErrBinary    = errors.New("it is not text")
+	ErrHTML      = errors.New("it is a web page, not a table")
+	ErrNoMember  = errors.New("the archive holds no file")
+	ErrChanged   = errors.New("it was changed while it was read")
 )
 
 // HeadSize is how much of the beginning of a source can be looked at before it
@@ -56,6 +59,8 @@ type Source struct {
 	count  *atomic.Int64
 	sum    hash.Hash // nil unless it is wanted
 	text   *headed
+	file   *os.File // what is read, as it was when it was opened
+	info   os.FileInfo
 	facts  func() sheet.Facts // of a sheet, or nil
 	closer []io.Closer
 }
@@ -80,6 +85,7 @@ func (s *Source) begin(f *os.File, member string, o Options) error {
 	if err != nil {
 		return err
 	}
+	s.file, s.info = f, info
 	if s.Size = info.Size(); s.Size == 0 {
 		return ErrEmpty
 	}
@@ -136,8 +142,11 @@ func (s *Source) decode(plain io.Reader, told string) error {
 	if s.Encoding, err = detectEncoding(raw.head, told); err != nil {
 		return err
 	}
-	if what := binaryKind(raw.head); what != "" && s.Encoding.ASCII() && s.Sheet == "" {
+	if what := binaryKind(raw.head, told != ""); what != "" && s.Encoding.ASCII() && s.Sheet == "" {
 		return fmt.Errorf("%w but %s", ErrBinary, what)
+	}
+	if isHTML(raw.head) && told == "" {
+		return ErrHTML
 	}
 	raw.head = raw.head[s.Encoding.bomLength:]
 	s.text = raw
@@ -201,12 +210,23 @@ var signatures = []struct{ magic, what string }{
 // text.
 const maxControls = 0.02
 
-// binaryKind says what the file is when it is not text that can be read.
-func binaryKind(head []byte) string {
+// isHTML tells whether text is a web page: often what a server gives in place of a
+// file.
+func isHTML(head []byte) bool {
+	head = bytes.ToLower(bytes.TrimLeft(head[:min(len(head), 1000)], " \t\r\n\uFEFF"))
+	return bytes.HasPrefix(head, []byte("<!doctype html")) || bytes.HasPrefix(head, []byte("<html"))
+}
+
+// binaryKind says what the file is when it is not text that can be read. Where its
+// encoding is set, control characters are taken for text.
+func binaryKind(head []byte, told bool) string {
 	for _, s := range signatures {
 		if bytes.HasPrefix(head, []byte(s.magic)) {
 			return s.what
 		}
+	}
+	if told {
+		return ""
 	}
 	head = head[:min(len(head), 8000)]
 	controls, first := 0, 0
@@ -227,8 +247,18 @@ func binaryKind(head []byte) string {
 // They are valid until the first Read.
 func (s *Source) Head() []byte { return s.text.head }
 
-// Read implements io.Reader.
-func (s *Source) Read(p []byte) (int, error) { return s.text.Read(p) }
+// Read implements io.Reader. At the end it returns ErrChanged where the file is
+// not what it was when it was opened.
+func (s *Source) Read(p []byte) (int, error) {
+	n, err := s.text.Read(p)
+	if errors.Is(err, io.EOF) && s.file != nil {
+		now, statErr := s.file.Stat()
+		if statErr == nil && (now.Size() != s.info.Size() || !now.ModTime().Equal(s.info.ModTime())) {
+			return n, ErrChanged
+		}
+	}
+	return n, err
+}
 
 // Facts returns what the reading of a sheet has shown, once Read has returned
 // io.EOF; of text there are none.
@@ -264,7 +294,7 @@ func BaseName(name string) string {
 	if i := strings.LastIndex(name, memberSign); i >= 0 && !IsWeb(name) {
 		name = name[i+len(memberSign):]
 	}
-	if name == Stdin {
+	if name == Stdin || strings.HasPrefix(name, "/dev/fd/") {
 		return "stdin"
 	}
 	if i := strings.IndexAny(name, "?#"); i >= 0 && IsWeb(name) {

@@ -96,6 +96,9 @@ func (s *Source) unpackZip(f *os.File, member string) (io.Reader, error) {
 			found = file
 		}
 	}
+	if len(names) == 0 {
+		return nil, ErrNoMember
+	}
 	if found == nil || member == "" && len(names) > 1 {
 		return nil, &MembersError{Archive: s.Name, Members: names, Asked: member}
 	}

@@ -40,32 +40,20 @@ func (s *Survey) Draft(dir string) *tray.Tray {
 			NullWords: c.Choice.NullWords,
 		})
 		notes := []string{c.Evidence}
-		if c.InTheWay != nil {
-			notes = append(notes, *c.InTheWay)
+		if c.Obstacle != nil {
+			notes = append(notes, *c.Obstacle)
 		}
 		t.Notes[c.Name] = notes
 	}
 	s.addParts(t)
 	s.offerKeys(t)
-	if n := s.Ragged - s.Filled; n > 0 {
-		t.Notes["source"] = append(t.Notes["source"], fmt.Sprintf(
-			"%s more or fewer cells than the header and will be rejected; fill_short: true fills the short ones with NULL", countOf(n, "record has", "records have")))
-	}
-	if s.Filled > 0 {
-		t.Notes["source"] = append(t.Notes["source"], fmt.Sprintf(
-			"%s fewer cells than the header; the cells at the end are filled with NULL", countOf(s.Filled, "record has", "records have")))
-	}
-	if s.Broken > 0 {
-		t.Notes["source"] = append(t.Notes["source"], fmt.Sprintf("%d records cannot be read and will be rejected", s.Broken))
-	}
-	for _, d := range s.Drift {
-		t.Notes["source"] = append(t.Notes["source"], fmt.Sprintf("the columns of %s are not those of the first: %s", d.Part, d.String()))
+	for _, n := range WithoutRepeats(s.Notes) {
+		if n.Column == nil || n.Line > 0 {
+			t.Notes["source"] = append(t.Notes["source"], s.noteText(&n))
+		}
 	}
 	for _, row := range s.SkippedRows {
 		t.Notes["source"] = append(t.Notes["source"], fmt.Sprintf("%s, %s %d, is skipped: %s", row.Source, s.Layout.LineWord(), row.Line, row.Rule))
-	}
-	for _, n := range s.Notices() {
-		t.Notes["source"] = append(t.Notes["source"], fmt.Sprintf("%s, %s %d%s: %s", n.Source, s.Layout.LineWord(), n.Line, n.Elsewhere(), n.What))
 	}
 	return t
 }
@@ -98,6 +86,21 @@ func (s *Survey) addParts(t *tray.Tray) {
 
 // maxSheetName is how long the name of a sheet may be in the usual programs.
 const maxSheetName = 31
+
+// noteText writes a note as a comment of the plan.
+func (s *Survey) noteText(n *Repeated) string {
+	where := ""
+	if n.Source != nil {
+		where = *n.Source
+	}
+	if n.Line > 0 {
+		where = strings.TrimPrefix(fmt.Sprintf("%s, %s %d", where, s.Layout.LineWord(), n.Line), ", ")
+	}
+	if where == "" {
+		return n.What
+	}
+	return where + n.Elsewhere() + ": " + n.What
+}
 
 // countOf writes a number and the form of the words that goes with it.
 func countOf(n int64, one, many string) string {

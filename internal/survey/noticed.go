@@ -1,83 +1,55 @@
 package survey
 
 import (
-	"cmp"
 	"fmt"
-	"slices"
 	"strings"
 
 	"ambertray/internal/intake"
+	"ambertray/internal/note"
 	"ambertray/internal/record"
 	"ambertray/internal/sheet"
 	"ambertray/internal/source"
 	"ambertray/internal/value"
 )
 
-// Notice is what was noticed in a part, and in how many others the same was.
-type Notice struct {
-	Oddity
-	Others int
-}
-
-// Elsewhere says in how many other parts the same was noticed.
-func (n *Notice) Elsewhere() string {
-	if n.Others == 0 {
-		return ""
-	}
-	return fmt.Sprintf(", and in %d other parts", n.Others)
-}
-
-// Notices returns what was noticed, the same in several parts only once.
-func (s *Survey) Notices() (list []Notice) {
-	for _, n := range s.Noticed {
-		i := slices.IndexFunc(list, func(o Notice) bool {
-			return o.What == n.What && *cmp.Or(o.Column, new(string)) == *cmp.Or(n.Column, new(string))
-		})
-		if i < 0 {
-			list = append(list, Notice{Oddity: n})
-			continue
-		}
-		list[i].Others++
-	}
-	return list
-}
-
 // notice takes in what the reading of a part has shown besides its records.
 func (w *surveying) notice(p *intake.Part) {
 	if line := w.survey.Layout.HeaderLine; p.HeaderLine != line {
-		w.survey.Noticed = append(w.survey.Noticed, Oddity{p.Title(), p.HeaderLine, nil, fmt.Sprintf("the header is here, and not on %s %d as in the first", w.survey.Layout.LineWord(), line)})
+		w.noticed = append(w.noticed, note.Of(p.Title(), p.HeaderLine, fmt.Sprintf("the header is here, and not on %s %d as in the first", w.survey.Layout.LineWord(), line)))
 	}
 	f := p.Facts
 	if f == nil {
 		return
 	}
 	w.survey.Used = f.Used.String()
-	note := func(row int, heading, what string, values ...any) {
-		w.survey.Noticed = append(w.survey.Noticed, Oddity{p.Title(), int64(row), optional(heading), fmt.Sprintf(what, values...)})
+	add := func(row int, heading, what string, values ...any) {
+		n := note.Of(p.Title(), int64(row), fmt.Sprintf(what, values...))
+		n.Column = optional(heading)
+		w.noticed = append(w.noticed, n)
 	}
 	fate := "taken; --hidden leave leaves them out"
 	if w.survey.Layout.Hidden == source.HiddenLeave {
 		fate = "left out"
 	}
 	if f.HiddenRows > 0 {
-		note(f.FirstHidden, "", "hidden rows with values: %d, %s", f.HiddenRows, fate)
+		add(f.FirstHidden, "", "hidden rows with values: %d, %s", f.HiddenRows, fate)
 	}
 	if len(f.HiddenColumns) > 0 {
-		note(f.Used.FirstRow, "", "hidden columns with values: %s, %s", lettersOf(f.HiddenColumns), fate)
+		add(f.Used.FirstRow, "", "hidden columns with values: %s, %s", lettersOf(f.HiddenColumns), fate)
 	}
-	w.noticeMerged(f, note)
+	w.noticeMerged(f, add)
 	if f.Formulas > 0 {
-		note(f.FirstFormula, "", "formulas without a value: %d, read as their text; a spreadsheet program works them out and saves what comes of it", f.Formulas)
+		add(f.FirstFormula, "", "formulas without a value: %d, read as their text; a spreadsheet program works them out and saves what comes of it", f.Formulas)
 	}
 	for i, m := range f.Mixed {
 		if m.Texts > 0 && m.Numbers > m.Texts && i < len(p.Headings) {
-			note(m.FirstText, p.Headings[i], "numbers stored as text: %d, beside %d stored as numbers; they are read alike", m.Texts, m.Numbers)
+			add(m.FirstText, p.Headings[i], "numbers stored as text: %d, beside %d stored as numbers; they are read alike", m.Texts, m.Numbers)
 		}
 	}
 }
 
 // noticeMerged tells of merged cells among the records.
-func (w *surveying) noticeMerged(f *sheet.Facts, note func(int, string, string, ...any)) {
+func (w *surveying) noticeMerged(f *sheet.Facts, add func(int, string, string, ...any)) {
 	var within []sheet.Cells
 	for _, c := range f.Merged {
 		if int64(c.FirstRow) >= w.survey.Layout.FirstDataLine && c.Meets(f.Used) {
@@ -91,7 +63,7 @@ func (w *surveying) noticeMerged(f *sheet.Facts, note func(int, string, string, 
 	if w.survey.Layout.Merged == source.MergedEach {
 		where = "the value is put into all cells of each"
 	}
-	note(within[0].FirstRow, "", "merged cells among the records: %d, the first %s; %s", len(within), within[0], where)
+	add(within[0].FirstRow, "", "merged cells among the records: %d, the first %s; %s", len(within), within[0], where)
 }
 
 // maxNamed is how many columns a note names.

@@ -4,6 +4,7 @@
 package survey
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"runtime"
@@ -13,6 +14,7 @@ import (
 
 	"ambertray/internal/infer"
 	"ambertray/internal/intake"
+	"ambertray/internal/note"
 	"ambertray/internal/pass"
 	"ambertray/internal/record"
 	"ambertray/internal/sheet"
@@ -40,16 +42,17 @@ type Survey struct {
 	Filled   int64    `json:"filled"`
 	Broken   int64    `json:"broken"`
 	Oddities []Oddity `json:"oddities"` // the first of them
-	// Noticed is what a sheet has that its records do not show, and Used the
-	// cells of the last one that have values.
-	Noticed []Oddity `json:"noticed"`
-	Used    string   `json:"-"`
-	Columns []Column `json:"columns"`
+	// Notes are what a person should know, the most important first.
+	Notes   []note.Note `json:"notes"`
+	Used    string      `json:"-"` // the cells of the last sheet that have values
+	Columns []Column    `json:"columns"`
 	// KeyPairs are pairs of columns that could be the key where no single one
 	// could.
 	KeyPairs []KeyPair      `json:"key_pairs"`
 	Rows     [][]string     `json:"first_rows"`
 	Drift    []intake.Drift `json:"drift"` // how parts differ from the first
+
+	hasQuotes bool // among the first rows
 }
 
 // SkippedRow is a row that a rule leaves out.
@@ -98,9 +101,9 @@ type Column struct {
 	Longest   int              `json:"longest"`
 	Examples  []infer.Example  `json:"examples"`
 	Evidence  string           `json:"evidence"`
-	// InTheWay is what keeps the column from a tighter type and how to take
+	// Obstacle is what keeps the column from a tighter type and how to take
 	// it all the same.
-	InTheWay *string `json:"in_the_way"`
+	Obstacle *string `json:"obstacle"`
 	// Kinds are the sorts of values in the column, most frequent first.
 	Kinds []infer.Kind `json:"kinds"`
 
@@ -152,9 +155,10 @@ func Run(ctx context.Context, from *source.Opener, names []string, o Options) (*
 	if lay := &w.survey.Layout; w.survey.Skipped[record.Footer] == 0 && !slices.Contains(lay.Told, "footer") {
 		lay.FindFooter = false // the plan is to look for none
 	}
-	w.describe()
 	w.survey.Parts = w.parts
 	w.survey.Source, w.survey.Files = strings.Join(names, " "), names
+	w.describe()
+	w.notes()
 	return w.survey, nil
 }
 
@@ -175,7 +179,7 @@ func once(ctx context.Context, from *source.Opener, files []string, lay source.L
 	}
 	defer in.Close()
 	w := &surveying{
-		survey:  &Survey{Bytes: in.Size(), Layout: lay, Oddities: []Oddity{}, Noticed: []Oddity{}, SkippedRows: []SkippedRow{}},
+		survey:  &Survey{Bytes: in.Size(), Layout: lay, Oddities: []Oddity{}, SkippedRows: []SkippedRow{}},
 		options: o, headings: in.Headings,
 	}
 	w.survey.Drift = slices.Clone(in.Drift)
@@ -202,6 +206,7 @@ type surveying struct {
 	columns  []infer.Column
 	keys     *infer.Keys
 	sorts    [][]infer.Sorts // of the values by part and column
+	noticed  []note.Note     // what parts have that their records do not show
 	misread  []byte          // records that are not valid in the encoding
 }
 
@@ -219,6 +224,7 @@ type seen struct {
 	runs            []infer.Run
 	hashes          [][]uint64 // of the first records
 	sorts           []infer.Sorts
+	quotes          bool  // among the first rows
 	newTable        int64 // the row at which another table seems to begin
 }
 
@@ -294,6 +300,7 @@ func (w *surveying) work(profile []infer.Column) record.Work[seen] {
 		}
 		w.noteOddities(b, &s)
 		if b.FirstRecord == 1 && b.Part == 0 {
+			s.quotes = bytes.IndexByte(b.Data[:b.Raw], '"') >= 0
 			s.first = rows(b, 0, w.rowCount())
 		}
 		return s, nil
@@ -384,7 +391,7 @@ func (w *surveying) add(s seen) {
 	v.Broken += s.broken
 	v.Skipped = v.Skipped.Plus(s.skipped)
 	if s.newTable > 0 {
-		v.Noticed = append(v.Noticed, Oddity{w.parts[s.part], s.newTable, nil, "another table seems to begin here; --cells takes one of them"})
+		w.noticed = append(w.noticed, note.Of(w.parts[s.part], s.newTable, "another table seems to begin here; --cells takes one of them"))
 	}
 	for _, o := range s.oddities[:min(len(s.oddities), maxOddities-len(v.Oddities))] {
 		o.Source = w.parts[s.part]
@@ -396,6 +403,7 @@ func (w *surveying) add(s seen) {
 		}
 	}
 	v.Rows = append(v.Rows, s.first...)
+	v.hasQuotes = v.hasQuotes || s.quotes
 	if len(w.misread) < maxMisread {
 		w.misread = append(w.misread, s.misread...)
 	}

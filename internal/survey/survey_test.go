@@ -73,7 +73,7 @@ func TestSample(t *testing.T) {
 	require.Equal(t, "in the first 1500 records: 1,500 whole numbers; 1 to 1", s.Columns[0].Evidence)
 	whole := run(t, survey.Options{Sample: 200_000}, text)
 	require.False(t, whole.Sampled)
-	require.Equal(t, "1 is not", strings.Split(*whole.Columns[0].InTheWay, ", but ")[1][:8])
+	require.Equal(t, "1 is not", strings.Split(*whole.Columns[0].Obstacle, ", but ")[1][:8])
 }
 
 // TestParts tells of each oddity which file it is in, and on which line.

@@ -27,7 +27,7 @@ type Printer struct {
 // NewPrinter returns a printer to out, in colour and in the window's width
 // when out is a terminal that wants colour.
 func NewPrinter(out io.Writer) *Printer {
-	p := &Printer{out: out, width: 0}
+	p := &Printer{out: cleaner{out}, width: 0}
 	if f, ok := out.(*os.File); ok && term.IsTerminal(int(f.Fd())) {
 		p.colour = os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
 		p.width = defaultWidth
@@ -38,14 +38,21 @@ func NewPrinter(out io.Writer) *Printer {
 	return p
 }
 
+// The colours.
+var (
+	amber = text.Fg256Color(214)
+	red   = text.Fg256Color(203)
+	faint = text.Fg256Color(245)
+)
+
 // Amber marks text.
-func (p *Printer) Amber(s string) string { return p.paint(s, text.Fg256Color(214)) }
+func (p *Printer) Amber(s string) string { return p.paint(s, amber) }
 
 // Red marks what was lost or differs.
-func (p *Printer) Red(s string) string { return p.paint(s, text.Fg256Color(203)) }
+func (p *Printer) Red(s string) string { return p.paint(s, red) }
 
 // Faint takes text back.
-func (p *Printer) Faint(s string) string { return p.paint(s, text.Fg256Color(245)) }
+func (p *Printer) Faint(s string) string { return p.paint(s, faint) }
 
 // Bold marks a title.
 func (p *Printer) Bold(s string) string { return p.paint(s, text.Bold) }
@@ -166,16 +173,11 @@ func Shorten(s string, width int) string {
 	return text.Trim(s, width-1) + "…"
 }
 
-var controls = strings.NewReplacer("\n", "⏎", "\r", "␍", "\t", "⇥", "\x00", "␀", "\x1b", "␛", "\x1f", " ")
+var controls = strings.NewReplacer("\n", "⏎", "\r", "␍", "\t", "⇥", "\x1f", " ")
 
-// Printable shows control characters as signs, so that data cannot steer the
-// terminal. Escape sequences of our own are put on afterwards.
-func Printable(s string) string {
-	if strings.Contains(s, "\x1b[38;5;") || strings.Contains(s, "\x1b[0m") {
-		return s
-	}
-	return controls.Replace(s)
-}
+// Printable shows what breaks a line or moves along it as signs. All else that
+// could steer the terminal is shown so when it is written.
+func Printable(s string) string { return controls.Replace(s) }
 
 // Count writes a number with its thousands grouped.
 func Count(n int64) string { return humanize.Comma(n) }

@@ -22,9 +22,10 @@ type Error struct {
 	What         string
 }
 
-func (e *Error) Error() string {
-	return fmt.Sprintf("%s:%d:%d: %s", e.File, e.Line, e.Column, e.What)
-}
+func (e *Error) Error() string { return e.Place() + ": " + e.What }
+
+// Place returns the file, line and column.
+func (e *Error) Place() string { return fmt.Sprintf("%s:%d:%d", e.File, e.Line, e.Column) }
 
 // Read reads the tray in a folder NAME.tray, or its tray.yaml.
 func Read(path string) (*Tray, error) {
@@ -94,6 +95,9 @@ func (t *Tray) decodeSource(n *yaml.Node) error {
 	}
 	if err := mapping(n, keys, "files"); err != nil {
 		return err
+	}
+	if len(t.Files) == 0 {
+		return wrong(n, "files: write the names of one file or more")
 	}
 	if t.Layout.Format == source.SheetRows {
 		t.Layout.OfSheet()

@@ -74,6 +74,7 @@ func TestMistakes(t *testing.T) {
 		"not a truth":      {head + "columns:\n  - {from: A, nullable: perhaps}\n", "7:25: write true or false"},
 		"not YAML":         {"tray: [", "tray.yaml: yaml:"},
 		"columns no list":  {head + "columns: all\n", "6:10: columns: write a list"},
+		"no files":         {"tray: 1\nsource:\n  files: []\n", "files: write the names of one file or more"},
 		"files no list":    {"tray: 1\nsource:\n  files: {a: b}\n", "3:10: write a list here"},
 		"decimal sign":     {head + "columns:\n  - {from: A, name: a, type: double, decimal: x}\n", `"x" is not understood here; write , or .`},
 		"from and value":   {head + "columns:\n  - {from: A, value: '{file}', name: a, type: text}\n", "either from, the heading in the source, or value"},

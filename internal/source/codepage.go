@@ -1,0 +1,168 @@
+package source
+
+import (
+	"strings"
+	"unicode"
+
+	"golang.org/x/text/encoding/charmap"
+)
+
+// codePage is an encoding of one byte a character, and the languages that are
+// written in it.
+type codePage struct {
+	name      string
+	table     *charmap.Charmap
+	languages []*language
+}
+
+// language is what text of a language has beyond ASCII: its letters, the most
+// frequent first. Words of one with a script of its own have no letters of ASCII.
+type language struct {
+	letters string
+	script  *unicode.RangeTable // nil for Latin
+	rank    map[rune]int
+}
+
+func newLanguage(letters string, script *unicode.RangeTable) *language {
+	l := &language{letters: letters, script: script, rank: map[rune]int{}}
+	for i, r := range []rune(letters) {
+		l.rank[r] = i + 1
+	}
+	return l
+}
+
+var (
+	western = []*language{
+		newLanguage("éèàçêâîôûùëïœæ", nil), newLanguage("üäöß", nil), newLanguage("áíóéñúü", nil), newLanguage("ãçáéíóõêúâàô", nil),
+		newLanguage("àèìòùé", nil), newLanguage("åäöøæé", nil), newLanguage("éëïóü", nil), newLanguage("íáðóúýæöéþ", nil),
+	}
+	central = []*language{
+		newLanguage("łęóąśżćńź", nil), newLanguage("íáéěřčžšýůúňťďó", nil), newLanguage("áíéčžšýúľťňôäďóĺŕ", nil),
+		newLanguage("áéőóöíüúű", nil), newLanguage("ăîâşţșț", nil), newLanguage("čšžćđ", nil),
+	}
+	turkish  = []*language{newLanguage("ıüşğçöİâî", nil)}
+	baltic   = []*language{newLanguage("šėųžąūčįę", nil), newLanguage("āīšēūņļķģžč", nil), newLanguage("äõüöšž", nil)}
+	cyrillic = []*language{
+		newLanguage("оеаинтсрвлкмдпуяыьгзбчйхжшюцщэфъё", unicode.Cyrillic), newLanguage("оаиінвертскулдпмякьзигбчхйжшюєцїфщґ", unicode.Cyrillic),
+		newLanguage("аеиоснтрвдклпмузябгјчшцжњљћђџфх", unicode.Cyrillic),
+	}
+	greek  = []*language{newLanguage("αοιετσνηυρπκμλςωγδχθφβξζψάίόέήύώϊϋ", unicode.Greek)}
+	hebrew = []*language{newLanguage("יוהלאמרתבשנדקכעחםפטגצסזןץףך", unicode.Hebrew)}
+	arabic = []*language{newLanguage("المينروتبدعكفسحقهجشطةصخزىثغأضءذئإظؤآ", unicode.Arabic)}
+)
+
+// codePages lists the encodings of one byte that are told apart, in the order in
+// which they are taken where the text does not decide.
+var codePages = []codePage{
+	{"windows-1252", charmap.Windows1252, western},
+	{"iso-8859-15", charmap.ISO8859_15, western},
+	{"windows-1250", charmap.Windows1250, central},
+	{"windows-1251", charmap.Windows1251, cyrillic},
+	{"windows-1253", charmap.Windows1253, greek},
+	{"windows-1254", charmap.Windows1254, turkish},
+	{"windows-1255", charmap.Windows1255, hebrew},
+	{"windows-1256", charmap.Windows1256, arabic},
+	{"windows-1257", charmap.Windows1257, baltic},
+	{"iso-8859-2", charmap.ISO8859_2, central},
+	{"iso-8859-5", charmap.ISO8859_5, cyrillic},
+	{"koi8-r", charmap.KOI8R, cyrillic},
+	{"koi8-u", charmap.KOI8U, cyrillic},
+	{"ibm866", charmap.CodePage866, cyrillic},
+	{"ibm850", charmap.CodePage850, western},
+	{"ibm437", charmap.CodePage437, western},
+	{"ibm852", charmap.CodePage852, central},
+	{"macintosh", charmap.Macintosh, western},
+}
+
+// codePageByName returns the code page of a name: those that the web does not
+// know are called ibm850, and cp850 too.
+func codePageByName(name string) (codePage, bool) {
+	name = strings.Replace(name, "cp", "ibm", 1)
+	for _, p := range codePages {
+		if p.name == name {
+			return p, true
+		}
+	}
+	return codePage{}, false
+}
+
+// signs are characters that are no letters and may stand in any text.
+const signs = "\u00a0°§£€²³½¼·±×–—‘’“”„«»…ºª®©™•µ¿¡"
+
+// score says how well a sample reads in the code page: the mean over what is not
+// ASCII of how well each character fits, at best about 1. It is negative for
+// text that cannot be meant.
+func (p *codePage) score(sample []byte) float64 {
+	text := make([]rune, len(sample))
+	for i, c := range sample {
+		text[i] = p.table.DecodeByte(c)
+	}
+	best := -1.0
+	for _, l := range p.languages {
+		best = max(best, p.scoreAs(l, text))
+	}
+	return best
+}
+
+// scoreAs is the mean of what the characters of a text beyond ASCII are worth in
+// a language.
+func (p *codePage) scoreAs(l *language, text []rune) float64 {
+	sum, n := 0.0, 0
+	at := func(i int) rune {
+		if i < 0 || i >= len(text) {
+			return ' '
+		}
+		return text[i]
+	}
+	for i, r := range text {
+		if r < 0x80 {
+			continue
+		}
+		if n++; n > maxScored {
+			break
+		}
+		sum += p.worth(l, r, at(i-1), at(i+1))
+	}
+	return sum / float64(max(n, 1))
+}
+
+// worth is what a character between two others is worth: most for a letter of the
+// language, the more the more frequent it is, less for one of the other languages
+// that are written so and for other signs, and less than nothing for what does
+// not stand in words.
+func (p *codePage) worth(l *language, r, before, after rune) float64 {
+	inWord := unicode.IsLetter(before) && unicode.IsLetter(after)
+	switch {
+	case r == unicode.ReplacementChar || unicode.IsControl(r):
+		return -2
+	case !unicode.IsLetter(r):
+		if inWord && r != '’' || !strings.ContainsRune(signs, r) {
+			return -1
+		}
+		return 0.7
+	case r == 'ς' && unicode.IsLetter(after), unicode.IsUpper(r) && unicode.IsLower(before), unicode.IsLower(r) && unicode.IsUpper(before) && unicode.IsUpper(after):
+		return -0.5 // as no word is written
+	case l.script != nil && (isASCIILetter(before) || isASCIILetter(after)):
+		return -1
+	case !unicode.IsLetter(before) && !unicode.IsLetter(after):
+		return 0.2
+	}
+	lower := unicode.ToLower(r)
+	rank := max(l.rank[lower], l.rank[r])
+	switch {
+	case rank > 0 && l.script == nil:
+		return 1
+	case rank > 0 && unicode.IsUpper(r) && unicode.IsUpper(before): // words in capitals are rare
+		return 1.25 - 1.2*float64(rank)/float64(len(l.rank))
+	case rank > 0:
+		return 1.4 - 1.2*float64(rank)/float64(len(l.rank))
+	}
+	for _, other := range p.languages {
+		if other.rank[lower] > 0 {
+			return 0.8
+		}
+	}
+	return 0.3
+}
+
+func isASCIILetter(r rune) bool { return r|0x20 >= 'a' && r|0x20 <= 'z' }

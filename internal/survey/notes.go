@@ -1,0 +1,174 @@
+package survey
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"ambertray/internal/note"
+	"ambertray/internal/record"
+	"ambertray/internal/source"
+)
+
+// notes lists what a person should know of the survey, the most important first:
+// values that keep a column from a tighter type, guesses, what is not loaded,
+// and then conventions that are unusual.
+func (w *surveying) notes() {
+	s := w.survey
+	s.Notes = []note.Note{}
+	add := func(list ...note.Note) { s.Notes = append(s.Notes, list...) }
+	for i := range s.Columns {
+		if c := &s.Columns[i]; c.Obstacle != nil {
+			add(note.On(c.Heading, *c.Obstacle))
+		}
+	}
+	add(s.encodingNotes()...)
+	for i := range s.Columns {
+		c := &s.Columns[i]
+		for _, what := range []string{c.Choice.Guess, c.Choice.Remark} {
+			if what != "" {
+				add(note.On(c.Heading, what))
+			}
+		}
+	}
+	add(s.recordNotes()...)
+	for i := range s.Columns {
+		c := &s.Columns[i]
+		for _, word := range c.Choice.NullWords {
+			add(note.On(c.Heading, fmt.Sprintf("%q is read as NULL: %s", word, countOf(c.NullWords[word], "value", "values"))))
+		}
+	}
+	add(s.layoutNotes()...)
+	add(s.keyNotes()...)
+	for _, d := range s.Drift {
+		add(note.Note{Source: &d.Part, What: "its columns are not those of the first: " + d.String()})
+	}
+	add(w.noticed...)
+	if len(s.Files) > 1 {
+		add(note.About(fmt.Sprintf("%d files became one table", len(w.parts))))
+	}
+}
+
+// encodingNotes says that an encoding is a guess, and how the text would read in
+// others.
+func (s *Survey) encodingNotes() (list []note.Note) {
+	for i, r := range s.Layout.Readings {
+		what := fmt.Sprintf("the encoding is a guess: as %s this line reads %q", r.Encoding, r.Text)
+		if i > 0 {
+			what = fmt.Sprintf("as %s the line reads %q; --encoding %s takes that", r.Encoding, r.Text, r.Encoding)
+		}
+		list = append(list, note.Note{Line: r.Line, What: what})
+	}
+	return list
+}
+
+// recordNotes is about records that will be rejected or filled.
+func (s *Survey) recordNotes() (list []note.Note) {
+	if n := s.Ragged - s.Filled; n > 0 {
+		list = append(list, note.About(countOf(n, "record has", "records have")+
+			" more or fewer cells than the header and will be rejected; --fill-short fills the short ones with NULL"))
+	}
+	if s.Filled > 0 {
+		list = append(list, note.About(countOf(s.Filled, "record has", "records have")+
+			" fewer cells than the header; the missing cells at the end become NULL"))
+	}
+	if s.Broken > 0 {
+		list = append(list, note.About(countOf(s.Broken, "record", "records")+" cannot be read and will be rejected"))
+	}
+	for _, o := range s.Oddities {
+		if o.What == record.LiteralQuote.String() || o.What == record.StrayQuote.String() {
+			list = append(list, note.Note{Source: &o.Source, Line: o.Line, Column: o.Column, What: o.What})
+		}
+	}
+	return list
+}
+
+// layoutNotes is about the rows that are skipped and about unusual conventions.
+func (s *Survey) layoutNotes() (list []note.Note) {
+	for _, rule := range []record.Rule{record.Title, record.Description, record.Footer} {
+		rows := s.skippedBy(rule)
+		if n := s.Skipped[rule]; n > 0 && len(rows) > 0 {
+			list = append(list, note.Of(rows[0].Source, rows[0].Line, fmt.Sprintf("%s skipped, the first %q",
+				countOf(n, rule.String()+" is", rule.String()+"s are"), record.Clip([]byte(rows[0].Text)))))
+		}
+	}
+	l := &s.Layout
+	if l.HeaderLine == 0 {
+		list = append(list, note.About("no header was found: columns are numbered; --header LINE sets it"))
+	}
+	for _, c := range []struct {
+		unusual bool
+		what    string
+	}{
+		{l.Quote == "" && l.Columns == "" && l.Format == source.Delimited && s.hasQuotes, `quotes are read as text: they do not go around cells; --quote '"' if they do`},
+		{l.Quote == "'", "cells are quoted with '"},
+		{l.Escape == source.Backslash, `a quote in a quoted cell is written \"`},
+		{l.Escape == source.Unescaped, "quotes in quoted cells are not doubled: only one before a delimiter or line end closes a cell"},
+		{l.SkipSpaces, "the spaces around cells are removed; --skip-spaces=false keeps them"},
+		{l.Columns != "", "cells are cut at fixed places, without the spaces around them: " + l.Columns},
+		{l.Comment != "" && s.Skipped[record.Comment] > 0, fmt.Sprintf("lines that begin with %s are comments: %d", l.Comment, s.Skipped[record.Comment])},
+	} {
+		if c.unusual {
+			list = append(list, note.About(c.what))
+		}
+	}
+	return list
+}
+
+// skippedBy returns the first rows that a rule left out.
+func (s *Survey) skippedBy(rule record.Rule) (rows []SkippedRow) {
+	for _, r := range s.SkippedRows {
+		if r.Rule == rule.String() {
+			rows = append(rows, r)
+		}
+	}
+	return rows
+}
+
+// keyNotes names columns that could be the key where none is drafted.
+func (s *Survey) keyNotes() (list []note.Note) {
+	var unique []string
+	for i, c := range s.Columns {
+		if c.Key && keyType(c.Choice.Type) {
+			if i == 0 || keyWords.MatchString(c.Name) {
+				return nil // it is drafted as the key
+			}
+			unique = append(unique, c.Name)
+		}
+	}
+	if unique != nil && !s.Sampled {
+		list = append(list, note.About("no key is drafted; unique in all records: "+strings.Join(unique[:min(len(unique), maxNamed)], ", ")))
+	}
+	return list
+}
+
+// Repeated is a note, and in how many other parts the same holds.
+type Repeated struct {
+	note.Note
+	Others int
+}
+
+// Elsewhere says in how many other parts the same was noticed.
+func (n *Repeated) Elsewhere() string {
+	if n.Others == 0 {
+		return ""
+	}
+	return fmt.Sprintf(", and in %d other parts", n.Others)
+}
+
+// WithoutRepeats returns notes, those that say the same of several parts once.
+func WithoutRepeats(notes []note.Note) (list []Repeated) {
+	for _, n := range notes {
+		i := slices.IndexFunc(list, func(o Repeated) bool {
+			return n.Source != nil && o.Source != nil && *o.Source != *n.Source && o.What == n.What && equal(o.Column, n.Column)
+		})
+		if i < 0 {
+			list = append(list, Repeated{Note: n})
+			continue
+		}
+		list[i].Others++
+	}
+	return list
+}
+
+func equal(a, b *string) bool { return a == b || a != nil && b != nil && *a == *b }
