@@ -107,7 +107,7 @@ func TestSheetNotices(t *testing.T) {
 	require.Equal(t, 39.0, left["records"])
 	require.Equal(t, "column_5", left["columns"].([]any)[4].(map[string]any)["heading"])
 	require.Equal(t, 0.0, left["columns"].([]any)[1].(map[string]any)["blanks"])
-	require.Len(t, left["noticed"], 4)
+	require.Len(t, left["notes"], 6)
 	_, errOut := d.run(1, "survey", "loans.xlsx", "--cells", "Costs")
 	require.Contains(t, errOut, "it names Fees (D3:D20 of Loans)")
 	_, errOut = d.run(2, "survey", "loans.xlsx", "--cells", "B 3")
@@ -180,12 +180,12 @@ func TestPartsDiffer(t *testing.T) {
 	d.write("m-3.csv", "no,name,fee\n4,dove,6\n5,elk,7\nTotal,,13\nPrinted by hand\n")
 	out, _ := d.run(0, "load", "m-*.csv", "--to", "museum.db")
 	require.Contains(t, out, "5 records, 7 skipped (3 titles, 1 blank line, 3 footer rows)")
-	require.Contains(t, out, "the header of m-2.csv was found on line 4, and not on 2")
+	require.Contains(t, out, "m-2.csv, line 4, and in 1 other part: the header is here, and not on line 2")
 	require.Equal(t, "1|ant|5|2|bee|6|3|cat|7|4|dove|6|5|elk|7", d.query("SELECT no, name, fee FROM m ORDER BY no"))
 	require.Contains(t, d.read("m.tray/tray.yaml"), "header: 2\n  footer: found\n")
 	d.write("m-1.csv", "A title more\n\nLoans of July\nno,name,fee\n6,fox,5\n")
 	out, _ = d.run(0, "load", "m.tray", "--to", "museum.db", "--existing", "empty")
-	require.Contains(t, out, "the header of m-1.csv was found on line 4, and not on 2")
+	require.Contains(t, out, "m-1.csv, line 4, and in 2 other parts: the header is here, and not on line 2")
 	require.Equal(t, "2|3|4|5|6", d.query("SELECT no FROM m ORDER BY no"))
 }
 

@@ -75,7 +75,7 @@ func TestChoose(t *testing.T) {
 		{"three decimals after a point", "decimal(5,3)", "", list("1.234|0.5"), "2 numbers of up to 3 decimals"},
 		{"groups after points, decided by another", "integer", "", list("1.234|1.234.567"), "'.' is a thousands separator in 2"},
 		{"groups after points with decimals", "decimal(6,1)", "", list("1.234|12,5"), "',' is the decimal sign; '.' is a thousands separator in 1"},
-		{"one comma before three digits", "integer", "", list("1,234|567"), "ambiguous: if it stands before decimals"},
+		{"one comma before three digits", "integer", "", list("1,234|567"), "ambiguous: ',' was taken for a thousands separator"},
 		{"decided by a shorter one", "decimal(5,3)", "", list("1,234|0,5"), "',' is the decimal sign"},
 		{"spaces for thousands", "decimal(9,1)", "", list("1 234 567,5|12"), "' ' is a thousands separator in 1"},
 		{"apostrophes", "decimal(7,2)", "", list("1'234.50|2"), "''' is a thousands separator"},

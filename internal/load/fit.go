@@ -106,6 +106,8 @@ func holds(live, planned table.Type) bool {
 		return planned.Textual() || planned.Kind == table.UUID
 	case number(live):
 		return number(planned)
+	case live.Kind == table.Boolean && planned.Textual():
+		return true // of which only the words for true and false are taken
 	}
 	return live.Kind == planned.Kind
 }

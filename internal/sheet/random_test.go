@@ -3,6 +3,7 @@ package sheet_test
 import (
 	"fmt"
 	"html"
+	"math"
 	"math/rand/v2"
 	"strconv"
 	"strings"
@@ -65,8 +66,11 @@ func (g grid) text(cells sheet.Cells) (rows []string) {
 func shown(v any) string {
 	switch v := v.(type) {
 	case float64:
-		rounded, _ := strconv.ParseFloat(strconv.FormatFloat(v, 'e', 14, 64), 64)
-		return strconv.FormatFloat(rounded, 'f', -1, 64)
+		entered, _ := strconv.ParseFloat(strconv.FormatFloat(v, 'e', 14, 64), 64)
+		if math.Abs(entered-v) > 3*(math.Nextafter(math.Abs(v), math.MaxFloat64)-math.Abs(v)) {
+			entered = v // more than the noise of floating point
+		}
+		return strconv.FormatFloat(entered, 'f', -1, 64)
 	case bool:
 		return strings.ToUpper(fmt.Sprint(v))
 	}

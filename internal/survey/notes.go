@@ -89,7 +89,7 @@ func (s *Survey) layoutNotes() (list []note.Note) {
 		rows := s.skippedBy(rule)
 		if n := s.Skipped[rule]; n > 0 && len(rows) > 0 {
 			list = append(list, note.Of(rows[0].Source, rows[0].Line, fmt.Sprintf("%s skipped, the first %q",
-				countOf(n, rule.String()+" is", rule.String()+"s are"), record.Clip([]byte(rows[0].Text)))))
+				countOf(n, rule.String()+" is", rule.String()+"s are"), strings.Join(strings.Fields(strings.ReplaceAll(record.Clip([]byte(rows[0].Text)), "\x1f", " ")), " "))))
 		}
 	}
 	l := &s.Layout
@@ -153,7 +153,7 @@ func (n *Repeated) Elsewhere() string {
 	if n.Others == 0 {
 		return ""
 	}
-	return fmt.Sprintf(", and in %d other parts", n.Others)
+	return ", and in " + countOf(int64(n.Others), "other part", "other parts")
 }
 
 // WithoutRepeats returns notes, those that say the same of several parts once.

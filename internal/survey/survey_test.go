@@ -98,7 +98,7 @@ func TestParts(t *testing.T) {
 	}, told)
 	tray := s.Draft(filepath.Join(t.TempDir(), "part.tray"))
 	require.Equal(t, "part", tray.Table.Name)
-	require.Contains(t, tray.Notes["source"][0], "fill_short: true")
+	require.Contains(t, tray.Notes["source"][0], "--fill-short")
 }
 
 // TestKey takes a unique column that is placed or named like a key.

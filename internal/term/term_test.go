@@ -19,7 +19,12 @@ func TestWords(t *testing.T) {
 	require.Equal(t, "12.30 s", Seconds(12.3))
 	require.Equal(t, "amb…", Shorten("amber", 4))
 	require.Equal(t, "漢…", Shorten("漢字", 3))
-	require.Equal(t, "a⏎b␛[31m", Printable("a\nb\x1b[31m"), "data cannot steer the terminal")
+	require.Equal(t, "a⏎b", Printable("a\nb"))
+	var out bytes.Buffer
+	p := NewPrinter(&out)
+	p.colour = true
+	p.Line("%s %s", p.Red("\x1b[31m\x1b[2J"), "a\u202eb\x9b\xff\x07\u200fü")
+	require.Equal(t, p.Red("␛[31m␛[2J")+" a<U+202E>b\uFFFD\uFFFD␇<U+200F>ü\n", out.String(), "data cannot steer the terminal")
 }
 
 // TestTable aligns without colour where there is no terminal.
