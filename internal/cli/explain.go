@@ -35,14 +35,10 @@ func (a *app) report(err error) int {
 	}
 	message := err.Error()
 	var partial *load.PartialError
-	var again *load.AgainError
 	switch {
 	case errors.As(err, &partial):
 		message = fmt.Sprintf("%s; %s committed, up to record %s, as load %s", reasonOf(partial.Err),
 			term.Amount(partial.Entry.Loaded, "row"), term.Count(partial.Entry.Record), partial.Entry.ID)
-	case errors.As(err, &again):
-		message = fmt.Sprintf("the content of %s was loaded into %s already: %s on %s UTC, as load %s", again.Source, again.Table,
-			term.Amount(again.Loaded, "row"), again.At.Format("2006-01-02 15:04"), again.ID)
 	case errors.Is(err, context.Canceled):
 		message = "interrupted: " + a.undone
 	}
@@ -126,6 +122,7 @@ var hints = []struct {
 	{load.ErrMergeOnce, "leave out --commit-every"},
 	{load.ErrWasMerged, "load it once more: a merge changes only what differs, and counts it"},
 	{load.ErrNeedsLedger, "leave out --no-ledger or --commit-every"},
+	{ledger.ErrNotPartial, "ambertray history shows every load"},
 	{ledger.ErrMoved, "let the other load finish"},
 	{target.ErrUnreachable, "look at the host, the port and whether the server runs, then try again"},
 	{target.ErrLogin, "look at the user and the password: PGPASSWORD or MYSQL_PWD, the password file or the URL"},
@@ -162,7 +159,7 @@ func hintFor(err error) string {
 	var choice *sheet.ChoiceError
 	var name *sheet.NameError
 	var drift *intake.DriftError
-	var elsewhere *load.ElsewhereError
+	var otherTray *load.OtherTrayError
 	var mixed *source.MixedError
 	var panicked *record.PanicError
 	switch {
@@ -172,8 +169,10 @@ func hintFor(err error) string {
 		return fmt.Sprintf("write it in one encoding; or --encoding utf-8 rejects the lines that are not, and --encoding %s reads all lines as that", mixed.OtherEncoding)
 	case errors.As(err, &partial):
 		return "load the same once more, and it goes on from there"
-	case errors.As(err, &elsewhere):
-		return "load it with that tray, to go on; --again loads all of it once more"
+	case errors.As(err, &otherTray):
+		return "load the same files with that tray, to go on; if that tray is gone, ambertray history forgets the load with --forget " + otherTray.ID + ", and its rows stay in the table"
+	case errors.As(err, &again) && len(again.Parts) < again.Of:
+		return "--only-new leaves them out and loads the others; --again loads all once more"
 	case errors.As(err, &again):
 		return "nothing is left to do; ambertray history shows every load, and --again loads it once more"
 	case errors.As(err, &missing):

@@ -1,9 +1,11 @@
 package cli
 
 import (
+	"context"
 	"github.com/spf13/cobra"
 
 	"ambertray/internal/ledger"
+	"ambertray/internal/target"
 	"ambertray/internal/term"
 )
 
@@ -15,13 +17,23 @@ func (a *app) newHistory() *cobra.Command {
 	}
 	to := toFlag(c)
 	table := c.Flags().String("table", "", "only the loads into this table")
+	forget := c.Flags().String("forget", "", "take the `LOAD` out of the ledger that was interrupted and cannot go on; the rows that it has committed stay")
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		tgt, err := a.open(c.Context(), *to, false)
 		if err != nil {
 			return err
 		}
 		defer tgt.Close()
-		loads, err := ledger.Read(c.Context(), tgt, *table)
+		identity := ""
+		if *table != "" {
+			if identity, err = tgt.Identity(c.Context(), *table); err != nil {
+				return err
+			}
+		}
+		if *forget != "" {
+			return a.forget(c.Context(), tgt, *forget)
+		}
+		loads, err := ledger.Read(c.Context(), tgt, identity)
 		if err != nil {
 			return err
 		}
@@ -32,6 +44,18 @@ func (a *app) newHistory() *cobra.Command {
 		return a.show(result, func() { a.drawHistory(tgt.Name(), loads) })
 	}
 	return c
+}
+
+// forget takes a load that was interrupted out of the ledger.
+func (a *app) forget(ctx context.Context, tgt target.Target, id string) error {
+	e, err := ledger.ForgetPartial(ctx, tgt, id)
+	if err != nil {
+		return err
+	}
+	return a.show(e, func() {
+		a.print.Fact("forgotten", "load %s of %s into %s", a.print.Bold(e.ID), e.Source, e.Table)
+		a.print.Fact("note", "%s that it has committed stay in the table; loading the same again adds them once more", term.Amount(e.Loaded, "row"))
+	})
 }
 
 func (a *app) drawHistory(target string, loads []ledger.Entry) {

@@ -75,6 +75,7 @@ A bare source is surveyed and drafted first, and the tray is kept.`,
 func loadOptions(c *cobra.Command) *load.Options {
 	o := &load.Options{Verify: load.EveryColumn}
 	c.Flags().BoolVar(&o.Again, "again", false, "load once more what the ledger says is in the table already")
+	c.Flags().BoolVar(&o.OnlyNew, "only-new", false, "leave out the files and sheets that the ledger says are in the table already")
 	noLedgerFlag(c, o)
 	c.Flags().Int64Var(&o.Every, "commit-every", 0, "commit every `N` records; a load that is interrupted then goes on where it was (default: all or nothing)")
 	c.Flags().Var(&o.Verify, "verify", "what is verified before the commit: full, every column, or counts, the rows only")

@@ -26,6 +26,12 @@ type Part struct {
 	Sheet  string // of a workbook
 	Bytes  int64  // of the file as it is
 	SHA256 string // once it was read to its end, if it was asked for
+	// Content is the SHA-256 of the text, however it is packed and encoded, and
+	// TextBytes its length. They are known once it was read to its end, if it was
+	// asked for; TextBytes of a plain file before that.
+	Content   string
+	TextBytes int64
+	LeftOut   bool // it is not read
 
 	Headings   []string
 	HeaderLine int64        // where these are, 0 where there are none
@@ -46,6 +52,13 @@ func (p *Part) SheetName() *string {
 		return nil
 	}
 	return &p.Sheet
+}
+
+// size takes in what the open part is known to have.
+func (p *Part) size(src *source.Source) {
+	if p.Bytes = src.Size; src.Plain() {
+		p.TextBytes = src.Size
+	}
 }
 
 // Intake reads the records of one or more files. It implements record.Reader;
@@ -172,7 +185,8 @@ func Open(ctx context.Context, opener *source.Opener, names []string, lay source
 		return nil, err
 	}
 	first := &in.Parts[0]
-	in.Headings, first.Bytes = slices.Clone(first.Headings), in.src.Size
+	in.Headings = slices.Clone(first.Headings)
+	first.size(in.src)
 	if wanted == nil {
 		in.wanted = in.Headings
 	}
@@ -198,7 +212,7 @@ func (in *Intake) look(p *Part) error {
 	if err != nil {
 		return err
 	}
-	p.Bytes = src.Size
+	p.size(src)
 	return src.Close()
 }
 
@@ -226,12 +240,36 @@ func (in *Intake) advance() (err error) {
 	return err
 }
 
+// LeaveOut leaves out parts, by their indexes, before anything is read. One part
+// at least must be left.
+func (in *Intake) LeaveOut(parts []int) error {
+	for _, i := range parts {
+		in.Parts[i].LeftOut = true
+		in.size -= in.Parts[i].Bytes
+	}
+	if !in.Parts[0].LeftOut {
+		return nil
+	}
+	if err := in.src.Close(); err != nil {
+		return err
+	}
+	in.skipLeftOut()
+	return in.advance()
+}
+
+// skipLeftOut goes on to the next part that is read.
+func (in *Intake) skipLeftOut() {
+	for in.next < len(in.Parts) && in.Parts[in.next].LeftOut {
+		in.next++
+	}
+}
+
 // Next implements record.Reader.
 func (in *Intake) Next() (record.Piece, error) {
 	for {
-		p, err := in.reader.Next()
+		next, err := in.reader.Next()
 		if err == nil {
-			next := piece{Piece: p, part: in.next - 1}
+			next := piece{Piece: next, part: in.next - 1}
 			if in.orders != nil {
 				next.order = in.orders[next.part]
 			}
@@ -241,8 +279,10 @@ func (in *Intake) Next() (record.Piece, error) {
 		if !errors.Is(err, io.EOF) {
 			return nil, fmt.Errorf("read %s: %w", name, err)
 		}
-		in.Parts[in.next-1].SHA256, in.Parts[in.next-1].Facts = in.src.Sum(), in.src.Facts()
-		if in.next == len(in.Parts) {
+		p := &in.Parts[in.next-1]
+		p.SHA256, p.Facts = in.src.Sum(), in.src.Facts()
+		p.Content, p.TextBytes = in.src.Content()
+		if in.skipLeftOut(); in.next == len(in.Parts) {
 			return nil, io.EOF
 		}
 		if err := in.src.Close(); err != nil {
@@ -280,28 +320,22 @@ func (in *Intake) Done() int64 { return in.read.Load() }
 // Size returns the bytes of all parts.
 func (in *Intake) Size() int64 { return in.size }
 
-// SizeTells tells whether two sources of the same content have the same size. Two
-// workbooks may be written in different ways.
-func (in *Intake) SizeTells() bool {
-	return !slices.ContainsFunc(in.Parts, func(p Part) bool { return p.Sheet != "" })
-}
-
-// Sums reads the parts to their ends and returns the SHA-256 of each.
-func (in *Intake) Sums(ctx context.Context) (sums []string, err error) {
-	for _, p := range in.Parts {
-		o := in.Layout.Options(p.Sheet)
-		o.Sum, o.Keep = true, true
-		src, err := in.opener.Open(ctx, p.Name, o)
-		if err != nil {
-			return nil, err
-		}
-		_, err = io.Copy(io.Discard, src)
-		sums = append(sums, src.Sum())
-		if err = errors.Join(err, src.Close(), ctx.Err()); err != nil {
-			return nil, err
-		}
+// ContentOf reads a part to its end, unless that was done before, and returns the
+// SHA-256 of its text.
+func (in *Intake) ContentOf(ctx context.Context, part int) (string, error) {
+	p := &in.Parts[part]
+	if p.Content != "" {
+		return p.Content, nil
 	}
-	return sums, nil
+	o := in.Layout.Options(p.Sheet)
+	o.Sum, o.Keep = true, true
+	src, err := in.opener.Open(ctx, p.Name, o)
+	if err != nil {
+		return "", err
+	}
+	_, err = io.Copy(io.Discard, src)
+	p.Content, p.TextBytes = src.Content()
+	return p.Content, errors.Join(err, src.Close(), ctx.Err())
 }
 
 // Close closes what is open.

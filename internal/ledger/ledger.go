@@ -8,6 +8,7 @@ import (
 	"crypto/rand"
 	"crypto/sha256"
 	"encoding/hex"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"strconv"
@@ -59,6 +60,7 @@ type Entry struct {
 	Source  string    `json:"source"` // the names of its files
 	Bytes   int64     `json:"bytes"`  // of the files
 	Content string    `json:"content"`
+	Parts   Parts     `json:"parts"` // its files and sheets
 	Tray    string    `json:"tray"`
 	Load    string    `json:"load"` // its id within the tray
 	Read    int64     `json:"read"` // rows besides the header, as far as it has come
@@ -73,6 +75,18 @@ type Entry struct {
 	// of the table: as long as there is one, the load is not done.
 	Stage string `json:"-"`
 }
+
+// Part is one file or sheet of a load: its name, the SHA-256 of its text, however
+// it was packed and encoded, the length of that, and how many rows were loaded.
+type Part struct {
+	Name    string `json:"name"`
+	Content string `json:"content"`
+	Bytes   int64  `json:"bytes"`
+	Loaded  int64  `json:"loaded"`
+}
+
+// Parts are kept in one column of the ledger, as JSON.
+type Parts []Part
 
 // Place is the last record that a load has dealt with: the index of its file or
 // sheet, and its number there.
@@ -110,6 +124,7 @@ var columns = []struct {
 	{"source", table.Type{Kind: table.Text}, func(e *Entry) any { return &e.Source }},
 	{"bytes", table.Type{Kind: table.BigInt}, func(e *Entry) any { return &e.Bytes }},
 	{"content", table.Type{Kind: table.Char, Size: 64}, func(e *Entry) any { return &e.Content }},
+	{"parts", table.Type{Kind: table.Text}, func(e *Entry) any { return &e.Parts }},
 	{"tray", table.Type{Kind: table.Text}, func(e *Entry) any { return &e.Tray }},
 	{"tray_load", table.Type{Kind: table.Varchar, Size: 20}, func(e *Entry) any { return &e.Load }},
 	{"rows_read", table.Type{Kind: table.BigInt}, func(e *Entry) any { return &e.Read }},
@@ -138,7 +153,13 @@ func Make(ctx context.Context, db DB) (made bool, err error) {
 	if exists || err != nil {
 		return false, err
 	}
-	return true, run(ctx, db, db.Dialect().CreateTable(plan()))
+	if err := run(ctx, db, db.Dialect().CreateTable(plan())); err != nil {
+		if again, existsErr := db.Exists(ctx, Name); existsErr == nil && again { // another load was quicker
+			return false, nil
+		}
+		return false, err
+	}
+	return true, nil
 }
 
 // Try finds out in the transaction of a load whether its entry can be written.
@@ -207,6 +228,9 @@ func literal(d *dialect.Dialect, field any) string {
 		return strconv.FormatInt(*f, 10)
 	case *int:
 		return strconv.Itoa(*f)
+	case *Parts:
+		text, _ := json.Marshal(append(Parts{}, *f...)) // which has nothing that cannot be written
+		return d.Literal(string(text))
 	}
 	panic("ledger: a column of no known type")
 }
@@ -261,6 +285,8 @@ func scan(text string, field any) (err error) {
 		*f, err = strconv.ParseInt(text, 10, 64)
 	case *int:
 		*f, err = strconv.Atoi(text)
+	case *Parts:
+		err = json.Unmarshal([]byte(text), f)
 	}
 	return err
 }
@@ -270,41 +296,63 @@ func replace(d *dialect.Dialect, tableName, id string) string {
 	return fmt.Sprintf("UPDATE %s SET state = '%s' WHERE loaded_table = %s AND id <> %s", Name, Replaced, d.Literal(tableName), d.Literal(id))
 }
 
-// Settle says what became of the loads that were to be renamed from a stage:
-// those whose stage is still there are not done, the others are, and have taken
-// the place of all before.
-func Settle(ctx context.Context, db DB, stage string) error {
+// ResolveStages says what became of the loads of a table that were to be renamed
+// from a staging table: those whose staging table exists are not done, the others
+// are, and have taken the place of all before. It returns the staging tables of
+// these.
+func ResolveStages(ctx context.Context, db DB, tableName string) (published []string, err error) {
 	ledger, err := db.Exists(ctx, Name)
 	if err != nil || !ledger {
-		return err
-	}
-	waiting, err := db.Exists(ctx, stage)
-	if err != nil {
-		return err
+		return nil, err
 	}
 	d := db.Dialect()
-	where := " WHERE stage = " + d.Literal(stage)
-	if waiting {
-		_, err = db.Exec(ctx, "DELETE FROM "+Name+where)
-		return err
-	}
-	done, err := db.Query(ctx, "SELECT loaded_table, id FROM "+Name+where)
+	rows, err := db.Query(ctx, "SELECT id, stage FROM "+Name+" WHERE stage <> '' AND loaded_table = "+d.Literal(tableName))
 	if err != nil {
-		return err
+		return nil, err
 	}
-	for _, row := range done {
-		if _, err := db.Exec(ctx, replace(d, row[0], row[1])); err != nil {
-			return err
+	for _, row := range rows {
+		id, stage := row[0], row[1]
+		waiting, err := db.Exists(ctx, stage)
+		if err != nil {
+			return nil, err
+		}
+		steps := []string{"DELETE FROM " + Name + " WHERE id = " + d.Literal(id)}
+		if !waiting {
+			published = append(published, stage)
+			steps = []string{replace(d, tableName, id), "UPDATE " + Name + " SET stage = '' WHERE id = " + d.Literal(id)}
+		}
+		for _, s := range steps {
+			if _, err := db.Exec(ctx, s); err != nil {
+				return nil, err
+			}
 		}
 	}
-	_, err = db.Exec(ctx, "UPDATE "+Name+" SET stage = ''"+where)
-	return err
+	return published, nil
 }
 
 // Forget takes an entry out of which nothing was loaded.
 func Forget(ctx context.Context, db DB, id string) error {
 	_, err := db.Exec(ctx, "DELETE FROM "+Name+" WHERE rows_loaded = 0 AND id = "+db.Dialect().Literal(id))
 	return err
+}
+
+// ErrNotPartial is returned for a load that is not one that was interrupted.
+var ErrNotPartial = errors.New("no interrupted load has this id")
+
+// ForgetPartial takes the entry of a load that was interrupted out of the ledger
+// and returns it. The rows that it has committed stay.
+func ForgetPartial(ctx context.Context, db DB, id string) (Entry, error) {
+	entries, err := Read(ctx, db, "")
+	if err != nil {
+		return Entry{}, err
+	}
+	for _, e := range entries {
+		if e.ID == id && e.State == Partial {
+			_, err := db.Exec(ctx, "DELETE FROM "+Name+" WHERE state = '"+string(Partial)+"' AND id = "+db.Dialect().Literal(id))
+			return e, err
+		}
+	}
+	return Entry{}, fmt.Errorf("load %s: %w", id, ErrNotPartial)
 }
 
 // RemoveEmpty takes a ledger away that a failed load has made, where

@@ -26,7 +26,7 @@ func (l *loading) prepare(ctx context.Context) error {
 			return err
 		}
 	}
-	how := target.Creation{Whole: l.parts != nil}
+	how := target.Creation{Whole: l.parts != nil, NoLedger: l.NoLedger}
 	if !exists || mode == table.Refuse {
 		l.receipt.Done = "created"
 		return l.tx.Create(ctx, l.table, how)

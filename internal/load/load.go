@@ -27,6 +27,7 @@ var ErrDiffers = errors.New("the table differs from the source")
 // Options of a load.
 type Options struct {
 	Again    bool // load content that is in the table already once more
+	OnlyNew  bool // leave out files and sheets that are in the table already
 	NoLedger bool // neither look into the ledger nor write it
 	Verify   Depth
 	Every    int64 // commit every so many records, or 0 for one transaction
@@ -62,8 +63,7 @@ func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Targe
 	if err := to.Dialect().Check(&t.Table); err != nil {
 		return nil, err
 	}
-	open := func(ctx context.Context) (*pass.Pass, error) { return pass.Open(ctx, t, from) }
-	p, err := open(ctx)
+	p, err := pass.Open(ctx, t, from)
 	if err != nil {
 		return nil, err
 	}
@@ -71,18 +71,22 @@ func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Targe
 	if o.Every > 0 && t.Table.Existing == table.Merge {
 		return nil, ErrMergeOnce
 	}
-	l := &loading{Options: o, plan: &t.Table, table: &t.Table, to: to, pass: p, open: open, receipt: newReceipt(t, &t.Table, to, p.Headings, o)}
-	unlock, err := to.Lock(ctx, t.Table.Name)
+	l := &loading{Options: o, tray: t, plan: &t.Table, table: &t.Table, to: to, pass: p, receipt: newReceipt(t, &t.Table, to, p.Headings, o)}
+	l.open = func(ctx context.Context) (*pass.Pass, error) {
+		again, err := pass.Open(ctx, t, from)
+		if err != nil {
+			return nil, err
+		}
+		return again, again.LeaveOut(l.leftOut)
+	}
+	if l.identity, err = to.Identity(ctx, t.Table.Name); err != nil {
+		return nil, err
+	}
+	unlock, err := to.Lock(ctx, l.identity)
 	if err != nil {
 		return nil, err
 	}
 	defer unlock()
-	if err := l.once(ctx); err != nil {
-		return nil, err
-	}
-	if err := l.settle(t); err != nil {
-		return nil, err
-	}
 	err = l.fill(ctx)
 	if err != nil && !errors.Is(err, ErrDiffers) {
 		return nil, l.giveUp(err)
@@ -93,9 +97,10 @@ func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Targe
 	return l.receipt, errors.Join(err, l.receipt.write(l.dir, receiptFile))
 }
 
-// settle gives the load its id and folder: those that it had before, if it goes
+// assignID gives the load its id and folder: those that it had before, if it goes
 // on where it was interrupted.
-func (l *loading) settle(t *tray.Tray) (err error) {
+func (l *loading) assignID() (err error) {
+	t := l.tray
 	if l.parts != nil && l.parts.written {
 		l.receipt.Load, l.dir = l.parts.entry.Load, t.LoadDir(l.parts.entry.Load)
 		if l.parts.entry.Loaded == 0 { // a load that could do no more may have taken it away
@@ -118,7 +123,7 @@ func (l *loading) giveUp(err error) error {
 		_ = ledger.Forget(context.Background(), l.to, l.parts.entry.ID) // otherwise it begins anew
 	}
 	var many *TooManyError
-	if !errors.As(err, &many) {
+	if l.dir != "" && !errors.As(err, &many) {
 		os.RemoveAll(l.dir)
 	}
 	return err
@@ -127,21 +132,24 @@ func (l *loading) giveUp(err error) error {
 // loading is the state of one load.
 type loading struct {
 	Options
-	to      target.Target
-	open    func(context.Context) (*pass.Pass, error) // opens the source
-	pass    *pass.Pass
-	dir     string // the folder of the load
-	rejects reject.Writer
-	receipt *Receipt
-	plan    *table.Table
-	table   *table.Table // the plan's, with the types of a table that is there
-	before  counted      // the rows that are in it and stay
-	mend    *mend        // nil unless it is rejects that are loaded
-	parts   *parts       // nil unless it commits in parts
-	schema  string       // that was made, where a rollback does not take it away
-	merge   *merge       // nil unless its rows are merged
-	tx      target.Tx
-	sink    target.Sink
+	tray     *tray.Tray
+	identity string // of the table, as the target knows it
+	leftOut  []int  // parts of the source that are in the table already
+	to       target.Target
+	open     func(context.Context) (*pass.Pass, error) // opens the source
+	pass     *pass.Pass
+	dir      string // the folder of the load
+	rejects  reject.Writer
+	receipt  *Receipt
+	plan     *table.Table
+	table    *table.Table // the plan's, with the types of a table that is there
+	before   counted      // the rows that are in it and stay
+	mend     *mend        // nil unless it is rejects that are loaded
+	parts    *parts       // nil unless it commits in parts
+	schema   string       // that was made, where a rollback does not take it away
+	merge    *merge       // nil unless its rows are merged
+	tx       target.Tx
+	sink     target.Sink
 }
 
 // filled is the table that the bulk path fills.
@@ -182,6 +190,14 @@ func (l *loading) transact(ctx context.Context) (err error) {
 	}()
 	if !l.NoLedger && !l.to.Dialect().DefinitionsCommit {
 		if err := ledger.Try(ctx, l.to); err != nil {
+			return err
+		}
+	}
+	if l.mend == nil {
+		if err := l.checkAlreadyLoaded(ctx); err != nil {
+			return err
+		}
+		if err := l.assignID(); err != nil {
 			return err
 		}
 	}

@@ -98,7 +98,11 @@ func (l *loading) runMend(ctx context.Context) error {
 	} else if !exists {
 		return &target.Error{Target: l.to.Name(), Op: "mend into " + l.table.Name, Kind: target.ErrNoTable}
 	}
-	unlock, err := l.to.Lock(ctx, l.table.Name)
+	var err error
+	if l.identity, err = l.to.Identity(ctx, l.table.Name); err != nil {
+		return err
+	}
+	unlock, err := l.to.Lock(ctx, l.identity)
 	if err != nil {
 		return err
 	}
@@ -131,21 +135,21 @@ func (l *loading) finishMend(ctx context.Context) (finished bool, err error) {
 		}
 		return false, nil
 	}
-	entries, err := ledger.Read(ctx, l.to, l.table.Name)
+	entries, err := ledger.Read(ctx, l.to, l.identity)
 	if err != nil {
 		return false, err
 	}
-	sums, err := l.pass.Sums(ctx)
+	content, err := l.content(ctx)
 	if err != nil {
 		return false, err
 	}
 	for _, e := range entries {
 		switch {
-		case e.State != ledger.Loaded || e.Content != ledger.Content(sums):
+		case e.State != ledger.Loaded || e.Content != content:
 		case left:
 			return true, l.mend.publish()
 		case !l.Again:
-			return false, &AgainError{e}
+			return false, &AgainError{Table: l.receipt.Table, Of: 1, Parts: []LoadedPart{{Source: e.Source, Load: e.ID, Entry: e}}}
 		}
 	}
 	l.mend.drop()

@@ -32,12 +32,13 @@ func (e *PartialError) Error() string {
 
 func (e *PartialError) Unwrap() error { return e.Err }
 
-// ElsewhereError says that a load of the same content was begun from another
-// tray, which knows what became of its records.
-type ElsewhereError struct{ ledger.Entry }
+// OtherTrayError says that a load of some of the same content has committed rows
+// and did not come to its end, and that it was begun from another tray, or with
+// other files: only that tray knows what became of its records.
+type OtherTrayError struct{ ledger.Entry }
 
-func (e *ElsewhereError) Error() string {
-	return fmt.Sprintf("load %s of the same content was begun from %s, has committed %d rows of it and did not come to its end", e.ID, e.Tray, e.Loaded)
+func (e *OtherTrayError) Error() string {
+	return fmt.Sprintf("load %s of %s was begun from %s, has committed %d rows and did not come to its end", e.ID, e.Source, e.Tray, e.Loaded)
 }
 
 // parts is the state of a load that commits every so many records. The ledger

@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"time"
 
+	"ambertray/internal/convert"
 	"ambertray/internal/note"
 	"ambertray/internal/publish"
 	"ambertray/internal/record"
@@ -35,6 +36,7 @@ type Receipt struct {
 	Mended      bool           `json:"mended"`      // it is the rejects of the load that were loaded
 	Merged      *target.Merged `json:"merge"`       // null unless rows were merged
 	Source      []Part         `json:"source"`
+	LeftOut     []LoadedPart   `json:"left_out"` // files and sheets that the table had before
 	Counts      Counts         `json:"counts"`
 	Rejects     Rejects        `json:"rejects"`
 	Verify      Depth          `json:"verify"`
@@ -58,10 +60,21 @@ type Part struct {
 	Source   string  `json:"source"`
 	Sheet    *string `json:"sheet"`
 	Bytes    int64   `json:"bytes"`
-	SHA256   string  `json:"sha256"`
+	SHA256   string  `json:"sha256"`  // of the file as it is
+	Content  string  `json:"content"` // the SHA-256 of its text, however it is packed and encoded
 	Read     int64   `json:"read"`
 	Loaded   int64   `json:"loaded"`
 	Rejected int64   `json:"rejected"`
+
+	textBytes int64
+}
+
+// Title is what people call the part.
+func (p *Part) Title() string {
+	if p.Sheet == nil {
+		return p.Source
+	}
+	return p.Source + convert.SheetSign + *p.Sheet
 }
 
 // Counts add up: Read = Loaded + Rejected + Skipped.
@@ -92,14 +105,15 @@ func newReceipt(t *tray.Tray, plan *table.Table, to target.Target, headings []st
 	return &Receipt{
 		Begun: time.Now().UTC().Truncate(time.Microsecond), Tray: t.Dir, Target: to.Name(), Table: plan.Name, Existing: plan.Existing.String(), ByPosition: plan.ByPosition,
 		Verify: cmp.Or(o.Verify, EveryColumn), Layout: t.Layout, Headings: headings, Differences: []Difference{}, Remarks: []string{},
-		Notes: append([]note.Note{}, o.Notes...),
+		LeftOut: []LoadedPart{},
+		Notes:   append([]note.Note{}, o.Notes...),
 	}
 }
 
 // addNote adds a note, unless it is one of those that the draft had.
 func (r *Receipt) addNote(n note.Note) {
 	for _, o := range r.Notes {
-		if o.Source != nil && *o.Source == *n.Source && (o.What == n.What || o.Line == n.Line && n.Line > 0) {
+		if o.Source != nil && n.Source != nil && *o.Source == *n.Source && (o.What == n.What || o.Line == n.Line && n.Line > 0) {
 			return
 		}
 	}

@@ -141,8 +141,12 @@ func (l *loading) count(out *pass.Outcome, rows int64) {
 	r := l.receipt
 	for i := range out.Parts {
 		p := &out.Parts[i]
+		if p.LeftOut {
+			continue
+		}
 		r.Source = append(r.Source, Part{
-			Source: p.Name, Sheet: p.SheetName(), Bytes: p.Bytes, SHA256: p.SHA256, Read: p.Read, Loaded: p.Loaded, Rejected: p.Rejected,
+			Source: p.Name, Sheet: p.SheetName(), Bytes: p.Bytes, SHA256: p.SHA256, Content: p.Content, textBytes: p.TextBytes,
+			Read: p.Read, Loaded: p.Loaded, Rejected: p.Rejected,
 		})
 		if lay := &l.receipt.Layout; p.HeaderLine != lay.HeaderLine && l.mend == nil {
 			r.addNote(note.Of(p.Title(), p.HeaderLine, fmt.Sprintf("the header is here, and not on %s %d", lay.LineWord(), lay.HeaderLine)))

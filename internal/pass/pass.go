@@ -137,11 +137,16 @@ func (p *Pass) Names() (names []string) {
 // Size returns the bytes of the files.
 func (p *Pass) Size() int64 { return p.in.Size() }
 
-// SizeTells tells whether two sources of the same content have the same size.
-func (p *Pass) SizeTells() bool { return p.in.SizeTells() }
+// Parts returns the files and sheets.
+func (p *Pass) Parts() []intake.Part { return p.in.Parts }
 
-// Sums reads the files to their ends and returns the SHA-256 of each.
-func (p *Pass) Sums(ctx context.Context) ([]string, error) { return p.in.Sums(ctx) }
+// ContentOf returns the SHA-256 of the text of a part, which is read for it.
+func (p *Pass) ContentOf(ctx context.Context, part int) (string, error) {
+	return p.in.ContentOf(ctx, part)
+}
+
+// LeaveOut leaves out parts, by their indexes, before anything is read.
+func (p *Pass) LeaveOut(parts []int) error { return p.in.LeaveOut(parts) }
 
 // Drift returns how the parts differ in their columns from the first.
 func (p *Pass) Drift() []intake.Drift { return p.in.Drift }

@@ -115,19 +115,24 @@ func oldBook(f *os.File, size int64) (*sheet.Book, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%w: %w", sheet.ErrBroken, err)
 	}
+	var data []byte
 	for entry, err := files.Next(); err == nil; entry, err = files.Next() {
 		switch entry.Name {
 		case "EncryptedPackage":
 			return nil, sheet.ErrEncrypted
-		case "Workbook", "Book":
-			data, err := io.ReadAll(io.LimitReader(entry, size))
-			if err != nil {
+		case "Workbook", "Book": // some files have both, the second of which is older
+			if data != nil && entry.Name == "Book" {
+				continue
+			}
+			if data, err = io.ReadAll(io.LimitReader(entry, size)); err != nil {
 				return nil, fmt.Errorf("%w: %w", sheet.ErrBroken, err)
 			}
-			return sheet.OpenOld(data)
 		}
 	}
-	return nil, fmt.Errorf("%w but an older document", ErrBinary)
+	if data == nil {
+		return nil, fmt.Errorf("%w but an older document", ErrBinary)
+	}
+	return sheet.OpenOld(data)
 }
 
 // open opens a sheet as text.
@@ -140,7 +145,10 @@ func (b *openBook) open(name string, o Options) (*Source, error) {
 		return nil, &sheet.ChoiceError{Sheets: b.Sheets}
 	}
 	v := view{chosen[0], sheet.View{Cells: cells, LeaveHidden: o.LeaveHidden, FillMerged: o.FillMerged}}
-	s := &Source{Name: name, Packing: b.Format, Sheet: b.Sheets[v.sheet].Name, count: o.Count}
+	s := &Source{Name: name, Packing: b.Format, Sheet: b.Sheets[v.sheet].Name, count: o.Count, file: b.file}
+	if s.info, err = b.file.Stat(); err != nil {
+		return nil, err
+	}
 	text := b.text(s, v, o.Keep)
 	if o.Sum {
 		s.sum = sha256.New()

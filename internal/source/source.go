@@ -56,13 +56,16 @@ type Source struct {
 	Encoding Encoding
 	Sheet    string // of a workbook
 
-	count  *atomic.Int64
-	sum    hash.Hash // nil unless it is wanted
-	text   *headed
-	file   *os.File // what is read, as it was when it was opened
-	info   os.FileInfo
-	facts  func() sheet.Facts // of a sheet, or nil
-	closer []io.Closer
+	count *atomic.Int64
+	sum   hash.Hash // nil unless it is wanted
+	// content adds up the text, where that is not the file as it is.
+	content hash.Hash
+	read    int64 // bytes of the text
+	text    *headed
+	file    *os.File // what is read, as it was when it was opened
+	info    os.FileInfo
+	facts   func() sheet.Facts // of a sheet, or nil
+	closer  []io.Closer
 }
 
 // open opens a local file under the name that the user knows it by.
@@ -149,6 +152,9 @@ func (s *Source) decode(plain io.Reader, told string) error {
 		return ErrHTML
 	}
 	raw.head = raw.head[s.Encoding.bomLength:]
+	if s.sum != nil && !s.Plain() && s.Sheet == "" {
+		s.content = sha256.New()
+	}
 	s.text = raw
 	if decoded := s.Encoding.reader(raw); decoded != nil {
 		s.text, err = newHeaded(decoded)
@@ -251,6 +257,10 @@ func (s *Source) Head() []byte { return s.text.head }
 // not what it was when it was opened.
 func (s *Source) Read(p []byte) (int, error) {
 	n, err := s.text.Read(p)
+	s.read += int64(n)
+	if s.content != nil {
+		s.content.Write(p[:n])
+	}
 	if errors.Is(err, io.EOF) && s.file != nil {
 		now, statErr := s.file.Stat()
 		if statErr == nil && (now.Size() != s.info.Size() || !now.ModTime().Equal(s.info.ModTime())) {
@@ -277,6 +287,20 @@ func (s *Source) Sum() string {
 		return ""
 	}
 	return hex.EncodeToString(s.sum.Sum(nil))
+}
+
+// Plain tells whether the text is the file as it is.
+func (s *Source) Plain() bool {
+	return s.Packing == "" && s.Encoding.IsUTF8() && !s.Encoding.BOM && s.Sheet == ""
+}
+
+// Content identifies the text, however it is packed and encoded: its SHA-256 and
+// its length, once Read has returned io.EOF. It is empty unless Sum was asked for.
+func (s *Source) Content() (sum string, size int64) {
+	if s.content == nil {
+		return s.Sum(), s.read
+	}
+	return hex.EncodeToString(s.content.Sum(nil)), s.read
 }
 
 // Close closes the source.

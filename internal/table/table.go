@@ -17,6 +17,9 @@ type Table struct {
 	ByPosition bool
 	// CreateSchema makes the schema in the table's name if there is none.
 	CreateSchema bool
+	// OnlyNew leaves out the files and sheets of a source that the table has
+	// already.
+	OnlyNew bool
 }
 
 // Existing is what a load does with a table that is there already.

@@ -39,11 +39,15 @@ type Target interface {
 	Exec(ctx context.Context, statement string) (rows int64, err error)
 	// Query returns the rows of a query as text, NULL as "".
 	Query(ctx context.Context, query string) ([][]string, error)
-	// Lock keeps other loads off a table until unlock is called or the
-	// connection ends. ErrLocked is returned when one holds it for long.
+	// Lock keeps other loads off a table, which is named by its identity, until
+	// unlock is called or the connection ends. ErrLocked is returned when one holds it for long.
 	Lock(ctx context.Context, table string) (unlock func(), err error)
 	// Columns returns the columns of a table that is there.
 	Columns(ctx context.Context, name string) ([]Live, error)
+	// Identity returns the name by which the database knows a table, whatever its
+	// spelling: with its schema, letters folded as the database folds them. The
+	// table need not exist.
+	Identity(ctx context.Context, name string) (string, error)
 	// Exists tells whether the database has a table of that name.
 	Exists(ctx context.Context, name string) (bool, error)
 	// Figures asks for the number of rows and the figures of every loaded
@@ -90,6 +94,8 @@ type Creation struct {
 	// Whole makes it at once as it will be, for a load that commits more than
 	// once. Otherwise a target may leave to the end what is cheaper then.
 	Whole bool
+	// NoLedger tells that the ledger may not be touched.
+	NoLedger bool
 }
 
 // Sink takes blocks in source order. It is used by one goroutine.

@@ -119,6 +119,7 @@ func (t *Tray) decodeTable(n *yaml.Node) error {
 		"comment":       text(&t.Table.Comment),
 		"by_position":   truth(&t.Table.ByPosition),
 		"create_schema": truth(&t.Table.CreateSchema),
+		"only_new":      truth(&t.Table.OnlyNew),
 		"allow_rejects": func(n *yaml.Node) (err error) {
 			if t.Table.Allow, err = table.ParseAllowance(n.Value); err != nil {
 				return wrong(n, "%v", err)

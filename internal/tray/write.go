@@ -106,6 +106,9 @@ func (t *Tray) tableNode() *yaml.Node {
 	if t.Table.CreateSchema {
 		put(n, "create_schema", scalar("true"))
 	}
+	if t.Table.OnlyNew {
+		put(n, "only_new", scalar("true"))
+	}
 	key := flow(t.Table.Key)
 	key.LineComment = strings.Join(t.Notes["key"], "\n")
 	put(n, "key", key)

@@ -33,6 +33,7 @@ type Target struct {
 	// staged is the table that a load is filling, and stage the name that it
 	// has until the load is committed.
 	staged, stage string
+	noLedger      bool // that load may not touch the ledger
 	noBulk        bool // do without the bulk load
 	// What facts are told by: the account as the server writes it, once it was
 	// asked for facts, and whether it is on this machine.
@@ -98,6 +99,16 @@ func (t *Target) Close() error {
 	return errors.Join(t.conn.Close(), t.db.Close())
 }
 
+// Identity implements target.Target. Where the server folds names, it does so as
+// it says of itself.
+func (t *Target) Identity(ctx context.Context, name string) (identity string, err error) {
+	schema, bare := split(name)
+	const query = `SELECT if(@@lower_case_table_names = 0, concat(s, '.', t), lower(concat(s, '.', t)))
+		FROM (SELECT coalesce(nullif(?, ''), database()) AS s, ? AS t) AS named`
+	err = t.conn.QueryRowContext(ctx, query, schema, bare).Scan(&identity)
+	return identity, t.fail("look for table "+name, err)
+}
+
 // Exists implements target.Target.
 func (t *Target) Exists(ctx context.Context, name string) (bool, error) {
 	schema, bare := split(name)
@@ -160,7 +171,7 @@ const patience = 5
 
 // Lock implements target.Target.
 func (t *Target) Lock(ctx context.Context, table string) (func(), error) {
-	name := "concat('ambertray ', md5(concat(database(), ' ', " + dialect.MySQL.Literal(table) + ")))" // locks are the server's
+	name := "concat('ambertray ', md5(" + dialect.MySQL.Literal(table) + "))" // locks are the server's
 	rows, err := t.Query(ctx, fmt.Sprintf("SELECT get_lock(%s, %d)", name, patience))
 	if err != nil {
 		return nil, err
@@ -184,22 +195,10 @@ func (t *Target) Begin(ctx context.Context) (target.Tx, error) {
 type tx struct {
 	t        *Target
 	replaces bool   // there is a table whose place the new one takes
+	comment  string // of the table
 	made     string // the table that was made under its own name, as long as nothing is committed into it
 	done     bool
 }
-
-// stageName is what a table is called until it is full.
-func stageName(name string) string {
-	schema, bare := split(name)
-	runes := []rune(bare)
-	bare = string(runes[:min(len(runes), dialect.MySQL.MaxName-len(stageSuffix+"_old"))]) + stageSuffix
-	if schema != "" {
-		return schema + "." + bare
-	}
-	return bare
-}
-
-const stageSuffix = "_loading"
 
 // Create implements target.Tx.
 func (x *tx) Create(ctx context.Context, tab *table.Table, how target.Creation) error {
@@ -215,16 +214,17 @@ func (x *tx) Create(ctx context.Context, tab *table.Table, how target.Creation) 
 	if how.Whole {
 		return x.t.fail(op, x.createWhole(ctx, tab))
 	}
-	staged := *tab
-	staged.Name = stageName(tab.Name)
-	x.t.staged, x.t.stage = tab.Name, staged.Name
-	// What a load that was killed has left can be no other's: we hold the lock.
-	if err := ledger.Settle(ctx, x.t, staged.Name); err != nil {
+	identity, err := x.t.Identity(ctx, tab.Name)
+	if err != nil {
 		return err
 	}
-	if err := x.t.exec(ctx, "DROP TABLE IF EXISTS "+dialect.MySQL.QuoteTable(staged.Name)); err != nil {
-		return x.t.fail(op, err)
+	x.t.noLedger = how.NoLedger
+	if err := x.removeLeftOver(ctx, identity); err != nil {
+		return err
 	}
+	staged := *tab
+	staged.Name, staged.Comment = newStage(tab.Name), stageMark(identity)
+	x.t.staged, x.t.stage, x.comment = tab.Name, staged.Name, tab.Comment
 	return x.t.fail(op, x.t.exec(ctx, dialect.MySQL.CreateTable(&staged)))
 }
 
@@ -298,7 +298,7 @@ func (x *tx) rename(ctx context.Context, entry *ledger.Entry) error {
 	}
 	q := dialect.MySQL.QuoteTable
 	rename := "RENAME TABLE " + q(x.t.stage) + " TO " + q(x.t.staged)
-	old := x.t.stage + "_old"
+	old := x.t.stage + replacedSuffix
 	if x.replaces {
 		rename = fmt.Sprintf("RENAME TABLE %s TO %s, %s TO %s", q(x.t.staged), q(old), q(x.t.stage), q(x.t.staged))
 	}
@@ -306,11 +306,11 @@ func (x *tx) rename(ctx context.Context, entry *ledger.Entry) error {
 		return x.t.fail("commit", err)
 	}
 	x.done = true
-	var err error
+	err := x.t.fail("set the comment of the table", x.t.exec(ctx, "ALTER TABLE "+q(x.t.staged)+" COMMENT = "+dialect.MySQL.Literal(x.comment)))
 	if x.replaces {
-		err = x.t.fail("drop the table that was replaced", x.t.exec(ctx, "DROP TABLE "+q(old)))
+		err = errors.Join(err, x.t.fail("drop the table that was replaced", x.t.exec(ctx, "DROP TABLE "+q(old))))
 	}
-	err = errors.Join(err, ledger.Settle(ctx, x.t, x.t.stage))
+	err = errors.Join(err, x.resolve(ctx))
 	x.t.staged, x.t.stage = "", ""
 	return err
 }
@@ -344,7 +344,7 @@ func (x *tx) Rollback() error {
 // drop takes the stage away.
 func (x *tx) drop() error {
 	ctx := context.Background()
-	if err := ledger.Settle(ctx, x.t, x.t.stage); err != nil {
+	if err := x.resolve(ctx); err != nil {
 		return err
 	}
 	return x.t.exec(ctx, "DROP TABLE IF EXISTS "+dialect.MySQL.QuoteTable(x.t.stage))

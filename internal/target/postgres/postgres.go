@@ -73,6 +73,18 @@ func (t *Target) Encoder(columns int) convert.Encoder { return encoder{columns} 
 // Close implements target.Target.
 func (t *Target) Close() error { return t.conn.Close(context.Background()) }
 
+// Identity implements target.Target.
+func (t *Target) Identity(ctx context.Context, name string) (identity string, err error) {
+	schema, bare, ok := strings.Cut(name, ".")
+	if !ok {
+		schema, bare = "", name
+	}
+	const query = `SELECT coalesce((SELECT n.nspname || '.' || c.relname FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE c.oid = to_regclass($1)),
+		coalesce(nullif($2, ''), current_schema(), 'public') || '.' || $3)`
+	err = t.conn.QueryRow(ctx, query, dialect.PostgreSQL.QuoteTable(name), schema, bare).Scan(&identity)
+	return identity, t.fail("look for table "+name, err)
+}
+
 // Exists implements target.Target.
 func (t *Target) Exists(ctx context.Context, name string) (bool, error) {
 	var found bool

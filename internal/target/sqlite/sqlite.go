@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"math"
 	"os"
+	"path/filepath"
 	"strings"
 	"time"
 	"unsafe"
@@ -23,6 +24,9 @@ import (
 	"ambertray/internal/target"
 )
 
+// errNoFolder says that a file cannot be made where it is to be.
+var errNoFolder = errors.New("no such folder")
+
 // busyTimeout is how long another writer is waited for.
 const busyTimeout = 5 * time.Second
 
@@ -32,6 +36,7 @@ type Target struct {
 	created   bool // the file was not there before
 	committed bool
 	conn      *sqlite.Conn
+	file      os.FileInfo // that the connection has open
 }
 
 var (
@@ -49,23 +54,46 @@ func Open(path string, create bool) (*Target, error) {
 		}
 		t.created = true
 	}
-	conn, err := sqlite.OpenConn(path, sqlite.OpenReadWrite|sqlite.OpenCreate)
-	if err != nil {
-		return nil, t.fail("open", err)
+	if err := t.connect(); err != nil {
+		return nil, err
 	}
-	conn.SetBlockOnBusy()
-	conn.SetBusyTimeout(busyTimeout)
-	t.conn = conn
+	return t, nil
+}
+
+// connect opens a connection, again where the file is removed meanwhile by another
+// program that has made it for nothing.
+func (t *Target) connect() error {
+	for {
+		err := t.connectOnce()
+		if !errors.Is(err, os.ErrNotExist) {
+			return err
+		}
+	}
+}
+
+func (t *Target) connectOnce() (err error) {
+	if _, err := os.Stat(filepath.Dir(t.path)); err != nil {
+		return &target.Error{Target: t.path, Op: "open", Err: errNoFolder}
+	}
+	if t.conn, err = sqlite.OpenConn(t.path, sqlite.OpenReadWrite|sqlite.OpenCreate); err != nil {
+		return t.fail("open", err)
+	}
+	t.conn.SetBlockOnBusy()
+	t.conn.SetBusyTimeout(busyTimeout)
 	for _, setting := range []string{
 		"PRAGMA analysis_limit = 1000", // rows of an index are enough for statistics
 		"PRAGMA foreign_keys = ON",     // which the engine does not look at otherwise
 	} {
 		if _, err := t.Exec(context.Background(), setting); err != nil {
-			conn.Close()
-			return nil, err
+			t.conn.Close()
+			return err
 		}
 	}
-	return t, nil
+	if t.file, err = os.Stat(t.path); err != nil {
+		t.conn.Close()
+		return t.fail("open", err)
+	}
+	return nil
 }
 
 // Name implements target.Target.
@@ -80,12 +108,33 @@ func (t *Target) Encoder(int) convert.Encoder { return encoder{} }
 // Close implements target.Target. A file that was made, and into which nothing
 // was committed, is taken away again.
 func (t *Target) Close() error {
-	err := t.conn.Close()
 	if t.created && !t.committed {
-		os.Remove(t.path)
-		os.Remove(t.path + "-journal")
+		t.removeEmpty()
 	}
-	return err
+	return t.conn.Close()
+}
+
+// removeEmpty removes the file while nobody else can write to it, unless somebody
+// has: who waits for it meanwhile notices in Begin that it is gone.
+func (t *Target) removeEmpty() {
+	t.conn.SetInterrupt(nil)
+	if err := sqlitex.ExecuteTransient(t.conn, "BEGIN EXCLUSIVE", nil); err != nil {
+		return
+	}
+	if now, err := os.Stat(t.path); err == nil && now.Size() == 0 && os.SameFile(now, t.file) {
+		os.Remove(t.path)
+	}
+	_ = sqlitex.ExecuteTransient(t.conn, "ROLLBACK", nil) // the connection ends anyway
+}
+
+// Identity implements target.Target. The engine folds letters of ASCII.
+func (t *Target) Identity(_ context.Context, name string) (string, error) {
+	return strings.Map(func(r rune) rune {
+		if r >= 'A' && r <= 'Z' {
+			r += 'a' - 'A'
+		}
+		return r
+	}, name), nil
 }
 
 // Exists implements target.Target.
@@ -140,11 +189,18 @@ func (t *Target) Lock(context.Context, string) (func(), error) { return func() {
 
 // Begin implements target.Target.
 func (t *Target) Begin(ctx context.Context) (target.Tx, error) {
-	t.conn.SetInterrupt(ctx.Done())
-	if err := sqlitex.ExecuteTransient(t.conn, "BEGIN IMMEDIATE", nil); err != nil {
-		return nil, t.fail("begin", err)
+	for {
+		t.conn.SetInterrupt(ctx.Done())
+		err := sqlitex.ExecuteTransient(t.conn, "BEGIN IMMEDIATE", nil)
+		if now, statErr := os.Stat(t.path); statErr == nil && os.SameFile(now, t.file) {
+			return &tx{t: t}, t.fail("begin", err)
+		}
+		t.conn.Close() // its file was removed, and is not the database any more
+		t.created = true
+		if err := t.connect(); err != nil {
+			return nil, err
+		}
 	}
-	return &tx{t: t}, nil
 }
 
 type tx struct {

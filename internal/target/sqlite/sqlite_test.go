@@ -4,8 +4,10 @@ import (
 	"context"
 	"os"
 	"path/filepath"
+	"sync"
 	"testing"
 
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"ambertray/internal/target"
@@ -20,6 +22,42 @@ func TestContract(t *testing.T) {
 		require.NoError(t, err)
 		return to
 	})
+}
+
+// TestNewFile loads into a file that another program makes at the same time, and
+// removes because its own load fails.
+func TestNewFile(t *testing.T) {
+	ctx := context.Background()
+	for range 200 {
+		path := filepath.Join(t.TempDir(), "new.db")
+		var both sync.WaitGroup
+		both.Go(func() {
+			to, err := sqlite.Open(path, true)
+			if assert.NoError(t, err) {
+				assert.NoError(t, to.Close())
+			}
+		})
+		both.Go(func() {
+			to, err := sqlite.Open(path, true)
+			if !assert.NoError(t, err) {
+				return
+			}
+			tx, err := to.Begin(ctx)
+			if assert.NoError(t, err) {
+				_, err = to.Exec(ctx, "CREATE TABLE loan (no INTEGER)")
+				assert.NoError(t, err)
+				assert.NoError(t, tx.Commit(ctx, nil))
+			}
+			assert.NoError(t, to.Close())
+		})
+		both.Wait()
+		to, err := sqlite.Open(path, false)
+		require.NoError(t, err)
+		there, err := to.Exists(ctx, "loan")
+		require.NoError(t, err)
+		require.True(t, there)
+		require.NoError(t, to.Close())
+	}
 }
 
 func TestOpen(t *testing.T) {

@@ -57,6 +57,7 @@ func Run(t *testing.T, open func() target.Target) {
 		{"a table that exists is refused", existingTableIsRefused},
 		{"rows that are refused become rejects", refusedRowsAreRejects},
 		{"a load that is interrupted ends", interruptedLoadEnds},
+		{"every file is loaded once", everyPartOnce},
 		{"a table that is there is added to, emptied or made anew", existingTable},
 		{"every type is added to", everyTypeIsAdded},
 		{"rows that a constraint refuses are rejects", constraintsRefuse},
@@ -73,6 +74,7 @@ func Run(t *testing.T, open func() target.Target) {
 		})
 	}
 	t.Run("a load in parts goes on where it was interrupted", func(t *testing.T) { goesOn(t, open) })
+	t.Run("of two loads of the same content at once one is refused", func(t *testing.T) { twoAtOnce(t, open) })
 	t.Run("one load at a time has a table", func(t *testing.T) { oneAtATime(t, open) })
 }
 

@@ -30,8 +30,8 @@ func onlyOnce(t *testing.T, to target.Target) {
 			_, err = run(plan("no\n1\n2\n", mode), load.Options{})
 			var again *load.AgainError
 			require.ErrorAs(t, err, &again)
-			require.Equal(t, *r.Ledger, again.ID)
-			require.Equal(t, int64(2), again.Loaded)
+			require.Equal(t, *r.Ledger, again.Parts[0].Load)
+			require.Equal(t, int64(2), again.Parts[0].Entry.Loaded)
 		}
 		_, err = to.Exec(ctx, "DROP TABLE once")
 		require.NoError(t, err)
@@ -78,7 +78,9 @@ func numbers(t *testing.T, text string, existing table.Existing) *tray.Tray {
 
 // states returns what the ledger says of the loads of a table.
 func states(t *testing.T, to target.Target, name string) (list []ledger.State) {
-	entries, err := ledger.Read(context.Background(), to, name)
+	identity, err := to.Identity(context.Background(), name)
+	require.NoError(t, err)
+	entries, err := ledger.Read(context.Background(), to, identity)
 	require.NoError(t, err)
 	for _, e := range entries {
 		list = append(list, e.State)
@@ -92,7 +94,9 @@ func oneAtATime(t *testing.T, open func() target.Target) {
 	first, second := open(), open()
 	defer second.Close()
 	tr := newTray(t, "alone", "a\n1\n", table.Column{From: "a", Name: "a", Type: no.Type})
-	unlock, err := first.Lock(ctx, "alone")
+	identity, err := first.Identity(ctx, "alone")
+	require.NoError(t, err)
+	unlock, err := first.Lock(ctx, identity)
 	require.NoError(t, err)
 	_, err = first.Begin(ctx)
 	require.NoError(t, err)

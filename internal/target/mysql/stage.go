@@ -1,0 +1,86 @@
+package mysql
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/hex"
+	"strings"
+
+	"ambertray/internal/dialect"
+	"ambertray/internal/ledger"
+)
+
+// A staging table is called stagePrefix and some random characters, and bears a
+// mark in its comment that says for which table it is. Only a table that has both
+// is one of ours, and only a load that holds the lock of that table removes it.
+const (
+	stagePrefix = "ambertray_stage_"
+	// replacedSuffix is added to the name of the staging table for the table whose
+	// place it has taken, until that is dropped.
+	replacedSuffix = "_old"
+)
+
+// newStage returns a new name for a staging table, in the schema of its table.
+func newStage(name string) string {
+	var salt [8]byte
+	_, _ = rand.Read(salt[:])
+	stage := stagePrefix + hex.EncodeToString(salt[:])
+	if schema, _ := split(name); schema != "" {
+		return schema + "." + stage
+	}
+	return stage
+}
+
+// stageMark is the comment of a staging table for a table.
+func stageMark(identity string) string { return "ambertray staging table for " + identity }
+
+// removeLeftOver removes what loads of a table that were killed have left: their
+// staging tables, and tables whose place was taken. It holds the table's lock.
+func (x *tx) removeLeftOver(ctx context.Context, identity string) error {
+	if !x.t.noLedger {
+		published, err := ledger.ResolveStages(ctx, x.t, identity)
+		if err != nil {
+			return err
+		}
+		for _, stage := range published {
+			if err := x.t.exec(ctx, "DROP TABLE IF EXISTS "+dialect.MySQL.QuoteTable(stage+replacedSuffix)); err != nil {
+				return x.t.fail("drop a table that was replaced", err)
+			}
+		}
+	}
+	schema, _, _ := strings.Cut(identity, ".")
+	const query = "SELECT table_name FROM information_schema.tables WHERE table_schema = ? AND table_name LIKE 'ambertray\\\\_stage\\\\_%' AND table_comment = ?"
+	rows, err := x.t.conn.QueryContext(ctx, query, schema, stageMark(identity))
+	if err != nil {
+		return x.t.fail("look for staging tables", err)
+	}
+	var names []string
+	for rows.Next() {
+		var name string
+		if err := rows.Scan(&name); err != nil {
+			return x.t.fail("look for staging tables", err)
+		}
+		names = append(names, name)
+	}
+	if err := rows.Err(); err != nil {
+		return x.t.fail("look for staging tables", err)
+	}
+	for _, name := range names {
+		if err := x.t.exec(ctx, "DROP TABLE "+dialect.MySQL.Quote(schema)+"."+dialect.MySQL.Quote(name)); err != nil {
+			return x.t.fail("drop a staging table", err)
+		}
+	}
+	return nil
+}
+
+// resolve settles in the ledger what became of the staging table.
+func (x *tx) resolve(ctx context.Context) error {
+	if x.t.noLedger {
+		return nil
+	}
+	identity, err := x.t.Identity(ctx, x.t.staged)
+	if err == nil {
+		_, err = ledger.ResolveStages(ctx, x.t, identity)
+	}
+	return err
+}
