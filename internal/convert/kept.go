@@ -15,8 +15,8 @@ const (
 	keptSource = iota
 	keptNumber
 	keptLine
-	keptColumn
-	keptValue
+	KeptColumn
+	KeptValue
 	keptReason
 	keptCells // the cells of the source, and last the record as it stood
 

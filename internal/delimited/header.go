@@ -124,7 +124,7 @@ func SeekHeader(head []byte, whole bool, lay source.Layout, wanted []string) sou
 	most, found, rows := min(len(wanted), 2)-1, lay.HeaderLine, c.cutText(head, whole)
 	for r := 0; r < rows.Len() && r < maxTitles+int(lay.HeaderLine); r++ {
 		headings, n := joinHeadings(rows, r, int(max(lay.HeaderLines, 1))), 0
-		for _, h := range distinct(slices.Clone(headings)) {
+		for _, h := range Distinct(slices.Clone(headings)) {
 			if slices.Contains(wanted, h) {
 				n++
 			}

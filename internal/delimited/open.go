@@ -71,7 +71,7 @@ func open(src *source.Source, lay source.Layout, size int) (*Reader, []string, e
 			r.above = append(r.above, row)
 		}
 	}
-	return r, distinct(headings), nil
+	return r, Distinct(headings), nil
 }
 
 // NoLineError says that a source is too short to have the line of its header.
@@ -211,8 +211,8 @@ func lineCount(c *cutter, text []byte) int64 {
 	return b.Lines
 }
 
-// distinct names blank headings and numbers repeated ones.
-func distinct(headings []string) []string {
+// Distinct names blank headings and numbers repeated ones.
+func Distinct(headings []string) []string {
 	seen := map[string]bool{}
 	for i, h := range headings {
 		if h == "" {

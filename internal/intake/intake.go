@@ -16,6 +16,7 @@ import (
 	"ambertray/internal/convert"
 	"ambertray/internal/delimited"
 	"ambertray/internal/record"
+	"ambertray/internal/reject"
 	"ambertray/internal/sheet"
 	"ambertray/internal/source"
 )
@@ -76,6 +77,7 @@ type Intake struct {
 	next   int // the part that is opened next
 	src    *source.Source
 	reader record.Reader
+	unmark bool         // the cells are those of a file of rejects
 	orders []order      // of the cells of each part, where they differ
 	size   int64        // bytes of all parts
 	read   atomic.Int64 // of these
@@ -269,7 +271,7 @@ func (in *Intake) Next() (record.Piece, error) {
 	for {
 		next, err := in.reader.Next()
 		if err == nil {
-			next := piece{Piece: next, part: in.next - 1}
+			next := piece{Piece: next, part: in.next - 1, unmark: in.unmark}
 			if in.orders != nil {
 				next.order = in.orders[next.part]
 			}
@@ -294,11 +296,23 @@ func (in *Intake) Next() (record.Piece, error) {
 	}
 }
 
+// Unmark takes the marks of files of rejects off the headings, and off the cells
+// as they are read.
+func (in *Intake) Unmark() {
+	in.unmark = true
+	for _, list := range [][]string{in.Headings, in.Parts[0].Headings} {
+		for i := range list {
+			list[i] = reject.Unmark(list[i])
+		}
+	}
+}
+
 // piece marks its batch with the part that it comes from.
 type piece struct {
 	record.Piece
-	part  int
-	order order
+	part   int
+	order  order
+	unmark bool
 }
 
 // Cut implements record.Piece.
@@ -308,6 +322,14 @@ func (p piece) Cut(ctx context.Context) (*record.Batch, error) {
 		return nil, err
 	}
 	b.Part = p.part
+	if p.unmark {
+		b.EditCells(func(s record.Span) record.Span {
+			if reject.IsMarked(b.Data[s.Start:s.End]) {
+				s.Start++
+			}
+			return s
+		})
+	}
 	if p.order.cells != nil {
 		b.Remap(p.order.width, p.order.cells)
 	}

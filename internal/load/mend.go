@@ -212,7 +212,7 @@ func (m *mend) draft(ctx context.Context, l *loading) error {
 	defer f.Close()
 	w := csv.NewWriter(f)
 	if len(text) == 0 {
-		err = w.Write(reject.Header(m.headings))
+		err = w.Write(reject.Mark(reject.Header(m.headings)))
 	} else {
 		_, err = f.Write(text)
 	}
@@ -224,7 +224,7 @@ func (m *mend) draft(ctx context.Context, l *loading) error {
 		if failed.At(convert.Where{Record: number}) != nil {
 			return nil
 		}
-		return w.Write(cells)
+		return w.Write(reject.Mark(cells))
 	})
 	w.Flush()
 	err = errors.Join(err, w.Error(), f.Sync())

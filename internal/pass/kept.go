@@ -4,9 +4,11 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	"ambertray/internal/convert"
+	"ambertray/internal/delimited"
 	"ambertray/internal/intake"
 	"ambertray/internal/record"
 	"ambertray/internal/reject"
@@ -14,14 +16,52 @@ import (
 	"ambertray/internal/tray"
 )
 
-// ColumnsError says that a file of rejects has lost or got columns.
+// ColumnsError says that a file of rejects has not the columns any more that it
+// was written with.
 type ColumnsError struct {
-	File      string
-	Has, Want int
+	File    string
+	Missing []string
+	Unknown []string
+	Moved   []string
 }
 
 func (e *ColumnsError) Error() string {
-	return fmt.Sprintf("%s has %d columns, and not the %d that it was written with", e.File, e.Has, e.Want)
+	var what []string
+	for _, list := range []struct {
+		name     string
+		headings []string
+	}{{"missing", e.Missing}, {"unknown", e.Unknown}, {"moved", e.Moved}} {
+		if list.headings != nil {
+			what = append(what, fmt.Sprintf("%s: %s", list.name, strings.Join(list.headings, ", ")))
+		}
+	}
+	return fmt.Sprintf("the columns of %s were changed: %s", e.File, strings.Join(what, "; "))
+}
+
+// checkColumns compares the headings of a file of rejects with those that it was
+// written with.
+func checkColumns(file string, has, want []string) error {
+	e := ColumnsError{File: file}
+	for i, h := range want {
+		switch {
+		case !slices.Contains(has, h):
+			e.Missing = append(e.Missing, h)
+		case i >= len(has) || has[i] != h:
+			e.Moved = append(e.Moved, h)
+		}
+	}
+	for _, h := range has {
+		if !slices.Contains(want, h) {
+			e.Unknown = append(e.Unknown, h)
+		}
+	}
+	if e.Missing != nil || e.Unknown != nil {
+		e.Moved = nil // which they make the others
+	}
+	if e.Missing == nil && e.Unknown == nil && e.Moved == nil {
+		return nil
+	}
+	return &e
 }
 
 // OpenKept opens a file of rejects that a tray's source, which had the given
@@ -40,10 +80,11 @@ func OpenKept(ctx context.Context, t *tray.Tray, opener *source.Opener, path str
 	if err != nil {
 		return nil, err
 	}
+	in.Unmark()
 	header := reject.Header(headings)
-	if len(in.Headings) != len(header) {
+	if err := checkColumns(path, in.Headings, delimited.Distinct(slices.Clone(header))); err != nil {
 		in.Close()
-		return nil, &ColumnsError{path, len(in.Headings), len(header)}
+		return nil, err
 	}
 	// The source may have headings like those that only this file has.
 	for i := range header {
@@ -100,4 +141,15 @@ func (p *Pass) Cells(ctx context.Context, do func(number int64, cells []string) 
 		}
 		return nil
 	})
+}
+
+// remarkEdits says of records that are rejected again that a change of what was
+// wrong with them has no effect: only the cells of the record count.
+func remarkEdits(rejects []convert.Reject) {
+	for i := range rejects {
+		r := &rejects[i]
+		if r.Cells != nil && r.Column == r.Cells[convert.KeptColumn] && r.Value != r.Cells[convert.KeptValue] {
+			r.Reason += `; the column "value" is not read: correct the cell under its heading`
+		}
+	}
 }

@@ -175,6 +175,9 @@ func (p *Pass) Run(ctx context.Context, o Options) (*Outcome, error) {
 	err = record.Run(ctx, p.in, works, func(k *convert.Block) error {
 		defer k.Free()
 		conv.Finish(k)
+		if p.kept {
+			remarkEdits(k.Rejects)
+		}
 		out.add(k)
 		totals.Add(k)
 		if o.Progress != nil {

@@ -145,6 +145,13 @@ func (b *Batch) LastCell() []byte {
 	return b.Data[last.Start:last.End]
 }
 
+// EditCells replaces each cell by what edit makes of it.
+func (b *Batch) EditCells(edit func(Span) Span) {
+	for i := range b.cells {
+		b.cells[i] = edit(b.cells[i])
+	}
+}
+
 // OpenCells returns the number of cells of the record that is being cut.
 func (b *Batch) OpenCells() int { return len(b.cells) - b.firstCell(len(b.records)) }
 

@@ -119,7 +119,7 @@ func (w *Writer) write(r convert.Reject) error {
 	default:
 		row = append(append(row, make([]string, len(w.Headings))...), strings.ReplaceAll(r.Text, "\x1f", "\t"))
 	}
-	return w.csv.Write(row)
+	return w.csv.Write(Mark(row))
 }
 
 // Open makes the file, with its header, if it is not made yet.
@@ -132,7 +132,7 @@ func (w *Writer) Open() (err error) {
 	}
 	w.buffer = bufio.NewWriter(w.file)
 	w.csv = csv.NewWriter(w.buffer)
-	return w.csv.Write(Header(w.Headings))
+	return w.csv.Write(Mark(Header(w.Headings)))
 }
 
 // Close makes sure that every reject is on the disk.

@@ -25,6 +25,7 @@ func TestWriter(t *testing.T) {
 		Record: 3, Line: 4, Column: "no", Value: "x", Reason: "not a number", More: []string{`name "": no value`},
 		Cells: []string{"x", "say \"hi\",\nnow"}, Text: "never used",
 	}))
+	require.NoError(t, w.Write(convert.Reject{Record: 4, Line: 6, Column: "no", Value: "=1+1", Reason: "not a number", Cells: []string{"=1+1", "-5,5"}}))
 	require.NoError(t, w.Write(convert.Reject{Part: 1, Record: 9, Line: 12, Reason: "3 cells, not 2", Text: "a,\"b\",c"}))
 	require.NoError(t, w.Close())
 	text, err := os.ReadFile(path)
@@ -34,11 +35,24 @@ func TestWriter(t *testing.T) {
 	require.Equal(t, [][]string{
 		{"source", "record", "line", "column", "value", "reason", "No", "Name", "original"},
 		{"jan.csv", "3", "4", "no", "x", `not a number; name "": no value`, "x", "say \"hi\",\nnow", ""},
+		{"jan.csv", "4", "6", "no", "'=1+1", "not a number", "'=1+1", "-5,5", ""},
 		{"feb.csv", "9", "12", "", "", "3 cells, not 2", "", "", "a,\"b\",c"},
 	}, rows)
 
 	full := reject.Writer{Path: filepath.Join(t.TempDir(), "none", reject.FileName)}
 	require.ErrorIs(t, full.Write(convert.Reject{}), os.ErrNotExist)
+}
+
+// TestMark gives every cell back, and none that a spreadsheet program runs.
+func TestMark(t *testing.T) {
+	for cell, want := range map[string]string{
+		"": "", "ant": "ant", "=A1": "'=A1", "+cmd|' /C calc'!A0": "'+cmd|' /C calc'!A0", "-5": "-5", "-1,234.50": "-1,234.50", "-": "'-", "-a": "'-a", "--5": "'--5",
+		"@x": "'@x", "'": "''", "'=1": "''=1", "\tx": "'\tx", "it's": "it's", "+44 123": "'+44 123", "-5e": "'-5e",
+	} {
+		marked := reject.Mark([]string{cell})[0]
+		require.Equal(t, want, marked)
+		require.Equal(t, cell, reject.Unmark(marked))
+	}
 }
 
 // TestSummary puts the largest group first, with the first example of each.

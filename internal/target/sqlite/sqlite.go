@@ -37,6 +37,8 @@ type Target struct {
 	committed bool
 	conn      *sqlite.Conn
 	file      os.FileInfo // that the connection has open
+	closed    bool
+	locked    bool        // a transaction was begun that Begin is to hand out
 }
 
 var (
@@ -111,6 +113,7 @@ func (t *Target) Close() error {
 	if t.created && !t.committed {
 		t.removeEmpty()
 	}
+	t.closed = true
 	return t.conn.Close()
 }
 
@@ -184,21 +187,51 @@ func (t *Target) Query(ctx context.Context, query string) (rows [][]string, err 
 	return rows, t.fail("run a query", err)
 }
 
-// Lock implements target.Target. The engine has one writer at a time.
-func (t *Target) Lock(context.Context, string) (func(), error) { return func() {}, nil }
+// Lock implements target.Target. The engine has one writer at a time, whatever the
+// table: the transaction that Begin hands out is begun here. A load with
+// checkpoints lets others in when it commits.
+func (t *Target) Lock(ctx context.Context, _ string) (func(), error) {
+	if err := t.begin(ctx); err != nil {
+		return nil, err
+	}
+	t.locked = true
+	return func() {
+		if t.closed { // and with it the transaction
+			return
+		}
+		t.locked = false
+		t.conn.SetInterrupt(nil)
+		if !t.conn.AutocommitEnabled() {
+			_ = sqlitex.ExecuteTransient(t.conn, "ROLLBACK", nil) // the connection ends otherwise
+		}
+	}, nil
+}
 
 // Begin implements target.Target.
 func (t *Target) Begin(ctx context.Context) (target.Tx, error) {
+	if t.locked && !t.conn.AutocommitEnabled() {
+		t.locked = false
+		return &tx{t: t}, nil
+	}
+	if err := t.begin(ctx); err != nil {
+		return nil, err
+	}
+	return &tx{t: t}, nil
+}
+
+// begin waits for its turn to write. Where the file was removed meanwhile, by
+// another program that had made it for nothing, it is made again.
+func (t *Target) begin(ctx context.Context) error {
 	for {
 		t.conn.SetInterrupt(ctx.Done())
 		err := sqlitex.ExecuteTransient(t.conn, "BEGIN IMMEDIATE", nil)
 		if now, statErr := os.Stat(t.path); statErr == nil && os.SameFile(now, t.file) {
-			return &tx{t: t}, t.fail("begin", err)
+			return t.fail("begin", err)
 		}
-		t.conn.Close() // its file was removed, and is not the database any more
+		t.conn.Close() // its file is not the database any more
 		t.created = true
 		if err := t.connect(); err != nil {
-			return nil, err
+			return err
 		}
 	}
 }
@@ -248,7 +281,14 @@ func (x *tx) Commit(ctx context.Context, entry *ledger.Entry) error {
 		}
 	}
 	x.t.conn.SetInterrupt(ctx.Done())
-	if err := sqlitex.ExecuteTransient(x.t.conn, "COMMIT", nil); err != nil {
+	err := sqlitex.ExecuteTransient(x.t.conn, "COMMIT", nil)
+	if sqlite.ErrCode(err) == sqlite.ResultIOErrDeleteNoEnt {
+		// A transaction is committed when its journal is gone. Another program that
+		// opened the new file may have removed it first.
+		x.t.conn.Close()
+		err = x.t.connect()
+	}
+	if err != nil {
 		return x.t.fail("commit", err)
 	}
 	x.done, x.t.committed = true, true
