@@ -150,10 +150,10 @@ func (s *scan) marked() int {
 				continue
 			}
 			b.SetCells(cells)
-			odd := s.quotes && len(cells)-from != c.width
+			odd := s.strays && len(cells)-from != c.width
 			if first := data[s.record]; usual && s.record < i && first > ' ' && first != delimiter && data[i-1] != '\r' && i-s.record != len(c.header) && !odd {
 				b.EndRecord(s.record, i) // what endRecord would come to
-				s.record, s.quotes, from = i+1, false, len(cells)
+				s.record, s.strays, from = i+1, false, len(cells)
 				continue
 			}
 			s.endRecord(i)
@@ -204,7 +204,7 @@ type scan struct {
 	open   bool
 	fast   bool
 	record int  // offset of the record that is being cut
-	quotes bool // the record has a cell in quotes
+	strays bool // the record has a quote that ought not to be where it is
 }
 
 // endRecord closes the record before the line end at i, unless an open quote
@@ -213,10 +213,10 @@ func (s *scan) endRecord(i int) {
 	if s.record > i {
 		return
 	}
-	if s.quotes && s.b.OpenCells() != s.c.width && s.cutLiterally(i) {
+	if s.strays && s.b.OpenCells() != s.c.width && s.cutLiterally(i) {
 		return
 	}
-	s.quotes = false
+	s.strays = false
 	stop := i
 	for stop > s.record && s.data[stop-1] == '\r' {
 		stop--
@@ -296,7 +296,6 @@ func isRuler(row []byte) bool {
 // cell goes on in the next piece.
 func (s *scan) quoted(start int) (end int, ok bool) {
 	doubled, stray := false, false
-	s.quotes = true
 	i := start + 1
 	for {
 		k := bytes.IndexByte(s.data[i:s.n], s.c.quote)
@@ -335,6 +334,7 @@ func (s *scan) quoted(start int) (end int, ok bool) {
 		default:
 			if !stray && !s.c.unescaped {
 				s.b.Note(record.StrayQuote, i)
+				s.strays = true
 			}
 			stray = true
 			i++
@@ -426,7 +426,7 @@ func (s *scan) openQuote(start int) int {
 	if s.cutLiterally(stop) {
 		return s.record - 1
 	}
-	s.quotes = false
+	s.strays = false
 	s.b.DropNotes()
 	s.b.Note(record.OpenQuote, start)
 	s.b.DropCells()

@@ -74,6 +74,9 @@ func (c *cutter) footerOf(b *record.Batch) int {
 	for pending < min(b.Len(), maxFooter) {
 		r := b.Len() - 1 - pending
 		pending++
+		if w := b.Width(r); w == 0 || w > c.find { // it is broken, or has too much in it for a note
+			break
+		}
 		right, wrong, missing := c.fit(b, r)
 		if c.isFooter(b, r) || notes && right == 0 && missing > 1 {
 			n, notes = pending, notes || wrong > 0 && right == 0

@@ -31,7 +31,7 @@ func (s *scan) cutLiterally(stop int) bool {
 	s.b.DropCells()
 	s.b.DropNotes()
 	s.addLiteral(first)
-	s.record, s.quotes = first+1, false
+	s.record, s.strays = first+1, false
 	return true
 }
 
