@@ -199,7 +199,7 @@ func (c *Converter) Worker() record.Work[*Block] {
 			case broken != "":
 				k.reject(b, r, "", "", broken)
 			case b.Width(r) != c.width:
-				k.reject(b, r, "", "", fmt.Sprintf("%d cells, not %d", b.Width(r), c.width))
+				k.reject(b, r, "", "", record.Misfit(b.Width(r), c.width))
 			case c.kept && untouched(b, r):
 				k.rejectCell(b, r, "", "", string(b.Cell(r, keptReason)), false)
 				k.Rejects[len(k.Rejects)-1].Text = string(b.Cell(r, b.Width(r)-1))

@@ -68,6 +68,20 @@ func run(t *testing.T, text string, d *dialect.Dialect, cols ...table.Column) (o
 func TestCells(t *testing.T) {
 	for _, c := range []struct{ typ, rule, cell, want, reason string }{
 		{"smallint", "", "32768", "", "does not fit smallint"},
+		{"double", "", "-0", "0", ""},
+		{"double", "", "9007199254740993", "9.007199254740992e+15", ""},
+		{"double", "exact", "9007199254740993", "", "double would not give it back unchanged"},
+		{"double", "exact", "-9007199254740992", "-9.007199254740992e+15", ""},
+		{"double", "exact", "12345678901234567", "", "double would not give it back unchanged"},
+		{"double", "exact", "123456789012345600000", "1.234567890123456e+20", ""},
+		{"double", "exact", "0.10000000000000001", "0.1", ""},
+		{"double", "exact", "0.1234567890123456", "0.1234567890123456", ""},
+		{"double", "exact", "1234567.890123456", "1.234567890123456e+06", ""},
+		{"double", "exact", "9007199254740.993", "", "double would not give it back unchanged"},
+		{"double", "exact", "1.123456789012345678", "", "double would not give it back unchanged"},
+		{"double", "exact", "1.50000000000000000000", "1.5", ""},
+		{"timestamp with time zone", "", "0001-01-01 00:00:00+01:00", "", "outside the years 1 to 9999 in UTC"},
+		{"timestamp with time zone", "", "9999-12-31 23:59:59-01:00", "", "outside the years 1 to 9999 in UTC"},
 		{"integer", "", "5.00", "5", ""},
 		{"integer", "", "5.5", "", "not a whole number"},
 		{"integer", "", "1e3", "1000", ""},
@@ -130,6 +144,8 @@ func TestCells(t *testing.T) {
 				col.Percent = true
 			case "comma":
 				col.Decimal = ","
+			case "exact":
+				col.Exact = true
 			default:
 				col.Format = c.rule
 			}
@@ -160,7 +176,7 @@ func TestRecords(t *testing.T) {
 		told = append(told, strings.Join(append([]string{r.Column, r.Reason}, r.More...), ": "))
 	}
 	require.Equal(t, []string{
-		`n: not a whole number: d "y": not a date written yyyy-MM-dd`, "n: no value, but the column is not nullable", ": 1 cells, not 2",
+		`n: not a whole number: d "y": not a date written yyyy-MM-dd`, "n: no value, but the column is not nullable", ": 1 cell, not 2",
 	}, told)
 	require.Equal(t, int64(6), rejects[2].Line)
 	require.Equal(t, "7", rejects[2].Text)

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"math"
+	"strconv"
 	"unicode/utf8"
 
 	"ambertray/internal/table"
@@ -145,7 +146,41 @@ func doubleParser(c table.Column) parser {
 		if v.Float, ok = v.AsFloat(s); !ok {
 			return "does not fit double"
 		}
+		if v.Float == 0 { // -0 is equal to 0, and not every target tells them apart
+			v.Float = 0
+		}
+		if c.Exact && !givenBack(v, s) {
+			return "double would not give it back unchanged"
+		}
 		return ""
+	}
+}
+
+// givenBack tells whether a double gives a number back as it was written: a whole
+// number exactly, any other with up to 15 significant digits, or as many as
+// doubles are printed with.
+func givenBack(v *value.Value, s value.Shape) bool {
+	if s.Kind == value.Exponent {
+		return true // it is in floating point already
+	}
+	digits, scale := v.Text, v.Scale
+	if !v.Wide {
+		digits = bytes.TrimPrefix(strconv.AppendInt(nil, v.Int, 10), []byte("-"))
+	}
+	significant := bytes.TrimLeft(digits, "0")
+	for scale > 0 && len(significant) > 0 && significant[len(significant)-1] == '0' {
+		significant, scale = significant[:len(significant)-1], scale-1
+	}
+	switch n := len(bytes.TrimRight(significant, "0")); {
+	case n <= 15:
+		return true
+	case scale == 0:
+		return string(strconv.AppendFloat(nil, math.Abs(v.Float), 'f', -1, 64)) == string(significant)
+	case n == 16:
+		printed := strconv.AppendFloat(nil, math.Abs(v.Float), 'e', 15, 64)
+		return bytes.Equal(append(printed[:1], printed[2:17]...), significant)
+	default:
+		return n == 17
 	}
 }
 
@@ -206,10 +241,19 @@ func dateParser(c table.Column, kind value.Kind, usual string) (parser, error) {
 			return "has a time of day, which a date cannot hold"
 		case !v.Resolve(value.Shape{Kind: kind, Notation: s.Notation}, format.Order):
 			return "no such date"
+		case kind == value.Instant && (v.Int < firstInstant || v.Int > lastInstant):
+			return "outside the years 1 to 9999 in UTC"
 		}
 		return ""
 	}, nil
 }
+
+// The first and last moments that every target can hold, in microseconds since
+// 1970: the years 1 to 9999.
+const (
+	firstInstant = -62135596800_000_000
+	lastInstant  = 253402300799_999_999
+)
 
 func parseTime(cell []byte, v *value.Value) string {
 	if value.Scan(cell, v).Kind != value.Time {

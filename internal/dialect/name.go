@@ -2,6 +2,7 @@ package dialect
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -16,14 +17,20 @@ var spelled = map[rune]string{
 	'$': "usd", '€': "eur", '£': "gbp", '¥': "jpy", '₹': "inr", '₽': "rub", '₩': "krw", '₺': "try", '±': "plus_minus", '×': "x", '≤': "at_most", '≥': "at_least",
 }
 
+// systemColumns are the names that every table of PostgreSQL has already.
+var systemColumns = []string{"ctid", "oid", "xmin", "xmax", "cmin", "cmax", "tableoid"}
+
 // Names returns a safe, readable and distinct identifier for each heading, in
 // order: lower case letters, digits and underscores, at most max bytes. A
 // heading without any letter or digit becomes column_N.
 func Names(headings []string, max int) []string {
 	names := make([]string, len(headings))
 	for i, h := range headings {
-		if names[i] = Identifier(h); names[i] == "" {
+		switch names[i] = Identifier(h); {
+		case names[i] == "":
 			names[i] = fmt.Sprintf("column_%d", i+1)
+		case slices.Contains(systemColumns, names[i]):
+			names[i] += "_value"
 		}
 	}
 	return distinctNames(names, max)

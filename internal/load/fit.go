@@ -90,9 +90,10 @@ func fitColumn(c *table.Column, l *target.Live, d *dialect.Dialect) (why string)
 		return fmt.Sprintf("it is %s in the table; write that type in the tray, if its values can be read so", l.Native)
 	}
 	c.Name = l.Name
-	if l.Type != nil && !own {
+	if l.Type != nil && (!own || l.Type.Kind == c.Type.Kind) {
 		c.Type = *l.Type
 	}
+	c.Exact = c.Type.Kind == table.Double && !c.Round
 	c.Nullable = c.Nullable && l.Nullable
 	return ""
 }

@@ -24,6 +24,10 @@ import (
 // difference and the load was rolled back.
 var ErrDiffers = errors.New("the table differs from the source")
 
+// ErrKept is returned, with ErrDiffers, when rows were committed before at
+// checkpoints, which stay.
+var ErrKept = errors.New("rows are committed, and the rest is rolled back")
+
 // Options of a load.
 type Options struct {
 	Again    bool // load content that is in the table already once more
@@ -91,8 +95,9 @@ func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Targe
 	if err != nil && !errors.Is(err, ErrDiffers) {
 		return nil, l.giveUp(err)
 	}
-	if l.parts != nil && err != nil {
+	if l.parts != nil && err != nil && l.parts.entry.Loaded > 0 {
 		l.receipt.Kept = l.parts.entry.Loaded
+		err = fmt.Errorf("%w: %w", ErrKept, err)
 	}
 	return l.receipt, errors.Join(err, l.receipt.write(l.dir, receiptFile))
 }

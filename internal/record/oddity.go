@@ -1,5 +1,7 @@
 package record
 
+import "fmt"
+
 // What names a thing that is not as it should be in the text of a record.
 type What uint8
 
@@ -45,4 +47,12 @@ type Oddity struct {
 	Cell   int
 	What   What
 	offset int
+}
+
+// Misfit says how many cells a record has, and how many it should have.
+func Misfit(has, want int) string {
+	if has == 1 {
+		return fmt.Sprintf("1 cell, not %d", want)
+	}
+	return fmt.Sprintf("%d cells, not %d", has, want)
 }

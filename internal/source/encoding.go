@@ -334,5 +334,9 @@ func (c *candidate) score(sample []byte) float64 {
 			break
 		}
 	}
-	return sum / float64(max(n, 1))
+	return sum / float64(max(n, minTypical))
 }
+
+// minTypical is how many characters of a script say that text is in it: one may
+// come out of other encodings by chance.
+const minTypical = 4

@@ -6,7 +6,6 @@ package survey
 import (
 	"bytes"
 	"context"
-	"fmt"
 	"runtime"
 	"slices"
 	"strings"
@@ -344,7 +343,7 @@ func (w *surveying) noteOddities(b *record.Batch, s *seen) {
 			s.broken++
 		} else if n := b.Width(r); n != len(w.headings) {
 			s.ragged++
-			s.note(Oddity{Line: b.Line(r), What: fmt.Sprintf("%d cells, not %d", n, len(w.headings))})
+			s.note(Oddity{Line: b.Line(r), What: record.Misfit(n, len(w.headings))})
 		}
 	}
 }

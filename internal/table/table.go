@@ -79,6 +79,10 @@ type Column struct {
 	LetterCase string            // upper or lower; "" leaves letters as they are
 	Default    *string           // what a blank cell is read as, and DEFAULT in the table
 	Comment    string            // kept in the table where the server has comments
+
+	// Round lets an existing column of floating point round what it cannot give
+	// back unchanged; Exact tells that the column exists and may not.
+	Round, Exact bool
 }
 
 // Loaded returns the columns that the table has.

@@ -24,6 +24,7 @@ var (
 	ErrFull        = errors.New("the disk is full")
 	ErrLocked      = errors.New("somebody else is writing to it")
 	ErrNoDatabase  = errors.New("it is not a database")
+	ErrCannotOpen  = errors.New("the file cannot be opened or made")
 )
 
 // Target is an open database. It is used by one goroutine at a time.

@@ -34,6 +34,7 @@ func decodeColumn(n *yaml.Node) (table.Column, error) {
 		"trim":        truth(&c.Trim),
 		"words":       pairs(&c.Words),
 		"pad_zeros":   number(&c.PadZeros),
+		"round":       truth(&c.Round),
 		"letter_case": text(&c.LetterCase, "upper", "lower"),
 	}
 	if err := mapping(n, keys); err != nil {

@@ -45,6 +45,7 @@ func Open(ctx context.Context, url, password string) (*Target, error) {
 	config.RuntimeParams["application_name"] = "ambertray"
 	config.RuntimeParams["datestyle"] = "ISO"
 	config.RuntimeParams["client_encoding"] = "UTF8"
+	config.RuntimeParams["extra_float_digits"] = "3" // so that doubles are written in full
 	t := &Target{name: fmt.Sprintf("%s on %s", config.Database, config.Host)}
 	if t.conn, err = pgx.ConnectConfig(ctx, config); err != nil {
 		return nil, t.fail("connect", err)
@@ -162,10 +163,19 @@ func (x *tx) Create(ctx context.Context, tab *table.Table, how target.Creation) 
 	return x.t.fail("create table "+tab.Name, err)
 }
 
-// Empty implements target.Tx.
+// Empty implements target.Tx. A table that others refer to cannot be truncated,
+// but its rows be deleted where none of them is referred to.
 func (x *tx) Empty(ctx context.Context, tab *table.Table) error {
-	return x.t.fail("empty table "+tab.Name, x.exec(ctx, []string{"TRUNCATE " + dialect.PostgreSQL.QuoteTable(tab.Name)}))
+	op, name := "empty table "+tab.Name, dialect.PostgreSQL.QuoteTable(tab.Name)
+	err := x.exec(ctx, []string{"SAVEPOINT empty", "TRUNCATE " + name})
+	var pg *pgconn.PgError
+	if errors.As(err, &pg) && pg.Code == featureNotSupported {
+		err = x.exec(ctx, []string{"ROLLBACK TO SAVEPOINT empty", "DELETE FROM " + name})
+	}
+	return x.t.fail(op, err)
 }
+
+const featureNotSupported = "0A000"
 
 // Index implements target.Tx.
 func (x *tx) Index(ctx context.Context, tab *table.Table) error {
@@ -210,7 +220,11 @@ func (x *tx) Rollback() error {
 // Load implements target.Tx.
 func (x *tx) Load(ctx context.Context, tab *table.Table) (target.Sink, error) {
 	sql := fmt.Sprintf("COPY %s (%s) FROM STDIN (FORMAT binary", dialect.PostgreSQL.QuoteTable(tab.Name), dialect.PostgreSQL.Columns(tab))
-	if !x.created {
+	unicode, err := x.t.isUnicode(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if !x.created || !unicode { // where the server may refuse rows
 		return newAdder(ctx, x, tab, sql+")"), nil
 	}
 	sql += ", FREEZE)" // nobody else can see the table yet, so its rows need no later freezing
@@ -223,6 +237,13 @@ func (x *tx) Load(ctx context.Context, tab *table.Table) (target.Sink, error) {
 		s.done <- copied{tag.RowsAffected(), err}
 	}()
 	return s, s.write(header)
+}
+
+// isUnicode tells whether the database can hold any character.
+func (t *Target) isUnicode(ctx context.Context) (bool, error) {
+	var encoding string
+	err := t.conn.QueryRow(ctx, "SHOW server_encoding").Scan(&encoding)
+	return encoding == "UTF8", t.fail("ask for its encoding", err)
 }
 
 // errEnded tells the writer that the server has ended the COPY; why is in the

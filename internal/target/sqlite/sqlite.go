@@ -38,7 +38,7 @@ type Target struct {
 	conn      *sqlite.Conn
 	file      os.FileInfo // that the connection has open
 	closed    bool
-	locked    bool        // a transaction was begun that Begin is to hand out
+	locked    bool // a transaction was begun that Begin is to hand out
 }
 
 var (
@@ -149,14 +149,14 @@ func (t *Target) Exists(ctx context.Context, name string) (bool, error) {
 	return found, t.fail("look for table "+name, err)
 }
 
-// Columns implements target.Target. Any column takes any value, so that the
-// plan's types are the table's.
+// Columns implements target.Target. The engine lets any column take any value;
+// here they take what they were declared for.
 func (t *Target) Columns(ctx context.Context, name string) (list []target.Live, err error) {
 	t.conn.SetInterrupt(ctx.Done())
 	const query = `SELECT name, type, "notnull", dflt_value IS NOT NULL OR pk = 1 AND lower(type) = 'integer', hidden IN (2, 3) FROM pragma_table_xinfo(?)`
 	err = sqlitex.Execute(t.conn, query, &sqlitex.ExecOptions{Args: []any{name}, ResultFunc: func(s *sqlite.Stmt) error {
 		list = append(list, target.Live{
-			Name: s.ColumnText(0), Native: s.ColumnText(1), Known: true,
+			Name: s.ColumnText(0), Native: s.ColumnText(1), Known: true, Type: typeOf(s.ColumnText(1)),
 			Nullable: !s.ColumnBool(2), Default: s.ColumnBool(3), Generated: s.ColumnBool(4),
 		})
 		return nil
@@ -415,7 +415,7 @@ func (t *Target) fail(op string, err error) error {
 	case sqlite.ResultNotADB, sqlite.ResultCorrupt:
 		e.Kind = target.ErrNoDatabase
 	case sqlite.ResultCantOpen:
-		e.Kind = target.ErrUnreachable
+		e.Kind = target.ErrCannotOpen
 	case sqlite.ResultInterrupt:
 		e.Kind = context.Canceled
 	}

@@ -10,9 +10,13 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ambertray/internal/load"
+	"ambertray/internal/source"
+	"ambertray/internal/table"
 	"ambertray/internal/target"
 	"ambertray/internal/target/sqlite"
 	"ambertray/internal/target/targettest"
+	"ambertray/internal/tray"
 )
 
 func TestContract(t *testing.T) {
@@ -75,4 +79,39 @@ func TestOpen(t *testing.T) {
 		_, err = to.Exists(context.Background(), "loan")
 	}
 	require.ErrorIs(t, err, target.ErrNoDatabase)
+}
+
+// TestDeclared keeps to what the columns of an existing table were declared for,
+// which the engine does not.
+func TestDeclared(t *testing.T) {
+	ctx := context.Background()
+	dir := t.TempDir()
+	to, err := sqlite.Open(filepath.Join(dir, "museum.db"), true)
+	require.NoError(t, err)
+	defer to.Close()
+	_, err = to.Exec(ctx, "CREATE TABLE loan (no SMALLINT, name VARCHAR(5), mass DECIMAL(5,1), size REAL, day DATE, other)")
+	require.NoError(t, err)
+	text := "no,name,mass,size,day,other\n1,ant,1.5,0.1,2026-01-31,x\n40000,ant,1.5,1,2026-01-31,x\n3,beetle,1.5,1,2026-01-31,x\n" +
+		"4,ant,1.25,1,2026-01-31,x\n5,ant,1.5,9007199254740993,2026-01-31,x\n6,ant,1.5,1,2026-02-31,x\n7,7,1,9007199254740992,2026-01-31,x\n"
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "loan.csv"), []byte(text), 0o600))
+	tr := &tray.Tray{Dir: filepath.Join(dir, "loan.tray"), Files: []string{"loan.csv"}, Layout: source.DefaultLayout(), Table: table.Table{Name: "loan", Existing: table.Append}}
+	for name, typ := range map[string]string{"no": "integer", "name": "varchar(20)", "mass": "decimal(9,2)", "size": "bigint", "day": "date", "other": "text"} {
+		typ, err := table.ParseType(typ)
+		require.NoError(t, err)
+		tr.Table.Columns = append(tr.Table.Columns, table.Column{From: name, Name: name, Type: typ, Nullable: true})
+	}
+	check, err := load.DryRun(ctx, tr, &source.Opener{}, to, nil)
+	require.NoError(t, err)
+	require.Equal(t, int64(5), check.Rejected())
+	r, err := load.Run(ctx, tr, &source.Opener{}, to, load.Options{})
+	require.NoError(t, err)
+	var reasons []string
+	for _, g := range r.Rejects.ByReason {
+		reasons = append(reasons, g.Column+" "+g.Reason)
+	}
+	require.Equal(t, []string{"no does not fit smallint", "name longer than varchar(5)", "mass does not fit decimal(5,1)",
+		"size double would not give it back unchanged", "day no such date"}, reasons)
+	rows, err := to.Query(ctx, "SELECT name, typeof(name), CAST(size AS INTEGER) FROM loan ORDER BY no")
+	require.NoError(t, err)
+	require.Equal(t, [][]string{{"ant", "text", "0"}, {"7", "text", "9007199254740992"}}, rows)
 }

@@ -1,0 +1,43 @@
+package sqlite
+
+import (
+	"regexp"
+	"strconv"
+	"strings"
+
+	"ambertray/internal/table"
+)
+
+var declaredForm = regexp.MustCompile(`^([a-z]+(?: [a-z]+)*)\s*(?:\(\s*(\d+)\s*(?:,\s*(\d+)\s*)?\))?$`)
+
+// declaredKinds are the types that a declaration means. The engine has none of
+// them but whole numbers of 64 bits, doubles and text.
+var declaredKinds = map[string]table.Kind{
+	"smallint": table.SmallInt, "tinyint": table.SmallInt, "int": table.BigInt, "integer": table.BigInt, "bigint": table.BigInt, "mediumint": table.Integer,
+	"decimal": table.Decimal, "numeric": table.Decimal, "real": table.Double, "double": table.Double, "double precision": table.Double, "float": table.Double,
+	"boolean": table.Boolean, "bool": table.Boolean, "date": table.Date, "time": table.Time, "timestamp": table.Timestamp, "datetime": table.Timestamp,
+	"timestamp with time zone": table.TimestampTZ, "char": table.Char, "character": table.Char, "nchar": table.Char, "varchar": table.Varchar,
+	"nvarchar": table.Varchar, "character varying": table.Varchar, "text": table.Text, "clob": table.Text, "uuid": table.UUID,
+}
+
+// typeOf returns the type that a column was declared with, nil where that takes
+// any value.
+func typeOf(declared string) *table.Type {
+	m := declaredForm.FindStringSubmatch(strings.ToLower(strings.TrimSpace(declared)))
+	if m == nil {
+		return nil
+	}
+	kind, ok := declaredKinds[m[1]]
+	t := table.Type{Kind: kind}
+	size, _ := strconv.Atoi(m[2])
+	scale, _ := strconv.Atoi(m[3])
+	switch {
+	case !ok, kind == table.Decimal && (size == 0 || size > table.MaxPrecision || scale > size):
+		return nil
+	case kind == table.Varchar && size == 0, kind == table.Char && size == 0:
+		t.Kind = table.Text
+	case kind == table.Decimal, kind == table.Varchar, kind == table.Char:
+		t.Size, t.Scale = size, scale
+	}
+	return &t
+}
