@@ -164,9 +164,15 @@ func hintFor(err error) string {
 	var otherTray *load.OtherTrayError
 	var mixed *source.MixedError
 	var panicked *record.PanicError
+	var loss *load.LossError
+	var engine *load.EngineError
 	switch {
 	case errors.As(err, &panicked):
 		return "nothing that was not committed stays; please report this line with the command and, if you can, the file"
+	case errors.As(err, &loss):
+		return "make them again afterwards and accept that with --accept-loss, or keep the table: --existing empty, append or merge"
+	case errors.As(err, &engine):
+		return "change it with ALTER TABLE " + engine.Table + " ENGINE = InnoDB, or accept that with --no-rollback"
 	case errors.As(err, &mixed):
 		return fmt.Sprintf("write it in one encoding; or --encoding utf-8 rejects the lines that are not, and --encoding %s reads all lines as that", mixed.OtherEncoding)
 	case errors.As(err, &partial):

@@ -76,6 +76,8 @@ func loadOptions(c *cobra.Command) *load.Options {
 	o := &load.Options{Verify: load.EveryColumn}
 	c.Flags().BoolVar(&o.Again, "again", false, "load once more what the ledger says is in the table already")
 	c.Flags().BoolVar(&o.OnlyNew, "only-new", false, "leave out the files and sheets that the ledger says are in the table already")
+	c.Flags().BoolVar(&o.AcceptLoss, "accept-loss", false, "rebuild a table although indexes, triggers, views or rights are lost with it")
+	c.Flags().BoolVar(&o.NoRollback, "no-rollback", false, "load into a table whose engine has no transactions, so that a load that fails leaves rows in it")
 	noLedgerFlag(c, o)
 	c.Flags().Int64Var(&o.Every, "commit-every", 0, "commit every `N` records; a load that is interrupted then goes on where it was (default: all or nothing)")
 	c.Flags().Var(&o.Verify, "verify", "what is verified before the commit: full, every column, or counts, the rows only")
@@ -98,7 +100,7 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all string) {
 	if !r.Verified {
 		what := "nothing: verification found a difference, and all was rolled back"
 		if r.Kept > 0 {
-			what = term.Amount(r.Kept, "row") + ": verification found a difference, and what was not committed before was rolled back"
+			what = term.Amount(r.Kept, "row") + ": verification found a difference, and only what was not committed before was rolled back"
 		}
 		p.Fact("loaded", "%s", p.Red(what))
 		a.drawDifferences(r.Differences)

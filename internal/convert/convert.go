@@ -347,6 +347,23 @@ func (k *Block) DropThrough(w Where) {
 	}
 }
 
+// Remove takes out encoded records, by their ascending indexes.
+func (k *Block) Remove(rows []int) {
+	data, ends, numbers := k.Data[:0], k.Ends[:0], k.Numbers[:0]
+	start := 0
+	for i, end := range k.Ends {
+		number := k.Numbers[i]
+		if len(rows) > 0 && rows[0] == i {
+			rows = rows[1:]
+		} else {
+			data = append(data, k.Data[start:end]...)
+			ends, numbers = append(ends, len(data)), append(numbers, number)
+		}
+		start = end
+	}
+	k.Data, k.Ends, k.Numbers = data, ends, numbers
+}
+
 // discard is the encoder of a dry run.
 type discard struct{}
 

@@ -161,15 +161,20 @@ func (d *Dialect) CreateIndexes(t *table.Table) []string { return d.IndexesOn(t.
 
 // IndexesOn is CreateIndexes for a table that has another name for now.
 func (d *Dialect) IndexesOn(name string, t *table.Table) (statements []string) {
+	for i, index := range d.IndexNames(t) {
+		statements = append(statements, fmt.Sprintf("CREATE INDEX %s ON %s (%s)", d.Quote(index), d.QuoteTable(name), d.List(t.Indexes[i])))
+	}
+	return statements
+}
+
+// IndexNames returns the names of the table's indexes.
+func (d *Dialect) IndexNames(t *table.Table) []string {
 	_, bare := d.split(t.Name)
 	var names []string
 	for _, columns := range t.Indexes {
 		names = append(names, bare+"_"+strings.Join(columns, "_")+"_ix")
 	}
-	for i, index := range distinctNames(names, min(d.MaxName, PostgreSQL.MaxName)) {
-		statements = append(statements, fmt.Sprintf("CREATE INDEX %s ON %s (%s)", d.Quote(index), d.QuoteTable(name), d.List(t.Indexes[i])))
-	}
-	return statements
+	return distinctNames(names, min(d.MaxName, PostgreSQL.MaxName))
 }
 
 // Define returns every statement that makes the table, its comments and, if

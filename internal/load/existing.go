@@ -2,6 +2,8 @@ package load
 
 import (
 	"context"
+	"fmt"
+	"strings"
 
 	"ambertray/internal/dialect"
 	"ambertray/internal/table"
@@ -35,8 +37,14 @@ func (l *loading) prepare(ctx context.Context) error {
 		if l.receipt.Counts.TableBefore, err = l.rows(ctx); err != nil {
 			return err
 		}
+		if err := l.checkDependents(ctx); err != nil {
+			return err
+		}
 		l.receipt.Done, how.Replace = "rebuilt", true
 		return l.tx.Create(ctx, l.table, how)
+	}
+	if err := l.checkEngine(ctx); err != nil {
+		return err
 	}
 	if err := l.fitTable(ctx); err != nil {
 		return err
@@ -55,6 +63,60 @@ func (l *loading) prepare(ctx context.Context) error {
 	}
 	l.before, l.receipt.Before = before, before.figures
 	l.receipt.Done = "appended"
+	return nil
+}
+
+// LossError says what would be lost with a table that is rebuilt.
+type LossError struct {
+	Table string
+	What  []string
+}
+
+func (e *LossError) Error() string {
+	return fmt.Sprintf("rebuild table %s: these would be lost with it: %s", e.Table, strings.Join(e.What, ", "))
+}
+
+// checkDependents refuses to rebuild a table on which other things hang, unless
+// that was accepted.
+func (l *loading) checkDependents(ctx context.Context) error {
+	to, ok := l.to.(target.Depended)
+	if !ok {
+		return nil
+	}
+	lost, err := to.Dependents(ctx, l.table)
+	if err != nil || len(lost) == 0 {
+		return err
+	}
+	if !l.AcceptLoss {
+		return &LossError{l.table.Name, lost}
+	}
+	l.receipt.Remarks = append(l.receipt.Remarks, "lost with the table that was rebuilt: "+strings.Join(lost, ", "))
+	return nil
+}
+
+// EngineError says that the engine of a table takes nothing back.
+type EngineError struct{ Table, Engine string }
+
+func (e *EngineError) Error() string {
+	return fmt.Sprintf("table %s is kept by %s, which has no transactions: a load that fails would leave rows in it", e.Table, e.Engine)
+}
+
+// checkEngine refuses to load into a table that takes nothing back, unless that
+// was accepted.
+func (l *loading) checkEngine(ctx context.Context) error {
+	to, ok := l.to.(target.Engined)
+	if !ok {
+		return nil
+	}
+	engine, transactional, err := to.Engine(ctx, l.table.Name)
+	if err != nil || transactional {
+		return err
+	}
+	if !l.NoRollback {
+		return &EngineError{l.table.Name, engine}
+	}
+	l.engine = engine
+	l.receipt.Remarks = append(l.receipt.Remarks, "the table is kept by "+engine+", which has no transactions")
 	return nil
 }
 

@@ -30,8 +30,12 @@ var ErrKept = errors.New("rows are committed, and the rest is rolled back")
 
 // Options of a load.
 type Options struct {
-	Again    bool // load content that is in the table already once more
-	OnlyNew  bool // leave out files and sheets that are in the table already
+	Again   bool // load content that is in the table already once more
+	OnlyNew bool // leave out files and sheets that are in the table already
+	// AcceptLoss rebuilds a table although something that hangs on it is lost,
+	// NoRollback loads into one that cannot take rows back.
+	AcceptLoss, NoRollback bool
+
 	NoLedger bool // neither look into the ledger nor write it
 	Verify   Depth
 	Every    int64 // commit every so many records, or 0 for one transaction
@@ -95,7 +99,12 @@ func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Targe
 	if err != nil && !errors.Is(err, ErrDiffers) {
 		return nil, l.giveUp(err)
 	}
-	if l.parts != nil && err != nil && l.parts.entry.Loaded > 0 {
+	switch {
+	case err == nil:
+	case l.engine != "":
+		l.receipt.Kept = l.receipt.Counts.Loaded
+		err = fmt.Errorf("%w: %w", ErrKept, err)
+	case l.parts != nil && l.parts.entry.Loaded > 0:
 		l.receipt.Kept = l.parts.entry.Loaded
 		err = fmt.Errorf("%w: %w", ErrKept, err)
 	}
@@ -153,6 +162,7 @@ type loading struct {
 	parts    *parts       // nil unless it commits in parts
 	schema   string       // that was made, where a rollback does not take it away
 	merge    *merge       // nil unless its rows are merged
+	engine   string       // of a table that takes nothing back
 	tx       target.Tx
 	sink     target.Sink
 }
@@ -188,6 +198,9 @@ func (l *loading) transact(ctx context.Context) (err error) {
 	defer func() {
 		if back := l.tx.Rollback(); back != nil && err != nil {
 			err = errors.Join(err, back)
+		}
+		if err != nil && l.engine != "" {
+			err = fmt.Errorf("%w; %s has no transactions, so that rows sent before may be in the table", err, l.engine)
 		}
 		if l.schema != "" && err != nil && (l.parts == nil || l.parts.entry.Loaded == 0) {
 			err = errors.Join(err, l.dropSchema())

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 
 	"ambertray/internal/convert"
 	"ambertray/internal/note"
@@ -81,7 +82,11 @@ func (l *loading) closeSink(abort error) (rows int64, refused *convert.Refusals,
 		l.parts.refused.Append(refused)
 		rows, refused = l.parts.loaded, &l.parts.refused
 	}
-	l.receipt.Remarks = l.sink.Remarks()
+	for _, remark := range l.sink.Remarks() {
+		if !slices.Contains(l.receipt.Remarks, remark) {
+			l.receipt.Remarks = append(l.receipt.Remarks, remark)
+		}
+	}
 	return rows, refused, err
 }
 

@@ -65,6 +65,21 @@ type Target interface {
 	Close() error
 }
 
+// Engined is a target whose tables may be kept by engines that take nothing back.
+type Engined interface {
+	// Engine returns the name of the engine of an existing table, and whether a
+	// transaction takes back what was written to it.
+	Engine(ctx context.Context, name string) (engine string, transactional bool, err error)
+}
+
+// Depended is a target where other things hang on a table, which are lost when
+// that is dropped.
+type Depended interface {
+	// Dependents names what would be lost with an existing table and is not in
+	// its plan: indexes, triggers, foreign keys, rights, views.
+	Dependents(ctx context.Context, t *table.Table) ([]string, error)
+}
+
 // Tx is the transaction of one load.
 type Tx interface {
 	// Create makes the table with its comments. ErrExists is returned for one

@@ -53,9 +53,13 @@ func (t *Target) Figures(ctx context.Context, tab *table.Table) (rows int64, fig
 // figuresOver asks for columns over one connection. Doubles are read and added
 // up here: the server's sum of them depends on the order.
 func figuresOver(ctx context.Context, conn *sql.Conn, name string, cols []table.Column) (rows int64, figures []table.Figures, err error) {
+	unicode, err := unicodeColumns(ctx, conn, name)
+	if err != nil {
+		return 0, nil, err
+	}
 	terms := []string{"count(*)"}
 	for _, c := range cols {
-		e := expressions(dialect.MySQL.Quote(c.Name), dialect.MySQL.Stored(c.Type))
+		e := expressions(dialect.MySQL.Quote(c.Name), dialect.MySQL.Stored(c.Type), !unicode[strings.ToLower(c.Name)])
 		terms = append(terms, e[:]...)
 	}
 	from := " FROM " + dialect.MySQL.QuoteTable(name)
@@ -83,9 +87,32 @@ func figuresOver(ctx context.Context, conn *sql.Conn, name string, cols []table.
 // days or seconds, and of microseconds.
 const perColumn = 5
 
+// unicodeColumns returns the columns of text of a table that hold UTF-8.
+func unicodeColumns(ctx context.Context, conn *sql.Conn, name string) (map[string]bool, error) {
+	schema, bare := split(name)
+	rows, err := conn.QueryContext(ctx, `SELECT lower(column_name) FROM information_schema.columns
+		WHERE table_schema = coalesce(nullif(?, ''), database()) AND table_name = ? AND character_set_name LIKE 'utf8%'`, schema, bare)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	columns := map[string]bool{}
+	for rows.Next() {
+		var column string
+		if err := rows.Scan(&column); err != nil {
+			return nil, err
+		}
+		columns[column] = true
+	}
+	return columns, rows.Err()
+}
+
 // expressions asks for a column in a way that is exact: text is compared and
-// measured by its bytes.
-func expressions(name string, t table.Type) [perColumn]string {
+// measured by its bytes in UTF-8, into which it is converted where it is not.
+func expressions(name string, t table.Type, convert bool) [perColumn]string {
+	if convert && t.Textual() {
+		name = "CONVERT(" + name + " USING utf8mb4)"
+	}
 	count := "count(" + name + ")"
 	least, greatest := "CAST(min("+name+") AS CHAR)", "CAST(max("+name+") AS CHAR)"
 	days := "CAST(sum(to_days(" + name + ") - 719528) AS CHAR)" // of 1970-01-01

@@ -30,13 +30,18 @@ type sink struct {
 	columns string
 	reader  string // name of the driver's reader
 	bulk    bool   // the server takes a local bulk load
-	feeder  target.Feeder
-	batch   *target.Batch // that is being loaded
-	pending int           // bytes that are not committed yet, of a stage
-	key     []string      // names of the columns of the key
-	keyAt   int           // index of the column of a key of one, or -1
-	rows    int64
-	refused convert.Refusals
+	off     bool   // its variable local_infile is off
+	// perInsert is how many rows a statement inserts, where there is no bulk load.
+	perInsert int
+	feeder    target.Feeder
+	batch     *target.Batch // that is being loaded
+	pending   int           // bytes that are not committed yet, of a stage
+	key       []string      // names of the columns of the key
+	keyAt     int           // index of the column of a key of one, or -1
+	longest   int           // bytes of the longest value that the server takes
+	rows      int64
+	refused   convert.Refusals // by the server; the feeder's goroutine adds them
+	long      convert.Refusals // longer than a packet
 }
 
 var readers atomic.Int64 // names are the driver's, for the whole program
@@ -45,7 +50,7 @@ var readers atomic.Int64 // names are the driver's, for the whole program
 func (x *tx) Load(ctx context.Context, tab *table.Table) (target.Sink, error) {
 	s := &sink{
 		ctx: ctx, t: x.t, key: tab.Key, reader: fmt.Sprintf("load-%d", readers.Add(1)),
-		table: dialect.MySQL.QuoteTable(x.t.current(tab.Name)), columns: dialect.MySQL.Columns(tab),
+		table: dialect.MySQL.QuoteTable(x.t.current(tab.Name)), columns: dialect.MySQL.Columns(tab), perInsert: rowsPerInsert,
 	}
 	s.feeder = target.Feeder{Size: batchSize, Load: s.load}
 	s.keyAt = slices.IndexFunc(tab.Loaded(), func(c table.Column) bool { return len(tab.Key) == 1 && c.Name == tab.Key[0] })
@@ -57,17 +62,24 @@ func (x *tx) Load(ctx context.Context, tab *table.Table) (target.Sink, error) {
 	if err := x.t.exec(ctx, "SET max_error_count = 65535"); err != nil {
 		return nil, x.t.fail("load", err)
 	}
-	if err := x.t.conn.QueryRowContext(ctx, "SELECT @@local_infile").Scan(&s.bulk); err != nil {
+	if err := x.t.conn.QueryRowContext(ctx, "SELECT @@local_infile, @@max_allowed_packet").Scan(&s.bulk, &s.longest); err != nil {
 		return nil, x.t.fail("ask for local_infile", err)
 	}
+	s.longest -= packetRoom
 	s.bulk = s.bulk && !x.t.noBulk
+	s.off = !s.bulk
+	if _, transactional, err := x.t.Engine(ctx, x.t.current(tab.Name)); err != nil {
+		return nil, err
+	} else if !transactional { // of a statement that fails in the middle the first rows would stay
+		s.bulk, s.perInsert = false, 1
+	}
 	mysql.RegisterReaderHandler(s.reader, func() io.Reader { return bytes.NewReader(s.batch.Rows(0, s.batch.Len())) })
 	return s, nil
 }
 
 // Remarks implements target.Sink.
 func (s *sink) Remarks() []string {
-	if s.bulk {
+	if !s.off {
 		return nil
 	}
 	return []string{"the server's variable local_infile is OFF, which forbids its bulk load: rows were inserted instead, which is slower; SET GLOBAL local_infile = ON allows it"}
@@ -75,10 +87,31 @@ func (s *sink) Remarks() []string {
 
 // Write implements target.Sink.
 func (s *sink) Write(k *convert.Block) error {
-	for _, end := range k.Ends {
+	start, long := 0, []int(nil)
+	for i, end := range k.Ends {
 		k.Data[end-1] = '\n'
+		if end-start > s.longest {
+			long = append(long, i)
+		}
+		start = end
+	}
+	if long != nil {
+		s.refuseLong(k, long)
 	}
 	return s.feeder.Add(k)
+}
+
+// packetRoom is what a statement needs of a packet beside the values.
+const packetRoom = 4096
+
+// refuseLong takes rows out of a block that the server could not send back, and
+// so not prove.
+func (s *sink) refuseLong(k *convert.Block, rows []int) {
+	reason := fmt.Sprintf("longer than the server's max_allowed_packet of %d bytes", s.longest+packetRoom)
+	for _, i := range rows {
+		s.long.Add(convert.Refusal{Where: convert.Where{Part: k.Part, Record: k.Numbers[i]}, Reason: reason})
+	}
+	k.Remove(rows)
 }
 
 // load loads a batch.
@@ -194,8 +227,8 @@ func (s *sink) weed() error {
 // insertAll inserts the batch with statements that the server refuses whole
 // where it does not take a row.
 func (s *sink) insertAll() error {
-	for from := 0; from < s.batch.Len(); from += rowsPerInsert {
-		if err := s.insert(from, min(from+rowsPerInsert, s.batch.Len())); err != nil {
+	for from := 0; from < s.batch.Len(); from += s.perInsert {
+		if err := s.insert(from, min(from+s.perInsert, s.batch.Len())); err != nil {
 			return err
 		}
 	}
@@ -214,6 +247,9 @@ func (s *sink) insert(from, to int) error {
 		}
 		statement = appendRow(statement, s.row(i))
 	}
+	if len(statement) > s.longest && to-from > 1 {
+		return s.halves(from, to)
+	}
 	err := s.t.exec(s.ctx, string(statement))
 	var refused *mysql.MySQLError
 	switch {
@@ -225,6 +261,11 @@ func (s *sink) insert(from, to int) error {
 		s.refuse(s.batch.Record(from), refused)
 		return nil
 	}
+	return s.halves(from, to)
+}
+
+// halves inserts rows with two statements.
+func (s *sink) halves(from, to int) error {
 	middle := (from + to) / 2
 	if err := s.insert(from, middle); err != nil {
 		return err
@@ -256,7 +297,11 @@ func (s *sink) refuse(where convert.Where, err *mysql.MySQLError) {
 }
 
 // Refused implements target.Sink.
-func (s *sink) Refused() *convert.Refusals { return &s.refused }
+func (s *sink) Refused() *convert.Refusals {
+	s.refused.Append(&s.long)
+	s.long = convert.Refusals{}
+	return &s.refused
+}
 
 // row returns the text of row i, without its line end.
 func (s *sink) row(i int) []byte { return bytes.TrimSuffix(s.batch.Rows(i, i+1), []byte{'\n'}) }

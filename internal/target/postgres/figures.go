@@ -2,6 +2,7 @@ package postgres
 
 import (
 	"context"
+	"encoding/hex"
 	"math/big"
 	"strconv"
 	"strings"
@@ -21,7 +22,7 @@ func (t *Target) Figures(ctx context.Context, tab *table.Table) (rows int64, fig
 	cols := tab.Loaded()
 	terms := []string{"count(*)"}
 	for _, c := range cols {
-		e := expressions(dialect.PostgreSQL.Quote(c.Name), c.Type)
+		e := t.expressions(dialect.PostgreSQL.Quote(c.Name), c.Type)
 		terms = append(terms, e[:]...)
 	}
 	sql := "SELECT " + strings.Join(terms, ", ") + " FROM " + dialect.PostgreSQL.QuoteTable(tab.Name)
@@ -35,15 +36,31 @@ func (t *Target) Figures(ctx context.Context, tab *table.Table) (rows int64, fig
 		return 0, nil, t.fail("ask for the figures of "+tab.Name, err)
 	}
 	for i, c := range cols {
+		if !t.unicode && c.Type.Textual() {
+			unhex(texts[4*i : 4*i+2])
+		}
 		figures = append(figures, figuresOf(c.Type, rows-counts[i], texts[4*i:4*i+4]))
 	}
 	return rows, figures, nil
 }
 
+// unhex decodes the least and the greatest text of a database that is not
+// Unicode, which are compared as bytes of UTF-8 in hexadecimal.
+func unhex(texts []*string) {
+	for _, text := range texts {
+		if text == nil {
+			continue
+		}
+		if plain, err := hex.DecodeString(*text); err == nil {
+			*text = string(plain)
+		}
+	}
+}
+
 // expressions asks for a column in the cheapest way that is exact: a date is
 // summed as days, a timestamp as days and microseconds of the day, text by
 // its bytes.
-func expressions(name string, t table.Type) [perColumn]string {
+func (to *Target) expressions(name string, t table.Type) [perColumn]string {
 	count := "count(" + name + ")"
 	if t.Kind == table.TimestampTZ {
 		name = "(" + name + " AT TIME ZONE 'UTC')"
@@ -66,6 +83,10 @@ func expressions(name string, t table.Type) [perColumn]string {
 	case table.Char, table.Varchar, table.Text:
 		if t.Kind == table.Char { // its padding counts for nothing
 			name += "::text"
+		}
+		if !to.unicode {
+			utf8 := "convert_to(" + name + ", 'UTF8')"
+			return [...]string{count, "min(encode(" + utf8 + ", 'hex'))", "max(encode(" + utf8 + ", 'hex'))", "sum(octet_length(" + utf8 + "))::text", none}
 		}
 		return [...]string{count, `min(` + name + ` COLLATE "C")::text`, `max(` + name + ` COLLATE "C")::text`, "sum(octet_length(" + name + "))::text", none}
 	}

@@ -22,8 +22,9 @@ import (
 
 // Target is a PostgreSQL database.
 type Target struct {
-	name string
-	conn *pgx.Conn
+	name    string
+	conn    *pgx.Conn
+	unicode bool // the database can hold any character
 }
 
 var (
@@ -50,6 +51,7 @@ func Open(ctx context.Context, url, password string) (*Target, error) {
 	if t.conn, err = pgx.ConnectConfig(ctx, config); err != nil {
 		return nil, t.fail("connect", err)
 	}
+	t.unicode = t.conn.PgConn().ParameterStatus("server_encoding") == "UTF8"
 	return t, nil
 }
 
@@ -220,11 +222,7 @@ func (x *tx) Rollback() error {
 // Load implements target.Tx.
 func (x *tx) Load(ctx context.Context, tab *table.Table) (target.Sink, error) {
 	sql := fmt.Sprintf("COPY %s (%s) FROM STDIN (FORMAT binary", dialect.PostgreSQL.QuoteTable(tab.Name), dialect.PostgreSQL.Columns(tab))
-	unicode, err := x.t.isUnicode(ctx)
-	if err != nil {
-		return nil, err
-	}
-	if !x.created || !unicode { // where the server may refuse rows
+	if !x.created || !x.t.unicode { // where the server may refuse rows
 		return newAdder(ctx, x, tab, sql+")"), nil
 	}
 	sql += ", FREEZE)" // nobody else can see the table yet, so its rows need no later freezing
@@ -237,13 +235,6 @@ func (x *tx) Load(ctx context.Context, tab *table.Table) (target.Sink, error) {
 		s.done <- copied{tag.RowsAffected(), err}
 	}()
 	return s, s.write(header)
-}
-
-// isUnicode tells whether the database can hold any character.
-func (t *Target) isUnicode(ctx context.Context) (bool, error) {
-	var encoding string
-	err := t.conn.QueryRow(ctx, "SHOW server_encoding").Scan(&encoding)
-	return encoding == "UTF8", t.fail("ask for its encoding", err)
 }
 
 // errEnded tells the writer that the server has ended the COPY; why is in the
