@@ -10,9 +10,12 @@ import (
 	"io"
 	"os"
 	"os/signal"
+	"strings"
 	"syscall"
 
+	"github.com/agnivade/levenshtein"
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"ambertray/internal/connect"
 	"ambertray/internal/load"
@@ -81,12 +84,12 @@ func (a *app) newRoot() *cobra.Command {
 	root := &cobra.Command{
 		Use:           "ambertray",
 		Short:         "Lays a file on a tray, loads it into a table, and proves that nothing was lost.",
-		Args:          usageArgs(cobra.NoArgs),
+		Args:          usageArgs(noCommand),
 		SilenceErrors: true, SilenceUsage: true,
 		CompletionOptions: cobra.CompletionOptions{HiddenDefaultCmd: true},
 		RunE:              func(c *cobra.Command, _ []string) error { return c.Help() },
 	}
-	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
+	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error { return usageError{suggestFlag(c, err)} })
 	root.PersistentPreRun = func(_ *cobra.Command, args []string) {
 		copy(args, a.from.Publish(args)) // so that no command knows a secret of an address
 	}
@@ -99,6 +102,37 @@ func (a *app) newRoot() *cobra.Command {
 		c.Args = usageArgs(c.Args)
 	}
 	return root
+}
+
+// noCommand refuses what is no command, and names the nearest one.
+func noCommand(root *cobra.Command, args []string) error {
+	if len(args) == 0 {
+		return nil
+	}
+	err := fmt.Errorf("unknown command %q", args[0])
+	root.SuggestionsMinimumDistance = 2
+	if near := root.SuggestionsFor(args[0]); len(near) > 0 {
+		err = fmt.Errorf("%w; did you mean %s?", err, strings.Join(near, " or "))
+	}
+	return err
+}
+
+// suggestFlag names the option that is nearest to one that does not exist.
+func suggestFlag(c *cobra.Command, err error) error {
+	var unknown *pflag.NotExistError
+	if !errors.As(err, &unknown) {
+		return err
+	}
+	name, best, distance := unknown.GetSpecifiedName(), "", 3
+	c.Flags().VisitAll(func(f *pflag.Flag) {
+		if d := levenshtein.ComputeDistance(name, f.Name); d < distance {
+			best, distance = f.Name, d
+		}
+	})
+	if best == "" {
+		return err
+	}
+	return fmt.Errorf("%w; did you mean --%s?", err, best)
 }
 
 // usageError is a mistake on the command line.

@@ -35,7 +35,10 @@ type drafting struct {
 }
 
 // override puts what the command line says of the table into a plan.
-func (d *drafting) override(t *tray.Tray) (err error) {
+func (d *drafting) override(c *cobra.Command, t *tray.Tray) (err error) {
+	if c.Flags().Changed("table") && strings.TrimSpace(d.table) == "" {
+		return usageError{errors.New("--table: write the name of a table")}
+	}
 	if d.table != "" {
 		t.Table.Name = d.table
 	}
@@ -75,7 +78,7 @@ func (a *app) draft(c *cobra.Command, d *drafting, names []string) (*survey.Surv
 		return nil, nil, err
 	}
 	t := s.Draft(dir)
-	return s, t, d.override(t)
+	return s, t, d.override(c, t)
 }
 
 // errTrayExists is returned where the tray of another source is in the way.
@@ -101,7 +104,7 @@ func (a *app) plan(c *cobra.Command, d *drafting, names []string) (t *tray.Tray,
 		if !given && !t.IsFor(names) {
 			return nil, nil, fmt.Errorf("%s is the tray of another source: %w", dir, errTrayExists)
 		}
-		return t, nil, d.override(t)
+		return t, nil, d.override(c, t)
 	}
 	s, t, err = a.draft(c, d, names)
 	return t, s, err

@@ -32,6 +32,9 @@ A bare source is surveyed and drafted first, and the tray is kept.`,
 	allow := c.Flags().String("allow-rejects", "", "load nothing if more records are rejected: any, `N`, or N% of them (default: what the tray says)")
 	o := loadOptions(c)
 	c.RunE = func(c *cobra.Command, args []string) error {
+		if o.Every < 0 {
+			return usageError{fmt.Errorf("--commit-every %d: write a number of records", o.Every)}
+		}
 		a.undone = "everything was rolled back, and the target is as it was"
 		tgt, err := a.open(c.Context(), *to, true)
 		if err != nil {

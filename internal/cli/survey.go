@@ -215,13 +215,18 @@ func layoutText(s *survey.Survey) string {
 	if l.Format == source.SheetRows {
 		parts = append(parts, "sheet "+l.Sheet)
 	} else {
-		parts = append(parts, encoding, delimiterText(l.Delimiter))
+		parts = append(parts, encoding, delimiterText(l))
 	}
 	if l.Quote == "'" {
 		parts = append(parts, "quote '")
 	}
-	if l.Escape == source.Backslash {
+	switch {
+	case l.Quote == "" && l.Format == source.Delimited && l.Columns == "":
+		parts = append(parts, "no quotes")
+	case l.Escape == source.Backslash:
 		parts = append(parts, "backslash escapes")
+	case l.Escape == source.Unescaped:
+		parts = append(parts, "quotes not escaped")
 	}
 	if l.SkipSpaces {
 		parts = append(parts, "spaces around cells")
@@ -245,14 +250,18 @@ func layoutText(s *survey.Survey) string {
 	return strings.Join(parts, " · ")
 }
 
-func delimiterText(d string) string {
+func delimiterText(l source.Layout) string {
+	if l.Columns != "" {
+		return "columns at fixed places"
+	}
+	d := l.Delimiter
 	for name, sign := range source.DelimiterNames {
 		if sign == d && name != "none" {
 			return strings.ReplaceAll(name, "_", " ")
 		}
 	}
 	if d == "" {
-		return "one cell a line"
+		return "one column"
 	}
 	return fmt.Sprintf("delimiter %q", d)
 }

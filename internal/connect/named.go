@@ -7,6 +7,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"slices"
 
 	"go.yaml.in/yaml/v3"
 )
@@ -58,6 +59,9 @@ func Named() (list []NamedTarget, err error) {
 		}
 		if hasPassword(to.Value) {
 			return nil, fmt.Errorf("%s:%d: target %s: %w", path, to.Line, name.Value, ErrSecret)
+		}
+		if slices.ContainsFunc(list, func(t NamedTarget) bool { return t.Name == name.Value }) {
+			return nil, fmt.Errorf("%s:%d: target %s: the name is used twice", path, name.Line, name.Value)
 		}
 		list = append(list, NamedTarget{name.Value, to.Value})
 	}

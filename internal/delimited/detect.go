@@ -40,6 +40,9 @@ func Detect(head []byte, whole bool, told func(*source.Layout)) source.Layout {
 		}
 	}
 	lay = best.layout
+	if best.width < 2 && lay.Columns == "" { // whatever stands in it delimits nothing
+		lay.Delimiter = ""
+	}
 	best.findHeader(&lay)
 	best.findShort(&lay)
 	if lay.HeaderLine > 0 {

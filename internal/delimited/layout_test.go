@@ -123,7 +123,7 @@ func TestLayouts(t *testing.T) {
 		{"crcrcrlf", "No,Name\r\r\r\n1,gnat\r\r\r\n2,fern\r\r\r\n",
 			`"," crcrlf header 1; No|Name; 2 records, 0 ragged; `},
 		{"one column", "No\n" + numbered(10, 19, "@\n"),
-			`"," header 1; No; 10 records, 0 ragged; `},
+			`"" header 1; No; 10 records, 0 ragged; `},
 		{"single column text with commas", "note\nA fine piece, sold\nBroken\nTwo, three, and four\nwell\nold, but fine\n",
 			`"" header 1; note; 5 records, 0 ragged; `},
 		{"no header text", "gnat,honey\nfern,lemon\ngnat,honey\n",

@@ -13,6 +13,7 @@ type codePage struct {
 	name      string
 	table     *charmap.Charmap
 	languages []*language
+	rare      float64 // what speaks against it: files in it are old
 }
 
 // language is what text of a language has beyond ASCII: its letters, the most
@@ -54,24 +55,24 @@ var (
 // codePages lists the encodings of one byte that are told apart, in the order in
 // which they are taken where the text does not decide.
 var codePages = []codePage{
-	{"windows-1252", charmap.Windows1252, western},
-	{"iso-8859-15", charmap.ISO8859_15, western},
-	{"windows-1250", charmap.Windows1250, central},
-	{"windows-1251", charmap.Windows1251, cyrillic},
-	{"windows-1253", charmap.Windows1253, greek},
-	{"windows-1254", charmap.Windows1254, turkish},
-	{"windows-1255", charmap.Windows1255, hebrew},
-	{"windows-1256", charmap.Windows1256, arabic},
-	{"windows-1257", charmap.Windows1257, baltic},
-	{"iso-8859-2", charmap.ISO8859_2, central},
-	{"iso-8859-5", charmap.ISO8859_5, cyrillic},
-	{"koi8-r", charmap.KOI8R, cyrillic},
-	{"koi8-u", charmap.KOI8U, cyrillic},
-	{"ibm866", charmap.CodePage866, cyrillic},
-	{"ibm850", charmap.CodePage850, western},
-	{"ibm437", charmap.CodePage437, western},
-	{"ibm852", charmap.CodePage852, central},
-	{"macintosh", charmap.Macintosh, western},
+	{"windows-1252", charmap.Windows1252, western, 0},
+	{"iso-8859-15", charmap.ISO8859_15, western, 0},
+	{"windows-1250", charmap.Windows1250, central, 0},
+	{"windows-1251", charmap.Windows1251, cyrillic, 0},
+	{"windows-1253", charmap.Windows1253, greek, 0},
+	{"windows-1254", charmap.Windows1254, turkish, 0},
+	{"windows-1255", charmap.Windows1255, hebrew, 0},
+	{"windows-1256", charmap.Windows1256, arabic, 0},
+	{"windows-1257", charmap.Windows1257, baltic, 0},
+	{"iso-8859-2", charmap.ISO8859_2, central, 0},
+	{"iso-8859-5", charmap.ISO8859_5, cyrillic, 0},
+	{"koi8-r", charmap.KOI8R, cyrillic, 0},
+	{"koi8-u", charmap.KOI8U, cyrillic, 0},
+	{"ibm866", charmap.CodePage866, cyrillic, rareToday},
+	{"ibm850", charmap.CodePage850, western, rareToday},
+	{"ibm437", charmap.CodePage437, western, rareToday},
+	{"ibm852", charmap.CodePage852, central, rareToday},
+	{"macintosh", charmap.Macintosh, western, rareToday},
 }
 
 // codePageByName returns the code page of a name: those that the web does not
@@ -85,6 +86,8 @@ func codePageByName(name string) (codePage, bool) {
 	}
 	return codePage{}, false
 }
+
+const rareToday = 0.15
 
 // signs are characters that are no letters and may stand in any text.
 const signs = "\u00a0°§£€²³½¼·±×–—‘’“”„«»…ºª®©™•µ¿¡"
@@ -101,7 +104,7 @@ func (p *codePage) score(sample []byte) float64 {
 	for _, l := range p.languages {
 		best = max(best, p.scoreAs(l, text))
 	}
-	return best
+	return best - p.rare
 }
 
 // scoreAs is the mean of what the characters of a text beyond ASCII are worth in
@@ -144,8 +147,10 @@ func (p *codePage) worth(l *language, r, before, after rune) float64 {
 		return -0.5 // as no word is written
 	case l.script != nil && (isASCIILetter(before) || isASCIILetter(after)):
 		return -1
-	case !unicode.IsLetter(before) && !unicode.IsLetter(after):
+	case !unicode.IsLetter(before) && !unicode.IsLetter(after) && unicode.IsUpper(r):
 		return 0.2
+	case !unicode.IsLetter(before) && !unicode.IsLetter(after):
+		return 0.6
 	}
 	lower := unicode.ToLower(r)
 	rank := max(l.rank[lower], l.rank[r])

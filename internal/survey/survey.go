@@ -102,7 +102,7 @@ type Column struct {
 	Evidence  string           `json:"evidence"`
 	// Obstacle is what keeps the column from a tighter type and how to take
 	// it all the same.
-	Obstacle *string `json:"obstacle"`
+	Obstacle *string `json:"in_the_way"`
 	// Kinds are the sorts of values in the column, most frequent first.
 	Kinds []infer.Kind `json:"kinds"`
 

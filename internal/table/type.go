@@ -84,6 +84,9 @@ func ParseType(text string) (Type, error) {
 	return t, t.check(text, m[2] != "", m[3] != "")
 }
 
+// KindNames returns the names of the types.
+func KindNames() []string { return kindNames[:] }
+
 func unknownType(text string) error {
 	return fmt.Errorf("unknown type %q; the types are %s", text, strings.Join(kindNames[:], ", "))
 }

@@ -55,7 +55,8 @@ func decodeColumn(n *yaml.Node) (table.Column, error) {
 // completeColumn sets the type and holds the rules of a column against it.
 func completeColumn(c *table.Column, n, typ, format, byDefault *yaml.Node) (err error) {
 	if c.Type, err = table.ParseType(typ.Value); err != nil {
-		return wrong(typ, "column %s: %v", c.Name, err)
+		word, _, _ := strings.Cut(strings.ToLower(typ.Value), "(")
+		return wrong(typ, "column %s: %v%s", c.Name, err, nearest(strings.TrimSpace(word), table.KindNames()))
 	}
 	if strings.ContainsFunc(c.Name, unicode.IsControl) || strings.TrimSpace(c.Name) != c.Name {
 		return wrong(find(n, c.Name), "column %q: a name has no control characters, and no space at its ends", c.Name)
