@@ -347,6 +347,11 @@ func (k *Block) DropThrough(w Where) {
 	}
 }
 
+// Head returns a block of the first n encoded records, which shares their memory.
+func (k *Block) Head(n int) *Block {
+	return &Block{Part: k.Part, Data: k.Data[:k.Ends[n-1]], Ends: k.Ends[:n:n], Numbers: k.Numbers[:n:n]}
+}
+
 // Remove takes out encoded records, by their ascending indexes.
 func (k *Block) Remove(rows []int) {
 	data, ends, numbers := k.Data[:0], k.Ends[:0], k.Numbers[:0]

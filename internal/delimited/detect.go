@@ -357,6 +357,9 @@ func (s *shape) rate() float64 {
 	if s.layout.Quote != `"` || s.layout.Escape == source.Unescaped {
 		score -= 0.01 // the usual is taken where it does as well
 	}
+	if s.layout.Quote == "" && s.wrapped() {
+		score -= 0.5
+	}
 	return score - s.untidy(first)
 }
 
@@ -436,6 +439,25 @@ func (s *shape) untidy(first int) float64 {
 		}
 	}
 	return 0.5 * float64(bad) / float64(max(all, 1))
+}
+
+// wrapped tells whether cells stand between quotes, and more of them than begin
+// with a quote only: then quotes go around cells.
+func (s *shape) wrapped() bool {
+	both, only := 0, 0
+	for r := range s.rows.Len() {
+		for c := range s.rows.Width(r) {
+			cell := s.rows.Cell(r, c)
+			switch {
+			case len(cell) < 2 || cell[0] != '"':
+			case cell[len(cell)-1] == '"':
+				both++
+			default:
+				only++
+			}
+		}
+	}
+	return both > only
 }
 
 // kindRows is how many rows below the header are held against it.

@@ -2,6 +2,7 @@ package dialect
 
 import (
 	"bytes"
+	"fmt"
 	"strconv"
 	"unicode/utf8"
 
@@ -18,6 +19,16 @@ type literals struct {
 	middle    string    // between a date and its time
 	backslash bool      // a backslash escapes
 	longest   int       // bytes of the longest text, or 0; longer ones are pieced together
+	breaks    breaks    // how line breaks are written
+}
+
+// breaks is how a constant holds line breaks. They are never written as they are,
+// because the servers' own clients read scripts by lines and change their ends.
+type breaks struct {
+	prefix  string // of a text with escapes: E'a\r\nb'
+	unicode bool   // a text with escapes for Unicode: U&'a\000D\000Ab'
+	char    string // a function of the code of a character, which concat joins
+	concat  string
 }
 
 // AppendLiteral appends a value as a constant. t is the type that the server
@@ -64,10 +75,55 @@ func (d *Dialect) appendText(dst, text []byte) []byte {
 		for n > 0 && !utf8.RuneStart(text[n]) {
 			n--
 		}
-		dst = append(l.appendQuoted(append(dst, "TO_CLOB("...), text[:n]), ") || "...)
+		dst = append(l.appendRows(append(dst, "TO_CLOB("...), text[:n]), ") || "...)
 		text = text[n:]
 	}
-	return l.appendQuoted(dst, text)
+	return l.appendRows(dst, text)
+}
+
+// appendRows appends a text that may have several lines.
+func (l *literals) appendRows(dst, text []byte) []byte {
+	if bytes.IndexAny(text, "\r\n") < 0 {
+		return l.appendQuoted(dst, text)
+	}
+	switch b := &l.breaks; {
+	case l.backslash:
+		return escapeBreaks(dst, l.appendQuoted(nil, text), `\r`, `\n`)
+	case b.prefix != "":
+		text = bytes.ReplaceAll(text, []byte(`\`), []byte(`\\`))
+		return escapeBreaks(append(dst, b.prefix...), l.appendQuoted(nil, text), `\r`, `\n`)
+	case b.unicode:
+		text = bytes.ReplaceAll(text, []byte(`\`), []byte(`\\`))
+		return escapeBreaks(append(dst, "U&"...), l.appendQuoted(nil, text), `\000D`, `\000A`)
+	}
+	return l.joinBreaks(dst, text)
+}
+
+func escapeBreaks(dst, quoted []byte, cr, lf string) []byte {
+	quoted = bytes.ReplaceAll(quoted, []byte("\r"), []byte(cr))
+	return append(dst, bytes.ReplaceAll(quoted, []byte("\n"), []byte(lf))...)
+}
+
+// joinBreaks writes a text as pieces that a function of the server's joins with
+// line breaks.
+func (l *literals) joinBreaks(dst, text []byte) []byte {
+	for first := true; len(text) > 0; first = false {
+		if !first {
+			dst = append(dst, l.breaks.concat...)
+		}
+		if c := text[0]; c == '\r' || c == '\n' {
+			dst = fmt.Appendf(dst, "%s(%d)", l.breaks.char, c)
+			text = text[1:]
+			continue
+		}
+		n := bytes.IndexAny(text, "\r\n")
+		if n < 0 {
+			n = len(text)
+		}
+		dst = l.appendQuoted(dst, text[:n])
+		text = text[n:]
+	}
+	return dst
 }
 
 func (l *literals) appendQuoted(dst, text []byte) []byte {

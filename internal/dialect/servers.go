@@ -12,7 +12,7 @@ import (
 var SQLite = &Dialect{
 	Name: "sqlite", Title: "SQLite", MaxName: 128, reserved: words(sqliteWords), open: '"', close: '"',
 	scriptHead: []string{"BEGIN"}, scriptTail: []string{"COMMIT"},
-	literals: literals{truth: [2]string{"0", "1"}, middle: " "},
+	literals: literals{truth: [2]string{"0", "1"}, middle: " ", breaks: breaks{char: "char", concat: " || "}},
 	TypeName: func(t table.Type) string {
 		switch {
 		case t.Kind == table.Decimal && t.Size > exactInReal:
@@ -41,7 +41,7 @@ var PostgreSQL = &Dialect{
 	Name: "postgresql", Title: "PostgreSQL", MaxName: 63, reserved: words(postgresWords), schemas: true, open: '"', close: '"',
 	Stored: asItIs, comments: commentOn,
 	scriptHead: []string{"SET standard_conforming_strings = on", "BEGIN"}, scriptTail: []string{"COMMIT"},
-	literals: literals{truth: [2]string{"false", "true"}, typed: true, instant: "TIMESTAMPTZ", middle: " "},
+	literals: literals{truth: [2]string{"false", "true"}, typed: true, instant: "TIMESTAMPTZ", middle: " ", breaks: breaks{prefix: "E"}},
 	TypeName: func(t table.Type) string {
 		switch t.Kind {
 		case table.Double:
@@ -60,7 +60,7 @@ var SQLServer = &Dialect{
 	Stored: asItIs, comments: commentProperties,
 	scriptHead: []string{"SET XACT_ABORT ON", "BEGIN TRANSACTION"}, scriptTail: []string{"COMMIT TRANSACTION"},
 	key:      func(t table.Type) bool { return t.Kind != table.Text && (!t.Textual() || t.Size <= 450) },
-	literals: literals{truth: [2]string{"0", "1"}, national: "N", middle: "T"},
+	literals: literals{truth: [2]string{"0", "1"}, national: "N", middle: "T", breaks: breaks{char: "NCHAR", concat: " + "}},
 	TypeName: func(t table.Type) string {
 		switch t.Kind {
 		case table.Integer:
@@ -94,7 +94,7 @@ var Oracle = &Dialect{
 	comments: commentOn, OneRowPerInsert: true,
 	scriptHead: []string{"SET DEFINE OFF", "SET SQLBLANKLINES ON", "WHENEVER SQLERROR EXIT ROLLBACK"}, scriptTail: []string{"COMMIT"},
 	key:      func(t table.Type) bool { return t.Kind != table.Text && (!t.Textual() || t.Size <= 1500) },
-	literals: literals{truth: [2]string{"0", "1"}, typed: true, instant: "TIMESTAMP", middle: " ", longest: 3000},
+	literals: literals{truth: [2]string{"0", "1"}, typed: true, instant: "TIMESTAMP", middle: " ", longest: 3000, breaks: breaks{char: "CHR", concat: " || "}},
 	Stored: func(t table.Type) table.Type {
 		if t.Kind == table.Time || t.Kind == table.UUID {
 			return table.Type{Kind: table.Text}
@@ -142,7 +142,7 @@ var Oracle = &Dialect{
 var ANSI = &Dialect{
 	Name: "ansi", Title: "standard SQL", MaxName: 128, characters: true, reserved: words(ansiWords), schemas: true, open: '"', close: '"', notFirst: "_",
 	scriptHead: []string{"START TRANSACTION"}, scriptTail: []string{"COMMIT"},
-	literals: literals{truth: [2]string{"FALSE", "TRUE"}, typed: true, instant: "TIMESTAMP", middle: " "},
+	literals: literals{truth: [2]string{"FALSE", "TRUE"}, typed: true, instant: "TIMESTAMP", middle: " ", breaks: breaks{unicode: true}},
 	Stored: func(t table.Type) table.Type {
 		if t.Kind == table.UUID {
 			return table.Type{Kind: table.Text}

@@ -49,7 +49,7 @@ type parts struct {
 	written  bool
 	from     ledger.Place // what is already in the table
 	place    ledger.Place // of the last row that was sent
-	records  int64        // since the last commit
+	records  int64        // that were sent since the last commit
 	read     int64
 	rejected int64 // by us
 	loaded   int64
@@ -127,18 +127,27 @@ func (l *loading) writePart(ctx context.Context, k *convert.Block) error {
 	p.read += k.Read + k.Skipped.Total()
 	p.rejected += int64(len(k.Rejects))
 	k.DropThrough(convert.Where(p.from))
-	if n := len(k.Numbers); n > 0 {
-		p.place = ledger.Place{Part: k.Part, Record: k.Numbers[n-1]}
-		p.records += k.Read
-		if err := l.sink.Write(k); err != nil {
+	for len(k.Numbers) > 0 {
+		rows := int64(len(k.Numbers))
+		if l.Every > 0 {
+			rows = min(rows, l.Every-p.records)
+		}
+		head := k.Head(int(rows))
+		p.place = ledger.Place{Part: k.Part, Record: head.Numbers[rows-1]}
+		p.records += rows
+		if err := l.sink.Write(head); err != nil {
+			return err
+		}
+		k.DropThrough(convert.Where(p.place))
+		if l.Every == 0 || p.records < l.Every {
+			continue
+		}
+		p.records = 0
+		if err := l.commitPart(ctx); err != nil {
 			return err
 		}
 	}
-	if l.Every == 0 || p.records < l.Every {
-		return nil
-	}
-	p.records = 0
-	return l.commitPart(ctx)
+	return nil
 }
 
 // commitPart commits what was sent so far and begins anew.

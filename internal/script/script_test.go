@@ -4,9 +4,11 @@ import (
 	"bytes"
 	"context"
 	"database/sql"
+	"encoding/hex"
 	"fmt"
 	"net/url"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -22,6 +24,7 @@ import (
 	"ambertray/internal/source"
 	"ambertray/internal/table"
 	"ambertray/internal/tray"
+	"ambertray/internal/value"
 )
 
 // server runs statements on a real server and asks for rows as text.
@@ -256,4 +259,58 @@ func TestWideTable(t *testing.T) {
 	require.NoError(t, s.exec(ddl), ddl)
 	require.Contains(t, ddl, "longtext /* varchar(990) */")
 	require.Contains(t, ddl, "`c0` varchar(700)"[4:])
+}
+
+// TestClients runs a script through each server's own command-line client, which
+// reads it by lines, and finds every line break of the values.
+func TestClients(t *testing.T) {
+	dir := t.TempDir()
+	values := []string{"a\r\nb", "x\r", "c\n\n\nd\r", "it's\r\\n", "\n;\nGO\n/\n\\q\n.quit\n"}
+	var text strings.Builder
+	text.WriteString("no,note\n")
+	for i, v := range values {
+		fmt.Fprintf(&text, "%d,\"%s\"\n", i, v)
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "notes.csv"), []byte(text.String()), 0o600))
+	name := fmt.Sprintf("notes_%d", os.Getpid())
+	tr := &tray.Tray{Dir: filepath.Join(dir, "notes.tray"), Files: []string{"notes.csv"}, Layout: source.DefaultLayout(), Table: clientTable(name)}
+	mysqlURL, err := url.Parse(os.Getenv("AMBERTRAY_TEST_MYSQL"))
+	require.NoError(t, err)
+	for _, c := range []struct {
+		dialect *dialect.Dialect
+		hex     string
+		client  []string
+	}{
+		{dialect.SQLite, "hex(note)", []string{"sqlite3", filepath.Join(dir, "notes.db")}},
+		{dialect.PostgreSQL, "encode(convert_to(note, 'UTF8'), 'hex')", []string{"psql", "-X", "-qAt", "-v", "ON_ERROR_STOP=1", os.Getenv("AMBERTRAY_TEST_POSTGRES")}},
+		{dialect.MySQL, "hex(note)", []string{"mariadb", "--no-defaults", "-N", "-h", mysqlURL.Hostname(), "-P", mysqlURL.Port(), "-u", mysqlURL.User.Username(),
+			strings.TrimPrefix(mysqlURL.Path, "/")}},
+	} {
+		t.Run(c.dialect.Name, func(t *testing.T) {
+			var text bytes.Buffer
+			_, err := script.Run(context.Background(), &text, tr, &source.Opener{}, script.Options{Dialect: c.dialect, Rejects: filepath.Join(dir, "rejects.csv")})
+			require.NoError(t, err)
+			fmt.Fprintf(&text, "\nSELECT lower(%s) FROM %s ORDER BY no;\nDROP TABLE %[2]s;\n", c.hex, name)
+			run := exec.Command(c.client[0], c.client[1:]...)
+			run.Stdin = &text
+			out, err := run.CombinedOutput()
+			require.NoError(t, err, string(out))
+			var want []string
+			for _, v := range values {
+				want = append(want, hex.EncodeToString([]byte(v)))
+			}
+			require.Equal(t, want, strings.Fields(string(out)))
+		})
+	}
+	for _, d := range dialect.All() {
+		one := d.AppendLiteral(nil, clientTable("x").Columns[1].Type, &value.Value{Text: []byte("a\r\nb")})
+		require.NotContains(t, string(one), "\n", d.Name)
+		require.NotContains(t, string(one), "\r", d.Name)
+	}
+}
+
+func clientTable(name string) table.Table {
+	return table.Table{Name: name, Columns: []table.Column{
+		{From: "no", Name: "no", Type: table.Type{Kind: table.Integer}}, {From: "note", Name: "note", Type: table.Type{Kind: table.Text}},
+	}}
 }

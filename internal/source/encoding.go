@@ -322,20 +322,29 @@ func (c *candidate) score(sample []byte) float64 {
 		return 0
 	}
 	sum, n := 0.0, 0
-	for i, r := range string(text) {
+	runes := []rune(string(text))
+	for i, r := range runes {
 		if r < utf8.RuneSelf || unicode.IsPunct(r) {
 			continue
 		}
-		if r == utf8.RuneError && i+8 < len(text) {
+		if r == utf8.RuneError && i+4 < len(runes) {
 			return 0
 		}
-		sum += c.common(r)
+		worth := c.common(r)
+		if (i == 0 || runes[i-1] < utf8.RuneSelf) && (i+1 == len(runes) || runes[i+1] < utf8.RuneSelf) {
+			worth *= aloneWorth
+		}
+		sum += worth
 		if n++; n == maxScored {
 			break
 		}
 	}
 	return sum / float64(max(n, minTypical))
 }
+
+// aloneWorth is what a character among ASCII is worth: words of these scripts are
+// seldom as short.
+const aloneWorth = 0.3
 
 // minTypical is how many characters of a script say that text is in it: one may
 // come out of other encodings by chance.
