@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"math"
+	"slices"
 	"strconv"
 	"unicode/utf8"
 
@@ -16,8 +17,42 @@ import (
 // of its type.
 type parser func(cell []byte, v *value.Value) (reason string)
 
-// newParser returns the parser of a column.
+// newParser returns the parser of a column, within the limit of an existing one.
 func newParser(c table.Column) (parser, error) {
+	parse, err := typeParser(c)
+	if err != nil || c.Limit == nil {
+		return parse, err
+	}
+	return limited(parse, c.Limit), nil
+}
+
+// limited takes only values within a limit.
+func limited(parse parser, l *table.Limit) parser {
+	unit := int64(1)
+	for range table.Micros - l.Fraction {
+		unit *= 10
+	}
+	outside := "outside the range of " + l.Native
+	return func(cell []byte, v *value.Value) string {
+		if reason := parse(cell, v); reason != "" {
+			return reason
+		}
+		switch {
+		case l.OneOf != nil && !slices.Contains(l.OneOf, string(v.Text)):
+			return "not a value of the " + l.Native
+		case l.OneOf != nil:
+			return ""
+		case v.Int%unit != 0:
+			return fmt.Sprintf("has more digits of a second than %s keeps", l.Native)
+		case v.Int < l.Least || v.Int > l.Greatest:
+			return outside
+		}
+		return ""
+	}
+}
+
+// typeParser returns the parser of a column's type.
+func typeParser(c table.Column) (parser, error) {
 	switch c.Type.Kind {
 	case table.SmallInt:
 		return wholeParser(c, math.MinInt16, math.MaxInt16), nil
@@ -149,8 +184,12 @@ func doubleParser(c table.Column) parser {
 		if v.Float == 0 { // -0 is equal to 0, and not every target tells them apart
 			v.Float = 0
 		}
-		if c.Exact && !givenBack(v, s) {
-			return "double would not give it back unchanged"
+		single := c.Type.Size == table.Single
+		if c.Exact && !(single && givenBackSingle(v.Float) || !single && givenBack(v, s)) {
+			return c.Type.Kind.String() + " would not give it back unchanged"
+		}
+		if single {
+			v.Float = float64(float32(v.Float))
 		}
 		return ""
 	}
@@ -182,6 +221,13 @@ func givenBack(v *value.Value, s value.Shape) bool {
 	default:
 		return n == 17
 	}
+}
+
+// givenBackSingle tells whether a double of four bytes gives a number back as it
+// was written, in the fewest digits that tell it from others.
+func givenBackSingle(f float64) bool {
+	shown, err := strconv.ParseFloat(strconv.FormatFloat(f, 'g', -1, 32), 64)
+	return err == nil && shown == f
 }
 
 // booleanParser reads the words that the column names, or else those that are

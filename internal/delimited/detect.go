@@ -33,10 +33,18 @@ func Detect(head []byte, whole bool, told func(*source.Layout)) source.Layout {
 	head, whole = firstLines(head[matter:], whole, "\r\n", headRows)
 	lay.Comment = commentSign(head)
 	var best shape
+	doubled := shape{} // the cut by the same delimiter with quotes that are doubled
 	for _, try := range dialects(head, lay) {
 		told(&try)
-		if s := shapeOf(head, whole, try); s.score > best.score || best.rows == nil {
+		s := shapeOf(head, whole, try)
+		if try.Escape == source.Unescaped && doubled.clean() { // nothing speaks for it
+			continue
+		}
+		if s.score > best.score || best.rows == nil {
 			best = s
+		}
+		if try.Escape == source.Doubled && try.Quote != "" {
+			doubled = s
 		}
 	}
 	lay = best.layout
@@ -285,6 +293,13 @@ func (s *shape) widen() {
 		s.width, s.short = w, true
 		return
 	}
+}
+
+// clean tells whether every quote is where the dialect has it.
+func (s *shape) clean() bool {
+	return s.rows != nil && !slices.ContainsFunc(s.rows.Oddities, func(o record.Oddity) bool {
+		return o.What == record.StrayQuote || o.What == record.OpenQuote || o.What == record.LiteralQuote
+	})
 }
 
 // bySpaces tells whether spaces stand between cells, so that a blank cell cannot

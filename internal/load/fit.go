@@ -93,6 +93,7 @@ func fitColumn(c *table.Column, l *target.Live, d *dialect.Dialect) (why string)
 	if l.Type != nil && (!own || l.Type.Kind == c.Type.Kind) {
 		c.Type = *l.Type
 	}
+	c.Limit = l.Limit
 	c.Exact = c.Type.Kind == table.Double && !c.Round
 	c.Nullable = c.Nullable && l.Nullable
 	return ""

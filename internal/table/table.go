@@ -83,7 +83,21 @@ type Column struct {
 	// Round lets an existing column of floating point round what it cannot give
 	// back unchanged; Exact tells that the column exists and may not.
 	Round, Exact bool
+	// Limit is what an existing column takes of the values of its type; nil is all.
+	Limit *Limit
 }
+
+// Limit is a range of the values of a type. Least and Greatest are as the values
+// are held: whole numbers, or microseconds since 1970.
+type Limit struct {
+	Native          string // the server's name for the type
+	Fraction        int    // digits of a second; Micros for all
+	Least, Greatest int64
+	OneOf           []string // the only texts, if there are any
+}
+
+// Micros is the number of digits of a second that a value has at most.
+const Micros = 6
 
 // Loaded returns the columns that the table has.
 func (t *Table) Loaded() []Column {

@@ -49,6 +49,9 @@ type Type struct {
 	Size, Scale int
 }
 
+// Single is the Size of a double that has only four bytes, of an existing column.
+const Single = 4
+
 // String returns the type as the tray writes it.
 func (t Type) String() string {
 	switch t.Kind {

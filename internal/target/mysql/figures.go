@@ -74,7 +74,7 @@ func figuresOver(ctx context.Context, conn *sql.Conn, name string, cols []table.
 	for i, c := range cols {
 		figures = append(figures, figuresOf(dialect.MySQL.Stored(c.Type), rows, texts[perColumn*i:perColumn*(i+1)]))
 		if c.Type.Kind == table.Double {
-			if figures[i], err = doubles(ctx, conn, dialect.MySQL.Quote(c.Name), from); err != nil {
+			if figures[i], err = doubles(ctx, conn, dialect.MySQL.Quote(c.Name), from, c.Type.Size == table.Single); err != nil {
 				return 0, nil, err
 			}
 		}
@@ -139,7 +139,7 @@ func figuresOf(t table.Type, rows int64, texts []*string) table.Figures {
 	case table.Time, table.Timestamp:
 		sum := target.Number(texts[3])
 		f.Sum = sum.Mul(sum, big.NewInt(1_000_000)).Add(sum, target.Number(texts[4])).String()
-		f.Min, f.Max = strings.TrimSuffix(f.Min, ".000000"), strings.TrimSuffix(f.Max, ".000000")
+		f.Min, f.Max = padFraction(f.Min), padFraction(f.Max)
 	default:
 		if texts[3] != nil {
 			f.Sum = *texts[3]
@@ -148,8 +148,17 @@ func figuresOf(t table.Type, rows int64, texts []*string) table.Figures {
 	return f
 }
 
+// padFraction gives a fraction of a second all six decimals, and leaves out one of
+// zero.
+func padFraction(s string) string {
+	if i := strings.IndexByte(s, '.'); i >= 0 {
+		s += strings.Repeat("0", table.Micros-(len(s)-i-1))
+	}
+	return strings.TrimSuffix(s, ".000000")
+}
+
 // doubles reads a column in the protocol's binary form, which is exact.
-func doubles(ctx context.Context, conn *sql.Conn, name, from string) (f table.Figures, err error) {
+func doubles(ctx context.Context, conn *sql.Conn, name, from string, single bool) (f table.Figures, err error) {
 	statement, err := conn.PrepareContext(ctx, "SELECT "+name+from)
 	if err != nil {
 		return f, err
@@ -166,9 +175,12 @@ func doubles(ctx context.Context, conn *sql.Conn, name, from string) (f table.Fi
 		if err := rows.Scan(&x); err != nil {
 			return f, err
 		}
-		if x == nil {
+		switch {
+		case x == nil:
 			totals.Null(0)
-		} else {
+		case single: // which the driver makes a double of by its digits
+			totals.Value(0, &value.Value{Float: float64(float32(*x))})
+		default:
 			totals.Value(0, &value.Value{Float: *x})
 		}
 	}

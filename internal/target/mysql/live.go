@@ -2,6 +2,7 @@ package mysql
 
 import (
 	"context"
+	"math"
 	"regexp"
 	"strconv"
 	"strings"
@@ -26,28 +27,38 @@ var nativeForm = regexp.MustCompile(`^([a-z]+)(?:\((\d+)(?:,(\d+))?\))?( unsigne
 var nativeKinds = map[string]table.Kind{
 	"smallint": table.SmallInt, "int": table.Integer, "bigint": table.BigInt, "decimal": table.Decimal, "double": table.Double,
 	"date": table.Date, "time": table.Time, "datetime": table.Timestamp, "char": table.Char, "varchar": table.Varchar,
-	"tinytext": table.Text, "text": table.Text, "mediumtext": table.Text, "longtext": table.Text,
+	"uuid": table.UUID, "tinytext": table.Text, "text": table.Text, "mediumtext": table.Text, "longtext": table.Text,
 }
 
 // typeOf returns the type that values are sent as to a column of a native type.
 // The server checks the range of those that are narrower.
-func typeOf(native string) (*table.Type, bool) {
+func typeOf(native string) (*table.Type, *table.Limit, bool) {
 	if native == "tinyint(1)" {
-		return &table.Type{Kind: table.Boolean}, true
+		return &table.Type{Kind: table.Boolean}, nil, true
+	}
+	if words, ok := strings.CutPrefix(native, "enum("); ok {
+		return &table.Type{Kind: table.Text}, &table.Limit{Native: "enum", OneOf: enumWords(words)}, true
 	}
 	m := nativeForm.FindStringSubmatch(strings.ToLower(native))
 	if m == nil {
-		return nil, false
+		return nil, nil, false
 	}
 	size, _ := strconv.Atoi(m[2])
 	scale, _ := strconv.Atoi(m[3])
+	limit := &table.Limit{Native: native, Fraction: table.Micros, Least: math.MinInt64, Greatest: math.MaxInt64}
 	switch m[1] {
 	case "tinyint":
-		return &table.Type{Kind: table.SmallInt}, true
+		return &table.Type{Kind: table.SmallInt}, nil, true
 	case "mediumint":
-		return &table.Type{Kind: table.Integer}, true
-	case "timestamp": // only up to 2038
-		return nil, false
+		return &table.Type{Kind: table.Integer}, nil, true
+	case "float":
+		return &table.Type{Kind: table.Double, Size: table.Single}, nil, m[2] == ""
+	case "year":
+		limit.Least, limit.Greatest = 1901, 2155
+		return &table.Type{Kind: table.SmallInt}, limit, true
+	case "timestamp":
+		limit.Fraction, limit.Least, limit.Greatest = size, 1_000_000, lastTimestamp
+		return &table.Type{Kind: table.Timestamp}, limit, true
 	}
 	kind, ok := nativeKinds[m[1]]
 	t := &table.Type{Kind: kind}
@@ -62,8 +73,33 @@ func typeOf(native string) (*table.Type, bool) {
 		if m[4] != "" {
 			*t = table.Type{Kind: table.Decimal, Size: 20}
 		}
-	case table.Time, table.Timestamp:
-		ok = ok && size == 6 // one of less precision rounds
+	case table.Time, table.Timestamp: // one of less precision would round
+		limit.Fraction = size
+		return t, limit, ok
 	}
-	return t, ok && (kind != table.Decimal || size <= table.MaxPrecision)
+	return t, nil, ok && (kind != table.Decimal || size <= table.MaxPrecision)
+}
+
+// lastTimestamp is the last moment of a timestamp, in microseconds since 1970: it
+// is held in 32 bits.
+const lastTimestamp = (1<<31 - 1) * 1_000_000
+
+// enumWords reads the words of a type such as enum('a','it”s').
+func enumWords(list string) (words []string) {
+	for {
+		from := strings.IndexByte(list, '\'')
+		if from < 0 {
+			return words
+		}
+		list = list[from+1:]
+		end := 0
+		for end < len(list) && (list[end] != '\'' || end+1 < len(list) && list[end+1] == '\'') {
+			if list[end] == '\'' {
+				end++
+			}
+			end++
+		}
+		words = append(words, strings.ReplaceAll(list[:end], "''", "'"))
+		list = list[min(end+1, len(list)):]
+	}
 }

@@ -151,3 +151,22 @@ func exec(to *mysql.Target, statement string) error {
 	_, err := to.Exec(context.Background(), statement)
 	return err
 }
+
+// TestLimits appends to columns of types that no plan has.
+func TestLimits(t *testing.T) {
+	to := open(t, database(t))
+	defer to.Close()
+	const outside = "outside the range of "
+	targettest.Limits(t, to, []targettest.Limited{
+		targettest.LimitedTo("datetime", "timestamp", []string{"2026-01-31 10:00:00", "0001-01-01 00:00:00"}, [2]string{"2026-01-31 10:00:00.5", "has more digits of a second than datetime keeps"}),
+		targettest.LimitedTo("datetime(3)", "timestamp", []string{"2026-01-31 10:00:00.125"}, [2]string{"2026-01-31 10:00:00.1255", "has more digits of a second than datetime(3) keeps"}),
+		targettest.LimitedTo("timestamp(6) NULL", "timestamp", []string{"2026-01-31 10:00:00.000001", "1970-01-01 00:00:01"}, [2]string{"1969-12-31 23:59:59", outside + "timestamp(6)"}, [2]string{"2038-01-19 03:14:08", outside + "timestamp(6)"}),
+		targettest.LimitedTo("time", "time", []string{"10:00:00"}, [2]string{"10:00:00.25", "has more digits of a second than time keeps"}),
+		targettest.LimitedTo("year", "integer", []string{"2026", "1901"}, [2]string{"1900", outside + "year(4)"}, [2]string{"2156", outside + "year(4)"}),
+		targettest.LimitedTo("float", "double", []string{"0.1", "-3.25", "16777216", "1e30"}, [2]string{"16777217", "double would not give it back unchanged"}, [2]string{"0.123456789", "double would not give it back unchanged"}),
+		targettest.LimitedTo("double", "decimal(30,10)", []string{"0.1", "9007199254740992"}, [2]string{"9007199254740993", "double would not give it back unchanged"}),
+		targettest.LimitedTo("uuid", "uuid", []string{"123e4567-e89b-12d3-a456-426614174000"}, [2]string{"x", "not a UUID"}),
+		targettest.LimitedTo("enum('ant','it''s')", "text", []string{"ant", "it's"}, [2]string{"bee", "not a value of the enum"}, [2]string{"ANT", "not a value of the enum"}),
+		targettest.LimitedTo("tinyint unsigned", "smallint", []string{"0", "255"}),
+	})
+}

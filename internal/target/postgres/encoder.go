@@ -52,6 +52,11 @@ func (encoder) Column(t table.Type) func(dst []byte, v *value.Value) []byte {
 	case table.Boolean:
 		return func(dst []byte, v *value.Value) []byte { return append(dst, 0, 0, 0, 1, byte(v.Int)) }
 	case table.Double:
+		if t.Size == table.Single {
+			return func(dst []byte, v *value.Value) []byte {
+				return append32(dst, int64(math.Float32bits(float32(v.Float))))
+			}
+		}
 		return func(dst []byte, v *value.Value) []byte { return append64(dst, math.Float64bits(v.Float)) }
 	case table.Decimal:
 		return appendNumeric

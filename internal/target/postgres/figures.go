@@ -77,6 +77,7 @@ func (to *Target) expressions(name string, t table.Type) [perColumn]string {
 	case table.Timestamp, table.TimestampTZ:
 		return [...]string{count, least, greatest, "sum(" + name + "::date - date '1970-01-01')::text", clockSum(name + "::time")}
 	case table.Double:
+		least, greatest, name = "min("+name+")::float8::text", "max("+name+")::float8::text", name+"::float8"
 		return [...]string{count, least, greatest, "sum(('x' || encode(float8send(" + name + "), 'hex'))::bit(64)::bigint)::text", none}
 	case table.UUID:
 		return [...]string{count, "min(" + name + "::text)", "max(" + name + "::text)", "(36 * count(" + name + "))::text", none}

@@ -7,6 +7,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/jackc/pgx/v5/pgtype"
@@ -32,16 +33,26 @@ func server(t *testing.T) string {
 	return url
 }
 
-func TestContract(t *testing.T) {
+// scratch returns the URL of a schema of its own.
+func scratch(t *testing.T) string {
+	t.Helper()
 	ctx := context.Background()
-	schema := fmt.Sprintf("contract_%d", os.Getpid())
+	schema := fmt.Sprintf("%s_%d", strings.ToLower(t.Name()), os.Getpid())
 	admin, err := postgres.Open(ctx, server(t), "")
 	require.NoError(t, err)
-	defer admin.Close()
 	require.NoError(t, exec(admin, "CREATE SCHEMA "+schema))
-	defer admin.Exec(ctx, "DROP SCHEMA "+schema+" CASCADE")
+	t.Cleanup(func() {
+		_, err := admin.Exec(ctx, "DROP SCHEMA "+schema+" CASCADE")
+		require.NoError(t, err)
+		require.NoError(t, admin.Close())
+	})
+	return server(t) + "?search_path=" + schema
+}
+
+func TestContract(t *testing.T) {
+	url := scratch(t)
 	targettest.Run(t, func() target.Target {
-		to, err := postgres.Open(ctx, server(t)+"?search_path="+schema, "")
+		to, err := postgres.Open(context.Background(), url, "")
 		require.NoError(t, err)
 		return to
 	})
@@ -51,11 +62,11 @@ func TestContract(t *testing.T) {
 // trigger, whose refusals the server tells row by row or all at the end.
 func TestAdd(t *testing.T) {
 	ctx := context.Background()
-	to, err := postgres.Open(ctx, server(t), "")
+	to, err := postgres.Open(ctx, scratch(t), "")
 	require.NoError(t, err)
 	defer to.Close()
 	for _, sql := range []string{
-		"DROP TABLE IF EXISTS visit", "DROP TABLE IF EXISTS room", "CREATE TABLE room (no int PRIMARY KEY)", "INSERT INTO room VALUES (1), (2)",
+		"CREATE TABLE room (no int PRIMARY KEY)", "INSERT INTO room VALUES (1), (2)",
 		`CREATE TABLE visit (id bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY, room smallint REFERENCES room DEFERRABLE INITIALLY IMMEDIATE,
 			name varchar(3) CHECK (name <> 'fly'), made timestamptz DEFAULT now(), twice bigint GENERATED ALWAYS AS (id * 2) STORED)`,
 	} {
@@ -163,4 +174,17 @@ var _ convert.Encoder = postgres.Encoder
 func exec(to *postgres.Target, statement string) error {
 	_, err := to.Exec(context.Background(), statement)
 	return err
+}
+
+// TestLimits appends to columns of types that no plan has.
+func TestLimits(t *testing.T) {
+	to, err := postgres.Open(context.Background(), scratch(t), "")
+	require.NoError(t, err)
+	defer to.Close()
+	targettest.Limits(t, to, []targettest.Limited{
+		targettest.LimitedTo("timestamp(0)", "timestamp", []string{"2026-01-31 10:00:00"}, [2]string{"2026-01-31 10:00:00.5", "has more digits of a second than timestamp(0) without time zone keeps"}),
+		targettest.LimitedTo("time(3)", "time", []string{"10:00:00.125"}, [2]string{"10:00:00.0005", "has more digits of a second than time(3) without time zone keeps"}),
+		targettest.LimitedTo("real", "double", []string{"0.1", "-3.25", "16777216", "1e30"}, [2]string{"16777217", "double would not give it back unchanged"}, [2]string{"0.123456789", "double would not give it back unchanged"}),
+		targettest.LimitedTo("double precision", "bigint", []string{"9007199254740992"}, [2]string{"9007199254740993", "double would not give it back unchanged"}),
+	})
 }

@@ -1,0 +1,61 @@
+package targettest
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"ambertray/internal/load"
+	"ambertray/internal/source"
+	"ambertray/internal/table"
+	"ambertray/internal/target"
+)
+
+// Limited is a column of an existing table: its native type, the type of the plan,
+// values that it takes, and values that it does not take, each with the reason.
+type Limited struct {
+	Native, Planned string
+	Takes           []string
+	Refuses         [][2]string
+}
+
+// LimitedTo returns a column; refuses are pairs of a value and a reason.
+func LimitedTo(native, planned string, takes []string, refuses ...[2]string) Limited {
+	return Limited{native, planned, takes, refuses}
+}
+
+// Limits appends to existing columns, which take what they give back unchanged,
+// and refuse the rest before the server would round or cut it.
+func Limits(t *testing.T, to target.Target, columns []Limited) {
+	ctx := context.Background()
+	for i, c := range columns {
+		name := fmt.Sprintf("limit_%d", i)
+		_, err := to.Exec(ctx, "CREATE TABLE "+name+" (v "+c.Native+")")
+		require.NoError(t, err)
+		typ, err := table.ParseType(c.Planned)
+		require.NoError(t, err)
+		text := "v\n" + strings.Join(c.Takes, "\n") + "\n"
+		want := map[string]int64{}
+		for _, r := range c.Refuses {
+			text += r[0] + "\n"
+			want[r[1]]++
+		}
+		tr := newTray(t, name, text, table.Column{From: "v", Name: "v", Type: typ, Nullable: true})
+		tr.Table.Existing = table.Append
+		check, err := load.DryRun(ctx, tr, &source.Opener{}, to, nil)
+		require.NoError(t, err)
+		r, err := load.Run(ctx, tr, &source.Opener{}, to, load.Options{})
+		require.NoError(t, err, "%s: %+v", c.Native, r)
+		require.True(t, r.Verified, c.Native)
+		require.Equal(t, int64(len(c.Takes)), r.Counts.Loaded, c.Native)
+		got := map[string]int64{}
+		for _, g := range r.Rejects.ByReason {
+			got[g.Reason] += g.Count
+		}
+		require.Equal(t, want, got, c.Native)
+		require.Equal(t, int64(len(c.Refuses)), check.Rejected(), "%s: a check finds them before", c.Native)
+	}
+}
