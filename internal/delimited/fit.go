@@ -185,6 +185,12 @@ const (
 	minShortShare = 0.05
 )
 
+// ManyShort tells whether so many of the records lack the same cells that it is
+// no accident.
+func ManyShort(short, records int64) bool {
+	return short >= minShort && float64(short) >= minShortShare*float64(records)
+}
+
 // findShort sets that short records are filled, where the header is wider than
 // most of them, or where more than a few lack the same cells.
 func (s *shape) findShort(lay *source.Layout) {
@@ -199,7 +205,7 @@ func (s *shape) findShort(lay *source.Layout) {
 		widths[s.rows.Width(r)]++
 	}
 	for width, n := range widths {
-		if width > 1 && width < s.width && n >= minShort && float64(n) >= minShortShare*float64(records) {
+		if width > 1 && width < s.width && ManyShort(int64(n), int64(records)) {
 			lay.FillShort = true
 		}
 	}

@@ -3,21 +3,39 @@ package survey
 import (
 	"slices"
 
+	"ambertray/internal/delimited"
 	"ambertray/internal/source"
 )
 
 // corrected returns the layout as the whole of the source shows it, or nil when
-// nothing speaks against the one that it was read by: its encoding, where
-// records were not valid in that.
+// nothing speaks against the one that it was read by: its encoding, where records
+// were not valid in that, and short records, where more than a few lack the same
+// cells.
 func (w *surveying) corrected() *source.Layout {
 	lay := w.survey.Layout
 	if lay.HeaderLine > 0 {
 		lay.FirstDataLine = 0
 	}
+	changed := false
 	guess := source.Guess(w.misread)
-	if len(w.misread) == 0 || guess.Name == lay.Encoding || lay.Encoding != "utf-8" || slices.Contains(lay.Told, "encoding") {
+	if len(w.misread) > 0 && guess.Name != lay.Encoding && lay.Encoding == "utf-8" && !slices.Contains(lay.Told, "encoding") {
+		lay.Encoding, lay.Confidence, changed = guess.Name, guess.Confidence, true
+	}
+	if !lay.FillShort && w.manyShort() && !slices.Contains(lay.Told, "fill_short") {
+		lay.FillShort, changed = true, true
+	}
+	if !changed {
 		return nil
 	}
-	lay.Encoding, lay.Confidence = guess.Name, guess.Confidence
 	return &lay
+}
+
+// manyShort tells whether more than a few records lack the same cells.
+func (w *surveying) manyShort() bool {
+	for width, n := range w.widths {
+		if width > 1 && width < len(w.headings) && delimited.ManyShort(n, w.survey.Records) {
+			return true
+		}
+	}
+	return false
 }

@@ -179,7 +179,7 @@ func once(ctx context.Context, from *source.Opener, files []string, lay source.L
 	defer in.Close()
 	w := &surveying{
 		survey:  &Survey{Bytes: in.Size(), Layout: lay, Oddities: []Oddity{}, SkippedRows: []SkippedRow{}},
-		options: o, headings: in.Headings,
+		options: o, headings: in.Headings, widths: map[int]int64{},
 	}
 	w.survey.Drift = slices.Clone(in.Drift)
 	for i := range in.Parts {
@@ -207,6 +207,7 @@ type surveying struct {
 	sorts    [][]infer.Sorts // of the values by part and column
 	noticed  []note.Note     // what parts have that their records do not show
 	misread  []byte          // records that are not valid in the encoding
+	widths   map[int]int64   // how many ragged records have so many cells
 }
 
 // seen is what one batch adds to the survey besides the profiles.
@@ -214,6 +215,7 @@ type seen struct {
 	part            int
 	records, broken int64
 	ragged, filled  int64
+	widths          map[int]int64 // how many records have so many cells, of those that are ragged
 	firstLine       int64
 	skipped         record.Skipped
 	left            []record.LeftOut
@@ -343,6 +345,10 @@ func (w *surveying) noteOddities(b *record.Batch, s *seen) {
 			s.broken++
 		} else if n := b.Width(r); n != len(w.headings) {
 			s.ragged++
+			if s.widths == nil {
+				s.widths = map[int]int64{}
+			}
+			s.widths[n]++
 			s.note(Oddity{Line: b.Line(r), What: record.Misfit(n, len(w.headings))})
 		}
 	}
@@ -387,6 +393,9 @@ func (w *surveying) add(s seen) {
 	v.Records += s.records
 	v.Ragged += s.ragged + s.filled
 	v.Filled += s.filled
+	for width, n := range s.widths {
+		w.widths[width] += n
+	}
 	v.Broken += s.broken
 	v.Skipped = v.Skipped.Plus(s.skipped)
 	if s.newTable > 0 {

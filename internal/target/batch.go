@@ -1,6 +1,12 @@
 package target
 
-import "ambertray/internal/convert"
+import (
+	"slices"
+	"strings"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/table"
+)
 
 // Batch gathers the rows of blocks, for a target that may have to send some of
 // them again.
@@ -58,4 +64,18 @@ func (b *Batch) Refuse(rows []int, key []string, list *convert.Refusals) {
 		start = end
 	}
 	b.data, b.ends, b.records = data, ends, records
+}
+
+// AtFault returns the columns of a table that a server names as the cause of a
+// refusal; nil where they are its key, which only a repeated one names.
+func AtFault(t *table.Table, names []string) (columns []string) {
+	for _, name := range names {
+		if c := t.Column(strings.Trim(name, `"`)); c != nil {
+			columns = append(columns, c.Name)
+		}
+	}
+	if slices.Equal(columns, t.Key) {
+		return nil
+	}
+	return columns
 }

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"regexp"
 	"slices"
 	"strings"
 	"sync/atomic"
@@ -26,6 +27,7 @@ const batchSize = 4 << 20
 type sink struct {
 	ctx     context.Context
 	t       *Target
+	tab     *table.Table
 	table   string // as statements write it, and its columns
 	columns string
 	reader  string // name of the driver's reader
@@ -50,6 +52,7 @@ var readers atomic.Int64 // names are the driver's, for the whole program
 func (x *tx) Load(ctx context.Context, tab *table.Table) (target.Sink, error) {
 	s := &sink{
 		ctx: ctx, t: x.t, key: tab.Key, reader: fmt.Sprintf("load-%d", readers.Add(1)),
+		tab:   tab,
 		table: dialect.MySQL.QuoteTable(x.t.current(tab.Name)), columns: dialect.MySQL.Columns(tab), perInsert: rowsPerInsert,
 	}
 	s.feeder = target.Feeder{Size: batchSize, Load: s.load}
@@ -288,13 +291,33 @@ func repeated(err *mysql.MySQLError) (index string, ok bool) {
 // refuse keeps a row that the server does not take.
 func (s *sink) refuse(where convert.Where, err *mysql.MySQLError) {
 	r := convert.Refusal{Where: where, Reason: err.Message}
-	if index, ok := repeated(err); ok {
-		if r.Reason = "unique index " + index + " has it already"; index == "PRIMARY" {
-			r.Reason, r.Columns = target.SameKey, s.key
+	index, same := repeated(err)
+	foreign := foreignKey.FindStringSubmatch(err.Message)
+	at := columnNamed.FindStringSubmatch(err.Message)
+	switch {
+	case same && index == "PRIMARY":
+		r.Reason, r.Columns = target.SameKey, s.key
+	case same:
+		r.Reason = "unique index " + index + " has it already"
+	case foreign != nil:
+		r.Reason = fmt.Sprintf("not in table %s (foreign key %s)", foreign[3], foreign[1])
+		r.Columns = target.AtFault(s.tab, strings.Split(strings.ReplaceAll(foreign[2], "`", ""), ", "))
+	case at != nil:
+		r.Columns = target.AtFault(s.tab, at[1:])
+		if err.Number == incorrectString {
+			r.Reason = "a character that the column's character set lacks"
 		}
 	}
 	s.refused.Add(r)
 }
+
+// What the server says of a foreign key, and of a column.
+var (
+	foreignKey  = regexp.MustCompile("CONSTRAINT `([^`]+)` FOREIGN KEY \\(`(.+?)`\\) REFERENCES `([^`]+)`")
+	columnNamed = regexp.MustCompile("(?i)column (?:`[^`]+`\\.`[^`]+`\\.)?['`]([^'`]+)['`]")
+)
+
+const incorrectString = 1366
 
 // Refused implements target.Sink.
 func (s *sink) Refused() *convert.Refusals {

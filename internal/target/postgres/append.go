@@ -158,10 +158,34 @@ func refusing(pg *pgconn.PgError) bool {
 	return strings.HasPrefix(pg.Code, "23") || strings.HasPrefix(pg.Code, "22") || strings.HasPrefix(pg.Code, "P0")
 }
 
+// missingIn finds in which table a foreign key looks in vain, copyColumn at which
+// column a COPY has stopped.
+var (
+	missingIn  = regexp.MustCompile(`is not present in table "(.*)"`)
+	copyColumn = regexp.MustCompile(`^COPY .*, line \d+, column ("(?:[^"]|"")+"|[^":, ]+)`)
+)
+
+// refuse keeps a row that the server does not take, with the columns that are at
+// fault and, of a foreign key, the table that lacks their values.
 func (a *adder) refuse(row int, pg *pgconn.PgError) {
 	r := convert.Refusal{Where: a.batch.Record(row), Reason: pg.Message}
-	if m := sameColumns.FindStringSubmatch(pg.Detail); pg.Code == uniqueViolation && m != nil && m[1] == dialect.PostgreSQL.List(a.tab.Key) {
+	var columns []string
+	if m := sameColumns.FindStringSubmatch(pg.Detail); m != nil {
+		columns = strings.Split(m[1], ", ")
+	}
+	switch table := missingIn.FindStringSubmatch(pg.Detail); {
+	case pg.Code == uniqueViolation && strings.Join(columns, ", ") == dialect.PostgreSQL.List(a.tab.Key):
 		r.Reason, r.Columns = target.SameKey, a.tab.Key
+	case table != nil:
+		r.Reason, r.Columns = fmt.Sprintf("not in table %s (foreign key %s)", table[1], pg.ConstraintName), target.AtFault(a.tab, columns)
+	case columns != nil:
+		r.Columns = target.AtFault(a.tab, columns)
+	case pg.ColumnName != "":
+		r.Columns = target.AtFault(a.tab, []string{pg.ColumnName})
+	default:
+		if m := copyColumn.FindStringSubmatch(pg.Where); m != nil {
+			r.Columns = target.AtFault(a.tab, m[1:])
+		}
 	}
 	a.refused.Add(r)
 }

@@ -10,6 +10,7 @@ import (
 	"math"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"time"
 	"unsafe"
@@ -317,7 +318,7 @@ func (x *tx) Load(_ context.Context, tab *table.Table) (target.Sink, error) {
 	if err != nil {
 		return nil, x.t.fail("prepare the load", err)
 	}
-	return &sink{t: x.t, stmt: stmt, columns: len(cols), key: tab.Key}, nil
+	return &sink{t: x.t, stmt: stmt, columns: len(cols), tab: tab, key: tab.Key}, nil
 }
 
 type sink struct {
@@ -325,9 +326,13 @@ type sink struct {
 	stmt    *sqlite.Stmt
 	columns int
 	rows    int64
+	tab     *table.Table
 	key     []string // names of the columns of the key
 	refused convert.Refusals
 }
+
+// failedOn finds the one column of a constraint that does not hold.
+var failedOn = regexp.MustCompile(`^(?:NOT NULL|UNIQUE) constraint failed: [^.,]+\.([^.,]+)$`)
 
 // refuse keeps a row that a constraint does not let in; the statement that
 // failed has changed nothing.
@@ -335,6 +340,8 @@ func (s *sink) refuse(where convert.Where, err error) {
 	r := convert.Refusal{Where: where, Reason: reasonOf(err)}
 	if code := sqlite.ErrCode(err); code == sqlite.ResultConstraintPrimaryKey || code == sqlite.ResultConstraintRowID {
 		r.Reason, r.Columns = target.SameKey, s.key
+	} else if m := failedOn.FindStringSubmatch(r.Reason); m != nil {
+		r.Columns = target.AtFault(s.tab, m[1:])
 	}
 	s.refused.Add(r)
 	_ = s.stmt.Reset() // it repeats the error

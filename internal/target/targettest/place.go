@@ -6,6 +6,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"ambertray/internal/dialect"
 	"ambertray/internal/load"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
@@ -86,6 +87,14 @@ func constraintsRefuse(t *testing.T, to target.Target) {
 	require.NoError(t, err)
 	require.Equal(t, load.Counts{Read: 8, Loaded: 3, Rejected: 5, TableAfter: 3}, r.Counts)
 	require.Len(t, r.Rejects.ByReason, 5, "each for a reason of its own")
+	columns := map[string]bool{}
+	for _, g := range r.Rejects.ByReason {
+		columns[g.Column] = true
+	}
+	require.True(t, columns["pieces"] && columns["no"], "%v", columns)
+	if to.Dialect() != dialect.SQLite { // which says of a foreign key only that it failed
+		require.True(t, columns["shelf"], "%v", columns)
+	}
 	rows, err := to.Query(ctx, "SELECT no FROM placed ORDER BY no")
 	require.NoError(t, err)
 	require.Equal(t, [][]string{{"1"}, {"5"}, {"7"}}, rows)
