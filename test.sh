@@ -14,6 +14,7 @@ go tool staticcheck ./...
 CGO_ENABLED=0 go build -o /dev/null ./cmd/ambertray
 
 . scripts/servers.sh
+need_sqlite
 start_postgres
 start_mariadb
 start_postgres pg-faults # servers that a test may kill

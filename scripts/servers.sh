@@ -103,3 +103,10 @@ EOF
     export AMBERTRAY_TEST_MYSQL="mysql://root@127.0.0.1:$port/museum"
     export AMBERTRAY_TEST_MYSQL_CA="$servers_dir/$name-authority.pem"
 }
+
+# need_sqlite installs the client of SQLite, through which scripts are tested.
+need_sqlite() {
+    command -v sqlite3 >/dev/null && return
+    echo "installing the client of SQLite" >&2
+    apt-get update -qq >&2 && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq sqlite3 >&2
+}

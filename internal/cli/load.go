@@ -3,6 +3,7 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -96,6 +97,13 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all string) {
 			continue
 		}
 		p.Fact("source", "%s · %s", p.Bold(s.Source), term.Bytes(s.Bytes))
+	}
+	if n := len(r.LeftOut); n > 0 {
+		var names []string
+		for _, part := range r.LeftOut {
+			names = append(names, part.Source)
+		}
+		p.Fact("left out", "%s", p.Wrap(fmt.Sprintf("%s that the table has already: %s", term.Amount(int64(n), "part"), strings.Join(names, ", ")), factIndent))
 	}
 	p.Fact("plan", "%s/tray.yaml", r.Tray)
 	p.Fact("read", "%s besides the header: %s, %s", term.Amount(c.Read, "row"), term.Amount(c.Read-c.Skipped, "record"), skippedText(r.Skipped))

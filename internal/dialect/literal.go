@@ -83,7 +83,7 @@ func (d *Dialect) appendText(dst, text []byte) []byte {
 
 // appendRows appends a text that may have several lines.
 func (l *literals) appendRows(dst, text []byte) []byte {
-	if bytes.IndexAny(text, "\r\n") < 0 {
+	if !bytes.ContainsAny(text, "\r\n") {
 		return l.appendQuoted(dst, text)
 	}
 	switch b := &l.breaks; {

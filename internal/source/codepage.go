@@ -126,7 +126,11 @@ func (p *codePage) scoreAs(l *language, text []rune) float64 {
 		}
 		sum += p.worth(l, r, at(i-1), at(i+1))
 	}
-	return sum / float64(max(n, 1))
+	least := 1
+	if l.script != nil { // one or two letters come out of any encoding
+		least = minTypical
+	}
+	return sum / float64(max(n, least))
 }
 
 // worth is what a character between two others is worth: most for a letter of the
@@ -147,6 +151,8 @@ func (p *codePage) worth(l *language, r, before, after rune) float64 {
 		return -0.5 // as no word is written
 	case l.script != nil && (isASCIILetter(before) || isASCIILetter(after)):
 		return -1
+	case l.script == nil && isAccented(before) && isAccented(after):
+		return 0 // no word has three of them in a row
 	case !unicode.IsLetter(before) && !unicode.IsLetter(after) && unicode.IsUpper(r):
 		return 0.2
 	case !unicode.IsLetter(before) && !unicode.IsLetter(after):
@@ -169,5 +175,7 @@ func (p *codePage) worth(l *language, r, before, after rune) float64 {
 	}
 	return 0.3
 }
+
+func isAccented(r rune) bool { return r >= 0x80 && unicode.IsLetter(r) }
 
 func isASCIILetter(r rune) bool { return r|0x20 >= 'a' && r|0x20 <= 'z' }

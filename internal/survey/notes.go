@@ -44,7 +44,10 @@ func (w *surveying) notes() {
 		add(note.Note{Source: &d.Part, What: "its columns are not those of the first: " + d.String()})
 	}
 	add(w.noticed...)
-	if len(s.Files) > 1 {
+	if len(w.leftOut) > 0 {
+		add(note.About("sheets without a value, or hidden, are left out: " + strings.Join(w.leftOut, ", ")))
+	}
+	if len(s.Files) > 1 || len(w.parts) > 1 && s.Layout.Format == source.Delimited {
 		add(note.About(fmt.Sprintf("%d files became one table", len(w.parts))))
 	}
 }
@@ -134,6 +137,14 @@ func (s *Survey) keyNotes() (list []note.Note) {
 				return nil // it is drafted as the key
 			}
 			unique = append(unique, c.Name)
+		}
+	}
+	if unique == nil && !s.Sampled {
+		for _, c := range s.Columns {
+			if c.LikelyKey && keyType(c.Choice.Type) {
+				list = append(list, note.On(c.Heading, "likely unique, by estimate: it is not drafted as the key"))
+				break
+			}
 		}
 	}
 	if unique != nil && !s.Sampled {

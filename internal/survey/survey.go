@@ -154,11 +154,35 @@ func Run(ctx context.Context, from *source.Opener, names []string, o Options) (*
 	if lay := &w.survey.Layout; w.survey.Skipped[record.Footer] == 0 && !slices.Contains(lay.Told, "footer") {
 		lay.FindFooter = false // the plan is to look for none
 	}
+	if w.leftOut, err = sheetsLeftOut(ctx, from, files, w.parts); err != nil {
+		return nil, err
+	}
 	w.survey.Parts = w.parts
 	w.survey.Source, w.survey.Files = strings.Join(names, " "), names
 	w.describe()
 	w.notes()
 	return w.survey, nil
+}
+
+// sheetsLeftOut returns the sheets of workbooks that are none of the parts because
+// they are hidden or have no value.
+func sheetsLeftOut(ctx context.Context, from *source.Opener, files, parts []string) (names []string, err error) {
+	for _, file := range files {
+		book, err := from.Book(ctx, file)
+		if err != nil {
+			return nil, err
+		}
+		if book == nil {
+			continue
+		}
+		for _, s := range book.Sheets {
+			part := intake.Part{Name: file, Sheet: s.Name}
+			if (s.Empty || s.Hidden) && !slices.Contains(parts, part.Title()) {
+				names = append(names, s.Name)
+			}
+		}
+	}
+	return names, nil
 }
 
 // layout detects the layout of a file, with what is told.
@@ -207,6 +231,7 @@ type surveying struct {
 	sorts    [][]infer.Sorts // of the values by part and column
 	noticed  []note.Note     // what parts have that their records do not show
 	misread  []byte          // records that are not valid in the encoding
+	leftOut  []string        // sheets of the workbooks that are hidden or have no value
 	widths   map[int]int64   // how many ragged records have so many cells
 }
 

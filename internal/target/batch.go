@@ -51,12 +51,21 @@ func (b *Batch) Reset() { b.data, b.ends, b.records = b.data[:0], b.ends[:0], b.
 // Refuse takes out rows, given by their ascending numbers from 1 on, whose key
 // is there already, and adds them to a list.
 func (b *Batch) Refuse(rows []int, key []string, list *convert.Refusals) {
+	why := map[int]*convert.Reason{}
+	for _, row := range rows {
+		why[row] = &convert.Reason{Columns: key, Reason: SameKey}
+	}
+	b.RefuseFor(why, list)
+}
+
+// RefuseFor takes out rows for reasons, by their numbers from 1 on, and adds them
+// to a list.
+func (b *Batch) RefuseFor(why map[int]*convert.Reason, list *convert.Refusals) {
 	data, ends, records := b.data[:0], b.ends[:0], b.records[:0]
 	start := 0
 	for i, end := range b.ends {
-		if len(rows) > 0 && rows[0] == i+1 {
-			rows = rows[1:]
-			list.Add(convert.Refusal{Where: b.records[i], Columns: key, Reason: SameKey})
+		if reason := why[i+1]; reason != nil {
+			list.Add(convert.Refusal{Where: b.records[i], Columns: reason.Columns, Reason: reason.Reason})
 		} else {
 			data = append(data, b.data[start:end]...)
 			ends, records = append(ends, len(data)), append(records, b.records[i])

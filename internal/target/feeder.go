@@ -1,6 +1,9 @@
 package target
 
-import "ambertray/internal/convert"
+import (
+	"ambertray/internal/convert"
+	"ambertray/internal/record"
+)
 
 // Feeder gathers blocks into batches, and has one loaded while it gathers the
 // next, so that the server need not wait for us.
@@ -30,11 +33,18 @@ func (f *Feeder) next() error {
 	f.gathered, f.loading = f.loading, f.gathered
 	f.loaded = make(chan error, 1)
 	go func() {
-		err := f.Load(&f.loading)
+		err := f.load()
 		f.loading.Reset()
 		f.loaded <- err
 	}()
 	return nil
+}
+
+// load loads a batch. A panic is the error of that batch, so that the load is
+// rolled back.
+func (f *Feeder) load() (err error) {
+	defer record.Recover(&err)
+	return f.Load(&f.loading)
 }
 
 // Wait waits for the batch that is being loaded.

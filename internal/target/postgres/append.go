@@ -10,7 +10,6 @@ import (
 	"strconv"
 	"strings"
 
-	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 
 	"ambertray/internal/convert"
@@ -33,7 +32,7 @@ type adder struct {
 	sql     string
 	feeder  target.Feeder
 	batch   *target.Batch // that is being copied
-	weeded  bool          // the keys that are there already were taken out of the batch
+	weeded  bool          // the rows that break constraints were taken out of the batch
 	rows    int64
 	refused convert.Refusals
 }
@@ -55,7 +54,7 @@ func newAdder(ctx context.Context, x *tx, tab *table.Table, sql string) *adder {
 func (a *adder) Write(k *convert.Block) error { return a.feeder.Add(k) }
 
 func (a *adder) load(b *target.Batch) error {
-	a.batch, a.weeded = b, len(a.tab.Key) == 0
+	a.batch, a.weeded = b, false
 	return a.copy(0, b.Len())
 }
 
@@ -69,29 +68,6 @@ func (a *adder) Close(abort error) (int64, error) {
 		return 0, err
 	}
 	return a.rows, a.x.moveSequences(a.ctx, a.tab)
-}
-
-// weed takes the rows out of the batch whose key is in the table already or in
-// an earlier row: in one go, over a temporary table, for there may be many.
-func (a *adder) weed() error {
-	a.weeded = true
-	d := dialect.PostgreSQL
-	if err := a.x.Stage(a.ctx, a.tab, batchName); err != nil {
-		return err
-	}
-	if _, err := a.x.t.conn.PgConn().CopyFrom(a.ctx, a.wire(0, a.batch.Len()), fmt.Sprintf("COPY %s (%s) FROM STDIN (FORMAT binary)", batchName, d.Columns(a.tab))); err != nil {
-		return a.x.t.fail("copy", err)
-	}
-	rows, err := a.x.tx.Query(a.ctx, target.Repeated(d, a.tab.Key, target.RowOfStage, batchName, d.QuoteTable(a.tab.Name)))
-	if err != nil {
-		return a.x.t.fail("look for keys that are there", err)
-	}
-	twice, err := pgx.CollectRows(rows, pgx.RowTo[int])
-	if err != nil {
-		return a.x.t.fail("look for keys that are there", err)
-	}
-	a.batch.Refuse(twice, a.tab.Key, &a.refused)
-	return a.x.t.fail("drop the temporary table", a.x.exec(a.ctx, []string{"DROP TABLE " + batchName}))
 }
 
 // copy copies some rows of the batch, but for those that are refused. After one
@@ -109,11 +85,11 @@ func (a *adder) copy(from, to int) error {
 		if !errors.As(err, &pg) || !refusing(pg) {
 			return a.x.t.fail("copy", err)
 		}
-		if pg.Code == uniqueViolation && !a.weeded && end-from == a.batch.Len() {
+		if strings.HasPrefix(pg.Code, constraintViolations) && !a.weeded && end-from == a.batch.Len() {
 			if err := a.weed(); err != nil {
 				return err
 			}
-			to = a.batch.Len()
+			to, step = a.batch.Len(), a.batch.Len()
 			continue
 		}
 		row, known := a.failed(pg, from, end)
