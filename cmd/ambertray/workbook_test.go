@@ -107,7 +107,7 @@ func TestSheetNotices(t *testing.T) {
 	require.Equal(t, 39.0, left["records"])
 	require.Equal(t, "column_5", left["columns"].([]any)[4].(map[string]any)["heading"])
 	require.Equal(t, 0.0, left["columns"].([]any)[1].(map[string]any)["blanks"])
-	require.Len(t, left["notes"], 6)
+	require.Len(t, left["notes"], 7)
 	_, errOut := d.run(1, "survey", "loans.xlsx", "--cells", "Costs")
 	require.Contains(t, errOut, "it names Fees (D3:D20 of Loans)")
 	_, errOut = d.run(2, "survey", "loans.xlsx", "--cells", "B 3")

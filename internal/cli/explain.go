@@ -149,60 +149,74 @@ func reasonOf(err error) string {
 	return err.Error()
 }
 
-func hintFor(err error) string {
-	var partial *load.PartialError
-	var missing *convert.MissingError
-	var unplanned *pass.UnplannedError
-	var many *load.TooManyError
-	var unfit *load.UnfitError
-	var mistake *tray.Error
-	var members *source.MembersError
-	var again *load.AgainError
-	var choice *sheet.ChoiceError
-	var name *sheet.NameError
-	var drift *intake.DriftError
-	var otherTray *load.OtherTrayError
-	var mixed *source.MixedError
-	var panicked *record.PanicError
-	var loss *load.LossError
-	var engine *load.EngineError
-	switch {
-	case errors.As(err, &panicked):
+// about returns the hint for errors of one type.
+func about[T error](say func(T) string) func(error) string {
+	return func(err error) string {
+		var e T
+		if errors.As(err, &e) {
+			return say(e)
+		}
+		return ""
+	}
+}
+
+// typedHints are hints that depend on the error, in the order in which they are
+// tried.
+var typedHints = []func(error) string{
+	about(func(*record.PanicError) string {
 		return "nothing that was not committed stays; please report this line with the command and, if you can, the file"
-	case errors.As(err, &loss):
+	}),
+	about(func(*load.LossError) string {
 		return "make them again afterwards and accept that with --accept-loss, or keep the table: --existing empty, append or merge"
-	case errors.As(err, &engine):
-		return "change it with ALTER TABLE " + engine.Table + " ENGINE = InnoDB, or accept that with --no-rollback"
-	case errors.As(err, &mixed):
-		return fmt.Sprintf("write it in one encoding; or --encoding utf-8 rejects the lines that are not, and --encoding %s reads all lines as that", mixed.OtherEncoding)
-	case errors.As(err, &partial):
-		return "load the same once more, and it goes on from there"
-	case errors.As(err, &otherTray):
-		return "load the same files with that tray, to go on; if that tray is gone, ambertray history forgets the load with --forget " + otherTray.ID + ", and its rows stay in the table"
-	case errors.As(err, &again) && len(again.Parts) < again.Of:
-		return "--only-new leaves them out and loads the others; --again loads all once more"
-	case errors.As(err, &again):
+	}),
+	about(func(e *load.EngineError) string {
+		return "change it with ALTER TABLE " + e.Table + " ENGINE = InnoDB, or accept that with --no-rollback"
+	}),
+	about(func(e *source.MixedError) string {
+		return fmt.Sprintf("write it in one encoding; or --encoding utf-8 rejects the lines that are not, and --encoding %s reads all lines as that", e.OtherEncoding)
+	}),
+	about(func(*load.PartialError) string { return "load the same once more, and it goes on from there" }),
+	about(func(e *load.OtherTrayError) string {
+		return "load the same files with that tray, to go on; if that tray is gone, ambertray history forgets the load with --forget " + e.ID + ", and its rows stay in the table"
+	}),
+	about(func(e *load.AgainError) string {
+		if len(e.Parts) < e.Of {
+			return "--only-new leaves them out and loads the others; --again loads all once more"
+		}
 		return "nothing is left to do; ambertray history shows every load, and --again loads it once more"
-	case errors.As(err, &missing):
-		return "correct from: in the tray, or draft a new tray"
-	case errors.As(err, &unplanned):
+	}),
+	about(func(*convert.MissingError) string { return "correct from: in the tray, or draft a new tray" }),
+	about(func(*pass.UnplannedError) string {
 		return "add each to columns: in tray.yaml; with leave_out: true for one that the table does not need"
-	case errors.As(err, &unfit):
+	}),
+	about(func(*pass.ColumnsError) string {
+		return "give the file the columns that it had; only the cells of the records may change"
+	}),
+	about(func(*load.UnfitError) string {
 		return "ambertray check TRAY --to TARGET shows every column; change the plan, or the table"
-	case errors.As(err, &many):
+	}),
+	about(func(*load.TooManyError) string {
 		return "nothing was loaded; correct the source, or allow more with --allow-rejects or allow_rejects: in the tray"
-	case errors.As(err, &drift):
+	}),
+	about(func(*intake.DriftError) string {
 		return "--drift fill takes the columns of all, and fills what one does not have with NULL; or load them one by one"
-	case errors.As(err, &choice) && choice.Alike:
-		return "all that have values have the same columns: --sheet all makes one table of them; or name one: --sheet NAME"
-	case errors.As(err, &choice):
+	}),
+	about(func(e *sheet.ChoiceError) string {
+		if e.Alike {
+			return "all that have values have the same columns: --sheet all makes one table of them; or name one: --sheet NAME"
+		}
 		return "name one: --sheet NAME; or a pattern of names, such as --sheet '2026-*'; or all, where columns differ with --drift fill: --sheet all"
-	case errors.As(err, &name):
-		return "name one of these, or write a range: --cells B3:H200"
-	case errors.As(err, &members):
-		return fmt.Sprintf("name one: %s//%s", members.Archive, members.Members[0])
-	case errors.As(err, &mistake):
-		return "correct the line in " + mistake.File
+	}),
+	about(func(*sheet.NameError) string { return "name one of these, or write a range: --cells B3:H200" }),
+	about(func(e *source.MembersError) string { return "name one: " + shellWord(e.Archive+"//"+e.Members[0]) }),
+	about(func(e *tray.Error) string { return "correct the line in " + e.File }),
+}
+
+func hintFor(err error) string {
+	for _, hint := range typedHints {
+		if text := hint(err); text != "" {
+			return text
+		}
 	}
 	for _, h := range hints {
 		if errors.Is(err, h.is) {

@@ -28,8 +28,7 @@ the same table twice.
 A bare source is surveyed and drafted first, and the tray is kept.`,
 		Args: cobra.MinimumNArgs(1),
 	}
-	d := draftFlags(c)
-	to := toFlag(c)
+	d, to := draftFlags(c), toFlag(c)
 	allow := c.Flags().String("allow-rejects", "", "load nothing if more records are rejected: any, `N`, or N% of them (default: what the tray says)")
 	o := loadOptions(c)
 	c.RunE = func(c *cobra.Command, args []string) error {
@@ -37,6 +36,7 @@ A bare source is surveyed and drafted first, and the tray is kept.`,
 			return usageError{fmt.Errorf("--commit-every %d: write a number of records", o.Every)}
 		}
 		a.undone = "everything was rolled back, and the target is as it was"
+		all := "ambertray survey " + shellWords(args)
 		tgt, err := a.open(c.Context(), *to, true)
 		if err != nil {
 			return err
@@ -48,14 +48,13 @@ A bare source is surveyed and drafted first, and the tray is kept.`,
 		}
 		if s != nil {
 			o.Notes = s.Notes
-			if err := t.Write(); err != nil {
-				return err
-			}
+			err = t.Write()
 		}
-		if *allow != "" {
-			if t.Table.Allow, err = table.ParseAllowance(*allow); err != nil {
-				return usageError{err}
-			}
+		if err == nil {
+			err = allowRejects(t, *allow)
+		}
+		if err != nil {
+			return err
 		}
 		update, done := a.progress("loading")
 		o.Progress = update
@@ -63,16 +62,29 @@ A bare source is surveyed and drafted first, and the tray is kept.`,
 		done()
 		if receipt == nil {
 			if s != nil { // what was decided may be why it failed
-				a.drawNotes(term.NewPrinter(a.err), s.Notes, &t.Layout, maxNotes, "ambertray survey "+shellWords(args))
+				a.drawNotes(term.NewPrinter(a.err), s.Notes, &t.Layout, maxNotes, all)
 			}
 			return err
 		}
 		if receipt.Counts.Rejected > 0 {
 			a.status = exitRejects
 		}
-		return errors.Join(err, a.show(receipt, func() { a.drawReceipt(receipt, t, *to, "ambertray survey "+shellWords(args)) }))
+		return errors.Join(err, a.show(receipt, func() { a.drawReceipt(receipt, t, *to, all) }))
 	}
 	return c
+}
+
+// allowRejects gives the tray the allowance that was typed, if one was.
+func allowRejects(t *tray.Tray, typed string) error {
+	if typed == "" {
+		return nil
+	}
+	allowed, err := table.ParseAllowance(typed)
+	if err != nil {
+		return usageError{err}
+	}
+	t.Table.Allow = allowed
+	return nil
 }
 
 // loadOptions adds the flags of how a load is done.

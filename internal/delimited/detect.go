@@ -37,8 +37,8 @@ func Detect(head []byte, whole bool, told func(*source.Layout)) source.Layout {
 	for _, try := range dialects(head, lay) {
 		told(&try)
 		s := shapeOf(head, whole, try)
-		if try.Escape == source.Unescaped && doubled.clean() { // nothing speaks for it
-			continue
+		if doubled.clean() && (try.Escape == source.Unescaped || try.Escape == source.Backslash && !s.clean()) {
+			continue // nothing speaks for it
 		}
 		if s.score > best.score || best.rows == nil {
 			best = s

