@@ -166,7 +166,7 @@ func (f *faulty) measure() {
 }
 
 // suffer begins a load, has the fault happen, looks at what is left and loads
-// again. It tells whether the fault came in time.
+// again. It reports whether the fault came in time.
 func (f *faulty) suffer(round int, fault string) bool {
 	f.Helper()
 	before := f.begin(round)

@@ -7,11 +7,11 @@ import (
 	"ambertray/internal/term"
 )
 
-// maxNotes is how many notes a command shows that does more than survey.
+// maxNotes is the number of notes that other commands than survey show.
 const maxNotes = 12
 
-// drawNotes shows notes, the most important first: all of them, or unless most is
-// 0 so many and what shows the others.
+// drawNotes shows notes, the most important first. If most is not 0, it shows no
+// more than that and the command that shows all of them.
 func (a *app) drawNotes(p *term.Printer, notes []note.Note, lay *source.Layout, most int, all string) {
 	list := survey.WithoutRepeats(notes)
 	if len(list) > 0 && most == 0 {

@@ -75,7 +75,7 @@ func Resolve(word string) (string, error) {
 	return "", &UnknownError{word, names}
 }
 
-// isTarget tells whether a word is a URL that is known here, or the path of a
+// isTarget reports whether a word is a URL that is known here, or the path of a
 // database.
 func isTarget(word string) bool {
 	scheme, _, ok := strings.Cut(word, ":")

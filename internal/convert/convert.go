@@ -297,7 +297,7 @@ func (c *Converter) append(k *Block, b *record.Batch, r int, values []value.Valu
 	k.Numbers = append(k.Numbers, b.Number(r))
 }
 
-// oneOf tells whether a cell is one of the words, in any letter case.
+// oneOf reports whether a cell is one of the words, in any letter case.
 func oneOf(words []string, cell []byte) bool {
 	cell = value.Trim(cell)
 	for _, w := range words {

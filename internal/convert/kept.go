@@ -26,7 +26,7 @@ const (
 // SheetSign stands between the name of a workbook and that of its sheet.
 const SheetSign = " · "
 
-// untouched tells whether a record that could not be cut into its cells still
+// untouched reports whether a record that could not be cut into its cells still
 // has none.
 func untouched(b *record.Batch, r int) bool {
 	for c := keptCells; c < b.Width(r)-1; c++ {

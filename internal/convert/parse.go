@@ -181,7 +181,7 @@ func doubleParser(c table.Column) parser {
 		if v.Float, ok = v.AsFloat(s); !ok {
 			return "does not fit double"
 		}
-		if v.Float == 0 { // -0 is equal to 0, and not every target tells them apart
+		if v.Float == 0 { // -0 equals 0, and not every target distinguishes them
 			v.Float = 0
 		}
 		single := c.Type.Size == table.Single
@@ -195,7 +195,7 @@ func doubleParser(c table.Column) parser {
 	}
 }
 
-// givenBack tells whether a double gives a number back as it was written: a whole
+// givenBack reports whether a double gives a number back as it was written: a whole
 // number exactly, any other with up to 15 significant digits, or as many as
 // doubles are printed with.
 func givenBack(v *value.Value, s value.Shape) bool {
@@ -223,7 +223,7 @@ func givenBack(v *value.Value, s value.Shape) bool {
 	}
 }
 
-// givenBackSingle tells whether a double of four bytes gives a number back as it
+// givenBackSingle reports whether a double of four bytes gives a number back as it
 // was written, in the fewest digits that tell it from others.
 func givenBackSingle(f float64) bool {
 	shown, err := strconv.ParseFloat(strconv.FormatFloat(f, 'g', -1, 32), 64)

@@ -79,7 +79,7 @@ func (s *scan) skipSpaces(i int) int {
 	return i
 }
 
-// delimiterAt tells whether a delimiter begins at i.
+// delimiterAt reports whether a delimiter begins at i.
 func (s *scan) delimiterAt(i int) bool {
 	switch {
 	case s.c.spaces == 1:

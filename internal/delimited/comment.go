@@ -5,8 +5,8 @@ import (
 	"regexp"
 )
 
-// commentSigns are what comments may begin with, and what has to follow, so that
-// a sign for a number or a share is none.
+// commentSigns are what comments may begin with, and what must follow. A sign that
+// stands for a number or a share is not a comment.
 var commentSigns = []struct {
 	sign    string
 	follows *regexp.Regexp
@@ -52,7 +52,7 @@ func commentSign(head []byte) string {
 	return ""
 }
 
-// mostContain tells whether most lines that do not begin with the sign have it.
+// mostContain reports whether most lines that do not begin with the sign have it.
 func mostContain(head []byte, sign string) bool {
 	with, lines := 0, 0
 	for line := range bytes.Lines(head) {
@@ -115,7 +115,7 @@ func frontMatter(head []byte) (size int, lines int64) {
 	return 0, 0
 }
 
-// manyPairs tells whether lines of keys and values are the data.
+// manyPairs reports whether lines of keys and values are the data.
 func manyPairs(text []byte) bool {
 	pairs, lines := 0, 0
 	for line := range bytes.Lines(text) {

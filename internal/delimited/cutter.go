@@ -30,7 +30,7 @@ type cutter struct {
 
 	long       []byte   // a delimiter of several bytes
 	places     []column // where cells stand, in text that has no delimiter
-	spaces     int      // runs of so many spaces at least are the delimiter
+	spaces     int      // the shortest run of spaces that is a delimiter
 	backslash  bool     // quotes in quotes are escaped by a backslash
 	unescaped  bool     // quotes in quotes are not escaped: only one before a delimiter or line end closes
 	skipSpaces bool
@@ -91,7 +91,7 @@ func newCutter(lay source.Layout) (*cutter, error) {
 	return c, nil
 }
 
-// simple tells whether the fast way will do.
+// simple reports whether the fast way will do.
 func (c *cutter) simple() bool {
 	return c.delimiter != 0 && c.newline != 0 && !c.skipSpaces && !c.backslash
 }
@@ -256,7 +256,7 @@ func (c *cutter) rule(row []byte) (record.Rule, bool) {
 	return 0, false
 }
 
-// isComment tells whether a row begins with the comment sign, which may be
+// isComment reports whether a row begins with the comment sign, which may be
 // indented.
 func (c *cutter) isComment(row []byte) bool {
 	for len(row) > 0 && (row[0] == ' ' || row[0] == '\t' && c.delimiter != '\t') {
@@ -265,7 +265,7 @@ func (c *cutter) isComment(row []byte) bool {
 	return bytes.HasPrefix(row, c.comment)
 }
 
-// noValue tells whether a row is nothing but delimiters and spaces.
+// noValue reports whether a row is nothing but delimiters and spaces.
 func (c *cutter) noValue(row []byte) bool {
 	for _, b := range row {
 		if b != c.delimiter && b != ' ' && b != '\t' && b != '\r' {
@@ -275,7 +275,7 @@ func (c *cutter) noValue(row []byte) bool {
 	return true
 }
 
-// isRuler tells whether a row is drawn rather than written: dashes and the
+// isRuler reports whether a row is drawn rather than written: dashes and the
 // like, at least three of them, and what stands between such pieces.
 func isRuler(row []byte) bool {
 	drawn := 0
@@ -342,7 +342,7 @@ func (s *scan) quoted(start int) (end int, ok bool) {
 	}
 }
 
-// escaped tells whether text ends in an odd number of backslashes.
+// escaped reports whether text ends in an odd number of backslashes.
 func escaped(text []byte) bool {
 	n := len(text) - len(bytes.TrimRight(text, `\`))
 	return n%2 == 1

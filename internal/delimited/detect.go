@@ -2,7 +2,7 @@ package delimited
 
 import (
 	"bytes"
-	"regexp"
+	"math"
 	"slices"
 	"strings"
 
@@ -37,7 +37,7 @@ func Detect(head []byte, whole bool, told func(*source.Layout)) source.Layout {
 	for _, try := range dialects(head, lay) {
 		told(&try)
 		s := shapeOf(head, whole, try)
-		if doubled.clean() && (try.Escape == source.Unescaped || try.Escape == source.Backslash && !s.clean()) {
+		if try.Escape == source.Unescaped && doubled.misplaced() == 0 || try.Escape == source.Backslash && s.misplaced() > doubled.misplaced() {
 			continue // nothing speaks for it
 		}
 		if s.score > best.score || best.rows == nil {
@@ -96,133 +96,6 @@ func lineEnd(head []byte) string {
 		return "crlf"
 	}
 	return "lf"
-}
-
-// dialects lists the layouts worth trying: each delimiter that occurs in most
-// lines, with each way of quoting that the text suggests.
-func dialects(head []byte, lay source.Layout) []source.Layout {
-	head = withoutComments(head, lay.Comment)
-	quotes := []string{`"`}
-	if n := bytes.Count(head, []byte("'")); n > 3 && n > bytes.Count(head, []byte(`"`)) {
-		quotes = append(quotes, "'")
-	}
-	if bytes.IndexByte(head, '"') >= 0 {
-		quotes = append(quotes, "")
-	}
-	var list []source.Layout
-	for _, d := range delimiters(head) {
-		for _, q := range quotes {
-			try := lay
-			try.Delimiter, try.Quote = d, q
-			list = append(list, try)
-			if q != "" && bytes.Contains(head, []byte(`\`+q)) {
-				try.Escape = source.Backslash
-				list = append(list, try)
-			}
-			if q != "" && bytes.Contains(head, []byte(q)) {
-				try.Escape = source.Unescaped
-				list = append(list, try)
-			}
-			try.Escape = source.Doubled
-			if d != source.Spaces && d != source.WideSpaces && d != "" && spaced(head, d) {
-				try.SkipSpaces = true
-				list = append(list, try)
-			}
-		}
-	}
-	if columns, share := alignedColumns(head); share >= blankShare {
-		try := lay
-		try.Delimiter, try.Quote, try.Columns = "", "", formatColumns(columns)
-		list = append(list, try)
-	}
-	return list
-}
-
-// spaced tells whether spaces follow most delimiters.
-func spaced(head []byte, delimiter string) bool {
-	return bytes.Count(head, []byte(delimiter+" "))*2 > bytes.Count(head, []byte(delimiter))
-}
-
-// common are the delimiters that are always tried, the first being preferred
-// where two do as well.
-var common = []string{",", ";", "\t", "|"}
-
-// delimiters returns the candidates: the common ones, any other sign that
-// occurs in most lines, what stands around such a sign everywhere, and runs of
-// spaces.
-func delimiters(head []byte) []string {
-	var lines int
-	in := map[byte]int{}
-	for line := range strings.FieldsFuncSeq(string(head), func(r rune) bool { return r == '\n' || r == '\r' }) {
-		lines++
-		seen := map[byte]bool{}
-		for i := range len(line) {
-			if c := line[i]; isSign(c) && !seen[c] {
-				seen[c] = true
-				in[c]++
-			}
-		}
-	}
-	list := slices.Clone(common)
-	for c, n := range in {
-		if c == ':' && inTimes(head) {
-			continue
-		}
-		if n*2 > lines && !slices.Contains(common, string(rune(c))) {
-			list = append(list, string(rune(c)))
-		}
-	}
-	slices.Sort(list[len(common):])
-	for _, d := range slices.Clone(list) {
-		if long := surrounding(head, d[0]); long != d {
-			list = append(list, long)
-		}
-	}
-	return append(list, source.Spaces, source.WideSpaces, "")
-}
-
-// inTimes tells whether most colons stand between digits.
-func inTimes(head []byte) bool {
-	n := len(betweenDigits.FindAll(head, -1))
-	return n*2 > bytes.Count(head, []byte(":"))
-}
-
-var betweenDigits = regexp.MustCompile(`\d:\d`)
-
-// isSign tells whether a character can be a delimiter by itself.
-func isSign(c byte) bool {
-	switch {
-	case c >= 0x80, c >= '0' && c <= '9', c|0x20 >= 'a' && c|0x20 <= 'z':
-		return false
-	}
-	return !strings.ContainsRune("\"' \r\n.-_+()\\/%#", rune(c))
-}
-
-// surrounding returns the longest run of signs that the sign stands in at each
-// of its first places: ~|~ of | in a~|~b~|~c.
-func surrounding(head []byte, d byte) string {
-	at := bytes.IndexByte(head, d)
-	if at < 0 {
-		return string(rune(d))
-	}
-	from, to := at, at+1
-	long := func(c byte) bool {
-		return c > ' ' && c < 0x7f && c != '"' && c != '\'' && (isSign(c) || c == '#' || c == '-')
-	}
-	for to < len(head) && long(head[to]) {
-		to++
-	}
-	for from > 0 && long(head[from-1]) {
-		from--
-	}
-	run := head[from:to]
-	for len(run) > 1 && bytes.Count(head, run)*bytes.Count(run, []byte{d})*10 < bytes.Count(head, []byte{d})*9 {
-		run = run[:len(run)-1]
-	}
-	if len(run) > 3 || bytes.IndexByte(run, d) < 0 || len(run) > 1 && bytes.Count(run, []byte{','}) > 0 {
-		return string(rune(d))
-	}
-	return string(run)
 }
 
 // shape is how a dialect cuts the head.
@@ -295,20 +168,26 @@ func (s *shape) widen() {
 	}
 }
 
-// clean tells whether every quote is where the dialect has it.
-func (s *shape) clean() bool {
-	return s.rows != nil && !slices.ContainsFunc(s.rows.Oddities, func(o record.Oddity) bool {
-		return o.What == record.StrayQuote || o.What == record.OpenQuote || o.What == record.LiteralQuote
-	})
+// misplaced counts the quotes that do not stand where the dialect has them.
+func (s *shape) misplaced() (n int) {
+	if s.rows == nil {
+		return math.MaxInt
+	}
+	for _, o := range s.rows.Oddities {
+		if o.What == record.StrayQuote || o.What == record.OpenQuote || o.What == record.LiteralQuote {
+			n++
+		}
+	}
+	return n
 }
 
-// bySpaces tells whether spaces stand between cells, so that a blank cell cannot
+// bySpaces reports whether spaces stand between cells, so that a blank cell cannot
 // be seen.
 func (s *shape) bySpaces() bool {
 	return s.layout.Delimiter == source.Spaces || s.layout.Delimiter == source.WideSpaces
 }
 
-// distinctTexts tells whether the cells of a row are different texts; the last
+// distinctTexts reports whether the cells of a row are different texts; the last
 // may be blank.
 func (s *shape) distinctTexts(r int) bool {
 	seen := map[string]bool{}
@@ -415,7 +294,7 @@ func (s *shape) filled(r int) (n int) {
 	return n
 }
 
-// alike tells whether the cells of a row are all the same, as those of a merged
+// alike reports whether the cells of a row are all the same, as those of a merged
 // title are.
 func (s *shape) alike(r int) bool {
 	for c := range s.width {
@@ -456,7 +335,7 @@ func (s *shape) untidy(first int) float64 {
 	return 0.5 * float64(bad) / float64(max(all, 1))
 }
 
-// wrapped tells whether cells stand between quotes, and more of them than begin
+// wrapped reports whether cells stand between quotes, and more of them than begin
 // with a quote only: then quotes go around cells.
 func (s *shape) wrapped() bool {
 	both, only := 0, 0

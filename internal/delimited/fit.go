@@ -8,12 +8,12 @@ import (
 	"ambertray/internal/value"
 )
 
-// fit is how the cells of a row go with the kinds of their columns, those of
-// texts left out: so many are of the kind, so many of another one.
+// fit counts the cells of a row that are of the kind of their column, and those
+// of another kind. Columns of texts are left out.
 type fit struct{ right, wrong int }
 
-// record tells whether a row is most likely a record, none that nothing in it is
-// of the kind of its column.
+// record reports whether a row is most likely a record, none whether nothing in it
+// is of the kind of its column.
 func (f fit) record() bool { return f.right > 0 && f.right > 2*f.wrong }
 func (f fit) none() bool   { return f.right == 0 && f.wrong > 0 }
 
@@ -42,7 +42,7 @@ func (s *shape) fitOf(r int, kinds []value.Kind) (f fit) {
 	return f
 }
 
-// yearHeading tells whether a cell is a year and those below it are not.
+// yearHeading reports whether a cell is a year and those below it are not.
 func (s *shape) yearHeading(r, c int) bool {
 	return c < s.rows.Width(r) && isYear(string(s.cell(r, c))) && !s.yearsBelow(c, r+1)
 }
@@ -102,7 +102,7 @@ func (s *shape) headerAbove(first int, kinds []value.Kind) int {
 	return best
 }
 
-// titlesAbove tells whether the rows above a header can be titles: they have
+// titlesAbove reports whether the rows above a header can be titles: they have
 // fewer cells, or several that are not of the kind of their column.
 func (s *shape) titlesAbove(header int, kinds []value.Kind) bool {
 	for r := range header {
@@ -113,7 +113,7 @@ func (s *shape) titlesAbove(header int, kinds []value.Kind) bool {
 	return true
 }
 
-// named tells whether a row can be a header: most of its cells are filled, with
+// named reports whether a row can be a header: most of its cells are filled, with
 // texts.
 func (s *shape) named(r int) bool {
 	texts, width := 0, s.rows.Width(r)
@@ -143,7 +143,7 @@ func (s *shape) descriptions(at int) int64 {
 	return lines
 }
 
-// describes tells whether a row has texts in place of what several columns have,
+// describes reports whether a row has texts in place of what several columns have,
 // and nothing that they have.
 func (s *shape) describes(r int) bool {
 	f := s.fitOf(r, s.columnKinds(r+1))
@@ -153,7 +153,7 @@ func (s *shape) describes(r int) bool {
 // typeWords are names of types, as they stand below headers.
 var typeWords = regexp.MustCompile(`(?i)^(num|number|numeric|int|integer|smallint|bigint|int(8|16|32|64)|float(32|64)?|real|double|decimal|money|text|str|string|char|varchar|c|n|d|s|i|f|b|t|l|date|datetime|time|timestamp|bool|boolean|logical|factor|category|object|id|uuid)(\(\d+(,\d+)?\))?$`)
 
-// typeRow tells whether a row names the types of the columns. Single letters do
+// typeRow reports whether a row names the types of the columns. Single letters do
 // so only where they differ and stand in most columns.
 func (s *shape) typeRow(r int) bool {
 	words, letters, seen := 0, 0, map[string]bool{}
@@ -185,8 +185,8 @@ const (
 	minShortShare = 0.05
 )
 
-// ManyShort tells whether so many of the records lack the same cells that it is
-// no accident.
+// ManyShort reports whether too many records lack the same cells for this to be an
+// accident.
 func ManyShort(short, records int64) bool {
 	return short >= minShort && float64(short) >= minShortShare*float64(records)
 }

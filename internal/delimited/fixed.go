@@ -121,7 +121,7 @@ const (
 )
 
 // alignedColumns returns the columns of text that is aligned with spaces, and the
-// share of lines in which all places between them are blank; nil if there are none.
+// share of lines in which all places between them are blank; nil without such columns.
 func alignedColumns(head []byte) (list []column, share float64) {
 	var lines [][]rune
 	for line := range bytes.Lines(head) {
@@ -200,7 +200,7 @@ func blankColumns(lines [][]rune) (list []column) {
 	return list
 }
 
-// mostlyWider tells whether in most lines the place beside a blank one is blank
+// mostlyWider reports whether in most lines the place beside a blank one is blank
 // too.
 func mostlyWider(lines [][]rune, at int) bool {
 	wider := 0
@@ -212,7 +212,7 @@ func mostlyWider(lines [][]rune, at int) bool {
 	return 2*wider > len(lines)
 }
 
-// isAligned tells whether the place before each column is blank in a line.
+// isAligned reports whether the place before each column is blank in a line.
 func isAligned(line []rune, list []column) bool {
 	for _, c := range list[1:] {
 		if c.first-1 < len(line) && line[c.first-1] != ' ' {

@@ -25,10 +25,10 @@ func (c *cutter) heldBack() int {
 	return c.footer
 }
 
-// columns is what the first records of a source have, to tell its footer by.
+// columns describes the first records of a source, to recognise its footer.
 type columns struct {
 	kinds []value.Kind
-	// filled tells which columns of a kind have a value in nearly all records.
+	// filled marks the columns of a kind with a value in nearly all records.
 	filled []bool
 	tag    string // the first cell of every record, if they are alike
 }
@@ -96,7 +96,7 @@ var footerWords = regexp.MustCompile(`(?i)^\W*((grand|sub)[ -]?)?(totals?|subtot
 // totalWord is a total and nothing else.
 var totalWord = regexp.MustCompile(`(?i)^\W*((grand|sub)[ -]?)?totals?\W*$`)
 
-// isFooter tells whether a row is a total or a note: it begins with a word for
+// isFooter reports whether a row is a total or a note: it begins with a word for
 // one and is not filled as a record is, it is one sentence where there should be
 // several cells, it counts the records, or its cells are not what the columns
 // have. Since rows of a sheet end with their last value, a sentence there also
@@ -120,7 +120,7 @@ func (c *cutter) isFooter(b *record.Batch, r int) bool {
 	return gapAbove(b, r) || r > 0 && totalWord.MatchString(firstText(b, r-1))
 }
 
-// isTrailer tells whether a row that is half empty counts the records above it,
+// isTrailer reports whether a row that is half empty counts the records above it,
 // or has another sign for its kind of row than all of them.
 func (c *cutter) isTrailer(b *record.Batch, r int, first string, filled int) bool {
 	if 2*filled > c.find || filled < 2 {
@@ -139,7 +139,7 @@ func (c *cutter) isTrailer(b *record.Batch, r int, first string, filled int) boo
 	return err == nil && n == b.FirstRecord+int64(r)-1
 }
 
-// isNote tells whether the cells of a row are not what their columns have: texts
+// isNote reports whether the cells of a row are not what their columns have: texts
 // in place of other values, or nothing where records have a value, more than
 // once, or below a gap.
 func (c *cutter) isNote(b *record.Batch, r int) bool {
@@ -170,7 +170,7 @@ func (c *cutter) fit(b *record.Batch, r int) (right, wrong, missing int) {
 	return right, wrong, missing
 }
 
-// gapAbove tells whether rows were left out above a row.
+// gapAbove reports whether rows were left out above a row.
 func gapAbove(b *record.Batch, r int) bool {
 	return r > 0 && b.Next(r-1) < b.Start(r)
 }

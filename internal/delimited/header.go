@@ -45,7 +45,7 @@ func (s *shape) findHeader(lay *source.Layout) {
 	}
 }
 
-// hasRuler tells whether a line is drawn near the header.
+// hasRuler reports whether a line is drawn near the header.
 func (s *shape) hasRuler(at int) bool {
 	for r := max(at, 1); r < min(s.rows.Len(), at+3); r++ {
 		if isRuler(s.rows.Text(r)) {
@@ -55,8 +55,8 @@ func (s *shape) hasRuler(at int) bool {
 	return false
 }
 
-// wordsHeader returns the row of the header, -1 if there is none, and that of
-// the first record, where no column is of a kind by which to know records.
+// wordsHeader returns the row of the header, -1 without one, and that of the
+// first record, where no column is of a kind by which to know records.
 func (s *shape) wordsHeader() (header, record int) {
 	first := s.firstFull()
 	if isRuler(s.rows.Text(first)) && first+1 < s.rows.Len() {
@@ -162,7 +162,7 @@ func (s *shape) headerRows(at int) (from, to int) {
 	return at, at
 }
 
-// next tells whether a row is in the batch and stands right below the one
+// next reports whether a row is in the batch and stands right below the one
 // before it.
 func (s *shape) next(at int) bool {
 	return at > 0 && at < s.rows.Len() && s.rows.Line(at) == s.rows.Line(at-1)+1 && s.rows.Width(at) <= max(s.width, s.rows.Width(at-1))
@@ -176,7 +176,7 @@ func (s *shape) cell(r, c int) []byte {
 	return value.Trim(s.rows.Cell(r, c))
 }
 
-// groups tells whether a row heads groups of columns: it has several texts, and
+// groups reports whether a row heads groups of columns: it has several texts, and
 // the headings below are distinct only with them.
 func (s *shape) groups(at int) bool {
 	if at < 0 || !s.next(at+1) || s.rows.Width(at) > s.width {
@@ -199,7 +199,7 @@ func (s *shape) groups(at int) bool {
 	return texts > 1 && repeats(alone) && !repeats(joined)
 }
 
-// repeats tells whether a heading occurs twice.
+// repeats reports whether a heading occurs twice.
 func repeats(headings []string) bool {
 	seen := map[string]bool{}
 	for _, h := range headings {
@@ -211,7 +211,7 @@ func repeats(headings []string) bool {
 	return false
 }
 
-// completes tells whether a row below the header names what that leaves blank,
+// completes reports whether a row below the header names what that leaves blank,
 // and nothing that has a heading but for parts of a group.
 func (s *shape) completes(at int) bool {
 	if !s.next(at) {
@@ -237,7 +237,7 @@ func (s *shape) completes(at int) bool {
 	return named > 0 && (other || !s.recurs(at, at+1))
 }
 
-// units tells whether a row below the header gives the units of numbers: it has
+// units reports whether a row below the header gives the units of numbers: it has
 // text in columns of numbers only.
 func (s *shape) units(at int) bool {
 	if !s.next(at) {
@@ -296,7 +296,7 @@ func joinHeadings(b *record.Batch, at, rows int) []string {
 	return headings
 }
 
-// blankBelow tells whether the cells below one are blank, up to a row.
+// blankBelow reports whether the cells below one are blank, up to a row.
 func blankBelow(b *record.Batch, r, end, c int) bool {
 	for r++; r < min(end, b.Len()); r++ {
 		if c < b.Width(r) && !value.Blank(b.Cell(r, c)) {
@@ -306,7 +306,7 @@ func blankBelow(b *record.Batch, r, end, c int) bool {
 	return true
 }
 
-// hasHeader tells whether a row names the columns: it is text where the column
+// hasHeader reports whether a row names the columns: it is text where the column
 // below it is something else. Where nothing tells them apart, a row of distinct
 // words is a header.
 func (s *shape) hasHeader(at int) bool {
@@ -367,7 +367,7 @@ func (s *shape) votes(at, below int) (votes int, words bool) {
 	return votes, words
 }
 
-// recurs tells whether a cell of a row occurs again below it in its column,
+// recurs reports whether a cell of a row occurs again below it in its column,
 // which the name of a column does not.
 func (s *shape) recurs(at, from int) bool {
 	for r := from; r < min(s.rows.Len(), from+kindRows); r++ {
@@ -380,7 +380,7 @@ func (s *shape) recurs(at, from int) bool {
 	return false
 }
 
-// lacksFirst tells whether a row names all columns but the first, which holds
+// lacksFirst reports whether a row names all columns but the first, which holds
 // the names of the rows.
 func (s *shape) lacksFirst(at int) bool {
 	if at < 0 || s.width < 3 || s.rows.Width(at) != s.width-1 {

@@ -56,6 +56,8 @@ func TestLayouts(t *testing.T) {
 			`"," comment # header 1; Shelf code|Name|Mass; 10 records, 0 ragged; `},
 		{"commented header 2", "# made by the scale\n# No, Name, Mass\n" + numbered(10, 19, "@, gnat @, @.5\n"),
 			`"," spaces comment # header 2; No|Name|Mass; 10 records, 0 ragged; 1 comment`},
+		{"one backslash before a quote, among quotes that are doubled", "No,Name,Mass,Loan\n1,\"the \"\"so\"\" gnat\",1.5,\"a\"\n2,\"e\\\"\"so\"\"e\",2.5,b\n3,gnat,3.5,d,9.1,4\n7,\"open,x,x,x,x\n" + numbered(4, 9, "@,\"e \"\"so\"\"\",@.5,f\n"),
+			`"," header 1; No|Name|Mass|Loan; 10 records, 2 ragged; `},
 		{"semicolon comments", "; scale 3\n; unit: g\nNo,Mass\n" + numbered(10, 19, "@,@.5\n"),
 			`"," comment ; header 3; No|Mass; 10 records, 0 ragged; 2 comment`},
 		{"slashes", "// scale 3\nNo,Mass\n" + numbered(10, 19, "@,@.5\n") + "  // indented\n20,1.5\n",

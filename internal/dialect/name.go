@@ -100,7 +100,7 @@ func Identifier(text string) string {
 	return name
 }
 
-// beginsWord tells whether a capital begins a word: after a small letter, as in
+// beginsWord reports whether a capital begins a word: after a small letter, as in
 // foundOn, or before one after capitals, as in URLPath.
 func beginsWord(runes []rune, i int) bool {
 	if i == 0 || !unicode.IsUpper(runes[i]) {

@@ -147,7 +147,7 @@ func (p *Column) readings(o Options) []reading {
 	return list
 }
 
-// hasBoth tells whether both words of a pair occur. One alone is a code or a
+// hasBoth reports whether both words of a pair occur. One alone is a code or a
 // mark.
 func (p *Column) hasBoth(pair value.Pair) bool {
 	is, isNot := false, false

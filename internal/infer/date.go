@@ -34,7 +34,7 @@ func (p *Column) dates(o Options) (list []reading) {
 	return list
 }
 
-// sameDates tells whether dates of a shape are read by the format, but for
+// sameDates reports whether dates of a shape are read by the format, but for
 // their order.
 func sameDates(f value.Format, s value.Shape) bool {
 	return f.SameDate(s) && (f.Shape.Kind == value.Instant) == (s.Kind == value.Instant)
@@ -136,7 +136,7 @@ func (p *Column) DayOrder() (monthFirst, dayFirst bool) {
 	return monthFirst && !dayFirst, dayFirst && !monthFirst
 }
 
-// DecimalSign tells whether the column has numbers that can only be read with a
+// DecimalSign reports whether the column has numbers that can only be read with a
 // comma before the decimals, or only with a point.
 func (p *Column) DecimalSign() (comma, point bool) {
 	for i := range p.tallies {

@@ -7,7 +7,7 @@ import (
 	"ambertray/internal/value"
 )
 
-// Run tells whether the whole numbers of a column rise, or fall, from record to
+// Run reports whether the whole numbers of a column rise, or fall, from record to
 // record: then no two are alike, however many there are.
 type Run struct {
 	some        bool
@@ -81,7 +81,7 @@ func (k *Keys) Add(runs []Run, hashes [][]uint64) {
 	}
 }
 
-// Unique tells whether column c rises or falls throughout.
+// Unique reports whether column c rises or falls throughout.
 func (k *Keys) Unique(c int) bool { return k.runs[c].some && !k.runs[c].broken }
 
 // Pair is two columns that together tell the records apart.

@@ -68,7 +68,7 @@ func (t *tally) digitsOf(v *value.Value) {
 	t.fraction = t.fraction || v.Wide || v.Scale != 1 || v.Int%10 != 0
 }
 
-// prose tells whether a text has lower case letters, spaces, or anything beyond
+// prose reports whether a text has lower case letters, spaces, or anything beyond
 // ASCII; codes have not.
 func prose(cell []byte) bool {
 	for _, c := range cell {

@@ -108,7 +108,7 @@ func (p *Column) remarkText(c *Choice) {
 	}
 }
 
-// isCode tells whether a null word is most likely one of many codes of the same
+// isCode reports whether a null word is most likely one of many codes of the same
 // form, as NA is among codes of two capitals.
 func (p *Column) isCode(word *tally) bool {
 	for i := range p.tallies {
@@ -147,7 +147,7 @@ func (p *Column) textType(fit Fit) table.Type {
 	return table.Type{Kind: table.Text}
 }
 
-// prose tells whether the values are more than codes; those that are no text
+// prose reports whether the values are more than codes; those that are no text
 // are judged by their examples.
 func (p *Column) prose() bool {
 	return slices.ContainsFunc(p.tallies, func(t tally) bool {

@@ -157,7 +157,7 @@ func Detect(ctx context.Context, opener *source.Opener, name string, known sourc
 	return lay, nil
 }
 
-// alike tells whether all sheets of a workbook that have values have the same
+// alike reports whether all sheets of a workbook that have values have the same
 // columns.
 func alike(ctx context.Context, opener *source.Opener, name string, known source.Layout) bool {
 	known.Sheet = sheet.All

@@ -31,7 +31,7 @@ var ErrMoved = errors.New("another load goes on with it")
 // DB is what the ledger needs of a database.
 type DB interface {
 	Dialect() *dialect.Dialect
-	// Exists tells whether the database has a table of that name.
+	// Exists reports whether the database has a table of that name.
 	Exists(ctx context.Context, name string) (bool, error)
 	// Exec runs a statement and returns how many rows it changed.
 	Exec(ctx context.Context, statement string) (rows int64, err error)

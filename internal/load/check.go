@@ -42,7 +42,7 @@ type Verdict struct {
 	Why     string `json:"why"`
 }
 
-// Possible tells whether a load would begin.
+// Possible reports whether a load would begin.
 func (c *Check) Possible() bool {
 	return !slices.ContainsFunc(c.Columns, func(v Verdict) bool { return v.Verdict == cannot }) &&
 		(c.TableExists == nil || !*c.TableExists || c.Existing != table.Refuse.String())

@@ -99,7 +99,7 @@ func fitColumn(c *table.Column, l *target.Live, d *dialect.Dialect) (why string)
 	return ""
 }
 
-// holds tells whether values that are planned as one type can be written as
+// holds reports whether values that are planned as one type can be written as
 // another, if need be with some of them rejected, and lose nothing.
 func holds(live, planned table.Type) bool {
 	number := func(t table.Type) bool { return t.Whole() || t.Kind == table.Decimal || t.Kind == table.Double }

@@ -156,7 +156,7 @@ func (l *loading) finishMend(ctx context.Context) (finished bool, err error) {
 	return false, nil
 }
 
-// left tells whether there are files of an interrupted mend.
+// left reports whether there are files of an interrupted mend.
 func (m *mend) left() bool {
 	_, err := os.Stat(filepath.Join(m.dir, reject.FileName+draftSuffix))
 	return err == nil

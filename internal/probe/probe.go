@@ -20,7 +20,7 @@ type Result struct {
 	Facts  []target.Fact `json:"facts"`
 }
 
-// Able tells whether a load is possible at all.
+// Able reports whether a load is possible at all.
 func (r *Result) Able() bool {
 	for _, f := range r.Facts {
 		if f.Vital && !f.Good {

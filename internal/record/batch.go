@@ -191,7 +191,7 @@ func (b *Batch) DropNotes() {
 	b.Oddities = b.Oddities[:n]
 }
 
-// Even tells whether every record has width cells; then cell c of record r is
+// Even reports whether every record has width cells; then cell c of record r is
 // AllCells()[r*width+c].
 func (b *Batch) Even(width int) bool { return !b.uneven && b.Len() > 0 && b.Width(0) == width }
 

@@ -35,7 +35,7 @@ func (b *Batch) CheckText(decoded bool) {
 	}
 }
 
-// ascii tells whether text is all ASCII, looking at 32 bytes at a time.
+// ascii reports whether text is all ASCII, looking at 32 bytes at a time.
 func ascii(text []byte) bool {
 	var seen uint64
 	for len(text) >= 32 {

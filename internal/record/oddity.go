@@ -22,7 +22,7 @@ const (
 	LiteralQuote
 )
 
-// Broken tells whether a record with this oddity is a reject as a whole.
+// Broken reports whether a record with this oddity is a reject as a whole.
 func (w What) Broken() bool { return w != StrayQuote && w != LiteralQuote }
 
 func (w What) String() string {

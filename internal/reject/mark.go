@@ -11,7 +11,7 @@ const (
 )
 
 // Mark marks the cells of a row that a spreadsheet program would run, in place. A
-// plain number is none of them.
+// plain number is safe.
 func Mark(row []string) []string {
 	for i, cell := range row {
 		if cell != "" && (cell[0] == apostrophe || strings.IndexByte(formulaSigns, cell[0]) >= 0 && !plainNumber(cell)) {
@@ -21,13 +21,13 @@ func Mark(row []string) []string {
 	return row
 }
 
-// Unmark returns a cell as it was before Mark.
+// Unmark reverses Mark.
 func Unmark(cell string) string { return strings.TrimPrefix(cell, string(apostrophe)) }
 
-// IsMarked tells whether a cell was marked.
+// IsMarked reports whether a cell was marked.
 func IsMarked(cell []byte) bool { return len(cell) > 0 && cell[0] == apostrophe }
 
-// plainNumber tells whether a cell is a sign and then only digits and signs that
+// plainNumber reports whether a cell is a sign and then only digits and signs that
 // stand in numbers.
 func plainNumber(cell string) bool {
 	return len(cell) > 1 && strings.Trim(cell[1:], "0123456789.,") == "" && cell[1] >= '0' && cell[1] <= '9'

@@ -45,7 +45,7 @@ type content interface {
 	size(sheet int) int64
 }
 
-// Is tells whether an archive is a workbook.
+// Is reports whether an archive is a workbook.
 func Is(archive *zip.Reader) bool {
 	return slices.ContainsFunc(archive.File, func(f *zip.File) bool { return f.Name == "[Content_Types].xml" || f.Name == "content.xml" })
 }

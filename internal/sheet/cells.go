@@ -70,12 +70,12 @@ func (c Cells) String() string {
 	return corner(c.FirstColumn, c.FirstRow) + ":" + corner(c.LastColumn, c.LastRow)
 }
 
-// has tells whether a cell is in the range.
+// has reports whether a cell is in the range.
 func (c Cells) has(row, col int) bool {
 	return row >= c.FirstRow && (c.LastRow == 0 || row <= c.LastRow) && col >= c.FirstColumn && (c.LastColumn == 0 || col <= c.LastColumn)
 }
 
-// Meets tells whether two ranges that have both of their corners have a cell in
+// Meets reports whether two ranges that have both of their corners have a cell in
 // common.
 func (c Cells) Meets(o Cells) bool {
 	return c.FirstRow <= o.LastRow && o.FirstRow <= c.LastRow && c.FirstColumn <= o.LastColumn && o.FirstColumn <= c.LastColumn

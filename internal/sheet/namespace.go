@@ -15,7 +15,7 @@ type namespaces struct {
 	depth   int      // of elements within one that declares a foreign default
 }
 
-// ours tells whether a namespace is one of those that are read (ECMA-376 part 1
+// ours reports whether a namespace is one of those that are read (ECMA-376 part 1
 // in both its forms, OpenDocument).
 func ours(uri string) bool {
 	return strings.HasPrefix(uri, "http://schemas.openxmlformats.org/") || strings.HasPrefix(uri, "http://purl.oclc.org/ooxml/") ||

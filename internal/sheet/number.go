@@ -158,11 +158,11 @@ func printable(r rune) rune {
 // sign and a point.
 const longestPlain = 19
 
-// short tells whether a number is written with so few digits that it is what it
+// short reports whether a number is written with so few digits that it is what it
 // looks like.
 func short(raw []byte) bool { return plainDigits(raw) && len(raw) <= 15 }
 
-// plainDigits tells whether a number is written without an exponent.
+// plainDigits reports whether a number is written without an exponent.
 func plainDigits(raw []byte) bool {
 	for _, c := range raw {
 		if c > '9' || c < '+' {

@@ -259,7 +259,7 @@ func (r *odsRow) appendShown(f format) {
 	}
 }
 
-// sameDigits tells whether two texts have the same digits.
+// sameDigits reports whether two texts have the same digits.
 func sameDigits(a, b []byte) bool {
 	digit := func(text []byte) ([]byte, byte) {
 		for i, c := range text {

@@ -97,7 +97,7 @@ func (s *scanner) follow(tag []byte) {
 	s.names.resolve(tag)
 }
 
-// open tells whether a tag goes on behind a > in an attribute or a comment.
+// open reports whether a tag goes on behind a > in an attribute or a comment.
 func open(tag []byte) bool {
 	n := len(tag)
 	switch {
@@ -163,12 +163,12 @@ func name(tag []byte) []byte {
 	return word
 }
 
-// ends tells whether a name is that of the end tag of an element.
+// ends reports whether a name is that of the end tag of an element.
 func ends(name []byte, element string) bool {
 	return len(name) > 0 && name[0] == '/' && string(name[1:]) == element
 }
 
-// closed tells whether a tag is begin and end in one.
+// closed reports whether a tag is begin and end in one.
 func closed(tag []byte) bool { return len(tag) > 0 && tag[len(tag)-1] == '/' }
 
 // attributes calls do with each attribute of a tag: its name without a prefix,

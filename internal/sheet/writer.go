@@ -166,7 +166,7 @@ func (w *writer) use(col int) {
 	w.some = true
 }
 
-// leaves tells whether a cell of a hidden row or column is left out.
+// leaves reports whether a cell of a hidden row or column is left out.
 func (w *writer) leaves(col int) bool {
 	hides := w.columns[col]
 	if hides != nil && !*hides {
@@ -271,7 +271,7 @@ func (w *writer) mixed() *Mixed {
 	return &w.facts.Mixed[i]
 }
 
-// numeric tells whether a text is digits, but for spaces around them, one sign
+// numeric reports whether a text is digits, but for spaces around them, one sign
 // and one point.
 func numeric(text []byte) bool {
 	digits, points := 0, 0

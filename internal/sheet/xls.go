@@ -273,7 +273,7 @@ func (f *continued) skip(n int) error {
 	return nil
 }
 
-// hasValue tells whether a record holds cells with a value.
+// hasValue reports whether a record holds cells with a value.
 func (r *xlsRecord) hasValue() bool {
 	switch r.kind {
 	case xlsFormula, xlsMulRK, xlsRString, xlsLabelSST, xlsNumber, xlsLabel, xlsBoolErr, xlsRK:

@@ -52,7 +52,7 @@ var (
 	arabic = []*language{newLanguage("المينروتبدعكفسحقهجشطةصخزىثغأضءذئإظؤآ", unicode.Arabic)}
 )
 
-// codePages lists the encodings of one byte that are told apart, in the order in
+// codePages lists the encodings of one byte that are distinguished, in the order in
 // which they are taken where the text does not decide.
 var codePages = []codePage{
 	{"windows-1252", charmap.Windows1252, western, 0},

@@ -37,12 +37,12 @@ type Encoding struct {
 
 const utf8Name = "utf-8"
 
-// ASCII tells whether the bytes of ASCII stand for themselves.
+// ASCII reports whether the bytes of ASCII stand for themselves.
 func (e *Encoding) ASCII() bool {
 	return !strings.HasPrefix(e.Name, "utf-16") && !strings.HasPrefix(e.Name, "utf-32")
 }
 
-// IsUTF8 tells whether the source is UTF-8 by itself.
+// IsUTF8 reports whether the source is UTF-8 by itself.
 func (e *Encoding) IsUTF8() bool { return e.decoder == nil }
 
 // reader returns a reader of UTF-8, or nil when that is what the source is.

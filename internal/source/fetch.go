@@ -14,12 +14,12 @@ import (
 // Stdin is the name of standard input.
 const Stdin = "-"
 
-// IsWeb tells whether a name is a web address.
+// IsWeb reports whether a name is a web address.
 func IsWeb(name string) bool {
 	return strings.HasPrefix(name, "http://") || strings.HasPrefix(name, "https://")
 }
 
-// IsLocal tells whether a name is that of a local file, archive members
+// IsLocal reports whether a name is that of a local file, archive members
 // included.
 func IsLocal(name string) bool { return name != Stdin && !IsWeb(name) }
 
@@ -88,7 +88,7 @@ func (o *Opener) place(ctx context.Context, name string) (path, member string, e
 	return path, "", err
 }
 
-// isStream tells whether a file can be read only once: a named pipe, or what a
+// isStream reports whether a file can be read only once: a named pipe, or what a
 // shell hands over as one.
 func isStream(info os.FileInfo) bool {
 	return info.Mode()&(os.ModeNamedPipe|os.ModeCharDevice|os.ModeSocket) != 0

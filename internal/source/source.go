@@ -62,7 +62,7 @@ type Source struct {
 	content hash.Hash
 	read    int64 // bytes of the text
 	text    *headed
-	file    *os.File // what is read, as it was when it was opened
+	file    *os.File // what is read
 	info    os.FileInfo
 	facts   func() sheet.Facts // of a sheet, or nil
 	closer  []io.Closer
@@ -216,7 +216,7 @@ var signatures = []struct{ magic, what string }{
 // text.
 const maxControls = 0.02
 
-// isHTML tells whether text is a web page: often what a server gives in place of a
+// isHTML reports whether text is a web page: often what a server gives in place of a
 // file.
 func isHTML(head []byte) bool {
 	head = bytes.ToLower(bytes.TrimLeft(head[:min(len(head), 1000)], " \t\r\n\uFEFF"))
@@ -289,7 +289,7 @@ func (s *Source) Sum() string {
 	return hex.EncodeToString(s.sum.Sum(nil))
 }
 
-// Plain tells whether the text is the file as it is.
+// Plain reports whether the text is the file as it is.
 func (s *Source) Plain() bool {
 	return s.Packing == "" && s.Encoding.IsUTF8() && !s.Encoding.BOM && s.Sheet == ""
 }

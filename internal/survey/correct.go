@@ -30,7 +30,7 @@ func (w *surveying) corrected() *source.Layout {
 	return &lay
 }
 
-// manyShort tells whether more than a few records lack the same cells.
+// manyShort reports whether more than a few records lack the same cells.
 func (w *surveying) manyShort() bool {
 	for width, n := range w.widths {
 		if width > 1 && width < len(w.headings) && delimited.ManyShort(n, w.survey.Records) {

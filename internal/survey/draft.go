@@ -110,7 +110,7 @@ func countOf(n int64, one, many string) string {
 	return humanize.Comma(n) + " " + many
 }
 
-// spacer tells whether a column has neither a value nor, where others have one, a
+// spacer reports whether a column has neither a value nor, where others have one, a
 // heading.
 func (s *Survey) spacer(i int) bool {
 	c := &s.Columns[i]
@@ -193,7 +193,7 @@ func (s *Survey) offerPairs(t *tray.Tray) (notes []string) {
 // maxPairs is how many pairs of columns a note names.
 const maxPairs = 5
 
-// keyType tells whether a type suits a key: a whole number or a short text.
+// keyType reports whether a type suits a key: a whole number or a short text.
 func keyType(t table.Type) bool {
 	return t.Whole() || t.Kind == table.UUID || t.Kind == table.Char || t.Kind == table.Varchar && t.Size <= 60
 }

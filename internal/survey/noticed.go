@@ -96,7 +96,7 @@ func newTable(b *record.Batch) int64 {
 	return 0
 }
 
-// isHeading tells whether a record reads like a header among its neighbours.
+// isHeading reports whether a record reads like a header among its neighbours.
 func isHeading(b *record.Batch, r int) bool {
 	texts, other := 0, false
 	for c := range b.Width(r) {

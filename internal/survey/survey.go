@@ -164,8 +164,8 @@ func Run(ctx context.Context, from *source.Opener, names []string, o Options) (*
 	return w.survey, nil
 }
 
-// sheetsLeftOut returns the sheets of workbooks that are none of the parts because
-// they are hidden or have no value.
+// sheetsLeftOut returns the sheets of workbooks that are not read because they are
+// hidden or have no value.
 func sheetsLeftOut(ctx context.Context, from *source.Opener, files, parts []string) (names []string, err error) {
 	for _, file := range files {
 		book, err := from.Book(ctx, file)
@@ -232,7 +232,7 @@ type surveying struct {
 	noticed  []note.Note     // what parts have that their records do not show
 	misread  []byte          // records that are not valid in the encoding
 	leftOut  []string        // sheets of the workbooks that are hidden or have no value
-	widths   map[int]int64   // how many ragged records have so many cells
+	widths   map[int]int64   // number of ragged records by number of cells
 }
 
 // seen is what one batch adds to the survey besides the profiles.
@@ -240,7 +240,7 @@ type seen struct {
 	part            int
 	records, broken int64
 	ragged, filled  int64
-	widths          map[int]int64 // how many records have so many cells, of those that are ragged
+	widths          map[int]int64 // number of ragged records by number of cells
 	firstLine       int64
 	skipped         record.Skipped
 	left            []record.LeftOut

@@ -31,7 +31,7 @@ func (a Allowance) String() string {
 	return a.text
 }
 
-// Exceeded tells whether so many rejects of so many records are too many.
+// Exceeded reports whether so many rejects of so many records are too many.
 func (a Allowance) Exceeded(rejects, records int64) bool {
 	if a.text == "" {
 		return false

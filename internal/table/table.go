@@ -81,7 +81,7 @@ type Column struct {
 	Comment    string            // kept in the table where the server has comments
 
 	// Round lets an existing column of floating point round what it cannot give
-	// back unchanged; Exact tells that the column exists and may not.
+	// back unchanged; Exact means that the column exists and may not.
 	Round, Exact bool
 	// Limit is what an existing column takes of the values of its type; nil is all.
 	Limit *Limit

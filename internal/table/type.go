@@ -63,10 +63,10 @@ func (t Type) String() string {
 	return t.Kind.String()
 }
 
-// Textual tells whether values of the type are text.
+// Textual reports whether values of the type are text.
 func (t Type) Textual() bool { return t.Kind == Char || t.Kind == Varchar || t.Kind == Text }
 
-// Whole tells whether values of the type are whole numbers.
+// Whole reports whether values of the type are whole numbers.
 func (t Type) Whole() bool { return t.Kind <= BigInt }
 
 var typeForm = regexp.MustCompile(`^([a-z]+(?: [a-z]+)*)(?:\(\s*(\d{1,9})\s*(?:,\s*(\d{1,9})\s*)?\))?$`)

@@ -49,7 +49,7 @@ type Target interface {
 	// spelling: with its schema, letters folded as the database folds them. The
 	// table need not exist.
 	Identity(ctx context.Context, name string) (string, error)
-	// Exists tells whether the database has a table of that name.
+	// Exists reports whether the database has a table of that name.
 	Exists(ctx context.Context, name string) (bool, error)
 	// Figures asks for the number of rows and the figures of every loaded
 	// column of the table; of a table without columns it tells the rows only. It
@@ -110,7 +110,7 @@ type Creation struct {
 	// Whole makes it at once as it will be, for a load that commits more than
 	// once. Otherwise a target may leave to the end what is cheaper then.
 	Whole bool
-	// NoLedger tells that the ledger may not be touched.
+	// NoLedger forbids touching the ledger.
 	NoLedger bool
 }
 

@@ -7,7 +7,7 @@ import (
 	"golang.org/x/term"
 )
 
-// CanAsk tells whether a person is there to answer.
+// CanAsk reports whether a person is there to answer.
 func CanAsk() bool {
 	return term.IsTerminal(int(os.Stdin.Fd())) && term.IsTerminal(int(os.Stderr.Fd()))
 }

@@ -59,7 +59,7 @@ func leadingSequence(s string) string {
 	return ""
 }
 
-// unsafe tells whether a character may not reach the terminal as it is.
+// unsafe reports whether a character may not reach the terminal as it is.
 func unsafe(r rune) bool {
 	return r != '\n' && unicode.IsControl(r) || unicode.Is(unicode.Bidi_Control, r) || r == '\u2028' || r == '\u2029' || r == unicode.ReplacementChar
 }

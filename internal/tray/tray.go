@@ -39,7 +39,7 @@ type Tray struct {
 	Notes map[string][]string
 }
 
-// Is tells whether path names a tray rather than a source.
+// Is reports whether path names a tray rather than a source.
 func Is(path string) bool {
 	return strings.HasSuffix(strings.TrimRight(path, string(filepath.Separator)), suffix) || filepath.Base(path) == planFile
 }
@@ -48,7 +48,7 @@ func Is(path string) bool {
 // called after the source.
 func DirFor(path string) string { return source.BaseName(path) + suffix }
 
-// Exists tells whether there is a tray in the folder.
+// Exists reports whether there is a tray in the folder.
 func Exists(dir string) bool {
 	_, err := os.Stat(filepath.Join(dir, planFile))
 	return err == nil
@@ -131,7 +131,7 @@ func (t *Tray) Loads() (ids []string, err error) {
 	return ids, err
 }
 
-// IsFor tells whether the tray is one of these files.
+// IsFor reports whether the tray is one of these files.
 func (t *Tray) IsFor(paths []string) bool {
 	own := t.Paths()
 	if len(own) != len(paths) {

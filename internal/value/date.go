@@ -82,18 +82,18 @@ var orders = [layoutsCount][]Order{
 // usual first. The caller must not change them.
 func (s Shape) Orders() []Order { return orders[s.Notation&maskLayout] }
 
-// Exists tells whether there is such a date in the order.
+// Exists reports whether there is such a date in the order.
 func (s Shape) Exists(o Order) bool {
 	i := slices.Index(s.Orders(), o)
 	return i >= 0 && s.Notation&(markNoDate<<i) == 0
 }
 
-// TwoDigitYear tells whether the years of the shape have two digits.
+// TwoDigitYear reports whether the years of the shape have two digits.
 func (s Shape) TwoDigitYear() bool {
 	return s.Notation&maskLayout == ShortYear || s.Notation&shortYear != 0
 }
 
-// HasDate tells whether the kind is one of dates.
+// HasDate reports whether the kind is one of dates.
 func (k Kind) HasDate() bool { return k == Date || k == Timestamp || k == Instant }
 
 // scanDate recognises dates of three numbers, with or without a time of day.
@@ -201,7 +201,7 @@ func scanClock(rest []byte, notation uint16, v *Value) (Shape, bool) {
 // zeroDate tells null words that are dates of zeros from the others.
 const zeroDate = 1 << 15
 
-// AtMidnight tells whether a date that was scanned has no time of day, or one
+// AtMidnight reports whether a date that was scanned has no time of day, or one
 // that is midnight.
 func (v *Value) AtMidnight() bool { return v.date.micros == 0 }
 

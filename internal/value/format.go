@@ -174,13 +174,13 @@ var examplePatterns = map[Kind]string{
 	Instant:   "yyyy-MM-dd HH:mm:ssXXX or yyyy-MM-dd'T'HH:mm:ssXXX",
 }
 
-// SameDate tells whether a shape has its date written in the same way.
+// SameDate reports whether a shape has its date written in the same way.
 func (f Format) SameDate(s Shape) bool {
 	const date = maskLayout | maskSeparator | shortYear
 	return s.Notation&date == f.Shape.Notation&date
 }
 
-// Takes tells whether values of the shape can be read by the format. A date is
+// Takes reports whether values of the shape can be read by the format. A date is
 // a timestamp at midnight, and any precision of the time of day will do, but an
 // instant needs its offset and the others must have none.
 func (f Format) Takes(s Shape) bool {

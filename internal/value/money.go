@@ -58,7 +58,7 @@ type dressed struct {
 	notation uint16
 }
 
-// endsLikeNumber tells whether c may be the last byte of a number, and saves a
+// endsLikeNumber reports whether c may be the last byte of a number, and saves a
 // closer look at most texts: a digit, a sign, or the end of a currency.
 func endsLikeNumber(c byte) bool {
 	return isDigit(c) || c == '.' || c == '%' || c == ')' || c == '-' || c == '$' || c >= 0x80 || c >= 'A' && c <= 'Z' || c == 'r' || c == 't' || c == 's'

@@ -41,7 +41,7 @@ type Style struct {
 	Percent      bool
 }
 
-// Takes tells whether numbers of the shape belong to the style.
+// Takes reports whether numbers of the shape belong to the style.
 func (y Style) Takes(s Shape) bool {
 	n := s.Notation
 	switch {
@@ -65,7 +65,7 @@ func (y Style) Takes(s Shape) bool {
 	return n&maskGroups == 0 || groupSigns[n&maskGroups] == y.Thousands
 }
 
-// plainDecimals tells whether a shape has decimals after a point without more
+// plainDecimals reports whether a shape has decimals after a point without more
 // ado; those that only stem from a percent sign do not count.
 func (s Shape) plainDecimals() bool { return s.Kind == Decimal && s.Notation&Percent == 0 }
 
@@ -96,7 +96,7 @@ func (s Shape) Thousands() (sign byte, comma, point bool) {
 	return sign, comma, point
 }
 
-// Groups tells whether a number of the shape has a thousands separator in the
+// Groups reports whether a number of the shape has a thousands separator in the
 // style.
 func (y Style) Groups(s Shape) bool {
 	if s.Kind == Integer && s.Notation&maskLone == CompactDate {
@@ -161,7 +161,7 @@ func groups(s []byte, sign byte) (uint16, bool) {
 	return 0, false
 }
 
-// grouped tells whether s is groups of so many digits, the first one shorter or
+// grouped reports whether s is groups of so many digits, the first one shorter or
 // as long.
 func grouped(s []byte, separator byte, size int) bool {
 	first := bytes.IndexByte(s, separator)

@@ -58,7 +58,7 @@ func scanNumber(cell []byte, v *Value) (Shape, bool) {
 	return scanMarked(cell, v)
 }
 
-// isPhone tells whether a whole number with so many digits is written with a
+// isPhone reports whether a whole number with so many digits is written with a
 // plus sign, as telephone numbers are and quantities of that size are not.
 func isPhone(cell []byte, whole int) bool { return cell[0] == '+' && whole >= 8 }
 
@@ -191,7 +191,7 @@ func (v *Value) setPower(digits []byte, power int) {
 // maxExact is the most digits that a number with an exponent is set exactly by.
 const maxExact = 38
 
-// Exact tells whether Int or Text have the number exactly; else only Float has
+// Exact reports whether Int or Text have the number exactly; else only Float has
 // it.
 func (v *Value) Exact() bool { return v.Whole+v.Scale <= maxExact }
 

@@ -163,7 +163,7 @@ var classes = func() (t [256]class) {
 	return t
 }()
 
-// endsInDigits tells whether a text that begins with a letter may be a date or
+// endsInDigits reports whether a text that begins with a letter may be a date or
 // an amount: it has a digit, and ends like one of them.
 func endsInDigits(cell []byte) bool {
 	last := cell[len(cell)-1]
@@ -173,7 +173,7 @@ func endsInDigits(cell []byte) bool {
 
 func isDigit(b byte) bool { return b-'0' < 10 }
 
-// Blank tells whether a cell is empty or of white space only.
+// Blank reports whether a cell is empty or of white space only.
 func Blank(cell []byte) bool {
 	return len(cell) == 0 || int8(cell[0]) <= ' ' && len(bytes.TrimSpace(cell)) == 0 // or beyond ASCII
 }

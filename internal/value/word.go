@@ -43,7 +43,7 @@ func (s Shape) Pairs() (list []Pair) {
 // Word returns the word of a Boolean shape, in lower case.
 func (s Shape) Word() string { return booleanWords[s.Notation] }
 
-// Takes tells whether the word of a Boolean shape is one of the pair.
+// Takes reports whether the word of a Boolean shape is one of the pair.
 func (p Pair) Takes(s Shape) bool {
 	return s.Kind == Boolean && (s.Word() == p.True || s.Word() == p.False)
 }

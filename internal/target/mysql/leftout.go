@@ -8,7 +8,7 @@ import (
 	"ambertray/internal/target"
 )
 
-// addsUp tells whether a bulk load has done what it should: every row is in and
+// addsUp reports whether a bulk load has done what it should: every row is in and
 // nothing was warned of, or each warning is of a row that was left out, as many
 // as are missing, because its key is there already. Those rows are refused.
 func (s *sink) addsUp(missing int) (bool, error) {

@@ -350,7 +350,7 @@ func (x *tx) drop() error {
 	return x.t.exec(ctx, "DROP TABLE IF EXISTS "+dialect.MySQL.QuoteTable(x.t.stage))
 }
 
-// gone tells whether an error is that there is no connection any more.
+// gone reports whether an error is that there is no connection any more.
 func gone(err error) bool {
 	return errors.Is(err, driver.ErrBadConn) || errors.Is(err, mysql.ErrInvalidConn) || errors.Is(err, sql.ErrConnDone)
 }

@@ -128,7 +128,7 @@ var copyLine = regexp.MustCompile(`^COPY .*, line (\d+)`)
 // sameColumns finds which columns a unique constraint is on.
 var sameColumns = regexp.MustCompile(`^Key \((.*?)\)=`)
 
-// refusing tells whether an error is about a row: a constraint, a value, or what
+// refusing reports whether an error is about a row: a constraint, a value, or what
 // a trigger raises.
 func refusing(pg *pgconn.PgError) bool {
 	return strings.HasPrefix(pg.Code, "23") || strings.HasPrefix(pg.Code, "22") || strings.HasPrefix(pg.Code, "P0")

@@ -38,7 +38,7 @@ func (t *Target) Facts(ctx context.Context) ([]target.Fact, error) {
 
 var yes = map[bool]string{true: "yes", false: "no"}
 
-// local tells whether a host is this machine.
+// local reports whether a host is this machine.
 func local(host string) bool {
 	return host == "localhost" || host == "127.0.0.1" || host == "::1" || len(host) > 0 && host[0] == '/'
 }

@@ -1,0 +1,137 @@
+package delimited
+
+import (
+	"bytes"
+	"regexp"
+	"slices"
+	"strings"
+
+	"ambertray/internal/source"
+)
+
+// dialects lists the layouts worth trying: each delimiter that occurs in most
+// lines, with each way of quoting that the text suggests.
+func dialects(head []byte, lay source.Layout) []source.Layout {
+	head = withoutComments(head, lay.Comment)
+	quotes := []string{`"`}
+	if n := bytes.Count(head, []byte("'")); n > 3 && n > bytes.Count(head, []byte(`"`)) {
+		quotes = append(quotes, "'")
+	}
+	if bytes.IndexByte(head, '"') >= 0 {
+		quotes = append(quotes, "")
+	}
+	var list []source.Layout
+	for _, d := range delimiters(head) {
+		for _, q := range quotes {
+			try := lay
+			try.Delimiter, try.Quote = d, q
+			list = append(list, try)
+			if q != "" && bytes.Contains(head, []byte(`\`+q)) {
+				try.Escape = source.Backslash
+				list = append(list, try)
+			}
+			if q != "" && bytes.Contains(head, []byte(q)) {
+				try.Escape = source.Unescaped
+				list = append(list, try)
+			}
+			try.Escape = source.Doubled
+			if d != source.Spaces && d != source.WideSpaces && d != "" && spaced(head, d) {
+				try.SkipSpaces = true
+				list = append(list, try)
+			}
+		}
+	}
+	if columns, share := alignedColumns(head); share >= blankShare {
+		try := lay
+		try.Delimiter, try.Quote, try.Columns = "", "", formatColumns(columns)
+		list = append(list, try)
+	}
+	return list
+}
+
+// spaced reports whether spaces follow most delimiters.
+func spaced(head []byte, delimiter string) bool {
+	return bytes.Count(head, []byte(delimiter+" "))*2 > bytes.Count(head, []byte(delimiter))
+}
+
+// common are the delimiters that are always tried, the first being preferred
+// where two do as well.
+var common = []string{",", ";", "\t", "|"}
+
+// delimiters returns the candidates: the common ones, any other sign that
+// occurs in most lines, what stands around such a sign everywhere, and runs of
+// spaces.
+func delimiters(head []byte) []string {
+	var lines int
+	in := map[byte]int{}
+	for line := range strings.FieldsFuncSeq(string(head), func(r rune) bool { return r == '\n' || r == '\r' }) {
+		lines++
+		seen := map[byte]bool{}
+		for i := range len(line) {
+			if c := line[i]; isSign(c) && !seen[c] {
+				seen[c] = true
+				in[c]++
+			}
+		}
+	}
+	list := slices.Clone(common)
+	for c, n := range in {
+		if c == ':' && inTimes(head) {
+			continue
+		}
+		if n*2 > lines && !slices.Contains(common, string(rune(c))) {
+			list = append(list, string(rune(c)))
+		}
+	}
+	slices.Sort(list[len(common):])
+	for _, d := range slices.Clone(list) {
+		if long := surrounding(head, d[0]); long != d {
+			list = append(list, long)
+		}
+	}
+	return append(list, source.Spaces, source.WideSpaces, "")
+}
+
+// inTimes reports whether most colons stand between digits.
+func inTimes(head []byte) bool {
+	n := len(betweenDigits.FindAll(head, -1))
+	return n*2 > bytes.Count(head, []byte(":"))
+}
+
+var betweenDigits = regexp.MustCompile(`\d:\d`)
+
+// isSign reports whether a character can be a delimiter by itself.
+func isSign(c byte) bool {
+	switch {
+	case c >= 0x80, c >= '0' && c <= '9', c|0x20 >= 'a' && c|0x20 <= 'z':
+		return false
+	}
+	return !strings.ContainsRune("\"' \r\n.-_+()\\/%#", rune(c))
+}
+
+// surrounding returns the longest run of signs that the sign stands in at each
+// of its first places: ~|~ of | in a~|~b~|~c.
+func surrounding(head []byte, d byte) string {
+	at := bytes.IndexByte(head, d)
+	if at < 0 {
+		return string(rune(d))
+	}
+	from, to := at, at+1
+	long := func(c byte) bool {
+		return c > ' ' && c < 0x7f && c != '"' && c != '\'' && (isSign(c) || c == '#' || c == '-')
+	}
+	for to < len(head) && long(head[to]) {
+		to++
+	}
+	for from > 0 && long(head[from-1]) {
+		from--
+	}
+	run := head[from:to]
+	for len(run) > 1 && bytes.Count(head, run)*bytes.Count(run, []byte{d})*10 < bytes.Count(head, []byte{d})*9 {
+		run = run[:len(run)-1]
+	}
+	if len(run) > 3 || bytes.IndexByte(run, d) < 0 || len(run) > 1 && bytes.Count(run, []byte{','}) > 0 {
+		return string(rune(d))
+	}
+	return string(run)
+}
