@@ -37,7 +37,7 @@ func Detect(head []byte, whole bool, told func(*source.Layout)) source.Layout {
 	for _, try := range dialects(head, lay) {
 		told(&try)
 		s := shapeOf(head, whole, try)
-		if try.Escape == source.Unescaped && doubled.misplaced() == 0 || try.Escape == source.Backslash && s.misplaced() > doubled.misplaced() {
+		if try.Quote != "" && try.Escape != source.Doubled && s.misplaced() >= doubled.misplaced() {
 			continue // nothing speaks for it
 		}
 		if s.score > best.score || best.rows == nil {

@@ -195,7 +195,7 @@ func (p *Column) addNear(c *Choice, r *reading, near int64) {
 		return
 	}
 	c.Rejects = near
-	c.Obstacle = count(near, "is no such date", "are no such dates") + " and will be rejected: " +
+	c.Obstacle = count(near, "is no such date and is rejected: ", "are no such dates and are rejected: ") +
 		examples(p.examplesOf(r.near)) + "; write type: " + p.textType(Roomy).String() + " to keep " + pronoun(near) + " as text"
 	if list := p.examplesOf(r.near); len(list) == 1 && near > 1 {
 		c.Obstacle += fmt.Sprintf(", or null_words: [%s] to read %s as no value", quoted(list[0].Text), pronoun(near))

@@ -89,9 +89,7 @@ func Choose(sheets []Sheet, word string) ([]int, error) {
 		if s.Name == word {
 			return []int{i}, nil
 		}
-		visible := !s.Empty && !s.Hidden
-		matches, _ := path.Match(word, s.Name)
-		if visible && (word == "" || word == All || matches) {
+		if !s.Empty && !s.Hidden && covers(word, s.Name) {
 			found = append(found, i)
 		}
 	}
@@ -104,6 +102,23 @@ func Choose(sheets []Sheet, word string) ([]int, error) {
 		return nil, &ChoiceError{Asked: word, Sheets: sheets}
 	}
 	return found, nil
+}
+
+// covers reports whether a word other than a number means a sheet.
+func covers(word, name string) bool {
+	matches, _ := path.Match(word, name)
+	return word == "" || word == All || matches
+}
+
+// LeftOut returns the names of the sheets that Choose leaves out although the word
+// covers them, because they are hidden or empty.
+func LeftOut(sheets []Sheet, word string) (names []string) {
+	for _, s := range sheets {
+		if len(sheets) > 1 && (s.Empty || s.Hidden) && s.Name != word && covers(word, s.Name) {
+			names = append(names, s.Name)
+		}
+	}
+	return names
 }
 
 // Reader returns the text of a sheet as Text writes it.

@@ -65,18 +65,18 @@ func (s *Survey) encodingNotes() (list []note.Note) {
 	return list
 }
 
-// recordNotes is about records that will be rejected or filled.
+// recordNotes is about records that are rejected or filled.
 func (s *Survey) recordNotes() (list []note.Note) {
 	if n := s.Ragged - s.Filled; n > 0 {
-		list = append(list, note.About(countOf(n, "record has", "records have")+
-			" more or fewer cells than the header and will be rejected; --fill-short fills the short ones with NULL"))
+		list = append(list, note.About(countOf(n, "record is rejected because it has", "records are rejected because they have")+
+			" more or fewer cells than the header; --fill-short fills the short ones with NULL"))
 	}
 	if s.Filled > 0 {
 		list = append(list, note.About(countOf(s.Filled, "record has", "records have")+
 			" fewer cells than the header; the missing cells at the end become NULL"))
 	}
 	if s.Broken > 0 {
-		list = append(list, note.About(countOf(s.Broken, "record", "records")+" cannot be read and will be rejected"))
+		list = append(list, note.About(countOf(s.Broken, "record is rejected because it", "records are rejected because they")+" cannot be read"))
 	}
 	for _, o := range s.Oddities {
 		if o.What == record.LiteralQuote.String() || o.What == record.StrayQuote.String() {

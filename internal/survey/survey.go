@@ -154,7 +154,12 @@ func Run(ctx context.Context, from *source.Opener, names []string, o Options) (*
 	if lay := &w.survey.Layout; w.survey.Skipped[record.Footer] == 0 && !slices.Contains(lay.Told, "footer") {
 		lay.FindFooter = false // the plan is to look for none
 	}
-	if w.leftOut, err = sheetsLeftOut(ctx, from, files, w.parts); err != nil {
+	word := ""
+	if slices.Contains(w.survey.Layout.Told, "sheet") {
+		word = w.survey.Layout.Sheet
+	}
+	w.leftOut, err = sheetsLeftOut(ctx, from, files, word)
+	if err != nil {
 		return nil, err
 	}
 	w.survey.Parts = w.parts
@@ -165,21 +170,15 @@ func Run(ctx context.Context, from *source.Opener, names []string, o Options) (*
 }
 
 // sheetsLeftOut returns the sheets of workbooks that are not read because they are
-// hidden or have no value.
-func sheetsLeftOut(ctx context.Context, from *source.Opener, files, parts []string) (names []string, err error) {
+// hidden or have no value, although the word for the sheets covers them.
+func sheetsLeftOut(ctx context.Context, from *source.Opener, files []string, word string) (names []string, err error) {
 	for _, file := range files {
 		book, err := from.Book(ctx, file)
 		if err != nil {
 			return nil, err
 		}
-		if book == nil {
-			continue
-		}
-		for _, s := range book.Sheets {
-			part := intake.Part{Name: file, Sheet: s.Name}
-			if (s.Empty || s.Hidden) && !slices.Contains(parts, part.Title()) {
-				names = append(names, s.Name)
-			}
+		if book != nil {
+			names = append(names, sheet.LeftOut(book.Sheets, word)...)
 		}
 	}
 	return names, nil
