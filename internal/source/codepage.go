@@ -127,7 +127,7 @@ func (p *codePage) scoreAs(l *language, text []rune) float64 {
 		sum += p.worth(l, r, at(i-1), at(i+1))
 	}
 	least := 1
-	if l.script != nil { // one or two letters come out of any encoding
+	if l.script != nil || p.rare > 0 { // one or two letters come out of any encoding
 		least = minTypical
 	}
 	return sum / float64(max(n, least))

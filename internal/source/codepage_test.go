@@ -51,3 +51,17 @@ func TestCodePages(t *testing.T) {
 		})
 	}
 }
+
+// TestFewLetters takes the most widespread encoding where a letter or two decide
+// nothing, and reports that it is a guess.
+func TestFewLetters(t *testing.T) {
+	for _, cell := range []string{"NAüT", "bN/AüTern"} {
+		enc, err := source.EncoderByName("windows-1252")
+		require.NoError(t, err)
+		raw, err := enc.NewEncoder().Bytes([]byte("No;Name\n1;" + cell + "\n2;gnat\n"))
+		require.NoError(t, err)
+		got, s := readAll(t, &source.Opener{}, write(t, "a.csv", raw), source.Options{})
+		require.Contains(t, got, cell)
+		require.Less(t, s.Encoding.Confidence, source.WeakGuess)
+	}
+}

@@ -204,9 +204,17 @@ func guesses(sample []byte) []Encoding {
 		list[0].Confidence = share
 		return list
 	}
+	if list[0].Confidence < noGuess {
+		i := slices.IndexFunc(list, func(e Encoding) bool { return e.Name == codePages[0].name })
+		list = slices.Concat(list[i:i+1], list[:i], list[i+1:])
+	}
 	list[0].Confidence = confidence(list)
 	return list
 }
+
+// noGuess is the score below which nothing speaks for any encoding, and the most
+// widespread is taken.
+const noGuess = 0.25
 
 // confidence is how sure the first of several encodings is: less where the next
 // that would read in another way is as good.
