@@ -237,6 +237,8 @@ func (s *shape) rate() float64 {
 		score -= 0.15
 	}
 	switch d := s.layout.Delimiter; {
+	case s.headsTexts(first):
+		return 0.1
 	case s.layout.Columns != "":
 		return s.rateAligned(score)
 	case s.bySpaces() && share < 0.9:
@@ -255,6 +257,14 @@ func (s *shape) rate() float64 {
 		score -= 0.5
 	}
 	return score - s.untidy(first)
+}
+
+// headsTexts reports whether a single word stands right above texts of two words:
+// it is the heading of one column.
+func (s *shape) headsTexts(first int) bool {
+	bySpace := s.layout.Delimiter == source.Spaces || s.layout.Columns != ""
+	return bySpace && s.width == 2 && first <= 1 && s.rows.Len() > 1 && s.filled(0) == 1 &&
+		s.rows.Line(1) == s.rows.Line(0)+1 && s.kindBelow(0, 1, nil) == value.Text
 }
 
 // rateAligned says how good columns at fixed places are: worse than any delimiter

@@ -106,7 +106,7 @@ func isSign(c byte) bool {
 	case c >= 0x80, c >= '0' && c <= '9', c|0x20 >= 'a' && c|0x20 <= 'z':
 		return false
 	}
-	return !strings.ContainsRune("\"' \r\n.-_+()\\/%#", rune(c))
+	return !strings.ContainsRune("\"' \r\n.-_+()[]{}<>\\/%#", rune(c))
 }
 
 // surrounding returns the longest run of signs that the sign stands in at each
@@ -127,7 +127,7 @@ func surrounding(head []byte, d byte) string {
 		from--
 	}
 	run := head[from:to]
-	for len(run) > 1 && bytes.Count(head, run)*bytes.Count(run, []byte{d})*10 < bytes.Count(head, []byte{d})*9 {
+	for len(run) > 1 && bytes.Count(head, run)*bytes.Count(run, []byte{d})*10 < bytes.Count(head, []byte{d})*7 {
 		run = run[:len(run)-1]
 	}
 	if len(run) > 3 || bytes.IndexByte(run, d) < 0 || len(run) > 1 && bytes.Count(run, []byte{','}) > 0 {

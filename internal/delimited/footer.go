@@ -96,6 +96,19 @@ var footerWords = regexp.MustCompile(`(?i)^\W*((grand|sub)[ -]?)?(totals?|subtot
 // totalWord is a total and nothing else.
 var totalWord = regexp.MustCompile(`(?i)^\W*((grand|sub)[ -]?)?totals?\W*$`)
 
+// statisticWord is a statistic of the rows above and nothing else.
+var statisticWord = regexp.MustCompile(`(?i)^\W*(sum|mean|average|avg|median|min(imum)?|max(imum)?|std|sd|st(andar)?d\.? dev(iation)?|count)\W*$`)
+
+// isStatistic reports whether a row is one of several statistics below a gap.
+func isStatistic(b *record.Batch, r int) bool {
+	for ; r > 0 && statisticWord.MatchString(firstText(b, r)); r-- {
+		if gapAbove(b, r) {
+			return true
+		}
+	}
+	return false
+}
+
 // isFooter reports whether a row is a total or a note: it begins with a word for
 // one and is not filled as a record is, it is one sentence where there should be
 // several cells, it counts the records, or its cells are not what the columns
@@ -106,7 +119,7 @@ func (c *cutter) isFooter(b *record.Batch, r int) bool {
 	switch {
 	case c.find < 2:
 		return false
-	case totalWord.MatchString(first):
+	case totalWord.MatchString(first), isStatistic(b, r):
 		return true
 	case footerWords.MatchString(first):
 		return filled < c.find || b.Width(r) != c.find
