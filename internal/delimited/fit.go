@@ -26,13 +26,13 @@ func (s *shape) columnKinds(from int) []value.Kind {
 	return kinds
 }
 
-// fitOf compares a row with the kinds of the columns below it. A heading may
-// look like a truth value, or be a year above amounts.
+// fitOf compares a row with the kinds of the columns below it. A heading may be a
+// letter that looks like a truth value, or a year above amounts.
 func (s *shape) fitOf(r int, kinds []value.Kind) (f fit) {
 	for c, kind := range kinds {
 		k := s.kind(r, c)
 		switch {
-		case kind == value.Text || k == value.NullWord:
+		case kind == value.Text || k == value.NullWord || k == value.Boolean && s.letterHeading(r, c):
 		case k != kind || s.yearHeading(r, c):
 			f.wrong++
 		default:
@@ -41,6 +41,24 @@ func (s *shape) fitOf(r int, kinds []value.Kind) (f fit) {
 	}
 	return f
 }
+
+// letterHeading reports whether a cell is a single letter, and no letter of its
+// case stands below it: n above Y and N, t above yes and no.
+func (s *shape) letterHeading(r, c int) bool {
+	heading := s.cell(r, c)
+	if len(heading) != 1 {
+		return false
+	}
+	for below := r + 1; below < min(s.rows.Len(), r+kindRows); below++ {
+		cell := s.cell(below, c)
+		if len(cell) == 1 && isLower(cell[0]) == isLower(heading[0]) {
+			return false
+		}
+	}
+	return true
+}
+
+func isLower(c byte) bool { return c >= 'a' && c <= 'z' }
 
 // yearHeading reports whether a cell is a year and those below it are not.
 func (s *shape) yearHeading(r, c int) bool {
