@@ -327,14 +327,18 @@ func (s *shape) ofOneKind(from int) float64 {
 	return float64(n) / float64(s.width)
 }
 
-// untidy is the share of cells that begin or end with a quote or begin with a
-// space: marks of a dialect that was not understood.
+// untidy is the share of cells that begin or end with a quote, begin with a space
+// or have half of a pair of quotes: marks of a dialect that was not understood.
 func (s *shape) untidy(first int) float64 {
 	bad, all := 0, 0
 	for r := first; r < min(s.rows.Len(), first+kindRows); r++ {
 		for c := range s.rows.Width(r) {
 			cell := s.rows.Cell(r, c)
 			if all++; len(cell) < 2 {
+				continue
+			}
+			if s.bySpaces() && bytes.Count(cell, []byte(`"`))%2 == 1 { // a space in quotes was cut
+				bad += 2
 				continue
 			}
 			if last := cell[len(cell)-1]; cell[0] == ' ' || strings.IndexByte(`"'`, cell[0]) >= 0 && cell[0] == last || last == '\\' {
