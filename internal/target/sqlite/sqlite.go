@@ -329,6 +329,9 @@ type sink struct {
 	tab     *table.Table
 	key     []string // names of the columns of the key
 	refused convert.Refusals
+	// foreign are the foreign keys of the table, read when one does not hold.
+	foreign     []foreignKey
+	foreignRead bool
 }
 
 // failedOn finds the one column of a constraint that does not hold.
@@ -336,15 +339,26 @@ var failedOn = regexp.MustCompile(`^(?:NOT NULL|UNIQUE) constraint failed: [^.,]
 
 // refuse keeps a row that a constraint does not let in; the statement that
 // failed has changed nothing.
-func (s *sink) refuse(where convert.Where, err error) {
+func (s *sink) refuse(where convert.Where, row []byte, err error) error {
+	_ = s.stmt.Reset() // it repeats the error
 	r := convert.Refusal{Where: where, Reason: reasonOf(err)}
-	if code := sqlite.ErrCode(err); code == sqlite.ResultConstraintPrimaryKey || code == sqlite.ResultConstraintRowID {
+	at := failedOn.FindStringSubmatch(r.Reason)
+	switch code := sqlite.ErrCode(err); {
+	case code == sqlite.ResultConstraintPrimaryKey, code == sqlite.ResultConstraintRowID:
 		r.Reason, r.Columns = target.SameKey, s.key
-	} else if m := failedOn.FindStringSubmatch(r.Reason); m != nil {
-		r.Columns = target.AtFault(s.tab, m[1:])
+	case code == sqlite.ResultConstraintForeignKey:
+		key, err := s.orphaned(row)
+		if err != nil {
+			return s.t.fail("find the foreign key", err)
+		}
+		if key != nil {
+			r.Reason, r.Columns = "not in table "+key.refers, target.AtFault(s.tab, key.columns)
+		}
+	case at != nil:
+		r.Columns = target.AtFault(s.tab, at[1:])
 	}
 	s.refused.Add(r)
-	_ = s.stmt.Reset() // it repeats the error
+	return nil
 }
 
 // Refused implements target.Sink.
@@ -357,10 +371,14 @@ func (s *sink) Remarks() []string { return nil }
 func (s *sink) Write(k *convert.Block) error {
 	data := k.Data
 	for i := range k.Ends {
-		data = s.bind(data)
+		row := data
+		data = bind(s.stmt, s.columns, row)
 		if _, err := s.stmt.Step(); err != nil {
 			if sqlite.ErrCode(err).ToPrimary() == sqlite.ResultConstraint {
-				s.refuse(convert.Where{Part: k.Part, Record: k.Numbers[i]}, err)
+				err = s.refuse(convert.Where{Part: k.Part, Record: k.Numbers[i]}, row, err)
+				if err != nil {
+					return err
+				}
 				continue
 			}
 			return s.t.fail("insert", err)
@@ -373,24 +391,25 @@ func (s *sink) Write(k *convert.Block) error {
 	return nil
 }
 
-// bind sets the parameters from the next record of data and returns the rest.
-func (s *sink) bind(data []byte) []byte {
-	for i := 1; i <= s.columns; i++ {
+// bind sets the parameters of a statement, one for each column, from the next
+// record of data and returns the rest.
+func bind(stmt *sqlite.Stmt, columns int, data []byte) []byte {
+	for i := 1; i <= columns; i++ {
 		tag := data[0]
 		data = data[1:]
 		switch tag {
 		case tagNull:
-			s.stmt.BindNull(i)
+			stmt.BindNull(i)
 		case tagInt:
-			s.stmt.BindInt64(i, int64(binary.LittleEndian.Uint64(data)))
+			stmt.BindInt64(i, int64(binary.LittleEndian.Uint64(data)))
 			data = data[8:]
 		case tagFloat:
-			s.stmt.BindFloat(i, math.Float64frombits(binary.LittleEndian.Uint64(data)))
+			stmt.BindFloat(i, math.Float64frombits(binary.LittleEndian.Uint64(data)))
 			data = data[8:]
 		case tagText:
 			n := binary.LittleEndian.Uint32(data)
 			data = data[4:]
-			s.stmt.BindText(i, unsafe.String(unsafe.SliceData(data), n)) // the driver copies it
+			stmt.BindText(i, unsafe.String(unsafe.SliceData(data), n)) // the driver copies it
 			data = data[n:]
 		}
 	}
@@ -399,6 +418,9 @@ func (s *sink) bind(data []byte) []byte {
 
 // Close implements target.Sink.
 func (s *sink) Close(abort error) (int64, error) {
+	for i := range s.foreign {
+		_ = s.foreign[i].orphan.Finalize()
+	}
 	err := s.stmt.Finalize()
 	if abort != nil {
 		err = nil // it repeats the error of the last step

@@ -2,6 +2,7 @@ package sqlite_test
 
 import (
 	"context"
+	"fmt"
 	"os"
 	"path/filepath"
 	"sync"
@@ -114,4 +115,44 @@ func TestDeclared(t *testing.T) {
 	rows, err := to.Query(ctx, "SELECT name, typeof(name), CAST(size AS INTEGER) FROM loan ORDER BY no")
 	require.NoError(t, err)
 	require.Equal(t, [][]string{{"ant", "text", "0"}, {"7", "text", "9007199254740992"}}, rows)
+}
+
+// TestForeignKeys finds which of several foreign keys a row fails: of one column,
+// of two that refer to a primary key by its table only, and of the table itself.
+func TestForeignKeys(t *testing.T) {
+	ctx := context.Background()
+	dir := t.TempDir()
+	to, err := sqlite.Open(filepath.Join(dir, "museum.db"), true)
+	require.NoError(t, err)
+	defer to.Close()
+	for _, statement := range []string{
+		"CREATE TABLE drawer (room INT, shelf TEXT, PRIMARY KEY (room, shelf))",
+		"CREATE TABLE finder (code TEXT UNIQUE COLLATE NOCASE)",
+		"INSERT INTO drawer VALUES (1, 'A'), (2, 'B')",
+		"INSERT INTO finder VALUES ('ann')",
+		`CREATE TABLE loan (no INT PRIMARY KEY, room INT, shelf TEXT, finder TEXT REFERENCES finder (code), after INT REFERENCES loan (no), kept TEXT DEFAULT 'no' REFERENCES finder (code),
+			FOREIGN KEY (room, shelf) REFERENCES drawer)`,
+		"INSERT INTO finder VALUES ('no')",
+	} {
+		_, err = to.Exec(ctx, statement)
+		require.NoError(t, err)
+	}
+	text := "no,room,shelf,finder,after\n1,1,A,ANN,1\n2,1,B,ann,1\n3,2,B,bob,3\n4,2,,ann,9\n5,9,A,bob,9\n6,,A,,1\n"
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "loan.csv"), []byte(text), 0o600))
+	tr := &tray.Tray{Dir: filepath.Join(dir, "loan.tray"), Files: []string{"loan.csv"}, Layout: source.DefaultLayout(), Table: table.Table{Name: "loan", Existing: table.Append}}
+	for _, name := range []string{"no", "room", "shelf", "finder", "after"} {
+		typ := table.Type{Kind: table.Integer}
+		if name == "shelf" || name == "finder" {
+			typ = table.Type{Kind: table.Text}
+		}
+		tr.Table.Columns = append(tr.Table.Columns, table.Column{From: name, Name: name, Type: typ, Nullable: true})
+	}
+	r, err := load.Run(ctx, tr, &source.Opener{}, to, load.Options{})
+	require.NoError(t, err)
+	var reasons []string
+	for _, g := range r.Rejects.ByReason {
+		reasons = append(reasons, fmt.Sprintf("%d %s %s", g.Count, g.Column, g.Reason))
+	}
+	require.ElementsMatch(t, []string{"1 room, shelf not in table drawer", "2 finder not in table finder", "1 after not in table loan"}, reasons)
+	require.Equal(t, int64(2), r.Counts.Loaded)
 }
