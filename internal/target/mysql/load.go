@@ -42,8 +42,10 @@ type sink struct {
 	keyAt     int           // index of the column of a key of one, or -1
 	longest   int           // bytes of the longest value that the server takes
 	rows      int64
-	refused   convert.Refusals // by the server; the feeder's goroutine adds them
-	long      convert.Refusals // longer than a packet
+	// collations explains keys that are equal by the collation of their columns.
+	collations []string
+	refused    convert.Refusals // by the server; the feeder's goroutine adds them
+	long       convert.Refusals // longer than a packet
 }
 
 var readers atomic.Int64 // names are the driver's, for the whole program
@@ -83,9 +85,9 @@ func (x *tx) Load(ctx context.Context, tab *table.Table) (target.Sink, error) {
 // Remarks implements target.Sink.
 func (s *sink) Remarks() []string {
 	if !s.off {
-		return nil
+		return s.collations
 	}
-	return []string{"the server's variable local_infile is OFF, which forbids its bulk load: rows were inserted instead, which is slower; SET GLOBAL local_infile = ON allows it"}
+	return append(s.collations, "the server's variable local_infile is OFF, which forbids its bulk load: rows were inserted instead, which is slower; SET GLOBAL local_infile = ON allows it")
 }
 
 // Write implements target.Sink.
@@ -363,6 +365,9 @@ func (s *sink) Close(abort error) (int64, error) {
 	err := s.feeder.End()
 	if err == nil && s.t.staged != "" {
 		err = s.t.fail("load", s.t.exec(s.ctx, "COMMIT"))
+	}
+	if err == nil {
+		s.collations, err = s.collationRemarks()
 	}
 	return s.rows, err
 }

@@ -152,6 +152,27 @@ func exec(to *mysql.Target, statement string) error {
 	return err
 }
 
+// TestCollation explains keys that the server's collation treats as equal.
+func TestCollation(t *testing.T) {
+	ctx := context.Background()
+	to := open(t, database(t))
+	defer to.Close()
+	for collation, want := range map[string][]string{
+		"utf8mb4_general_ci": {"4", "the key column code has the collation utf8mb4_general_ci, in which values that differ only in case, accents or trailing spaces are equal"},
+		"utf8mb4_bin":        {"2", "the key column code has the collation utf8mb4_bin, in which values that differ only in trailing spaces are equal"},
+		"utf8mb4_nopad_bin":  {"1"},
+	} {
+		require.NoError(t, exec(to, "CREATE OR REPLACE TABLE shelf (code varchar(9) COLLATE "+collation+" PRIMARY KEY)"))
+		dir := t.TempDir()
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "shelf.csv"), []byte("code\na\nb\n\"a \"\nA\ná\nb\n"), 0o600))
+		tr := &tray.Tray{Dir: filepath.Join(dir, "shelf.tray"), Files: []string{"shelf.csv"}, Layout: source.DefaultLayout(), Table: table.Table{Name: "shelf", Existing: table.Append, Key: []string{"code"},
+			Columns: []table.Column{{From: "code", Name: "code", Type: table.Type{Kind: table.Varchar, Size: 9}}}}}
+		r, err := load.Run(ctx, tr, &source.Opener{}, to, load.Options{Again: true})
+		require.NoError(t, err)
+		require.Equal(t, want, append([]string{fmt.Sprint(r.Counts.Rejected)}, r.Remarks...), collation)
+	}
+}
+
 // TestLimits appends to columns of types that no plan has.
 func TestLimits(t *testing.T) {
 	to := open(t, database(t))
