@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"archive/zip"
 	"context"
 	"errors"
 	"fmt"
@@ -105,7 +106,7 @@ var hints = []struct {
 	{errNoTarget, "name one, such as --to museum.db, postgres://USER@HOST/DATABASE or mysql://USER@HOST/DATABASE, or set AMBERTRAY_TO"},
 	{connect.ErrSecret, "take it out; the server's password file, PGPASSWORD or MYSQL_PWD can hold it, or you are asked for it"},
 	{sheet.ErrEncrypted, "open it with its password and save it without one"},
-	{sheet.ErrBroken, "open it in a spreadsheet program and save it anew"},
+	{sheet.ErrBroken, "open it in a spreadsheet program and save it again"},
 	{source.ErrDirectory, "name a file in it"},
 	{source.ErrEmpty, "there is nothing to load; look whether it was written in full"},
 	{source.ErrSecret, "set it in the environment, or name the source by its whole address"},
@@ -113,6 +114,7 @@ var hints = []struct {
 	{source.ErrNoMember, "check how the archive was made"},
 	{source.ErrChanged, "wait until it is written in full, then load again: nothing was changed"},
 	{source.ErrBinary, "save it as a workbook of today (.xlsx), or as delimited text"},
+	{zip.ErrFormat, "the file is damaged, or neither a workbook nor an archive; get it again"},
 	{io.ErrUnexpectedEOF, "the file was cut off; get it again in full"},
 	{source.ErrFetch, "look at the address, or fetch the file yourself and name it here"},
 	{ledger.ErrNone, "--no-ledger loads without one; then nothing keeps the same content from being loaded twice"},
@@ -127,7 +129,7 @@ var hints = []struct {
 	{target.ErrUnreachable, "look at the host, the port and whether the server runs, then try again"},
 	{target.ErrLogin, "look at the user and the password: PGPASSWORD or MYSQL_PWD, the password file or the URL"},
 	{target.ErrCannotOpen, "check the folder, and whether you may write to it"},
-	{target.ErrExists, "--existing append adds to it, empty takes its rows out first, rebuild makes it anew, merge updates by key; or choose another name with --table NAME"},
+	{target.ErrExists, "--existing append adds to it, empty takes its rows out first, rebuild drops and creates it, merge updates by key; or choose another name with --table NAME"},
 	{target.ErrNoTable, "load it first: ambertray load TRAY --to TARGET"},
 	{target.ErrPermission, "ask for the right to do so, or name another target"},
 	{target.ErrFull, "make room and load again: nothing was changed"},

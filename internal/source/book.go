@@ -55,7 +55,7 @@ func (o *Opener) book(name, path string) (*openBook, error) {
 		path, err = filepath.Abs(path) // which names the file the same, from a tray too
 	}
 	if err != nil {
-		return nil, err
+		return nil, cannotOpen(name, err)
 	}
 	if b := o.books[path]; b != nil {
 		if b.size == info.Size() && b.changed.Equal(info.ModTime()) {

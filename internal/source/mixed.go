@@ -93,7 +93,8 @@ const (
 )
 
 // mixedLines returns an error where some lines beyond ASCII are UTF-8 and others
-// are not, neither being few enough to be damaged.
+// are not. Few of the others are damage. Few that are UTF-8 count only among
+// Latin letters, because short words of other scripts may be UTF-8 by chance.
 func mixedLines(head []byte) error {
 	e := MixedError{}
 	var other []byte
@@ -114,7 +115,7 @@ func mixedLines(head []byte) error {
 		}
 	}
 	least := max(minMixed, minMixedShare*float64(e.UTF8+e.Other))
-	if float64(e.UTF8) < least || float64(e.Other) < least {
+	if e.UTF8 < minMixed || float64(e.Other) < least {
 		return nil
 	}
 	for _, guess := range guesses(other) {
@@ -123,5 +124,13 @@ func mixedLines(head []byte) error {
 			break
 		}
 	}
+	page, _ := codePageByName(e.OtherEncoding)
+	if float64(e.UTF8) < least && !page.latin() {
+		return nil
+	}
 	return &e
 }
+
+// latin reports whether the languages of a code page are written in Latin letters:
+// then hardly a word reads as UTF-8 by chance.
+func (p *codePage) latin() bool { return len(p.languages) > 0 && p.languages[0].script == nil }

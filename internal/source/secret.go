@@ -65,17 +65,23 @@ func publicQuery(query string) string {
 }
 
 // Publish returns the public names of sources, by which the opener knows them
-// from now on.
+// from now on. Addresses that differ only in their secrets get a number as
+// fragment, which no server sees.
 func (o *Opener) Publish(names []string) []string {
 	list := make([]string, len(names))
 	for i, name := range names {
-		list[i] = Public(name)
-		if list[i] != name {
-			if o.secret == nil {
-				o.secret = map[string]string{}
-			}
-			o.secret[list[i]] = name
+		public := Public(name)
+		list[i] = public
+		if public == name {
+			continue
 		}
+		if o.secret == nil {
+			o.secret = map[string]string{}
+		}
+		for n := 2; o.secret[list[i]] != "" && o.secret[list[i]] != name; n++ {
+			list[i] = fmt.Sprintf("%s#%d", public, n)
+		}
+		o.secret[list[i]] = name
 	}
 	return list
 }

@@ -107,12 +107,21 @@ func (s *Source) begin(f *os.File, member string, o Options) error {
 func openFile(name, path string) (*os.File, error) {
 	info, err := os.Stat(path)
 	if err != nil {
-		return nil, err
+		return nil, cannotOpen(name, err)
 	}
 	if info.IsDir() {
 		return nil, &os.PathError{Op: "open", Path: name, Err: ErrDirectory}
 	}
 	return os.Open(path)
+}
+
+// cannotOpen names the file as the user did, and not the system call.
+func cannotOpen(name string, err error) error {
+	var failed *os.PathError
+	if errors.As(err, &failed) {
+		return &os.PathError{Op: "open", Path: name, Err: failed.Err}
+	}
+	return err
 }
 
 // counted counts what is read of r, if that is wanted.

@@ -53,7 +53,7 @@ func Open(path string, create bool) (*Target, error) {
 	t := &Target{path: path}
 	if _, err := os.Stat(path); errors.Is(err, os.ErrNotExist) {
 		if !create {
-			return nil, &target.Error{Target: path, Op: "open", Err: err}
+			return nil, &target.Error{Target: path, Op: "open", Err: os.ErrNotExist}
 		}
 		t.created = true
 	}
