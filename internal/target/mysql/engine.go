@@ -3,7 +3,6 @@ package mysql
 import (
 	"context"
 	"fmt"
-	"slices"
 
 	"ambertray/internal/dialect"
 	"ambertray/internal/table"
@@ -38,21 +37,10 @@ func (t *Target) Dependents(ctx context.Context, tab *table.Table) (list []strin
 	schema, bare := split(tab.Name)
 	d := dialect.MySQL
 	referred := fmt.Sprintf("referenced_table_schema = coalesce(nullif(%s, ''), database()) AND referenced_table_name = %s", d.Literal(schema), d.Literal(bare))
-	for _, c := range []struct{ what, query string }{
-		{"index", "SELECT DISTINCT index_name FROM information_schema.statistics WHERE index_name <> 'PRIMARY' AND " + place(tab.Name)},
-		{"foreign key", "SELECT constraint_name FROM information_schema.table_constraints WHERE constraint_type = 'FOREIGN KEY' AND " + place(tab.Name)},
-		{"foreign key from table", "SELECT DISTINCT concat(table_schema, '.', table_name) FROM information_schema.key_column_usage WHERE " + referred},
-		{"trigger", fmt.Sprintf("SELECT trigger_name FROM information_schema.triggers WHERE event_object_schema = coalesce(nullif(%s, ''), database()) AND event_object_table = %s", d.Literal(schema), d.Literal(bare))},
-	} {
-		rows, err := t.Query(ctx, c.query)
-		if err != nil {
-			return nil, err
-		}
-		for _, row := range rows {
-			if c.what != "index" || !slices.Contains(dialect.MySQL.IndexNames(tab), row[0]) {
-				list = append(list, c.what+" "+row[0])
-			}
-		}
-	}
-	return list, nil
+	return target.ListDependents(ctx, t, []target.Kind{
+		{What: "index", Query: "SELECT DISTINCT index_name FROM information_schema.statistics WHERE index_name <> 'PRIMARY' AND " + place(tab.Name)},
+		{What: "foreign key", Query: "SELECT constraint_name FROM information_schema.table_constraints WHERE constraint_type = 'FOREIGN KEY' AND " + place(tab.Name)},
+		{What: "foreign key from table", Query: "SELECT DISTINCT concat(table_schema, '.', table_name) FROM information_schema.key_column_usage WHERE " + referred},
+		{What: "trigger", Query: fmt.Sprintf("SELECT trigger_name FROM information_schema.triggers WHERE event_object_schema = coalesce(nullif(%s, ''), database()) AND event_object_table = %s", d.Literal(schema), d.Literal(bare))},
+	}, dialect.MySQL.IndexNames(tab))
 }
