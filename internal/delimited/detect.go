@@ -197,7 +197,7 @@ func (s *shape) distinctTexts(r int) bool {
 			continue
 		}
 		k := s.kind(r, c)
-		if k != value.Text && !(k == value.Boolean && len(text) > 1) && !isYear(text) || seen[text] {
+		if k != value.Text && !(k == value.Boolean && (len(text) > 1 || s.letterHeading(r, c))) && !isYear(text) || seen[text] {
 			return false
 		}
 		seen[text] = true

@@ -66,6 +66,8 @@ func TestLayouts(t *testing.T) {
 			`"," header 1; year|t|n; 20 records, 0 ragged; `},
 		{"truth values without a header", "Y,gnat\n" + numbered(10, 19, "N,fern @\n"),
 			`"," data 1; column_1|column_2; 11 records, 0 ragged; `},
+		{"commented letters", "# x y z\n" + numbered(10, 19, "@ @5 @.5\n"),
+			`"spaces" comment # header 1; x|y|z; 10 records, 0 ragged; `},
 		{"brackets delimit nothing", numbered(10, 19, "10.0.0.@ - [03/Mar/2026:13:55:@ +0000] \"GET /loans/@\" 200 @5\n"),
 			`"spaces" data 1; column_1|column_2|column_3|column_4|column_5|column_6|column_7; 10 records, 0 ragged; `},
 		{"one column of several words", "Name\n" + numbered(10, 19, "gnat @\n"),
