@@ -9,7 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// TestShellWords gives words to a real shell, which gives each back as it was.
+// TestShellWords gives words to a real shell, which gives each back unchanged.
 func TestShellWords(t *testing.T) {
 	if runtime.GOOS == "windows" {
 		t.Skip("its shell has other rules")

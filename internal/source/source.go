@@ -144,20 +144,20 @@ func (c *counter) Read(p []byte) (int, error) {
 	return n, err
 }
 
-// decode finds out the encoding, unless it is told, and looks whether what
-// comes out is text.
-func (s *Source) decode(plain io.Reader, told string) error {
+// decode detects the encoding, unless it is set, and checks that what comes out
+// is text.
+func (s *Source) decode(plain io.Reader, encoding string) error {
 	raw, err := newHeaded(plain)
 	if err != nil {
 		return err
 	}
-	if s.Encoding, err = detectEncoding(raw.head, told); err != nil {
+	if s.Encoding, err = detectEncoding(raw.head, encoding); err != nil {
 		return err
 	}
-	if what := binaryKind(raw.head, told != ""); what != "" && s.Encoding.ASCII() && s.Sheet == "" {
+	if what := binaryKind(raw.head, encoding != ""); what != "" && s.Encoding.ASCII() && s.Sheet == "" {
 		return fmt.Errorf("%w but %s", ErrBinary, what)
 	}
-	if isHTML(raw.head) && told == "" {
+	if isHTML(raw.head) && encoding == "" {
 		return ErrHTML
 	}
 	raw.head = raw.head[s.Encoding.bomLength:]
@@ -234,13 +234,13 @@ func isHTML(head []byte) bool {
 
 // binaryKind says what the file is when it is not text that can be read. Where its
 // encoding is set, control characters are taken for text.
-func binaryKind(head []byte, told bool) string {
+func binaryKind(head []byte, encodingSet bool) string {
 	for _, s := range signatures {
 		if bytes.HasPrefix(head, []byte(s.magic)) {
 			return s.what
 		}
 	}
-	if told {
+	if encodingSet {
 		return ""
 	}
 	head = head[:min(len(head), 8000)]

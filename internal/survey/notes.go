@@ -89,10 +89,11 @@ func (s *Survey) recordNotes() (list []note.Note) {
 // layoutNotes is about the rows that are skipped and about unusual conventions.
 func (s *Survey) layoutNotes() (list []note.Note) {
 	for _, rule := range []record.Rule{record.Title, record.Description, record.Footer} {
-		rows := s.skippedBy(rule)
-		if n := s.Skipped[rule]; n > 0 && len(rows) > 0 {
-			list = append(list, note.Of(rows[0].Source, rows[0].Line, fmt.Sprintf("%s skipped, the first %q",
-				countOf(n, rule.String()+" is", rule.String()+"s are"), strings.Join(strings.Fields(strings.ReplaceAll(record.Clip([]byte(rows[0].Text)), "\x1f", " ")), " "))))
+		i := slices.IndexFunc(s.SkippedRows, func(r SkippedRow) bool { return r.Rule == rule.String() })
+		if n := s.Skipped[rule]; n > 0 && i >= 0 {
+			first := &s.SkippedRows[i]
+			list = append(list, note.Of(first.Source, first.Line, fmt.Sprintf("%s skipped, the first %q",
+				countOf(n, rule.String()+" is", rule.String()+"s are"), strings.Join(strings.Fields(strings.ReplaceAll(record.Clip([]byte(first.Text)), "\x1f", " ")), " "))))
 		}
 	}
 	l := &s.Layout
@@ -116,16 +117,6 @@ func (s *Survey) layoutNotes() (list []note.Note) {
 		}
 	}
 	return list
-}
-
-// skippedBy returns the first rows that a rule left out.
-func (s *Survey) skippedBy(rule record.Rule) (rows []SkippedRow) {
-	for _, r := range s.SkippedRows {
-		if r.Rule == rule.String() {
-			rows = append(rows, r)
-		}
-	}
-	return rows
 }
 
 // keyNotes names columns that could be the key where none is drafted.

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"net/url"
 	"os"
-	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
@@ -98,12 +97,7 @@ func TestNothingSilent(t *testing.T) {
 
 func onlyColumn(t *testing.T, typ table.Type, cell string) *tray.Tray {
 	t.Helper()
-	dir := t.TempDir()
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "a.csv"), []byte("a\n"+cell+"\n"), 0o600))
-	return &tray.Tray{
-		Dir: filepath.Join(dir, "a.tray"), Files: []string{"a.csv"}, Layout: source.DefaultLayout(),
-		Table: table.Table{Name: "thing", Columns: []table.Column{{From: "a", Name: "a", Type: typ, Nullable: true}}},
-	}
+	return targettest.NewTray(t, "thing", "a\n"+cell+"\n", table.Column{From: "a", Name: "a", Type: typ, Nullable: true})
 }
 
 // TestStage leaves nothing of a load that was killed.
@@ -163,10 +157,8 @@ func TestCollation(t *testing.T) {
 		"utf8mb4_nopad_bin":  {"1"},
 	} {
 		require.NoError(t, exec(to, "CREATE OR REPLACE TABLE shelf (code varchar(9) COLLATE "+collation+" PRIMARY KEY)"))
-		dir := t.TempDir()
-		require.NoError(t, os.WriteFile(filepath.Join(dir, "shelf.csv"), []byte("code\na\nb\n\"a \"\nA\ná\nb\n"), 0o600))
-		tr := &tray.Tray{Dir: filepath.Join(dir, "shelf.tray"), Files: []string{"shelf.csv"}, Layout: source.DefaultLayout(), Table: table.Table{Name: "shelf", Existing: table.Append, Key: []string{"code"},
-			Columns: []table.Column{{From: "code", Name: "code", Type: table.Type{Kind: table.Varchar, Size: 9}}}}}
+		tr := targettest.NewTray(t, "shelf", "code\na\nb\n\"a \"\nA\ná\nb\n", table.Column{From: "code", Name: "code", Type: table.Type{Kind: table.Varchar, Size: 9}})
+		tr.Table.Existing, tr.Table.Key = table.Append, []string{"code"}
 		r, err := load.Run(ctx, tr, &source.Opener{}, to, load.Options{Again: true})
 		require.NoError(t, err)
 		require.Equal(t, want, append([]string{fmt.Sprint(r.Counts.Rejected)}, r.Remarks...), collation)

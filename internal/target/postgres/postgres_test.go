@@ -6,7 +6,6 @@ import (
 	"math/big"
 	"math/rand/v2"
 	"os"
-	"path/filepath"
 	"strings"
 	"testing"
 
@@ -20,7 +19,6 @@ import (
 	"ambertray/internal/target"
 	"ambertray/internal/target/postgres"
 	"ambertray/internal/target/targettest"
-	"ambertray/internal/tray"
 	"ambertray/internal/value"
 )
 
@@ -72,11 +70,9 @@ func TestAdd(t *testing.T) {
 	} {
 		require.NoError(t, exec(to, sql))
 	}
-	dir := t.TempDir()
 	text := "id,room,name\n5,1,ant\n6,1,fly\n7,3,bee\n8,2,wasp\n9,2,\n5,1,pig\n40000,99999,ox\n10,2,cow\n"
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "v.csv"), []byte(text), 0o600))
-	tr := &tray.Tray{Dir: filepath.Join(dir, "v.tray"), Files: []string{"v.csv"}, Layout: source.DefaultLayout()}
-	tr.Table = table.Table{Name: "visit", Existing: table.Append, Key: []string{"id"}}
+	tr := targettest.NewTray(t, "visit", text)
+	tr.Table.Existing, tr.Table.Key = table.Append, []string{"id"}
 	for _, name := range []string{"id", "room", "name"} {
 		kind := table.Integer
 		if name == "name" {

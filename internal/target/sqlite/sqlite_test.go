@@ -17,7 +17,6 @@ import (
 	"ambertray/internal/target"
 	"ambertray/internal/target/sqlite"
 	"ambertray/internal/target/targettest"
-	"ambertray/internal/tray"
 )
 
 func TestContract(t *testing.T) {
@@ -94,8 +93,8 @@ func TestDeclared(t *testing.T) {
 	require.NoError(t, err)
 	text := "no,name,mass,size,day,other\n1,ant,1.5,0.1,2026-01-31,x\n40000,ant,1.5,1,2026-01-31,x\n3,beetle,1.5,1,2026-01-31,x\n" +
 		"4,ant,1.25,1,2026-01-31,x\n5,ant,1.5,9007199254740993,2026-01-31,x\n6,ant,1.5,1,2026-02-31,x\n7,7,1,9007199254740992,2026-01-31,x\n"
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "loan.csv"), []byte(text), 0o600))
-	tr := &tray.Tray{Dir: filepath.Join(dir, "loan.tray"), Files: []string{"loan.csv"}, Layout: source.DefaultLayout(), Table: table.Table{Name: "loan", Existing: table.Append}}
+	tr := targettest.NewTray(t, "loan", text)
+	tr.Table.Existing = table.Append
 	for name, typ := range map[string]string{"no": "integer", "name": "varchar(20)", "mass": "decimal(9,2)", "size": "bigint", "day": "date", "other": "text"} {
 		typ, err := table.ParseType(typ)
 		require.NoError(t, err)
@@ -138,8 +137,8 @@ func TestForeignKeys(t *testing.T) {
 		require.NoError(t, err)
 	}
 	text := "no,room,shelf,finder,after\n1,1,A,ANN,1\n2,1,B,ann,1\n3,2,B,bob,3\n4,2,,ann,9\n5,9,A,bob,9\n6,,A,,1\n"
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "loan.csv"), []byte(text), 0o600))
-	tr := &tray.Tray{Dir: filepath.Join(dir, "loan.tray"), Files: []string{"loan.csv"}, Layout: source.DefaultLayout(), Table: table.Table{Name: "loan", Existing: table.Append}}
+	tr := targettest.NewTray(t, "loan", text)
+	tr.Table.Existing = table.Append
 	for _, name := range []string{"no", "room", "shelf", "finder", "after"} {
 		typ := table.Type{Kind: table.Integer}
 		if name == "shelf" || name == "finder" {

@@ -123,7 +123,7 @@ func allow(t *testing.T, text string) table.Allowance {
 
 func refusedRowsAreRejects(t *testing.T, to target.Target) {
 	ctx := context.Background()
-	tr := newTray(t, "keyed", "a\n1\nx\n2\n1\n2\n3\n", table.Column{From: "a", Name: "a", Type: table.Type{Kind: table.Integer}})
+	tr := NewTray(t, "keyed", "a\n1\nx\n2\n1\n2\n3\n", table.Column{From: "a", Name: "a", Type: table.Type{Kind: table.Integer}})
 	tr.Table.Key = []string{"a"}
 	tx, err := to.Begin(ctx)
 	require.NoError(t, err)
@@ -216,7 +216,7 @@ func existingTable(t *testing.T, to target.Target) {
 
 // stock returns a tray of one table with the key no.
 func stock(t *testing.T, text string, cols ...table.Column) *tray.Tray {
-	tr := newTray(t, "stock", text, cols...)
+	tr := NewTray(t, "stock", text, cols...)
 	tr.Table.Key = []string{"no"}
 	return tr
 }
@@ -292,10 +292,11 @@ func everyType(t *testing.T) *tray.Tray {
 	for _, r := range rows {
 		text += strings.Join(r, ",") + "\n"
 	}
-	return newTray(t, "every_type", text, cols...)
+	return NewTray(t, "every_type", text, cols...)
 }
 
-func newTray(t *testing.T, name, text string, cols ...table.Column) *tray.Tray {
+// NewTray returns a tray over a file that holds the text, in a folder of its own.
+func NewTray(t *testing.T, name, text string, cols ...table.Column) *tray.Tray {
 	t.Helper()
 	dir := t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "source.csv"), []byte(text), 0o600))

@@ -31,7 +31,7 @@ func twoAtOnce(t *testing.T, open func() target.Target) {
 	for round := range races {
 		plans := [2]*tray.Tray{}
 		for i := range plans {
-			plans[i] = newTray(t, "race", "no\n"+strings.Repeat("7\n", round+1), table.Column{From: "no", Name: "no", Type: no.Type})
+			plans[i] = NewTray(t, "race", "no\n"+strings.Repeat("7\n", round+1), table.Column{From: "no", Name: "no", Type: no.Type})
 			plans[i].Table.Existing = table.Append
 		}
 		var errs [2]error

@@ -43,7 +43,7 @@ func Limits(t *testing.T, to target.Target, columns []Limited) {
 			text += r[0] + "\n"
 			want[r[1]]++
 		}
-		tr := newTray(t, name, text, table.Column{From: "v", Name: "v", Type: typ, Nullable: true})
+		tr := NewTray(t, name, text, table.Column{From: "v", Name: "v", Type: typ, Nullable: true})
 		tr.Table.Existing = table.Append
 		check, err := load.DryRun(ctx, tr, &source.Opener{}, to, nil)
 		require.NoError(t, err)

@@ -20,7 +20,7 @@ import (
 // mendOnce corrects one reject after the other, also across interruptions.
 func mendOnce(t *testing.T, to target.Target) {
 	ctx := context.Background()
-	tr := newTray(t, "mended", "no,line\n1,ant\nx,bee\n3,cat,9\n1,dove\n", no,
+	tr := NewTray(t, "mended", "no,line\n1,ant\nx,bee\n3,cat,9\n1,dove\n", no,
 		table.Column{From: "line", Name: "name", Type: table.Type{Kind: table.Varchar, Size: 5}, Nullable: true},
 		table.Column{Value: "{file} {line}", Name: "place", Type: table.Type{Kind: table.Varchar, Size: 20}})
 	tr.Table.Key = []string{"no"}

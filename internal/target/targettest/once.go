@@ -71,7 +71,7 @@ func onlyOnce(t *testing.T, to target.Target) {
 
 // numbers returns a tray of one column without a key.
 func numbers(t *testing.T, text string, existing table.Existing) *tray.Tray {
-	tr := newTray(t, "once", text, table.Column{From: "no", Name: "no", Type: no.Type})
+	tr := NewTray(t, "once", text, table.Column{From: "no", Name: "no", Type: no.Type})
 	tr.Table.Existing = existing
 	return tr
 }
@@ -93,7 +93,7 @@ func oneAtATime(t *testing.T, open func() target.Target) {
 	ctx := context.Background()
 	first, second := open(), open()
 	defer second.Close()
-	tr := newTray(t, "alone", "a\n1\n", table.Column{From: "a", Name: "a", Type: no.Type})
+	tr := NewTray(t, "alone", "a\n1\n", table.Column{From: "a", Name: "a", Type: no.Type})
 	identity, err := first.Identity(ctx, "alone")
 	require.NoError(t, err)
 	unlock, err := first.Lock(ctx, identity)

@@ -21,7 +21,7 @@ func byPosition(t *testing.T, to target.Target) {
 	require.NoError(t, err)
 	number := table.Column{From: "no", Name: "number", Type: table.Type{Kind: table.Integer}}
 	found := table.Column{From: "day", Name: "found", Type: day.Type, Nullable: true}
-	next := newTray(t, "by_position", "day,no\n2026-02-02,2\n,1\n", number, found)
+	next := NewTray(t, "by_position", "day,no\n2026-02-02,2\n,1\n", number, found)
 	next.Table.Key, next.Table.Existing, next.Table.ByPosition = []string{"number"}, table.Append, true
 	r, err := load.Run(ctx, next, from, to, load.Options{})
 	require.NoError(t, err)
@@ -39,7 +39,7 @@ func makesSchema(t *testing.T, to target.Target) {
 		return
 	}
 	ctx, from := context.Background(), &source.Opener{}
-	tr := newTray(t, "kestrel_archive.once", "no\n1\nx\n", table.Column{From: "no", Name: "no", Type: no.Type})
+	tr := NewTray(t, "kestrel_archive.once", "no\n1\nx\n", table.Column{From: "no", Name: "no", Type: no.Type})
 	_, err := load.Run(ctx, tr, from, to, load.Options{})
 	require.Error(t, err)
 	schemas := func() [][]string {
