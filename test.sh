@@ -15,10 +15,10 @@ CGO_ENABLED=0 go build -o /dev/null ./cmd/ambertray
 
 . scripts/servers.sh
 need_sqlite
-start_postgres
-start_mariadb
-start_postgres pg-faults # servers that a test may kill
-start_mariadb mariadb-faults
+for kind in TEST FAULT NODE1 NODE2; do # all but the first may be killed; the nodes hold parts of tables
+    start_postgres ${kind}_POSTGRES
+    start_mariadb ${kind}_MYSQL
+done
 
 race=""
 if command -v gcc >/dev/null; then race=-race; fi

@@ -3,8 +3,8 @@
 set -euo pipefail
 cd "$(dirname "$0")/.."
 . scripts/servers.sh
-start_postgres
-start_mariadb
+start_postgres TEST_POSTGRES
+start_mariadb TEST_MYSQL
 CGO_ENABLED=0 go build -o "$servers_dir/ambertray" ./cmd/ambertray
 CGO_ENABLED=0 go build -o "$servers_dir/bench" ./bench
 "$servers_dir/bench" -program "$servers_dir/ambertray" -dir "$servers_dir" "$@"

@@ -61,9 +61,9 @@ shot history ambertray history --to museum.db
 shot demo ambertray demo
 cd - >/dev/null
 . scripts/servers.sh
-start_mariadb
+start_mariadb TEST_MYSQL
 trap 'kill $display_pid 2>/dev/null || true; stop_servers; rm -rf "$dir"' EXIT
-mariadb --no-defaults -u root -S "$servers_dir/mariadb/socket" -e "CREATE USER visitor; GRANT SELECT ON museum.* TO visitor; SET GLOBAL local_infile = OFF"
+mariadb --no-defaults -u root -S "$servers_dir/test_mysql/socket" -e "CREATE USER visitor; GRANT SELECT ON museum.* TO visitor; SET GLOBAL local_infile = OFF"
 mkdir -p "$dir/ambertray"
 echo "museum: ${AMBERTRAY_TEST_MYSQL/root@/visitor@}" >"$dir/ambertray/targets.yaml"
 export XDG_CONFIG_HOME=$dir

@@ -6,10 +6,10 @@ chmod 755 "$servers_dir"
 
 stop_servers() {
     local name
-    for name in "$servers_dir"/pg*/postmaster.pid; do
+    for name in "$servers_dir"/*postgres*/postmaster.pid; do
         [ ! -f "$name" ] || as_user "$pg_bin/pg_ctl" -D "${name%/*}" -m immediate stop >/dev/null 2>&1 || true
     done
-    for name in "$servers_dir"/mariadb*/pid; do
+    for name in "$servers_dir"/*mysql*/pid; do
         [ ! -f "$name" ] || kill -9 "$(cat "$name")" 2>/dev/null || true
     done
     wait 2>/dev/null || true
@@ -37,8 +37,9 @@ certify() {
     [ "$(id -u)" != 0 ] || chown nobody "$1"/server.* "$1/authority.pem"
 }
 
-# start_postgres [NAME]: NAME is its folder, which has a script "start" to start
-# it again; with one, its URL is in AMBERTRAY_FAULT_POSTGRES.
+# start_postgres NAME: its URL is in AMBERTRAY_NAME, its folder in
+# AMBERTRAY_NAME_DATA, and the certificate of its authority in AMBERTRAY_NAME_CA.
+# A script called like the folder, with .start added, starts it again.
 start_postgres() {
     pg_bin=$(ls -d /usr/lib/postgresql/*/bin 2>/dev/null | sort -V | tail -1)
     if [ -z "$pg_bin" ]; then
@@ -46,7 +47,7 @@ start_postgres() {
         apt-get update -qq >&2 && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq postgresql >&2
         pg_bin=$(ls -d /usr/lib/postgresql/*/bin | sort -V | tail -1)
     fi
-    local port name=${1:-pg} data
+    local port name=${1,,} data
     data=$servers_dir/$name
     port=$(free_port)
     mkdir "$data"
@@ -59,21 +60,16 @@ start_postgres() {
             "-p $port -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c ssl=on -c ssl_cert_file=server.pem -c ssl_key_file=server.key ${pg_options:-}"
     } >"$servers_dir/$name.start"
     bash "$servers_dir/$name.start" >/dev/null
-    if [ $# -gt 0 ]; then
-        export AMBERTRAY_FAULT_POSTGRES="postgres://curator@127.0.0.1:$port/postgres" AMBERTRAY_FAULT_POSTGRES_DATA="$data"
-        return
-    fi
-    export AMBERTRAY_TEST_POSTGRES="postgres://curator@127.0.0.1:$port/postgres"
-    export AMBERTRAY_TEST_POSTGRES_CA="$servers_dir/$name-authority.pem"
+    export "AMBERTRAY_$1=postgres://curator@127.0.0.1:$port/postgres" "AMBERTRAY_${1}_DATA=$data" "AMBERTRAY_${1}_CA=$servers_dir/$name-authority.pem"
 }
 
-# start_mariadb [NAME]: like start_postgres.
+# start_mariadb NAME: like start_postgres.
 start_mariadb() {
-    if ! command -v mariadbd >/dev/null; then
+    if ! command -v mariadbd >/dev/null || [ -z "$(ls /usr/lib/mysql/plugin/ha_spider.so 2>/dev/null)" ]; then
         echo "installing MariaDB" >&2
-        apt-get update -qq >&2 && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq mariadb-server >&2
+        apt-get update -qq >&2 && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq mariadb-server mariadb-plugin-spider >&2
     fi
-    local port name=${1:-mariadb} data owner
+    local port name=${1,,} data owner
     data=$servers_dir/$name
     port=$(free_port)
     owner=$(id -un)
@@ -96,12 +92,7 @@ cat "$data/log" >&2
 exit 1
 EOF
     bash "$servers_dir/$name.start"
-    if [ $# -gt 0 ]; then
-        export AMBERTRAY_FAULT_MYSQL="mysql://root@127.0.0.1:$port/museum" AMBERTRAY_FAULT_MYSQL_DATA="$data"
-        return
-    fi
-    export AMBERTRAY_TEST_MYSQL="mysql://root@127.0.0.1:$port/museum"
-    export AMBERTRAY_TEST_MYSQL_CA="$servers_dir/$name-authority.pem"
+    export "AMBERTRAY_$1=mysql://root@127.0.0.1:$port/museum" "AMBERTRAY_${1}_DATA=$data" "AMBERTRAY_${1}_CA=$servers_dir/$name-authority.pem"
 }
 
 # need_sqlite installs the client of SQLite, through which scripts are tested.

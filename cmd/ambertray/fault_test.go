@@ -15,7 +15,6 @@ import (
 	"strconv"
 	"strings"
 	"sync"
-	"syscall"
 	"testing"
 	"time"
 
@@ -24,6 +23,7 @@ import (
 	"ambertray/internal/connect"
 	"ambertray/internal/ledger"
 	"ambertray/internal/target"
+	"ambertray/internal/target/targettest"
 )
 
 // faultRecords is how many records the file has that is loaded, enough for
@@ -36,48 +36,19 @@ const (
 
 // faultServer is a target that may be killed.
 type faultServer struct {
-	url, data string
-	faults    []string
-	kill      func(data string) error
+	*targettest.Server // nil for a file
+	url                string
+	faults             []string
 }
 
 func faultServers(t *testing.T) map[string]*faultServer {
-	kill := func(file string) func(data string) error {
-		return func(data string) error {
-			text, err := os.ReadFile(filepath.Join(data, file))
-			if err != nil {
-				return err
-			}
-			pid, err := strconv.Atoi(strings.TrimSpace(strings.SplitN(string(text), "\n", 2)[0]))
-			if err != nil {
-				return err
-			}
-			return syscall.Kill(pid, syscall.SIGKILL)
-		}
-	}
 	network := []string{"kill", "interrupt", "cut", "server"}
-	servers := map[string]*faultServer{
-		"sqlite":   {url: "museum.db", faults: []string{"kill", "interrupt", "full disk"}},
-		"postgres": {os.Getenv("AMBERTRAY_FAULT_POSTGRES"), os.Getenv("AMBERTRAY_FAULT_POSTGRES_DATA"), network, kill("postmaster.pid")},
-		"mysql":    {os.Getenv("AMBERTRAY_FAULT_MYSQL"), os.Getenv("AMBERTRAY_FAULT_MYSQL_DATA"), network, kill("pid")},
-	}
-	for name, s := range servers {
-		require.NotEmpty(t, s.url, "start the tests with ./test.sh, which starts the servers: %s", name)
+	servers := map[string]*faultServer{"sqlite": {url: "museum.db", faults: []string{"kill", "interrupt", "full disk"}}}
+	for name, variable := range map[string]string{"postgres": "FAULT_POSTGRES", "mysql": "FAULT_MYSQL"} {
+		server := targettest.NewServer(t, variable)
+		servers[name] = &faultServer{server, server.URL, network}
 	}
 	return servers
-}
-
-// restart starts a server that was killed; its children may need a moment.
-func (s *faultServer) restart(t testing.TB) {
-	var out []byte
-	var err error
-	for range 50 {
-		if out, err = exec.Command("bash", s.data+".start").CombinedOutput(); err == nil {
-			return
-		}
-		time.Sleep(200 * time.Millisecond)
-	}
-	require.NoError(t, err, string(out))
 }
 
 // TestFaults interrupts loads in every way and at random moments. Afterwards the
@@ -194,11 +165,11 @@ func (f *faulty) suffer(round int, fault string) bool {
 	case "cut":
 		wire.cut()
 	case "server":
-		require.NoError(f, f.server.kill(f.server.data))
+		require.NoError(f, f.server.Kill())
 	}
 	_ = c.Wait()
 	if fault == "server" {
-		f.server.restart(f)
+		f.server.Restart(f)
 	}
 	failed := c.ProcessState.ExitCode() != 3
 	f.look(fault, before)

@@ -69,6 +69,9 @@ func (a *app) drawCheck(c *load.Check, lay *source.Layout, arg, to string) {
 			p.Fact("table", "%s would be created in %s", p.Bold(c.Table), *c.Target)
 		}
 	}
+	for _, s := range c.Storage {
+		p.Fact("note", "%s", s)
+	}
 	p.Fact("would load", "%s", term.Amount(c.WouldLoad, "row"))
 	if c.Rejected() > 0 {
 		p.Fact("would", "%s", p.Red("reject "+term.Amount(c.Rejected(), "record")))

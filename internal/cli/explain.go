@@ -122,9 +122,10 @@ var hints = []struct {
 	{load.ErrHalfMended, "look in the table for the records of mended.csv.mending: if they are there, rename both .mending files over mended.csv and rejects.csv, and otherwise remove them"},
 	{load.ErrNoKey, "name the columns that tell the rows apart: key: [COLUMN] in the tray"},
 	{load.ErrMergeOnce, "leave out --commit-every"},
+	{load.ErrOneCommit, "leave out --commit-every"},
 	{load.ErrWasMerged, "load it once more: a merge changes only what differs, and counts it"},
 	{load.ErrNeedsLedger, "leave out --no-ledger or --commit-every"},
-	{ledger.ErrNotPartial, "ambertray history shows every load"},
+	{ledger.ErrFinished, "ambertray history shows every load"},
 	{ledger.ErrMoved, "let the other load finish"},
 	{target.ErrUnreachable, "look at the host, the port and whether the server runs, then try again"},
 	{target.ErrLogin, "look at the user and the password: PGPASSWORD or MYSQL_PWD, the password file or the URL"},
@@ -173,6 +174,13 @@ var typedHints = []func(error) string{
 	}),
 	about(func(e *load.EngineError) string {
 		return "change it with ALTER TABLE " + e.Table + " ENGINE = InnoDB, or accept that with --no-rollback"
+	}),
+	about(func(e *load.DoubtError) string {
+		hint := "when all servers answer, ambertray verify TRAY --to TARGET shows what is there, and a load with --existing merge completes it by key"
+		if e.Load != "" {
+			hint += "; then ambertray history --to TARGET --forget " + e.Load
+		}
+		return hint
 	}),
 	about(func(e *source.MixedError) string {
 		return fmt.Sprintf("write it in one encoding; or --encoding utf-8 rejects the lines that are not, and --encoding %s reads all lines as that", e.OtherEncoding)

@@ -48,7 +48,7 @@ func (a *app) newHistory() *cobra.Command {
 
 // forget takes a load that was interrupted out of the ledger.
 func (a *app) forget(ctx context.Context, tgt target.Target, id string) error {
-	e, err := ledger.ForgetPartial(ctx, tgt, id)
+	e, err := ledger.ForgetUnfinished(ctx, tgt, id)
 	if err != nil {
 		return err
 	}

@@ -44,11 +44,13 @@ type State string
 
 // Loaded means that all of it is in the table, Partial that the load has
 // committed some of it and can go on, Replaced that the table was emptied or
-// made anew since.
+// rebuilt since. InDoubt means that the rows are on several servers, of which it
+// is not known whether all have committed.
 const (
 	Loaded   State = "loaded"
 	Partial  State = "partial"
 	Replaced State = "replaced"
+	InDoubt  State = "in doubt"
 )
 
 // Entry is one load.
@@ -336,23 +338,23 @@ func Forget(ctx context.Context, db DB, id string) error {
 	return err
 }
 
-// ErrNotPartial is returned for a load that is not one that was interrupted.
-var ErrNotPartial = errors.New("no interrupted load has this id")
+// ErrFinished is returned for a load that is not one that was interrupted.
+var ErrFinished = errors.New("no interrupted load has this id")
 
-// ForgetPartial takes the entry of a load that was interrupted out of the ledger
-// and returns it. The rows that it has committed stay.
-func ForgetPartial(ctx context.Context, db DB, id string) (Entry, error) {
+// ForgetUnfinished takes the entry of a load that was interrupted, or is in doubt,
+// out of the ledger and returns it. The rows that it has committed stay.
+func ForgetUnfinished(ctx context.Context, db DB, id string) (Entry, error) {
 	entries, err := Read(ctx, db, "")
 	if err != nil {
 		return Entry{}, err
 	}
 	for _, e := range entries {
-		if e.ID == id && e.State == Partial {
-			_, err := db.Exec(ctx, "DELETE FROM "+Name+" WHERE state = '"+string(Partial)+"' AND id = "+db.Dialect().Literal(id))
+		if e.ID == id && (e.State == Partial || e.State == InDoubt) {
+			_, err := db.Exec(ctx, "DELETE FROM "+Name+" WHERE state = '"+string(e.State)+"' AND id = "+db.Dialect().Literal(id))
 			return e, err
 		}
 	}
-	return Entry{}, fmt.Errorf("load %s: %w", id, ErrNotPartial)
+	return Entry{}, fmt.Errorf("load %s: %w", id, ErrFinished)
 }
 
 // RemoveEmpty takes a ledger away that a failed load has made, where

@@ -96,6 +96,11 @@ func (l *loading) checkAlreadyLoaded(ctx context.Context) error {
 	if l.plan.Existing != table.Refuse && l.plan.Existing != table.Append {
 		return nil
 	}
+	for _, p := range found {
+		if p.Entry.State == ledger.InDoubt {
+			return &DoubtError{Table: l.receipt.Table, Load: p.Entry.ID}
+		}
+	}
 	if !l.OnlyNew && !l.plan.OnlyNew || len(found) == len(l.pass.Parts()) {
 		return &AgainError{Table: l.receipt.Table, Of: len(l.pass.Parts()), Parts: found}
 	}

@@ -24,6 +24,7 @@ type Check struct {
 	Target      *string        `json:"target"`
 	TableExists *bool          `json:"table_exists"`
 	Existing    string         `json:"existing"` // what a load would do with it
+	Storage     []string       `json:"storage"`  // how the table is kept, where that limits a load
 	Read        int64          `json:"read"`
 	Records     int64          `json:"records"`
 	Skipped     record.Skipped `json:"skipped"`
@@ -53,7 +54,7 @@ func (c *Check) Rejected() int64 { return c.Records - c.WouldLoad }
 
 // DryRun converts every record and loads none. to may be nil.
 func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Target, progress func(pass.Progress)) (*Check, error) {
-	c := &Check{Tray: t.Dir, Table: t.Table.Name, Notes: []note.Note{}}
+	c := &Check{Tray: t.Dir, Table: t.Table.Name, Storage: []string{}, Notes: []note.Note{}}
 	d := dialect.PostgreSQL
 	if to != nil {
 		d = to.Dialect()
@@ -68,6 +69,11 @@ func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Ta
 		c.Target, c.TableExists = &name, &exists
 	}
 	plan, bad := &t.Table, []Verdict(nil)
+	if c.TableExists != nil && *c.TableExists {
+		if err := c.addStorage(ctx, to); err != nil {
+			return nil, err
+		}
+	}
 	if c.TableExists != nil && *c.TableExists && plan.Existing != table.Refuse && plan.Existing != table.Rebuild {
 		live, err := to.Columns(ctx, plan.Name)
 		if err != nil {
@@ -94,6 +100,19 @@ func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Ta
 	}
 	c.Columns = append(c.Columns, bad...)
 	return c, nil
+}
+
+// addStorage says how the table is kept, as far as that limits a load.
+func (c *Check) addStorage(ctx context.Context, to target.Target) error {
+	stored, ok := to.(target.Stored)
+	if !ok {
+		return nil
+	}
+	facts, err := target.StorageFacts(ctx, stored, []string{c.Table})
+	for _, f := range facts {
+		c.Storage = append(c.Storage, f.Value+": "+f.Mend)
+	}
+	return err
 }
 
 func verdict(col table.Column, groups []reject.Group) Verdict {

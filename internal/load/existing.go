@@ -43,7 +43,7 @@ func (l *loading) prepare(ctx context.Context) error {
 		l.receipt.Done, how.Replace = "rebuilt", true
 		return l.tx.Create(ctx, l.table, how)
 	}
-	if err := l.checkEngine(ctx); err != nil {
+	if err := l.checkStorage(ctx); err != nil {
 		return err
 	}
 	if err := l.fitTable(ctx); err != nil {
@@ -101,22 +101,28 @@ func (e *EngineError) Error() string {
 	return fmt.Sprintf("table %s is kept by %s, which has no transactions: a load that fails would leave rows in it", e.Table, e.Engine)
 }
 
-// checkEngine refuses to load into a table that takes nothing back, unless that
-// was accepted.
-func (l *loading) checkEngine(ctx context.Context) error {
-	to, ok := l.to.(target.Engined)
+// checkStorage refuses to load into a table that takes nothing back, unless that
+// was accepted, and prepares for one that lies on several servers.
+func (l *loading) checkStorage(ctx context.Context) error {
+	to, ok := l.to.(target.Stored)
 	if !ok {
 		return nil
 	}
-	engine, transactional, err := to.Engine(ctx, l.table.Name)
-	if err != nil || transactional {
+	storage, err := to.Storage(ctx, l.table.Name)
+	if err != nil {
 		return err
 	}
-	if !l.NoRollback {
-		return &EngineError{l.table.Name, engine}
+	if storage.Servers != nil {
+		return l.enterDoubt(ctx, storage)
 	}
-	l.engine = engine
-	l.receipt.Remarks = append(l.receipt.Remarks, "the table is kept by "+engine+", which has no transactions")
+	if !storage.NoTransactions {
+		return nil
+	}
+	if !l.NoRollback {
+		return &EngineError{l.table.Name, storage.Engine}
+	}
+	l.engine = storage.Engine
+	l.receipt.Remarks = append(l.receipt.Remarks, "the table is kept by "+storage.Engine+", which has no transactions")
 	return nil
 }
 

@@ -137,7 +137,8 @@ func (l *loading) giveUp(err error) error {
 		_ = ledger.Forget(context.Background(), l.to, l.parts.entry.ID) // otherwise it begins anew
 	}
 	var many *TooManyError
-	if l.dir != "" && !errors.As(err, &many) {
+	var inDoubt *DoubtError
+	if l.dir != "" && !errors.As(err, &many) && !errors.As(err, &inDoubt) {
 		os.RemoveAll(l.dir)
 	}
 	return err
@@ -163,6 +164,7 @@ type loading struct {
 	schema   string       // that was made, where a rollback does not take it away
 	merge    *merge       // nil unless its rows are merged
 	engine   string       // of a table that takes nothing back
+	doubt    *doubt       // nil unless the table lies on several servers
 	tx       target.Tx
 	sink     target.Sink
 }
@@ -198,6 +200,9 @@ func (l *loading) transact(ctx context.Context) (err error) {
 	defer func() {
 		if back := l.tx.Rollback(); back != nil && err != nil {
 			err = errors.Join(err, back)
+		}
+		if err != nil && l.doubt != nil {
+			l.doubt.dismiss(l.to, err)
 		}
 		if err != nil && l.engine != "" {
 			err = fmt.Errorf("%w; %s has no transactions, so that rows sent before may be in the table", err, l.engine)
@@ -244,7 +249,7 @@ func (l *loading) transact(ctx context.Context) (err error) {
 	}
 	// What is interrupted in the middle of a commit may be committed, and nobody
 	// would know.
-	if err := l.phase("commit", func() error { return l.tx.Commit(context.WithoutCancel(ctx), l.entry()) }); err != nil {
+	if err := l.phase("commit", func() error { return l.commit(context.WithoutCancel(ctx)) }); err != nil {
 		return err
 	}
 	l.receipt.Verified = true

@@ -42,14 +42,19 @@ func (l *loading) stageMerge(ctx context.Context) (err error) {
 }
 
 // mergeStage merges what was loaded, and returns how many rows are in the table
-// now and which were refused.
-func (l *loading) mergeStage(ctx context.Context) (rows int64, refused *convert.Refusals, err error) {
+// now and which were refused, by the stage or in the merge.
+func (l *loading) mergeStage(ctx context.Context, byStage *convert.Refusals) (rows int64, refused *convert.Refusals, err error) {
+	l.merge.numbers.Remove(byStage)
 	err = l.phase("merge", func() (err error) {
 		l.merge.done, refused, err = l.tx.Merge(ctx, l.table, stageName, &l.merge.numbers)
 		return err
 	})
+	if err != nil {
+		return 0, nil, err
+	}
+	refused.Append(byStage)
 	l.receipt.Merged = &l.merge.done
-	return l.merge.done.Rows(), refused, err
+	return l.merge.done.Rows(), refused, nil
 }
 
 // verifyMerge proves the rest: the stage has the figures of the source, every

@@ -41,7 +41,7 @@ func (l *loading) send(ctx context.Context) (out *pass.Outcome, err error) {
 		err = closeErr
 	}
 	if err == nil && l.merge != nil {
-		rows, refused, err = l.mergeStage(ctx)
+		rows, refused, err = l.mergeStage(ctx, refused)
 	}
 	if err != nil {
 		return nil, err

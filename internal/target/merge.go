@@ -43,6 +43,7 @@ type Merger struct {
 	Differ     func(column string, c table.Column) string
 	SetPrefix  string // of the columns that an Update sets
 	Overriding string // of an INSERT that gives columns values which count by themselves
+	Whole      bool   // the table has no savepoints, so that a refused row ends the merge
 	// Refusal returns why the server does not take a row, if an error is that.
 	Refusal func(err error) (reason string, ok bool)
 }
@@ -201,6 +202,9 @@ func (x *merging) insert(from, to int64) string {
 func (x *merging) apply(statement func(from, to int64) string, from, to int64) (rows int64, err error) {
 	if from > to {
 		return 0, nil
+	}
+	if x.Whole {
+		return x.DB.Exec(x.ctx, statement(from, to))
 	}
 	if err := x.exec("SAVEPOINT merge_rows"); err != nil {
 		return 0, err

@@ -65,13 +65,6 @@ type Target interface {
 	Close() error
 }
 
-// Engined is a target whose tables may be kept by engines that take nothing back.
-type Engined interface {
-	// Engine returns the name of the engine of an existing table, and whether a
-	// transaction takes back what was written to it.
-	Engine(ctx context.Context, name string) (engine string, transactional bool, err error)
-}
-
 // Depended is a target where other things hang on a table, which are lost when
 // that is dropped.
 type Depended interface {

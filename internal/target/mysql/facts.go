@@ -34,7 +34,7 @@ func (t *Target) Facts(ctx context.Context) ([]target.Fact, error) {
 	if strings.Contains(v[0], "MariaDB") {
 		product = ""
 	}
-	return []target.Fact{
+	facts := []target.Fact{
 		{Name: "server", Value: product + v[0], Good: true},
 		{Name: "login", Value: v[1], Good: true},
 		encrypted,
@@ -42,7 +42,9 @@ func (t *Target) Facts(ctx context.Context) ([]target.Fact, error) {
 		{Name: "local_infile", Value: onOff[v[3] == "1"], Good: v[3] == "1", Mend: "rows are inserted instead, which is slower: SET GLOBAL local_infile = ON"},
 		{Name: "read_only", Value: onOff[v[4] == "1"], Good: v[4] == "0", Vital: true, Mend: "name the primary server, or SET GLOBAL read_only = OFF"},
 		{Name: "max_allowed_packet", Value: v[5], Good: v[6] == "0", Mend: fmt.Sprintf("a large text may not fit: SET GLOBAL max_allowed_packet = %d", smallPacket)},
-	}, nil
+	}
+	kept, err := t.storageFacts(ctx)
+	return append(facts, kept...), err
 }
 
 var onOff = map[bool]string{true: "ON", false: "OFF"}

@@ -52,6 +52,24 @@ var readers atomic.Int64 // names are the driver's, for the whole program
 
 // Load implements target.Tx.
 func (x *tx) Load(ctx context.Context, tab *table.Table) (target.Sink, error) {
+	storage, err := x.t.Storage(ctx, x.t.current(tab.Name))
+	if err != nil {
+		return nil, err
+	}
+	if storage.NoSavepoints && !storage.NoTransactions {
+		return x.loadAside(ctx, tab)
+	}
+	s, err := x.newSink(ctx, tab)
+	if err != nil {
+		return nil, err
+	}
+	if storage.NoTransactions { // of a statement that fails in the middle the first rows would stay
+		s.bulk, s.perInsert = false, 1
+	}
+	return s, nil
+}
+
+func (x *tx) newSink(ctx context.Context, tab *table.Table) (*sink, error) {
 	s := &sink{
 		ctx: ctx, t: x.t, key: tab.Key, reader: fmt.Sprintf("load-%d", readers.Add(1)),
 		tab:   tab,
@@ -73,11 +91,6 @@ func (x *tx) Load(ctx context.Context, tab *table.Table) (target.Sink, error) {
 	s.longest -= packetRoom
 	s.bulk = s.bulk && !x.t.noBulk
 	s.off = !s.bulk
-	if _, transactional, err := x.t.Engine(ctx, x.t.current(tab.Name)); err != nil {
-		return nil, err
-	} else if !transactional { // of a statement that fails in the middle the first rows would stay
-		s.bulk, s.perInsert = false, 1
-	}
 	mysql.RegisterReaderHandler(s.reader, func() io.Reader { return bytes.NewReader(s.batch.Rows(0, s.batch.Len())) })
 	return s, nil
 }

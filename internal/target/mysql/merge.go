@@ -16,14 +16,23 @@ import (
 // stageOf returns the statement that makes a temporary table like another one,
 // whose rows it numbers: in one, for one that alters a table would commit.
 func stageOf(table, name, columns string) string {
-	return fmt.Sprintf("CREATE TEMPORARY TABLE %s (%s bigint AUTO_INCREMENT PRIMARY KEY) AS SELECT %s FROM %s LIMIT 0", name, target.RowOfStage, columns, table)
+	return fmt.Sprintf("CREATE TEMPORARY TABLE %s (%s bigint AUTO_INCREMENT PRIMARY KEY) ENGINE = InnoDB AS SELECT %s FROM %s LIMIT 0", name, target.RowOfStage, columns, table)
 }
 
 // Stage implements target.Tx. One that an earlier load over this connection has
-// left is in the way.
+// left is in the way; and so is what the transaction has read of a table without
+// savepoints, for it has none then.
 func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
+	storage, err := x.t.Storage(ctx, tab.Name)
+	if err != nil {
+		return err
+	}
 	d := dialect.MySQL
-	for _, statement := range []string{"DROP TEMPORARY TABLE IF EXISTS " + d.Quote(name), stageOf(d.QuoteTable(tab.Name), d.Quote(name), d.Columns(tab))} {
+	steps := []string{"DROP TEMPORARY TABLE IF EXISTS " + d.Quote(name), stageOf(d.QuoteTable(tab.Name), d.Quote(name), d.Columns(tab))}
+	if storage.NoSavepoints {
+		steps = append(steps, "COMMIT", "START TRANSACTION")
+	}
+	for _, statement := range steps {
 		if _, err := x.t.Exec(ctx, statement); err != nil {
 			return err
 		}
@@ -37,8 +46,12 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *targ
 	if err := x.renumber(ctx, dialect.MySQL.Quote(stage)); err != nil {
 		return target.Merged{}, nil, err
 	}
+	storage, err := x.t.Storage(ctx, tab.Name)
+	if err != nil {
+		return target.Merged{}, nil, err
+	}
 	m := target.Merger{
-		DB: x.t, Row: target.RowOfStage, SetPrefix: "t.",
+		DB: x.t, Row: target.RowOfStage, SetPrefix: "t.", Whole: storage.NoSavepoints,
 		Update: func(table, stage, set, where string) string {
 			return fmt.Sprintf("UPDATE %s t JOIN %s s SET %s WHERE %s", table, stage, set, where)
 		},
@@ -48,18 +61,22 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *targ
 			}
 			return fmt.Sprintf("NOT (t.%[1]s <=> s.%[1]s)", column)
 		},
-		Refusal: func(err error) (string, bool) {
-			var refused *mysql.MySQLError
-			if !errors.As(err, &refused) || conditions[refused.Number] != nil {
-				return "", false
-			}
-			if index, ok := repeated(refused); ok {
-				return "unique index " + index + " has it already", true
-			}
-			return refused.Message, true
-		},
+		Refusal: refusalOf,
 	}
 	return m.Merge(ctx, tab, stage, at)
+}
+
+// refusalOf returns why the server does not take a row, if an error is that.
+func refusalOf(err error) (reason string, ok bool) {
+	var refused *mysql.MySQLError
+	if !errors.As(err, &refused) || conditions[refused.Number] != nil {
+		return "", false
+	}
+	index, ok := repeated(refused)
+	if ok {
+		return "unique index " + index + " has it already", true
+	}
+	return refused.Message, true
 }
 
 // renumber closes the gaps that the server leaves in its count from one bulk load

@@ -183,3 +183,43 @@ func TestLimits(t *testing.T) {
 		targettest.LimitedTo("tinyint unsigned", "smallint", []string{"0", "255"}),
 	})
 }
+
+// TestSpider loads into a table whose rows lie on two other servers.
+func TestSpider(t *testing.T) {
+	first, second := targettest.NewServer(t, "NODE1_MYSQL"), targettest.NewServer(t, "NODE2_MYSQL")
+	address := database(t)
+	to := open(t, address)
+	defer to.Close()
+	statements := []string{"INSTALL SONAME 'ha_spider'"}
+	for i, node := range []*targettest.Server{first, second} {
+		on := open(t, node.URL)
+		require.NoError(t, exec(on, "CREATE OR REPLACE TABLE pieces (no bigint PRIMARY KEY, name varchar(5) CHECK (name <> 'bad')) ENGINE = InnoDB"))
+		require.NoError(t, on.Close())
+		statements = append(statements, fmt.Sprintf("CREATE OR REPLACE SERVER node%d FOREIGN DATA WRAPPER mysql OPTIONS (HOST '127.0.0.1', PORT %s, USER 'root', DATABASE 'museum')", i+1, node.Port()))
+	}
+	statements = append(statements, `CREATE TABLE pieces (no bigint PRIMARY KEY, name varchar(5)) ENGINE = Spider COMMENT = 'wrapper "mysql", table "pieces"'
+		PARTITION BY KEY (no) (PARTITION p1 COMMENT = 'srv "node1"', PARTITION p2 COMMENT = 'srv "node2"')`)
+	for _, s := range statements {
+		require.NoError(t, exec(to, s))
+	}
+	targettest.Nodes(t, func() target.Target { return open(t, address) }, second)
+}
+
+// TestMergeRefusedTwice names the records that the staging table refuses and those
+// that the merge refuses after them.
+func TestMergeRefusedTwice(t *testing.T) {
+	to := open(t, database(t))
+	defer to.Close()
+	require.NoError(t, exec(to, "CREATE TABLE finds (no bigint PRIMARY KEY, name varchar(9) CHARACTER SET latin1 CHECK (name <> 'bad'))"))
+	tr := targettest.NewTray(t, "finds", "no,name\n1,ant\n2,жук\n3,bee\n4,bad\n5,fly\n",
+		table.Column{From: "no", Name: "no", Type: table.Type{Kind: table.BigInt}},
+		table.Column{From: "name", Name: "name", Type: table.Type{Kind: table.Varchar, Size: 9}, Nullable: true})
+	tr.Table.Key, tr.Table.Existing = []string{"no"}, table.Merge
+	r, err := load.Run(context.Background(), tr, &source.Opener{}, to, load.Options{})
+	require.NoError(t, err)
+	require.Equal(t, load.Counts{Read: 5, Loaded: 3, Rejected: 2, TableAfter: 3}, r.Counts)
+	text, err := os.ReadFile(*r.Rejects.File)
+	require.NoError(t, err)
+	require.Contains(t, string(text), ",2,3,name,жук,a character that the column's character set lacks,2,жук,")
+	require.Contains(t, string(text), ",4,5,,,CONSTRAINT `finds.name` failed for", string(text))
+}

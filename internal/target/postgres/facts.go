@@ -24,7 +24,7 @@ func (t *Target) Facts(ctx context.Context) ([]target.Fact, error) {
 		encrypted.Mend = "add ?sslmode=verify-full to the URL; sslrootcert=FILE names the authority that the server's certificate is from"
 		encrypted.Good = local(t.conn.Config().Host)
 	}
-	return []target.Fact{
+	facts := []target.Fact{
 		{Name: "server", Value: "PostgreSQL " + v[0], Good: true},
 		{Name: "login", Value: v[1], Good: true},
 		encrypted,
@@ -33,7 +33,9 @@ func (t *Target) Facts(ctx context.Context) ([]target.Fact, error) {
 		{Name: "read only", Value: yes[v[5] == "t"], Good: v[5] != "t", Vital: true, Mend: "it is a standby, or default_transaction_read_only is on: name the primary server, or turn that off"},
 		{Name: "statement_timeout", Value: v[6], Good: v[6] == "0", Mend: fmt.Sprintf("a load that takes longer is cut off: ALTER ROLE %s SET statement_timeout = 0", dialect.PostgreSQL.Quote(v[1]))},
 		{Name: "maintenance_work_mem", Value: v[7], Good: true},
-	}, nil
+	}
+	kept, err := t.storageFacts(ctx)
+	return append(facts, kept...), err
 }
 
 var yes = map[bool]string{true: "yes", false: "no"}

@@ -184,3 +184,33 @@ func TestLimits(t *testing.T) {
 		targettest.LimitedTo("double precision", "bigint", []string{"9007199254740992"}, [2]string{"9007199254740993", "double would not give it back unchanged"}),
 	})
 }
+
+// TestForeignServers loads into a table whose partitions lie on two other servers.
+func TestForeignServers(t *testing.T) {
+	first, second := targettest.NewServer(t, "NODE1_POSTGRES"), targettest.NewServer(t, "NODE2_POSTGRES")
+	url := scratch(t)
+	open := func(url string) *postgres.Target {
+		to, err := postgres.Open(context.Background(), url, "")
+		require.NoError(t, err)
+		return to
+	}
+	to := open(url)
+	defer to.Close()
+	statements := []string{"CREATE EXTENSION IF NOT EXISTS postgres_fdw SCHEMA public", "CREATE TABLE pieces (no bigint NOT NULL, name varchar(5)) PARTITION BY HASH (no)"}
+	for i, node := range []*targettest.Server{first, second} {
+		on := open(node.URL)
+		for _, s := range []string{"DROP TABLE IF EXISTS pieces", "CREATE TABLE pieces (no bigint PRIMARY KEY, name varchar(5) CHECK (name <> 'bad'))"} {
+			require.NoError(t, exec(on, s))
+		}
+		require.NoError(t, on.Close())
+		name := fmt.Sprintf("node%d", i+1)
+		statements = append(statements, "DROP SERVER IF EXISTS "+name+" CASCADE",
+			"CREATE SERVER "+name+" FOREIGN DATA WRAPPER postgres_fdw OPTIONS (host '127.0.0.1', port '"+node.Port()+"', dbname 'postgres')",
+			"CREATE USER MAPPING FOR CURRENT_USER SERVER "+name+" OPTIONS (user 'curator')",
+			fmt.Sprintf("CREATE FOREIGN TABLE pieces%d PARTITION OF pieces FOR VALUES WITH (MODULUS 2, REMAINDER %d) SERVER %s OPTIONS (schema_name 'public', table_name 'pieces')", i+1, i, name))
+	}
+	for _, s := range statements {
+		require.NoError(t, exec(to, s), s)
+	}
+	targettest.Nodes(t, func() target.Target { return open(url) }, second)
+}

@@ -1,0 +1,111 @@
+package load
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+
+	"ambertray/internal/ledger"
+	"ambertray/internal/target"
+)
+
+// ErrOneCommit is returned for a load with checkpoints into a table on several
+// servers, which do not commit together with the ledger.
+var ErrOneCommit = errors.New("the table lies on several servers, which do not commit together with the ledger: it can be loaded in one transaction only")
+
+// DoubtError says that it is not known whether all servers that hold a table have
+// committed the rows of a load.
+type DoubtError struct {
+	Table string
+	Load  string // its id in the ledger; "" without one
+	Err   error  // of the commit; nil where an earlier load was interrupted
+}
+
+func (e *DoubtError) Error() string {
+	if e.Err == nil {
+		return fmt.Sprintf("load %s into %s was interrupted, and the table lies on several servers: whether all, some or none of its rows are there is not known", e.Load, e.Table)
+	}
+	return fmt.Sprintf("%v; the table lies on several servers: whether all, some or none of them have committed is not known", e.Err)
+}
+
+func (e *DoubtError) Unwrap() error { return e.Err }
+
+// doubt is the state of a load into a table on several servers. Its entry in the
+// ledger is committed before any row, as one that is in doubt, and settled when
+// all servers have committed.
+type doubt struct {
+	entry *ledger.Entry // nil without a ledger
+}
+
+// enterDoubt begins a load into a table on several servers.
+func (l *loading) enterDoubt(ctx context.Context, storage target.Storage) (err error) {
+	if l.parts != nil {
+		return ErrOneCommit
+	}
+	l.receipt.Remarks = append(l.receipt.Remarks, fmt.Sprintf("the table is kept by %s on other servers, which do not commit together: %s",
+		storage.Engine, strings.Join(storage.Servers, ", ")))
+	l.doubt = &doubt{}
+	if l.NoLedger {
+		return nil
+	}
+	content, err := l.content(ctx)
+	if err != nil {
+		return err
+	}
+	entry := l.newEntry(content)
+	entry.State, entry.Load = ledger.InDoubt, l.receipt.Load
+	if err := l.tx.Commit(ctx, &entry); err != nil {
+		return err
+	}
+	l.doubt.entry = &entry
+	l.tx, err = l.to.Begin(ctx)
+	return err
+}
+
+// commit makes the rows permanent, and what the ledger says of them.
+func (l *loading) commit(ctx context.Context) error {
+	if l.doubt == nil {
+		return l.tx.Commit(ctx, l.entry())
+	}
+	if err := l.tx.Commit(ctx, nil); err != nil {
+		return l.doubt.fail(l.receipt.Table, err)
+	}
+	if l.doubt.entry == nil {
+		return nil
+	}
+	if err := l.doubt.settle(ctx, l); err != nil {
+		l.receipt.Remarks = append(l.receipt.Remarks, "the ledger could not be changed, and still has the load as one in doubt: "+err.Error())
+	}
+	return nil
+}
+
+func (d *doubt) fail(table string, err error) error {
+	e := &DoubtError{Table: table, Err: err}
+	if d.entry != nil {
+		e.Load = d.entry.ID
+	}
+	return e
+}
+
+// settle replaces the entry by that of a load that is done.
+func (d *doubt) settle(ctx context.Context, l *loading) error {
+	entry := l.entry()
+	if entry == nil {
+		return ledger.Forget(ctx, l.to, d.entry.ID)
+	}
+	entry.ID, entry.Last = d.entry.ID, &ledger.Place{}
+	tx, err := l.to.Begin(ctx)
+	if err != nil {
+		return err
+	}
+	return errors.Join(tx.Commit(ctx, entry), tx.Rollback())
+}
+
+// dismiss takes the entry out of the ledger, for a load that was rolled back.
+func (d *doubt) dismiss(to target.Target, err error) {
+	var inDoubt *DoubtError
+	if d.entry != nil && !errors.As(err, &inDoubt) {
+		_ = ledger.Forget(context.Background(), to, d.entry.ID) // otherwise it stays in doubt
+	}
+}
