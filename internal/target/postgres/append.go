@@ -54,7 +54,7 @@ func newAdder(ctx context.Context, x *tx, tab *table.Table, sql string) *adder {
 func (a *adder) Write(k *convert.Block) error { return a.feeder.Add(k) }
 
 func (a *adder) load(b *target.Batch) error {
-	a.batch, a.weeded = b, false
+	a.batch, a.weeded = b, len(a.tab.Loaded()) == maxColumns // a temporary table has one more
 	return a.copy(0, b.Len())
 }
 
@@ -109,6 +109,9 @@ func (a *adder) copy(from, to int) error {
 }
 
 const minStep = 64
+
+// maxColumns is how many columns a table can have.
+const maxColumns = 1600
 
 // batchName is the name of the temporary table of a batch.
 const batchName = "ambertray_batch"

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/hex"
 	"math/big"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -17,15 +18,32 @@ import (
 // values, the least and greatest as text, and the sum in one or two parts.
 const perColumn = 5
 
+// columnsPerQuery keeps a query within the 1,664 expressions that the server takes.
+const columnsPerQuery = maxColumns / perColumn
+
 // Figures implements target.Target.
 func (t *Target) Figures(ctx context.Context, tab *table.Table) (rows int64, figures []table.Figures, err error) {
-	cols := tab.Loaded()
+	if len(tab.Loaded()) == 0 {
+		return t.figuresOf(ctx, tab.Name, nil)
+	}
+	for cols := range slices.Chunk(tab.Loaded(), columnsPerQuery) {
+		var some []table.Figures
+		if rows, some, err = t.figuresOf(ctx, tab.Name, cols); err != nil {
+			return 0, nil, err
+		}
+		figures = append(figures, some...)
+	}
+	return rows, figures, nil
+}
+
+// figuresOf asks for some columns with one query.
+func (t *Target) figuresOf(ctx context.Context, name string, cols []table.Column) (rows int64, figures []table.Figures, err error) {
 	terms := []string{"count(*)"}
 	for _, c := range cols {
 		e := t.expressions(dialect.PostgreSQL.Quote(c.Name), c.Type)
 		terms = append(terms, e[:]...)
 	}
-	sql := "SELECT " + strings.Join(terms, ", ") + " FROM " + dialect.PostgreSQL.QuoteTable(tab.Name)
+	sql := "SELECT " + strings.Join(terms, ", ") + " FROM " + dialect.PostgreSQL.QuoteTable(name)
 	counts := make([]int64, len(cols))
 	texts := make([]*string, 4*len(cols))
 	into := []any{&rows}
@@ -33,13 +51,13 @@ func (t *Target) Figures(ctx context.Context, tab *table.Table) (rows int64, fig
 		into = append(into, &counts[i], &texts[4*i], &texts[4*i+1], &texts[4*i+2], &texts[4*i+3])
 	}
 	if err := t.conn.QueryRow(ctx, sql).Scan(into...); err != nil {
-		return 0, nil, t.fail("ask for the figures of "+tab.Name, err)
+		return 0, nil, t.fail("ask for the figures of "+name, err)
 	}
 	for i, c := range cols {
 		if !t.unicode && c.Type.Textual() {
 			unhex(texts[4*i : 4*i+2])
 		}
-		figures = append(figures, figuresOf(c.Type, rows-counts[i], texts[4*i:4*i+4]))
+		figures = append(figures, parseFigures(c.Type, rows-counts[i], texts[4*i:4*i+4]))
 	}
 	return rows, figures, nil
 }
@@ -100,7 +118,7 @@ func clockSum(name string) string {
 
 const microsPerDay = 86400 * 1_000_000
 
-func figuresOf(t table.Type, nulls int64, texts []*string) table.Figures {
+func parseFigures(t table.Type, nulls int64, texts []*string) table.Figures {
 	f := table.Figures{Nulls: nulls, Min: target.Text(texts[0]), Max: target.Text(texts[1]), Sum: "0"}
 	switch t.Kind {
 	case table.Time, table.Timestamp, table.TimestampTZ:

@@ -65,6 +65,7 @@ func Run(t *testing.T, open func() target.Target) {
 		{"a schema is made on request", makesSchema},
 		{"the same content is loaded once", onlyOnce},
 		{"rows are merged by their key", mergeByKey},
+		{"the widest table is loaded and added to", widestTable},
 		{"rejects that were corrected are loaded once", mendOnce},
 	} {
 		t.Run(c.rule, func(t *testing.T) {

@@ -59,3 +59,27 @@ func Limits(t *testing.T, to target.Target, columns []Limited) {
 		require.Equal(t, int64(len(c.Refuses)), check.Rejected(), "%s: a check finds them before", c.Native)
 	}
 }
+
+// widest is how many columns a table can have.
+var widest = map[string]int{"SQLite": 2000, "PostgreSQL": 1600, "MySQL": 1017}
+
+// widestTable loads as many columns as the database takes, and a row that repeats
+// a key afterwards.
+func widestTable(t *testing.T, to target.Target) {
+	ctx, columns := context.Background(), widest[to.Dialect().Title]
+	var cols []table.Column
+	var header, first, second []string
+	for i := range columns {
+		name := fmt.Sprintf("c%d", i)
+		cols = append(cols, table.Column{From: name, Name: name, Type: table.Type{Kind: table.SmallInt}})
+		header, first, second = append(header, name), append(first, "1"), append(second, "2")
+	}
+	for _, text := range [][]string{first, second} {
+		tr := NewTray(t, "widest", strings.Join(header, ",")+"\n"+strings.Join(first, ",")+"\n"+strings.Join(text, ",")+"\n", cols...)
+		tr.Table.Key, tr.Table.Existing = []string{"c0"}, table.Append
+		r, err := load.Run(ctx, tr, &source.Opener{}, to, load.Options{})
+		require.NoError(t, err)
+		require.Equal(t, load.Counts{Read: 2, Loaded: 1, Rejected: 1, TableBefore: r.Counts.TableBefore, TableAfter: r.Counts.TableBefore + 1}, r.Counts)
+		require.Equal(t, columns, r.Columns)
+	}
+}
