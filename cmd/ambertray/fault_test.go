@@ -21,9 +21,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ambertray/internal/connect"
+	"ambertray/internal/database"
+	"ambertray/internal/database/databasetest"
 	"ambertray/internal/ledger"
-	"ambertray/internal/target"
-	"ambertray/internal/target/targettest"
 )
 
 // faultRecords is how many records the file has that is loaded, enough for
@@ -36,16 +36,16 @@ const (
 
 // faultServer is a target that may be killed.
 type faultServer struct {
-	*targettest.Server // nil for a file
-	url                string
-	faults             []string
+	*databasetest.Server // nil for a file
+	url                  string
+	faults               []string
 }
 
 func faultServers(t *testing.T) map[string]*faultServer {
 	network := []string{"kill", "interrupt", "cut", "server"}
 	servers := map[string]*faultServer{"sqlite": {url: "museum.db", faults: []string{"kill", "interrupt", "full disk"}}}
 	for name, variable := range map[string]string{"postgres": "FAULT_POSTGRES", "mysql": "FAULT_MYSQL"} {
-		server := targettest.NewServer(t, variable)
+		server := databasetest.NewServer(t, variable)
 		servers[name] = &faultServer{server, server.URL, network}
 	}
 	return servers
@@ -238,7 +238,7 @@ func (f *faulty) count() (rows, loaded int64) {
 	return rows, loaded
 }
 
-func (f *faulty) open() target.Target {
+func (f *faulty) open() database.Target {
 	f.Helper()
 	address := f.server.url
 	if address == "museum.db" {

@@ -6,11 +6,11 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"ambertray/internal/database"
 	"ambertray/internal/load"
 	"ambertray/internal/reject"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
-	"ambertray/internal/target"
 	"ambertray/internal/term"
 )
 
@@ -27,7 +27,7 @@ func (a *app) newCheck() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		var tgt target.Target
+		var tgt database.Target
 		if *to != "" {
 			if tgt, err = a.open(c.Context(), *to, true); err != nil {
 				return err

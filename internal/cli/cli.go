@@ -18,11 +18,11 @@ import (
 	"github.com/spf13/pflag"
 
 	"ambertray/internal/connect"
+	"ambertray/internal/database"
 	"ambertray/internal/load"
 	"ambertray/internal/pass"
 	"ambertray/internal/record"
 	"ambertray/internal/source"
-	"ambertray/internal/target"
 	"ambertray/internal/term"
 )
 
@@ -177,7 +177,7 @@ var errNoTarget = errors.New("no target was named")
 
 // open opens the target that --to or the environment names. Where a login is
 // refused, a person at a terminal is asked for the password.
-func (a *app) open(ctx context.Context, to string, create bool) (target.Target, error) {
+func (a *app) open(ctx context.Context, to string, create bool) (database.Target, error) {
 	if to == "" {
 		to = os.Getenv("AMBERTRAY_TO")
 	}
@@ -186,7 +186,7 @@ func (a *app) open(ctx context.Context, to string, create bool) (target.Target, 
 	}
 	o := connect.Options{Create: create}
 	t, err := connect.Open(ctx, to, o)
-	if errors.Is(err, target.ErrLogin) && term.CanAsk() {
+	if errors.Is(err, database.ErrLogin) && term.CanAsk() {
 		fmt.Fprintln(a.err, err)
 		if o.Password, err = term.AskSecret("password: "); err != nil {
 			return nil, err

@@ -11,6 +11,7 @@ import (
 
 	"ambertray/internal/connect"
 	"ambertray/internal/convert"
+	"ambertray/internal/database"
 	"ambertray/internal/intake"
 	"ambertray/internal/ledger"
 	"ambertray/internal/load"
@@ -18,7 +19,6 @@ import (
 	"ambertray/internal/record"
 	"ambertray/internal/sheet"
 	"ambertray/internal/source"
-	"ambertray/internal/target"
 	"ambertray/internal/term"
 	"ambertray/internal/tray"
 )
@@ -127,16 +127,16 @@ var hints = []struct {
 	{load.ErrNeedsLedger, "leave out --no-ledger or --commit-every"},
 	{ledger.ErrFinished, "ambertray history shows every load"},
 	{ledger.ErrMoved, "let the other load finish"},
-	{target.ErrUnreachable, "look at the host, the port and whether the server runs, then try again"},
-	{target.ErrLogin, "look at the user and the password: PGPASSWORD or MYSQL_PWD, the password file or the URL"},
-	{target.ErrCannotOpen, "check the folder, and whether you may write to it"},
-	{target.ErrExists, "--existing append adds to it, empty takes its rows out first, rebuild drops and creates it, merge updates by key; or choose another name with --table NAME"},
-	{target.ErrNoTable, "load it first: ambertray load TRAY --to TARGET"},
-	{target.ErrPermission, "ask for the right to do so, or name another target"},
-	{target.ErrFull, "make room and load again: nothing was changed"},
-	{target.ErrLocked, "let the other program finish, then load again: nothing was changed"},
-	{target.ErrNoSchema, "--create-schema makes it"},
-	{target.ErrNoDatabase, "name a database that exists"},
+	{database.ErrUnreachable, "look at the host, the port and whether the server runs, then try again"},
+	{database.ErrLogin, "look at the user and the password: PGPASSWORD or MYSQL_PWD, the password file or the URL"},
+	{database.ErrCannotOpen, "check the folder, and whether you may write to it"},
+	{database.ErrExists, "--existing append adds to it, empty takes its rows out first, rebuild drops and creates it, merge updates by key; or choose another name with --table NAME"},
+	{database.ErrNoTable, "load it first: ambertray load TRAY --to TARGET"},
+	{database.ErrPermission, "ask for the right to do so, or name another target"},
+	{database.ErrFull, "make room and load again: nothing was changed"},
+	{database.ErrLocked, "let the other program finish, then load again: nothing was changed"},
+	{database.ErrNoSchema, "--create-schema makes it"},
+	{database.ErrNoDatabase, "name a database that exists"},
 	{syscall.ENOSPC, "make room and try again: nothing was changed"},
 	{load.ErrKept, "what was committed before stays, and the rest was rolled back; ambertray verify TRAY --to TARGET names what differs"},
 	{load.ErrDiffers, "nothing was loaded; the receipt names each figure"},

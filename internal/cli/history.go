@@ -4,8 +4,8 @@ import (
 	"context"
 	"github.com/spf13/cobra"
 
+	"ambertray/internal/database"
 	"ambertray/internal/ledger"
-	"ambertray/internal/target"
 	"ambertray/internal/term"
 )
 
@@ -47,7 +47,7 @@ func (a *app) newHistory() *cobra.Command {
 }
 
 // forget takes a load that was interrupted out of the ledger.
-func (a *app) forget(ctx context.Context, tgt target.Target, id string) error {
+func (a *app) forget(ctx context.Context, tgt database.Target, id string) error {
 	e, err := ledger.ForgetUnfinished(ctx, tgt, id)
 	if err != nil {
 		return err

@@ -8,10 +8,10 @@ import (
 	"path/filepath"
 	"strings"
 
-	"ambertray/internal/target"
-	"ambertray/internal/target/mysql"
-	"ambertray/internal/target/postgres"
-	"ambertray/internal/target/sqlite"
+	"ambertray/internal/database"
+	"ambertray/internal/database/mysql"
+	"ambertray/internal/database/postgres"
+	"ambertray/internal/database/sqlite"
 )
 
 // UnknownError says that a word names no target.
@@ -36,7 +36,7 @@ type Options struct {
 
 // Open opens the target that a URL means, or the name of one in the user's
 // config file.
-func Open(ctx context.Context, word string, o Options) (target.Target, error) {
+func Open(ctx context.Context, word string, o Options) (database.Target, error) {
 	url, err := Resolve(word)
 	if err != nil {
 		return nil, err
@@ -87,7 +87,7 @@ func isTarget(word string) bool {
 }
 
 // open keeps a nil pointer from becoming a target that is not nil.
-func open[T target.Target](t T, err error) (target.Target, error) {
+func open[T database.Target](t T, err error) (database.Target, error) {
 	if err != nil {
 		return nil, err
 	}

@@ -7,9 +7,9 @@ import (
 	"strconv"
 	"strings"
 
+	"ambertray/internal/database"
 	"ambertray/internal/pass"
 	"ambertray/internal/table"
-	"ambertray/internal/target"
 )
 
 // PartRows is a file or sheet of the source, and what the table has of it.
@@ -46,7 +46,7 @@ func partsOf(out *pass.Outcome, mended map[string]int64) (parts []PartRows) {
 // countParts asks the table how many rows it has of each part, where it has the
 // names of the files or sheets in columns of their own, and these tell the parts
 // apart.
-func countParts(ctx context.Context, to target.Target, t *table.Table, parts []PartRows) error {
+func countParts(ctx context.Context, to database.Target, t *table.Table, parts []PartRows) error {
 	d := to.Dialect()
 	var columns []string
 	values := map[string]func(p *PartRows) string{}

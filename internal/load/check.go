@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"ambertray/internal/database"
 	"ambertray/internal/dialect"
 	"ambertray/internal/note"
 	"ambertray/internal/pass"
@@ -13,7 +14,6 @@ import (
 	"ambertray/internal/reject"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
-	"ambertray/internal/target"
 	"ambertray/internal/tray"
 )
 
@@ -53,7 +53,7 @@ func (c *Check) Possible() bool {
 func (c *Check) Rejected() int64 { return c.Records - c.WouldLoad }
 
 // DryRun converts every record and loads none. to may be nil.
-func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Target, progress func(pass.Progress)) (*Check, error) {
+func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to database.Target, progress func(pass.Progress)) (*Check, error) {
 	c := &Check{Tray: t.Dir, Table: t.Table.Name, Storage: []string{}, Notes: []note.Note{}}
 	d := dialect.PostgreSQL
 	if to != nil {
@@ -103,12 +103,12 @@ func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Ta
 }
 
 // addStorage says how the table is kept, as far as that limits a load.
-func (c *Check) addStorage(ctx context.Context, to target.Target) error {
-	stored, ok := to.(target.Stored)
+func (c *Check) addStorage(ctx context.Context, to database.Target) error {
+	stored, ok := to.(database.Stored)
 	if !ok {
 		return nil
 	}
-	facts, err := target.StorageFacts(ctx, stored, []string{c.Table})
+	facts, err := database.StorageFacts(ctx, stored, []string{c.Table})
 	for _, f := range facts {
 		c.Storage = append(c.Storage, f.Value+": "+f.Mend)
 	}

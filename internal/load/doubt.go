@@ -6,8 +6,8 @@ import (
 	"fmt"
 	"strings"
 
+	"ambertray/internal/database"
 	"ambertray/internal/ledger"
-	"ambertray/internal/target"
 )
 
 // ErrOneCommit is returned for a load with checkpoints into a table on several
@@ -39,7 +39,7 @@ type doubt struct {
 }
 
 // enterDoubt begins a load into a table on several servers.
-func (l *loading) enterDoubt(ctx context.Context, storage target.Storage) (err error) {
+func (l *loading) enterDoubt(ctx context.Context, storage database.Storage) (err error) {
 	if l.parts != nil {
 		return ErrOneCommit
 	}
@@ -103,7 +103,7 @@ func (d *doubt) settle(ctx context.Context, l *loading) error {
 }
 
 // dismiss takes the entry out of the ledger, for a load that was rolled back.
-func (d *doubt) dismiss(to target.Target, err error) {
+func (d *doubt) dismiss(to database.Target, err error) {
 	var inDoubt *DoubtError
 	if d.entry != nil && !errors.As(err, &inDoubt) {
 		_ = ledger.Forget(context.Background(), to, d.entry.ID) // otherwise it stays in doubt

@@ -5,9 +5,9 @@ import (
 	"fmt"
 	"strings"
 
+	"ambertray/internal/database"
 	"ambertray/internal/dialect"
 	"ambertray/internal/table"
-	"ambertray/internal/target"
 )
 
 // prepare makes or opens the table: what it does with one that is there is up
@@ -28,7 +28,7 @@ func (l *loading) prepare(ctx context.Context) error {
 			return err
 		}
 	}
-	how := target.Creation{Whole: l.parts != nil, NoLedger: l.NoLedger}
+	how := database.Creation{Whole: l.parts != nil, NoLedger: l.NoLedger}
 	if !exists || mode == table.Refuse {
 		l.receipt.Done = "created"
 		return l.tx.Create(ctx, l.table, how)
@@ -79,7 +79,7 @@ func (e *LossError) Error() string {
 // checkDependents refuses to rebuild a table on which other things hang, unless
 // that was accepted.
 func (l *loading) checkDependents(ctx context.Context) error {
-	to, ok := l.to.(target.Depended)
+	to, ok := l.to.(database.Depended)
 	if !ok {
 		return nil
 	}
@@ -104,7 +104,7 @@ func (e *EngineError) Error() string {
 // checkStorage refuses to load into a table that takes nothing back, unless that
 // was accepted, and prepares for one that lies on several servers.
 func (l *loading) checkStorage(ctx context.Context) error {
-	to, ok := l.to.(target.Stored)
+	to, ok := l.to.(database.Stored)
 	if !ok {
 		return nil
 	}

@@ -10,13 +10,13 @@ import (
 	"path/filepath"
 	"time"
 
+	"ambertray/internal/database"
 	"ambertray/internal/ledger"
 	"ambertray/internal/note"
 	"ambertray/internal/pass"
 	"ambertray/internal/reject"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
-	"ambertray/internal/target"
 	"ambertray/internal/tray"
 )
 
@@ -67,7 +67,7 @@ func (d *Depth) Type() string   { return "word" }
 // Run loads the source of the tray into the target. It returns the receipt
 // when the load is committed, and with ErrDiffers; otherwise nothing was
 // changed.
-func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Target, o Options) (receipt *Receipt, err error) {
+func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to database.Target, o Options) (receipt *Receipt, err error) {
 	if err := to.Dialect().Check(&t.Table); err != nil {
 		return nil, err
 	}
@@ -150,7 +150,7 @@ type loading struct {
 	tray     *tray.Tray
 	identity string // of the table, as the target knows it
 	leftOut  []int  // parts of the source that are in the table already
-	to       target.Target
+	to       database.Target
 	open     func(context.Context) (*pass.Pass, error) // opens the source
 	pass     *pass.Pass
 	dir      string // the folder of the load
@@ -165,8 +165,8 @@ type loading struct {
 	merge    *merge       // nil unless its rows are merged
 	engine   string       // of a table that takes nothing back
 	doubt    *doubt       // nil unless the table lies on several servers
-	tx       target.Tx
-	sink     target.Sink
+	tx       database.Tx
+	sink     database.Sink
 }
 
 // filled is the table that the bulk path fills.

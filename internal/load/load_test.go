@@ -8,17 +8,17 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"ambertray/internal/database"
+	"ambertray/internal/database/sqlite"
 	"ambertray/internal/dialect"
 	"ambertray/internal/load"
 	"ambertray/internal/source"
 	"ambertray/internal/survey"
 	"ambertray/internal/table"
-	"ambertray/internal/target"
-	"ambertray/internal/target/sqlite"
 )
 
 // forgetful is a database that lost a value on the way.
-type forgetful struct{ target.Target }
+type forgetful struct{ database.Target }
 
 func (f forgetful) Figures(ctx context.Context, t *table.Table) (int64, []table.Figures, error) {
 	rows, figures, err := f.Target.Figures(ctx, t)
@@ -74,7 +74,7 @@ func TestFit(t *testing.T) {
 		{"uuid", "char(36)", "char(36)", ""}, {"date", "text", "", "it is text"}, {"boolean", "integer", "", "it is integer"}, {"date", "", "date", ""},
 	} {
 		plan := &table.Table{Name: "loan", Columns: []table.Column{{Name: "a", Type: *typ(c.planned), Nullable: true}}}
-		live := []target.Live{{Name: "A", Known: true, Native: c.live}, {Name: "b", Default: true}, {Name: "c", Generated: true}, {Name: "d", Nullable: true}}
+		live := []database.Live{{Name: "A", Known: true, Native: c.live}, {Name: "b", Default: true}, {Name: "c", Generated: true}, {Name: "d", Nullable: true}}
 		if c.live != "" {
 			live[0].Type = typ(c.live)
 		}
@@ -88,7 +88,7 @@ func TestFit(t *testing.T) {
 		require.Equal(t, table.Column{Name: "A", Type: *typ(c.becomes), Exact: typ(c.becomes).Kind == table.Double}, fitted.Columns[0], "nulls are rejected before the server sees them")
 	}
 	_, bad := load.Fit(&table.Table{Columns: []table.Column{{Name: "g"}, {Name: "x"}, {Name: "z"}}},
-		[]target.Live{{Name: "g", Generated: true}, {Name: "x", Native: "jsonb"}, {Name: "y", Native: "date"}}, dialect.PostgreSQL)
+		[]database.Live{{Name: "g", Generated: true}, {Name: "x", Native: "jsonb"}, {Name: "y", Native: "date"}}, dialect.PostgreSQL)
 	var why []string
 	for _, v := range bad {
 		why = append(why, v.Name+": "+v.Why)

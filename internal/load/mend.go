@@ -10,13 +10,13 @@ import (
 	"path/filepath"
 
 	"ambertray/internal/convert"
+	"ambertray/internal/database"
 	"ambertray/internal/ledger"
 	"ambertray/internal/pass"
 	"ambertray/internal/publish"
 	"ambertray/internal/reject"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
-	"ambertray/internal/target"
 	"ambertray/internal/tray"
 )
 
@@ -47,7 +47,7 @@ const draftSuffix = ".mending"
 
 // Mend loads the records in the rejects of a load that were corrected since, by
 // the same plan into the same table. What still fails stays in the file.
-func Mend(ctx context.Context, t *tray.Tray, id string, from *source.Opener, to target.Target, o Options) (*Receipt, error) {
+func Mend(ctx context.Context, t *tray.Tray, id string, from *source.Opener, to database.Target, o Options) (*Receipt, error) {
 	dir := t.LoadDir(id)
 	first, err := ReadReceipt(dir)
 	if errors.Is(err, fs.ErrNotExist) || err == nil && first.Rejects.File == nil {
@@ -96,7 +96,7 @@ func (l *loading) runMend(ctx context.Context) error {
 	if exists, err := l.to.Exists(ctx, l.table.Name); err != nil {
 		return err
 	} else if !exists {
-		return &target.Error{Target: l.to.Name(), Op: "mend into " + l.table.Name, Kind: target.ErrNoTable}
+		return &database.Error{Target: l.to.Name(), Op: "mend into " + l.table.Name, Kind: database.ErrNoTable}
 	}
 	var err error
 	if l.identity, err = l.to.Identity(ctx, l.table.Name); err != nil {

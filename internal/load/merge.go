@@ -6,8 +6,8 @@ import (
 	"fmt"
 
 	"ambertray/internal/convert"
+	"ambertray/internal/database"
 	"ambertray/internal/table"
-	"ambertray/internal/target"
 )
 
 // Conditions of a merge.
@@ -20,8 +20,8 @@ var (
 // merged into the table.
 type merge struct {
 	stage   *table.Table
-	numbers target.Numbers
-	done    target.Merged
+	numbers database.Numbers
+	done    database.Merged
 }
 
 const stageName = "ambertray_stage"

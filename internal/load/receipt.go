@@ -9,13 +9,13 @@ import (
 	"time"
 
 	"ambertray/internal/convert"
+	"ambertray/internal/database"
 	"ambertray/internal/note"
 	"ambertray/internal/publish"
 	"ambertray/internal/record"
 	"ambertray/internal/reject"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
-	"ambertray/internal/target"
 	"ambertray/internal/tray"
 )
 
@@ -24,29 +24,29 @@ const receiptFile = "receipt.json"
 
 // Receipt is the evidence of one load.
 type Receipt struct {
-	Load        string         `json:"load"` // its id within the tray
-	Begun       time.Time      `json:"begun"`
-	Ledger      *string        `json:"ledger"` // its id in the ledger of the target
-	Tray        string         `json:"tray"`
-	Target      string         `json:"target"`
-	Table       string         `json:"table"`
-	Existing    string         `json:"existing"`
-	ByPosition  bool           `json:"by_position"` // columns were fitted to the table's by their order
-	Done        string         `json:"done"`        // created, appended, emptied, rebuilt or merged
-	Mended      bool           `json:"mended"`      // it is the rejects of the load that were loaded
-	Merged      *target.Merged `json:"merge"`       // null unless rows were merged
-	Source      []Part         `json:"source"`
-	LeftOut     []LoadedPart   `json:"left_out"` // files and sheets that the table had before
-	Counts      Counts         `json:"counts"`
-	Rejects     Rejects        `json:"rejects"`
-	Verify      Depth          `json:"verify"`
-	Verified    bool           `json:"verified"`
-	Differences []Difference   `json:"differences"`
-	Continued   int64          `json:"continued_from"` // rows that were loaded before it was interrupted
-	Kept        int64          `json:"kept"`           // rows that stay although it is not verified
-	Remarks     []string       `json:"remarks"`        // on how the rows went in
-	Notes       []note.Note    `json:"notes"`          // on the data
-	Phases      []Phase        `json:"phases"`
+	Load        string           `json:"load"` // its id within the tray
+	Begun       time.Time        `json:"begun"`
+	Ledger      *string          `json:"ledger"` // its id in the ledger of the target
+	Tray        string           `json:"tray"`
+	Target      string           `json:"target"`
+	Table       string           `json:"table"`
+	Existing    string           `json:"existing"`
+	ByPosition  bool             `json:"by_position"` // columns were fitted to the table's by their order
+	Done        string           `json:"done"`        // created, appended, emptied, rebuilt or merged
+	Mended      bool             `json:"mended"`      // it is the rejects of the load that were loaded
+	Merged      *database.Merged `json:"merge"`       // null unless rows were merged
+	Source      []Part           `json:"source"`
+	LeftOut     []LoadedPart     `json:"left_out"` // files and sheets that the table had before
+	Counts      Counts           `json:"counts"`
+	Rejects     Rejects          `json:"rejects"`
+	Verify      Depth            `json:"verify"`
+	Verified    bool             `json:"verified"`
+	Differences []Difference     `json:"differences"`
+	Continued   int64            `json:"continued_from"` // rows that were loaded before it was interrupted
+	Kept        int64            `json:"kept"`           // rows that stay although it is not verified
+	Remarks     []string         `json:"remarks"`        // on how the rows went in
+	Notes       []note.Note      `json:"notes"`          // on the data
+	Phases      []Phase          `json:"phases"`
 
 	Columns  int             `json:"columns"`        // of the table that were compared
 	Before   []table.Figures `json:"figures_before"` // of the rows that were in the table and stay
@@ -101,7 +101,7 @@ type Phase struct {
 }
 
 // newReceipt returns the receipt of a load that begins.
-func newReceipt(t *tray.Tray, plan *table.Table, to target.Target, headings []string, o Options) *Receipt {
+func newReceipt(t *tray.Tray, plan *table.Table, to database.Target, headings []string, o Options) *Receipt {
 	return &Receipt{
 		Begun: time.Now().UTC().Truncate(time.Microsecond), Tray: t.Dir, Target: to.Name(), Table: plan.Name, Existing: plan.Existing.String(), ByPosition: plan.ByPosition,
 		Verify: cmp.Or(o.Verify, EveryColumn), Layout: t.Layout, Headings: headings, Differences: []Difference{}, Remarks: []string{},

@@ -9,11 +9,11 @@ import (
 	"path/filepath"
 
 	"ambertray/internal/convert"
+	"ambertray/internal/database"
 	"ambertray/internal/pass"
 	"ambertray/internal/reject"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
-	"ambertray/internal/target"
 	"ambertray/internal/tray"
 )
 
@@ -77,7 +77,7 @@ var ErrWasMerged = errors.New("its rows were merged into others, and the table's
 // Verify reads the source of the tray again and holds the table against it: the
 // rows of the last load, with what was mended of it, and those that were there
 // before. It changes nothing.
-func Verify(ctx context.Context, t *tray.Tray, from *source.Opener, to target.Target, progress func(pass.Progress)) (*Verification, error) {
+func Verify(ctx context.Context, t *tray.Tray, from *source.Opener, to database.Target, progress func(pass.Progress)) (*Verification, error) {
 	last, err := readLast(t)
 	if err != nil {
 		return nil, err
@@ -164,7 +164,7 @@ func readLast(t *tray.Tray) (*lastLoad, error) {
 }
 
 // fit returns the plan as that load has gone by it and fitted it to its table.
-func (l *lastLoad) fit(ctx context.Context, t *tray.Tray, to target.Target) (*table.Table, error) {
+func (l *lastLoad) fit(ctx context.Context, t *tray.Tray, to database.Target) (*table.Table, error) {
 	if l.receipt == nil {
 		return &t.Table, nil
 	}

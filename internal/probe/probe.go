@@ -8,16 +8,16 @@ import (
 	"time"
 
 	"ambertray/internal/convert"
+	"ambertray/internal/database"
 	"ambertray/internal/ledger"
 	"ambertray/internal/table"
-	"ambertray/internal/target"
 	"ambertray/internal/value"
 )
 
 // Result is what was found.
 type Result struct {
-	Target string        `json:"target"`
-	Facts  []target.Fact `json:"facts"`
+	Target string          `json:"target"`
+	Facts  []database.Fact `json:"facts"`
 }
 
 // Able reports whether a load is possible at all.
@@ -31,7 +31,7 @@ func (r *Result) Able() bool {
 }
 
 // Run looks at a target and tries what a load does. It leaves nothing behind.
-func Run(ctx context.Context, to target.Target) (*Result, error) {
+func Run(ctx context.Context, to database.Target) (*Result, error) {
 	facts, err := to.Facts(ctx)
 	if err != nil {
 		return nil, err
@@ -42,7 +42,7 @@ func Run(ctx context.Context, to target.Target) (*Result, error) {
 
 type probing struct {
 	ctx    context.Context
-	to     target.Target
+	to     database.Target
 	result *Result
 }
 
@@ -55,7 +55,7 @@ func (p *probing) run() (err error) {
 	if !p.tried("write", err, "") {
 		return nil
 	}
-	if !p.tried("create a table", tx.Create(p.ctx, tab, target.Creation{}), "create") {
+	if !p.tried("create a table", tx.Create(p.ctx, tab, database.Creation{}), "create") {
 		_ = tx.Rollback() // of nothing
 		return nil
 	}
@@ -70,7 +70,7 @@ func (p *probing) run() (err error) {
 		return nil
 	}
 	for _, remark := range sink.Remarks() {
-		p.result.Facts = append(p.result.Facts, target.Fact{Name: "load in bulk", Value: "no", Mend: remark})
+		p.result.Facts = append(p.result.Facts, database.Fact{Name: "load in bulk", Value: "no", Mend: remark})
 	}
 	if !p.tried("index it", tx.Index(p.ctx, tab), "create") {
 		return nil
@@ -94,10 +94,10 @@ func (p *probing) block() *convert.Block {
 
 // tried writes down how a step went. right names what the login needs for it.
 func (p *probing) tried(name string, err error, right string) bool {
-	f := target.Fact{Name: name, Value: "yes", Good: err == nil, Vital: true}
+	f := database.Fact{Name: name, Value: "yes", Good: err == nil, Vital: true}
 	if err != nil {
 		f.Value = "no: " + words(err)
-		if errors.Is(err, target.ErrPermission) {
+		if errors.Is(err, database.ErrPermission) {
 			f.Mend = p.to.Grant(right)
 		}
 	}
@@ -107,7 +107,7 @@ func (p *probing) tried(name string, err error, right string) bool {
 
 // words returns what the server says, without what was being done.
 func words(err error) string {
-	var known *target.Error
+	var known *database.Error
 	if errors.As(err, &known) && known.Err != nil {
 		return known.Err.Error()
 	}

@@ -1,0 +1,85 @@
+package databasetest
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"ambertray/internal/database"
+	"ambertray/internal/load"
+	"ambertray/internal/source"
+	"ambertray/internal/table"
+)
+
+// Limited is a column of an existing table: its native type, the type of the plan,
+// values that it takes, and values that it does not take, each with the reason.
+type Limited struct {
+	Native, Planned string
+	Takes           []string
+	Refuses         [][2]string
+}
+
+// LimitedTo returns a column; refuses are pairs of a value and a reason.
+func LimitedTo(native, planned string, takes []string, refuses ...[2]string) Limited {
+	return Limited{native, planned, takes, refuses}
+}
+
+// Limits appends to existing columns, which take what they give back unchanged,
+// and refuse the rest before the server would round or cut it.
+func Limits(t *testing.T, to database.Target, columns []Limited) {
+	ctx := context.Background()
+	for i, c := range columns {
+		name := fmt.Sprintf("limit_%d", i)
+		_, err := to.Exec(ctx, "CREATE TABLE "+name+" (v "+c.Native+")")
+		require.NoError(t, err)
+		typ, err := table.ParseType(c.Planned)
+		require.NoError(t, err)
+		text := "v\n" + strings.Join(c.Takes, "\n") + "\n"
+		want := map[string]int64{}
+		for _, r := range c.Refuses {
+			text += r[0] + "\n"
+			want[r[1]]++
+		}
+		tr := NewTray(t, name, text, table.Column{From: "v", Name: "v", Type: typ, Nullable: true})
+		tr.Table.Existing = table.Append
+		check, err := load.DryRun(ctx, tr, &source.Opener{}, to, nil)
+		require.NoError(t, err)
+		r, err := load.Run(ctx, tr, &source.Opener{}, to, load.Options{})
+		require.NoError(t, err, "%s: %+v", c.Native, r)
+		require.True(t, r.Verified, c.Native)
+		require.Equal(t, int64(len(c.Takes)), r.Counts.Loaded, c.Native)
+		got := map[string]int64{}
+		for _, g := range r.Rejects.ByReason {
+			got[g.Reason] += g.Count
+		}
+		require.Equal(t, want, got, c.Native)
+		require.Equal(t, int64(len(c.Refuses)), check.Rejected(), "%s: a check finds them before", c.Native)
+	}
+}
+
+// widest is how many columns a table can have.
+var widest = map[string]int{"SQLite": 2000, "PostgreSQL": 1600, "MySQL": 1017}
+
+// widestTable loads as many columns as the database takes, and a row that repeats
+// a key afterwards.
+func widestTable(t *testing.T, to database.Target) {
+	ctx, columns := context.Background(), widest[to.Dialect().Title]
+	var cols []table.Column
+	var header, first, second []string
+	for i := range columns {
+		name := fmt.Sprintf("c%d", i)
+		cols = append(cols, table.Column{From: name, Name: name, Type: table.Type{Kind: table.SmallInt}})
+		header, first, second = append(header, name), append(first, "1"), append(second, "2")
+	}
+	for _, text := range [][]string{first, second} {
+		tr := NewTray(t, "widest", strings.Join(header, ",")+"\n"+strings.Join(first, ",")+"\n"+strings.Join(text, ",")+"\n", cols...)
+		tr.Table.Key, tr.Table.Existing = []string{"c0"}, table.Append
+		r, err := load.Run(ctx, tr, &source.Opener{}, to, load.Options{})
+		require.NoError(t, err)
+		require.Equal(t, load.Counts{Read: 2, Loaded: 1, Rejected: 1, TableBefore: r.Counts.TableBefore, TableAfter: r.Counts.TableBefore + 1}, r.Counts)
+		require.Equal(t, columns, r.Columns)
+	}
+}

@@ -1,0 +1,109 @@
+package databasetest
+
+import (
+	"context"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"ambertray/internal/database"
+	"ambertray/internal/ledger"
+	"ambertray/internal/load"
+	"ambertray/internal/source"
+	"ambertray/internal/table"
+	"ambertray/internal/tray"
+)
+
+// onlyOnce loads the same content into a table again, in every way that there
+// is, and reads in the ledger what became of each load.
+func onlyOnce(t *testing.T, to database.Target) {
+	ctx := context.Background()
+	plan := func(text string, existing table.Existing) *tray.Tray { return numbers(t, text, existing) }
+	run := func(tr *tray.Tray, o load.Options) (*load.Receipt, error) {
+		return load.Run(ctx, tr, &source.Opener{}, to, o)
+	}
+	states := func() []ledger.State { return states(t, to, "once") }
+	for range 2 { // the second time the table was dropped by hand
+		r, err := run(plan("no\n1\n2\n", table.Append), load.Options{})
+		require.NoError(t, err)
+		for _, mode := range []table.Existing{table.Append, table.Refuse} {
+			_, err = run(plan("no\n1\n2\n", mode), load.Options{})
+			var again *load.AgainError
+			require.ErrorAs(t, err, &again)
+			require.Equal(t, *r.Ledger, again.Parts[0].Load)
+			require.Equal(t, int64(2), again.Parts[0].Entry.Loaded)
+		}
+		_, err = to.Exec(ctx, "DROP TABLE once")
+		require.NoError(t, err)
+	}
+	require.Equal(t, []ledger.State{ledger.Replaced, ledger.Loaded}, states())
+
+	tooMany := plan("no\n1\nx\n", table.Append)
+	tooMany.Table.Allow = allow(t, "0")
+	_, err := run(tooMany, load.Options{})
+	require.Error(t, err)
+	require.Len(t, states(), 2, "a load that failed is not in the ledger")
+	for _, step := range []struct {
+		text  string
+		mode  table.Existing
+		o     load.Options
+		after int64
+	}{
+		{"no\n1\n2\n", table.Append, load.Options{}, 2},
+		{"no\n1\n2\n", table.Append, load.Options{Again: true}, 4},
+		{"no\n1\n2\n", table.Append, load.Options{NoLedger: true}, 6},
+		{"no\n1\n3\n", table.Append, load.Options{Verify: load.RowsOnly}, 8}, // of the same size
+		{"no\n9\n", table.Empty, load.Options{}, 1},
+		{"no\n9\n", table.Empty, load.Options{}, 1}, // which takes the first ones away
+		{"no\n1\n2\n", table.Append, load.Options{}, 3},
+		{"no\n1\n2\n", table.Rebuild, load.Options{}, 2},
+	} {
+		r, err := run(plan(step.text, step.mode), step.o)
+		require.NoError(t, err)
+		require.Equal(t, step.after, r.Counts.TableAfter)
+		require.Equal(t, step.o.NoLedger, r.Ledger == nil)
+		require.Equal(t, step.o.Verify != load.RowsOnly, r.Columns == 1)
+	}
+	last := states()
+	require.Equal(t, ledger.Loaded, last[len(last)-1])
+	require.NotContains(t, last[:len(last)-1], ledger.Loaded)
+}
+
+// numbers returns a tray of one column without a key.
+func numbers(t *testing.T, text string, existing table.Existing) *tray.Tray {
+	tr := NewTray(t, "once", text, table.Column{From: "no", Name: "no", Type: no.Type})
+	tr.Table.Existing = existing
+	return tr
+}
+
+// states returns what the ledger says of the loads of a table.
+func states(t *testing.T, to database.Target, name string) (list []ledger.State) {
+	identity, err := to.Identity(context.Background(), name)
+	require.NoError(t, err)
+	entries, err := ledger.Read(context.Background(), to, identity)
+	require.NoError(t, err)
+	for _, e := range entries {
+		list = append(list, e.State)
+	}
+	return list
+}
+
+// oneAtATime lets a second load of the same table in when the first has ended.
+func oneAtATime(t *testing.T, open func() database.Target) {
+	ctx := context.Background()
+	first, second := open(), open()
+	defer second.Close()
+	tr := NewTray(t, "alone", "a\n1\n", table.Column{From: "a", Name: "a", Type: no.Type})
+	identity, err := first.Identity(ctx, "alone")
+	require.NoError(t, err)
+	unlock, err := first.Lock(ctx, identity)
+	require.NoError(t, err)
+	_, err = first.Begin(ctx)
+	require.NoError(t, err)
+	_, err = load.Run(ctx, tr, &source.Opener{}, second, load.Options{})
+	require.ErrorIs(t, err, database.ErrLocked)
+	require.NoError(t, first.Close()) // as a program does that is killed
+	unlock()
+	_, err = load.Run(ctx, tr, &source.Opener{}, second, load.Options{})
+	require.NoError(t, err)
+}

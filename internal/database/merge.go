@@ -1,0 +1,238 @@
+package database
+
+import (
+	"context"
+	"fmt"
+	"strconv"
+	"strings"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/dialect"
+	"ambertray/internal/table"
+)
+
+// Merged is what became of the rows that were merged into a table.
+type Merged struct {
+	Inserted  int64 `json:"inserted"`
+	Updated   int64 `json:"updated"`
+	Unchanged int64 `json:"unchanged"`
+	// Agree is how many of them the table has afterwards, every column the same.
+	Agree int64 `json:"-"`
+}
+
+// Rows returns the number of rows.
+func (m Merged) Rows() int64 { return m.Inserted + m.Updated + m.Unchanged }
+
+// RowOfStage is the name of the column of a stage that numbers its rows from 1
+// on, in the order in which they were sent.
+const RowOfStage = "row_of_stage"
+
+// Merger merges a stage into a table. Its fields are what differs from one
+// database to the other.
+type Merger struct {
+	DB interface {
+		Dialect() *dialect.Dialect
+		Exec(ctx context.Context, statement string) (rows int64, err error)
+		Query(ctx context.Context, query string) ([][]string, error)
+	}
+	Row string // how the number of a row of the stage is written
+	// Update is the statement that sets columns where a condition holds, of the
+	// table called t and the stage called s.
+	Update func(table, stage, set, where string) string
+	// Differ is the condition that the values of a column are not the same.
+	Differ     func(column string, c table.Column) string
+	SetPrefix  string // of the columns that an Update sets
+	Overriding string // of an INSERT that gives columns values which count by themselves
+	Whole      bool   // the table has no savepoints, so that a refused row ends the merge
+	// Refusal returns why the server does not take a row, if an error is that.
+	Refusal func(err error) (reason string, ok bool)
+}
+
+// Merge updates the rows of a table whose key the stage has, where they differ,
+// and inserts those that are new. Rows of the stage that the server does not
+// take, or whose key an earlier row of it has, are taken out of it.
+func (m *Merger) Merge(ctx context.Context, t *table.Table, stage string, at *Numbers) (done Merged, refused *convert.Refusals, err error) {
+	x := &merging{Merger: m, ctx: ctx, t: t, at: at, table: m.DB.Dialect().QuoteTable(t.Name), stage: m.DB.Dialect().Quote(stage)}
+	x.write()
+	if err := x.weed(); err != nil {
+		return done, nil, err
+	}
+	if err := x.checkKey(); err != nil {
+		return done, nil, err
+	}
+	if x.differ != "" {
+		if done.Updated, err = x.apply(x.update, 1, at.rows); err != nil {
+			return done, nil, err
+		}
+	}
+	if done.Inserted, err = x.apply(x.insert, 1, at.rows); err != nil {
+		return done, nil, err
+	}
+	rows, err := x.count(x.stage + " s")
+	if err != nil {
+		return done, nil, err
+	}
+	done.Unchanged = rows - done.Updated - done.Inserted
+	same := x.same
+	if x.differ != "" {
+		same += " AND NOT (" + x.differ + ")"
+	}
+	done.Agree, err = x.count(x.table + " t JOIN " + x.stage + " s ON " + same)
+	return done, &x.refused, err
+}
+
+// merging is the state of a Merge.
+type merging struct {
+	*Merger
+	ctx          context.Context
+	t            *table.Table
+	at           *Numbers
+	table, stage string // quoted
+	same         string // the condition that keys are the same
+	differ       string // that other columns are not, or ""
+	set          string
+	columns      string
+	refused      convert.Refusals
+}
+
+// write writes the pieces of the statements.
+func (x *merging) write() {
+	d := x.DB.Dialect()
+	var same, differ, set []string
+	isKey := map[string]bool{}
+	for _, k := range x.t.Key {
+		isKey[k] = true
+	}
+	for _, c := range x.t.Loaded() {
+		name := d.Quote(c.Name)
+		if isKey[c.Name] {
+			same = append(same, "t."+name+" = s."+name)
+		} else {
+			differ, set = append(differ, x.Differ(name, c)), append(set, x.SetPrefix+name+" = s."+name)
+		}
+	}
+	x.same, x.differ = strings.Join(same, " AND "), strings.Join(differ, " OR ")
+	x.set, x.columns = strings.Join(set, ", "), d.Columns(x.t)
+}
+
+// Repeated is the query for the rows of a stage whose key an earlier row of it
+// has, or a row of the table, unless that is "": their numbers in order. row is
+// how the number of a row is written; stage and table are quoted.
+func Repeated(d *dialect.Dialect, key []string, row, stage, table string) string {
+	var keys, same []string
+	for _, k := range key {
+		keys = append(keys, "s."+d.Quote(k))
+		same = append(same, "t."+d.Quote(k)+" = s."+d.Quote(k))
+	}
+	repeated := fmt.Sprintf("row_number() OVER (PARTITION BY %s ORDER BY s.%s) > 1", strings.Join(keys, ", "), row)
+	if table != "" {
+		repeated += fmt.Sprintf(" OR EXISTS (SELECT 1 FROM %s t WHERE %s)", table, strings.Join(same, " AND "))
+	}
+	return fmt.Sprintf("SELECT n FROM (SELECT s.%s AS n, %s AS twice FROM %s s) q WHERE twice ORDER BY n", row, repeated, stage)
+}
+
+// weed takes the rows out of the stage whose key an earlier one has.
+func (x *merging) weed() error {
+	rows, err := x.DB.Query(x.ctx, Repeated(x.DB.Dialect(), x.t.Key, x.Row, x.stage, ""))
+	if err != nil {
+		return err
+	}
+	for _, row := range rows {
+		n, err := strconv.ParseInt(row[0], 10, 64)
+		if err == nil {
+			err = x.refuse(n, convert.Refusal{Columns: x.t.Key, Reason: SameKey})
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// refuse takes a row out of the stage.
+func (x *merging) refuse(n int64, why convert.Refusal) error {
+	why.Where = x.at.Record(n)
+	x.refused.Add(why)
+	_, err := x.DB.Exec(x.ctx, fmt.Sprintf("DELETE FROM %s WHERE %s = %d", x.stage, x.Row, n))
+	return err
+}
+
+// checkKey makes sure that no row of the stage means several of the table.
+func (x *merging) checkKey() error {
+	pairs, err := x.count(x.table + " t JOIN " + x.stage + " s ON " + x.same)
+	if err != nil {
+		return err
+	}
+	rows, err := x.count(x.stage + " s WHERE EXISTS (SELECT 1 FROM " + x.table + " t WHERE " + x.same + ")")
+	if err == nil && pairs != rows {
+		err = &KeyError{x.t.Name, x.t.Key}
+	}
+	return err
+}
+
+// KeyError says that a key means more than one row of a table.
+type KeyError struct {
+	Table string
+	Key   []string
+}
+
+func (e *KeyError) Error() string {
+	return fmt.Sprintf("table %s has several rows with the same %s: it is no key to merge by", e.Table, strings.Join(e.Key, ", "))
+}
+
+func (x *merging) count(from string) (int64, error) {
+	rows, err := x.DB.Query(x.ctx, "SELECT count(*) FROM "+from)
+	if err != nil {
+		return 0, err
+	}
+	return strconv.ParseInt(rows[0][0], 10, 64)
+}
+
+func (x *merging) update(from, to int64) string {
+	return x.Update(x.table, x.stage, x.set, fmt.Sprintf("%s AND (%s) AND s.%s BETWEEN %d AND %d", x.same, x.differ, x.Row, from, to))
+}
+
+func (x *merging) insert(from, to int64) string {
+	return fmt.Sprintf("INSERT INTO %s (%s)%s SELECT %s FROM %s s WHERE s.%s BETWEEN %d AND %d AND NOT EXISTS (SELECT 1 FROM %s t WHERE %s)",
+		x.table, x.columns, x.Overriding, x.columns, x.stage, x.Row, from, to, x.table, x.same)
+}
+
+// apply runs a statement for some rows of the stage, and finds by halving which
+// of them the server refuses.
+func (x *merging) apply(statement func(from, to int64) string, from, to int64) (rows int64, err error) {
+	if from > to {
+		return 0, nil
+	}
+	if x.Whole {
+		return x.DB.Exec(x.ctx, statement(from, to))
+	}
+	if err := x.exec("SAVEPOINT merge_rows"); err != nil {
+		return 0, err
+	}
+	rows, err = x.DB.Exec(x.ctx, statement(from, to))
+	if err == nil {
+		return rows, x.exec("RELEASE SAVEPOINT merge_rows")
+	}
+	reason, ok := x.Refusal(err)
+	if !ok {
+		return 0, err
+	}
+	if err := x.exec("ROLLBACK TO SAVEPOINT merge_rows"); err != nil {
+		return 0, err
+	}
+	if from == to {
+		return 0, x.refuse(from, convert.Refusal{Reason: reason})
+	}
+	middle := (from + to) / 2
+	first, err := x.apply(statement, from, middle)
+	if err != nil {
+		return 0, err
+	}
+	second, err := x.apply(statement, middle+1, to)
+	return first + second, err
+}
+
+func (x *merging) exec(statement string) error {
+	_, err := x.DB.Exec(x.ctx, statement)
+	return err
+}

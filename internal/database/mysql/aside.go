@@ -1,0 +1,212 @@
+package mysql
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/database"
+	"ambertray/internal/dialect"
+	"ambertray/internal/table"
+)
+
+// aside is a sink for a table whose engine has no savepoints, where one row that
+// is refused would take back the whole load. The rows go into a temporary table
+// first. From there they are copied with one statement, before which the
+// transaction has written nothing else, so that it can be tried again without
+// the rows that were refused.
+type aside struct {
+	*sink   // fills the temporary table
+	x       *tx
+	tab     *table.Table
+	numbers database.Numbers
+	refused convert.Refusals
+}
+
+// asideName is the name of the temporary table.
+const asideName = "ambertray_aside"
+
+// loadAside opens such a sink.
+func (x *tx) loadAside(ctx context.Context, tab *table.Table) (database.Sink, error) {
+	if err := x.Stage(ctx, tab, asideName); err != nil {
+		return nil, err
+	}
+	stage := *tab
+	stage.Name, stage.Key = asideName, nil
+	s, err := x.newSink(ctx, &stage)
+	if err != nil {
+		return nil, err
+	}
+	return &aside{sink: s, x: x, tab: tab}, nil
+}
+
+// Write implements database.Sink.
+func (a *aside) Write(k *convert.Block) error {
+	a.numbers.Add(k)
+	return a.sink.Write(k)
+}
+
+// Refused implements database.Sink.
+func (a *aside) Refused() *convert.Refusals { return &a.refused }
+
+// Close implements database.Sink.
+func (a *aside) Close(abort error) (int64, error) {
+	_, err := a.sink.Close(abort)
+	if err != nil || abort != nil {
+		return 0, err
+	}
+	refused := a.sink.Refused()
+	a.refused.Append(refused)
+	a.numbers.Remove(refused)
+	if err := a.x.renumber(a.ctx, asideName); err != nil {
+		return 0, err
+	}
+	if err := a.weed(); err != nil {
+		return 0, err
+	}
+	return a.copy()
+}
+
+// weed takes the rows out that repeat a unique index of the table or an earlier row.
+func (a *aside) weed() error {
+	indexes, err := a.uniqueIndexes()
+	if err != nil {
+		return err
+	}
+	d := dialect.MySQL
+	table := d.QuoteTable(a.tab.Name)
+	if a.x.empties { // only the rows repeat each other
+		table = ""
+	}
+	for _, index := range indexes {
+		var filled []string // NULL repeats nothing
+		for _, c := range index.Columns {
+			filled = append(filled, d.Quote(c)+" IS NOT NULL")
+		}
+		stage := fmt.Sprintf("(SELECT * FROM %s WHERE %s)", asideName, strings.Join(filled, " AND "))
+		rows, err := a.x.t.Query(a.ctx, database.Repeated(d, index.Columns, database.RowOfStage, stage, table))
+		if err != nil {
+			return err
+		}
+		var list []int64
+		for _, row := range rows {
+			n, err := strconv.ParseInt(row[0], 10, 64)
+			if err != nil {
+				return err
+			}
+			list = append(list, n)
+		}
+		if err := a.takeOut(list, index); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// uniqueIndexes returns, as reasons for refusing rows that repeat them, the unique
+// indexes of the table whose columns are all loaded. The others,
+// and those on the beginning of a text, are left to the servers that hold the rows.
+func (a *aside) uniqueIndexes() (list []convert.Reason, err error) {
+	rows, err := a.x.t.Query(a.ctx, `SELECT index_name, group_concat(column_name ORDER BY seq_in_index SEPARATOR '\n') FROM information_schema.statistics
+		WHERE non_unique = 0 AND `+place(a.tab.Name)+" GROUP BY index_name HAVING sum(sub_part IS NOT NULL) = 0 ORDER BY index_name = 'PRIMARY' DESC, index_name")
+	if err != nil {
+		return nil, err
+	}
+	loaded := map[string]bool{}
+	for _, c := range a.tab.Loaded() {
+		loaded[c.Name] = true
+	}
+	for _, row := range rows {
+		u := convert.Reason{Columns: strings.Split(row[1], "\n"), Reason: "unique index " + row[0] + " has it already"}
+		if slices.ContainsFunc(u.Columns, func(c string) bool { return !loaded[c] }) {
+			continue
+		}
+		if row[0] == "PRIMARY" {
+			u.Reason = database.SameKey
+		}
+		list = append(list, u)
+	}
+	return list, nil
+}
+
+// perDelete is how many rows one statement takes out.
+const perDelete = 1000
+
+// takeOut takes rows out of the temporary table.
+func (a *aside) takeOut(rows []int64, why convert.Reason) error {
+	for len(rows) > 0 {
+		some := rows[:min(len(rows), perDelete)]
+		rows = rows[len(some):]
+		var list []string
+		for _, n := range some {
+			list = append(list, strconv.FormatInt(n, 10))
+			a.refused.Add(convert.Refusal{Where: a.numbers.Record(n), Columns: why.Columns, Reason: why.Reason})
+		}
+		statement := fmt.Sprintf("DELETE FROM %s WHERE %s IN (%s)", asideName, database.RowOfStage, strings.Join(list, ", "))
+		if _, err := a.x.t.Exec(a.ctx, statement); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// copy copies the rows into the table; if some are refused, without them.
+func (a *aside) copy() (int64, error) {
+	if _, err := a.x.t.Exec(a.ctx, "COMMIT"); err != nil { // of the temporary table alone
+		return 0, err
+	}
+	all := a.numbers.Rows()
+	rows, err := a.begin(1, all)
+	if _, refused := refusalOf(err); !refused {
+		return rows, err
+	}
+	if err := a.search(1, all); err != nil {
+		return 0, err
+	}
+	return a.begin(1, all)
+}
+
+// begin begins the transaction anew, which writes nothing but these rows into the
+// table, once that is emptied if it is to be.
+func (a *aside) begin(from, to int64) (rows int64, err error) {
+	d := dialect.MySQL
+	table, columns := d.QuoteTable(a.tab.Name), d.Columns(a.tab)
+	steps := []string{"ROLLBACK", "START TRANSACTION"}
+	if a.x.empties {
+		steps = append(steps, "DELETE FROM "+table)
+	}
+	steps = append(steps, fmt.Sprintf("INSERT INTO %s (%s) SELECT %s FROM %s WHERE %s BETWEEN %d AND %d ORDER BY %[5]s",
+		table, columns, columns, asideName, database.RowOfStage, from, to))
+	for _, statement := range steps {
+		rows, err = a.x.t.Exec(a.ctx, statement)
+		if err != nil {
+			break
+		}
+	}
+	return rows, err
+}
+
+// search finds by halving which rows the server refuses, in transactions that are
+// rolled back, and takes them out.
+func (a *aside) search(from, to int64) error {
+	_, err := a.begin(from, to)
+	reason, refused := refusalOf(err)
+	if err != nil && !refused {
+		return err
+	}
+	_, back := a.x.t.Exec(a.ctx, "ROLLBACK")
+	if back != nil || err == nil {
+		return back
+	}
+	if from == to {
+		return a.takeOut([]int64{from}, convert.Reason{Reason: reason}) // with no transaction open
+	}
+	middle := (from + to) / 2
+	if err := a.search(from, middle); err != nil {
+		return err
+	}
+	return a.search(middle+1, to)
+}

@@ -1,0 +1,52 @@
+package mysql
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/database"
+)
+
+// collationRemarks explains keys that the server found equal although their text
+// differs: by the collation of the columns of the key. It has none where no row was
+// refused for its key.
+func (s *sink) collationRemarks() (remarks []string, err error) {
+	sameKey := slices.ContainsFunc(s.refused.Reasons, func(r convert.Reason) bool { return r.Reason == database.SameKey })
+	if !sameKey {
+		return nil, nil
+	}
+	rows, err := s.t.Query(s.ctx, "SHOW FULL COLUMNS FROM "+s.table)
+	if err != nil {
+		return nil, err
+	}
+	for _, row := range rows {
+		column, collation := row[0], row[2]
+		equal := equalBy(collation)
+		if equal != "" && slices.Contains(s.key, column) {
+			remarks = append(remarks, fmt.Sprintf("the key column %s has the collation %s, in which values that differ only in %s are equal", column, collation, equal))
+		}
+	}
+	return remarks, nil
+}
+
+// equalBy returns what a collation leaves out of a comparison, "" for nothing.
+func equalBy(collation string) string {
+	collation = strings.ToLower(collation)
+	padded := !strings.Contains(collation, "_nopad") && !strings.Contains(collation, "_0900_") && collation != "binary"
+	var parts []string
+	if strings.HasSuffix(collation, "_ci") {
+		parts = append(parts, "case")
+	}
+	if strings.HasSuffix(collation, "_ci") && !strings.Contains(collation, "_as_") {
+		parts = append(parts, "accents")
+	}
+	if collation != "" && padded {
+		parts = append(parts, "trailing spaces")
+	}
+	if last := len(parts) - 1; last > 0 {
+		return strings.Join(parts[:last], ", ") + " or " + parts[last]
+	}
+	return strings.Join(parts, "")
+}

@@ -1,0 +1,105 @@
+package mysql
+
+import (
+	"context"
+	"math"
+	"regexp"
+	"strconv"
+	"strings"
+
+	"ambertray/internal/database"
+	"ambertray/internal/dialect"
+	"ambertray/internal/table"
+)
+
+// Columns implements database.Target.
+func (t *Target) Columns(ctx context.Context, name string) ([]database.Live, error) {
+	schema, bare := split(name)
+	d := dialect.MySQL
+	rows, err := t.Query(ctx, `SELECT column_name, column_type, is_nullable = 'YES', column_default IS NOT NULL OR extra LIKE '%auto_increment%',
+		extra LIKE '%GENERATED%' AND extra NOT LIKE '%DEFAULT_GENERATED%' FROM information_schema.columns
+		WHERE table_schema = coalesce(nullif(`+d.Literal(schema)+`, ''), database()) AND table_name = `+d.Literal(bare)+` ORDER BY ordinal_position`)
+	return database.Columns(rows, typeOf), err
+}
+
+var nativeForm = regexp.MustCompile(`^([a-z]+)(?:\((\d+)(?:,(\d+))?\))?( unsigned)?( zerofill)?$`)
+
+var nativeKinds = map[string]table.Kind{
+	"smallint": table.SmallInt, "int": table.Integer, "bigint": table.BigInt, "decimal": table.Decimal, "double": table.Double,
+	"date": table.Date, "time": table.Time, "datetime": table.Timestamp, "char": table.Char, "varchar": table.Varchar,
+	"uuid": table.UUID, "tinytext": table.Text, "text": table.Text, "mediumtext": table.Text, "longtext": table.Text,
+}
+
+// typeOf returns the type that values are sent as to a column of a native type.
+// The server checks the range of those that are narrower.
+func typeOf(native string) (*table.Type, *table.Limit, bool) {
+	if native == "tinyint(1)" {
+		return &table.Type{Kind: table.Boolean}, nil, true
+	}
+	if words, ok := strings.CutPrefix(native, "enum("); ok {
+		return &table.Type{Kind: table.Text}, &table.Limit{Native: "enum", OneOf: enumWords(words)}, true
+	}
+	m := nativeForm.FindStringSubmatch(strings.ToLower(native))
+	if m == nil {
+		return nil, nil, false
+	}
+	size, _ := strconv.Atoi(m[2])
+	scale, _ := strconv.Atoi(m[3])
+	limit := &table.Limit{Native: native, Fraction: table.Micros, Least: math.MinInt64, Greatest: math.MaxInt64}
+	switch m[1] {
+	case "tinyint":
+		return &table.Type{Kind: table.SmallInt}, nil, true
+	case "mediumint":
+		return &table.Type{Kind: table.Integer}, nil, true
+	case "float":
+		return &table.Type{Kind: table.Double, Size: table.Single}, nil, m[2] == ""
+	case "year":
+		limit.Least, limit.Greatest = 1901, 2155
+		return &table.Type{Kind: table.SmallInt}, limit, true
+	case "timestamp":
+		limit.Fraction, limit.Least, limit.Greatest = size, 1_000_000, lastTimestamp
+		return &table.Type{Kind: table.Timestamp}, limit, true
+	}
+	kind, ok := nativeKinds[m[1]]
+	t := &table.Type{Kind: kind}
+	switch kind {
+	case table.Decimal, table.Char, table.Varchar:
+		t.Size, t.Scale = size, scale
+	case table.SmallInt, table.Integer:
+		if m[4] != "" { // twice as large as its kin
+			t.Kind++
+		}
+	case table.BigInt:
+		if m[4] != "" {
+			*t = table.Type{Kind: table.Decimal, Size: 20}
+		}
+	case table.Time, table.Timestamp: // one of less precision would round
+		limit.Fraction = size
+		return t, limit, ok
+	}
+	return t, nil, ok && (kind != table.Decimal || size <= table.MaxPrecision)
+}
+
+// lastTimestamp is the last moment of a timestamp, in microseconds since 1970: it
+// is held in 32 bits.
+const lastTimestamp = (1<<31 - 1) * 1_000_000
+
+// enumWords reads the words of a type such as enum('a','it”s').
+func enumWords(list string) (words []string) {
+	for {
+		from := strings.IndexByte(list, '\'')
+		if from < 0 {
+			return words
+		}
+		list = list[from+1:]
+		end := 0
+		for end < len(list) && (list[end] != '\'' || end+1 < len(list) && list[end+1] == '\'') {
+			if list[end] == '\'' {
+				end++
+			}
+			end++
+		}
+		words = append(words, strings.ReplaceAll(list[:end], "''", "'"))
+		list = list[min(end+1, len(list)):]
+	}
+}

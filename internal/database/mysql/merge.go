@@ -1,0 +1,94 @@
+package mysql
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	"github.com/go-sql-driver/mysql"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/database"
+	"ambertray/internal/dialect"
+	"ambertray/internal/table"
+)
+
+// stageOf returns the statement that makes a temporary table like another one,
+// whose rows it numbers: in one, for one that alters a table would commit.
+func stageOf(table, name, columns string) string {
+	return fmt.Sprintf("CREATE TEMPORARY TABLE %s (%s bigint AUTO_INCREMENT PRIMARY KEY) ENGINE = InnoDB AS SELECT %s FROM %s LIMIT 0", name, database.RowOfStage, columns, table)
+}
+
+// Stage implements database.Tx. One that an earlier load over this connection has
+// left is in the way; and so is what the transaction has read of a table without
+// savepoints, for it has none then.
+func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
+	storage, err := x.t.Storage(ctx, tab.Name)
+	if err != nil {
+		return err
+	}
+	d := dialect.MySQL
+	steps := []string{"DROP TEMPORARY TABLE IF EXISTS " + d.Quote(name), stageOf(d.QuoteTable(tab.Name), d.Quote(name), d.Columns(tab))}
+	if storage.NoSavepoints {
+		steps = append(steps, "COMMIT", "START TRANSACTION")
+	}
+	for _, statement := range steps {
+		if _, err := x.t.Exec(ctx, statement); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Merge implements database.Tx. The server would take texts for equal that its
+// collation does not tell apart.
+func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *database.Numbers) (database.Merged, *convert.Refusals, error) {
+	if err := x.renumber(ctx, dialect.MySQL.Quote(stage)); err != nil {
+		return database.Merged{}, nil, err
+	}
+	storage, err := x.t.Storage(ctx, tab.Name)
+	if err != nil {
+		return database.Merged{}, nil, err
+	}
+	m := database.Merger{
+		DB: x.t, Row: database.RowOfStage, SetPrefix: "t.", Whole: storage.NoSavepoints,
+		Update: func(table, stage, set, where string) string {
+			return fmt.Sprintf("UPDATE %s t JOIN %s s SET %s WHERE %s", table, stage, set, where)
+		},
+		Differ: func(column string, c table.Column) string {
+			if dialect.MySQL.Stored(c.Type).Textual() {
+				return fmt.Sprintf("NOT (CAST(t.%[1]s AS BINARY) <=> CAST(s.%[1]s AS BINARY))", column)
+			}
+			return fmt.Sprintf("NOT (t.%[1]s <=> s.%[1]s)", column)
+		},
+		Refusal: refusalOf,
+	}
+	return m.Merge(ctx, tab, stage, at)
+}
+
+// refusalOf returns why the server does not take a row, if an error is that.
+func refusalOf(err error) (reason string, ok bool) {
+	var refused *mysql.MySQLError
+	if !errors.As(err, &refused) || conditions[refused.Number] != nil {
+		return "", false
+	}
+	index, ok := repeated(refused)
+	if ok {
+		return "unique index " + index + " has it already", true
+	}
+	return refused.Message, true
+}
+
+// renumber closes the gaps that the server leaves in its count from one bulk load
+// to the next.
+func (x *tx) renumber(ctx context.Context, stage string) error {
+	rows, err := x.t.Query(ctx, "SELECT count(*) = coalesce(max("+database.RowOfStage+"), 0) FROM "+stage)
+	if err != nil || rows[0][0] == "1" {
+		return err
+	}
+	if _, err := x.t.Exec(ctx, "SET @ambertray_row = 0"); err != nil {
+		return err
+	}
+	_, err = x.t.Exec(ctx, fmt.Sprintf("UPDATE %s SET %[2]s = (@ambertray_row := @ambertray_row + 1) ORDER BY %[2]s", stage, database.RowOfStage))
+	return err
+}

@@ -1,0 +1,408 @@
+// Package mysql loads into MySQL and MariaDB with the server's local bulk load,
+// streamed from memory.
+//
+// That load turns what it cannot take into warnings: it cuts and coerces values
+// and leaves out rows. So every batch is counted, and one that does not add up
+// is taken back and inserted again row by row, where the server says no.
+package mysql
+
+import (
+	"context"
+	"database/sql"
+	"database/sql/driver"
+	"errors"
+	"fmt"
+	"net"
+	"slices"
+	"strings"
+
+	"github.com/go-sql-driver/mysql"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/database"
+	"ambertray/internal/dialect"
+	"ambertray/internal/ledger"
+	"ambertray/internal/table"
+)
+
+// Target is a MySQL or MariaDB database.
+type Target struct {
+	name string
+	db   *sql.DB
+	conn *sql.Conn
+	// staged is the table that a load is filling, and stage the name that it
+	// has until the load is committed.
+	staged, stage string
+	noLedger      bool // that load may not touch the ledger
+	noBulk        bool // do without the bulk load
+	// What facts are told by: the account as the server writes it, once it was
+	// asked for facts, and whether it is on this machine.
+	account, database string
+	local             bool
+}
+
+var (
+	_ database.Target = (*Target)(nil)
+	_ convert.Encoder = encoder{}
+)
+
+// Open connects to the database that the URL names. What it leaves out comes
+// from the server's customary environment variables and option file; password,
+// unless empty, is used instead of any that is found there.
+func Open(ctx context.Context, address, password string) (*Target, error) {
+	config, err := parse(address)
+	if err != nil {
+		return nil, &database.Error{Target: "MySQL", Op: "read the URL", Err: err}
+	}
+	if password != "" {
+		config.Passwd = password
+	}
+	t := &Target{
+		name: fmt.Sprintf("%s on %s", config.DBName, hostOf(config.Addr)), database: config.DBName,
+		local: config.Net == "unix" || slices.Contains([]string{"localhost", "127.0.0.1", "::1"}, hostOf(config.Addr)),
+	}
+	connector, err := mysql.NewConnector(config)
+	if err != nil {
+		return nil, t.fail("read the URL", err)
+	}
+	t.db = sql.OpenDB(connector)
+	if t.conn, err = t.db.Conn(ctx); err != nil {
+		t.db.Close()
+		return nil, t.fail("connect", err)
+	}
+	return t, nil
+}
+
+// silent keeps the driver from writing to standard error.
+type silent struct{}
+
+func (silent) Print(...any) {}
+
+func hostOf(address string) string {
+	if host, _, err := net.SplitHostPort(address); err == nil {
+		return host
+	}
+	return address
+}
+
+// Name implements database.Target.
+func (t *Target) Name() string { return t.name }
+
+// Dialect implements database.Target.
+func (t *Target) Dialect() *dialect.Dialect { return dialect.MySQL }
+
+// Encoder implements database.Target.
+func (t *Target) Encoder(int) convert.Encoder { return encoder{} }
+
+// Close implements database.Target.
+func (t *Target) Close() error {
+	return errors.Join(t.conn.Close(), t.db.Close())
+}
+
+// Identity implements database.Target. Where the server folds names, it does so as
+// it says of itself.
+func (t *Target) Identity(ctx context.Context, name string) (identity string, err error) {
+	schema, bare := split(name)
+	const query = `SELECT if(@@lower_case_table_names = 0, concat(s, '.', t), lower(concat(s, '.', t)))
+		FROM (SELECT coalesce(nullif(?, ''), database()) AS s, ? AS t) AS named`
+	err = t.conn.QueryRowContext(ctx, query, schema, bare).Scan(&identity)
+	return identity, t.fail("look for table "+name, err)
+}
+
+// Exists implements database.Target.
+func (t *Target) Exists(ctx context.Context, name string) (bool, error) {
+	schema, bare := split(name)
+	var n int
+	err := t.conn.QueryRowContext(ctx, "SELECT count(*) FROM information_schema.tables WHERE table_schema = coalesce(nullif(?, ''), database()) AND table_name = ?",
+		schema, bare).Scan(&n)
+	return n > 0, t.fail("look for table "+name, err)
+}
+
+func split(name string) (schema, bare string) {
+	schema, bare, ok := strings.Cut(name, ".")
+	if !ok {
+		return "", name
+	}
+	return schema, bare
+}
+
+// Exec implements database.Target.
+func (t *Target) Exec(ctx context.Context, statement string) (int64, error) {
+	res, err := t.conn.ExecContext(ctx, statement)
+	if err != nil {
+		return 0, t.fail("run a statement", err)
+	}
+	rows, err := res.RowsAffected()
+	return rows, t.fail("run a statement", err)
+}
+
+// Query implements database.Target.
+func (t *Target) Query(ctx context.Context, query string) (all [][]string, err error) {
+	const op = "run a query"
+	rows, err := t.conn.QueryContext(ctx, query)
+	if err != nil {
+		return nil, t.fail(op, err)
+	}
+	defer rows.Close()
+	names, err := rows.Columns()
+	if err != nil {
+		return nil, t.fail(op, err)
+	}
+	for rows.Next() {
+		values, into := make([]sql.NullString, len(names)), make([]any, len(names))
+		row := make([]string, len(names))
+		for i := range values {
+			into[i] = &values[i]
+		}
+		if err := rows.Scan(into...); err != nil {
+			return nil, t.fail(op, err)
+		}
+		for i := range values {
+			row[i] = values[i].String
+		}
+		all = append(all, row)
+	}
+	return all, t.fail(op, rows.Err())
+}
+
+// patience is how many seconds a load waits for another one of the same table:
+// the server needs a moment to notice that one was killed.
+const patience = 5
+
+// Lock implements database.Target.
+func (t *Target) Lock(ctx context.Context, table string) (func(), error) {
+	name := "concat('ambertray ', md5(" + dialect.MySQL.Literal(table) + "))" // locks are the server's
+	rows, err := t.Query(ctx, fmt.Sprintf("SELECT get_lock(%s, %d)", name, patience))
+	if err != nil {
+		return nil, err
+	}
+	if rows[0][0] != "1" {
+		return nil, &database.Error{Target: t.name, Op: "lock table " + table, Kind: database.ErrLocked}
+	}
+	return func() { _, _ = t.Exec(context.Background(), "DO release_lock("+name+")") }, nil
+}
+
+// Begin implements database.Target.
+func (t *Target) Begin(ctx context.Context) (database.Tx, error) {
+	return &tx{t: t}, t.fail("begin", t.exec(ctx, "START TRANSACTION"))
+}
+
+// tx is a load into a table of its own, which gets its name when the load is
+// committed: the server commits at every table definition, and that way nobody
+// sees a table that is not full.
+//
+// A load into a table that is there already is an ordinary transaction.
+type tx struct {
+	t        *Target
+	replaces bool   // there is a table whose place the new one takes
+	comment  string // of the table
+	made     string // the table that was made under its own name, as long as nothing is committed into it
+	empties  bool   // the table is to be emptied before rows are copied into it
+	done     bool
+}
+
+// Create implements database.Tx.
+func (x *tx) Create(ctx context.Context, tab *table.Table, how database.Creation) error {
+	op := "create table " + tab.Name
+	switch exists, err := x.t.Exists(ctx, tab.Name); {
+	case err != nil:
+		return err
+	case exists && !how.Replace:
+		return &database.Error{Target: x.t.name, Op: op, Kind: database.ErrExists}
+	case exists:
+		x.replaces = true
+	}
+	if how.Whole {
+		return x.t.fail(op, x.createWhole(ctx, tab))
+	}
+	identity, err := x.t.Identity(ctx, tab.Name)
+	if err != nil {
+		return err
+	}
+	x.t.noLedger = how.NoLedger
+	if err := x.removeLeftOver(ctx, identity); err != nil {
+		return err
+	}
+	staged := *tab
+	staged.Name, staged.Comment = newStage(tab.Name), stageMark(identity)
+	x.t.staged, x.t.stage, x.comment = tab.Name, staged.Name, tab.Comment
+	return x.t.fail(op, x.t.exec(ctx, dialect.MySQL.CreateTable(&staged)))
+}
+
+// createWhole makes a table under its own name, and begins the transaction again
+// that this has ended.
+func (x *tx) createWhole(ctx context.Context, tab *table.Table) error {
+	if x.replaces {
+		if err := x.t.exec(ctx, "DROP TABLE "+dialect.MySQL.QuoteTable(tab.Name)); err != nil {
+			return err
+		}
+	}
+	if err := x.t.exec(ctx, dialect.MySQL.CreateTable(tab)); err != nil {
+		return err
+	}
+	x.made = tab.Name
+	return x.t.exec(ctx, "START TRANSACTION")
+}
+
+func (t *Target) exec(ctx context.Context, statement string) error {
+	_, err := t.conn.ExecContext(ctx, statement)
+	return err
+}
+
+// current returns the name that a table has now.
+func (t *Target) current(name string) string {
+	if name == t.staged {
+		return t.stage
+	}
+	return name
+}
+
+// Empty implements database.Tx. Where rows are loaded aside, the transaction in which
+// they are copied empties the table.
+func (x *tx) Empty(ctx context.Context, tab *table.Table) error {
+	storage, err := x.t.Storage(ctx, tab.Name)
+	if err != nil {
+		return err
+	}
+	if x.empties = storage.NoSavepoints && !storage.NoTransactions; x.empties {
+		return nil
+	}
+	return x.t.fail("empty table "+tab.Name, x.t.exec(ctx, "DELETE FROM "+dialect.MySQL.QuoteTable(tab.Name)))
+}
+
+// Index implements database.Tx.
+func (x *tx) Index(ctx context.Context, tab *table.Table) error {
+	for _, statement := range dialect.MySQL.IndexesOn(x.t.current(tab.Name), tab) {
+		if err := x.t.exec(ctx, statement); err != nil {
+			return x.t.fail("index table "+tab.Name, err)
+		}
+	}
+	return nil
+}
+
+// Commit implements database.Tx.
+func (x *tx) Commit(ctx context.Context, entry *ledger.Entry) error {
+	if x.t.staged != "" {
+		return x.rename(ctx, entry)
+	}
+	if entry != nil {
+		if err := ledger.Write(ctx, x.t, entry); err != nil {
+			return err
+		}
+	}
+	err := x.t.exec(ctx, "COMMIT")
+	x.done = err == nil
+	return x.t.fail("commit", err)
+}
+
+// rename gives the stage its name. The entry in the ledger is written before
+// and counts as soon as there is no stage any more.
+func (x *tx) rename(ctx context.Context, entry *ledger.Entry) error {
+	if entry != nil {
+		staged := *entry
+		staged.Stage = x.t.stage
+		if err := ledger.Write(ctx, x.t, &staged); err != nil {
+			return err
+		}
+	}
+	q := dialect.MySQL.QuoteTable
+	rename := "RENAME TABLE " + q(x.t.stage) + " TO " + q(x.t.staged)
+	old := x.t.stage + replacedSuffix
+	if x.replaces {
+		rename = fmt.Sprintf("RENAME TABLE %s TO %s, %s TO %s", q(x.t.staged), q(old), q(x.t.stage), q(x.t.staged))
+	}
+	if err := x.t.exec(ctx, rename); err != nil {
+		return x.t.fail("commit", err)
+	}
+	x.done = true
+	err := x.t.fail("set the comment of the table", x.t.exec(ctx, "ALTER TABLE "+q(x.t.staged)+" COMMENT = "+dialect.MySQL.Literal(x.comment)))
+	if x.replaces {
+		err = errors.Join(err, x.t.fail("drop the table that was replaced", x.t.exec(ctx, "DROP TABLE "+q(old))))
+	}
+	err = errors.Join(err, x.resolve(ctx))
+	x.t.staged, x.t.stage = "", ""
+	return err
+}
+
+// Rollback implements database.Tx.
+func (x *tx) Rollback() error {
+	if x.done {
+		return nil
+	}
+	x.done = true
+	if x.t.staged == "" {
+		err := x.t.exec(context.Background(), "ROLLBACK")
+		if gone(err) { // and the transaction with it
+			err = x.t.reconnect()
+		}
+		if err == nil && x.made != "" {
+			err = x.t.exec(context.Background(), "DROP TABLE IF EXISTS "+dialect.MySQL.QuoteTable(x.made))
+		}
+		return x.t.fail("roll back", err)
+	}
+	err := x.drop()
+	if gone(err) { // with the load that was interrupted
+		if err = x.t.reconnect(); err == nil {
+			err = x.drop()
+		}
+	}
+	x.t.staged, x.t.stage = "", ""
+	return x.t.fail("roll back", err)
+}
+
+// drop takes the stage away.
+func (x *tx) drop() error {
+	ctx := context.Background()
+	if err := x.resolve(ctx); err != nil {
+		return err
+	}
+	return x.t.exec(ctx, "DROP TABLE IF EXISTS "+dialect.MySQL.QuoteTable(x.t.stage))
+}
+
+// gone reports whether an error is that there is no connection any more.
+func gone(err error) bool {
+	return errors.Is(err, driver.ErrBadConn) || errors.Is(err, mysql.ErrInvalidConn) || errors.Is(err, sql.ErrConnDone)
+}
+
+// reconnect opens a connection in place of one that is gone.
+func (t *Target) reconnect() error {
+	conn, err := t.db.Conn(context.Background())
+	if err != nil {
+		return err
+	}
+	t.conn.Close()
+	t.conn = conn
+	return nil
+}
+
+// fail tells which condition an error of the server or the driver is.
+func (t *Target) fail(op string, err error) error {
+	if err == nil {
+		return nil
+	}
+	e := &database.Error{Target: t.name, Op: op, Err: err}
+	var refused *mysql.MySQLError
+	var network net.Error
+	switch {
+	case errors.As(err, &refused):
+		e.Err, e.Kind = serverError{refused}, conditions[refused.Number]
+	case errors.Is(err, context.Canceled):
+		e.Kind = context.Canceled
+	case errors.As(err, &network), errors.Is(err, driver.ErrBadConn), errors.Is(err, mysql.ErrInvalidConn):
+		e.Kind = database.ErrUnreachable
+	}
+	return e
+}
+
+// serverError is what the server says, in its own words only.
+type serverError struct{ err *mysql.MySQLError }
+
+func (e serverError) Error() string { return e.err.Message }
+func (e serverError) Unwrap() error { return e.err }
+
+// conditions are the server's errors that mean something to callers.
+var conditions = map[uint16]error{
+	1044: database.ErrPermission, 1142: database.ErrPermission, 1045: database.ErrLogin, 1698: database.ErrLogin, 1049: database.ErrNoDatabase,
+	1050: database.ErrExists, 1146: database.ErrNoTable, 1021: database.ErrFull, 1114: database.ErrFull, 1205: database.ErrLocked, 1040: database.ErrUnreachable,
+	1053: database.ErrUnreachable, 1927: database.ErrUnreachable,
+}

@@ -1,0 +1,85 @@
+package mysql
+
+import (
+	"context"
+	"fmt"
+	"regexp"
+	"slices"
+
+	"ambertray/internal/database"
+	"ambertray/internal/dialect"
+	"ambertray/internal/table"
+)
+
+var (
+	_ database.Stored   = (*Target)(nil)
+	_ database.Depended = (*Target)(nil)
+)
+
+// place is the condition that a row of a catalog is about a table.
+func place(name string) string {
+	schema, bare := split(name)
+	d := dialect.MySQL
+	return fmt.Sprintf("table_schema = coalesce(nullif(%s, ''), database()) AND table_name = %s", d.Literal(schema), d.Literal(bare))
+}
+
+// Storage implements database.Stored. Spider names the servers of a table in the
+// comments of it and its partitions.
+func (t *Target) Storage(ctx context.Context, name string) (database.Storage, error) {
+	rows, err := t.Query(ctx, `SELECT coalesce(t.engine, ''), coalesce(e.transactions, 'YES') = 'NO', coalesce(e.savepoints, 'YES') = 'NO', t.table_comment FROM
+		(SELECT engine, table_comment FROM information_schema.tables WHERE `+place(name)+`) t LEFT JOIN information_schema.engines e ON e.engine = t.engine`)
+	if err != nil || len(rows) == 0 {
+		return database.Storage{}, err
+	}
+	s := database.Storage{Engine: rows[0][0], NoTransactions: rows[0][1] == "1", NoSavepoints: rows[0][2] == "1"}
+	if s.Engine != spider {
+		return s, nil
+	}
+	partitions, err := t.Query(ctx, "SELECT partition_comment FROM information_schema.partitions WHERE "+place(name)+" ORDER BY partition_ordinal_position")
+	if err != nil {
+		return s, err
+	}
+	for _, comment := range append(partitions, []string{rows[0][3]}) {
+		for _, m := range spiderServer.FindAllStringSubmatch(comment[0], -1) {
+			if !slices.Contains(s.Servers, m[1]) {
+				s.Servers = append(s.Servers, m[1])
+			}
+		}
+	}
+	if s.Servers == nil {
+		s.Servers = []string{"its data nodes"}
+	}
+	return s, nil
+}
+
+// storageFacts names the tables whose engine limits a load.
+func (t *Target) storageFacts(ctx context.Context) ([]database.Fact, error) {
+	rows, err := t.Query(ctx, `SELECT table_name FROM information_schema.tables t JOIN information_schema.engines e ON e.engine = t.engine
+		WHERE table_schema = database() AND (e.transactions = 'NO' OR e.savepoints = 'NO') ORDER BY table_name`)
+	if err != nil {
+		return nil, err
+	}
+	var names []string
+	for _, row := range rows {
+		names = append(names, row[0])
+	}
+	return database.StorageFacts(ctx, t, names)
+}
+
+const spider = "SPIDER"
+
+var spiderServer = regexp.MustCompile(`(?i)\b(?:srv|server|host) "([^"]+)"`)
+
+// Dependents implements database.Depended. Rights are kept by name, and views find
+// the table again by its name.
+func (t *Target) Dependents(ctx context.Context, tab *table.Table) (list []string, err error) {
+	schema, bare := split(tab.Name)
+	d := dialect.MySQL
+	referred := fmt.Sprintf("referenced_table_schema = coalesce(nullif(%s, ''), database()) AND referenced_table_name = %s", d.Literal(schema), d.Literal(bare))
+	return database.ListDependents(ctx, t, []database.Kind{
+		{What: "index", Query: "SELECT DISTINCT index_name FROM information_schema.statistics WHERE index_name <> 'PRIMARY' AND " + place(tab.Name)},
+		{What: "foreign key", Query: "SELECT constraint_name FROM information_schema.table_constraints WHERE constraint_type = 'FOREIGN KEY' AND " + place(tab.Name)},
+		{What: "foreign key from table", Query: "SELECT DISTINCT concat(table_schema, '.', table_name) FROM information_schema.key_column_usage WHERE " + referred},
+		{What: "trigger", Query: fmt.Sprintf("SELECT trigger_name FROM information_schema.triggers WHERE event_object_schema = coalesce(nullif(%s, ''), database()) AND event_object_table = %s", d.Literal(schema), d.Literal(bare))},
+	}, dialect.MySQL.IndexNames(tab))
+}

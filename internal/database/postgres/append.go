@@ -1,0 +1,211 @@
+package postgres
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"regexp"
+	"strconv"
+	"strings"
+
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/database"
+	"ambertray/internal/dialect"
+	"ambertray/internal/table"
+)
+
+// batchSize is how much is copied at a time into a table that is there: enough
+// for its cost not to count, and little enough to be sent again.
+const batchSize = 4 << 20
+
+// adder copies into a table that is there, whose constraints may refuse rows. A
+// COPY that fails takes all of its rows back, so that batches are copied within
+// savepoints, and anew without the row that is refused.
+type adder struct {
+	ctx     context.Context
+	x       *tx
+	tab     *table.Table
+	sql     string
+	feeder  database.Feeder
+	batch   *database.Batch // that is being copied
+	weeded  bool            // the rows that break constraints were taken out of the batch
+	rows    int64
+	refused convert.Refusals
+}
+
+// Refused implements database.Sink.
+func (a *adder) Refused() *convert.Refusals { return &a.refused }
+
+// Remarks implements database.Sink.
+func (a *adder) Remarks() []string { return nil }
+
+// newAdder returns an adder; sql is the COPY.
+func newAdder(ctx context.Context, x *tx, tab *table.Table, sql string) *adder {
+	a := &adder{ctx: ctx, x: x, tab: tab, sql: sql}
+	a.feeder = database.Feeder{Size: batchSize, Load: a.load}
+	return a
+}
+
+// Write implements database.Sink.
+func (a *adder) Write(k *convert.Block) error { return a.feeder.Add(k) }
+
+func (a *adder) load(b *database.Batch) error {
+	a.batch, a.weeded = b, len(a.tab.Loaded()) == maxColumns // a temporary table has one more
+	return a.copy(0, b.Len())
+}
+
+// Close implements database.Sink.
+func (a *adder) Close(abort error) (int64, error) {
+	if abort != nil {
+		_ = a.feeder.Wait() // for the connection; why it failed is known
+		return 0, nil
+	}
+	if err := a.feeder.End(); err != nil {
+		return 0, err
+	}
+	return a.rows, a.x.moveSequences(a.ctx, a.tab)
+}
+
+// copy copies some rows of the batch, but for those that are refused. After one
+// it goes on in small steps, for they come in swarms.
+func (a *adder) copy(from, to int) error {
+	for step := to - from; from < to; {
+		end := min(from+step, to)
+		err := a.try(from, end)
+		if err == nil {
+			a.rows += int64(end - from)
+			from, step = end, 2*step
+			continue
+		}
+		var pg *pgconn.PgError
+		if !errors.As(err, &pg) || !refusing(pg) {
+			return a.x.t.fail("copy", err)
+		}
+		if strings.HasPrefix(pg.Code, constraintViolations) && !a.weeded && end-from == a.batch.Len() {
+			if err := a.weed(); err != nil {
+				return err
+			}
+			to, step = a.batch.Len(), a.batch.Len()
+			continue
+		}
+		row, known := a.failed(pg, from, end)
+		if !known { // a constraint that is looked at when all rows are there
+			step = (end - from) / 2
+			continue
+		}
+		if row > from {
+			if err := a.copy(from, row); err != nil {
+				return err
+			}
+		}
+		a.refuse(row, pg)
+		from, step = row+1, max(2*(row-from), minStep)
+	}
+	return nil
+}
+
+const minStep = 64
+
+// maxColumns is how many columns a table can have.
+const maxColumns = 1600
+
+// batchName is the name of the temporary table of a batch.
+const batchName = "ambertray_batch"
+
+// failed returns the row that an error of a COPY is about.
+func (a *adder) failed(pg *pgconn.PgError, from, end int) (row int, known bool) {
+	if m := copyLine.FindStringSubmatch(pg.Where); m != nil {
+		if n, _ := strconv.Atoi(m[1]); n > 0 && from+n <= end {
+			return from + n - 1, true
+		}
+	}
+	return from, end-from == 1
+}
+
+var copyLine = regexp.MustCompile(`^COPY .*, line (\d+)`)
+
+// sameColumns finds which columns a unique constraint is on.
+var sameColumns = regexp.MustCompile(`^Key \((.*?)\)=`)
+
+// refusing reports whether an error is about a row: a constraint, a value, or what
+// a trigger raises.
+func refusing(pg *pgconn.PgError) bool {
+	return strings.HasPrefix(pg.Code, "23") || strings.HasPrefix(pg.Code, "22") || strings.HasPrefix(pg.Code, "P0")
+}
+
+// missingIn finds in which table a foreign key looks in vain, copyColumn at which
+// column a COPY has stopped.
+var (
+	missingIn  = regexp.MustCompile(`is not present in table "(.*)"`)
+	copyColumn = regexp.MustCompile(`^COPY .*, line \d+, column ("(?:[^"]|"")+"|[^":, ]+)`)
+)
+
+// refuse keeps a row that the server does not take, with the columns that are at
+// fault and, of a foreign key, the table that lacks their values.
+func (a *adder) refuse(row int, pg *pgconn.PgError) {
+	r := convert.Refusal{Where: a.batch.Record(row), Reason: pg.Message}
+	var columns []string
+	if m := sameColumns.FindStringSubmatch(pg.Detail); m != nil {
+		columns = strings.Split(m[1], ", ")
+	}
+	switch table := missingIn.FindStringSubmatch(pg.Detail); {
+	case pg.Code == uniqueViolation && strings.Join(columns, ", ") == dialect.PostgreSQL.List(a.tab.Key):
+		r.Reason, r.Columns = database.SameKey, a.tab.Key
+	case table != nil:
+		r.Reason, r.Columns = fmt.Sprintf("not in table %s (foreign key %s)", table[1], pg.ConstraintName), database.AtFault(a.tab, columns)
+	case columns != nil:
+		r.Columns = database.AtFault(a.tab, columns)
+	case pg.ColumnName != "":
+		r.Columns = database.AtFault(a.tab, []string{pg.ColumnName})
+	default:
+		if m := copyColumn.FindStringSubmatch(pg.Where); m != nil {
+			r.Columns = database.AtFault(a.tab, m[1:])
+		}
+	}
+	a.refused.Add(r)
+}
+
+// try copies rows in one go, or none of them.
+func (a *adder) try(from, to int) error {
+	if err := a.x.exec(a.ctx, []string{"SAVEPOINT batch"}); err != nil {
+		return err
+	}
+	_, err := a.x.t.conn.PgConn().CopyFrom(a.ctx, a.wire(from, to), a.sql)
+	if err == nil {
+		return a.x.exec(a.ctx, []string{"RELEASE SAVEPOINT batch"})
+	}
+	var pg *pgconn.PgError
+	if errors.As(err, &pg) {
+		if back := a.x.exec(a.ctx, []string{"ROLLBACK TO SAVEPOINT batch"}); back != nil {
+			return back
+		}
+	}
+	return err
+}
+
+// wire returns some rows as COPY sends them.
+func (a *adder) wire(from, to int) io.Reader {
+	return io.MultiReader(bytes.NewReader(header), bytes.NewReader(a.batch.Rows(from, to)), bytes.NewReader(trailer))
+}
+
+// moveSequences lets the columns that count by themselves go on behind the
+// greatest value, for those that were loaded did not come from the count.
+func (x *tx) moveSequences(ctx context.Context, tab *table.Table) error {
+	d := dialect.PostgreSQL
+	for _, c := range tab.Loaded() {
+		if !c.Type.Whole() {
+			continue
+		}
+		_, err := x.tx.Exec(ctx, fmt.Sprintf(`SELECT setval(s, greatest((SELECT max(%s) FROM %s), nextval(s)), true)
+			FROM (SELECT pg_get_serial_sequence($1, $2)::regclass AS s) q WHERE s IS NOT NULL`, d.Quote(c.Name), d.QuoteTable(tab.Name)),
+			d.QuoteTable(tab.Name), c.Name)
+		if err != nil {
+			return x.t.fail("move the sequences on", err)
+		}
+	}
+	return nil
+}

@@ -1,0 +1,34 @@
+package postgres
+
+import (
+	"context"
+	"fmt"
+
+	"ambertray/internal/database"
+	"ambertray/internal/dialect"
+	"ambertray/internal/table"
+)
+
+var _ database.Depended = (*Target)(nil)
+
+// Dependents implements database.Depended.
+func (t *Target) Dependents(ctx context.Context, tab *table.Table) (list []string, err error) {
+	d := dialect.PostgreSQL
+	of := "to_regclass(" + d.Literal(d.QuoteTable(tab.Name)) + ")"
+	kinds := []database.Kind{
+		{What: "index", Query: `SELECT i.relname FROM pg_index x JOIN pg_class i ON i.oid = x.indexrelid WHERE x.indrelid = %s AND NOT x.indisprimary`},
+		{What: "foreign key", Query: `SELECT conname FROM pg_constraint WHERE contype = 'f' AND conrelid = %s`},
+		{What: "check", Query: `SELECT conname FROM pg_constraint WHERE contype = 'c' AND conrelid = %s`},
+		{What: "foreign key from table", Query: `SELECT DISTINCT conrelid::regclass::text FROM pg_constraint WHERE contype = 'f' AND conrelid <> confrelid AND confrelid = %s`},
+		{What: "trigger", Query: `SELECT tgname FROM pg_trigger WHERE NOT tgisinternal AND tgrelid = %s`},
+		{What: "view", Query: `SELECT DISTINCT r.ev_class::regclass::text FROM pg_depend p JOIN pg_rewrite r ON r.oid = p.objid
+			WHERE p.classid = 'pg_rewrite'::regclass AND p.refobjid = %s AND r.ev_class <> p.refobjid`},
+		{What: "policy", Query: `SELECT polname FROM pg_policy WHERE polrelid = %s`},
+		{What: "rights of", Query: `SELECT DISTINCT coalesce(r.rolname, 'PUBLIC') FROM pg_class c, aclexplode(c.relacl) a LEFT JOIN pg_roles r ON r.oid = a.grantee
+			WHERE c.oid = %s AND a.grantee <> c.relowner`},
+	}
+	for i := range kinds {
+		kinds[i].Query = fmt.Sprintf(kinds[i].Query, of)
+	}
+	return database.ListDependents(ctx, t, kinds, d.IndexNames(tab))
+}

@@ -1,0 +1,58 @@
+package postgres
+
+import (
+	"context"
+	"math"
+	"regexp"
+	"strconv"
+
+	"ambertray/internal/database"
+	"ambertray/internal/dialect"
+	"ambertray/internal/table"
+)
+
+// Columns implements database.Target.
+func (t *Target) Columns(ctx context.Context, name string) ([]database.Live, error) {
+	d := dialect.PostgreSQL
+	rows, err := t.Query(ctx, `SELECT attname, format_type(atttypid, atttypmod), (NOT attnotnull)::int,
+		(atthasdef AND attgenerated = '' OR attidentity <> '')::int, (attgenerated <> '')::int
+		FROM pg_attribute WHERE attrelid = to_regclass(`+d.Literal(d.QuoteTable(name))+`) AND attnum > 0 AND NOT attisdropped ORDER BY attnum`)
+	return database.Columns(rows, typeOf), err
+}
+
+var nativeForm = regexp.MustCompile(`^([a-z ]+?)(?:\((\d+)(?:,(\d+))?\))?( with(?:out)? time zone)?$`)
+
+var nativeKinds = map[string]table.Kind{
+	"smallint": table.SmallInt, "integer": table.Integer, "bigint": table.BigInt, "numeric": table.Decimal, "double precision": table.Double, "real": table.Double,
+	"boolean": table.Boolean, "date": table.Date, "time without time zone": table.Time, "timestamp without time zone": table.Timestamp,
+	"timestamp with time zone": table.TimestampTZ, "character": table.Char, "character varying": table.Varchar, "text": table.Text, "uuid": table.UUID,
+}
+
+// typeOf returns the type that values are sent as to a column of a native type.
+// A time of less precision than a microsecond would be rounded.
+func typeOf(native string) (*table.Type, *table.Limit, bool) {
+	m := nativeForm.FindStringSubmatch(native)
+	if m == nil {
+		return nil, nil, false
+	}
+	kind, ok := nativeKinds[m[1]+m[4]]
+	size, _ := strconv.Atoi(m[2])
+	scale, _ := strconv.Atoi(m[3])
+	t := table.Type{Kind: kind, Size: size, Scale: scale}
+	switch {
+	case !ok, kind == table.Decimal && size > table.MaxPrecision:
+		return nil, nil, false
+	case kind == table.Decimal && m[2] == "":
+		return nil, nil, true // it holds any number as it is
+	case m[1] == "real":
+		t.Size = table.Single
+	case m[4] != "" && m[2] != "" && size < table.Micros:
+		t.Size = 0
+		return &t, &table.Limit{Native: native, Fraction: size, Least: math.MinInt64, Greatest: math.MaxInt64}, true
+	case kind == table.Varchar && m[2] == "":
+		t.Kind = table.Text
+	case m[4] != "":
+		t.Size = 0
+	}
+	return &t, nil, true
+}

@@ -1,0 +1,51 @@
+package postgres
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/database"
+	"ambertray/internal/dialect"
+	"ambertray/internal/table"
+)
+
+// Stage implements database.Tx.
+func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
+	d := dialect.PostgreSQL
+	return x.t.fail("make a temporary table", x.exec(ctx, []string{
+		fmt.Sprintf("CREATE TEMPORARY TABLE %s ON COMMIT DROP AS SELECT %s FROM %s WITH NO DATA", d.Quote(name), d.Columns(tab), d.QuoteTable(tab.Name)),
+		fmt.Sprintf("ALTER TABLE %s ADD %s bigint GENERATED ALWAYS AS IDENTITY", d.Quote(name), database.RowOfStage),
+	}))
+}
+
+// Merge implements database.Tx.
+func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *database.Numbers) (database.Merged, *convert.Refusals, error) {
+	if _, err := x.t.Exec(ctx, "ANALYZE "+dialect.PostgreSQL.Quote(stage)); err != nil { // or it is taken for an empty one
+		return database.Merged{}, nil, err
+	}
+	m := database.Merger{
+		DB: x.t, Row: database.RowOfStage, Overriding: " OVERRIDING SYSTEM VALUE",
+		Update: func(table, stage, set, where string) string {
+			return fmt.Sprintf("UPDATE %s AS t SET %s FROM %s AS s WHERE %s", table, set, stage, where)
+		},
+		Differ: func(column string, _ table.Column) string {
+			return fmt.Sprintf("t.%[1]s IS DISTINCT FROM s.%[1]s", column)
+		},
+		Refusal: func(err error) (string, bool) {
+			var pg *pgconn.PgError
+			if errors.As(err, &pg) && refusing(pg) {
+				return pg.Message, true
+			}
+			return "", false
+		},
+	}
+	done, refused, err := m.Merge(ctx, tab, stage, at)
+	if err != nil {
+		return done, nil, err
+	}
+	return done, refused, x.moveSequences(ctx, tab)
+}

@@ -1,0 +1,407 @@
+// Package postgres loads into PostgreSQL with COPY in its binary format, which
+// spares the server parsing text.
+package postgres
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"strings"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/database"
+	"ambertray/internal/dialect"
+	"ambertray/internal/ledger"
+	"ambertray/internal/table"
+)
+
+// Target is a PostgreSQL database.
+type Target struct {
+	name    string
+	conn    *pgx.Conn
+	unicode bool // the database can hold any character
+}
+
+var (
+	_ database.Target = (*Target)(nil)
+	_ convert.Encoder = encoder{}
+)
+
+// Open connects to the database that the URL names. What the URL leaves out
+// comes from the server's customary environment variables and password file;
+// password, unless empty, is used instead of any that is found there.
+func Open(ctx context.Context, url, password string) (*Target, error) {
+	config, err := pgx.ParseConfig(url)
+	if err != nil {
+		return nil, &database.Error{Target: "PostgreSQL", Op: "read the URL", Err: hideSecrets(err)}
+	}
+	if password != "" {
+		config.Password = password
+	}
+	config.RuntimeParams["application_name"] = "ambertray"
+	config.RuntimeParams["datestyle"] = "ISO"
+	config.RuntimeParams["client_encoding"] = "UTF8"
+	config.RuntimeParams["extra_float_digits"] = "3" // so that doubles are written in full
+	t := &Target{name: fmt.Sprintf("%s on %s", config.Database, config.Host)}
+	if t.conn, err = pgx.ConnectConfig(ctx, config); err != nil {
+		return nil, t.fail("connect", err)
+	}
+	t.unicode = t.conn.PgConn().ParameterStatus("server_encoding") == "UTF8"
+	return t, nil
+}
+
+// hideSecrets keeps the reason of a parse error and drops the URL that the
+// driver puts before it.
+func hideSecrets(err error) error {
+	if inner := errors.Unwrap(err); inner != nil {
+		return inner
+	}
+	return errors.New("it is not understood")
+}
+
+// Name implements database.Target.
+func (t *Target) Name() string { return t.name }
+
+// Dialect implements database.Target.
+func (t *Target) Dialect() *dialect.Dialect { return dialect.PostgreSQL }
+
+// Encoder implements database.Target.
+func (t *Target) Encoder(columns int) convert.Encoder { return encoder{columns} }
+
+// Close implements database.Target.
+func (t *Target) Close() error { return t.conn.Close(context.Background()) }
+
+// Identity implements database.Target.
+func (t *Target) Identity(ctx context.Context, name string) (identity string, err error) {
+	schema, bare, ok := strings.Cut(name, ".")
+	if !ok {
+		schema, bare = "", name
+	}
+	const query = `SELECT coalesce((SELECT n.nspname || '.' || c.relname FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE c.oid = to_regclass($1)),
+		coalesce(nullif($2, ''), current_schema(), 'public') || '.' || $3)`
+	err = t.conn.QueryRow(ctx, query, dialect.PostgreSQL.QuoteTable(name), schema, bare).Scan(&identity)
+	return identity, t.fail("look for table "+name, err)
+}
+
+// Exists implements database.Target.
+func (t *Target) Exists(ctx context.Context, name string) (bool, error) {
+	var found bool
+	err := t.conn.QueryRow(ctx, "SELECT to_regclass($1) IS NOT NULL", dialect.PostgreSQL.QuoteTable(name)).Scan(&found)
+	return found, t.fail("look for table "+name, err)
+}
+
+// Exec implements database.Target.
+func (t *Target) Exec(ctx context.Context, statement string) (int64, error) {
+	tag, err := t.conn.Exec(ctx, statement)
+	return tag.RowsAffected(), t.fail("run a statement", err)
+}
+
+// Query implements database.Target.
+func (t *Target) Query(ctx context.Context, query string) (rows [][]string, err error) {
+	results, err := t.conn.PgConn().Exec(ctx, query).ReadAll() // whose values are text
+	if err != nil {
+		return nil, t.fail("run a query", err)
+	}
+	for _, values := range results[len(results)-1].Rows {
+		row := make([]string, len(values))
+		for i, v := range values {
+			row[i] = string(v)
+		}
+		rows = append(rows, row)
+	}
+	return rows, nil
+}
+
+// Lock implements database.Target. The lock is the session's, so that it holds
+// from one transaction to the next.
+func (t *Target) Lock(ctx context.Context, table string) (func(), error) {
+	key := "hashtextextended(" + dialect.PostgreSQL.Literal("ambertray "+table) + ", 0)"
+	if _, err := t.Query(ctx, "SET lock_timeout = '"+patience+"'; SELECT pg_advisory_lock("+key+"); RESET lock_timeout"); err != nil {
+		return nil, err
+	}
+	return func() { _, _ = t.conn.Exec(context.Background(), "SELECT pg_advisory_unlock("+key+")") }, nil
+}
+
+// patience is how long a load waits for another one of the same table: the
+// server needs a moment to notice that one was killed.
+const patience = "5s"
+
+// Begin implements database.Target.
+func (t *Target) Begin(ctx context.Context) (database.Tx, error) {
+	// What other sessions do meanwhile must not show in the figures.
+	x, err := t.conn.BeginTx(ctx, pgx.TxOptions{IsoLevel: pgx.RepeatableRead})
+	if err != nil {
+		return nil, t.fail("begin", err)
+	}
+	return &tx{t: t, tx: x}, nil
+}
+
+type tx struct {
+	t       *Target
+	tx      pgx.Tx
+	created bool
+	done    bool
+}
+
+// Create implements database.Tx. The table gets its primary key when its rows are
+// there, which takes a fraction of the time.
+func (x *tx) Create(ctx context.Context, tab *table.Table, how database.Creation) error {
+	if how.Replace {
+		if err := x.exec(ctx, []string{"DROP TABLE IF EXISTS " + dialect.PostgreSQL.QuoteTable(tab.Name)}); err != nil {
+			return x.t.fail("drop table "+tab.Name, err)
+		}
+	}
+	plan := *tab
+	if !how.Whole {
+		plan.Key = nil
+	}
+	err := x.exec(ctx, dialect.PostgreSQL.Define(&plan, false))
+	x.created = err == nil && !how.Whole
+	return x.t.fail("create table "+tab.Name, err)
+}
+
+// Empty implements database.Tx. A table that others refer to cannot be truncated,
+// but its rows be deleted where none of them is referred to.
+func (x *tx) Empty(ctx context.Context, tab *table.Table) error {
+	op, name := "empty table "+tab.Name, dialect.PostgreSQL.QuoteTable(tab.Name)
+	err := x.exec(ctx, []string{"SAVEPOINT empty", "TRUNCATE " + name})
+	var pg *pgconn.PgError
+	if errors.As(err, &pg) && pg.Code == featureNotSupported {
+		err = x.exec(ctx, []string{"ROLLBACK TO SAVEPOINT empty", "DELETE FROM " + name})
+	}
+	return x.t.fail(op, err)
+}
+
+const featureNotSupported = "0A000"
+
+// Index implements database.Tx.
+func (x *tx) Index(ctx context.Context, tab *table.Table) error {
+	return x.t.fail("index table "+tab.Name, x.exec(ctx, dialect.PostgreSQL.CreateIndexes(tab)))
+}
+
+func (x *tx) exec(ctx context.Context, statements []string) error {
+	for _, s := range statements {
+		if _, err := x.tx.Exec(ctx, s); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Commit implements database.Tx.
+func (x *tx) Commit(ctx context.Context, entry *ledger.Entry) error {
+	if entry != nil {
+		// Two loads at once that are the first ones would both make the ledger.
+		if _, err := x.t.Exec(ctx, "SELECT pg_advisory_xact_lock(hashtextextended('"+ledger.Name+"', 0))"); err != nil {
+			return err
+		}
+		if err := ledger.Write(ctx, x.t, entry); err != nil {
+			return err
+		}
+	}
+	err := x.tx.Commit(ctx)
+	x.done = err == nil
+	return x.t.fail("commit", err)
+}
+
+// Rollback implements database.Tx. When the load was interrupted the connection
+// is gone, and with it, on the server, the transaction.
+func (x *tx) Rollback() error {
+	if x.done || x.t.conn.IsClosed() {
+		return nil
+	}
+	x.done = true
+	return x.t.fail("roll back", x.tx.Rollback(context.Background()))
+}
+
+// Load implements database.Tx.
+func (x *tx) Load(ctx context.Context, tab *table.Table) (database.Sink, error) {
+	sql := fmt.Sprintf("COPY %s (%s) FROM STDIN (FORMAT binary", dialect.PostgreSQL.QuoteTable(tab.Name), dialect.PostgreSQL.Columns(tab))
+	if !x.created || !x.t.unicode { // where the server may refuse rows
+		return newAdder(ctx, x, tab, sql+")"), nil
+	}
+	sql += ", FREEZE)" // nobody else can see the table yet, so its rows need no later freezing
+	r, w := io.Pipe()
+	s := &sink{t: x.t, pipe: w, done: make(chan copied, 1)}
+	s.finish = func() error { return x.addKey(ctx, tab, s) }
+	go func() {
+		tag, err := x.t.conn.PgConn().CopyFrom(ctx, r, sql)
+		r.CloseWithError(errEnded)
+		s.done <- copied{tag.RowsAffected(), err}
+	}()
+	return s, s.write(header)
+}
+
+// errEnded tells the writer that the server has ended the COPY; why is in the
+// result of the COPY.
+var errEnded = errors.New("the server ended the load")
+
+type copied struct {
+	rows int64
+	err  error
+}
+
+// sink hands blocks to the goroutine that runs the COPY.
+type sink struct {
+	t       *Target
+	pipe    *io.PipeWriter
+	done    chan copied
+	finish  func() error // what is left to do when the rows are there
+	ended   bool         // the result of the COPY was taken
+	numbers database.Numbers
+	copied  int64 // taken by the server
+	refused convert.Refusals
+}
+
+// Write implements database.Sink.
+func (s *sink) Write(k *convert.Block) error {
+	s.numbers.Add(k)
+	return s.write(k.Data)
+}
+
+// Refused implements database.Sink.
+func (s *sink) Refused() *convert.Refusals { return &s.refused }
+
+// Remarks implements database.Sink.
+func (s *sink) Remarks() []string { return nil }
+
+func (s *sink) write(data []byte) error {
+	_, err := s.pipe.Write(data)
+	if errors.Is(err, errEnded) {
+		return s.wait()
+	}
+	return err
+}
+
+// wait returns what COPY says when it has ended.
+func (s *sink) wait() error {
+	res := <-s.done
+	s.ended, s.copied = true, res.rows
+	return s.t.fail("copy", res.err)
+}
+
+// Close implements database.Sink.
+func (s *sink) Close(abort error) (int64, error) {
+	if abort != nil {
+		s.pipe.CloseWithError(abort)
+		if !s.ended {
+			<-s.done
+		}
+		return 0, nil
+	}
+	if err := s.write(trailer); err != nil {
+		return 0, err
+	}
+	s.pipe.Close()
+	if err := s.wait(); err != nil {
+		return s.copied, err
+	}
+	err := s.finish()
+	return s.copied, err
+}
+
+// addKey gives a new table its key. Rows that repeat one are taken out first
+// and are refused.
+func (x *tx) addKey(ctx context.Context, tab *table.Table, s *sink) error {
+	add := dialect.PostgreSQL.AddKey(tab)
+	if add == "" {
+		return nil
+	}
+	const op = "add the key"
+	if err := x.exec(ctx, []string{"SAVEPOINT key"}); err != nil {
+		return x.t.fail(op, err)
+	}
+	err := x.exec(ctx, []string{add})
+	var pg *pgconn.PgError
+	if !errors.As(err, &pg) || pg.Code != uniqueViolation {
+		return x.t.fail(op, err)
+	}
+	if err := x.exec(ctx, []string{"ROLLBACK TO SAVEPOINT key"}); err != nil {
+		return x.t.fail(op, err)
+	}
+	if err := x.takeOut(ctx, tab, s); err != nil {
+		return x.t.fail("take out the rows whose key occurs twice", err)
+	}
+	return x.t.fail(op, x.exec(ctx, []string{add}))
+}
+
+// takeOut deletes the rows whose key an earlier one has. In a new table the
+// rows lie in the order in which they were sent.
+func (x *tx) takeOut(ctx context.Context, tab *table.Table, s *sink) error {
+	d := dialect.PostgreSQL
+	var keys []string
+	for _, k := range tab.Key {
+		keys = append(keys, d.Quote(k))
+	}
+	query := fmt.Sprintf(`WITH numbered AS (SELECT ctid AS at, row_number() OVER (ORDER BY ctid) AS n, %[2]s FROM %[1]s),
+		twice AS (SELECT at, n, first_value(n) OVER (PARTITION BY %[2]s ORDER BY n) AS first FROM numbered),
+		gone AS (DELETE FROM %[1]s WHERE ctid IN (SELECT at FROM twice WHERE n > first))
+		SELECT n FROM twice WHERE n > first ORDER BY n`, d.QuoteTable(tab.Name), strings.Join(keys, ", "))
+	rows, err := x.tx.Query(ctx, query)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var n int64
+		if err := rows.Scan(&n); err != nil {
+			return err
+		}
+		s.copied--
+		s.refused.Add(convert.Refusal{Where: s.numbers.Record(n), Columns: tab.Key, Reason: database.SameKey})
+	}
+	return rows.Err()
+}
+
+const uniqueViolation = "23505"
+
+// fail tells which condition an error of the server or the driver is.
+func (t *Target) fail(op string, err error) error {
+	if err == nil {
+		return nil
+	}
+	e := &database.Error{Target: t.name, Op: op, Err: err}
+	var pg *pgconn.PgError
+	var network net.Error
+	switch {
+	case errors.As(err, &pg):
+		e.Err = serverError{pg}
+		e.Kind = conditions[pg.Code]
+		if e.Kind == nil && strings.HasPrefix(pg.Code, "28") {
+			e.Kind = database.ErrLogin
+		}
+	case errors.As(err, &network), errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
+		e.Kind, e.Err = database.ErrUnreachable, innermost(err)
+	}
+	return e
+}
+
+// serverError is what the server says, in its own words only.
+type serverError struct{ pg *pgconn.PgError }
+
+func (e serverError) Error() string { return e.pg.Message }
+func (e serverError) Unwrap() error { return e.pg }
+
+// conditions are the SQLSTATEs that mean something to callers.
+var conditions = map[string]error{
+	"42P07": database.ErrExists, "42P01": database.ErrNoTable, "42501": database.ErrPermission,
+	"3D000": database.ErrNoDatabase, "3F000": database.ErrNoSchema, "53100": database.ErrFull, "55P03": database.ErrLocked,
+	"57P03": database.ErrUnreachable, "53300": database.ErrUnreachable, "57P01": database.ErrUnreachable,
+}
+
+// innermost returns the last cause, which says what happened in a few words
+// and without the connection's settings.
+func innermost(err error) error {
+	for {
+		inner := errors.Unwrap(err)
+		if inner == nil {
+			return err
+		}
+		err = inner
+	}
+}

@@ -1,0 +1,147 @@
+package postgres
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/database"
+	"ambertray/internal/dialect"
+)
+
+// constraintViolations is the class of errors of constraints that do not hold.
+const constraintViolations = "23"
+
+// weed takes the rows out of the batch that break a constraint: in one go for each
+// constraint, over a temporary table, because there may be many, and each row that
+// is tried by itself is a transaction of its own to the server.
+func (a *adder) weed() error {
+	a.weeded = true
+	d := dialect.PostgreSQL
+	if err := a.x.Stage(a.ctx, a.tab, batchName); err != nil {
+		return err
+	}
+	if _, err := a.x.t.conn.PgConn().CopyFrom(a.ctx, a.wire(0, a.batch.Len()), fmt.Sprintf("COPY %s (%s) FROM STDIN (FORMAT binary)", batchName, d.Columns(a.tab))); err != nil {
+		return a.x.t.fail("copy", err)
+	}
+	constraints, err := a.constraints()
+	if err != nil {
+		return err
+	}
+	why := map[int]*convert.Reason{}
+	for _, c := range constraints {
+		if err := a.takeRows(why, &c); err != nil {
+			return err
+		}
+	}
+	a.batch.RefuseFor(why, &a.refused)
+	return a.x.t.fail("drop the temporary table", a.x.exec(a.ctx, []string{"DROP TABLE " + batchName}))
+}
+
+// takeRows takes the rows that break a constraint out of the temporary table, so
+// that a row which would repeat one of them does not. A condition that the server
+// does not take, because it is on columns that are not loaded, finds none.
+func (a *adder) takeRows(why map[int]*convert.Reason, c *constraint) error {
+	const op = "look for rows that break a constraint"
+	if err := a.x.exec(a.ctx, []string{"SAVEPOINT weed"}); err != nil {
+		return a.x.t.fail(op, err)
+	}
+	found, err := queryRows(a.ctx, a.x.tx, "DELETE FROM "+batchName+" s WHERE "+c.broken+" RETURNING s."+database.RowOfStage)
+	var pg *pgconn.PgError
+	if errors.As(err, &pg) {
+		return a.x.t.fail(op, a.x.exec(a.ctx, []string{"ROLLBACK TO SAVEPOINT weed"}))
+	}
+	if err != nil {
+		return a.x.t.fail(op, err)
+	}
+	for _, row := range found {
+		why[row] = &c.Reason
+	}
+	return a.x.t.fail(op, a.x.exec(a.ctx, []string{"RELEASE SAVEPOINT weed"}))
+}
+
+func queryRows(ctx context.Context, tx pgx.Tx, query string) ([]int, error) {
+	rows, err := tx.Query(ctx, query)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[int])
+}
+
+// constraint is a condition that holds for rows of the temporary table which break
+// a constraint, and the reason for refusing them.
+type constraint struct {
+	broken string
+	convert.Reason
+}
+
+// constraints returns those of the table that can be looked at for many rows at
+// once: checks and foreign keys to other tables, and then its key and unique
+// columns, which only rows that are loaded can repeat.
+func (a *adder) constraints() (list []constraint, err error) {
+	const op = "ask for the constraints"
+	rows, err := a.x.tx.Query(a.ctx, `SELECT contype::text, conname, coalesce(pg_get_expr(conbin, conrelid), ''), coalesce(nullif(confrelid, 0)::regclass::text, ''),
+		ARRAY(SELECT attname::text FROM unnest(conkey) WITH ORDINALITY k(n, i) JOIN pg_attribute ON attrelid = conrelid AND attnum = n ORDER BY i),
+		ARRAY(SELECT attname::text FROM unnest(confkey) WITH ORDINALITY k(n, i) JOIN pg_attribute ON attrelid = confrelid AND attnum = n ORDER BY i)
+		FROM pg_constraint WHERE conrelid = to_regclass($1) AND contype IN ('c', 'f', 'u') AND conrelid <> confrelid ORDER BY contype = 'u', conname`,
+		dialect.PostgreSQL.QuoteTable(a.tab.Name))
+	if err != nil {
+		return nil, a.x.t.fail(op, err)
+	}
+	defer rows.Close()
+	var unique []constraint
+	if len(a.tab.Key) > 0 {
+		unique = append(unique, constraint{a.repeated(a.tab.Key), convert.Reason{Columns: a.tab.Key, Reason: database.SameKey}})
+	}
+	for rows.Next() {
+		var kind, name, expression, referred string
+		var columns, keys []string
+		if err := rows.Scan(&kind, &name, &expression, &referred, &columns, &keys); err != nil {
+			return nil, a.x.t.fail(op, err)
+		}
+		at := convert.Reason{Columns: database.AtFault(a.tab, columns)}
+		switch kind {
+		case "c":
+			_, bare, _ := strings.Cut("."+a.tab.Name, ".")
+			at.Reason = fmt.Sprintf("new row for relation %q violates check constraint %q", bare, name)
+			list = append(list, constraint{"NOT (" + expression + ")", at})
+		case "f":
+			at.Reason = fmt.Sprintf("not in table %s (foreign key %s)", referred, name)
+			list = append(list, constraint{orphaned(columns, referred, keys), at})
+		default:
+			at.Reason = fmt.Sprintf("duplicate key value violates unique constraint %q", name)
+			unique = append(unique, constraint{a.repeated(columns), at})
+		}
+	}
+	return append(list, unique...), a.x.t.fail(op, rows.Err())
+}
+
+// orphaned is the condition that a foreign key of a row is in no row of the table
+// that it refers to.
+func orphaned(columns []string, referred string, keys []string) string {
+	d := dialect.PostgreSQL
+	var terms, same []string
+	for i, column := range columns {
+		terms = append(terms, "s."+d.Quote(column)+" IS NOT NULL")
+		same = append(same, "r."+d.Quote(keys[i])+" = s."+d.Quote(column))
+	}
+	terms = append(terms, "NOT EXISTS (SELECT 1 FROM "+referred+" r WHERE "+strings.Join(same, " AND ")+")")
+	return strings.Join(terms, " AND ")
+}
+
+// repeated is the condition that a row repeats columns of an earlier one or of the
+// table. NULL repeats nothing.
+func (a *adder) repeated(columns []string) string {
+	d := dialect.PostgreSQL
+	var filled []string
+	for _, column := range columns {
+		filled = append(filled, d.Quote(column)+" IS NOT NULL")
+	}
+	stage := "(SELECT * FROM " + batchName + " WHERE " + strings.Join(filled, " AND ") + ")"
+	return "s." + database.RowOfStage + " IN (" + database.Repeated(d, columns, database.RowOfStage, stage, d.QuoteTable(a.tab.Name)) + ")"
+}

@@ -1,0 +1,55 @@
+package sqlite
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"zombiezen.com/go/sqlite"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/database"
+	"ambertray/internal/dialect"
+	"ambertray/internal/table"
+)
+
+// Stage implements database.Tx. The engine numbers its rows itself.
+func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
+	d := dialect.SQLite
+	if _, err := x.t.Exec(ctx, "DROP TABLE IF EXISTS temp."+d.Quote(name)); err != nil { // one that an earlier load has left
+		return err
+	}
+	_, err := x.t.Exec(ctx, fmt.Sprintf("CREATE TEMPORARY TABLE %s AS SELECT %s FROM %s LIMIT 0", d.Quote(name), d.Columns(tab), d.QuoteTable(tab.Name)))
+	return err
+}
+
+// Merge implements database.Tx.
+func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *database.Numbers) (database.Merged, *convert.Refusals, error) {
+	m := database.Merger{
+		DB: x.t, Row: "rowid",
+		Update: func(table, stage, set, where string) string {
+			return fmt.Sprintf("UPDATE %s AS t SET %s FROM %s AS s WHERE %s", table, set, stage, where)
+		},
+		Differ: func(column string, c table.Column) string {
+			if dialect.SQLite.Stored(c.Type).Textual() {
+				return fmt.Sprintf("t.%[1]s IS DISTINCT FROM s.%[1]s COLLATE BINARY", column)
+			}
+			return fmt.Sprintf("t.%[1]s IS DISTINCT FROM s.%[1]s", column)
+		},
+		Refusal: func(err error) (string, bool) {
+			return reasonOf(err), sqlite.ErrCode(err).ToPrimary() == sqlite.ResultConstraint
+		},
+	}
+	return m.Merge(ctx, tab, stage, at)
+}
+
+// reasonOf returns what a constraint says, without what the driver puts before.
+func reasonOf(err error) string {
+	text := err.Error()
+	if i := strings.LastIndex(text, "constraint failed"); i >= 0 {
+		if j := strings.LastIndex(text[:i], ": "); j >= 0 {
+			return text[j+2:]
+		}
+	}
+	return text
+}

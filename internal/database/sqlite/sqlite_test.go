@@ -1,0 +1,157 @@
+package sqlite_test
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"sync"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ambertray/internal/database"
+	"ambertray/internal/database/databasetest"
+	"ambertray/internal/database/sqlite"
+	"ambertray/internal/load"
+	"ambertray/internal/source"
+	"ambertray/internal/table"
+)
+
+func TestContract(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "museum.db")
+	databasetest.Run(t, func() database.Target {
+		to, err := sqlite.Open(path, true)
+		require.NoError(t, err)
+		return to
+	})
+}
+
+// TestNewFile loads into a file that another program makes at the same time, and
+// removes because its own load fails.
+func TestNewFile(t *testing.T) {
+	ctx := context.Background()
+	for range 200 {
+		path := filepath.Join(t.TempDir(), "new.db")
+		var both sync.WaitGroup
+		both.Go(func() {
+			to, err := sqlite.Open(path, true)
+			if assert.NoError(t, err) {
+				assert.NoError(t, to.Close())
+			}
+		})
+		both.Go(func() {
+			to, err := sqlite.Open(path, true)
+			if !assert.NoError(t, err) {
+				return
+			}
+			tx, err := to.Begin(ctx)
+			if assert.NoError(t, err) {
+				_, err = to.Exec(ctx, "CREATE TABLE loan (no INTEGER)")
+				assert.NoError(t, err)
+				assert.NoError(t, tx.Commit(ctx, nil))
+			}
+			assert.NoError(t, to.Close())
+		})
+		both.Wait()
+		to, err := sqlite.Open(path, false)
+		require.NoError(t, err)
+		there, err := to.Exists(ctx, "loan")
+		require.NoError(t, err)
+		require.True(t, there)
+		require.NoError(t, to.Close())
+	}
+}
+
+func TestOpen(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "new.db")
+	_, err := sqlite.Open(path, false)
+	require.ErrorIs(t, err, os.ErrNotExist)
+	to, err := sqlite.Open(path, true)
+	require.NoError(t, err)
+	require.NoError(t, to.Close())
+	require.NoFileExists(t, path, "a file into which nothing was loaded is not left behind")
+
+	require.NoError(t, os.WriteFile(path, []byte("this is a text, and not a database at all"), 0o600))
+	to, err = sqlite.Open(path, false)
+	if err == nil {
+		_, err = to.Exists(context.Background(), "loan")
+	}
+	require.ErrorIs(t, err, database.ErrNoDatabase)
+}
+
+// TestDeclared keeps to what the columns of an existing table were declared for,
+// which the engine does not.
+func TestDeclared(t *testing.T) {
+	ctx := context.Background()
+	dir := t.TempDir()
+	to, err := sqlite.Open(filepath.Join(dir, "museum.db"), true)
+	require.NoError(t, err)
+	defer to.Close()
+	_, err = to.Exec(ctx, "CREATE TABLE loan (no SMALLINT, name VARCHAR(5), mass DECIMAL(5,1), size REAL, day DATE, other)")
+	require.NoError(t, err)
+	text := "no,name,mass,size,day,other\n1,ant,1.5,0.1,2026-01-31,x\n40000,ant,1.5,1,2026-01-31,x\n3,beetle,1.5,1,2026-01-31,x\n" +
+		"4,ant,1.25,1,2026-01-31,x\n5,ant,1.5,9007199254740993,2026-01-31,x\n6,ant,1.5,1,2026-02-31,x\n7,7,1,9007199254740992,2026-01-31,x\n"
+	tr := databasetest.NewTray(t, "loan", text)
+	tr.Table.Existing = table.Append
+	for name, typ := range map[string]string{"no": "integer", "name": "varchar(20)", "mass": "decimal(9,2)", "size": "bigint", "day": "date", "other": "text"} {
+		typ, err := table.ParseType(typ)
+		require.NoError(t, err)
+		tr.Table.Columns = append(tr.Table.Columns, table.Column{From: name, Name: name, Type: typ, Nullable: true})
+	}
+	check, err := load.DryRun(ctx, tr, &source.Opener{}, to, nil)
+	require.NoError(t, err)
+	require.Equal(t, int64(5), check.Rejected())
+	r, err := load.Run(ctx, tr, &source.Opener{}, to, load.Options{})
+	require.NoError(t, err)
+	var reasons []string
+	for _, g := range r.Rejects.ByReason {
+		reasons = append(reasons, g.Column+" "+g.Reason)
+	}
+	require.Equal(t, []string{"no does not fit smallint", "name longer than varchar(5)", "mass does not fit decimal(5,1)",
+		"size double would not give it back unchanged", "day no such date"}, reasons)
+	rows, err := to.Query(ctx, "SELECT name, typeof(name), CAST(size AS INTEGER) FROM loan ORDER BY no")
+	require.NoError(t, err)
+	require.Equal(t, [][]string{{"ant", "text", "0"}, {"7", "text", "9007199254740992"}}, rows)
+}
+
+// TestForeignKeys finds which of several foreign keys a row fails: of one column,
+// of two that refer to a primary key by its table only, and of the table itself.
+func TestForeignKeys(t *testing.T) {
+	ctx := context.Background()
+	dir := t.TempDir()
+	to, err := sqlite.Open(filepath.Join(dir, "museum.db"), true)
+	require.NoError(t, err)
+	defer to.Close()
+	for _, statement := range []string{
+		"CREATE TABLE drawer (room INT, shelf TEXT, PRIMARY KEY (room, shelf))",
+		"CREATE TABLE finder (code TEXT UNIQUE COLLATE NOCASE)",
+		"INSERT INTO drawer VALUES (1, 'A'), (2, 'B')",
+		"INSERT INTO finder VALUES ('ann')",
+		`CREATE TABLE loan (no INT PRIMARY KEY, room INT, shelf TEXT, finder TEXT REFERENCES finder (code), after INT REFERENCES loan (no), kept TEXT DEFAULT 'no' REFERENCES finder (code),
+			FOREIGN KEY (room, shelf) REFERENCES drawer)`,
+		"INSERT INTO finder VALUES ('no')",
+	} {
+		_, err = to.Exec(ctx, statement)
+		require.NoError(t, err)
+	}
+	text := "no,room,shelf,finder,after\n1,1,A,ANN,1\n2,1,B,ann,1\n3,2,B,bob,3\n4,2,,ann,9\n5,9,A,bob,9\n6,,A,,1\n"
+	tr := databasetest.NewTray(t, "loan", text)
+	tr.Table.Existing = table.Append
+	for _, name := range []string{"no", "room", "shelf", "finder", "after"} {
+		typ := table.Type{Kind: table.Integer}
+		if name == "shelf" || name == "finder" {
+			typ = table.Type{Kind: table.Text}
+		}
+		tr.Table.Columns = append(tr.Table.Columns, table.Column{From: name, Name: name, Type: typ, Nullable: true})
+	}
+	r, err := load.Run(ctx, tr, &source.Opener{}, to, load.Options{})
+	require.NoError(t, err)
+	var reasons []string
+	for _, g := range r.Rejects.ByReason {
+		reasons = append(reasons, fmt.Sprintf("%d %s %s", g.Count, g.Column, g.Reason))
+	}
+	require.ElementsMatch(t, []string{"1 room, shelf not in table drawer", "2 finder not in table finder", "1 after not in table loan"}, reasons)
+	require.Equal(t, int64(2), r.Counts.Loaded)
+}

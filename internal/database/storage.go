@@ -1,0 +1,60 @@
+package database
+
+import (
+	"context"
+	"fmt"
+	"strings"
+)
+
+// Storage is how a database keeps a table, as far as that limits what a load can
+// promise. The zero value limits nothing.
+type Storage struct {
+	Engine         string // that keeps the table
+	NoTransactions bool   // what was written stays, also after a rollback
+	NoSavepoints   bool   // a transaction is rolled back as a whole or not at all
+	// Servers are other servers that hold the rows, if any. They commit one after
+	// the other, so that one may have committed when the next fails.
+	Servers []string
+}
+
+// Stored is a target whose tables may be kept in ways that limit a load.
+type Stored interface {
+	// Storage returns how an existing table is kept.
+	Storage(ctx context.Context, name string) (Storage, error)
+}
+
+// StorageFacts says of each table how it is kept, as far as that limits a load.
+func StorageFacts(ctx context.Context, t Stored, tables []string) (facts []Fact, err error) {
+	for i, name := range tables {
+		if i == maxStorageFacts {
+			return append(facts, Fact{Name: "more tables", Value: fmt.Sprintf("%d are kept in such ways", len(tables)-i), Good: true}), nil
+		}
+		storage, err := t.Storage(ctx, name)
+		if err != nil {
+			return nil, err
+		}
+		if f := storage.fact(name); f.Value != "" {
+			facts = append(facts, f)
+		}
+	}
+	return facts, nil
+}
+
+const maxStorageFacts = 10
+
+// What follows from how a table is kept.
+const (
+	ServersMend        = "its servers do not commit together: a load that fails while they do is in doubt, until it is verified"
+	NoTransactionsMend = "it has no transactions: a load needs --no-rollback, and leaves rows in it if it fails"
+)
+
+func (s *Storage) fact(name string) Fact {
+	f := Fact{Name: "table " + name, Mend: ServersMend}
+	switch {
+	case s.NoTransactions:
+		f.Value, f.Mend = "kept by "+s.Engine, NoTransactionsMend
+	case s.Servers != nil:
+		f.Value = "on other servers: " + strings.Join(s.Servers, ", ")
+	}
+	return f
+}
