@@ -138,7 +138,7 @@ var hints = []struct {
 	{database.ErrNoSchema, "--create-schema makes it"},
 	{database.ErrNoDatabase, "name a database that exists"},
 	{syscall.ENOSPC, "make room and try again: nothing was changed"},
-	{load.ErrKept, "what was committed before stays, and the rest was rolled back; ambertray verify TRAY --to TARGET names what differs"},
+	{load.ErrCommitted, "what was committed before stays, and the rest was rolled back; ambertray verify TRAY --to TARGET names what differs"},
 	{load.ErrDiffers, "nothing was loaded; the receipt names each figure"},
 	{fs.ErrPermission, "ask for the right to read it"},
 	{fs.ErrNotExist, "look at the spelling and the folder"},

@@ -119,11 +119,11 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all string) {
 	}
 	p.Fact("plan", "%s/tray.yaml", r.Tray)
 	p.Fact("read", "%s besides the header: %s, %s", term.Amount(c.Read, "row"), term.Amount(c.Read-c.Skipped, "record"), skippedText(r.Skipped))
-	p.Fact("table", "%s"+doneTexts[r.Done]+"%s", p.Bold(r.Table), r.Target, keyText(t))
+	p.Fact("table", "%s"+outcomeTexts[r.Outcome]+"%s", p.Bold(r.Table), r.Target, keyText(t))
 	if !r.Verified {
 		what := "nothing: verification found a difference, and all was rolled back"
-		if r.Kept > 0 {
-			what = term.Amount(r.Kept, "row") + ": verification found a difference, and only what was not committed before was rolled back"
+		if r.Committed > 0 {
+			what = term.Amount(r.Committed, "row") + ": verification found a difference, and only what was not committed before was rolled back"
 		}
 		p.Fact("loaded", "%s", p.Red(what))
 		a.drawDifferences(r.Differences)
@@ -134,8 +134,8 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all string) {
 	}
 	a.drawNotes(p, r.Notes, &r.Layout, maxNotes, all)
 	before := ""
-	if r.Continued > 0 {
-		before = ", " + term.Count(r.Continued) + " of them before it was interrupted"
+	if r.ResumedFrom > 0 {
+		before = ", " + term.Count(r.ResumedFrom) + " of them before it was interrupted"
 	}
 	p.Fact("loaded", "%s in %s%s", term.Amount(c.Loaded, "row"), term.Seconds(r.Phases[0].Seconds), before)
 	if m := r.Merged; m != nil {
@@ -169,10 +169,10 @@ func noLedgerFlag(c *cobra.Command, o *load.Options) {
 	c.Flags().BoolVar(&o.NoLedger, "no-ledger", false, "neither look into the ledger nor write it, where tables may not be created")
 }
 
-// doneTexts say what became of the table in a target.
-var doneTexts = map[string]string{
-	"created": ", created in %s", "rebuilt": ", made anew in %s",
-	"appended": " in %s, rows added", "emptied": " in %s, emptied and filled", "merged": " in %s, rows merged",
+// outcomeTexts say what became of the table in a target.
+var outcomeTexts = map[load.Outcome]string{
+	load.Created: ", created in %s", load.Rebuilt: ", rebuilt in %s",
+	load.Appended: " in %s, rows added", load.Emptied: " in %s, emptied and filled", load.Merged: " in %s, rows merged",
 }
 
 func (a *app) drawDifferences(diffs []load.Difference) {

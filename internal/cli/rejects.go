@@ -81,7 +81,7 @@ func (a *app) drawRejects(r *load.Receipt, t *tray.Tray) {
 		return
 	}
 	what := "read"
-	if r.Done == "appended" && r.Mended {
+	if r.Outcome == load.Appended && r.Mended {
 		what = "tried again"
 	}
 	p.Fact("rejected", "%s of %s "+what, p.Red(term.Amount(r.Counts.Rejected, "record")), term.Count(r.Counts.Read))

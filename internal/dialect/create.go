@@ -150,7 +150,7 @@ func (d *Dialect) property(t *table.Table, column, comment string) string {
 // Analyze returns the statement that refreshes what the server knows of the
 // values of a table, so that it finds good ways to its rows.
 func (d *Dialect) Analyze(name string) string {
-	if d.DefinitionsCommit {
+	if d.DDLAutoCommits {
 		return "ANALYZE TABLE " + d.QuoteTable(name)
 	}
 	return "ANALYZE " + d.QuoteTable(name)

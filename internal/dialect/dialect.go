@@ -24,8 +24,8 @@ type Dialect struct {
 	// text, where it has no such type of its own.
 	Stored func(table.Type) table.Type
 
-	// DefinitionsCommit tells that a table definition ends the transaction.
-	DefinitionsCommit bool
+	// DDLAutoCommits tells that a table definition ends the transaction.
+	DDLAutoCommits bool
 	// OneRowPerInsert tells that an INSERT takes no more than one row.
 	OneRowPerInsert bool
 

@@ -148,7 +148,7 @@ func plan() *table.Table {
 // Make makes the table before a load where definitions commit; made tells that
 // it was not there. Elsewhere Write makes it.
 func Make(ctx context.Context, db DB) (made bool, err error) {
-	if !db.Dialect().DefinitionsCommit {
+	if !db.Dialect().DDLAutoCommits {
 		return false, nil
 	}
 	exists, err := db.Exists(ctx, Name)

@@ -7,8 +7,6 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/dustin/go-humanize"
-
 	"ambertray/internal/ledger"
 	"ambertray/internal/note"
 	"ambertray/internal/table"
@@ -19,15 +17,6 @@ type AgainError struct {
 	Table string
 	Of    int // how many files or sheets the source has
 	Parts []LoadedPart
-}
-
-// LoadedPart is a file or sheet of the source that an earlier load has loaded.
-type LoadedPart struct {
-	Source string       `json:"source"`
-	Load   string       `json:"load"` // the id of that load in the ledger
-	Entry  ledger.Entry `json:"-"`
-
-	part int
 }
 
 func (e *AgainError) Error() string {
@@ -46,72 +35,54 @@ func (e *AgainError) Error() string {
 	return fmt.Sprintf("%d of %d files and sheets were loaded into %s already: %s, the first %s", len(e.Parts), e.Of, e.Table, strings.Join(names, ", "), when)
 }
 
-func rowsText(n int64) string {
-	if n == 1 {
-		return "1 row"
-	}
-	return humanize.Comma(n) + " rows"
-}
-
 // maxNamed is how many files a message names.
 const maxNamed = 5
 
 // checkAlreadyLoaded makes sure that no file or sheet goes into the same table
-// twice, and finds the load that was interrupted and can go on. It is called under
-// the lock of the table and in the transaction that loads, so that no other load
-// can come between it and the entry. A way of loading that takes the rows of
-// earlier loads away, or changes only what differs, cannot load twice.
-func (l *loading) checkAlreadyLoaded(ctx context.Context) error {
-	content := "" // of all parts, which takes reading them
-	if l.Every > 0 {
-		if l.NoLedger {
-			return ErrNeedsLedger
-		}
-		var err error
-		if content, err = l.content(ctx); err != nil {
-			return err
-		}
-		l.parts = &parts{entry: l.newEntry(content)}
+// twice, and returns the entry of an interrupted load that can be resumed. It is
+// called under the lock of the table and in the transaction that loads, so that no
+// other load can come between it and the entry. A way of loading that replaces the
+// rows of earlier loads, or changes only what differs, cannot load twice.
+func (j *job) checkAlreadyLoaded(ctx context.Context) (resume *ledger.Entry, err error) {
+	if j.Again || j.NoLedger {
+		return nil, nil
 	}
-	if l.Again || l.NoLedger {
-		return nil
-	}
-	exists, err := l.to.Exists(ctx, l.table.Name)
+	exists, err := j.to.Exists(ctx, j.table.Name)
 	if err != nil || !exists {
-		return err
+		return nil, err
 	}
-	entries, err := ledger.Read(ctx, l.to, l.identity)
+	entries, err := ledger.Read(ctx, j.to, j.identity)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	entries = slices.DeleteFunc(entries, func(e ledger.Entry) bool { return e.State == ledger.Replaced })
-	found, err := l.findLoaded(ctx, entries)
+	found, err := j.findLoaded(ctx, entries)
 	if err != nil || len(found) == 0 {
-		return err
+		return nil, err
 	}
 	partial := slices.IndexFunc(found, func(p LoadedPart) bool { return p.Entry.State == ledger.Partial })
 	if partial >= 0 {
-		return l.goOn(ctx, found[partial].Entry)
+		return j.resumable(ctx, found[partial].Entry)
 	}
-	if l.plan.Existing != table.Refuse && l.plan.Existing != table.Append {
-		return nil
+	if j.plan.Existing != table.Refuse && j.plan.Existing != table.Append {
+		return nil, nil
 	}
 	for _, p := range found {
 		if p.Entry.State == ledger.InDoubt {
-			return &DoubtError{Table: l.receipt.Table, Load: p.Entry.ID}
+			return nil, &DoubtError{Table: j.receipt.Table, Load: p.Entry.ID}
 		}
 	}
-	if !l.OnlyNew && !l.plan.OnlyNew || len(found) == len(l.pass.Parts()) {
-		return &AgainError{Table: l.receipt.Table, Of: len(l.pass.Parts()), Parts: found}
+	if !j.OnlyNew && !j.plan.OnlyNew || len(found) == len(j.pass.Parts()) {
+		return nil, &AgainError{Table: j.receipt.Table, Of: len(j.pass.Parts()), Parts: found}
 	}
-	return l.leaveOut(found)
+	return nil, j.leaveOut(found)
 }
 
 // findLoaded returns the parts of the source that the entries have, and notes
 // those whose name they have with other content.
-func (l *loading) findLoaded(ctx context.Context, entries []ledger.Entry) (found []LoadedPart, err error) {
-	for i := range l.pass.Parts() {
-		p := &l.pass.Parts()[i]
+func (j *job) findLoaded(ctx context.Context, entries []ledger.Entry) (found []LoadedPart, err error) {
+	for i := range j.pass.Parts() {
+		p := &j.pass.Parts()[i]
 		named := -1 // the last entry that has the name with other content
 		loaded := false
 		for n, e := range entries {
@@ -123,7 +94,7 @@ func (l *loading) findLoaded(ctx context.Context, entries []ledger.Entry) (found
 					}
 					continue
 				}
-				content, err := l.pass.ContentOf(ctx, i)
+				content, err := j.pass.ContentOf(ctx, i)
 				if err != nil {
 					return nil, err
 				}
@@ -138,45 +109,53 @@ func (l *loading) findLoaded(ctx context.Context, entries []ledger.Entry) (found
 		}
 		if named >= 0 && !loaded {
 			e := entries[named]
-			l.receipt.addNote(note.Note{Source: new(p.Title()), What: fmt.Sprintf("a file of this name was loaded with other content on %s UTC, as load %s",
+			j.receipt.addNote(note.Note{Source: new(p.Title()), What: fmt.Sprintf("a file of this name was loaded with other content on %s UTC, as load %s",
 				e.At.Format("2006-01-02 15:04"), e.ID)})
 		}
 	}
 	return found, nil
 }
 
-// goOn continues a load that was interrupted, if it is of the same content and
-// from the same tray.
-func (l *loading) goOn(ctx context.Context, e ledger.Entry) error {
-	content, err := l.content(ctx)
+// resumable returns the entry of an interrupted load, if it is of the same content
+// and from the same tray.
+func (j *job) resumable(ctx context.Context, e ledger.Entry) (*ledger.Entry, error) {
+	content, err := j.content(ctx)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	if e.Content != content || e.Tray != l.receipt.Tray {
-		return &OtherTrayError{e}
+	if e.Content != content || e.Tray != j.receipt.Tray {
+		return nil, &OtherTrayError{e}
 	}
-	l.parts = &parts{entry: e, written: true}
-	return nil
+	return &e, nil
+}
+
+// OtherTrayError says that a load of some of the same content was interrupted
+// after a checkpoint, and that it was begun from another tray, or with other
+// files: only that tray knows which of its records were rejected.
+type OtherTrayError struct{ ledger.Entry }
+
+func (e *OtherTrayError) Error() string {
+	return fmt.Sprintf("load %s of %s was begun from %s and interrupted after %d rows", e.ID, e.Source, e.Tray, e.Loaded)
 }
 
 // leaveOut takes what was loaded before out of the source.
-func (l *loading) leaveOut(found []LoadedPart) error {
+func (j *job) leaveOut(found []LoadedPart) error {
 	for _, p := range found {
-		l.leftOut = append(l.leftOut, p.part)
+		j.leftOut = append(j.leftOut, p.part)
 	}
-	l.receipt.LeftOut = found
-	return l.pass.LeaveOut(l.leftOut)
+	j.receipt.LeftOut = found
+	return j.pass.LeaveOut(j.leftOut)
 }
 
 // content reads the source to its end and returns what the ledger knows all of it
 // by, in the order of its parts.
-func (l *loading) content(ctx context.Context) (string, error) {
+func (j *job) content(ctx context.Context) (string, error) {
 	var sums []string
-	for i, p := range l.pass.Parts() {
+	for i, p := range j.pass.Parts() {
 		if p.LeftOut {
 			continue
 		}
-		sum, err := l.pass.ContentOf(ctx, i)
+		sum, err := j.pass.ContentOf(ctx, i)
 		if err != nil {
 			return "", err
 		}
@@ -186,13 +165,13 @@ func (l *loading) content(ctx context.Context) (string, error) {
 }
 
 // newEntry returns the entry of a load that begins.
-func (l *loading) newEntry(content string) ledger.Entry {
-	r := l.receipt
+func (j *job) newEntry(content string) ledger.Entry {
+	r := j.receipt
 	e := ledger.Entry{
-		ID: ledger.NewID(r.Begun), At: r.Begun, Table: l.identity, State: ledger.Partial, Tray: r.Tray, Bytes: l.pass.Size(), Content: content,
+		ID: ledger.NewID(r.Started), At: r.Started, Table: j.identity, State: ledger.Partial, Tray: r.Tray, Bytes: j.pass.Size(), Content: content,
 	}
 	var names []string
-	for _, p := range l.pass.Parts() {
+	for _, p := range j.pass.Parts() {
 		if !p.LeftOut {
 			names = append(names, p.Title())
 			e.Parts = append(e.Parts, ledger.Part{Name: p.Title(), Content: p.Content, Bytes: p.TextBytes})
@@ -202,25 +181,29 @@ func (l *loading) newEntry(content string) ledger.Entry {
 	return e
 }
 
-// entry is what the ledger gets to know of a load that is done.
-func (l *loading) entry() *ledger.Entry {
-	r := l.receipt
-	if l.NoLedger || l.mend != nil && r.Counts.Loaded == 0 {
+// loadedEntry returns the entry of a load that is complete, nil where the ledger
+// gets none.
+func (j *job) loadedEntry() *ledger.Entry {
+	r := j.receipt
+	if j.NoLedger || r.Mended && r.Counts.Loaded == 0 {
 		return nil
 	}
 	var sums []string
 	for _, p := range r.Source {
 		sums = append(sums, p.Content)
 	}
-	e := l.newEntry(ledger.Content(sums))
-	if e.Replaces = r.Done != "appended" && r.Done != "merged"; l.parts != nil {
-		e = l.parts.next(l)
-	}
+	e := j.newEntry(ledger.Content(sums))
+	e.Replaces = !r.Outcome.keepsRows()
+	j.complete(&e)
+	return &e
+}
+
+// complete enters what was loaded.
+func (j *job) complete(e *ledger.Entry) {
+	r := j.receipt
 	e.Parts = nil
 	for _, p := range r.Source {
 		e.Parts = append(e.Parts, ledger.Part{Name: p.Title(), Content: p.Content, Bytes: p.textBytes, Loaded: p.Loaded})
 	}
 	e.State, e.Load, e.Read, e.Loaded = ledger.Loaded, r.Load, r.Counts.Read, r.Counts.Loaded
-	r.Ledger = &e.ID
-	return &e
 }

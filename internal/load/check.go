@@ -34,15 +34,6 @@ type Check struct {
 	Notes       []note.Note    `json:"notes"` // of the survey by which the plan was drafted
 }
 
-// Verdict says whether every value of a column converts, and otherwise how many
-// records are rejected for it and why.
-type Verdict struct {
-	Name    string `json:"name"`
-	Type    string `json:"type"`
-	Verdict string `json:"verdict"` // fits, rejects or cannot
-	Why     string `json:"why"`
-}
-
 // Possible reports whether a load would begin.
 func (c *Check) Possible() bool {
 	return !slices.ContainsFunc(c.Columns, func(v Verdict) bool { return v.Verdict == cannot }) &&

@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"strings"
 
 	"ambertray/internal/database"
 	"ambertray/internal/ledger"
@@ -38,48 +37,6 @@ type doubt struct {
 	entry *ledger.Entry // nil without a ledger
 }
 
-// enterDoubt begins a load into a table on several servers.
-func (l *loading) enterDoubt(ctx context.Context, storage database.Storage) (err error) {
-	if l.parts != nil {
-		return ErrOneCommit
-	}
-	l.receipt.Remarks = append(l.receipt.Remarks, fmt.Sprintf("the table is kept by %s on other servers, which do not commit together: %s",
-		storage.Engine, strings.Join(storage.Servers, ", ")))
-	l.doubt = &doubt{}
-	if l.NoLedger {
-		return nil
-	}
-	content, err := l.content(ctx)
-	if err != nil {
-		return err
-	}
-	entry := l.newEntry(content)
-	entry.State, entry.Load = ledger.InDoubt, l.receipt.Load
-	if err := l.tx.Commit(ctx, &entry); err != nil {
-		return err
-	}
-	l.doubt.entry = &entry
-	l.tx, err = l.to.Begin(ctx)
-	return err
-}
-
-// commit makes the rows permanent, and what the ledger says of them.
-func (l *loading) commit(ctx context.Context) error {
-	if l.doubt == nil {
-		return l.tx.Commit(ctx, l.entry())
-	}
-	if err := l.tx.Commit(ctx, nil); err != nil {
-		return l.doubt.fail(l.receipt.Table, err)
-	}
-	if l.doubt.entry == nil {
-		return nil
-	}
-	if err := l.doubt.settle(ctx, l); err != nil {
-		l.receipt.Remarks = append(l.receipt.Remarks, "the ledger could not be changed, and still has the load as one in doubt: "+err.Error())
-	}
-	return nil
-}
-
 func (d *doubt) fail(table string, err error) error {
 	e := &DoubtError{Table: table, Err: err}
 	if d.entry != nil {
@@ -88,14 +45,16 @@ func (d *doubt) fail(table string, err error) error {
 	return e
 }
 
-// settle replaces the entry by that of a load that is done.
-func (d *doubt) settle(ctx context.Context, l *loading) error {
-	entry := l.entry()
+// settle replaces the entry by that of a load that is complete.
+func (d *doubt) settle(ctx context.Context, to database.Target, entry *ledger.Entry) error {
+	if d.entry == nil {
+		return nil
+	}
 	if entry == nil {
-		return ledger.Forget(ctx, l.to, d.entry.ID)
+		return ledger.Forget(ctx, to, d.entry.ID)
 	}
 	entry.ID, entry.Last = d.entry.ID, &ledger.Place{}
-	tx, err := l.to.Begin(ctx)
+	tx, err := to.Begin(ctx)
 	if err != nil {
 		return err
 	}

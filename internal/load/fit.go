@@ -24,6 +24,15 @@ func (e *UnfitError) Error() string {
 	return fmt.Sprintf("the plan does not fit table %s as it is:%s", e.Table, why.String())
 }
 
+// Verdict says whether every value of a column converts, and otherwise how many
+// records are rejected for it and why.
+type Verdict struct {
+	Name    string `json:"name"`
+	Type    string `json:"type"`
+	Verdict string `json:"verdict"` // fits, rejects or cannot
+	Why     string `json:"why"`
+}
+
 const cannot = "cannot"
 
 // fit holds a plan against the columns of the table that is there, by their

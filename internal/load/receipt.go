@@ -10,6 +10,7 @@ import (
 
 	"ambertray/internal/convert"
 	"ambertray/internal/database"
+	"ambertray/internal/ledger"
 	"ambertray/internal/note"
 	"ambertray/internal/publish"
 	"ambertray/internal/record"
@@ -25,16 +26,16 @@ const receiptFile = "receipt.json"
 // Receipt is the evidence of one load.
 type Receipt struct {
 	Load        string           `json:"load"` // its id within the tray
-	Begun       time.Time        `json:"begun"`
+	Started     time.Time        `json:"started"`
 	Ledger      *string          `json:"ledger"` // its id in the ledger of the target
 	Tray        string           `json:"tray"`
 	Target      string           `json:"target"`
 	Table       string           `json:"table"`
 	Existing    string           `json:"existing"`
 	ByPosition  bool             `json:"by_position"` // columns were fitted to the table's by their order
-	Done        string           `json:"done"`        // created, appended, emptied, rebuilt or merged
-	Mended      bool             `json:"mended"`      // it is the rejects of the load that were loaded
-	Merged      *database.Merged `json:"merge"`       // null unless rows were merged
+	Outcome     Outcome          `json:"outcome"`
+	Mended      bool             `json:"mended"` // it is the rejects of the load that were loaded
+	Merged      *database.Merged `json:"merge"`  // null unless rows were merged
 	Source      []Part           `json:"source"`
 	LeftOut     []LoadedPart     `json:"left_out"` // files and sheets that the table had before
 	Counts      Counts           `json:"counts"`
@@ -42,10 +43,10 @@ type Receipt struct {
 	Verify      Depth            `json:"verify"`
 	Verified    bool             `json:"verified"`
 	Differences []Difference     `json:"differences"`
-	Continued   int64            `json:"continued_from"` // rows that were loaded before it was interrupted
-	Kept        int64            `json:"kept"`           // rows that stay although it is not verified
-	Remarks     []string         `json:"remarks"`        // on how the rows went in
-	Notes       []note.Note      `json:"notes"`          // on the data
+	ResumedFrom int64            `json:"resumed_from"` // rows that were committed before it was interrupted
+	Committed   int64            `json:"committed"`    // rows that stay although verification failed
+	Remarks     []string         `json:"remarks"`      // on how the rows went in
+	Notes       []note.Note      `json:"notes"`        // on the data
 	Phases      []Phase          `json:"phases"`
 
 	Columns  int             `json:"columns"`        // of the table that were compared
@@ -77,6 +78,15 @@ func (p *Part) Title() string {
 	return p.Source + convert.SheetSign + *p.Sheet
 }
 
+// LoadedPart is a file or sheet of the source that an earlier load has loaded.
+type LoadedPart struct {
+	Source string       `json:"source"`
+	Load   string       `json:"load"` // the id of that load in the ledger
+	Entry  ledger.Entry `json:"-"`
+
+	part int
+}
+
 // Counts add up: Read = Loaded + Rejected + Skipped.
 type Counts struct {
 	Read        int64 `json:"read"`
@@ -103,7 +113,7 @@ type Phase struct {
 // newReceipt returns the receipt of a load that begins.
 func newReceipt(t *tray.Tray, plan *table.Table, to database.Target, headings []string, o Options) *Receipt {
 	return &Receipt{
-		Begun: time.Now().UTC().Truncate(time.Microsecond), Tray: t.Dir, Target: to.Name(), Table: plan.Name, Existing: plan.Existing.String(), ByPosition: plan.ByPosition,
+		Started: time.Now().UTC().Truncate(time.Microsecond), Tray: t.Dir, Target: to.Name(), Table: plan.Name, Existing: plan.Existing.String(), ByPosition: plan.ByPosition,
 		Verify: cmp.Or(o.Verify, EveryColumn), Layout: t.Layout, Headings: headings, Differences: []Difference{}, Remarks: []string{},
 		LeftOut: []LoadedPart{},
 		Notes:   append([]note.Note{}, o.Notes...),

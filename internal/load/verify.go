@@ -17,33 +17,6 @@ import (
 	"ambertray/internal/tray"
 )
 
-// Difference is a figure that is one thing in the source and another in the
-// table. Column is empty for the number of rows.
-type Difference struct {
-	Column string `json:"column"`
-	Figure string `json:"figure"` // rows, nulls, min, max or sum
-	Source string `json:"source"`
-	Table  string `json:"table"`
-}
-
-// compare holds the figures of the source against those of the table.
-func compare(cols []table.Column, want, got counted) []Difference {
-	diffs := []Difference{}
-	add := func(column, figure string, source, table any) {
-		if source != table {
-			diffs = append(diffs, Difference{column, figure, fmt.Sprint(source), fmt.Sprint(table)})
-		}
-	}
-	add("", "rows", want.rows, got.rows)
-	for i, c := range cols {
-		add(c.Name, "nulls", want.figures[i].Nulls, got.figures[i].Nulls)
-		add(c.Name, "min", want.figures[i].Min, got.figures[i].Min)
-		add(c.Name, "max", want.figures[i].Max, got.figures[i].Max)
-		add(c.Name, "sum", want.figures[i].Sum, got.figures[i].Sum)
-	}
-	return diffs
-}
-
 // Verification is what holding a table against its source has shown.
 type Verification struct {
 	Tray        string       `json:"tray"`
@@ -82,7 +55,7 @@ func Verify(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 	if err != nil {
 		return nil, err
 	}
-	if last.receipt != nil && last.receipt.Done == "merged" {
+	if last.receipt != nil && last.receipt.Outcome == Merged {
 		return nil, fmt.Errorf("load %s: %w", last.id, ErrWasMerged)
 	}
 	plan, err := last.fit(ctx, t, to)
@@ -156,7 +129,7 @@ func readLast(t *tray.Tray) (*lastLoad, error) {
 	if err != nil {
 		return nil, err
 	}
-	if l.receipt.Done == "appended" {
+	if l.receipt.Outcome == Appended {
 		l.before = counted{l.receipt.Counts.TableBefore, l.receipt.Before}
 	}
 	l.refused, err = readRefused(dir)
@@ -169,7 +142,7 @@ func (l *lastLoad) fit(ctx context.Context, t *tray.Tray, to database.Target) (*
 		return &t.Table, nil
 	}
 	plan := l.receipt.plan(t)
-	if l.receipt.Done == "created" || l.receipt.Done == "rebuilt" {
+	if l.receipt.Outcome.newTable() {
 		return plan, nil
 	}
 	live, err := to.Columns(ctx, plan.Name)

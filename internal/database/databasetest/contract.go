@@ -174,7 +174,7 @@ func existingTable(t *testing.T, to database.Target) {
 	}
 	r, err := run(plan("no,name\n1,ant\n2,\n3,bee\n", no, name), table.Append) // there is none yet
 	require.NoError(t, err)
-	require.Equal(t, "created", r.Done)
+	require.Equal(t, load.Created, r.Outcome)
 	require.Equal(t, load.Counts{Read: 3, Loaded: 3, TableAfter: 3}, r.Counts)
 
 	// In another order, as other types, with a key that is there and one that
@@ -207,7 +207,7 @@ func existingTable(t *testing.T, to database.Target) {
 	require.Equal(t, load.Counts{Read: 1, Loaded: 1, TableBefore: 6, TableAfter: 1}, r.Counts)
 	r, err = run(plan("no,day\n1,2026-01-01\n2,\n", no, day), table.Rebuild)
 	require.NoError(t, err)
-	require.Equal(t, "rebuilt", r.Done)
+	require.Equal(t, load.Rebuilt, r.Outcome)
 	require.Equal(t, int64(2), r.Counts.TableAfter)
 	live, err := to.Columns(ctx, "stock")
 	require.NoError(t, err)

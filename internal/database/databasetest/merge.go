@@ -25,7 +25,7 @@ func mergeByKey(t *testing.T, to database.Target) {
 	}
 	r, err := merge("no,name,day\n1,ant,2026-01-01\n2,bee,\n3,,2026-01-03\n4,fly,2026-01-04\n")
 	require.NoError(t, err)
-	require.Equal(t, "created", r.Done)
+	require.Equal(t, load.Created, r.Outcome)
 	_, err = to.Exec(ctx, "CREATE UNIQUE INDEX merged_into_name ON merged_into (name)")
 	require.NoError(t, err)
 

@@ -59,12 +59,12 @@ func goesOn(t *testing.T, open func() database.Target) {
 			require.Equal(t, want, r.Counts, existing)
 			require.True(t, r.Verified)
 			require.Equal(t, load.RowsOnly, r.Verify)
-			require.Contains(t, strings.Join(r.Remarks, " "), "more rows than it had and got, by 1")
+			require.Contains(t, strings.Join(r.Remarks, " "), "1 row more than expected")
 			continue
 		}
 		require.Equal(t, want, r.Counts, existing)
 		require.True(t, r.Verified)
-		require.Greater(t, r.Continued, int64(3000))
+		require.Greater(t, r.ResumedFrom, int64(3000))
 		to := open()
 		v, err := load.Verify(context.Background(), tr, &source.Opener{}, to, nil)
 		require.NoError(t, err)

@@ -57,7 +57,7 @@ func makesSchema(t *testing.T, to database.Target) {
 	require.Equal(t, int64(1), r.Counts.Loaded)
 	require.Len(t, schemas(), 1)
 	drop := "DROP SCHEMA kestrel_archive"
-	if !to.Dialect().DefinitionsCommit {
+	if !to.Dialect().DDLAutoCommits {
 		drop += " CASCADE"
 	}
 	_, err = to.Exec(ctx, drop)

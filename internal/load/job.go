@@ -1,0 +1,152 @@
+package load
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"time"
+
+	"ambertray/internal/database"
+	"ambertray/internal/ledger"
+	"ambertray/internal/note"
+	"ambertray/internal/pass"
+	"ambertray/internal/reject"
+	"ambertray/internal/table"
+	"ambertray/internal/tray"
+)
+
+// job is the state of a load that every way of loading shares.
+type job struct {
+	Options
+	to       database.Target
+	tray     *tray.Tray
+	plan     *table.Table
+	table    *table.Table // the plan, with the types of an existing table
+	identity string       // of the table, as the target knows it
+	open     func(context.Context) (*pass.Pass, error)
+	pass     *pass.Pass
+	leftOut  []int  // parts of the source that the table has already
+	dir      string // the folder of the load
+	rejects  rejects
+	receipt  *Receipt
+	before   counted          // rows that are in the table and stay
+	storage  database.Storage // of an existing table
+	doubt    *doubt           // nil unless the table is on several servers
+	schema   string           // that was created, where a rollback does not drop it
+	tx       database.Tx
+	sink     database.Sink
+}
+
+// assignID gives the load its id and folder: those of the interrupted load that
+// it resumes, if any.
+func (j *job) assignID(resume *ledger.Entry) (err error) {
+	if resume != nil {
+		j.receipt.Load, j.dir = resume.Load, j.tray.LoadDir(resume.Load)
+		if resume.Loaded == 0 { // a load that failed may have removed it
+			err = os.MkdirAll(j.dir, 0o777)
+		}
+	} else {
+		j.receipt.Load, j.dir, err = j.tray.NewLoad()
+	}
+	j.rejects = &loadRejects{reject.Writer{Path: filepath.Join(j.dir, reject.FileName), Headings: j.pass.Headings, Sources: j.pass.Sources}}
+	return err
+}
+
+// phase times a part of the load.
+func (j *job) phase(name string, f func() error) error {
+	start := time.Now()
+	err := f()
+	seconds := time.Since(start).Seconds()
+	j.receipt.Phases = append(j.receipt.Phases, Phase{name, seconds, float64(j.receipt.Counts.Loaded) / seconds})
+	return err
+}
+
+// countRows counts the rows of the table.
+func (j *job) countRows(ctx context.Context) (int64, error) {
+	rows, _, err := j.to.Figures(ctx, &table.Table{Name: j.table.Name})
+	return rows, err
+}
+
+// queryFigures queries the rows of a table and, unless only those are verified, the
+// figures of its columns.
+func (j *job) queryFigures(ctx context.Context, t *table.Table) (c counted, err error) {
+	if j.Verify == RowsOnly {
+		t = &table.Table{Name: t.Name}
+	}
+	c.rows, c.figures, err = j.to.Figures(ctx, t)
+	return c, err
+}
+
+// compared returns the columns whose figures are compared, and counts them.
+func (j *job) compared() []table.Column {
+	cols := j.table.Loaded()
+	if j.Verify == RowsOnly {
+		cols = nil
+	}
+	j.receipt.Columns = len(cols)
+	return cols
+}
+
+// count enters into the receipt what was read and what became of it.
+func (j *job) count(out *pass.Outcome, rows int64) {
+	r := j.receipt
+	for i := range out.Parts {
+		p := &out.Parts[i]
+		if p.LeftOut {
+			continue
+		}
+		r.Source = append(r.Source, Part{
+			Source: p.Name, Sheet: p.SheetName(), Bytes: p.Bytes, SHA256: p.SHA256, Content: p.Content, textBytes: p.TextBytes,
+			Read: p.Read, Loaded: p.Loaded, Rejected: p.Rejected,
+		})
+		if lay := &r.Layout; p.HeaderLine != lay.HeaderLine && !r.Mended {
+			r.addNote(note.Of(p.Title(), p.HeaderLine, fmt.Sprintf("the header is here, and not on %s %d", lay.LineWord(), lay.HeaderLine)))
+		}
+	}
+	for _, d := range j.pass.Drift() {
+		r.addNote(note.Note{Source: &d.Part, What: "its columns are not those of the first: " + d.String()})
+	}
+	r.Counts.Read, r.Counts.Loaded, r.Counts.Rejected, r.Counts.Skipped = out.Read(), rows, out.Rejects.Total(), out.Skipped.Total()
+	r.Skipped = out.Skipped
+	r.Rejects.ByReason = out.Rejects.Groups()
+	if r.Counts.Rejected > 0 {
+		r.Rejects.File = new(j.rejects.File())
+	}
+}
+
+// giveUp removes the folder of a load that committed nothing, unless it holds
+// rejects that a person should look at.
+func (j *job) giveUp(err error) error {
+	var many *TooManyError
+	var inDoubt *DoubtError
+	if j.dir != "" && !errors.As(err, &many) && !errors.As(err, &inDoubt) {
+		os.RemoveAll(j.dir)
+	}
+	if j.storage.NoTransactions {
+		err = fmt.Errorf("%w; %s has no transactions, so that rows sent before may be in the table", err, j.storage.Engine)
+	}
+	return err
+}
+
+// analyze refreshes the server's statistics. The load is complete without them.
+func (j *job) analyze(ctx context.Context) {
+	_, err := j.to.Exec(ctx, j.to.Dialect().Analyze(j.table.Name))
+	if err != nil {
+		j.receipt.Remarks = append(j.receipt.Remarks, "the server's statistics of the table could not be refreshed: "+err.Error())
+	}
+}
+
+// TooManyError says that more records are rejected than the plan allows. They
+// are kept in File.
+type TooManyError struct {
+	Rejected, Records int64
+	Allow             table.Allowance
+	File              string
+}
+
+func (e *TooManyError) Error() string {
+	return fmt.Sprintf("%d of %d records are rejected, and the plan allows %s; they are kept in %s",
+		e.Rejected, e.Records, e.Allow, e.File)
+}

@@ -1,0 +1,133 @@
+package load
+
+import (
+	"context"
+	"encoding/csv"
+	"errors"
+	"io/fs"
+	"os"
+	"path/filepath"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/publish"
+	"ambertray/internal/reject"
+)
+
+// mended loads the rejects of an earlier load that were corrected, in the way of
+// that load: whole or merged. What it leaves in the folder of that load is written
+// as drafts, under other names, before the commit, and published after it.
+type mended struct {
+	way // whole or merged
+	*job
+	failing *mendRejects
+	drafted bool // the drafts are complete, and the commit may have succeeded
+}
+
+func (m *mended) commit(ctx context.Context) error {
+	if err := m.draft(ctx); err != nil {
+		return err
+	}
+	return m.commitWith(ctx, m.loadedEntry())
+}
+
+func (m *mended) abort(err error) error {
+	if !m.drafted {
+		m.drop()
+	}
+	return err
+}
+
+// mendRejects are the records that still fail.
+type mendRejects struct {
+	reject.Writer
+	failed convert.Refusals
+}
+
+func (r *mendRejects) Write(rejects ...convert.Reject) error {
+	for _, x := range rejects {
+		r.failed.Add(convert.Refusal{Where: convert.Where{Record: x.Record}})
+	}
+	return r.Writer.Write(rejects...)
+}
+
+func (r *mendRejects) File() string                             { return r.Path }
+func (r *mendRejects) KeepRefused(list *convert.Refusals) error { return nil } // the file has them
+
+func (r *mendRejects) Restart() {
+	*r = mendRejects{Writer: reject.Writer{Path: r.Path, Headings: r.Headings, Sources: r.Sources, Again: true}}
+}
+
+// drafts are the files that a mend changes, in the order in which they are
+// published: by the last of them the ledger identifies the mend.
+var drafts = []string{reject.MendedName, reject.FileName}
+
+const draftSuffix = ".mending"
+
+// draft writes the drafts. One has the records that still fail, which only lacks
+// its header if there are none; the other ends with those that do not fail.
+func (m *mended) draft(ctx context.Context) error {
+	if m.failing.failed.Len() == 0 {
+		if err := errors.Join(m.failing.Open(), m.failing.Close()); err != nil {
+			return err
+		}
+	}
+	p, err := m.open(ctx)
+	if err != nil {
+		return err
+	}
+	defer p.Close()
+	path := filepath.Join(m.dir, reject.MendedName)
+	text, err := os.ReadFile(path)
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	f, err := os.Create(path + draftSuffix)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	w := csv.NewWriter(f)
+	if len(text) == 0 {
+		err = w.Write(reject.Mark(reject.Header(m.failing.Headings)))
+	} else {
+		_, err = f.Write(text)
+	}
+	if err != nil {
+		return err
+	}
+	failed := m.failing.failed.Cursor(convert.Where{})
+	err = p.Cells(ctx, func(number int64, cells []string) error {
+		if failed.At(convert.Where{Record: number}) != nil {
+			return nil
+		}
+		return w.Write(reject.Mark(cells))
+	})
+	w.Flush()
+	err = errors.Join(err, w.Error(), f.Sync())
+	m.drafted = err == nil
+	return err
+}
+
+// left reports whether there are files of an interrupted mend.
+func (m *mended) left() bool {
+	_, err := os.Stat(filepath.Join(m.dir, reject.FileName+draftSuffix))
+	return err == nil
+}
+
+// drop removes the drafts.
+func (m *mended) drop() {
+	for _, name := range drafts {
+		os.Remove(filepath.Join(m.dir, name+draftSuffix))
+	}
+}
+
+// publish gives the drafts their names. One that is not there was published before.
+func (m *mended) publish() error {
+	for _, name := range drafts {
+		path := filepath.Join(m.dir, name)
+		if err := publish.Replace(path+draftSuffix, path); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return err
+		}
+	}
+	return nil
+}

@@ -1,0 +1,99 @@
+package load
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/database"
+	"ambertray/internal/pass"
+)
+
+// Conditions of a merge.
+var (
+	ErrNoKey     = errors.New("the plan has no key to merge by")
+	ErrMergeOnce = errors.New("a merge is one transaction, and cannot commit in between")
+)
+
+// merged loads into a staging table, which it merges into an existing table by the
+// key, in one transaction.
+type merged struct {
+	*job
+	numbers database.Numbers
+	done    database.Merged
+}
+
+// stageName is the name of the staging table, which is a temporary one.
+const stageName = "ambertray_stage"
+
+func (m *merged) prepare(ctx context.Context) (err error) {
+	if err := m.openExisting(ctx, false); err != nil {
+		return err
+	}
+	if len(m.table.Key) == 0 {
+		return fmt.Errorf("table %s: %w", m.table.Name, ErrNoKey)
+	}
+	m.receipt.Outcome = Merged
+	if m.receipt.Counts.TableBefore, err = m.countRows(ctx); err != nil {
+		return err
+	}
+	if err := m.tx.Stage(ctx, m.table, stageName); err != nil {
+		return err
+	}
+	return m.openSink(ctx, stageName)
+}
+
+func (m *merged) write(_ context.Context, k *convert.Block) error {
+	m.numbers.Add(k)
+	return m.sink.Write(k)
+}
+
+// finish merges what was loaded. Rows are refused by the staging table or in the
+// merge.
+func (m *merged) finish(ctx context.Context, abort error) (rows int64, refused *convert.Refusals, err error) {
+	_, byStage, err := m.closeSink(abort)
+	if err != nil || abort != nil {
+		return 0, nil, err
+	}
+	m.numbers.Remove(byStage)
+	err = m.phase("merge", func() (err error) {
+		m.done, refused, err = m.tx.Merge(ctx, m.table, stageName, &m.numbers)
+		return err
+	})
+	if err != nil {
+		return 0, nil, err
+	}
+	refused.Append(byStage)
+	m.receipt.Merged = &m.done
+	return m.done.Rows(), refused, nil
+}
+
+// verify checks that the staging table has the figures of the source, that the
+// table has every row of it, and that the table has grown by what is new.
+func (m *merged) verify(ctx context.Context, out *pass.Outcome) ([]Difference, error) {
+	stage := *m.table
+	stage.Name = stageName
+	got, err := m.queryFigures(ctx, &stage)
+	if err != nil {
+		return nil, err
+	}
+	differences := compare(m.compared(), counted{out.Loaded, out.Figures}, got)
+	r := m.receipt
+	if r.Counts.TableAfter, err = m.countRows(ctx); err != nil {
+		return nil, err
+	}
+	for _, d := range []struct {
+		figure    string
+		want, got int64
+	}{{"rows", r.Counts.TableBefore + m.done.Inserted, r.Counts.TableAfter}, {"rows that agree", m.done.Rows(), m.done.Agree}} {
+		if d.want != d.got {
+			differences = append(differences, Difference{Figure: d.figure, Source: fmt.Sprint(d.want), Table: fmt.Sprint(d.got)})
+		}
+	}
+	return differences, nil
+}
+
+func (m *merged) commit(ctx context.Context) error { return m.commitWith(ctx, m.loadedEntry()) }
+func (m *merged) committed() int64                 { return 0 }
+func (m *merged) abort(err error) error            { return m.giveUp(err) }

@@ -1,0 +1,55 @@
+// Package load loads a source into a table: it reads, converts, sends, verifies
+// and commits, or leaves the database unchanged. A job takes one of four ways of
+// loading through the phases in run.go; each way is a type in a file of its own.
+package load
+
+import (
+	"errors"
+
+	"ambertray/internal/note"
+	"ambertray/internal/pass"
+)
+
+// ErrDiffers is returned, with the receipt, when verification found a
+// difference and the load was rolled back.
+var ErrDiffers = errors.New("the table differs from the source")
+
+// ErrCommitted is returned, with ErrDiffers, when rows were committed at
+// checkpoints, which stay.
+var ErrCommitted = errors.New("rows are committed, and the rest is rolled back")
+
+// Options of a load.
+type Options struct {
+	Again   bool // load content that is in the table already once more
+	OnlyNew bool // leave out files and sheets that are in the table already
+	// AcceptLoss rebuilds a table although something that hangs on it is lost,
+	// NoRollback loads into one that cannot take rows back.
+	AcceptLoss, NoRollback bool
+
+	NoLedger bool // neither look into the ledger nor write it
+	Verify   Depth
+	Every    int64 // commit every so many records, or 0 for one transaction
+	Progress func(pass.Progress)
+	Notes    []note.Note // of the survey by which the plan was drafted
+}
+
+// Depth is how much of the table is verified.
+type Depth string
+
+// EveryColumn compares the figures of every column, RowsOnly the numbers of rows.
+const (
+	EveryColumn Depth = "full"
+	RowsOnly    Depth = "counts"
+)
+
+// Set implements pflag.Value.
+func (d *Depth) Set(word string) error {
+	if *d = Depth(word); *d != EveryColumn && *d != RowsOnly {
+		return errors.New("write full or counts")
+	}
+	return nil
+}
+
+// String and Type implement pflag.Value.
+func (d *Depth) String() string { return string(*d) }
+func (d *Depth) Type() string   { return "word" }

@@ -1,0 +1,193 @@
+package load
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	"ambertray/internal/database"
+	"ambertray/internal/ledger"
+	"ambertray/internal/pass"
+	"ambertray/internal/source"
+	"ambertray/internal/table"
+	"ambertray/internal/tray"
+)
+
+// Run loads the source of the tray into the target. It returns the receipt
+// when the load is committed, and with ErrDiffers; otherwise nothing was
+// changed.
+func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to database.Target, o Options) (*Receipt, error) {
+	if o.Every > 0 && t.Table.Existing == table.Merge {
+		return nil, ErrMergeOnce
+	}
+	if o.Every > 0 && o.NoLedger {
+		return nil, ErrNeedsLedger
+	}
+	if err := to.Dialect().Check(&t.Table); err != nil {
+		return nil, err
+	}
+	p, err := pass.Open(ctx, t, from)
+	if err != nil {
+		return nil, err
+	}
+	defer p.Close()
+	j := &job{Options: o, tray: t, plan: &t.Table, table: &t.Table, to: to, pass: p, receipt: newReceipt(t, &t.Table, to, p.Headings, o)}
+	j.open = func(ctx context.Context) (*pass.Pass, error) {
+		again, err := pass.Open(ctx, t, from)
+		if err != nil {
+			return nil, err
+		}
+		return again, again.LeaveOut(j.leftOut)
+	}
+	unlock, err := j.lock(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer unlock()
+	w, err := j.run(ctx, j.begin)
+	if err != nil && w == nil {
+		return nil, err
+	}
+	if err != nil && !errors.Is(err, ErrDiffers) {
+		return nil, w.abort(err)
+	}
+	if err != nil && w.committed() > 0 {
+		j.receipt.Committed = w.committed()
+		err = fmt.Errorf("%w: %w", ErrCommitted, err)
+	}
+	return j.receipt, errors.Join(err, j.receipt.write(j.dir, receiptFile))
+}
+
+// lock keeps other loads off the table, which it identifies.
+func (j *job) lock(ctx context.Context) (unlock func(), err error) {
+	j.identity, err = j.to.Identity(ctx, j.table.Name)
+	if err != nil {
+		return nil, err
+	}
+	return j.to.Lock(ctx, j.identity)
+}
+
+// begin checks the ledger, gives the load its folder and chooses its way.
+func (j *job) begin(ctx context.Context) (way, error) {
+	resume, err := j.checkAlreadyLoaded(ctx)
+	if err != nil {
+		return nil, err
+	}
+	entry := ledger.Entry{}
+	if resume == nil && j.Every > 0 {
+		content, err := j.content(ctx)
+		if err != nil {
+			return nil, err
+		}
+		entry = j.newEntry(content)
+	}
+	exists, err := j.to.Exists(ctx, j.table.Name)
+	if err != nil {
+		return nil, err
+	}
+	if err := j.assignID(resume); err != nil {
+		return nil, err
+	}
+	switch {
+	case resume != nil:
+		return newCheckpoints(j, *resume, true), nil
+	case j.Every > 0:
+		return newCheckpoints(j, entry, false), nil
+	case j.plan.Existing == table.Merge && exists:
+		return &merged{job: j}, nil
+	}
+	return &whole{j}, nil
+}
+
+// run makes sure that the target has a ledger, and takes the load through its
+// phases. begin chooses the way of loading, which is nil if it fails.
+func (j *job) run(ctx context.Context, begin func(context.Context) (way, error)) (w way, err error) {
+	made := false
+	if !j.NoLedger {
+		if made, err = ledger.Make(ctx, j.to); err != nil {
+			return nil, err
+		}
+	}
+	w, err = j.transact(ctx, begin)
+	if made && err != nil {
+		err = errors.Join(err, ledger.RemoveEmpty(context.WithoutCancel(ctx), j.to))
+	}
+	return w, err
+}
+
+// transact does everything between the beginning of the transaction and its end.
+func (j *job) transact(ctx context.Context, begin func(context.Context) (way, error)) (w way, err error) {
+	if j.tx, err = j.to.Begin(ctx); err != nil {
+		return nil, err
+	}
+	defer func() { err = j.rollback(w, err) }()
+	if !j.NoLedger && !j.to.Dialect().DDLAutoCommits {
+		if err := ledger.Try(ctx, j.to); err != nil {
+			return nil, err
+		}
+	}
+	if w, err = begin(ctx); err != nil {
+		return nil, err
+	}
+	if err := w.prepare(ctx); err != nil {
+		return w, err
+	}
+	var out *pass.Outcome
+	if err := j.phase("load", func() (err error) { out, err = j.send(ctx, w); return err }); err != nil {
+		return w, err
+	}
+	if allow := j.plan.Allow; allow.Exceeded(out.Rejects.Total(), out.Records) {
+		return w, &TooManyError{Rejected: out.Rejects.Total(), Records: out.Records, Allow: allow, File: j.rejects.File()}
+	}
+	if len(j.table.Indexes) > 0 && j.receipt.Outcome.newTable() {
+		if err := j.phase("index", func() error { return j.tx.Index(ctx, j.table) }); err != nil {
+			return w, err
+		}
+	}
+	if err := j.phase("verify", func() error { return j.prove(ctx, w, out) }); err != nil {
+		return w, err
+	}
+	// What is interrupted in the middle of a commit may be committed, and nobody
+	// would know.
+	if err := j.phase("commit", func() error { return w.commit(context.WithoutCancel(ctx)) }); err != nil {
+		return w, err
+	}
+	j.receipt.Verified = true
+	return w, j.phase("statistics", func() error { j.analyze(ctx); return nil })
+}
+
+// prove compares the table with the source, and the counts with each other.
+func (j *job) prove(ctx context.Context, w way, out *pass.Outcome) (err error) {
+	r := j.receipt
+	if r.Differences, err = w.verify(ctx, out); err != nil {
+		return err
+	}
+	if c := r.Counts; c.Read != c.Loaded+c.Rejected+c.Skipped {
+		r.Differences = append(r.Differences, Difference{
+			Figure: "records", Source: fmt.Sprint(c.Read), Table: fmt.Sprint(c.Loaded + c.Rejected + c.Skipped),
+		})
+	}
+	if len(r.Differences) > 0 {
+		return ErrDiffers
+	}
+	return nil
+}
+
+// rollback ends the transaction of a load, and removes what a failed one has left
+// outside of it. After a commit it does nothing.
+func (j *job) rollback(w way, err error) error {
+	back := j.tx.Rollback()
+	if err == nil {
+		return nil
+	}
+	if back != nil {
+		err = errors.Join(err, back)
+	}
+	if j.doubt != nil {
+		j.doubt.dismiss(j.to, err)
+	}
+	if j.schema != "" && w.committed() == 0 {
+		err = errors.Join(err, j.dropSchema())
+	}
+	return err
+}

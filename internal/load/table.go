@@ -1,0 +1,170 @@
+package load
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"ambertray/internal/database"
+	"ambertray/internal/table"
+)
+
+// openTable creates the table, or opens an existing one as the plan says. With
+// checkpoints it is committed more than once.
+func (j *job) openTable(ctx context.Context, checkpoints bool) error {
+	mode := j.plan.Existing
+	exists, err := j.to.Exists(ctx, j.table.Name)
+	if err != nil {
+		return err
+	}
+	if !exists {
+		if err := j.createSchema(ctx); err != nil {
+			return err
+		}
+	}
+	how := database.Creation{Whole: checkpoints, NoLedger: j.NoLedger}
+	if !exists || mode == table.Refuse {
+		j.receipt.Outcome = Created
+		return j.tx.Create(ctx, j.table, how)
+	}
+	if mode == table.Rebuild {
+		if j.receipt.Counts.TableBefore, err = j.countRows(ctx); err != nil {
+			return err
+		}
+		if err := j.checkDependents(ctx); err != nil {
+			return err
+		}
+		j.receipt.Outcome, how.Replace = Rebuilt, true
+		return j.tx.Create(ctx, j.table, how)
+	}
+	if err := j.openExisting(ctx, checkpoints); err != nil {
+		return err
+	}
+	before, err := j.queryFigures(ctx, j.table)
+	if err != nil {
+		return err
+	}
+	j.receipt.Counts.TableBefore = before.rows
+	if mode == table.Empty {
+		j.receipt.Outcome = Emptied
+		return j.tx.Empty(ctx, j.table)
+	}
+	j.before, j.receipt.Before = before, before.figures
+	j.receipt.Outcome = Appended
+	return nil
+}
+
+// openExisting checks that rows can be sent to an existing table.
+func (j *job) openExisting(ctx context.Context, checkpoints bool) error {
+	if err := j.checkStorage(ctx); err != nil {
+		return err
+	}
+	if j.storage.Servers != nil {
+		if checkpoints {
+			return ErrOneCommit
+		}
+		if err := j.enterDoubt(ctx); err != nil {
+			return err
+		}
+	}
+	return j.fitTable(ctx)
+}
+
+// LossError says what would be lost with a table that is rebuilt.
+type LossError struct {
+	Table string
+	What  []string
+}
+
+func (e *LossError) Error() string {
+	return fmt.Sprintf("rebuild table %s: these would be lost with it: %s", e.Table, strings.Join(e.What, ", "))
+}
+
+// checkDependents refuses to rebuild a table on which other things hang, unless
+// that was accepted.
+func (j *job) checkDependents(ctx context.Context) error {
+	to, ok := j.to.(database.Depended)
+	if !ok {
+		return nil
+	}
+	lost, err := to.Dependents(ctx, j.table)
+	if err != nil || len(lost) == 0 {
+		return err
+	}
+	if !j.AcceptLoss {
+		return &LossError{j.table.Name, lost}
+	}
+	j.receipt.Remarks = append(j.receipt.Remarks, "lost with the table that was rebuilt: "+strings.Join(lost, ", "))
+	return nil
+}
+
+// EngineError says that the engine of a table takes nothing back.
+type EngineError struct{ Table, Engine string }
+
+func (e *EngineError) Error() string {
+	return fmt.Sprintf("table %s is kept by %s, which has no transactions: a load that fails would leave rows in it", e.Table, e.Engine)
+}
+
+// checkStorage refuses to load into a table that rolls nothing back, unless that
+// was accepted.
+func (j *job) checkStorage(ctx context.Context) (err error) {
+	to, ok := j.to.(database.Stored)
+	if !ok {
+		return nil
+	}
+	storage, err := to.Storage(ctx, j.table.Name)
+	if err != nil {
+		return err
+	}
+	if storage.NoTransactions && !j.NoRollback {
+		return &EngineError{j.table.Name, storage.Engine}
+	}
+	j.storage = storage
+	if storage.NoTransactions {
+		j.receipt.Remarks = append(j.receipt.Remarks, "the table is kept by "+storage.Engine+", which has no transactions")
+	}
+	return nil
+}
+
+// createSchema creates the schema of the table, if the plan says so and it does
+// not exist.
+func (j *job) createSchema(ctx context.Context) error {
+	d := j.to.Dialect()
+	schema := d.Schema(j.table.Name)
+	if schema == "" || !j.plan.CreateSchema {
+		return nil
+	}
+	found, err := j.to.Query(ctx, "SELECT 1 FROM information_schema.schemata WHERE schema_name = "+d.Literal(schema))
+	if err != nil || len(found) > 0 {
+		return err
+	}
+	_, err = j.to.Exec(ctx, "CREATE SCHEMA "+d.Quote(schema))
+	if err == nil && d.DDLAutoCommits {
+		j.schema = schema
+	}
+	return err
+}
+
+// dropSchema drops the schema that a failed load created, unless it is used.
+func (j *job) dropSchema() error {
+	ctx, d := context.Background(), j.to.Dialect()
+	tables, err := j.to.Query(ctx, "SELECT count(*) FROM information_schema.tables WHERE table_schema = "+d.Literal(j.schema))
+	if err == nil && tables[0][0] == "0" {
+		_, err = j.to.Exec(ctx, "DROP SCHEMA "+d.Quote(j.schema))
+	}
+	return err
+}
+
+// fitTable gives the plan the types that its table has.
+func (j *job) fitTable(ctx context.Context) error {
+	live, err := j.to.Columns(ctx, j.table.Name)
+	if err != nil {
+		return err
+	}
+	fitted, bad := fit(j.table, live, j.to.Dialect())
+	if bad != nil {
+		return &UnfitError{j.table.Name, bad}
+	}
+	j.table = fitted
+	return nil
+}

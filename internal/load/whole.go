@@ -1,0 +1,49 @@
+package load
+
+import (
+	"context"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/pass"
+)
+
+// whole loads in one transaction, into a table that it creates, appends to or
+// empties.
+type whole struct{ *job }
+
+func (w *whole) prepare(ctx context.Context) error {
+	err := w.openTable(ctx, false)
+	if err != nil {
+		return err
+	}
+	return w.openSink(ctx, w.table.Name)
+}
+
+func (w *whole) write(_ context.Context, k *convert.Block) error { return w.sink.Write(k) }
+
+func (w *whole) finish(_ context.Context, abort error) (int64, *convert.Refusals, error) {
+	return w.closeSink(abort)
+}
+
+func (w *whole) verify(ctx context.Context, out *pass.Outcome) ([]Difference, error) {
+	got, err := w.queryFigures(ctx, w.table)
+	if err != nil {
+		return nil, err
+	}
+	w.receipt.Counts.TableAfter = got.rows
+	cols := w.compared()
+	want := counted{out.Loaded, out.Figures}.plus(w.before, cols, w.to.Dialect())
+	return compare(cols, want, got), nil
+}
+
+func (w *whole) commit(ctx context.Context) error { return w.commitWith(ctx, w.loadedEntry()) }
+
+// committed counts every row where the engine of the table rolls nothing back.
+func (w *whole) committed() int64 {
+	if w.storage.NoTransactions {
+		return w.receipt.Counts.Loaded
+	}
+	return 0
+}
+
+func (w *whole) abort(err error) error { return w.giveUp(err) }
