@@ -226,7 +226,7 @@ func (f *faulty) count() (rows, loaded int64) {
 	require.NoError(f, err)
 	rows, err = strconv.ParseInt(counted[0][0], 10, 64)
 	require.NoError(f, err)
-	identity, err := to.Identity(context.Background(), f.table)
+	identity, err := database.Identity(context.Background(), to, f.table)
 	require.NoError(f, err)
 	entries, err := ledger.Read(context.Background(), to, identity)
 	require.NoError(f, err)

@@ -169,7 +169,7 @@ func (a *app) progress(title string) (update func(pass.Progress), done func()) {
 
 // toFlag adds the flag that names the target.
 func toFlag(c *cobra.Command) *string {
-	return c.Flags().String("to", "", "the target: FILE.db or a URL (default $AMBERTRAY_TO)")
+	return c.Flags().String("to", "", "the `TARGET`: "+connect.Examples()+", or a name of targets.yaml (default $AMBERTRAY_TO)")
 }
 
 // errNoTarget is returned when a command needs a target and none was named.

@@ -103,7 +103,7 @@ var hints = []struct {
 	is   error
 	hint string
 }{
-	{errNoTarget, "name one, such as --to museum.db, postgres://USER@HOST/DATABASE or mysql://USER@HOST/DATABASE, or set AMBERTRAY_TO"},
+	{errNoTarget, "add --to with " + connect.Examples() + ", or set AMBERTRAY_TO"},
 	{connect.ErrSecret, "take it out; the server's password file, PGPASSWORD or MYSQL_PWD can hold it, or you are asked for it"},
 	{sheet.ErrEncrypted, "open it with its password and save it without one"},
 	{sheet.ErrBroken, "open it in a spreadsheet program and save it again"},

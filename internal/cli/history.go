@@ -26,7 +26,7 @@ func (a *app) newHistory() *cobra.Command {
 		defer tgt.Close()
 		identity := ""
 		if *table != "" {
-			if identity, err = tgt.Identity(c.Context(), *table); err != nil {
+			if identity, err = database.Identity(c.Context(), tgt, *table); err != nil {
 				return err
 			}
 		}

@@ -55,7 +55,7 @@ func (a *app) drawTargets(file string, list []connect.NamedTarget) {
 	p := a.print
 	p.Fact("file", "%s", file)
 	if len(list) == 0 {
-		p.Next("It names no target yet. Write one a line, without a password:", "museum: postgres://USER@HOST/DATABASE")
+		p.Next("It names no target yet. Write one a line, without a password:", "museum: "+connect.Kinds()[1].Example)
 		return
 	}
 	p.Line("")
@@ -79,9 +79,9 @@ func (a *app) drawProbe(r *probe.Result) {
 	for _, f := range r.Facts {
 		value := f.Value
 		switch {
-		case !f.Good && f.Vital:
+		case !f.OK && f.Required:
 			value = p.Red(value)
-		case !f.Good:
+		case !f.OK:
 			value = p.Amber(value)
 		}
 		rows = append(rows, []string{f.Name, value})
@@ -89,8 +89,8 @@ func (a *app) drawProbe(r *probe.Result) {
 	p.Table([]term.Column{{Title: "fact"}, {Title: ""}}, rows)
 	p.Line("")
 	for _, f := range r.Facts {
-		if !f.Good && f.Mend != "" {
-			p.Line("  %s: %s\n", p.Bold(f.Name), p.Wrap(f.Mend, len(f.Name)+4))
+		if !f.OK && f.Remedy != "" {
+			p.Line("  %s: %s\n", p.Bold(f.Name), p.Wrap(f.Remedy, len(f.Name)+4))
 		}
 	}
 	verdict := "It can be loaded into. Nothing was changed."

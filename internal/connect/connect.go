@@ -1,18 +1,63 @@
-// Package connect opens the target that a URL or a name means. It is the one
-// list of the databases that there are.
+// Package connect opens the target that a URL or a name means. Its registry is the
+// one list of the kinds of databases, from which help and errors follow.
 package connect
 
 import (
 	"context"
 	"fmt"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"ambertray/internal/database"
 	"ambertray/internal/database/mysql"
 	"ambertray/internal/database/postgres"
 	"ambertray/internal/database/sqlite"
+	"ambertray/internal/dialect"
 )
+
+// Kind is a kind of database.
+type Kind struct {
+	Dialect    *dialect.Dialect
+	Schemes    []string // of its URLs, the usual one first
+	Extensions []string // of its files
+	Example    string   // how a target is written
+	open       func(ctx context.Context, url string, o Options) (database.Target, error)
+}
+
+// registry lists the kinds, that of files first.
+var registry = []Kind{
+	{
+		Dialect: dialect.SQLite, Schemes: []string{"sqlite"}, Extensions: []string{".db", ".sqlite"}, Example: "FILE.db",
+		open: func(_ context.Context, url string, o Options) (database.Target, error) {
+			return opened(sqlite.Open(strings.TrimPrefix(strings.TrimPrefix(url, "sqlite:"), "//"), o.Create))
+		},
+	},
+	{
+		Dialect: dialect.PostgreSQL, Schemes: []string{"postgres", "postgresql"}, Example: "postgres://USER@HOST/DATABASE",
+		open: func(ctx context.Context, url string, o Options) (database.Target, error) {
+			return opened(postgres.Open(ctx, url, o.Password))
+		},
+	},
+	{
+		Dialect: dialect.MySQL, Schemes: []string{"mysql", "mariadb"}, Example: "mysql://USER@HOST/DATABASE",
+		open: func(ctx context.Context, url string, o Options) (database.Target, error) {
+			return opened(mysql.Open(ctx, url, o.Password))
+		},
+	},
+}
+
+// Kinds returns the kinds of databases that can be loaded into.
+func Kinds() []Kind { return slices.Clone(registry) }
+
+// Examples says how targets of each kind are written.
+func Examples() string {
+	var list []string
+	for _, k := range registry {
+		list = append(list, k.Example)
+	}
+	return strings.Join(list[:len(list)-1], ", ") + " or " + list[len(list)-1]
+}
 
 // UnknownError says that a word names no target.
 type UnknownError struct {
@@ -21,16 +66,16 @@ type UnknownError struct {
 }
 
 func (e *UnknownError) Error() string {
-	text := fmt.Sprintf("unknown target %q; there are FILE.db, sqlite:FILE, postgres://USER@HOST/DATABASE and mysql://USER@HOST/DATABASE", e.Word)
+	text := fmt.Sprintf("unknown target %q: write %s", e.Word, Examples())
 	if len(e.Names) > 0 {
-		text += ", and by name " + strings.Join(e.Names, ", ")
+		text += ", or the name " + strings.Join(e.Names, ", ")
 	}
 	return text
 }
 
 // Options say how to open a target.
 type Options struct {
-	Create   bool   // a file that is not there may be made
+	Create   bool   // create the file if it does not exist
 	Password string // instead of any that the URL or the customary places have
 }
 
@@ -41,21 +86,12 @@ func Open(ctx context.Context, word string, o Options) (database.Target, error) 
 	if err != nil {
 		return nil, err
 	}
-	scheme, rest, _ := strings.Cut(url, ":")
-	switch scheme {
-	case "sqlite":
-		return open(sqlite.Open(strings.TrimPrefix(rest, "//"), o.Create))
-	case "postgres", "postgresql":
-		return open(postgres.Open(ctx, url, o.Password))
-	case "mysql", "mariadb":
-		return open(mysql.Open(ctx, url, o.Password))
-	}
-	return open(sqlite.Open(url, o.Create))
+	return kindOf(url).open(ctx, url, o)
 }
 
 // Resolve returns the URL or file that a word means.
 func Resolve(word string) (string, error) {
-	if isTarget(word) {
+	if kindOf(word) != nil {
 		return word, nil
 	}
 	named, err := Named()
@@ -69,25 +105,26 @@ func Resolve(word string) (string, error) {
 		}
 		names = append(names, n.Name)
 	}
-	if scheme, _, ok := strings.Cut(word, ":"); ok { // not a word of the rest is shown, which may be a password
+	if scheme, _, ok := strings.Cut(word, ":"); ok { // the rest is not shown, because it may have a password
 		word = scheme + ":"
 	}
 	return "", &UnknownError{word, names}
 }
 
-// isTarget reports whether a word is a URL that is known here, or the path of a
-// database.
-func isTarget(word string) bool {
-	scheme, _, ok := strings.Cut(word, ":")
-	switch scheme {
-	case "sqlite", "postgres", "postgresql", "mysql", "mariadb":
-		return ok
+// kindOf returns the kind of database that a URL or path means, or nil.
+func kindOf(word string) *Kind {
+	scheme, _, isURL := strings.Cut(word, ":")
+	for i := range registry {
+		k := &registry[i]
+		if isURL && slices.Contains(k.Schemes, scheme) || slices.Contains(k.Extensions, filepath.Ext(word)) {
+			return k
+		}
 	}
-	return filepath.Ext(word) == ".db" || filepath.Ext(word) == ".sqlite"
+	return nil
 }
 
-// open keeps a nil pointer from becoming a target that is not nil.
-func open[T database.Target](t T, err error) (database.Target, error) {
+// opened keeps a nil pointer from becoming a target that is not nil.
+func opened[T database.Target](t T, err error) (database.Target, error) {
 	if err != nil {
 		return nil, err
 	}

@@ -54,8 +54,8 @@ func Named() (list []NamedTarget, err error) {
 	}
 	for i := 0; i < len(root.Content); i += 2 {
 		name, to := root.Content[i], root.Content[i+1]
-		if to.Kind != yaml.ScalarNode || !isTarget(to.Value) {
-			return nil, fmt.Errorf("%s:%d: target %s: write its URL behind it", path, to.Line, name.Value)
+		if to.Kind != yaml.ScalarNode || kindOf(to.Value) == nil {
+			return nil, fmt.Errorf("%s:%d: target %s: add its URL after the name", path, to.Line, name.Value)
 		}
 		if hasPassword(to.Value) {
 			return nil, fmt.Errorf("%s:%d: target %s: %w", path, to.Line, name.Value, ErrSecret)

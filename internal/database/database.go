@@ -1,4 +1,5 @@
-// Package database is what the story of a load needs of a database. Each
+// Package database is the contract between loads and databases: a small core
+// that every database fulfils, and capabilities that it may have beside. Each
 // database has a package of its own below this one.
 package database
 
@@ -16,84 +17,52 @@ import (
 // The conditions that callers can act on.
 var (
 	ErrUnreachable = errors.New("does not answer")
-	ErrLogin       = errors.New("refuses the login")
-	ErrPermission  = errors.New("does not permit it")
-	ErrExists      = errors.New("the table exists already")
-	ErrNoTable     = errors.New("there is no such table")
-	ErrNoSchema    = errors.New("there is no such schema")
+	ErrLogin       = errors.New("login refused")
+	ErrPermission  = errors.New("permission denied")
+	ErrExists      = errors.New("the table already exists")
+	ErrNoTable     = errors.New("no such table")
+	ErrNoSchema    = errors.New("no such schema")
 	ErrFull        = errors.New("the disk is full")
-	ErrLocked      = errors.New("somebody else is writing to it")
-	ErrNoDatabase  = errors.New("it is not a database")
-	ErrCannotOpen  = errors.New("the file cannot be opened or made")
+	ErrLocked      = errors.New("locked by another session")
+	ErrNoDatabase  = errors.New("not a database")
+	ErrCannotOpen  = errors.New("the file cannot be opened or created")
 )
 
-// Target is an open database. It is used by one goroutine at a time.
+// Target is an open database. One goroutine uses it at a time. Its methods return
+// an *Error; they end soon after the context does.
 type Target interface {
-	// Name tells people which database this is; it never holds a password.
+	// Name is the name of the database for people, without a password.
 	Name() string
 	Dialect() *dialect.Dialect
-	// Encoder returns the encoder of the blocks that a Sink takes, for records
-	// of so many columns.
-	Encoder(columns int) convert.Encoder
-	// Exec runs a statement, within the transaction if there is one, and returns
+	// Exec runs a statement, within the transaction if one is open, and returns
 	// how many rows it changed.
 	Exec(ctx context.Context, statement string) (rows int64, err error)
 	// Query returns the rows of a query as text, NULL as "".
 	Query(ctx context.Context, query string) ([][]string, error)
-	// Lock keeps other loads off a table, which is named by its identity, until
-	// unlock is called or the connection ends. ErrLocked is returned when one holds it for long.
-	Lock(ctx context.Context, table string) (unlock func(), err error)
-	// Columns returns the columns of a table that is there.
-	Columns(ctx context.Context, name string) ([]Live, error)
-	// Identity returns the name by which the database knows a table, whatever its
-	// spelling: with its schema, letters folded as the database folds them. The
-	// table need not exist.
-	Identity(ctx context.Context, name string) (string, error)
 	// Exists reports whether the database has a table of that name.
 	Exists(ctx context.Context, name string) (bool, error)
-	// Figures asks for the number of rows and the figures of every loaded
-	// column of the table; of a table without columns it tells the rows only. It
-	// works inside and outside a transaction.
+	// Figures returns the number of rows and the figures of every loaded column of
+	// a table, within the transaction if one is open; without columns, only the
+	// number of rows.
 	Figures(ctx context.Context, t *table.Table) (rows int64, figures []table.Figures, err error)
-	// Facts tells what matters to a load about the server and the connection.
-	Facts(ctx context.Context) ([]Fact, error)
-	// Grant returns what gives the login a right: to create or to insert.
-	Grant(right string) string
-	// Begin starts a transaction; there is one at a time.
+	// Begin starts a transaction; only one is open at a time.
 	Begin(ctx context.Context) (Tx, error)
-	// Close ends the connection, and with it a transaction that is open.
+	// Close ends the connection, and rolls back a transaction that is open.
 	Close() error
-}
-
-// Depended is a target where other things hang on a table, which are lost when
-// that is dropped.
-type Depended interface {
-	// Dependents names what would be lost with an existing table and is not in
-	// its plan: indexes, triggers, foreign keys, rights, views.
-	Dependents(ctx context.Context, t *table.Table) ([]string, error)
 }
 
 // Tx is the transaction of one load.
 type Tx interface {
-	// Create makes the table with its comments. ErrExists is returned for one
-	// that is there and is not to be replaced.
+	// Create creates the table with its comments. ErrExists is returned for one
+	// that exists and is not to be replaced.
 	Create(ctx context.Context, t *table.Table, how Creation) error
-	// Empty takes the rows out of a table that is there.
-	Empty(ctx context.Context, t *table.Table) error
-	// Index makes the table's indexes, which is quicker when its rows are there.
-	Index(ctx context.Context, t *table.Table) error
-	// Stage makes a temporary table with the columns of one that is there, and
-	// RowOfStage, to be merged into that.
-	Stage(ctx context.Context, t *table.Table, name string) error
-	// Merge merges a stage into the table by its key; at tells which records
-	// the rows of the stage are.
-	Merge(ctx context.Context, t *table.Table, stage string, at *Numbers) (Merged, *convert.Refusals, error)
 	// Load opens the bulk path into the table's loaded columns.
 	Load(ctx context.Context, t *table.Table) (Sink, error)
-	// Commit makes it permanent, and with it the entry in the ledger, if any.
+	// Commit makes the transaction permanent, and with it the entry in the ledger
+	// unless that is nil.
 	Commit(ctx context.Context, entry *ledger.Entry) error
-	// Rollback leaves the database as it was before Begin, also when the
-	// context of the load has ended. After Commit it does nothing.
+	// Rollback leaves the database as it was before Begin, also when the context
+	// of the load has ended. After Commit it does nothing.
 	Rollback() error
 }
 
@@ -107,8 +76,10 @@ type Creation struct {
 	NoLedger bool
 }
 
-// Sink takes blocks in source order. It is used by one goroutine.
+// Sink takes blocks in source order, from one goroutine.
 type Sink interface {
+	// Encoder returns the encoder of the blocks that the sink takes.
+	Encoder() convert.Encoder
 	// Write hands over a block, which it does not keep.
 	Write(k *convert.Block) error
 	// Close ends the load and returns how many rows the server took. It must

@@ -17,17 +17,11 @@ type Storage struct {
 	Servers []string
 }
 
-// Stored is a target whose tables may be kept in ways that limit a load.
-type Stored interface {
-	// Storage returns how an existing table is kept.
-	Storage(ctx context.Context, name string) (Storage, error)
-}
-
 // StorageFacts says of each table how it is kept, as far as that limits a load.
 func StorageFacts(ctx context.Context, t Stored, tables []string) (facts []Fact, err error) {
 	for i, name := range tables {
 		if i == maxStorageFacts {
-			return append(facts, Fact{Name: "more tables", Value: fmt.Sprintf("%d are kept in such ways", len(tables)-i), Good: true}), nil
+			return append(facts, Fact{Name: "more tables", Value: fmt.Sprintf("%d are kept in such ways", len(tables)-i), OK: true}), nil
 		}
 		storage, err := t.Storage(ctx, name)
 		if err != nil {
@@ -44,15 +38,15 @@ const maxStorageFacts = 10
 
 // What follows from how a table is kept.
 const (
-	ServersMend        = "its servers do not commit together: a load that fails while they do is in doubt, until it is verified"
-	NoTransactionsMend = "it has no transactions: a load needs --no-rollback, and leaves rows in it if it fails"
+	ServersRemedy        = "its servers do not commit together: a load that fails while they do is in doubt, until it is verified"
+	NoTransactionsRemedy = "it has no transactions: a load needs --no-rollback, and leaves rows in it if it fails"
 )
 
 func (s *Storage) fact(name string) Fact {
-	f := Fact{Name: "table " + name, Mend: ServersMend}
+	f := Fact{Name: "table " + name, Remedy: ServersRemedy}
 	switch {
 	case s.NoTransactions:
-		f.Value, f.Mend = "kept by "+s.Engine, NoTransactionsMend
+		f.Value, f.Remedy = "kept by "+s.Engine, NoTransactionsRemedy
 	case s.Servers != nil:
 		f.Value = "on other servers: " + strings.Join(s.Servers, ", ")
 	}

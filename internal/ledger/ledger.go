@@ -357,16 +357,19 @@ func ForgetUnfinished(ctx context.Context, db DB, id string) (Entry, error) {
 	return Entry{}, fmt.Errorf("load %s: %w", id, ErrFinished)
 }
 
-// RemoveEmpty takes a ledger away that a failed load has made, where
-// definitions commit, unless it was used meanwhile.
+// EmptyDropper is a database where definitions commit, so that a ledger which a
+// failed load made has to be removed.
+type EmptyDropper interface {
+	// DropEmpty drops a table unless it has rows, also of other sessions.
+	DropEmpty(ctx context.Context, table string) error
+}
+
+// RemoveEmpty removes a ledger that a failed load made, unless another load has
+// used it since.
 func RemoveEmpty(ctx context.Context, db DB) error {
-	if _, err := db.Exec(ctx, "LOCK TABLES "+Name+" WRITE"); err != nil {
-		return err
+	d, ok := db.(EmptyDropper)
+	if !ok {
+		return nil
 	}
-	rows, err := db.Query(ctx, "SELECT count(*) FROM "+Name)
-	if err == nil && rows[0][0] == "0" {
-		_, err = db.Exec(ctx, "DROP TABLE "+Name)
-	}
-	_, unlock := db.Exec(ctx, "UNLOCK TABLES")
-	return errors.Join(err, unlock)
+	return d.DropEmpty(ctx, Name)
 }

@@ -66,7 +66,7 @@ func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 		}
 	}
 	if c.TableExists != nil && *c.TableExists && plan.Existing != table.Refuse && plan.Existing != table.Rebuild {
-		live, err := to.Columns(ctx, plan.Name)
+		live, err := database.Columns(ctx, to, plan.Name)
 		if err != nil {
 			return nil, err
 		}
@@ -101,7 +101,7 @@ func (c *Check) addStorage(ctx context.Context, to database.Target) error {
 	}
 	facts, err := database.StorageFacts(ctx, stored, []string{c.Table})
 	for _, f := range facts {
-		c.Storage = append(c.Storage, f.Value+": "+f.Mend)
+		c.Storage = append(c.Storage, f.Value+": "+f.Remedy)
 	}
 	return err
 }

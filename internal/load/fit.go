@@ -39,13 +39,13 @@ const cannot = "cannot"
 // names or, where the plan says so, their order. It returns the plan with the types that the table has, so that what
 // does not fit a column is rejected before the server sees it, and the columns
 // that cannot be loaded at all.
-func fit(plan *table.Table, live []database.Live, d *dialect.Dialect) (*table.Table, []Verdict) {
+func fit(plan *table.Table, live []database.ColumnInfo, d *dialect.Dialect) (*table.Table, []Verdict) {
 	fitted := *plan
 	fitted.Columns, fitted.Key = nil, slices.Clone(plan.Key)
 	var bad []Verdict
 	planned := map[string]bool{}
 	for n, c := range plan.Loaded() {
-		i := slices.IndexFunc(live, func(l database.Live) bool { return strings.EqualFold(l.Name, c.Name) })
+		i := slices.IndexFunc(live, func(l database.ColumnInfo) bool { return strings.EqualFold(l.Name, c.Name) })
 		if plan.ByPosition {
 			i = position(live, n)
 		}
@@ -73,7 +73,7 @@ func fit(plan *table.Table, live []database.Live, d *dialect.Dialect) (*table.Ta
 var noColumn = map[bool]string{false: "the table has no such column", true: "the table has fewer columns"}
 
 // position returns the index of the nth column that takes values, or -1.
-func position(live []database.Live, n int) int {
+func position(live []database.ColumnInfo, n int) int {
 	for i, l := range live {
 		if l.Generated {
 			continue
@@ -88,7 +88,7 @@ func position(live []database.Live, n int) int {
 
 // fitColumn gives a column of the plan the type and the name that it has in the
 // table, or says why it cannot have them.
-func fitColumn(c *table.Column, l *database.Live, d *dialect.Dialect) (why string) {
+func fitColumn(c *table.Column, l *database.ColumnInfo, d *dialect.Dialect) (why string) {
 	own := d.Stored(c.Type).Kind != c.Type.Kind // the server has no such type, and holds it as another
 	switch {
 	case l.Generated:

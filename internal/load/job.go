@@ -34,9 +34,11 @@ type job struct {
 	before   counted          // rows that are in the table and stay
 	storage  database.Storage // of an existing table
 	doubt    *doubt           // nil unless the table is on several servers
-	schema   string           // that was created, where a rollback does not drop it
-	tx       database.Tx
-	sink     database.Sink
+	// undoSchema drops the schema that was created, where a rollback does not.
+	undoSchema func() error
+
+	tx   database.Tx
+	sink database.Sink
 }
 
 // assignID gives the load its id and folder: those of the interrupted load that
@@ -128,6 +130,15 @@ func (j *job) giveUp(err error) error {
 		err = fmt.Errorf("%w; %s has no transactions, so that rows sent before may be in the table", err, j.storage.Engine)
 	}
 	return err
+}
+
+// index creates the indexes of a table that the load created.
+func (j *job) index(ctx context.Context) error {
+	tx, err := database.Require[database.Indexer](j.to, j.tx, "creating indexes")
+	if err != nil {
+		return err
+	}
+	return tx.Index(ctx, j.table)
 }
 
 // analyze refreshes the server's statistics. The load is complete without them.

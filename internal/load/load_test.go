@@ -18,7 +18,7 @@ import (
 )
 
 // forgetful is a database that lost a value on the way.
-type forgetful struct{ database.Target }
+type forgetful struct{ *sqlite.Target }
 
 func (f forgetful) Figures(ctx context.Context, t *table.Table) (int64, []table.Figures, error) {
 	rows, figures, err := f.Target.Figures(ctx, t)
@@ -74,7 +74,7 @@ func TestFit(t *testing.T) {
 		{"uuid", "char(36)", "char(36)", ""}, {"date", "text", "", "it is text"}, {"boolean", "integer", "", "it is integer"}, {"date", "", "date", ""},
 	} {
 		plan := &table.Table{Name: "loan", Columns: []table.Column{{Name: "a", Type: *typ(c.planned), Nullable: true}}}
-		live := []database.Live{{Name: "A", Known: true, Native: c.live}, {Name: "b", Default: true}, {Name: "c", Generated: true}, {Name: "d", Nullable: true}}
+		live := []database.ColumnInfo{{Name: "A", Known: true, Native: c.live}, {Name: "b", Default: true}, {Name: "c", Generated: true}, {Name: "d", Nullable: true}}
 		if c.live != "" {
 			live[0].Type = typ(c.live)
 		}
@@ -88,7 +88,7 @@ func TestFit(t *testing.T) {
 		require.Equal(t, table.Column{Name: "A", Type: *typ(c.becomes), Exact: typ(c.becomes).Kind == table.Double}, fitted.Columns[0], "nulls are rejected before the server sees them")
 	}
 	_, bad := load.Fit(&table.Table{Columns: []table.Column{{Name: "g"}, {Name: "x"}, {Name: "z"}}},
-		[]database.Live{{Name: "g", Generated: true}, {Name: "x", Native: "jsonb"}, {Name: "y", Native: "date"}}, dialect.PostgreSQL)
+		[]database.ColumnInfo{{Name: "g", Generated: true}, {Name: "x", Native: "jsonb"}, {Name: "y", Native: "date"}}, dialect.PostgreSQL)
 	var why []string
 	for _, v := range bad {
 		why = append(why, v.Name+": "+v.Why)
@@ -97,4 +97,18 @@ func TestFit(t *testing.T) {
 		"g: the server computes it; leave it out of the plan", "x: its type jsonb is none that is loaded here", "z: the table has no such column",
 		"y: the table needs a value in it, for it has no default, and the plan has no such column",
 	}, why)
+}
+
+// plain is a database with nothing but the core of the contract.
+type plain struct{ database.Target }
+
+// TestMissing says what a database cannot do.
+func TestMissing(t *testing.T) {
+	db, err := sqlite.Open(filepath.Join(t.TempDir(), "museum.db"), true)
+	require.NoError(t, err)
+	defer db.Close()
+	_, err = database.Lock(context.Background(), plain{db}, "loan")
+	var missing *database.MissingError
+	require.ErrorAs(t, err, &missing)
+	require.Equal(t, db.Name()+": locking a table is not supported for this kind of database", err.Error())
 }

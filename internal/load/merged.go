@@ -20,6 +20,7 @@ var (
 // key, in one transaction.
 type merged struct {
 	*job
+	merging database.StagingTx // the transaction
 	numbers database.Numbers
 	done    database.Merged
 }
@@ -38,7 +39,11 @@ func (m *merged) prepare(ctx context.Context) (err error) {
 	if m.receipt.Counts.TableBefore, err = m.countRows(ctx); err != nil {
 		return err
 	}
-	if err := m.tx.Stage(ctx, m.table, stageName); err != nil {
+	m.merging, err = database.Require[database.StagingTx](m.to, m.tx, "merging rows")
+	if err != nil {
+		return err
+	}
+	if err := m.merging.Stage(ctx, m.table, stageName); err != nil {
 		return err
 	}
 	return m.openSink(ctx, stageName)
@@ -58,7 +63,7 @@ func (m *merged) finish(ctx context.Context, abort error) (rows int64, refused *
 	}
 	m.numbers.Remove(byStage)
 	err = m.phase("merge", func() (err error) {
-		m.done, refused, err = m.tx.Merge(ctx, m.table, stageName, &m.numbers)
+		m.done, refused, err = m.merging.Merge(ctx, m.table, stageName, &m.numbers)
 		return err
 	})
 	if err != nil {

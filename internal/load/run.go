@@ -60,11 +60,11 @@ func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to database.Tar
 
 // lock keeps other loads off the table, which it identifies.
 func (j *job) lock(ctx context.Context) (unlock func(), err error) {
-	j.identity, err = j.to.Identity(ctx, j.table.Name)
+	j.identity, err = database.Identity(ctx, j.to, j.table.Name)
 	if err != nil {
 		return nil, err
 	}
-	return j.to.Lock(ctx, j.identity)
+	return database.Lock(ctx, j.to, j.identity)
 }
 
 // begin checks the ledger, gives the load its folder and chooses its way.
@@ -140,7 +140,7 @@ func (j *job) transact(ctx context.Context, begin func(context.Context) (way, er
 		return w, &TooManyError{Rejected: out.Rejects.Total(), Records: out.Records, Allow: allow, File: j.rejects.File()}
 	}
 	if len(j.table.Indexes) > 0 && j.receipt.Outcome.newTable() {
-		if err := j.phase("index", func() error { return j.tx.Index(ctx, j.table) }); err != nil {
+		if err := j.phase("index", func() error { return j.index(ctx) }); err != nil {
 			return w, err
 		}
 	}
@@ -186,8 +186,8 @@ func (j *job) rollback(w way, err error) error {
 	if j.doubt != nil {
 		j.doubt.dismiss(j.to, err)
 	}
-	if j.schema != "" && w.committed() == 0 {
-		err = errors.Join(err, j.dropSchema())
+	if j.undoSchema != nil && w.committed() == 0 {
+		err = errors.Join(err, j.undoSchema())
 	}
 	return err
 }

@@ -16,7 +16,7 @@ func (j *job) send(ctx context.Context, w way) (*pass.Outcome, error) {
 		Dialect:   j.to.Dialect(),
 		Load:      j.receipt.Load,
 		Table:     j.table,
-		Encoder:   j.to.Encoder(len(j.table.Loaded())),
+		Encoder:   j.sink.Encoder(),
 		Progress:  j.Progress,
 		NoFigures: j.Verify == RowsOnly,
 		Block: func(k *convert.Block) error {

@@ -47,7 +47,11 @@ func (j *job) openTable(ctx context.Context, checkpoints bool) error {
 	j.receipt.Counts.TableBefore = before.rows
 	if mode == table.Empty {
 		j.receipt.Outcome = Emptied
-		return j.tx.Empty(ctx, j.table)
+		tx, err := database.Require[database.Emptier](j.to, j.tx, "emptying a table")
+		if err != nil {
+			return err
+		}
+		return tx.Empty(ctx, j.table)
 	}
 	j.before, j.receipt.Before = before, before.figures
 	j.receipt.Outcome = Appended
@@ -129,35 +133,20 @@ func (j *job) checkStorage(ctx context.Context) (err error) {
 // createSchema creates the schema of the table, if the plan says so and it does
 // not exist.
 func (j *job) createSchema(ctx context.Context) error {
-	d := j.to.Dialect()
-	schema := d.Schema(j.table.Name)
+	schema := j.to.Dialect().Schema(j.table.Name)
 	if schema == "" || !j.plan.CreateSchema {
 		return nil
 	}
-	found, err := j.to.Query(ctx, "SELECT 1 FROM information_schema.schemata WHERE schema_name = "+d.Literal(schema))
-	if err != nil || len(found) > 0 {
-		return err
-	}
-	_, err = j.to.Exec(ctx, "CREATE SCHEMA "+d.Quote(schema))
-	if err == nil && d.DDLAutoCommits {
-		j.schema = schema
-	}
-	return err
-}
-
-// dropSchema drops the schema that a failed load created, unless it is used.
-func (j *job) dropSchema() error {
-	ctx, d := context.Background(), j.to.Dialect()
-	tables, err := j.to.Query(ctx, "SELECT count(*) FROM information_schema.tables WHERE table_schema = "+d.Literal(j.schema))
-	if err == nil && tables[0][0] == "0" {
-		_, err = j.to.Exec(ctx, "DROP SCHEMA "+d.Quote(j.schema))
+	to, err := database.Require[database.SchemaCreator](j.to, j.to, "creating a schema")
+	if err == nil {
+		j.undoSchema, err = to.CreateSchema(ctx, schema)
 	}
 	return err
 }
 
 // fitTable gives the plan the types that its table has.
 func (j *job) fitTable(ctx context.Context) error {
-	live, err := j.to.Columns(ctx, j.table.Name)
+	live, err := database.Columns(ctx, j.to, j.table.Name)
 	if err != nil {
 		return err
 	}

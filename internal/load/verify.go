@@ -145,7 +145,7 @@ func (l *lastLoad) fit(ctx context.Context, t *tray.Tray, to database.Target) (*
 	if l.receipt.Outcome.newTable() {
 		return plan, nil
 	}
-	live, err := to.Columns(ctx, plan.Name)
+	live, err := database.Columns(ctx, to, plan.Name)
 	if err != nil || len(live) == 0 {
 		return plan, err
 	}

@@ -23,7 +23,7 @@ type Result struct {
 // Able reports whether a load is possible at all.
 func (r *Result) Able() bool {
 	for _, f := range r.Facts {
-		if f.Vital && !f.Good {
+		if f.Required && !f.OK {
 			return false
 		}
 	}
@@ -32,17 +32,22 @@ func (r *Result) Able() bool {
 
 // Run looks at a target and tries what a load does. It leaves nothing behind.
 func Run(ctx context.Context, to database.Target) (*Result, error) {
-	facts, err := to.Facts(ctx)
+	prober, err := database.Require[database.Prober](to, to, "testing a login")
 	if err != nil {
 		return nil, err
 	}
-	p := &probing{ctx: ctx, to: to, result: &Result{Target: to.Name(), Facts: facts}}
+	facts, err := prober.Facts(ctx)
+	if err != nil {
+		return nil, err
+	}
+	p := &probing{ctx: ctx, to: to, prober: prober, result: &Result{Target: to.Name(), Facts: facts}}
 	return p.result, p.run()
 }
 
 type probing struct {
 	ctx    context.Context
 	to     database.Target
+	prober database.Prober
 	result *Result
 }
 
@@ -62,7 +67,7 @@ func (p *probing) run() (err error) {
 	defer func() { err = errors.Join(err, tx.Rollback()) }()
 	sink, err := tx.Load(p.ctx, tab)
 	if err == nil {
-		err = sink.Write(p.block())
+		err = sink.Write(block(sink.Encoder()))
 		_, closeErr := sink.Close(err)
 		err = errors.Join(err, closeErr)
 	}
@@ -70,9 +75,9 @@ func (p *probing) run() (err error) {
 		return nil
 	}
 	for _, remark := range sink.Remarks() {
-		p.result.Facts = append(p.result.Facts, database.Fact{Name: "load in bulk", Value: "no", Mend: remark})
+		p.result.Facts = append(p.result.Facts, database.Fact{Name: "load in bulk", Value: "no", Remedy: remark})
 	}
-	if !p.tried("index it", tx.Index(p.ctx, tab), "create") {
+	if indexer, ok := tx.(database.Indexer); ok && !p.tried("index it", indexer.Index(p.ctx, tab), "create") {
 		return nil
 	}
 	there, err := p.to.Exists(p.ctx, ledger.Name)
@@ -84,8 +89,7 @@ func (p *probing) run() (err error) {
 }
 
 // block is one row of a 1 and a NULL.
-func (p *probing) block() *convert.Block {
-	enc := p.to.Encoder(2)
+func block(enc convert.Encoder) *convert.Block {
 	data := enc.AppendRecord(nil)
 	data = enc.Column(table.Type{Kind: table.Integer})(data, &value.Value{Int: 1})
 	data = enc.AppendNull(data)
@@ -94,11 +98,11 @@ func (p *probing) block() *convert.Block {
 
 // tried writes down how a step went. right names what the login needs for it.
 func (p *probing) tried(name string, err error, right string) bool {
-	f := database.Fact{Name: name, Value: "yes", Good: err == nil, Vital: true}
+	f := database.Fact{Name: name, Value: "yes", OK: err == nil, Required: true}
 	if err != nil {
 		f.Value = "no: " + words(err)
 		if errors.Is(err, database.ErrPermission) {
-			f.Mend = p.to.Grant(right)
+			f.Remedy = p.prober.Grant(right)
 		}
 	}
 	p.result.Facts = append(p.result.Facts, f)

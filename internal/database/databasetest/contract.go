@@ -209,7 +209,7 @@ func existingTable(t *testing.T, to database.Target) {
 	require.NoError(t, err)
 	require.Equal(t, load.Rebuilt, r.Outcome)
 	require.Equal(t, int64(2), r.Counts.TableAfter)
-	live, err := to.Columns(ctx, "stock")
+	live, err := database.Columns(ctx, to, "stock")
 	require.NoError(t, err)
 	require.Equal(t, "day", live[1].Name)
 	failureLeavesTable(t, to)
@@ -329,7 +329,7 @@ func send(t *testing.T, to database.Target, tx database.Tx, tr *tray.Tray) (*pas
 	require.NoError(t, err)
 	defer p.Close()
 	out, err := p.Run(context.Background(), pass.Options{
-		Dialect: to.Dialect(), Encoder: to.Encoder(len(tr.Table.Columns)),
+		Dialect: to.Dialect(), Encoder: sink.Encoder(),
 		Block: func(k *convert.Block) error { return sink.Write(k) },
 	})
 	rows, closeErr := sink.Close(err)

@@ -81,7 +81,7 @@ func everyPartOnce(t *testing.T, to database.Target) {
 	}
 	_, err = run(load.Options{}, "months", "may.csv", "june.csv")
 	require.NoError(t, err)
-	identity, err := to.Identity(ctx, "months")
+	identity, err := database.Identity(ctx, to, "months")
 	require.NoError(t, err)
 	spelt := []string{"months"}
 	if to.Dialect().Schema(identity) != "" {

@@ -17,9 +17,17 @@ import (
 	"ambertray/internal/table"
 )
 
+// Capable is what a load needs of a target for existing tables.
+type Capable interface {
+	database.Target
+	database.Locker
+	database.Inspector
+	database.Stored
+}
+
 // failing is a target one of whose nodes dies just before a commit.
 type failing struct {
-	database.Target
+	Capable
 	die func() error
 }
 
@@ -28,12 +36,8 @@ type failingTx struct {
 	die func() error
 }
 
-func (f *failing) Storage(ctx context.Context, name string) (database.Storage, error) {
-	return f.Target.(database.Stored).Storage(ctx, name)
-}
-
 func (f *failing) Begin(ctx context.Context) (database.Tx, error) {
-	tx, err := f.Target.Begin(ctx)
+	tx, err := f.Capable.Begin(ctx)
 	return &failingTx{tx, f.die}, err
 }
 
@@ -125,7 +129,7 @@ func (p *pieces) refuse() {
 	tested, err := probe.Run(context.Background(), p.to)
 	require.NoError(p, err)
 	require.True(p, tested.Able())
-	require.Contains(p, tested.Facts, database.Fact{Name: "table pieces", Value: "on other servers: node1, node2", Mend: database.ServersMend})
+	require.Contains(p, tested.Facts, database.Fact{Name: "table pieces", Value: "on other servers: node1, node2", Remedy: database.ServersRemedy})
 }
 
 func (p *pieces) replace() {
@@ -155,7 +159,7 @@ func (p *pieces) dieInTheMiddle() {
 func (p *pieces) dieWhileCommitting() {
 	before := p.states()
 	var inDoubt *load.DoubtError
-	_, err := p.load(&failing{p.to, p.second.Kill}, table.Append, many(50), load.Options{})
+	_, err := p.load(&failing{p.to.(Capable), p.second.Kill}, table.Append, many(50), load.Options{})
 	require.ErrorAs(p, err, &inDoubt)
 	p.restart()
 	require.Equal(p, append(before, ledger.InDoubt), p.states())

@@ -78,7 +78,7 @@ func numbers(t *testing.T, text string, existing table.Existing) *tray.Tray {
 
 // states returns what the ledger says of the loads of a table.
 func states(t *testing.T, to database.Target, name string) (list []ledger.State) {
-	identity, err := to.Identity(context.Background(), name)
+	identity, err := database.Identity(context.Background(), to, name)
 	require.NoError(t, err)
 	entries, err := ledger.Read(context.Background(), to, identity)
 	require.NoError(t, err)
@@ -94,9 +94,9 @@ func oneAtATime(t *testing.T, open func() database.Target) {
 	first, second := open(), open()
 	defer second.Close()
 	tr := NewTray(t, "alone", "a\n1\n", table.Column{From: "a", Name: "a", Type: no.Type})
-	identity, err := first.Identity(ctx, "alone")
+	identity, err := database.Identity(ctx, first, "alone")
 	require.NoError(t, err)
-	unlock, err := first.Lock(ctx, identity)
+	unlock, err := database.Lock(ctx, first, identity)
 	require.NoError(t, err)
 	_, err = first.Begin(ctx)
 	require.NoError(t, err)

@@ -32,7 +32,7 @@ func (t *Target) LoadInto(ddl string, tr *tray.Tray) (*convert.Refusals, error) 
 		return nil, err
 	}
 	defer p.Close()
-	_, err = p.Run(ctx, pass.Options{Dialect: t.Dialect(), Encoder: t.Encoder(1), Block: func(k *convert.Block) error { return sink.Write(k) }})
+	_, err = p.Run(ctx, pass.Options{Dialect: t.Dialect(), Encoder: sink.Encoder(), Block: func(k *convert.Block) error { return sink.Write(k) }})
 	if err != nil {
 		return nil, err
 	}

@@ -95,6 +95,9 @@ func (x *tx) newSink(ctx context.Context, tab *table.Table) (*sink, error) {
 	return s, nil
 }
 
+// Encoder implements database.Sink.
+func (s *sink) Encoder() convert.Encoder { return encoder{} }
+
 // Remarks implements database.Sink.
 func (s *sink) Remarks() []string {
 	if !s.off {

@@ -19,7 +19,7 @@ func stageOf(table, name, columns string) string {
 	return fmt.Sprintf("CREATE TEMPORARY TABLE %s (%s bigint AUTO_INCREMENT PRIMARY KEY) ENGINE = InnoDB AS SELECT %s FROM %s LIMIT 0", name, database.RowOfStage, columns, table)
 }
 
-// Stage implements database.Tx. One that an earlier load over this connection has
+// Stage implements database.StagingTx. One that an earlier load over this connection has
 // left is in the way; and so is what the transaction has read of a table without
 // savepoints, for it has none then.
 func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
@@ -40,7 +40,7 @@ func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
 	return nil
 }
 
-// Merge implements database.Tx. The server would take texts for equal that its
+// Merge implements database.StagingTx. The server would take texts for equal that its
 // collation does not tell apart.
 func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *database.Numbers) (database.Merged, *convert.Refusals, error) {
 	if err := x.renumber(ctx, dialect.MySQL.Quote(stage)); err != nil {

@@ -42,8 +42,14 @@ type Target struct {
 }
 
 var (
-	_ database.Target = (*Target)(nil)
-	_ convert.Encoder = encoder{}
+	_ database.Target    = (*Target)(nil)
+	_ database.Locker    = (*Target)(nil)
+	_ database.Inspector = (*Target)(nil)
+	_ database.Prober    = (*Target)(nil)
+	_ database.Emptier   = (*tx)(nil)
+	_ database.Indexer   = (*tx)(nil)
+	_ database.StagingTx = (*tx)(nil)
+	_ convert.Encoder    = encoder{}
 )
 
 // Open connects to the database that the URL names. What it leaves out comes
@@ -91,15 +97,12 @@ func (t *Target) Name() string { return t.name }
 // Dialect implements database.Target.
 func (t *Target) Dialect() *dialect.Dialect { return dialect.MySQL }
 
-// Encoder implements database.Target.
-func (t *Target) Encoder(int) convert.Encoder { return encoder{} }
-
 // Close implements database.Target.
 func (t *Target) Close() error {
 	return errors.Join(t.conn.Close(), t.db.Close())
 }
 
-// Identity implements database.Target. Where the server folds names, it does so as
+// Identity implements database.Inspector. Where the server folds names, it does so as
 // it says of itself.
 func (t *Target) Identity(ctx context.Context, name string) (identity string, err error) {
 	schema, bare := split(name)
@@ -169,7 +172,7 @@ func (t *Target) Query(ctx context.Context, query string) (all [][]string, err e
 // the server needs a moment to notice that one was killed.
 const patience = 5
 
-// Lock implements database.Target.
+// Lock implements database.Locker.
 func (t *Target) Lock(ctx context.Context, table string) (func(), error) {
 	name := "concat('ambertray ', md5(" + dialect.MySQL.Literal(table) + "))" // locks are the server's
 	rows, err := t.Query(ctx, fmt.Sprintf("SELECT get_lock(%s, %d)", name, patience))
@@ -257,7 +260,7 @@ func (t *Target) current(name string) string {
 	return name
 }
 
-// Empty implements database.Tx. Where rows are loaded aside, the transaction in which
+// Empty implements database.Emptier. Where rows are loaded aside, the transaction in which
 // they are copied empties the table.
 func (x *tx) Empty(ctx context.Context, tab *table.Table) error {
 	storage, err := x.t.Storage(ctx, tab.Name)
@@ -270,7 +273,7 @@ func (x *tx) Empty(ctx context.Context, tab *table.Table) error {
 	return x.t.fail("empty table "+tab.Name, x.t.exec(ctx, "DELETE FROM "+dialect.MySQL.QuoteTable(tab.Name)))
 }
 
-// Index implements database.Tx.
+// Index implements database.Indexer.
 func (x *tx) Index(ctx context.Context, tab *table.Table) error {
 	for _, statement := range dialect.MySQL.IndexesOn(x.t.current(tab.Name), tab) {
 		if err := x.t.exec(ctx, statement); err != nil {

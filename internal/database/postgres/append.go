@@ -37,6 +37,9 @@ type adder struct {
 	refused convert.Refusals
 }
 
+// Encoder implements database.Sink.
+func (a *adder) Encoder() convert.Encoder { return encoder{len(a.tab.Loaded())} }
+
 // Refused implements database.Sink.
 func (a *adder) Refused() *convert.Refusals { return &a.refused }
 

@@ -8,7 +8,7 @@ import (
 	"ambertray/internal/dialect"
 )
 
-// Facts implements database.Target.
+// Facts implements database.Prober.
 func (t *Target) Facts(ctx context.Context) ([]database.Fact, error) {
 	rows, err := t.Query(ctx, `SELECT current_setting('server_version'), current_user, coalesce(current_schema(), ''),
 		coalesce((SELECT version FROM pg_stat_ssl WHERE pid = pg_backend_pid() AND ssl), ''), current_setting('server_encoding'),
@@ -18,21 +18,21 @@ func (t *Target) Facts(ctx context.Context) ([]database.Fact, error) {
 		return nil, err
 	}
 	v := rows[0]
-	encrypted := database.Fact{Name: "encrypted", Value: v[3], Good: true}
+	encrypted := database.Fact{Name: "encrypted", Value: v[3], OK: true}
 	if v[3] == "" {
 		encrypted.Value = "no"
-		encrypted.Mend = "add ?sslmode=verify-full to the URL; sslrootcert=FILE names the authority that the server's certificate is from"
-		encrypted.Good = local(t.conn.Config().Host)
+		encrypted.Remedy = "add ?sslmode=verify-full to the URL; sslrootcert=FILE names the authority that the server's certificate is from"
+		encrypted.OK = local(t.conn.Config().Host)
 	}
 	facts := []database.Fact{
-		{Name: "server", Value: "PostgreSQL " + v[0], Good: true},
-		{Name: "login", Value: v[1], Good: true},
+		{Name: "server", Value: "PostgreSQL " + v[0], OK: true},
+		{Name: "login", Value: v[1], OK: true},
 		encrypted,
-		{Name: "schema", Value: v[2], Good: v[2] != "", Vital: true, Mend: "SET search_path for this login, or write SCHEMA.TABLE"},
-		{Name: "encoding", Value: v[4], Good: v[4] == "UTF8", Mend: "characters that " + v[4] + " does not have will be rejected; a database of encoding UTF8 has them all"},
-		{Name: "read only", Value: yes[v[5] == "t"], Good: v[5] != "t", Vital: true, Mend: "it is a standby, or default_transaction_read_only is on: name the primary server, or turn that off"},
-		{Name: "statement_timeout", Value: v[6], Good: v[6] == "0", Mend: fmt.Sprintf("a load that takes longer is cut off: ALTER ROLE %s SET statement_timeout = 0", dialect.PostgreSQL.Quote(v[1]))},
-		{Name: "maintenance_work_mem", Value: v[7], Good: true},
+		{Name: "schema", Value: v[2], OK: v[2] != "", Required: true, Remedy: "SET search_path for this login, or write SCHEMA.TABLE"},
+		{Name: "encoding", Value: v[4], OK: v[4] == "UTF8", Remedy: "characters that " + v[4] + " does not have will be rejected; a database of encoding UTF8 has them all"},
+		{Name: "read only", Value: yes[v[5] == "t"], OK: v[5] != "t", Required: true, Remedy: "it is a standby, or default_transaction_read_only is on: name the primary server, or turn that off"},
+		{Name: "statement_timeout", Value: v[6], OK: v[6] == "0", Remedy: fmt.Sprintf("a load that takes longer is cut off: ALTER ROLE %s SET statement_timeout = 0", dialect.PostgreSQL.Quote(v[1]))},
+		{Name: "maintenance_work_mem", Value: v[7], OK: true},
 	}
 	kept, err := t.storageFacts(ctx)
 	return append(facts, kept...), err
@@ -45,7 +45,7 @@ func local(host string) bool {
 	return host == "localhost" || host == "127.0.0.1" || host == "::1" || len(host) > 0 && host[0] == '/'
 }
 
-// Grant implements database.Target.
+// Grant implements database.Prober.
 func (t *Target) Grant(right string) string {
 	user := dialect.PostgreSQL.Quote(t.conn.Config().User)
 	if right == "create" {

@@ -13,7 +13,7 @@ import (
 	"ambertray/internal/table"
 )
 
-// Stage implements database.Tx.
+// Stage implements database.StagingTx.
 func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
 	d := dialect.PostgreSQL
 	return x.t.fail("make a temporary table", x.exec(ctx, []string{
@@ -22,7 +22,7 @@ func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
 	}))
 }
 
-// Merge implements database.Tx.
+// Merge implements database.StagingTx.
 func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *database.Numbers) (database.Merged, *convert.Refusals, error) {
 	if _, err := x.t.Exec(ctx, "ANALYZE "+dialect.PostgreSQL.Quote(stage)); err != nil { // or it is taken for an empty one
 		return database.Merged{}, nil, err

@@ -28,8 +28,14 @@ type Target struct {
 }
 
 var (
-	_ database.Target = (*Target)(nil)
-	_ convert.Encoder = encoder{}
+	_ database.Target    = (*Target)(nil)
+	_ database.Locker    = (*Target)(nil)
+	_ database.Inspector = (*Target)(nil)
+	_ database.Prober    = (*Target)(nil)
+	_ database.Emptier   = (*tx)(nil)
+	_ database.Indexer   = (*tx)(nil)
+	_ database.StagingTx = (*tx)(nil)
+	_ convert.Encoder    = encoder{}
 )
 
 // Open connects to the database that the URL names. What the URL leaves out
@@ -70,13 +76,10 @@ func (t *Target) Name() string { return t.name }
 // Dialect implements database.Target.
 func (t *Target) Dialect() *dialect.Dialect { return dialect.PostgreSQL }
 
-// Encoder implements database.Target.
-func (t *Target) Encoder(columns int) convert.Encoder { return encoder{columns} }
-
 // Close implements database.Target.
 func (t *Target) Close() error { return t.conn.Close(context.Background()) }
 
-// Identity implements database.Target.
+// Identity implements database.Inspector.
 func (t *Target) Identity(ctx context.Context, name string) (identity string, err error) {
 	schema, bare, ok := strings.Cut(name, ".")
 	if !ok {
@@ -117,7 +120,7 @@ func (t *Target) Query(ctx context.Context, query string) (rows [][]string, err 
 	return rows, nil
 }
 
-// Lock implements database.Target. The lock is the session's, so that it holds
+// Lock implements database.Locker. The lock is the session's, so that it holds
 // from one transaction to the next.
 func (t *Target) Lock(ctx context.Context, table string) (func(), error) {
 	key := "hashtextextended(" + dialect.PostgreSQL.Literal("ambertray "+table) + ", 0)"
@@ -165,7 +168,7 @@ func (x *tx) Create(ctx context.Context, tab *table.Table, how database.Creation
 	return x.t.fail("create table "+tab.Name, err)
 }
 
-// Empty implements database.Tx. A table that others refer to cannot be truncated,
+// Empty implements database.Emptier. A table that others refer to cannot be truncated,
 // but its rows be deleted where none of them is referred to.
 func (x *tx) Empty(ctx context.Context, tab *table.Table) error {
 	op, name := "empty table "+tab.Name, dialect.PostgreSQL.QuoteTable(tab.Name)
@@ -179,7 +182,7 @@ func (x *tx) Empty(ctx context.Context, tab *table.Table) error {
 
 const featureNotSupported = "0A000"
 
-// Index implements database.Tx.
+// Index implements database.Indexer.
 func (x *tx) Index(ctx context.Context, tab *table.Table) error {
 	return x.t.fail("index table "+tab.Name, x.exec(ctx, dialect.PostgreSQL.CreateIndexes(tab)))
 }
@@ -227,7 +230,7 @@ func (x *tx) Load(ctx context.Context, tab *table.Table) (database.Sink, error) 
 	}
 	sql += ", FREEZE)" // nobody else can see the table yet, so its rows need no later freezing
 	r, w := io.Pipe()
-	s := &sink{t: x.t, pipe: w, done: make(chan copied, 1)}
+	s := &sink{t: x.t, columns: len(tab.Loaded()), pipe: w, done: make(chan copied, 1)}
 	s.finish = func() error { return x.addKey(ctx, tab, s) }
 	go func() {
 		tag, err := x.t.conn.PgConn().CopyFrom(ctx, r, sql)
@@ -249,6 +252,7 @@ type copied struct {
 // sink hands blocks to the goroutine that runs the COPY.
 type sink struct {
 	t       *Target
+	columns int
 	pipe    *io.PipeWriter
 	done    chan copied
 	finish  func() error // what is left to do when the rows are there
@@ -257,6 +261,9 @@ type sink struct {
 	copied  int64 // taken by the server
 	refused convert.Refusals
 }
+
+// Encoder implements database.Sink.
+func (s *sink) Encoder() convert.Encoder { return encoder{s.columns} }
 
 // Write implements database.Sink.
 func (s *sink) Write(k *convert.Block) error {

@@ -13,7 +13,7 @@ import (
 	"ambertray/internal/table"
 )
 
-// Stage implements database.Tx. The engine numbers its rows itself.
+// Stage implements database.StagingTx. The engine numbers its rows itself.
 func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
 	d := dialect.SQLite
 	if _, err := x.t.Exec(ctx, "DROP TABLE IF EXISTS temp."+d.Quote(name)); err != nil { // one that an earlier load has left
@@ -23,7 +23,7 @@ func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
 	return err
 }
 
-// Merge implements database.Tx.
+// Merge implements database.StagingTx.
 func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *database.Numbers) (database.Merged, *convert.Refusals, error) {
 	m := database.Merger{
 		DB: x.t, Row: "rowid",

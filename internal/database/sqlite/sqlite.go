@@ -43,8 +43,14 @@ type Target struct {
 }
 
 var (
-	_ database.Target = (*Target)(nil)
-	_ convert.Encoder = encoder{}
+	_ database.Target    = (*Target)(nil)
+	_ database.Locker    = (*Target)(nil)
+	_ database.Inspector = (*Target)(nil)
+	_ database.Prober    = (*Target)(nil)
+	_ database.Emptier   = (*tx)(nil)
+	_ database.Indexer   = (*tx)(nil)
+	_ database.StagingTx = (*tx)(nil)
+	_ convert.Encoder    = encoder{}
 )
 
 // Open opens the file at path. Without create a file that is not there is an
@@ -105,9 +111,6 @@ func (t *Target) Name() string { return t.path }
 // Dialect implements database.Target.
 func (t *Target) Dialect() *dialect.Dialect { return dialect.SQLite }
 
-// Encoder implements database.Target.
-func (t *Target) Encoder(int) convert.Encoder { return encoder{} }
-
 // Close implements database.Target. A file that was made, and into which nothing
 // was committed, is taken away again.
 func (t *Target) Close() error {
@@ -131,7 +134,7 @@ func (t *Target) removeEmpty() {
 	_ = sqlitex.ExecuteTransient(t.conn, "ROLLBACK", nil) // the connection ends anyway
 }
 
-// Identity implements database.Target. The engine folds letters of ASCII.
+// Identity implements database.Inspector. The engine folds letters of ASCII.
 func (t *Target) Identity(_ context.Context, name string) (string, error) {
 	return strings.Map(func(r rune) rune {
 		if r >= 'A' && r <= 'Z' {
@@ -150,13 +153,13 @@ func (t *Target) Exists(ctx context.Context, name string) (bool, error) {
 	return found, t.fail("look for table "+name, err)
 }
 
-// Columns implements database.Target. The engine lets any column take any value;
+// Columns implements database.Inspector. The engine lets any column take any value;
 // here they take what they were declared for.
-func (t *Target) Columns(ctx context.Context, name string) (list []database.Live, err error) {
+func (t *Target) Columns(ctx context.Context, name string) (list []database.ColumnInfo, err error) {
 	t.conn.SetInterrupt(ctx.Done())
 	const query = `SELECT name, type, "notnull", dflt_value IS NOT NULL OR pk = 1 AND lower(type) = 'integer', hidden IN (2, 3) FROM pragma_table_xinfo(?)`
 	err = sqlitex.Execute(t.conn, query, &sqlitex.ExecOptions{Args: []any{name}, ResultFunc: func(s *sqlite.Stmt) error {
-		list = append(list, database.Live{
+		list = append(list, database.ColumnInfo{
 			Name: s.ColumnText(0), Native: s.ColumnText(1), Known: true, Type: typeOf(s.ColumnText(1)),
 			Nullable: !s.ColumnBool(2), Default: s.ColumnBool(3), Generated: s.ColumnBool(4),
 		})
@@ -188,7 +191,7 @@ func (t *Target) Query(ctx context.Context, query string) (rows [][]string, err 
 	return rows, t.fail("run a query", err)
 }
 
-// Lock implements database.Target. The engine has one writer at a time, whatever the
+// Lock implements database.Locker. The engine has one writer at a time, whatever the
 // table: the transaction that Begin hands out is begun here. A load with
 // checkpoints lets others in when it commits.
 func (t *Target) Lock(ctx context.Context, _ string) (func(), error) {
@@ -259,12 +262,12 @@ func (x *tx) Create(ctx context.Context, tab *table.Table, how database.Creation
 	return x.t.fail(op, sqlitex.ExecuteTransient(x.t.conn, dialect.SQLite.CreateTable(tab), nil))
 }
 
-// Empty implements database.Tx.
+// Empty implements database.Emptier.
 func (x *tx) Empty(_ context.Context, tab *table.Table) error {
 	return x.t.fail("empty table "+tab.Name, sqlitex.ExecuteTransient(x.t.conn, "DELETE FROM "+dialect.SQLite.Quote(tab.Name), nil))
 }
 
-// Index implements database.Tx.
+// Index implements database.Indexer.
 func (x *tx) Index(_ context.Context, tab *table.Table) error {
 	for _, s := range dialect.SQLite.CreateIndexes(tab) {
 		if err := sqlitex.ExecuteTransient(x.t.conn, s, nil); err != nil {
@@ -363,6 +366,9 @@ func (s *sink) refuse(where convert.Where, row []byte, err error) error {
 
 // Refused implements database.Sink.
 func (s *sink) Refused() *convert.Refusals { return &s.refused }
+
+// Encoder implements database.Sink.
+func (s *sink) Encoder() convert.Encoder { return encoder{} }
 
 // Remarks implements database.Sink.
 func (s *sink) Remarks() []string { return nil }

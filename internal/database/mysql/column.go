@@ -12,14 +12,14 @@ import (
 	"ambertray/internal/table"
 )
 
-// Columns implements database.Target.
-func (t *Target) Columns(ctx context.Context, name string) ([]database.Live, error) {
+// Columns implements database.Inspector.
+func (t *Target) Columns(ctx context.Context, name string) ([]database.ColumnInfo, error) {
 	schema, bare := split(name)
 	d := dialect.MySQL
 	rows, err := t.Query(ctx, `SELECT column_name, column_type, is_nullable = 'YES', column_default IS NOT NULL OR extra LIKE '%auto_increment%',
 		extra LIKE '%GENERATED%' AND extra NOT LIKE '%DEFAULT_GENERATED%' FROM information_schema.columns
 		WHERE table_schema = coalesce(nullif(`+d.Literal(schema)+`, ''), database()) AND table_name = `+d.Literal(bare)+` ORDER BY ordinal_position`)
-	return database.Columns(rows, typeOf), err
+	return database.ParseColumns(rows, typeOf), err
 }
 
 var nativeForm = regexp.MustCompile(`^([a-z]+)(?:\((\d+)(?:,(\d+))?\))?( unsigned)?( zerofill)?$`)

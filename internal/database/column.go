@@ -2,8 +2,8 @@ package database
 
 import "ambertray/internal/table"
 
-// Live is a column of a table as the server has it.
-type Live struct {
+// ColumnInfo is a column of a table as the server has it.
+type ColumnInfo struct {
 	Name   string
 	Native string // the server's own name of its type
 	// Type is the type that values are written as; nil where the column takes
@@ -16,12 +16,12 @@ type Live struct {
 	Generated bool // the server computes it, and takes no values
 }
 
-// Columns reads the columns of a table from the rows of a query for their names,
+// ParseColumns reads the columns of a table from the rows of a query for their names,
 // native types, and whether they are nullable, have a default and are generated,
 // a truth being 1. typeOf returns the type that goes into a native one.
-func Columns(rows [][]string, typeOf func(native string) (*table.Type, *table.Limit, bool)) (list []Live) {
+func ParseColumns(rows [][]string, typeOf func(native string) (*table.Type, *table.Limit, bool)) (list []ColumnInfo) {
 	for _, row := range rows {
-		l := Live{Name: row[0], Native: row[1], Nullable: row[2] == "1", Default: row[3] == "1", Generated: row[4] == "1"}
+		l := ColumnInfo{Name: row[0], Native: row[1], Nullable: row[2] == "1", Default: row[3] == "1", Generated: row[4] == "1"}
 		l.Type, l.Limit, l.Known = typeOf(l.Native)
 		list = append(list, l)
 	}

@@ -11,13 +11,13 @@ import (
 	"ambertray/internal/table"
 )
 
-// Columns implements database.Target.
-func (t *Target) Columns(ctx context.Context, name string) ([]database.Live, error) {
+// Columns implements database.Inspector.
+func (t *Target) Columns(ctx context.Context, name string) ([]database.ColumnInfo, error) {
 	d := dialect.PostgreSQL
 	rows, err := t.Query(ctx, `SELECT attname, format_type(atttypid, atttypmod), (NOT attnotnull)::int,
 		(atthasdef AND attgenerated = '' OR attidentity <> '')::int, (attgenerated <> '')::int
 		FROM pg_attribute WHERE attrelid = to_regclass(`+d.Literal(d.QuoteTable(name))+`) AND attnum > 0 AND NOT attisdropped ORDER BY attnum`)
-	return database.Columns(rows, typeOf), err
+	return database.ParseColumns(rows, typeOf), err
 }
 
 var nativeForm = regexp.MustCompile(`^([a-z ]+?)(?:\((\d+)(?:,(\d+))?\))?( with(?:out)? time zone)?$`)

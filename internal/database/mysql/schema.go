@@ -1,0 +1,48 @@
+package mysql
+
+import (
+	"context"
+	"errors"
+
+	"ambertray/internal/database"
+	"ambertray/internal/dialect"
+	"ambertray/internal/ledger"
+)
+
+var (
+	_ database.SchemaCreator = (*Target)(nil)
+	_ ledger.EmptyDropper    = (*Target)(nil)
+)
+
+// CreateSchema implements database.SchemaCreator. The server commits it at once.
+func (t *Target) CreateSchema(ctx context.Context, name string) (undo func() error, err error) {
+	d := dialect.MySQL
+	found, err := t.Query(ctx, "SELECT 1 FROM information_schema.schemata WHERE schema_name = "+d.Literal(name))
+	if err != nil || len(found) > 0 {
+		return nil, err
+	}
+	if _, err := t.Exec(ctx, "CREATE SCHEMA "+d.Quote(name)); err != nil {
+		return nil, err
+	}
+	return func() error {
+		tables, err := t.Query(context.Background(), "SELECT count(*) FROM information_schema.tables WHERE table_schema = "+d.Literal(name))
+		if err == nil && tables[0][0] == "0" {
+			_, err = t.Exec(context.Background(), "DROP SCHEMA "+d.Quote(name))
+		}
+		return err
+	}, nil
+}
+
+// DropEmpty implements ledger.EmptyDropper.
+func (t *Target) DropEmpty(ctx context.Context, table string) error {
+	name := dialect.MySQL.QuoteTable(table)
+	if _, err := t.Exec(ctx, "LOCK TABLES "+name+" WRITE"); err != nil {
+		return err
+	}
+	rows, err := t.Query(ctx, "SELECT count(*) FROM "+name)
+	if err == nil && rows[0][0] == "0" {
+		_, err = t.Exec(ctx, "DROP TABLE "+name)
+	}
+	_, unlock := t.Exec(ctx, "UNLOCK TABLES")
+	return errors.Join(err, unlock)
+}
