@@ -61,7 +61,7 @@ func TestTargets(t *testing.T) {
 
 	for _, name := range []string{"museum", "pg", "maria", "new.db"} {
 		for what, fact := range d.facts(0, name) {
-			require.True(t, fact["good"].(bool), "%s: %s", name, what)
+			require.True(t, fact["ok"].(bool), "%s: %s", name, what)
 		}
 	}
 	require.NoFileExists(t, filepath.Join(d.dir, "new.db"))
@@ -69,11 +69,11 @@ func TestTargets(t *testing.T) {
 	// Logins that may not do everything.
 	on(t, all["postgres"], "DROP ROLE IF EXISTS visitor", "CREATE ROLE visitor LOGIN", "ALTER ROLE visitor SET statement_timeout = '5min'", "REVOKE CREATE ON SCHEMA public FROM PUBLIC")
 	found := d.facts(1, strings.Replace(all["postgres"], "curator@", "visitor@", 1))
-	require.Contains(t, found["create a table"]["mend"], "GRANT CREATE, USAGE ON SCHEMA public TO visitor")
-	require.Contains(t, found["statement_timeout"]["mend"], "ALTER ROLE visitor SET statement_timeout = 0")
+	require.Contains(t, found["create a table"]["remedy"], "GRANT CREATE, USAGE ON SCHEMA public TO visitor")
+	require.Contains(t, found["statement_timeout"]["remedy"], "ALTER ROLE visitor SET statement_timeout = 0")
 	on(t, all["mysql"], "DROP USER IF EXISTS visitor", "CREATE USER visitor", "GRANT SELECT ON museum.* TO visitor")
 	found = d.facts(1, strings.Replace(all["mysql"], "root@", "visitor@", 1))
-	require.Contains(t, found["create a table"]["mend"], "GRANT SELECT, INSERT, UPDATE, DELETE, CREATE")
+	require.Contains(t, found["create a table"]["remedy"], "GRANT SELECT, INSERT, UPDATE, DELETE, CREATE")
 }
 
 // TestEncrypted connects with the certificate of the server's authority, and
@@ -100,7 +100,7 @@ func TestPassword(t *testing.T) {
 	on(t, root, "DROP USER IF EXISTS keeper", "CREATE USER keeper IDENTIFIED BY 'resin5'", "GRANT ALL ON museum.* TO keeper")
 	keeper := strings.Replace(root, "root@", "keeper@", 1)
 	_, errOut := d.run(1, "history", "--to", keeper)
-	require.Contains(t, errOut, "refuses the login")
+	require.Contains(t, errOut, "login refused")
 	try := func(env ...string) {
 		c := d.command("history", "--to", keeper)
 		c.Env = append(os.Environ(), env...)
@@ -111,7 +111,7 @@ func TestPassword(t *testing.T) {
 	d.write("home/.my.cnf", "[mysqld]\nskip-networking\n[client]\npassword=resin5\n")
 	try("HOME=" + filepath.Join(d.dir, "home"))
 
-	for typed, want := range map[string]string{"resin5": "in the ledger", "wrong": "refuses the login"} {
+	for typed, want := range map[string]string{"resin5": "in the ledger", "wrong": "login refused"} {
 		c := exec.Command(program, "history", "--to", keeper)
 		c.Env = append(os.Environ(), "HOME="+d.dir)
 		terminal, err := pty.Start(c)

@@ -10,7 +10,6 @@ import (
 	"syscall"
 
 	"ambertray/internal/connect"
-	"ambertray/internal/convert"
 	"ambertray/internal/database"
 	"ambertray/internal/intake"
 	"ambertray/internal/ledger"
@@ -19,6 +18,7 @@ import (
 	"ambertray/internal/record"
 	"ambertray/internal/sheet"
 	"ambertray/internal/source"
+	"ambertray/internal/template"
 	"ambertray/internal/term"
 	"ambertray/internal/tray"
 )
@@ -195,7 +195,7 @@ var typedHints = []func(error) string{
 		}
 		return "nothing is left to do; ambertray history shows every load, and --again loads it once more"
 	}),
-	about(func(*convert.MissingError) string { return "correct from: in the tray, or draft a new tray" }),
+	about(func(*template.MissingError) string { return "correct from: in the tray, or draft a new tray" }),
 	about(func(*pass.UnplannedError) string {
 		return "add each to columns: in tray.yaml; with leave_out: true for one that the table does not need"
 	}),

@@ -8,7 +8,6 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"ambertray/internal/convert"
 	"ambertray/internal/infer"
 	"ambertray/internal/intake"
 	"ambertray/internal/record"
@@ -382,7 +381,7 @@ func placeText(s *survey.Survey, o survey.Oddity) string {
 
 // partText names a part, of a single workbook by its sheet alone.
 func partText(s *survey.Survey, part string) string {
-	if sheet, ok := strings.CutPrefix(part, s.Source+convert.SheetSign); ok {
+	if sheet, ok := strings.CutPrefix(part, s.Source+record.SheetSign); ok {
 		return sheet
 	}
 	return part

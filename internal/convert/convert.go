@@ -9,8 +9,12 @@ import (
 	"sync"
 
 	"ambertray/internal/dialect"
+	"ambertray/internal/figures"
 	"ambertray/internal/record"
+	"ambertray/internal/refusal"
+	"ambertray/internal/reject"
 	"ambertray/internal/table"
+	"ambertray/internal/template"
 	"ambertray/internal/value"
 )
 
@@ -32,27 +36,18 @@ type Block struct {
 	Numbers []int64 // the number of each of them in the source
 	Read    int64   // records of the batch
 	Skipped record.Skipped
-	Rejects []Reject
+	Rejects []reject.Reject
 	Part    int // index of the file or sheet that they come from
-	totals  *Totals
+	totals  *figures.Totals
 	keyed   []keyed
 	home    *sync.Pool
 }
 
+// Totals returns the totals of the records that convert, which are the block's own.
+func (k *Block) Totals() *figures.Totals { return k.totals }
+
 // Free gives the block's memory back. Nothing of it may be used after.
 func (k *Block) Free() { k.home.Put(k) }
-
-// Reject is a record that is not loaded.
-type Reject struct {
-	Part         int // index of its file or sheet
-	Record, Line int64
-	Column       string // name of the column; "" when the record as a whole is at fault
-	Value        string
-	Reason       string
-	More         []string // further reasons, each with its column and value
-	Cells        []string // nil when the record has not as many cells as the source has columns
-	Text         string   // the record as it stands in the source
-}
 
 // Converter is a plan made ready for one source. It is safe for use by many
 // goroutines.
@@ -62,7 +57,7 @@ type Converter struct {
 	encoder Encoder
 	blocks  sync.Pool
 	key     []string // names of the key's columns
-	refused *Refusals
+	refused *refusal.List
 	wanted  Keys              // of refused records
 	firsts  map[uint64]string // where the first record with each of them is
 	kept    bool              // the records are from a file of rejects
@@ -72,7 +67,7 @@ type Converter struct {
 type column struct {
 	name      string
 	source    int     // of its cells, unless it is computed
-	compute   compose // of a computed column
+	compute   template.Compose // of a computed column
 	rules     *rules
 	nullable  bool
 	standIn   []byte // the default: what a blank cell is read as, or nil
@@ -86,11 +81,11 @@ type column struct {
 // New returns a converter of records with the given headings, from the given
 // origin, into the loaded columns of t, for a server of dialect d. With no
 // encoder the records are only judged.
-func New(t *table.Table, headings []string, from Origin, d *dialect.Dialect, enc Encoder) (*Converter, error) {
+func New(t *table.Table, headings []string, from template.Origin, d *dialect.Dialect, enc Encoder) (*Converter, error) {
 	if enc == nil {
 		enc = discard{}
 	}
-	c := &Converter{width: len(headings), encoder: enc, kept: from.Kept, count: true, key: t.Key, refused: &Refusals{}}
+	c := &Converter{width: len(headings), encoder: enc, kept: from.Kept, count: true, key: t.Key, refused: &refusal.List{}}
 	for _, col := range t.Loaded() {
 		stored := d.Stored(col.Type)
 		next := column{
@@ -105,22 +100,31 @@ func New(t *table.Table, headings []string, from Origin, d *dialect.Dialect, enc
 	return c, nil
 }
 
+// Totals returns totals for the columns as the target stores them.
+func (c *Converter) Totals() *figures.Totals {
+	var types []table.Type
+	for i := range c.columns {
+		types = append(types, c.columns[i].stored)
+	}
+	return figures.NewTotals(types)
+}
+
 // NoFigures makes the converter leave the values uncounted, so that its totals
 // say nothing.
 func (c *Converter) NoFigures() { c.count = false }
 
 // bind finds out where the column's text comes from and how it is read.
-func (c *column) bind(col table.Column, headings []string, from Origin) (err error) {
+func (c *column) bind(col table.Column, headings []string, from template.Origin) (err error) {
 	if col.Value != "" {
-		t, err := ParseTemplate(col.Value)
+		t, err := template.Parse(col.Value)
 		if err != nil {
 			return fmt.Errorf("column %s: value %w", col.Name, err)
 		}
-		if c.compute, err = t.bind(headings, from); err != nil {
+		if c.compute, err = t.Bind(headings, from); err != nil {
 			return err
 		}
 	} else if c.source = slices.Index(headings, col.From); c.source < 0 {
-		return &MissingError{Column: col.From, Headings: headings}
+		return &template.MissingError{Column: col.From, Headings: headings}
 	}
 	if c.rules, err = newRules(col); err != nil {
 		return err
@@ -168,16 +172,6 @@ func textWriter(t, stored table.Type) func(v *value.Value) []byte {
 	return nil
 }
 
-// MissingError says that the source has no column with the heading.
-type MissingError struct {
-	Column   string
-	Headings []string
-}
-
-func (e *MissingError) Error() string {
-	return fmt.Sprintf("the source has no column %q; it has %s", e.Column, strings.Join(e.Headings, ", "))
-}
-
 // Worker returns a function that converts batches, for one goroutine.
 func (c *Converter) Worker() record.Work[*Block] {
 	values := make([]value.Value, len(c.columns))
@@ -185,9 +179,9 @@ func (c *Converter) Worker() record.Work[*Block] {
 		k := c.block()
 		k.Read, k.Skipped, k.Part = int64(b.Len()), b.Skipped, b.Part
 		odd := 0
-		refused := c.refused.Cursor(Where{b.Part, b.Number(0)})
+		refused := c.refused.Cursor(refusal.Where{Part: b.Part, Record: b.Number(0)})
 		for r := range b.Len() {
-			why := refused.At(Where{b.Part, b.Number(r)})
+			why := refused.At(refusal.Where{Part: b.Part, Record: b.Number(r)})
 
 			broken := ""
 			for ; odd < len(b.Oddities) && b.Oddities[odd].Record == r; odd++ {
@@ -201,7 +195,7 @@ func (c *Converter) Worker() record.Work[*Block] {
 			case b.Width(r) != c.width:
 				k.reject(b, r, "", "", record.Misfit(b.Width(r), c.width))
 			case c.kept && untouched(b, r):
-				k.rejectCell(b, r, "", "", string(b.Cell(r, keptReason)), false)
+				k.rejectCell(b, r, "", "", string(b.Cell(r, reject.ReasonCell)), false)
 				k.Rejects[len(k.Rejects)-1].Text = string(b.Cell(r, b.Width(r)-1))
 			case why != nil:
 				c.refuse(k, b, r, why)
@@ -223,7 +217,7 @@ func (c *Converter) block() *Block {
 		return &Block{home: &c.blocks, totals: c.Totals()}
 	}
 	k.Data, k.Ends, k.Numbers, k.keyed, k.Rejects = k.Data[:0], k.Ends[:0], k.Numbers[:0], k.keyed[:0], nil
-	k.totals.reset()
+	k.totals.Reset()
 	return k
 }
 
@@ -323,7 +317,7 @@ func (k *Block) rejectCell(b *record.Batch, r int, column, cell, reason string, 
 }
 
 func (k *Block) reject(b *record.Batch, r int, column, cell, reason string) {
-	k.Rejects = append(k.Rejects, Reject{
+	k.Rejects = append(k.Rejects, reject.Reject{
 		Part: b.Part, Record: b.Number(r), Line: b.Line(r), Column: column, Value: cell, Reason: reason, Text: string(b.Text(r)),
 	})
 }
@@ -332,7 +326,7 @@ func (k *Block) reject(b *record.Batch, r int, column, cell, reason string) {
 func (k *Block) Loaded() int64 { return int64(len(k.Ends)) }
 
 // DropThrough takes out the encoded records up to one.
-func (k *Block) DropThrough(w Where) {
+func (k *Block) DropThrough(w refusal.Where) {
 	n := 0
 	for n < len(k.Numbers) && (k.Part < w.Part || k.Part == w.Part && k.Numbers[n] <= w.Record) {
 		n++
@@ -376,4 +370,15 @@ func (discard) AppendRecord(dst []byte) []byte { return dst }
 func (discard) AppendNull(dst []byte) []byte   { return dst }
 func (discard) Column(table.Type) func([]byte, *value.Value) []byte {
 	return func(dst []byte, _ *value.Value) []byte { return dst }
+}
+
+// untouched reports whether a record that could not be cut into its cells still
+// has none.
+func untouched(b *record.Batch, r int) bool {
+	for c := reject.FirstCell; c < b.Width(r)-1; c++ {
+		if !value.Blank(b.Cell(r, c)) {
+			return false
+		}
+	}
+	return true
 }

@@ -14,10 +14,14 @@ import (
 
 	"ambertray/internal/convert"
 	"ambertray/internal/dialect"
+	"ambertray/internal/figures"
 	"ambertray/internal/intake"
 	"ambertray/internal/record"
+	"ambertray/internal/refusal"
+	"ambertray/internal/reject"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
+	"ambertray/internal/template"
 	"ambertray/internal/value"
 )
 
@@ -32,7 +36,7 @@ func (words) Column(t table.Type) func([]byte, *value.Value) []byte {
 		case t.Textual() || t.Kind == table.UUID:
 			dst = append(dst, v.Text...)
 		case t.Kind == table.Double:
-			dst = append(dst, convert.FormatFloat(v.Float)...)
+			dst = append(dst, figures.FormatFloat(v.Float)...)
 		default:
 			dst = v.AppendDecimal(dst)
 		}
@@ -41,22 +45,22 @@ func (words) Column(t table.Type) func([]byte, *value.Value) []byte {
 }
 
 // run converts the records of a text with the given columns.
-func run(t *testing.T, text string, d *dialect.Dialect, cols ...table.Column) (out string, rejects []convert.Reject, figures []table.Figures) {
+func run(t *testing.T, text string, d *dialect.Dialect, cols ...table.Column) (out string, rejects []reject.Reject, figures []table.Figures) {
 	t.Helper()
 	path := filepath.Join(t.TempDir(), "a.csv")
 	require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
 	in, err := intake.Open(context.Background(), &source.Opener{}, []string{path}, source.DefaultLayout(), nil, false)
 	require.NoError(t, err)
 	defer in.Close()
-	conv, err := convert.New(&table.Table{Columns: cols}, in.Headings, convert.Origin{
-		Load: "0007", Files: []convert.File{{Name: path, Named: map[string]string{"year": "2026"}}},
+	conv, err := convert.New(&table.Table{Columns: cols}, in.Headings, template.Origin{
+		Load: "0007", Files: []template.File{{Name: path, Named: map[string]string{"year": "2026"}}},
 	}, d, words{})
 	require.NoError(t, err)
 	totals := conv.Totals()
 	err = record.Run(context.Background(), in, []record.Work[*convert.Block]{conv.Worker()}, func(k *convert.Block) error {
 		out += string(k.Data)
 		rejects = append(rejects, k.Rejects...)
-		totals.Add(k)
+		totals.Add(k.Totals())
 		return nil
 	})
 	require.NoError(t, err)
@@ -217,13 +221,13 @@ func TestRules(t *testing.T) {
 		{Name: "a", Type: text, Value: "{nothing}"}, {Name: "a", Type: text, Value: "{"}, {From: "a", Type: text, LetterCase: "odd"},
 		{From: "a", Type: date, Default: &zero}, {From: "a", Type: table.Type{Kind: table.Boolean}, TrueWords: []string{"x"}},
 	} {
-		_, err := convert.New(&table.Table{Columns: []table.Column{bad}}, []string{"a"}, convert.Origin{}, dialect.SQLite, nil)
+		_, err := convert.New(&table.Table{Columns: []table.Column{bad}}, []string{"a"}, template.Origin{}, dialect.SQLite, nil)
 		require.Error(t, err, "%+v", bad)
 	}
-	parts, err := convert.NameParts("loans-{year}-{month}.csv", "/tmp/loans-2026-03.csv")
+	parts, err := template.NameParts("loans-{year}-{month}.csv", "/tmp/loans-2026-03.csv")
 	require.NoError(t, err)
 	require.Equal(t, map[string]string{"year": "2026", "month": "03"}, parts)
-	_, err = convert.NameParts("loans-{year}.csv", "gifts-2026.csv")
+	_, err = template.NameParts("loans-{year}.csv", "gifts-2026.csv")
 	require.ErrorContains(t, err, "loans-{year}.csv")
 }
 
@@ -231,30 +235,30 @@ func TestRules(t *testing.T) {
 func TestRefusals(t *testing.T) {
 	rng := rand.New(rand.NewPCG(2, 7))
 	for range 50 {
-		var list convert.Refusals
-		want := map[convert.Where]string{}
+		var list refusal.List
+		want := map[refusal.Where]string{}
 		for i := range int64(400) {
-			at := convert.Where{Part: int(i / 150), Record: i%150 + 1}
+			at := refusal.Where{Part: int(i / 150), Record: i%150 + 1}
 			if reason := []string{"", "", "key", "key", "check"}[rng.IntN(5)]; reason != "" {
-				list.Add(convert.Refusal{Where: at, Columns: []string{"a"}, Reason: reason})
+				list.Add(refusal.Refusal{Where: at, Columns: []string{"a"}, Reason: reason})
 				want[at] = reason
 			}
 		}
-		last := convert.Where{Part: rng.IntN(3), Record: int64(rng.IntN(160))}
+		last := refusal.Where{Part: rng.IntN(3), Record: int64(rng.IntN(160))}
 		if rng.IntN(2) == 0 {
 			list.DropAfter(last)
-			maps.DeleteFunc(want, func(w convert.Where, _ string) bool { return w.Compare(last) > 0 })
+			maps.DeleteFunc(want, func(w refusal.Where, _ string) bool { return w.Compare(last) > 0 })
 		}
 		var text bytes.Buffer
 		_, err := list.WriteTo(&text)
 		require.NoError(t, err)
-		back, err := convert.ReadRefusals(&text)
+		back, err := refusal.Read(&text)
 		require.NoError(t, err)
 		require.Equal(t, len(want), back.Len())
-		from := convert.Where{Part: rng.IntN(3), Record: int64(rng.IntN(150))}
+		from := refusal.Where{Part: rng.IntN(3), Record: int64(rng.IntN(150))}
 		cursor := back.Cursor(from)
 		for i := range int64(450) {
-			at := convert.Where{Part: int(i / 150), Record: i%150 + 1}
+			at := refusal.Where{Part: int(i / 150), Record: i%150 + 1}
 			if at.Compare(from) < 0 {
 				continue
 			}

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"ambertray/internal/convert"
+	"ambertray/internal/refusal"
 	"ambertray/internal/table"
 )
 
@@ -13,7 +14,7 @@ import (
 type Batch struct {
 	data    []byte
 	ends    []int // where each row ends in data
-	records []convert.Where
+	records []refusal.Where
 }
 
 // Add appends the rows of a block.
@@ -21,7 +22,7 @@ func (b *Batch) Add(k *convert.Block) {
 	at := len(b.data)
 	b.data = append(b.data, k.Data...)
 	for i, end := range k.Ends {
-		b.ends, b.records = append(b.ends, at+end), append(b.records, convert.Where{Part: k.Part, Record: k.Numbers[i]})
+		b.ends, b.records = append(b.ends, at+end), append(b.records, refusal.Where{Part: k.Part, Record: k.Numbers[i]})
 	}
 }
 
@@ -43,29 +44,29 @@ func (b *Batch) Rows(from, to int) []byte {
 }
 
 // Record returns which record row i is.
-func (b *Batch) Record(i int) convert.Where { return b.records[i] }
+func (b *Batch) Record(i int) refusal.Where { return b.records[i] }
 
 // Reset takes all rows out.
 func (b *Batch) Reset() { b.data, b.ends, b.records = b.data[:0], b.ends[:0], b.records[:0] }
 
 // Refuse takes out rows, given by their ascending numbers from 1 on, whose key
 // is there already, and adds them to a list.
-func (b *Batch) Refuse(rows []int, key []string, list *convert.Refusals) {
-	why := map[int]*convert.Reason{}
+func (b *Batch) Refuse(rows []int, key []string, list *refusal.List) {
+	why := map[int]*refusal.Reason{}
 	for _, row := range rows {
-		why[row] = &convert.Reason{Columns: key, Reason: SameKey}
+		why[row] = &refusal.Reason{Columns: key, Reason: SameKey}
 	}
 	b.RefuseFor(why, list)
 }
 
 // RefuseFor takes out rows for reasons, by their numbers from 1 on, and adds them
 // to a list.
-func (b *Batch) RefuseFor(why map[int]*convert.Reason, list *convert.Refusals) {
+func (b *Batch) RefuseFor(why map[int]*refusal.Reason, list *refusal.List) {
 	data, ends, records := b.data[:0], b.ends[:0], b.records[:0]
 	start := 0
 	for i, end := range b.ends {
 		if reason := why[i+1]; reason != nil {
-			list.Add(convert.Refusal{Where: b.records[i], Columns: reason.Columns, Reason: reason.Reason})
+			list.Add(refusal.Refusal{Where: b.records[i], Columns: reason.Columns, Reason: reason.Reason})
 		} else {
 			data = append(data, b.data[start:end]...)
 			ends, records = append(ends, len(data)), append(records, b.records[i])

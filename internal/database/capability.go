@@ -4,7 +4,7 @@ import (
 	"context"
 	"fmt"
 
-	"ambertray/internal/convert"
+	"ambertray/internal/refusal"
 	"ambertray/internal/table"
 )
 
@@ -65,7 +65,7 @@ type (
 		Stage(ctx context.Context, t *table.Table, name string) error
 		// Merge merges a staging table into the table by its key; at says which
 		// records the rows of the staging table are.
-		Merge(ctx context.Context, t *table.Table, stage string, at *Numbers) (Merged, *convert.Refusals, error)
+		Merge(ctx context.Context, t *table.Table, stage string, at *Numbers) (Merged, *refusal.List, error)
 	}
 )
 

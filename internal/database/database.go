@@ -11,6 +11,7 @@ import (
 	"ambertray/internal/convert"
 	"ambertray/internal/dialect"
 	"ambertray/internal/ledger"
+	"ambertray/internal/refusal"
 	"ambertray/internal/table"
 )
 
@@ -87,7 +88,7 @@ type Sink interface {
 	Close(abort error) (rows int64, err error)
 	// Refused returns the rows that the server does not take: a key that occurs
 	// twice, a constraint that does not hold. It is known after Close.
-	Refused() *convert.Refusals
+	Refused() *refusal.List
 	// Remarks are what the administrator should know of how the rows went in.
 	Remarks() []string
 }

@@ -6,8 +6,8 @@ import (
 	"strconv"
 	"strings"
 
-	"ambertray/internal/convert"
 	"ambertray/internal/dialect"
+	"ambertray/internal/refusal"
 	"ambertray/internal/table"
 )
 
@@ -51,7 +51,7 @@ type Merger struct {
 // Merge updates the rows of a table whose key the stage has, where they differ,
 // and inserts those that are new. Rows of the stage that the server does not
 // take, or whose key an earlier row of it has, are taken out of it.
-func (m *Merger) Merge(ctx context.Context, t *table.Table, stage string, at *Numbers) (done Merged, refused *convert.Refusals, err error) {
+func (m *Merger) Merge(ctx context.Context, t *table.Table, stage string, at *Numbers) (done Merged, refused *refusal.List, err error) {
 	x := &merging{Merger: m, ctx: ctx, t: t, at: at, table: m.DB.Dialect().QuoteTable(t.Name), stage: m.DB.Dialect().Quote(stage)}
 	x.write()
 	if err := x.weed(); err != nil {
@@ -92,7 +92,7 @@ type merging struct {
 	differ       string // that other columns are not, or ""
 	set          string
 	columns      string
-	refused      convert.Refusals
+	refused      refusal.List
 }
 
 // write writes the pieces of the statements.
@@ -140,7 +140,7 @@ func (x *merging) weed() error {
 	for _, row := range rows {
 		n, err := strconv.ParseInt(row[0], 10, 64)
 		if err == nil {
-			err = x.refuse(n, convert.Refusal{Columns: x.t.Key, Reason: SameKey})
+			err = x.refuse(n, refusal.Refusal{Columns: x.t.Key, Reason: SameKey})
 		}
 		if err != nil {
 			return err
@@ -150,7 +150,7 @@ func (x *merging) weed() error {
 }
 
 // refuse takes a row out of the stage.
-func (x *merging) refuse(n int64, why convert.Refusal) error {
+func (x *merging) refuse(n int64, why refusal.Refusal) error {
 	why.Where = x.at.Record(n)
 	x.refused.Add(why)
 	_, err := x.DB.Exec(x.ctx, fmt.Sprintf("DELETE FROM %s WHERE %s = %d", x.stage, x.Row, n))
@@ -221,7 +221,7 @@ func (x *merging) apply(statement func(from, to int64) string, from, to int64) (
 		return 0, err
 	}
 	if from == to {
-		return 0, x.refuse(from, convert.Refusal{Reason: reason})
+		return 0, x.refuse(from, refusal.Refusal{Reason: reason})
 	}
 	middle := (from + to) / 2
 	first, err := x.apply(statement, from, middle)

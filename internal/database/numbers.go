@@ -4,6 +4,7 @@ import (
 	"sort"
 
 	"ambertray/internal/convert"
+	"ambertray/internal/refusal"
 )
 
 // Numbers knows which record each row is, by the order in which rows were sent.
@@ -16,17 +17,17 @@ type Numbers struct {
 // one after the other.
 type numberRun struct {
 	row   int64
-	first convert.Where
+	first refusal.Where
 }
 
 // Add takes in the rows of a block.
 func (n *Numbers) Add(k *convert.Block) {
 	for _, number := range k.Numbers {
-		n.add(convert.Where{Part: k.Part, Record: number})
+		n.add(refusal.Where{Part: k.Part, Record: number})
 	}
 }
 
-func (n *Numbers) add(at convert.Where) {
+func (n *Numbers) add(at refusal.Where) {
 	n.rows++
 	last := len(n.runs) - 1
 	if last < 0 || n.runs[last].first.Part != at.Part || at.Record-n.runs[last].first.Record != n.rows-n.runs[last].row {
@@ -38,11 +39,11 @@ func (n *Numbers) add(at convert.Where) {
 func (n *Numbers) Rows() int64 { return n.rows }
 
 // Remove takes out the rows that are in a list.
-func (n *Numbers) Remove(list *convert.Refusals) {
+func (n *Numbers) Remove(list *refusal.List) {
 	if list.Len() == 0 {
 		return
 	}
-	gone := map[convert.Where]bool{}
+	gone := map[refusal.Where]bool{}
 	for x := range list.All() {
 		gone[x.Where] = true
 	}
@@ -56,8 +57,8 @@ func (n *Numbers) Remove(list *convert.Refusals) {
 }
 
 // Record returns the record that is a row; the first row is 1.
-func (n *Numbers) Record(row int64) convert.Where {
+func (n *Numbers) Record(row int64) refusal.Where {
 	i := sort.Search(len(n.runs), func(i int) bool { return n.runs[i].row > row }) - 1
 	run := n.runs[i]
-	return convert.Where{Part: run.first.Part, Record: run.first.Record + row - run.row}
+	return refusal.Where{Part: run.first.Part, Record: run.first.Record + row - run.row}
 }

@@ -26,11 +26,11 @@ var layers = [][]string{
 	{"internal/database/mysql", "internal/database/postgres", "internal/database/sqlite", "internal/survey"},
 	{"internal/pass"},
 	{"internal/intake"},
-	{"internal/database", "internal/tray", "internal/reject"},
+	{"internal/database", "internal/tray"},
 	{"internal/convert", "internal/infer", "internal/ledger"},
-	{"internal/delimited", "internal/dialect"},
+	{"internal/delimited", "internal/dialect", "internal/figures", "internal/template"},
 	{"internal/source"},
-	{"internal/value", "internal/table", "internal/record", "internal/publish", "internal/sheet", "internal/note"},
+	{"internal/value", "internal/table", "internal/record", "internal/publish", "internal/sheet", "internal/note", "internal/refusal", "internal/reject"},
 }
 
 const module = "ambertray/"

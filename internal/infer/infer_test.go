@@ -18,8 +18,10 @@ import (
 	"ambertray/internal/dialect"
 	"ambertray/internal/infer"
 	"ambertray/internal/record"
+	"ambertray/internal/reject"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
+	"ambertray/internal/template"
 )
 
 // profile profiles one column of values with so many workers.
@@ -166,9 +168,9 @@ func convertAll(t *testing.T, values []string, c infer.Choice) {
 		Thousands: c.Thousands, Decimal: c.Decimal, Currency: c.Currency, Percent: c.Percent, NullWords: c.NullWords,
 	}}}
 	for _, d := range dialect.All() {
-		conv, err := convert.New(tab, []string{"a", "b"}, convert.Origin{}, d, nil)
+		conv, err := convert.New(tab, []string{"a", "b"}, template.Origin{}, d, nil)
 		require.NoError(t, err)
-		var rejects []convert.Reject
+		var rejects []reject.Reject
 		err = record.Run(context.Background(), open(t, values), []record.Work[*convert.Block]{conv.Worker()}, func(k *convert.Block) error {
 			rejects = append(rejects, k.Rejects...)
 			return nil

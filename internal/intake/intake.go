@@ -13,7 +13,6 @@ import (
 	"strings"
 	"sync/atomic"
 
-	"ambertray/internal/convert"
 	"ambertray/internal/delimited"
 	"ambertray/internal/record"
 	"ambertray/internal/reject"
@@ -44,7 +43,7 @@ func (p *Part) Title() string {
 	if p.Sheet == "" {
 		return p.Name
 	}
-	return p.Name + convert.SheetSign + p.Sheet
+	return p.Name + record.SheetSign + p.Sheet
 }
 
 // SheetName returns the name of the sheet, nil where the part is a file.

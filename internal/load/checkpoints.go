@@ -14,6 +14,7 @@ import (
 	"ambertray/internal/ledger"
 	"ambertray/internal/pass"
 	"ambertray/internal/publish"
+	"ambertray/internal/refusal"
 	"ambertray/internal/table"
 )
 
@@ -47,7 +48,7 @@ type checkpoints struct {
 	read     int64
 	rejected int64 // by us
 	loaded   int64
-	refused  convert.Refusals
+	refused  refusal.List
 }
 
 // newCheckpoints returns a load with checkpoints that begins, or resumes an
@@ -99,7 +100,7 @@ func (c *checkpoints) resume(ctx context.Context) error {
 		return err
 	}
 	c.refused = *list
-	c.refused.DropAfter(convert.Where(c.from)) // which was rolled back
+	c.refused.DropAfter(refusal.Where(c.from)) // which was rolled back
 	c.receipt.Outcome, c.receipt.Before, c.receipt.Counts.TableBefore = was.Outcome, was.Figures, was.Before
 	c.receipt.ResumedFrom = c.entry.Loaded
 	if was.Outcome == Appended {
@@ -130,7 +131,7 @@ func (c *checkpoints) startOver(ctx context.Context) error {
 func (c *checkpoints) write(ctx context.Context, k *convert.Block) error {
 	c.read += k.Read + k.Skipped.Total()
 	c.rejected += int64(len(k.Rejects))
-	k.DropThrough(convert.Where(c.from))
+	k.DropThrough(refusal.Where(c.from))
 	for len(k.Numbers) > 0 {
 		rows := int64(len(k.Numbers))
 		if c.Every > 0 {
@@ -142,7 +143,7 @@ func (c *checkpoints) write(ctx context.Context, k *convert.Block) error {
 		if err := c.sink.Write(head); err != nil {
 			return err
 		}
-		k.DropThrough(convert.Where(c.place))
+		k.DropThrough(refusal.Where(c.place))
 		if c.Every == 0 || c.records < c.Every {
 			continue
 		}
@@ -215,7 +216,7 @@ func (c *checkpoints) writeState() error {
 	return err
 }
 
-func (c *checkpoints) finish(_ context.Context, abort error) (int64, *convert.Refusals, error) {
+func (c *checkpoints) finish(_ context.Context, abort error) (int64, *refusal.List, error) {
 	err := c.endSink(abort)
 	return c.loaded, &c.refused, err
 }

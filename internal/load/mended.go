@@ -8,8 +8,8 @@ import (
 	"os"
 	"path/filepath"
 
-	"ambertray/internal/convert"
 	"ambertray/internal/publish"
+	"ambertray/internal/refusal"
 	"ambertray/internal/reject"
 )
 
@@ -40,18 +40,18 @@ func (m *mended) abort(err error) error {
 // mendRejects are the records that still fail.
 type mendRejects struct {
 	reject.Writer
-	failed convert.Refusals
+	failed refusal.List
 }
 
-func (r *mendRejects) Write(rejects ...convert.Reject) error {
+func (r *mendRejects) Write(rejects ...reject.Reject) error {
 	for _, x := range rejects {
-		r.failed.Add(convert.Refusal{Where: convert.Where{Record: x.Record}})
+		r.failed.Add(refusal.Refusal{Where: refusal.Where{Record: x.Record}})
 	}
 	return r.Writer.Write(rejects...)
 }
 
-func (r *mendRejects) File() string                             { return r.Path }
-func (r *mendRejects) KeepRefused(list *convert.Refusals) error { return nil } // the file has them
+func (r *mendRejects) File() string                         { return r.Path }
+func (r *mendRejects) KeepRefused(list *refusal.List) error { return nil } // the file has them
 
 func (r *mendRejects) Restart() {
 	*r = mendRejects{Writer: reject.Writer{Path: r.Path, Headings: r.Headings, Sources: r.Sources, Again: true}}
@@ -95,9 +95,9 @@ func (m *mended) draft(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	failed := m.failing.failed.Cursor(convert.Where{})
+	failed := m.failing.failed.Cursor(refusal.Where{})
 	err = p.Cells(ctx, func(number int64, cells []string) error {
-		if failed.At(convert.Where{Record: number}) != nil {
+		if failed.At(refusal.Where{Record: number}) != nil {
 			return nil
 		}
 		return w.Write(reject.Mark(cells))

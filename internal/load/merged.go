@@ -8,6 +8,7 @@ import (
 	"ambertray/internal/convert"
 	"ambertray/internal/database"
 	"ambertray/internal/pass"
+	"ambertray/internal/refusal"
 )
 
 // Conditions of a merge.
@@ -56,7 +57,7 @@ func (m *merged) write(_ context.Context, k *convert.Block) error {
 
 // finish merges what was loaded. Rows are refused by the staging table or in the
 // merge.
-func (m *merged) finish(ctx context.Context, abort error) (rows int64, refused *convert.Refusals, err error) {
+func (m *merged) finish(ctx context.Context, abort error) (rows int64, refused *refusal.List, err error) {
 	_, byStage, err := m.closeSink(abort)
 	if err != nil || abort != nil {
 		return 0, nil, err

@@ -8,7 +8,6 @@ import (
 	"path/filepath"
 	"time"
 
-	"ambertray/internal/convert"
 	"ambertray/internal/database"
 	"ambertray/internal/ledger"
 	"ambertray/internal/note"
@@ -75,7 +74,7 @@ func (p *Part) Title() string {
 	if p.Sheet == nil {
 		return p.Source
 	}
-	return p.Source + convert.SheetSign + *p.Sheet
+	return p.Source + record.SheetSign + *p.Sheet
 }
 
 // LoadedPart is a file or sheet of the source that an earlier load has loaded.

@@ -7,20 +7,20 @@ import (
 	"os"
 	"path/filepath"
 
-	"ambertray/internal/convert"
 	"ambertray/internal/publish"
+	"ambertray/internal/refusal"
 	"ambertray/internal/reject"
 )
 
 // rejects keeps the records that are not loaded.
 type rejects interface {
-	Write(rejects ...convert.Reject) error
+	Write(rejects ...reject.Reject) error
 	Close() error
 	File() string
 	// Restart forgets what was written, because the source is read again.
 	Restart()
 	// KeepRefused keeps which records the server refused.
-	KeepRefused(list *convert.Refusals) error
+	KeepRefused(list *refusal.List) error
 }
 
 // loadRejects are those of a load of a source.
@@ -31,7 +31,7 @@ func (r *loadRejects) Restart() {
 	r.Writer = reject.Writer{Path: r.Path, Headings: r.Headings, Sources: r.Sources}
 }
 
-func (r *loadRejects) KeepRefused(list *convert.Refusals) error {
+func (r *loadRejects) KeepRefused(list *refusal.List) error {
 	return writeRefused(filepath.Dir(r.Path), list)
 }
 
@@ -39,19 +39,19 @@ func (r *loadRejects) KeepRefused(list *convert.Refusals) error {
 // that the server refused, which the source itself does not show.
 const refusedFile = "refused.json"
 
-func writeRefused(dir string, list *convert.Refusals) error {
+func writeRefused(dir string, list *refusal.List) error {
 	return publish.Write(filepath.Join(dir, refusedFile), func(w io.Writer) error { _, err := list.WriteTo(w); return err })
 }
 
 // readRefused returns the records that the server refused, if any.
-func readRefused(dir string) (*convert.Refusals, error) {
+func readRefused(dir string) (*refusal.List, error) {
 	f, err := os.Open(filepath.Join(dir, refusedFile))
 	if errors.Is(err, fs.ErrNotExist) {
-		return &convert.Refusals{}, nil
+		return &refusal.List{}, nil
 	}
 	if err != nil {
 		return nil, err
 	}
 	defer f.Close()
-	return convert.ReadRefusals(f)
+	return refusal.Read(f)
 }

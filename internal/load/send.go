@@ -8,6 +8,7 @@ import (
 
 	"ambertray/internal/convert"
 	"ambertray/internal/pass"
+	"ambertray/internal/refusal"
 )
 
 // send reads every record and hands it to the table or to the rejects.
@@ -60,7 +61,7 @@ func (j *job) openSink(ctx context.Context, tableName string) (err error) {
 
 // closeSink ends the bulk path, and returns how many rows it took and those that
 // the server refused.
-func (j *job) closeSink(abort error) (rows int64, refused *convert.Refusals, err error) {
+func (j *job) closeSink(abort error) (rows int64, refused *refusal.List, err error) {
 	rows, err = j.sink.Close(abort)
 	for _, remark := range j.sink.Remarks() {
 		if !slices.Contains(j.receipt.Remarks, remark) {
@@ -72,7 +73,7 @@ func (j *job) closeSink(abort error) (rows int64, refused *convert.Refusals, err
 
 // readAgain reads the source again because of rows that the server refused: only
 // now is it known that they belong to the rejects and not to the figures.
-func (j *job) readAgain(ctx context.Context, first *pass.Outcome, refused *convert.Refusals) (*pass.Outcome, error) {
+func (j *job) readAgain(ctx context.Context, first *pass.Outcome, refused *refusal.List) (*pass.Outcome, error) {
 	o := pass.Options{
 		Dialect: j.to.Dialect(), Load: j.receipt.Load, Table: j.table, Refused: refused, Progress: j.Progress, NoFigures: j.Verify == RowsOnly,
 		Block: func(k *convert.Block) error { return j.rejects.Write(k.Rejects...) },

@@ -8,9 +8,9 @@ import (
 	"os"
 	"path/filepath"
 
-	"ambertray/internal/convert"
 	"ambertray/internal/database"
 	"ambertray/internal/pass"
+	"ambertray/internal/refusal"
 	"ambertray/internal/reject"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
@@ -107,7 +107,7 @@ func Verify(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 type lastLoad struct {
 	id, dir string
 	receipt *Receipt // nil without one
-	refused *convert.Refusals
+	refused *refusal.List
 	before  counted
 }
 

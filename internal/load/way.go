@@ -5,6 +5,7 @@ import (
 
 	"ambertray/internal/convert"
 	"ambertray/internal/pass"
+	"ambertray/internal/refusal"
 )
 
 // way is a way of loading: whole, with checkpoints, merged or mended. The runner
@@ -17,7 +18,7 @@ type way interface {
 	write(ctx context.Context, k *convert.Block) error
 	// finish ends the bulk path, or gives it up because of an error. It returns how
 	// many rows the table has of the load, and those that the server refused.
-	finish(ctx context.Context, abort error) (rows int64, refused *convert.Refusals, err error)
+	finish(ctx context.Context, abort error) (rows int64, refused *refusal.List, err error)
 	// verify compares the table with what was read.
 	verify(ctx context.Context, out *pass.Outcome) ([]Difference, error)
 	// commit makes the rows permanent, with their entry in the ledger.

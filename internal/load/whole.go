@@ -5,6 +5,7 @@ import (
 
 	"ambertray/internal/convert"
 	"ambertray/internal/pass"
+	"ambertray/internal/refusal"
 )
 
 // whole loads in one transaction, into a table that it creates, appends to or
@@ -21,7 +22,7 @@ func (w *whole) prepare(ctx context.Context) error {
 
 func (w *whole) write(_ context.Context, k *convert.Block) error { return w.sink.Write(k) }
 
-func (w *whole) finish(_ context.Context, abort error) (int64, *convert.Refusals, error) {
+func (w *whole) finish(_ context.Context, abort error) (int64, *refusal.List, error) {
 	return w.closeSink(abort)
 }
 

@@ -7,12 +7,12 @@ import (
 	"slices"
 	"strings"
 
-	"ambertray/internal/convert"
 	"ambertray/internal/delimited"
 	"ambertray/internal/intake"
 	"ambertray/internal/record"
 	"ambertray/internal/reject"
 	"ambertray/internal/source"
+	"ambertray/internal/template"
 	"ambertray/internal/tray"
 )
 
@@ -94,7 +94,7 @@ func OpenKept(ctx context.Context, t *tray.Tray, opener *source.Opener, path str
 	}
 	p := &Pass{in: in, Headings: header, Sources: sources, tray: t, kept: true}
 	for _, name := range sources {
-		p.files = append(p.files, convert.File{Name: name})
+		p.files = append(p.files, template.File{Name: name})
 	}
 	return p, nil
 }
@@ -145,10 +145,10 @@ func (p *Pass) Cells(ctx context.Context, do func(number int64, cells []string) 
 
 // remarkEdits says of records that are rejected again that a change of what was
 // wrong with them has no effect: only the cells of the record count.
-func remarkEdits(rejects []convert.Reject) {
+func remarkEdits(rejects []reject.Reject) {
 	for i := range rejects {
 		r := &rejects[i]
-		if r.Cells != nil && r.Column == r.Cells[convert.KeptColumn] && r.Value != r.Cells[convert.KeptValue] {
+		if r.Cells != nil && r.Column == r.Cells[reject.ColumnCell] && r.Value != r.Cells[reject.ValueCell] {
 			r.Reason += `; the column "value" is not read: correct the cell under its heading`
 		}
 	}

@@ -14,9 +14,11 @@ import (
 	"ambertray/internal/dialect"
 	"ambertray/internal/intake"
 	"ambertray/internal/record"
+	"ambertray/internal/refusal"
 	"ambertray/internal/reject"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
+	"ambertray/internal/template"
 	"ambertray/internal/tray"
 )
 
@@ -32,7 +34,7 @@ type Options struct {
 	Table   *table.Table // instead of the tray's, if not nil: with the types of a table that is there
 	Load    string       // id of the load, which computed columns may refer to
 	// Refused are records that are rejected, for a server does not take them.
-	Refused   *convert.Refusals
+	Refused   *refusal.List
 	Keys      convert.Keys // of those, to name the records that have them first
 	NoFigures bool         // of the columns are wanted
 	// Encoder encodes the records; with nil they are only judged.
@@ -69,7 +71,7 @@ func (o *Outcome) Read() int64 { return o.Records + o.Skipped.Total() }
 type Pass struct {
 	Headings []string
 	Sources  []string
-	files    []convert.File
+	files    []template.File
 	in       *intake.Intake
 	tray     *tray.Tray
 	kept     bool // the source is a file of rejects
@@ -94,7 +96,7 @@ func Open(ctx context.Context, t *tray.Tray, opener *source.Opener) (*Pass, erro
 	p := &Pass{in: in, Headings: in.Headings, tray: t}
 	for i := range in.Parts {
 		p.Sources = append(p.Sources, in.Parts[i].Title())
-		p.files = append(p.files, convert.File{Name: in.Parts[i].Name, Sheet: in.Parts[i].Sheet})
+		p.files = append(p.files, template.File{Name: in.Parts[i].Name, Sheet: in.Parts[i].Sheet})
 	}
 	if err := p.checkHeadings(); err != nil {
 		in.Close()
@@ -179,7 +181,7 @@ func (p *Pass) Run(ctx context.Context, o Options) (*Outcome, error) {
 			remarkEdits(k.Rejects)
 		}
 		out.add(k)
-		totals.Add(k)
+		totals.Add(k.Totals())
 		if o.Progress != nil {
 			o.Progress(Progress{p.in.Done(), p.in.Size(), out.Records})
 		}
@@ -234,12 +236,12 @@ func (p *Pass) converter(o Options) (*convert.Converter, error) {
 }
 
 // origin says where the records come from.
-func (p *Pass) origin(load string) (convert.Origin, error) {
-	from := convert.Origin{Load: load, Kept: p.kept}
+func (p *Pass) origin(load string) (template.Origin, error) {
+	from := template.Origin{Load: load, Kept: p.kept}
 	for _, f := range p.files {
 		if p.tray.NameParts != "" {
 			var err error
-			if f.Named, err = convert.NameParts(p.tray.NameParts, f.Name); err != nil {
+			if f.Named, err = template.NameParts(p.tray.NameParts, f.Name); err != nil {
 				return from, err
 			}
 		}

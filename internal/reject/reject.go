@@ -8,23 +8,6 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-
-	"ambertray/internal/convert"
-)
-
-// Names of files in the folder of a load: of the records that are rejected, and
-// of those that were corrected and loaded since. Both have the same columns.
-const (
-	FileName   = "rejects.csv"
-	MendedName = "mended.csv"
-)
-
-// The first columns of the file. Behind them stand the cells of the record
-// under the headings of the source, and last the record as it stands in the
-// source where its cells do not fit those headings.
-var (
-	columns  = []string{"source", "record", "line", "column", "value", "reason"}
-	original = "original"
 )
 
 // Header returns the header of a file of rejects for a source with the given
@@ -95,7 +78,7 @@ type Writer struct {
 }
 
 // Write appends rejects.
-func (w *Writer) Write(rejects ...convert.Reject) error {
+func (w *Writer) Write(rejects ...Reject) error {
 	for _, r := range rejects {
 		if err := w.write(r); err != nil {
 			return err
@@ -104,7 +87,7 @@ func (w *Writer) Write(rejects ...convert.Reject) error {
 	return nil
 }
 
-func (w *Writer) write(r convert.Reject) error {
+func (w *Writer) write(r Reject) error {
 	if err := w.Open(); err != nil {
 		return err
 	}
@@ -112,7 +95,7 @@ func (w *Writer) write(r convert.Reject) error {
 	row := []string{w.Sources[r.Part], strconv.FormatInt(r.Record, 10), strconv.FormatInt(r.Line, 10), r.Column, r.Value, reason}
 	switch {
 	case r.Cells != nil && w.Again:
-		copy(row, r.Cells[:convert.KeptPlace])
+		copy(row, r.Cells[:PlaceCells])
 		row = append(row, r.Cells[len(columns):]...)
 	case r.Cells != nil:
 		row = append(append(row, r.Cells...), "")

@@ -9,7 +9,6 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"ambertray/internal/convert"
 	"ambertray/internal/reject"
 )
 
@@ -21,12 +20,12 @@ func TestWriter(t *testing.T) {
 	require.NoError(t, w.Close())
 	require.NoFileExists(t, path, "without a reject there is no file")
 
-	require.NoError(t, w.Write(convert.Reject{
+	require.NoError(t, w.Write(reject.Reject{
 		Record: 3, Line: 4, Column: "no", Value: "x", Reason: "not a number", More: []string{`name "": no value`},
 		Cells: []string{"x", "say \"hi\",\nnow"}, Text: "never used",
 	}))
-	require.NoError(t, w.Write(convert.Reject{Record: 4, Line: 6, Column: "no", Value: "=1+1", Reason: "not a number", Cells: []string{"=1+1", "-5,5"}}))
-	require.NoError(t, w.Write(convert.Reject{Part: 1, Record: 9, Line: 12, Reason: "3 cells, not 2", Text: "a,\"b\",c"}))
+	require.NoError(t, w.Write(reject.Reject{Record: 4, Line: 6, Column: "no", Value: "=1+1", Reason: "not a number", Cells: []string{"=1+1", "-5,5"}}))
+	require.NoError(t, w.Write(reject.Reject{Part: 1, Record: 9, Line: 12, Reason: "3 cells, not 2", Text: "a,\"b\",c"}))
 	require.NoError(t, w.Close())
 	text, err := os.ReadFile(path)
 	require.NoError(t, err)
@@ -40,7 +39,7 @@ func TestWriter(t *testing.T) {
 	}, rows)
 
 	full := reject.Writer{Path: filepath.Join(t.TempDir(), "none", reject.FileName)}
-	require.ErrorIs(t, full.Write(convert.Reject{}), os.ErrNotExist)
+	require.ErrorIs(t, full.Write(reject.Reject{}), os.ErrNotExist)
 }
 
 // TestMark gives every cell back, and none that a spreadsheet program runs.

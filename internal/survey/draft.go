@@ -11,8 +11,8 @@ import (
 
 	"github.com/dustin/go-humanize"
 
-	"ambertray/internal/convert"
 	"ambertray/internal/dialect"
+	"ambertray/internal/record"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
 	"ambertray/internal/tray"
@@ -66,7 +66,7 @@ func (s *Survey) addParts(t *tray.Tray) {
 	}
 	longest := map[string]map[string]int{"file": {}, "sheet": {}}
 	for _, part := range s.Parts {
-		file, sheet, _ := strings.Cut(part, convert.SheetSign)
+		file, sheet, _ := strings.Cut(part, record.SheetSign)
 		file = filepath.Base(file)
 		longest["file"][file], longest["sheet"][sheet] = utf8.RuneCountInString(file), utf8.RuneCountInString(sheet)
 	}

@@ -16,7 +16,7 @@ func decodeColumn(n *yaml.Node) (table.Column, error) {
 	var typ, format, byDefault *yaml.Node
 	keys := map[string]decoder{
 		"from":        text(&c.From),
-		"value":       template(&c.Value),
+		"value":       templateText(&c.Value),
 		"name":        text(&c.Name),
 		"type":        func(n *yaml.Node) error { typ = n; return nil },
 		"format":      func(n *yaml.Node) error { format = n; return text(&c.Format)(n) },

@@ -8,7 +8,7 @@ import (
 	"github.com/agnivade/levenshtein"
 	"go.yaml.in/yaml/v3"
 
-	"ambertray/internal/convert"
+	"ambertray/internal/template"
 	"ambertray/internal/value"
 )
 
@@ -118,13 +118,13 @@ func truth(to *bool) decoder {
 	}
 }
 
-// template reads a text with references in braces.
-func template(to *string) decoder {
+// templateText reads a text with references in braces.
+func templateText(to *string) decoder {
 	return func(n *yaml.Node) error {
 		if err := text(to)(n); err != nil {
 			return err
 		}
-		if _, err := convert.ParseTemplate(*to); err != nil {
+		if _, err := template.Parse(*to); err != nil {
 			return wrong(n, "%v", err)
 		}
 		return nil

@@ -10,9 +10,9 @@ import (
 
 	"go.yaml.in/yaml/v3"
 
-	"ambertray/internal/convert"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
+	"ambertray/internal/template"
 )
 
 // Error is a mistake in a tray file and the place where it stands.
@@ -79,7 +79,7 @@ func (t *Tray) decode(doc *yaml.Node) error {
 
 func (t *Tray) decodeSource(n *yaml.Node) error {
 	keys := map[string]decoder{
-		"files": list(&t.Files), "format": text(&t.Layout.Format, source.Delimited, source.SheetRows), "name_parts": template(&t.NameParts),
+		"files": list(&t.Files), "format": text(&t.Layout.Format, source.Delimited, source.SheetRows), "name_parts": templateText(&t.NameParts),
 	}
 	for _, s := range source.Settings {
 		keys[s.Key] = func(n *yaml.Node) error {
@@ -177,8 +177,8 @@ func (t *Tray) checkRefs(root *yaml.Node, c table.Column) error {
 	if c.Value == "" {
 		return nil
 	}
-	known := slices.Clone(convert.Facts)
-	if parts, err := convert.ParseTemplate(t.NameParts); err == nil {
+	known := slices.Clone(template.References)
+	if parts, err := template.Parse(t.NameParts); err == nil {
 		known = append(known, parts.Refs()...)
 	}
 	for _, other := range t.Table.Columns {
@@ -186,7 +186,7 @@ func (t *Tray) checkRefs(root *yaml.Node, c table.Column) error {
 			known = append(known, other.From)
 		}
 	}
-	value, err := convert.ParseTemplate(c.Value)
+	value, err := template.Parse(c.Value)
 	if err != nil {
 		return wrong(find(root, c.Value), "column %s: value %v", c.Name, err)
 	}

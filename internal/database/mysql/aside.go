@@ -10,6 +10,7 @@ import (
 	"ambertray/internal/convert"
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
+	"ambertray/internal/refusal"
 	"ambertray/internal/table"
 )
 
@@ -23,7 +24,7 @@ type aside struct {
 	x       *tx
 	tab     *table.Table
 	numbers database.Numbers
-	refused convert.Refusals
+	refused refusal.List
 }
 
 // asideName is the name of the temporary table.
@@ -50,7 +51,7 @@ func (a *aside) Write(k *convert.Block) error {
 }
 
 // Refused implements database.Sink.
-func (a *aside) Refused() *convert.Refusals { return &a.refused }
+func (a *aside) Refused() *refusal.List { return &a.refused }
 
 // Close implements database.Sink.
 func (a *aside) Close(abort error) (int64, error) {
@@ -109,7 +110,7 @@ func (a *aside) weed() error {
 // uniqueIndexes returns, as reasons for refusing rows that repeat them, the unique
 // indexes of the table whose columns are all loaded. The others,
 // and those on the beginning of a text, are left to the servers that hold the rows.
-func (a *aside) uniqueIndexes() (list []convert.Reason, err error) {
+func (a *aside) uniqueIndexes() (list []refusal.Reason, err error) {
 	rows, err := a.x.t.Query(a.ctx, `SELECT index_name, group_concat(column_name ORDER BY seq_in_index SEPARATOR '\n') FROM information_schema.statistics
 		WHERE non_unique = 0 AND `+place(a.tab.Name)+" GROUP BY index_name HAVING sum(sub_part IS NOT NULL) = 0 ORDER BY index_name = 'PRIMARY' DESC, index_name")
 	if err != nil {
@@ -120,7 +121,7 @@ func (a *aside) uniqueIndexes() (list []convert.Reason, err error) {
 		loaded[c.Name] = true
 	}
 	for _, row := range rows {
-		u := convert.Reason{Columns: strings.Split(row[1], "\n"), Reason: "unique index " + row[0] + " has it already"}
+		u := refusal.Reason{Columns: strings.Split(row[1], "\n"), Reason: "unique index " + row[0] + " has it already"}
 		if slices.ContainsFunc(u.Columns, func(c string) bool { return !loaded[c] }) {
 			continue
 		}
@@ -136,14 +137,14 @@ func (a *aside) uniqueIndexes() (list []convert.Reason, err error) {
 const perDelete = 1000
 
 // takeOut takes rows out of the temporary table.
-func (a *aside) takeOut(rows []int64, why convert.Reason) error {
+func (a *aside) takeOut(rows []int64, why refusal.Reason) error {
 	for len(rows) > 0 {
 		some := rows[:min(len(rows), perDelete)]
 		rows = rows[len(some):]
 		var list []string
 		for _, n := range some {
 			list = append(list, strconv.FormatInt(n, 10))
-			a.refused.Add(convert.Refusal{Where: a.numbers.Record(n), Columns: why.Columns, Reason: why.Reason})
+			a.refused.Add(refusal.Refusal{Where: a.numbers.Record(n), Columns: why.Columns, Reason: why.Reason})
 		}
 		statement := fmt.Sprintf("DELETE FROM %s WHERE %s IN (%s)", asideName, database.RowOfStage, strings.Join(list, ", "))
 		if _, err := a.x.t.Exec(a.ctx, statement); err != nil {
@@ -202,7 +203,7 @@ func (a *aside) search(from, to int64) error {
 		return back
 	}
 	if from == to {
-		return a.takeOut([]int64{from}, convert.Reason{Reason: reason}) // with no transaction open
+		return a.takeOut([]int64{from}, refusal.Reason{Reason: reason}) // with no transaction open
 	}
 	middle := (from + to) / 2
 	if err := a.search(from, middle); err != nil {

@@ -5,15 +5,15 @@ import (
 	"slices"
 	"strings"
 
-	"ambertray/internal/convert"
 	"ambertray/internal/database"
+	"ambertray/internal/refusal"
 )
 
 // collationRemarks explains keys that the server found equal although their text
 // differs: by the collation of the columns of the key. It has none where no row was
 // refused for its key.
 func (s *sink) collationRemarks() (remarks []string, err error) {
-	sameKey := slices.ContainsFunc(s.refused.Reasons, func(r convert.Reason) bool { return r.Reason == database.SameKey })
+	sameKey := slices.ContainsFunc(s.refused.Reasons, func(r refusal.Reason) bool { return r.Reason == database.SameKey })
 	if !sameKey {
 		return nil, nil
 	}

@@ -5,6 +5,7 @@ import (
 
 	"ambertray/internal/convert"
 	"ambertray/internal/pass"
+	"ambertray/internal/refusal"
 	"ambertray/internal/source"
 	"ambertray/internal/tray"
 )
@@ -13,7 +14,7 @@ import (
 func (t *Target) ForbidBulk() { t.noBulk = true }
 
 // LoadInto loads a tray into a table that is made by a statement.
-func (t *Target) LoadInto(ddl string, tr *tray.Tray) (*convert.Refusals, error) {
+func (t *Target) LoadInto(ddl string, tr *tray.Tray) (*refusal.List, error) {
 	ctx := context.Background()
 	if err := t.exec(ctx, ddl); err != nil {
 		return nil, err

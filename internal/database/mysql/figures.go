@@ -11,9 +11,9 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
-	"ambertray/internal/convert"
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
+	"ambertray/internal/figures"
 	"ambertray/internal/table"
 	"ambertray/internal/value"
 )
@@ -169,7 +169,7 @@ func doubles(ctx context.Context, conn *sql.Conn, name, from string, single bool
 		return f, err
 	}
 	defer rows.Close()
-	totals := convert.NewTotals([]table.Type{{Kind: table.Double}})
+	totals := figures.NewTotals([]table.Type{{Kind: table.Double}})
 	var x *float64
 	for rows.Next() {
 		if err := rows.Scan(&x); err != nil {

@@ -16,6 +16,7 @@ import (
 	"ambertray/internal/convert"
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
+	"ambertray/internal/refusal"
 	"ambertray/internal/table"
 )
 
@@ -44,8 +45,8 @@ type sink struct {
 	rows      int64
 	// collations explains keys that are equal by the collation of their columns.
 	collations []string
-	refused    convert.Refusals // by the server; the feeder's goroutine adds them
-	long       convert.Refusals // longer than a packet
+	refused    refusal.List // by the server; the feeder's goroutine adds them
+	long       refusal.List // longer than a packet
 }
 
 var readers atomic.Int64 // names are the driver's, for the whole program
@@ -130,7 +131,7 @@ const packetRoom = 4096
 func (s *sink) refuseLong(k *convert.Block, rows []int) {
 	reason := fmt.Sprintf("longer than the server's max_allowed_packet of %d bytes", s.longest+packetRoom)
 	for _, i := range rows {
-		s.long.Add(convert.Refusal{Where: convert.Where{Part: k.Part, Record: k.Numbers[i]}, Reason: reason})
+		s.long.Add(refusal.Refusal{Where: refusal.Where{Part: k.Part, Record: k.Numbers[i]}, Reason: reason})
 	}
 	k.Remove(rows)
 }
@@ -307,8 +308,8 @@ func repeated(err *mysql.MySQLError) (index string, ok bool) {
 }
 
 // refuse keeps a row that the server does not take.
-func (s *sink) refuse(where convert.Where, err *mysql.MySQLError) {
-	r := convert.Refusal{Where: where, Reason: err.Message}
+func (s *sink) refuse(where refusal.Where, err *mysql.MySQLError) {
+	r := refusal.Refusal{Where: where, Reason: err.Message}
 	index, same := repeated(err)
 	foreign := foreignKey.FindStringSubmatch(err.Message)
 	at := columnNamed.FindStringSubmatch(err.Message)
@@ -338,9 +339,9 @@ var (
 const incorrectString = 1366
 
 // Refused implements database.Sink.
-func (s *sink) Refused() *convert.Refusals {
+func (s *sink) Refused() *refusal.List {
 	s.refused.Append(&s.long)
-	s.long = convert.Refusals{}
+	s.long = refusal.List{}
 	return &s.refused
 }
 

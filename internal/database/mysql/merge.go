@@ -7,9 +7,9 @@ import (
 
 	"github.com/go-sql-driver/mysql"
 
-	"ambertray/internal/convert"
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
+	"ambertray/internal/refusal"
 	"ambertray/internal/table"
 )
 
@@ -42,7 +42,7 @@ func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
 
 // Merge implements database.StagingTx. The server would take texts for equal that its
 // collation does not tell apart.
-func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *database.Numbers) (database.Merged, *convert.Refusals, error) {
+func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *database.Numbers) (database.Merged, *refusal.List, error) {
 	if err := x.renumber(ctx, dialect.MySQL.Quote(stage)); err != nil {
 		return database.Merged{}, nil, err
 	}

@@ -15,6 +15,7 @@ import (
 	"ambertray/internal/convert"
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
+	"ambertray/internal/refusal"
 	"ambertray/internal/table"
 )
 
@@ -34,14 +35,14 @@ type adder struct {
 	batch   *database.Batch // that is being copied
 	weeded  bool            // the rows that break constraints were taken out of the batch
 	rows    int64
-	refused convert.Refusals
+	refused refusal.List
 }
 
 // Encoder implements database.Sink.
 func (a *adder) Encoder() convert.Encoder { return encoder{len(a.tab.Loaded())} }
 
 // Refused implements database.Sink.
-func (a *adder) Refused() *convert.Refusals { return &a.refused }
+func (a *adder) Refused() *refusal.List { return &a.refused }
 
 // Remarks implements database.Sink.
 func (a *adder) Remarks() []string { return nil }
@@ -150,7 +151,7 @@ var (
 // refuse keeps a row that the server does not take, with the columns that are at
 // fault and, of a foreign key, the table that lacks their values.
 func (a *adder) refuse(row int, pg *pgconn.PgError) {
-	r := convert.Refusal{Where: a.batch.Record(row), Reason: pg.Message}
+	r := refusal.Refusal{Where: a.batch.Record(row), Reason: pg.Message}
 	var columns []string
 	if m := sameColumns.FindStringSubmatch(pg.Detail); m != nil {
 		columns = strings.Split(m[1], ", ")

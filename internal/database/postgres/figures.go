@@ -8,9 +8,9 @@ import (
 	"strconv"
 	"strings"
 
-	"ambertray/internal/convert"
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
+	"ambertray/internal/figures"
 	"ambertray/internal/table"
 )
 
@@ -150,5 +150,5 @@ func reformat(s string) string {
 	if err != nil {
 		return s
 	}
-	return convert.FormatFloat(f)
+	return figures.FormatFloat(f)
 }

@@ -7,9 +7,9 @@ import (
 
 	"github.com/jackc/pgx/v5/pgconn"
 
-	"ambertray/internal/convert"
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
+	"ambertray/internal/refusal"
 	"ambertray/internal/table"
 )
 
@@ -23,7 +23,7 @@ func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
 }
 
 // Merge implements database.StagingTx.
-func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *database.Numbers) (database.Merged, *convert.Refusals, error) {
+func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *database.Numbers) (database.Merged, *refusal.List, error) {
 	if _, err := x.t.Exec(ctx, "ANALYZE "+dialect.PostgreSQL.Quote(stage)); err != nil { // or it is taken for an empty one
 		return database.Merged{}, nil, err
 	}

@@ -17,6 +17,7 @@ import (
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
 	"ambertray/internal/ledger"
+	"ambertray/internal/refusal"
 	"ambertray/internal/table"
 )
 
@@ -259,7 +260,7 @@ type sink struct {
 	ended   bool         // the result of the COPY was taken
 	numbers database.Numbers
 	copied  int64 // taken by the server
-	refused convert.Refusals
+	refused refusal.List
 }
 
 // Encoder implements database.Sink.
@@ -272,7 +273,7 @@ func (s *sink) Write(k *convert.Block) error {
 }
 
 // Refused implements database.Sink.
-func (s *sink) Refused() *convert.Refusals { return &s.refused }
+func (s *sink) Refused() *refusal.List { return &s.refused }
 
 // Remarks implements database.Sink.
 func (s *sink) Remarks() []string { return nil }
@@ -360,7 +361,7 @@ func (x *tx) takeOut(ctx context.Context, tab *table.Table, s *sink) error {
 			return err
 		}
 		s.copied--
-		s.refused.Add(convert.Refusal{Where: s.numbers.Record(n), Columns: tab.Key, Reason: database.SameKey})
+		s.refused.Add(refusal.Refusal{Where: s.numbers.Record(n), Columns: tab.Key, Reason: database.SameKey})
 	}
 	return rows.Err()
 }

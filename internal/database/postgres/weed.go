@@ -9,9 +9,9 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 
-	"ambertray/internal/convert"
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
+	"ambertray/internal/refusal"
 )
 
 // constraintViolations is the class of errors of constraints that do not hold.
@@ -33,7 +33,7 @@ func (a *adder) weed() error {
 	if err != nil {
 		return err
 	}
-	why := map[int]*convert.Reason{}
+	why := map[int]*refusal.Reason{}
 	for _, c := range constraints {
 		if err := a.takeRows(why, &c); err != nil {
 			return err
@@ -46,7 +46,7 @@ func (a *adder) weed() error {
 // takeRows takes the rows that break a constraint out of the temporary table, so
 // that a row which would repeat one of them does not. A condition that the server
 // does not take, because it is on columns that are not loaded, finds none.
-func (a *adder) takeRows(why map[int]*convert.Reason, c *constraint) error {
+func (a *adder) takeRows(why map[int]*refusal.Reason, c *constraint) error {
 	const op = "look for rows that break a constraint"
 	if err := a.x.exec(a.ctx, []string{"SAVEPOINT weed"}); err != nil {
 		return a.x.t.fail(op, err)
@@ -77,7 +77,7 @@ func queryRows(ctx context.Context, tx pgx.Tx, query string) ([]int, error) {
 // a constraint, and the reason for refusing them.
 type constraint struct {
 	broken string
-	convert.Reason
+	refusal.Reason
 }
 
 // constraints returns those of the table that can be looked at for many rows at
@@ -96,7 +96,7 @@ func (a *adder) constraints() (list []constraint, err error) {
 	defer rows.Close()
 	var unique []constraint
 	if len(a.tab.Key) > 0 {
-		unique = append(unique, constraint{a.repeated(a.tab.Key), convert.Reason{Columns: a.tab.Key, Reason: database.SameKey}})
+		unique = append(unique, constraint{a.repeated(a.tab.Key), refusal.Reason{Columns: a.tab.Key, Reason: database.SameKey}})
 	}
 	for rows.Next() {
 		var kind, name, expression, referred string
@@ -104,7 +104,7 @@ func (a *adder) constraints() (list []constraint, err error) {
 		if err := rows.Scan(&kind, &name, &expression, &referred, &columns, &keys); err != nil {
 			return nil, a.x.t.fail(op, err)
 		}
-		at := convert.Reason{Columns: database.AtFault(a.tab, columns)}
+		at := refusal.Reason{Columns: database.AtFault(a.tab, columns)}
 		switch kind {
 		case "c":
 			_, bare, _ := strings.Cut("."+a.tab.Name, ".")

@@ -9,9 +9,9 @@ import (
 
 	"zombiezen.com/go/sqlite"
 
-	"ambertray/internal/convert"
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
+	"ambertray/internal/figures"
 	"ambertray/internal/table"
 	"ambertray/internal/value"
 )
@@ -19,7 +19,7 @@ import (
 // Figures implements database.Target. The engine runs in this process, so that
 // reading every value and adding it up here is both exact and several times
 // faster than its aggregate functions.
-func (t *Target) Figures(ctx context.Context, tab *table.Table) (rows int64, figures []table.Figures, err error) {
+func (t *Target) Figures(ctx context.Context, tab *table.Table) (rows int64, list []table.Figures, err error) {
 	t.conn.SetInterrupt(ctx.Done())
 	op := "ask for the figures of " + tab.Name
 	if exists, err := t.Exists(ctx, tab.Name); err != nil {
@@ -46,7 +46,7 @@ func (t *Target) Figures(ctx context.Context, tab *table.Table) (rows int64, fig
 		return 0, nil, t.fail(op, err)
 	}
 	defer stmt.Finalize()
-	totals := convert.NewTotals(types)
+	totals := figures.NewTotals(types)
 	readers := make([]reader, len(types))
 	for i, typ := range types {
 		readers[i] = readerOf(typ)

@@ -7,9 +7,9 @@ import (
 
 	"zombiezen.com/go/sqlite"
 
-	"ambertray/internal/convert"
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
+	"ambertray/internal/refusal"
 	"ambertray/internal/table"
 )
 
@@ -24,7 +24,7 @@ func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
 }
 
 // Merge implements database.StagingTx.
-func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *database.Numbers) (database.Merged, *convert.Refusals, error) {
+func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *database.Numbers) (database.Merged, *refusal.List, error) {
 	m := database.Merger{
 		DB: x.t, Row: "rowid",
 		Update: func(table, stage, set, where string) string {

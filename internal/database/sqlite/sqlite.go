@@ -22,6 +22,7 @@ import (
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
 	"ambertray/internal/ledger"
+	"ambertray/internal/refusal"
 	"ambertray/internal/table"
 )
 
@@ -331,7 +332,7 @@ type sink struct {
 	rows    int64
 	tab     *table.Table
 	key     []string // names of the columns of the key
-	refused convert.Refusals
+	refused refusal.List
 	// foreign are the foreign keys of the table, read when one does not hold.
 	foreign     []foreignKey
 	foreignRead bool
@@ -342,9 +343,9 @@ var failedOn = regexp.MustCompile(`^(?:NOT NULL|UNIQUE) constraint failed: [^.,]
 
 // refuse keeps a row that a constraint does not let in; the statement that
 // failed has changed nothing.
-func (s *sink) refuse(where convert.Where, row []byte, err error) error {
+func (s *sink) refuse(where refusal.Where, row []byte, err error) error {
 	_ = s.stmt.Reset() // it repeats the error
-	r := convert.Refusal{Where: where, Reason: reasonOf(err)}
+	r := refusal.Refusal{Where: where, Reason: reasonOf(err)}
 	at := failedOn.FindStringSubmatch(r.Reason)
 	switch code := sqlite.ErrCode(err); {
 	case code == sqlite.ResultConstraintPrimaryKey, code == sqlite.ResultConstraintRowID:
@@ -365,7 +366,7 @@ func (s *sink) refuse(where convert.Where, row []byte, err error) error {
 }
 
 // Refused implements database.Sink.
-func (s *sink) Refused() *convert.Refusals { return &s.refused }
+func (s *sink) Refused() *refusal.List { return &s.refused }
 
 // Encoder implements database.Sink.
 func (s *sink) Encoder() convert.Encoder { return encoder{} }
@@ -381,7 +382,7 @@ func (s *sink) Write(k *convert.Block) error {
 		data = bind(s.stmt, s.columns, row)
 		if _, err := s.stmt.Step(); err != nil {
 			if sqlite.ErrCode(err).ToPrimary() == sqlite.ResultConstraint {
-				err = s.refuse(convert.Where{Part: k.Part, Record: k.Numbers[i]}, row, err)
+				err = s.refuse(refusal.Where{Part: k.Part, Record: k.Numbers[i]}, row, err)
 				if err != nil {
 					return err
 				}

@@ -1,4 +1,6 @@
-package convert
+// Package figures adds up the values of columns into the figures by which a table is
+// compared with its source.
+package figures
 
 import (
 	"bytes"
@@ -25,25 +27,16 @@ func NewTotals(types []table.Type) *Totals {
 	return t
 }
 
-// Totals returns totals for the columns as the target stores them.
-func (c *Converter) Totals() *Totals {
-	var types []table.Type
-	for i := range c.columns {
-		types = append(types, c.columns[i].stored)
-	}
-	return NewTotals(types)
-}
-
 // Null takes in a NULL of column i.
 func (t *Totals) Null(i int) { t.columns[i].nulls++ }
 
 // Value takes in a value of column i.
 func (t *Totals) Value(i int, v *value.Value) { t.columns[i].add(v) }
 
-// Add takes in the values of a block.
-func (t *Totals) Add(k *Block) {
+// Add takes in the values of other records.
+func (t *Totals) Add(o *Totals) {
 	for i := range t.columns {
-		t.columns[i].merge(&k.totals.columns[i])
+		t.columns[i].merge(&o.columns[i])
 	}
 }
 
@@ -56,7 +49,8 @@ func (t *Totals) Figures() []table.Figures {
 	return all
 }
 
-func (t *Totals) reset() {
+// Reset takes all values out again.
+func (t *Totals) Reset() {
 	for i := range t.columns {
 		t.columns[i].reset()
 	}

@@ -1,4 +1,6 @@
-package convert
+// Package template computes the text of columns that are not in a source, and takes
+// names of files apart.
+package template
 
 import (
 	"fmt"
@@ -28,35 +30,35 @@ type File struct {
 
 // Template is the text of a computed column: words with references in braces,
 // such as "{file}, line {line}". Two braces stand for one.
-type Template struct{ parts []templatePart }
+type Template struct{ parts []part }
 
-// templatePart is plain text, or else a reference.
-type templatePart struct{ text, ref string }
+// part is plain text, or else a reference.
+type part struct{ text, ref string }
 
 var reference = regexp.MustCompile(`\{\{|\}\}|\{([^{}]*)\}|[{}]`)
 
-// ParseTemplate reads a template.
-func ParseTemplate(text string) (*Template, error) {
+// Parse reads a template.
+func Parse(text string) (*Template, error) {
 	t := &Template{}
 	at := 0
 	for _, m := range reference.FindAllStringSubmatchIndex(text, -1) {
-		t.parts = append(t.parts, templatePart{text: text[at:m[0]]})
+		t.parts = append(t.parts, part{text: text[at:m[0]]})
 		switch found := text[m[0]:m[1]]; {
 		case found == "{{" || found == "}}":
-			t.parts = append(t.parts, templatePart{text: found[:1]})
+			t.parts = append(t.parts, part{text: found[:1]})
 		case len(found) == 1 || m[2] == m[3]:
 			return nil, fmt.Errorf("%q: write a name between { and }, or {{ for a brace", text)
 		default:
-			t.parts = append(t.parts, templatePart{ref: text[m[2]:m[3]]})
+			t.parts = append(t.parts, part{ref: text[m[2]:m[3]]})
 		}
 		at = m[1]
 	}
-	t.parts = append(t.parts, templatePart{text: text[at:]})
+	t.parts = append(t.parts, part{text: text[at:]})
 	return t, nil
 }
 
-// Facts are the references that every source knows.
-var Facts = []string{"file", "sheet", "line", "record", "load"}
+// References are those that every source knows.
+var References = []string{"file", "sheet", "line", "record", "load"}
 
 // Refs returns the names that the template refers to.
 func (t *Template) Refs() (names []string) {
@@ -68,12 +70,12 @@ func (t *Template) Refs() (names []string) {
 	return names
 }
 
-// compose writes the text of a computed column of one record.
-type compose func(dst []byte, b *record.Batch, r int) []byte
+// Compose writes the text of a computed column of one record.
+type Compose func(dst []byte, b *record.Batch, r int) []byte
 
-// bind makes the template ready for a source with the given headings.
-func (t *Template) bind(headings []string, from Origin) (compose, error) {
-	var steps []compose
+// Bind makes the template ready for a source with the given headings.
+func (t *Template) Bind(headings []string, from Origin) (Compose, error) {
+	var steps []Compose
 	for _, p := range t.parts {
 		step, err := p.bind(headings, from)
 		if err != nil {
@@ -89,8 +91,8 @@ func (t *Template) bind(headings []string, from Origin) (compose, error) {
 	}, nil
 }
 
-func (p templatePart) bind(headings []string, from Origin) (compose, error) {
-	file := func(text func(File) string) compose {
+func (p part) bind(headings []string, from Origin) (Compose, error) {
+	file := func(text func(File) string) Compose {
 		return func(dst []byte, b *record.Batch, _ int) []byte { return append(dst, text(from.Files[b.Part])...) }
 	}
 	named := func(f File) string { return f.Named[p.ref] }
@@ -121,10 +123,20 @@ func (p templatePart) bind(headings []string, from Origin) (compose, error) {
 	return nil, &MissingError{Column: p.ref, Headings: headings}
 }
 
+// MissingError says that the source has no column with the heading.
+type MissingError struct {
+	Column   string
+	Headings []string
+}
+
+func (e *MissingError) Error() string {
+	return fmt.Sprintf("the source has no column %q; it has %s", e.Column, strings.Join(e.Headings, ", "))
+}
+
 // NameParts takes the name of a file apart by a pattern such as
 // "loans-{year}-{month}.csv".
 func NameParts(pattern, path string) (map[string]string, error) {
-	t, err := ParseTemplate(pattern)
+	t, err := Parse(pattern)
 	if err != nil {
 		return nil, err
 	}
