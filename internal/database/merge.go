@@ -3,6 +3,7 @@ package database
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -44,6 +45,9 @@ type Merger struct {
 	SetPrefix  string // of the columns that an Update sets
 	Overriding string // of an INSERT that gives columns values which count by themselves
 	Whole      bool   // the table has no savepoints, so that a refused row ends the merge
+	// Constraints are those that can be checked for many rows at once. The others
+	// are found by halving.
+	Constraints []Constraint
 	// Refusal returns why the server does not take a row, if an error is that.
 	Refusal func(err error) (reason string, ok bool)
 }
@@ -54,16 +58,24 @@ type Merger struct {
 func (m *Merger) Merge(ctx context.Context, t *table.Table, stage string, at *Numbers) (done Merged, refused *refusal.List, err error) {
 	x := &merging{Merger: m, ctx: ctx, t: t, at: at, table: m.DB.Dialect().QuoteTable(t.Name), stage: m.DB.Dialect().Quote(stage)}
 	x.write()
-	if err := x.weed(); err != nil {
+	if err := x.removeDuplicateKeys(); err != nil {
 		return done, nil, err
 	}
 	if err := x.checkKey(); err != nil {
+		return done, nil, err
+	}
+	if err := x.checkConstraints(func(c *Constraint) bool { return c.Violated != "" }, x.stage); err != nil {
 		return done, nil, err
 	}
 	if x.differ != "" {
 		if done.Updated, err = x.apply(x.update, 1, at.rows); err != nil {
 			return done, nil, err
 		}
+	}
+	// Rows that are inserted may repeat the unique columns of others.
+	inserted := fmt.Sprintf("(SELECT s.* FROM %s s WHERE NOT EXISTS (SELECT 1 FROM %s t WHERE %s))", x.stage, x.table, x.same)
+	if err := x.checkConstraints(func(c *Constraint) bool { return c.Violated == "" }, inserted); err != nil {
+		return done, nil, err
 	}
 	if done.Inserted, err = x.apply(x.insert, 1, at.rows); err != nil {
 		return done, nil, err
@@ -131,23 +143,66 @@ func Repeated(d *dialect.Dialect, key []string, row, stage, table string) string
 	return fmt.Sprintf("SELECT n FROM (SELECT s.%s AS n, %s AS twice FROM %s s) q WHERE twice ORDER BY n", row, repeated, stage)
 }
 
-// weed takes the rows out of the stage whose key an earlier one has.
-func (x *merging) weed() error {
-	rows, err := x.DB.Query(x.ctx, Repeated(x.DB.Dialect(), x.t.Key, x.Row, x.stage, ""))
-	if err != nil {
-		return err
-	}
-	for _, row := range rows {
-		n, err := strconv.ParseInt(row[0], 10, 64)
-		if err == nil {
-			err = x.refuse(n, refusal.Refusal{Columns: x.t.Key, Reason: SameKey})
+// removeDuplicateKeys removes the rows of the stage whose key an earlier one has.
+func (x *merging) removeDuplicateKeys() error {
+	return x.refuseAll(Repeated(x.DB.Dialect(), x.t.Key, x.Row, x.stage, ""), refusal.Reason{Columns: x.t.Key, Reason: SameKey})
+}
+
+// checkConstraints removes the rows of the stage that violate some constraints.
+// from is where rows are taken from that may repeat unique columns. A condition
+// that the server does not take, because it is on columns that are not loaded,
+// finds none.
+func (x *merging) checkConstraints(some func(*Constraint) bool, from string) error {
+	d := x.DB.Dialect()
+	for i := range x.Constraints {
+		c := &x.Constraints[i]
+		if !some(c) || slices.Equal(c.Unique, x.t.Key) && c.Unique != nil {
+			continue
 		}
+		query := fmt.Sprintf("SELECT s.%s FROM %s s WHERE %s ORDER BY 1", x.Row, x.stage, c.Condition(d, x.Row, from, x.table))
+		if err := x.exec("SAVEPOINT check_constraint"); err != nil {
+			return err
+		}
+		err := x.refuseAll(query, c.Reason)
+		end := "RELEASE SAVEPOINT check_constraint"
 		if err != nil {
+			end = "ROLLBACK TO SAVEPOINT check_constraint"
+		}
+		if err := x.exec(end); err != nil {
 			return err
 		}
 	}
 	return nil
 }
+
+// refuseAll removes the rows of the stage that a query finds, by their numbers in
+// order.
+func (x *merging) refuseAll(query string, why refusal.Reason) error {
+	rows, err := x.DB.Query(x.ctx, query)
+	if err != nil {
+		return err
+	}
+	for some := range slices.Chunk(rows, rowsPerDelete) {
+		var list []string
+		for _, row := range some {
+			list = append(list, row[0])
+		}
+		if err := x.exec(fmt.Sprintf("DELETE FROM %s WHERE %s IN (%s)", x.stage, x.Row, strings.Join(list, ", "))); err != nil {
+			return err
+		}
+		for _, row := range list {
+			n, err := strconv.ParseInt(row, 10, 64)
+			if err != nil {
+				return err
+			}
+			x.refused.Add(refusal.Refusal{Where: x.at.Record(n), Columns: why.Columns, Reason: why.Reason})
+		}
+	}
+	return nil
+}
+
+// rowsPerDelete is how many rows one statement removes.
+const rowsPerDelete = 1000
 
 // refuse takes a row out of the stage.
 func (x *merging) refuse(n int64, why refusal.Refusal) error {

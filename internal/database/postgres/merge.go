@@ -27,8 +27,12 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *data
 	if _, err := x.t.Exec(ctx, "ANALYZE "+dialect.PostgreSQL.Quote(stage)); err != nil { // or it is taken for an empty one
 		return database.Merged{}, nil, err
 	}
+	constraints, err := x.constraints(ctx, tab)
+	if err != nil {
+		return database.Merged{}, nil, err
+	}
 	m := database.Merger{
-		DB: x.t, Row: database.RowOfStage, Overriding: " OVERRIDING SYSTEM VALUE",
+		DB: x.t, Constraints: constraints, Row: database.RowOfStage, Overriding: " OVERRIDING SYSTEM VALUE",
 		Update: func(table, stage, set, where string) string {
 			return fmt.Sprintf("UPDATE %s AS t SET %s FROM %s AS s WHERE %s", table, set, stage, where)
 		},

@@ -12,6 +12,7 @@ import (
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
 	"ambertray/internal/refusal"
+	"ambertray/internal/table"
 )
 
 // constraintViolations is the class of errors of constraints that do not hold.
@@ -29,7 +30,7 @@ func (a *adder) weed() error {
 	if _, err := a.x.t.conn.PgConn().CopyFrom(a.ctx, a.wire(0, a.batch.Len()), fmt.Sprintf("COPY %s (%s) FROM STDIN (FORMAT binary)", batchName, d.Columns(a.tab))); err != nil {
 		return a.x.t.fail("copy", err)
 	}
-	constraints, err := a.constraints()
+	constraints, err := a.x.constraints(a.ctx, a.tab)
 	if err != nil {
 		return err
 	}
@@ -46,12 +47,13 @@ func (a *adder) weed() error {
 // takeRows takes the rows that break a constraint out of the temporary table, so
 // that a row which would repeat one of them does not. A condition that the server
 // does not take, because it is on columns that are not loaded, finds none.
-func (a *adder) takeRows(why map[int]*refusal.Reason, c *constraint) error {
-	const op = "look for rows that break a constraint"
+func (a *adder) takeRows(why map[int]*refusal.Reason, c *database.Constraint) error {
+	const op = "look for rows that violate a constraint"
+	d := dialect.PostgreSQL
 	if err := a.x.exec(a.ctx, []string{"SAVEPOINT weed"}); err != nil {
 		return a.x.t.fail(op, err)
 	}
-	found, err := queryRows(a.ctx, a.x.tx, "DELETE FROM "+batchName+" s WHERE "+c.broken+" RETURNING s."+database.RowOfStage)
+	found, err := queryRows(a.ctx, a.x.tx, "DELETE FROM "+batchName+" s WHERE "+c.Condition(d, database.RowOfStage, batchName, d.QuoteTable(a.tab.Name))+" RETURNING s."+database.RowOfStage)
 	var pg *pgconn.PgError
 	if errors.As(err, &pg) {
 		return a.x.t.fail(op, a.x.exec(a.ctx, []string{"ROLLBACK TO SAVEPOINT weed"}))
@@ -73,52 +75,45 @@ func queryRows(ctx context.Context, tx pgx.Tx, query string) ([]int, error) {
 	return pgx.CollectRows(rows, pgx.RowTo[int])
 }
 
-// constraint is a condition that holds for rows of the temporary table which break
-// a constraint, and the reason for refusing them.
-type constraint struct {
-	broken string
-	refusal.Reason
-}
-
-// constraints returns those of the table that can be looked at for many rows at
-// once: checks and foreign keys to other tables, and then its key and unique
-// columns, which only rows that are loaded can repeat.
-func (a *adder) constraints() (list []constraint, err error) {
-	const op = "ask for the constraints"
-	rows, err := a.x.tx.Query(a.ctx, `SELECT contype::text, conname, coalesce(pg_get_expr(conbin, conrelid), ''), coalesce(nullif(confrelid, 0)::regclass::text, ''),
+// constraints returns those of a table that can be checked for many rows at once:
+// checks and foreign keys to other tables, and then unique columns, which only rows
+// that are loaded can repeat. The key of the plan is the first of these.
+func (x *tx) constraints(ctx context.Context, tab *table.Table) (list []database.Constraint, err error) {
+	const op = "query the constraints"
+	rows, err := x.tx.Query(ctx, `SELECT contype::text, conname, coalesce(pg_get_expr(conbin, conrelid), ''), coalesce(nullif(confrelid, 0)::regclass::text, ''),
 		ARRAY(SELECT attname::text FROM unnest(conkey) WITH ORDINALITY k(n, i) JOIN pg_attribute ON attrelid = conrelid AND attnum = n ORDER BY i),
 		ARRAY(SELECT attname::text FROM unnest(confkey) WITH ORDINALITY k(n, i) JOIN pg_attribute ON attrelid = confrelid AND attnum = n ORDER BY i)
 		FROM pg_constraint WHERE conrelid = to_regclass($1) AND contype IN ('c', 'f', 'u') AND conrelid <> confrelid ORDER BY contype = 'u', conname`,
-		dialect.PostgreSQL.QuoteTable(a.tab.Name))
+		dialect.PostgreSQL.QuoteTable(tab.Name))
 	if err != nil {
-		return nil, a.x.t.fail(op, err)
+		return nil, x.t.fail(op, err)
 	}
 	defer rows.Close()
-	var unique []constraint
-	if len(a.tab.Key) > 0 {
-		unique = append(unique, constraint{a.repeated(a.tab.Key), refusal.Reason{Columns: a.tab.Key, Reason: database.SameKey}})
+	var unique []database.Constraint
+	if len(tab.Key) > 0 {
+		unique = append(unique, database.Constraint{Unique: tab.Key, Reason: refusal.Reason{Columns: tab.Key, Reason: database.SameKey}})
 	}
 	for rows.Next() {
 		var kind, name, expression, referred string
 		var columns, keys []string
 		if err := rows.Scan(&kind, &name, &expression, &referred, &columns, &keys); err != nil {
-			return nil, a.x.t.fail(op, err)
+			return nil, x.t.fail(op, err)
 		}
-		at := refusal.Reason{Columns: database.AtFault(a.tab, columns)}
+		c := database.Constraint{Reason: refusal.Reason{Columns: database.AtFault(tab, columns)}}
 		switch kind {
 		case "c":
-			_, bare, _ := strings.Cut("."+a.tab.Name, ".")
-			at.Reason = fmt.Sprintf("new row for relation %q violates check constraint %q", bare, name)
-			list = append(list, constraint{"NOT (" + expression + ")", at})
+			_, bare, _ := strings.Cut("."+tab.Name, ".")
+			c.Violated, c.Reason.Reason = "NOT ("+expression+")", fmt.Sprintf("new row for relation %q violates check constraint %q", bare, name)
 		case "f":
-			at.Reason = fmt.Sprintf("not in table %s (foreign key %s)", referred, name)
-			list = append(list, constraint{orphaned(columns, referred, keys), at})
+			c.Violated, c.Reason.Reason = orphaned(columns, referred, keys), fmt.Sprintf("not in table %s (foreign key %s)", referred, name)
 		default:
-			at.Reason = fmt.Sprintf("duplicate key value violates unique constraint %q", name)
-			unique = append(unique, constraint{a.repeated(columns), at})
+			c.Unique, c.Reason.Reason = columns, fmt.Sprintf("duplicate key value violates unique constraint %q", name)
+			unique = append(unique, c)
+			continue
 		}
+		list = append(list, c)
 	}
-	return append(list, unique...), a.x.t.fail(op, rows.Err())
+	return append(list, unique...), x.t.fail(op, rows.Err())
 }
 
 // orphaned is the condition that a foreign key of a row is in no row of the table
@@ -132,16 +127,4 @@ func orphaned(columns []string, referred string, keys []string) string {
 	}
 	terms = append(terms, "NOT EXISTS (SELECT 1 FROM "+referred+" r WHERE "+strings.Join(same, " AND ")+")")
 	return strings.Join(terms, " AND ")
-}
-
-// repeated is the condition that a row repeats columns of an earlier one or of the
-// table. NULL repeats nothing.
-func (a *adder) repeated(columns []string) string {
-	d := dialect.PostgreSQL
-	var filled []string
-	for _, column := range columns {
-		filled = append(filled, d.Quote(column)+" IS NOT NULL")
-	}
-	stage := "(SELECT * FROM " + batchName + " WHERE " + strings.Join(filled, " AND ") + ")"
-	return "s." + database.RowOfStage + " IN (" + database.Repeated(d, columns, database.RowOfStage, stage, d.QuoteTable(a.tab.Name)) + ")"
 }
