@@ -22,7 +22,7 @@ func surveyFlags(c *cobra.Command) func() (survey.Options, error) {
 	sample := c.Flags().Int64("sample", 0, "read only the first `N` records (default all of them)")
 	fit := c.Flags().String("fit", "roomy", "headroom of types: roomy, or snug for types that just hold the values")
 	told := map[string]*string{}
-	for _, s := range source.Settings {
+	for _, s := range source.Settings() {
 		told[s.Key] = c.Flags().String(s.Option(), "", s.Help+" (default: "+s.Default()+")")
 	}
 	return func() (survey.Options, error) {
@@ -34,7 +34,7 @@ func surveyFlags(c *cobra.Command) func() (survey.Options, error) {
 			return survey.Options{}, usageError{err}
 		}
 		tell := func(l *source.Layout) (err error) {
-			for _, s := range source.Settings {
+			for _, s := range source.Settings() {
 				if val := *told[s.Key]; val != "" && err == nil {
 					err = l.Set(s.Key, val)
 				}
@@ -50,8 +50,8 @@ func surveyFlags(c *cobra.Command) func() (survey.Options, error) {
 
 // toldText repeats the options by which a layout was told.
 func toldText(lay *source.Layout) (text string) {
-	for _, s := range source.Settings {
-		if slices.Contains(lay.Told, s.Key) {
+	for _, s := range source.Settings() {
+		if slices.Contains(lay.Overrides, s.Key) {
 			val := s.Get(lay)
 			text += " --" + s.Option() + " " + shellWord(val)
 		}
@@ -211,16 +211,16 @@ func layoutText(s *survey.Survey) string {
 	if l.BOM {
 		encoding += " with byte order mark"
 	}
-	if l.Format == source.SheetRows {
-		parts = append(parts, "sheet "+l.Sheet)
-	} else {
+	if l.IsText() {
 		parts = append(parts, encoding, delimiterText(l))
+	} else {
+		parts = append(parts, "sheet "+l.Sheet)
 	}
 	if l.Quote == "'" {
 		parts = append(parts, "quote '")
 	}
 	switch {
-	case l.Quote == "" && l.Format == source.Delimited && l.Columns == "":
+	case l.Unquoted():
 		parts = append(parts, "no quotes")
 	case l.Escape == source.Backslash:
 		parts = append(parts, "backslash escapes")
@@ -243,8 +243,8 @@ func layoutText(s *survey.Survey) string {
 	default:
 		parts = append(parts, "no header")
 	}
-	if len(l.Told) > 0 {
-		parts = append(parts, "told: "+strings.Join(l.Told, ", "))
+	if len(l.Overrides) > 0 {
+		parts = append(parts, "told: "+strings.Join(l.Overrides, ", "))
 	}
 	return strings.Join(parts, " · ")
 }

@@ -8,7 +8,7 @@ import (
 
 // careful cuts the dialects that need a look at every byte: delimiters of
 // several characters, runs of spaces, spaces behind the delimiter, escapes and
-// line ends of more than one kind. It returns what cut does.
+// line ends of more than one kind. It returns what Cut does.
 func (s *scan) careful() int {
 	i := 0
 	for i < s.n {

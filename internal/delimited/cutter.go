@@ -5,9 +5,10 @@ import (
 	"fmt"
 	"math/bits"
 
+	"ambertray/internal/frame"
 	"ambertray/internal/record"
-	"ambertray/internal/sheet"
 	"ambertray/internal/source"
+	"ambertray/internal/text"
 )
 
 // A cutter finds the records and cells in delimited text. It holds only the
@@ -28,39 +29,26 @@ type cutter struct {
 	newline   byte // 0: mixed line ends
 	limit     int  // a record longer than this has an open quote
 
-	long       []byte   // a delimiter of several bytes
-	places     []column // where cells stand, in text that has no delimiter
-	spaces     int      // the shortest run of spaces that is a delimiter
-	backslash  bool     // quotes in quotes are escaped by a backslash
-	unescaped  bool     // quotes in quotes are not escaped: only one before a delimiter or line end closes
+	long       []byte // a delimiter of several bytes
+	spaces     int    // the shortest run of spaces that is a delimiter
+	backslash  bool   // quotes in quotes are escaped by a backslash
+	unescaped  bool   // quotes in quotes are not escaped: only one before a delimiter or line end closes
 	skipSpaces bool
-	width      int // how many cells most records have; 0 if that is not known
-
-	comment []byte
-	ruler   bool
-	header  []byte // the text of the header, for where it is repeated
-	footer  int
-	find    int // find the footer, in records of so many cells; 0 not to
-	fill    int // records of fewer cells get blank ones
-	// fillLast is the number of cells where a record that has one less gets a
-	// blank one; 0 for none.
-	fillLast int
-	columns  columns // what the records have, to tell a footer from
+	text.Expected
+	rules frame.Rules
 }
 
 // newCutter returns the cutter for a layout.
 func newCutter(lay source.Layout) (*cutter, error) {
 	c := &cutter{
-		newline: '\n', limit: MaxRecord, skipSpaces: lay.SkipSpaces, comment: []byte(lay.Comment),
-		ruler: lay.Ruler, footer: int(lay.Footer), backslash: lay.Escape == source.Backslash, unescaped: lay.Escape == source.Unescaped,
+		newline: '\n', limit: text.MaxRecord, skipSpaces: lay.SkipSpaces,
+		backslash: lay.Escape == source.Backslash, unescaped: lay.Escape == source.Unescaped,
 	}
 	switch {
 	case lay.LineEnd == "cr":
 		c.newline = '\r'
 	case lay.LineEnd == "mixed":
 		c.newline = 0
-	case lay.LineEnd == source.Rows:
-		c.newline = sheet.RowEnd
 	}
 	switch {
 	case lay.Delimiter == source.Spaces:
@@ -81,44 +69,47 @@ func newCutter(lay source.Layout) (*cutter, error) {
 	if lay.Quote != "" {
 		c.quote = lay.Quote[0]
 	}
-	if lay.Columns != "" {
-		var err error
-		if c.places, err = parseColumns(lay.Columns); err != nil {
-			return nil, err
-		}
-		c.quote, c.delimiter, c.long, c.spaces = 0, c.newline, nil, 0
-	}
+	c.rules = frame.Rules{Delimiter: c.delimiter, Comment: []byte(lay.Comment), Ruler: lay.Ruler}
 	return c, nil
 }
+
+// NewRows returns a cutter for rows that end in one sign, and whose cells are
+// separated by another one and not quoted, with rules for rows that are not records.
+func NewRows(cellEnd, rowEnd byte, rules frame.Rules) text.Cutter {
+	rules.Delimiter = cellEnd
+	return &cutter{delimiter: cellEnd, newline: rowEnd, limit: text.MaxRecord, rules: rules}
+}
+
+// Newline implements text.Cutter.
+func (c *cutter) Newline() byte { return c.newline }
+
+// Expect implements text.Cutter.
+func (c *cutter) Expect(e text.Expected) { c.Expected = e }
+
+// Rules implements text.Cutter.
+func (c *cutter) Rules() *frame.Rules { return &c.rules }
 
 // simple reports whether the fast way will do.
 func (c *cutter) simple() bool {
 	return c.delimiter != 0 && c.newline != 0 && !c.skipSpaces && !c.backslash
 }
 
-// cut finds the records in the first b.Raw bytes of b.Data and returns how
-// many bytes they take. What is left is the beginning of a record that goes
-// on in the next piece; with last there is none.
-//
-// open tells that a quote which is open at the end is never closed.
-func (c *cutter) cut(b *record.Batch, last, open bool) int {
+// Cut implements text.Cutter.
+func (c *cutter) Cut(b *record.Batch, last, open bool) int {
 	b.Reset()
 	n := b.Raw
 	s := scan{c: c, b: b, data: b.Data[:n+record.Pad], n: n, last: last, open: open}
-	if c.places != nil {
-		return s.fixed()
-	}
 	if s.fast = c.simple(); !s.fast {
 		return s.careful()
 	}
 	return s.marked()
 }
 
-// marked cuts the usual dialects by their marks. It returns what cut does.
+// marked cuts the usual dialects by their marks. It returns what Cut does.
 func (s *scan) marked() int {
 	c, b, data, n := s.c, s.b, s.data, s.n
 	delimiter, newline, quote, quoting := c.delimiter, c.newline, c.quote, c.quote != 0
-	usual := len(c.comment) == 0 && !c.ruler && c.fill == 0 && c.fillLast == 0
+	usual := len(c.rules.Comment) == 0 && !c.rules.Ruler && c.Fill == 0 && c.FillLast == 0 && c.rules.Special == nil && c.rules.Outside == ""
 	cells := b.AllCells()
 	start, from := s.record, len(cells) // offset of the cell that is being cut, index of the first cell of its record
 	for base := start; base < n; {
@@ -150,8 +141,8 @@ func (s *scan) marked() int {
 				continue
 			}
 			b.SetCells(cells)
-			odd := s.strays && len(cells)-from != c.width
-			if first := data[s.record]; usual && s.record < i && first > ' ' && first != delimiter && data[i-1] != '\r' && i-s.record != len(c.header) && !odd {
+			odd := s.strays && len(cells)-from != c.Width
+			if first := data[s.record]; usual && s.record < i && first > ' ' && first != delimiter && data[i-1] != '\r' && i-s.record != len(c.rules.Header) && !odd {
 				b.EndRecord(s.record, i) // what endRecord would come to
 				s.record, s.strays, from = i+1, false, len(cells)
 				continue
@@ -213,7 +204,7 @@ func (s *scan) endRecord(i int) {
 	if s.record > i {
 		return
 	}
-	if s.strays && s.b.OpenCells() != s.c.width && s.cutLiterally(i) {
+	if s.strays && s.b.OpenCells() != s.c.Width && s.cutLiterally(i) {
 		return
 	}
 	s.strays = false
@@ -224,71 +215,17 @@ func (s *scan) endRecord(i int) {
 	if stop < i {
 		s.b.TrimLastCell(stop)
 	}
-	if rule, ok := s.c.rule(s.data[s.record:stop]); ok {
+	if rule, ok := s.c.rules.Of(s.data[s.record:stop]); ok {
 		s.b.DropCells()
 		s.b.DropNotes()
 		s.b.Skip(rule, s.record, stop)
 	} else {
-		if s.c.fill > 0 || s.c.fillLast > 0 && s.b.OpenCells() == s.c.fillLast-1 {
-			s.b.FillRecord(max(s.c.fill, s.c.fillLast), stop)
+		if s.c.Fill > 0 || s.c.FillLast > 0 && s.b.OpenCells() == s.c.FillLast-1 {
+			s.b.FillRecord(max(s.c.Fill, s.c.FillLast), stop)
 		}
 		s.b.EndRecord(s.record, stop)
 	}
 	s.record = i + 1
-}
-
-// rule returns the rule that leaves a row out, if any.
-func (c *cutter) rule(row []byte) (record.Rule, bool) {
-	switch {
-	case len(row) == 0 || row[0] <= ' ' && c.noValue(row) || row[0] == c.delimiter && c.noValue(row):
-		return record.Blank, true
-	case c.newline == sheet.RowEnd && string(row) == string(sheet.HiddenRow):
-		return record.Hidden, true
-	case c.newline == sheet.RowEnd && string(row) == string(sheet.OutsideRow):
-		return record.Blank, true
-	case len(c.comment) > 0 && c.isComment(row):
-		return record.Comment, true
-	case len(row) == len(c.header) && bytes.Equal(row, c.header):
-		return record.RepeatedHeader, true
-	case c.ruler && isRuler(row):
-		return record.Ruler, true
-	}
-	return 0, false
-}
-
-// isComment reports whether a row begins with the comment sign, which may be
-// indented.
-func (c *cutter) isComment(row []byte) bool {
-	for len(row) > 0 && (row[0] == ' ' || row[0] == '\t' && c.delimiter != '\t') {
-		row = row[1:]
-	}
-	return bytes.HasPrefix(row, c.comment)
-}
-
-// noValue reports whether a row is nothing but delimiters and spaces.
-func (c *cutter) noValue(row []byte) bool {
-	for _, b := range row {
-		if b != c.delimiter && b != ' ' && b != '\t' && b != '\r' {
-			return false
-		}
-	}
-	return true
-}
-
-// isRuler reports whether a row is drawn rather than written: dashes and the
-// like, at least three of them, and what stands between such pieces.
-func isRuler(row []byte) bool {
-	drawn := 0
-	for _, b := range row {
-		switch b {
-		case '-', '=', '_', '~', '*':
-			drawn++
-		case '+', '|', ' ', '\t', ',', ';', '"', ':':
-		default:
-			return false
-		}
-	}
-	return drawn >= 3
 }
 
 // quoted cuts the quoted cell at start. It returns the offset of the delimiter

@@ -11,59 +11,15 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"ambertray/internal/frame"
 	"ambertray/internal/record"
+	"ambertray/internal/text"
+	"ambertray/internal/text/texttest"
 )
 
-// row is a record as the tests compare it. A broken one has its text for cells.
-type row struct {
-	number, line int64
-	cells        []string
-	broken       bool
-}
+const pieceSize = text.PieceSize
 
-var csvCutter = &cutter{delimiter: ',', quote: '"', newline: '\n', limit: MaxRecord}
-
-// readAll reads text with a reader of pieces of the given size.
-func readAll(t testing.TB, c *cutter, text string, size, workers int) (rows []row) {
-	t.Helper()
-	rows, _ = readFrom(t, newReader(iotest.HalfReader(strings.NewReader(text)), c, size, 1), workers)
-	return rows
-}
-
-func readFrom(t testing.TB, r *Reader, workers int) (rows []row, skipped record.Skipped) {
-	t.Helper()
-	type part struct {
-		rows    []row
-		skipped record.Skipped
-	}
-	var works []record.Work[part]
-	for range workers {
-		works = append(works, func(b *record.Batch) (part, error) { return part{rowsOf(b), b.Skipped}, nil })
-	}
-	err := record.Run(context.Background(), r, works, func(p part) error {
-		rows, skipped = append(rows, p.rows...), skipped.Plus(p.skipped)
-		return nil
-	})
-	require.NoError(t, err)
-	return rows, skipped
-}
-
-func rowsOf(b *record.Batch) []row {
-	var rows []row
-	for r := range b.Len() {
-		w := row{number: b.Number(r), line: b.Line(r)}
-		for c := range b.Width(r) {
-			w.cells = append(w.cells, string(b.Cell(r, c)))
-		}
-		for _, o := range b.Oddities {
-			if o.Record == r && o.What == record.OpenQuote {
-				w.broken, w.cells = true, []string{string(b.Text(r))}
-			}
-		}
-		rows = append(rows, w)
-	}
-	return rows
-}
+var csvCutter = &cutter{delimiter: ',', quote: '"', newline: '\n', limit: text.MaxRecord, rules: frame.Rules{Delimiter: ','}}
 
 // TestCut shows records as cell|cell, ! before a broken one, with the line on
 // which each begins.
@@ -94,31 +50,31 @@ func TestCut(t *testing.T) {
 		{"bytes next to the delimiter's value", "a-.,+/\n", "1:a-.|+/"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			rows := readAll(t, csvCutter, c.text, PieceSize, 1)
+			rows := texttest.ReadAll(t, csvCutter, c.text, pieceSize, 1)
 			require.Equal(t, c.want, show(rows))
 			for size := 1; size <= len(c.text); size++ {
-				again := readAll(t, csvCutter, c.text, size, 2)
+				again := texttest.ReadAll(t, csvCutter, c.text, size, 2)
 				require.Equal(t, rows, again, "pieces of %d bytes", size)
 			}
 		})
 	}
 }
 
-func show(rows []row) string {
+func show(rows []texttest.Row) string {
 	var out []string
 	for _, r := range rows {
-		text := strings.Join(r.cells, "|")
-		if r.broken {
+		text := strings.Join(r.Cells, "|")
+		if r.Broken {
 			text = "!" + text
 		}
-		out = append(out, fmt.Sprintf("%d:%s", r.line, text))
+		out = append(out, fmt.Sprintf("%d:%s", r.Line, text))
 	}
 	return strings.Join(out, " ")
 }
 
 // reference cuts text one character at a time, in the plainest way: it is what
 // the dialect means.
-func reference(text string) (rows []row) {
+func reference(text string) (rows []texttest.Row) {
 	number, line := int64(1), int64(1)
 	for len(text) > 0 {
 		cells, used, ok := referenceRecord(text)
@@ -132,7 +88,7 @@ func reference(text string) (rows []row) {
 			cells = []string{raw}
 		}
 		if !ok || strings.Trim(raw, ", \t\r") != "" {
-			rows = append(rows, row{number, line, cells, !ok})
+			rows = append(rows, texttest.Row{Number: number, Line: line, Cells: cells, Broken: !ok})
 			number++
 		}
 		line += int64(strings.Count(taken, "\n"))
@@ -232,8 +188,8 @@ func FuzzCut(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, text string, size uint8) {
 		want := reference(text)
-		for _, n := range []int{int(size) + 1, PieceSize} {
-			got := readAll(t, csvCutter, text, n, 2)
+		for _, n := range []int{int(size) + 1, pieceSize} {
+			got := texttest.ReadAll(t, csvCutter, text, n, 2)
 			require.Equal(t, want, got, "pieces of %d bytes", n)
 		}
 	})
@@ -252,7 +208,7 @@ func TestRandomText(t *testing.T) {
 		}
 		seed = seed*1664525 + 1013904223
 		want := reference(text.String())
-		got := readAll(t, csvCutter, text.String(), int(seed>>20)%80+1, 2)
+		got := texttest.ReadAll(t, csvCutter, text.String(), int(seed>>20)%80+1, 2)
 		require.Equal(t, want, got, "%q", text.String())
 	}
 }
@@ -260,11 +216,11 @@ func TestRandomText(t *testing.T) {
 // TestLongCells has cells longer than many pieces, one of them in quotes.
 func TestLongCells(t *testing.T) {
 	long := strings.Repeat("amber\n", 400_000)
-	rows := readAll(t, csvCutter, "a,\""+long+"\"\n"+strings.ReplaceAll(long, "\n", ";")+",b\nc,d\n", PieceSize, 2)
+	rows := texttest.ReadAll(t, csvCutter, "a,\""+long+"\"\n"+strings.ReplaceAll(long, "\n", ";")+",b\nc,d\n", pieceSize, 2)
 	require.Len(t, rows, 3)
-	require.Equal(t, long, rows[0].cells[1])
-	require.Equal(t, int64(400_003), rows[2].line)
-	require.Equal(t, []string{"c", "d"}, rows[2].cells)
+	require.Equal(t, long, rows[0].Cells[1])
+	require.Equal(t, int64(400_003), rows[2].Line)
+	require.Equal(t, []string{"c", "d"}, rows[2].Cells)
 }
 
 // TestOpenQuoteInLargeText has a quote that is never closed in a text that is
@@ -273,23 +229,23 @@ func TestOpenQuoteInLargeText(t *testing.T) {
 	c := *csvCutter
 	c.limit = 1 << 20
 	text := "a,\"b\n" + strings.Repeat("c,d\n", 1<<20)
-	rows := readAll(t, &c, text, PieceSize, 2)
+	rows := texttest.ReadAll(t, &c, text, pieceSize, 2)
 	require.Len(t, rows, 1<<20+1)
-	require.True(t, rows[0].broken)
-	require.Equal(t, row{2, 2, []string{"c", "d"}, false}, rows[1])
+	require.True(t, rows[0].Broken)
+	require.Equal(t, texttest.Row{Number: 2, Line: 2, Cells: []string{"c", "d"}}, rows[1])
 }
 
 // TestReadErrors passes on what the source says, and ends.
 func TestReadErrors(t *testing.T) {
-	r := newReader(iotest.TimeoutReader(iotest.OneByteReader(strings.NewReader("a,b\nc,d\n"))), csvCutter, 4, 1)
+	r := text.NewReader(iotest.TimeoutReader(iotest.OneByteReader(strings.NewReader("a,b\nc,d\n"))), csvCutter, frame.Footer{}, 4, 1)
 	works := []record.Work[int]{func(b *record.Batch) (int, error) { return b.Len(), nil }}
 	require.ErrorIs(t, record.Run(context.Background(), r, works, func(int) error { return nil }), iotest.ErrTimeout)
 
-	r = newReader(bytes.NewReader(bytes.Repeat([]byte("x"), 3*MaxRecord)), csvCutter, PieceSize, 1)
-	require.ErrorIs(t, record.Run(context.Background(), r, works, func(int) error { return nil }), ErrTooLong)
+	r = text.NewReader(bytes.NewReader(bytes.Repeat([]byte("x"), 3*text.MaxRecord)), csvCutter, frame.Footer{}, pieceSize, 1)
+	require.ErrorIs(t, record.Run(context.Background(), r, works, func(int) error { return nil }), text.ErrTooLong)
 
 	ctx, cancel := context.WithCancel(context.Background())
-	r = newReader(strings.NewReader(strings.Repeat("a,b\n", 1000)), csvCutter, 8, 1)
+	r = text.NewReader(strings.NewReader(strings.Repeat("a,b\n", 1000)), csvCutter, frame.Footer{}, 8, 1)
 	err := record.Run(ctx, r, works, func(int) error { cancel(); return nil })
 	require.ErrorIs(t, err, context.Canceled)
 }

@@ -6,13 +6,14 @@ import (
 	"slices"
 	"strings"
 
+	"ambertray/internal/frame"
 	"ambertray/internal/source"
 )
 
 // dialects lists the layouts worth trying: each delimiter that occurs in most
 // lines, with each way of quoting that the text suggests.
 func dialects(head []byte, lay source.Layout) []source.Layout {
-	head = withoutComments(head, lay.Comment)
+	head = frame.WithoutComments(head, lay.Comment)
 	quotes := []string{`"`}
 	if n := bytes.Count(head, []byte("'")); n > 3 && n > bytes.Count(head, []byte(`"`)) {
 		quotes = append(quotes, "'")
@@ -40,11 +41,6 @@ func dialects(head []byte, lay source.Layout) []source.Layout {
 				list = append(list, try)
 			}
 		}
-	}
-	if columns, share := alignedColumns(head); share >= blankShare {
-		try := lay
-		try.Delimiter, try.Quote, try.Columns = "", "", formatColumns(columns)
-		list = append(list, try)
 	}
 	return list
 }

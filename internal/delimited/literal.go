@@ -11,7 +11,7 @@ import (
 // them then has the usual number of cells; the first becomes the record, and
 // the others are cut after it.
 func (s *scan) cutLiterally(stop int) bool {
-	if s.c.width < 2 || s.c.spaces > 0 || s.c.newline == 0 {
+	if s.c.Width < 2 || s.c.spaces > 0 || s.c.newline == 0 {
 		return false
 	}
 	first := -1
@@ -20,7 +20,7 @@ func (s *scan) cutLiterally(stop int) bool {
 		if end < 0 || end > stop {
 			end = stop
 		}
-		if s.countCells(at, end) != s.c.width {
+		if s.countCells(at, end) != s.c.Width {
 			return false
 		}
 		if first < 0 {

@@ -51,7 +51,7 @@ func open(t testing.TB, values []string) record.Reader {
 	src, err := new(source.Opener).Open(context.Background(), path, source.Options{})
 	require.NoError(t, err)
 	t.Cleanup(func() { src.Close() })
-	r, _, err := delimited.Open(src, source.Layout{Delimiter: ",", Quote: `"`})
+	r, _, err := delimited.Format.Open(src, source.Layout{Delimiting: source.Delimiting{Delimiter: ",", Quote: `"`}})
 	require.NoError(t, err)
 	return r
 }

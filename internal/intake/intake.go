@@ -13,7 +13,7 @@ import (
 	"strings"
 	"sync/atomic"
 
-	"ambertray/internal/delimited"
+	"ambertray/internal/format"
 	"ambertray/internal/record"
 	"ambertray/internal/reject"
 	"ambertray/internal/sheet"
@@ -142,12 +142,7 @@ func Detect(ctx context.Context, opener *source.Opener, name string, known sourc
 		return source.Layout{}, err
 	}
 	defer src.Close()
-	detect := delimited.Detect
-	if src.Sheet != "" {
-		detect = delimited.DetectSheet
-	}
-	head := src.Head()
-	lay := detect(head, len(head) < source.HeadSize, told)
+	lay := format.Detect(src, told)
 	if lay.Sheet == "" {
 		lay.Sheet = src.Sheet
 	}
@@ -222,9 +217,10 @@ func (in *Intake) open(p *Part, opts source.Options) (src *source.Source, r reco
 		return nil, nil, err
 	}
 	head := src.Head()
-	lay := delimited.SeekHeader(head, len(head) < source.HeadSize, in.Layout, in.wanted)
+	f := format.Of(&in.Layout)
+	lay := f.SeekHeader(head, len(head) < source.HeadSize, in.Layout, in.wanted)
 	p.HeaderLine = lay.HeaderLine
-	if r, p.Headings, err = delimited.Open(src, lay); err != nil {
+	if r, p.Headings, err = f.Open(src, lay); err != nil {
 		src.Close()
 		return nil, nil, err
 	}

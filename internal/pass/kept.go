@@ -7,7 +7,7 @@ import (
 	"slices"
 	"strings"
 
-	"ambertray/internal/delimited"
+	"ambertray/internal/frame"
 	"ambertray/internal/intake"
 	"ambertray/internal/record"
 	"ambertray/internal/reject"
@@ -82,7 +82,7 @@ func OpenKept(ctx context.Context, t *tray.Tray, opener *source.Opener, path str
 	}
 	in.Unmark()
 	header := reject.Header(headings)
-	if err := checkColumns(path, in.Headings, delimited.Distinct(slices.Clone(header))); err != nil {
+	if err := checkColumns(path, in.Headings, frame.Distinct(slices.Clone(header))); err != nil {
 		in.Close()
 		return nil, err
 	}

@@ -1,15 +1,10 @@
 package source
 
-import "ambertray/internal/sheet"
-
-// Layout is how a source is cut into records. What a survey detects and what a
-// tray tells are both written as one.
+// Layout is how a source is cut into records: what is common to all formats, and
+// the settings of each. What a survey detects and what a tray sets are both written
+// as one.
 type Layout struct {
-	Format     string  `json:"format"`   // "delimited" or "sheet"
-	Sheet      string  `json:"sheet"`    // of a workbook: a name, a number, a pattern or "all"
-	Cells      string  `json:"cells"`    // of a sheet: a range such as B3:H200, or a name; "" for all
-	Hidden     string  `json:"hidden"`   // rows and columns of a sheet: "take" or "leave"
-	Merged     string  `json:"merged"`   // the value of merged cells is in the "first", or in "each"
+	Format     string  `json:"format"`   // one of Formats
 	Packing    string  `json:"packing"`  // "gzip", "zip" …, "" when it is not packed
 	Encoding   string  `json:"encoding"` // "utf-8", "windows-1252" …
 	Confidence float64 `json:"encoding_confidence"`
@@ -17,19 +12,9 @@ type Layout struct {
 	// Readings show how the text reads in the encoding and in others, where the
 	// encoding is a weak guess.
 	Readings []Reading `json:"encoding_readings"`
-	// Delimiter is one or more characters, Spaces or WideSpaces for runs of them, or "" for
-	// lines that are one cell each.
-	Delimiter string `json:"delimiter"`
-	// Columns are the places of the columns in text that is aligned with spaces, in
-	// characters from 1: 1-8,9-20,21-. It is "" where a delimiter stands between cells.
-	Columns string `json:"columns"`
-	Quote   string `json:"quote"`  // "" when cells are not quoted
-	Escape  string `json:"escape"` // of a quote in quotes: Doubled or Backslash
-	// SkipSpaces leaves out the spaces around cells, in quotes or not.
-	SkipSpaces bool   `json:"skip_spaces"`
-	LineEnd    string `json:"line_end"` // lf, crlf, crcrlf, cr, mixed or rows
-	Comment    string `json:"comment"`  // what lines begin with that are comments, or ""
-	Ruler      bool   `json:"ruler"`    // lines of dashes and the like are no records
+	LineEnd  string    `json:"line_end"` // lf, crlf, crcrlf, cr, mixed or rows
+	Comment  string    `json:"comment"`  // the prefix of comment lines, or ""
+	Ruler    bool      `json:"ruler"`    // lines of dashes and the like are not records
 	// HeaderLine is the line of the header, 0 when there is none.
 	HeaderLine int64 `json:"header_line"`
 	// HeaderLines is how many lines it has, whose cells are joined.
@@ -38,7 +23,7 @@ type Layout struct {
 	// DescriptionLines is how many lines below the header describe the columns:
 	// their types or their meaning.
 	DescriptionLines int64 `json:"description_lines"`
-	// Footer is how many records at the end are none, such as totals.
+	// Footer is the number of trailing rows that are not records, such as totals.
 	Footer int64 `json:"footer"`
 	// FindFooter leaves out the rows at the end of each file or sheet that look
 	// like totals or notes, however many these are.
@@ -48,8 +33,37 @@ type Layout struct {
 	// Drift is what to do when the parts of a source differ in their columns:
 	// "refuse", or "fill" those that one does not have with blanks.
 	Drift string `json:"drift"`
-	// Told names the facts that were not detected but told.
-	Told []string `json:"told"`
+	// Overrides names the settings that were set, not detected.
+	Overrides []string `json:"overrides"`
+
+	Delimiting
+	Places
+	SheetCells
+}
+
+// Delimiting is how delimited text is written.
+type Delimiting struct {
+	// Delimiter is one or more characters, Spaces or WideSpaces for runs of them, or "" for
+	// lines that are one cell each.
+	Delimiter string `json:"delimiter"`
+	Quote     string `json:"quote"`  // "" when cells are not quoted
+	Escape    string `json:"escape"` // of a quote in quotes: Doubled, Backslash or Unescaped
+	// SkipSpaces removes the spaces around cells, in quotes or not.
+	SkipSpaces bool `json:"skip_spaces"`
+}
+
+// Places is how text with columns at fixed places is written.
+type Places struct {
+	// Columns are the places of the columns, in characters from 1: 1-8,9-20,21-.
+	Columns string `json:"columns"`
+}
+
+// SheetCells is what is read of a workbook.
+type SheetCells struct {
+	Sheet  string `json:"sheet"`  // a name, a number, a pattern or "all"
+	Cells  string `json:"cells"`  // a range such as B3:H200, or a name; "" for all
+	Hidden string `json:"hidden"` // rows and columns: "take" or "leave"
+	Merged string `json:"merged"` // the value of merged cells is in the "first", or in "each"
 }
 
 // Words of a layout.
@@ -61,12 +75,8 @@ const (
 	Unescaped  = "none" // a quote is closed only by a delimiter or line end after it
 )
 
-// The formats, and the line end of a sheet.
-const (
-	Delimited = "delimited"
-	SheetRows = "sheet"
-	Rows      = "rows"
-)
+// Rows is the line end of a sheet.
+const Rows = "rows"
 
 // The words for hidden rows and columns, and for merged cells.
 const (
@@ -84,21 +94,6 @@ const (
 	DriftRefuse = "refuse"
 	DriftFill   = "fill"
 )
-
-// OfSheet makes the layout one of a sheet, whose text is cut by the separators
-// that package sheet writes.
-func (l *Layout) OfSheet() {
-	l.Format, l.Encoding, l.Delimiter, l.LineEnd = SheetRows, utf8Name, string(sheet.CellEnd), Rows
-	l.Quote, l.Escape, l.FillShort = "", Doubled, true
-}
-
-// LineWord is what a line of the source is called.
-func (l *Layout) LineWord() string {
-	if l.Format == SheetRows {
-		return "row"
-	}
-	return "line"
-}
 
 // Options say how to open a sheet or file of the layout.
 func (l *Layout) Options(sheet string) Options {

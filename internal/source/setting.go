@@ -10,27 +10,16 @@ import (
 	"ambertray/internal/sheet"
 )
 
-// Setting is a fact of a layout that can be told: by an option of the command
-// line, with hyphens for underscores, or by a key of the tray.
+// Setting is a setting of a layout: an option of the command line, with hyphens for
+// underscores, or a key of the tray.
 type Setting struct {
 	Key, Help string
 	set       func(l *Layout, val string) error
 	get       func(l *Layout) string
 }
 
-// Settings lists what can be told.
-var Settings = []Setting{
-	{"sheet", "the sheet of a workbook: its name or number, a pattern such as '2026-*', or all",
-		func(l *Layout, v string) error { l.Sheet = v; return nil },
-		func(l *Layout) string { return l.Sheet }},
-	{"cells", "the cells of a sheet that hold the table: a range such as B3:H200, or the name of a range or a table", setCells,
-		func(l *Layout) string { return l.Cells }},
-	{"hidden", "what to do with hidden rows and columns of a sheet: take, or leave",
-		func(l *Layout, v string) error { return oneOf(&l.Hidden, v, HiddenTake, HiddenLeave) },
-		func(l *Layout) string { return cmp.Or(l.Hidden, HiddenTake) }},
-	{"merged", "where the value of merged cells of a sheet is: in the first of them, or in each",
-		func(l *Layout, v string) error { return oneOf(&l.Merged, v, MergedFirst, MergedEach) },
-		func(l *Layout) string { return cmp.Or(l.Merged, MergedFirst) }},
+// sourceSettings are about the files of a source.
+var sourceSettings = []Setting{
 	{"drift", "what to do when files or sheets differ in their columns: refuse, or fill what one does not have with NULL",
 		func(l *Layout, v string) error { return oneOf(&l.Drift, v, DriftRefuse, DriftFill) },
 		func(l *Layout) string { return cmp.Or(l.Drift, DriftRefuse) }},
@@ -41,18 +30,10 @@ var Settings = []Setting{
 			return err
 		},
 		func(l *Layout) string { return l.Encoding }},
-	{"delimiter", "what stands between cells: a sign, a short string, or comma, semicolon, tab, pipe, colon, spaces, wide_spaces, none", setDelimiter,
-		func(l *Layout) string { return l.Delimiter }},
-	{"columns", "the places of the columns in lines without a delimiter, in characters from 1: 1-8,9-20,21-",
-		func(l *Layout, v string) error { l.Columns = fromNone(v); return nil },
-		func(l *Layout) string { return orNone(l.Columns) }},
-	{"quote", "the sign around cells, or none", setQuote, func(l *Layout) string { return orNone(l.Quote) }},
-	{"escape", "how a quote is written inside quotes: doubled, backslash, or none where only a delimiter or line end after it closes",
-		func(l *Layout, v string) error { return oneOf(&l.Escape, v, Doubled, Backslash, Unescaped) },
-		func(l *Layout) string { return l.Escape }},
-	{"skip_spaces", "true to leave out spaces around cells",
-		func(l *Layout, v string) error { return setTruth(&l.SkipSpaces, v) },
-		func(l *Layout) string { return strconv.FormatBool(l.SkipSpaces) }},
+}
+
+// frameSettings are about what surrounds the records.
+var frameSettings = []Setting{
 	{"line_end", "how lines end: " + strings.Join(LineEnds, ", "),
 		func(l *Layout, v string) error { return oneOf(&l.LineEnd, v, LineEnds...) },
 		func(l *Layout) string { return l.LineEnd }},
@@ -81,31 +62,76 @@ var Settings = []Setting{
 		func(l *Layout) string { return strconv.FormatBool(l.FillShort) }},
 }
 
+// sheetSettings are those of workbooks.
+var sheetSettings = []Setting{
+	{"sheet", "the sheet of a workbook: its name or number, a pattern such as '2026-*', or all",
+		func(l *Layout, v string) error { l.Sheet = v; return nil },
+		func(l *Layout) string { return l.Sheet }},
+	{"cells", "the cells of a sheet that hold the table: a range such as B3:H200, or the name of a range or a table", setCells,
+		func(l *Layout) string { return l.Cells }},
+	{"hidden", "what to do with hidden rows and columns of a sheet: take, or leave",
+		func(l *Layout, v string) error { return oneOf(&l.Hidden, v, HiddenTake, HiddenLeave) },
+		func(l *Layout) string { return cmp.Or(l.Hidden, HiddenTake) }},
+	{"merged", "where the value of merged cells of a sheet is: in the first of them, or in each",
+		func(l *Layout, v string) error { return oneOf(&l.Merged, v, MergedFirst, MergedEach) },
+		func(l *Layout) string { return cmp.Or(l.Merged, MergedFirst) }},
+}
+
+// delimitedSettings are those of delimited text.
+var delimitedSettings = []Setting{
+	{"delimiter", "what stands between cells: a sign, a short string, or comma, semicolon, tab, pipe, colon, spaces, wide_spaces, none", setDelimiter,
+		func(l *Layout) string { return l.Delimiter }},
+	{"quote", "the sign around cells, or none", setQuote, func(l *Layout) string { return orNone(l.Quote) }},
+	{"escape", "how a quote is written inside quotes: doubled, backslash, or none where only a delimiter or line end after it closes",
+		func(l *Layout, v string) error { return oneOf(&l.Escape, v, Doubled, Backslash, Unescaped) },
+		func(l *Layout) string { return l.Escape }},
+	{"skip_spaces", "true to leave out spaces around cells",
+		func(l *Layout, v string) error { return setTruth(&l.SkipSpaces, v) },
+		func(l *Layout) string { return strconv.FormatBool(l.SkipSpaces) }},
+}
+
+// fixedSettings are those of text with columns at fixed places.
+var fixedSettings = []Setting{
+	{"columns", "the places of the columns in lines without a delimiter, in characters from 1: 1-8,9-20,21-",
+		setColumns,
+		func(l *Layout) string { return orNone(l.Columns) }},
+}
+
+// Settings returns what can be set: the settings of each format, and those of all.
+func Settings() (all []Setting) {
+	all = append(all, sourceSettings...)
+	for i := range Formats {
+		all = append(all, Formats[i].Settings...)
+	}
+	return append(all, frameSettings...)
+}
+
 // DefaultLayout is the layout of RFC 4180 with a header, which a tray starts
 // from.
 func DefaultLayout() Layout {
 	return Layout{
-		Format: "delimited", Encoding: utf8Name, Delimiter: ",", Quote: `"`, Escape: Doubled,
-		LineEnd: "lf", HeaderLine: 1, Told: []string{},
+		Format: Delimited, Encoding: utf8Name, LineEnd: "lf", HeaderLine: 1, Overrides: []string{},
+		Delimiting: Delimiting{Delimiter: ",", Quote: `"`, Escape: Doubled},
 	}
 }
 
-// Set tells a fact of the layout.
+// Set sets a setting of the layout.
 func (l *Layout) Set(key, val string) error {
-	i := slices.IndexFunc(Settings, func(s Setting) bool { return s.Key == key })
+	settings := Settings()
+	i := slices.IndexFunc(settings, func(s Setting) bool { return s.Key == key })
 	if i < 0 {
 		return fmt.Errorf("unknown setting %q", key)
 	}
-	if err := Settings[i].set(l, val); err != nil {
+	if err := settings[i].set(l, val); err != nil {
 		return fmt.Errorf("%s %q: %w", key, val, err)
 	}
-	if !slices.Contains(l.Told, key) {
-		l.Told = append(l.Told, key)
+	if !slices.Contains(l.Overrides, key) {
+		l.Overrides = append(l.Overrides, key)
 	}
 	return nil
 }
 
-// Default says what holds where nothing is told.
+// Default says what holds where nothing is set.
 func (s Setting) Default() string {
 	switch s.Key {
 	case "fill_short":
@@ -123,7 +149,7 @@ func (s Setting) Default() string {
 // Option is the name of its option of the command line.
 func (s Setting) Option() string { return strings.ReplaceAll(s.Key, "_", "-") }
 
-// Get returns a fact as Set takes it.
+// Get returns the setting as Set takes it.
 func (s Setting) Get(l *Layout) string { return s.get(l) }
 
 // setCells takes a range, or a name as workbooks have them.
@@ -140,7 +166,20 @@ func setCells(l *Layout, v string) error {
 	return nil
 }
 
+// setColumns makes the format one of columns at fixed places.
+func setColumns(l *Layout, v string) error {
+	l.Columns = fromNone(v)
+	if l.Columns != "" {
+		l.Format = Fixed
+	}
+	return nil
+}
+
+// setDelimiter makes the format one with a delimiter, if that was open.
 func setDelimiter(l *Layout, v string) error {
+	if l.Format == Fixed {
+		l.Format = Delimited
+	}
 	if named, ok := DelimiterNames[strings.ToLower(v)]; ok {
 		l.Delimiter = named
 		return nil
@@ -190,7 +229,7 @@ func setFooter(l *Layout, v string) error {
 // maxHeader is how many lines a header may have.
 const maxHeader = 8
 
-// Header returns the line or lines of the header, as they are told.
+// Header returns the line or lines of the header, as they are set.
 func (l *Layout) Header() string {
 	switch {
 	case l.HeaderLine == 0:

@@ -3,7 +3,7 @@ package survey
 import (
 	"slices"
 
-	"ambertray/internal/delimited"
+	"ambertray/internal/frame"
 	"ambertray/internal/source"
 )
 
@@ -18,10 +18,10 @@ func (w *surveying) corrected() *source.Layout {
 	}
 	changed := false
 	guess := source.Guess(w.misread)
-	if len(w.misread) > 0 && guess.Name != lay.Encoding && lay.Encoding == "utf-8" && !slices.Contains(lay.Told, "encoding") {
+	if len(w.misread) > 0 && guess.Name != lay.Encoding && lay.Encoding == "utf-8" && !slices.Contains(lay.Overrides, "encoding") {
 		lay.Encoding, lay.Confidence, changed = guess.Name, guess.Confidence, true
 	}
-	if !lay.FillShort && w.manyShort() && !slices.Contains(lay.Told, "fill_short") {
+	if !lay.FillShort && w.manyShort() && !slices.Contains(lay.Overrides, "fill_short") {
 		lay.FillShort, changed = true, true
 	}
 	if !changed {
@@ -33,7 +33,7 @@ func (w *surveying) corrected() *source.Layout {
 // manyShort reports whether more than a few records lack the same cells.
 func (w *surveying) manyShort() bool {
 	for width, n := range w.widths {
-		if width > 1 && width < len(w.headings) && delimited.ManyShort(n, w.survey.Records) {
+		if width > 1 && width < len(w.headings) && frame.ManyShort(n, w.survey.Records) {
 			return true
 		}
 	}

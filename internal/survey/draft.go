@@ -61,7 +61,7 @@ func (s *Survey) Draft(dir string) *tray.Tray {
 // addParts adds a column for the sheet, and one for the workbook, where there are
 // several.
 func (s *Survey) addParts(t *tray.Tray) {
-	if s.Layout.Format != source.SheetRows {
+	if s.Layout.IsText() {
 		return
 	}
 	longest := map[string]map[string]int{"file": {}, "sheet": {}}

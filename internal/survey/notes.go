@@ -47,7 +47,7 @@ func (w *surveying) notes() {
 	if len(w.leftOut) > 0 {
 		add(note.About("sheets without a value, or hidden, are left out: " + strings.Join(w.leftOut, ", ")))
 	}
-	if len(s.Files) > 1 || len(w.parts) > 1 && s.Layout.Format == source.Delimited {
+	if len(s.Files) > 1 || len(w.parts) > 1 && s.Layout.IsText() {
 		add(note.About(fmt.Sprintf("%d files became one table", len(w.parts))))
 	}
 }
@@ -104,7 +104,7 @@ func (s *Survey) layoutNotes() (list []note.Note) {
 		unusual bool
 		what    string
 	}{
-		{l.Quote == "" && l.Columns == "" && l.Format == source.Delimited && s.hasQuotes, `quotes are read as text: they do not go around cells; --quote '"' if they do`},
+		{l.Unquoted() && s.hasQuotes, `quotes are read as text: they do not go around cells; --quote '"' if they do`},
 		{l.Quote == "'", "cells are quoted with '"},
 		{l.Escape == source.Backslash, `a quote in a quoted cell is written \"`},
 		{l.Escape == source.Unescaped, "quotes in quoted cells are not doubled: only one before a delimiter or line end closes a cell"},

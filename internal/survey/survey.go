@@ -151,11 +151,11 @@ func Run(ctx context.Context, from *source.Opener, names []string, o Options) (*
 			return nil, err
 		}
 	}
-	if lay := &w.survey.Layout; w.survey.Skipped[record.Footer] == 0 && !slices.Contains(lay.Told, "footer") {
+	if lay := &w.survey.Layout; w.survey.Skipped[record.Footer] == 0 && !slices.Contains(lay.Overrides, "footer") {
 		lay.FindFooter = false // the plan is to look for none
 	}
 	word := ""
-	if slices.Contains(w.survey.Layout.Told, "sheet") {
+	if slices.Contains(w.survey.Layout.Overrides, "sheet") {
 		word = w.survey.Layout.Sheet
 	}
 	w.leftOut, err = sheetsLeftOut(ctx, from, files, word)
@@ -264,7 +264,7 @@ func (w *surveying) run(ctx context.Context, in *intake.Intake) error {
 	for i := range profiles {
 		profiles[i] = make([]infer.Column, len(w.headings))
 		for c := range profiles[i] {
-			profiles[i][c].Rows = w.survey.Layout.Format == source.SheetRows
+			profiles[i][c].Rows = !w.survey.Layout.IsText()
 		}
 		works = append(works, w.work(profiles[i]))
 	}
@@ -317,11 +317,10 @@ func (w *surveying) work(profile []infer.Column) record.Work[seen] {
 		if b.Len() > 0 {
 			s.firstLine = b.Line(0)
 		}
-		if w.survey.Layout.Format == source.SheetRows {
-			s.newTable = newTable(b)
-		}
-		if w.survey.Layout.Format != source.SheetRows {
+		if w.survey.Layout.IsText() {
 			s.filled = b.Filled
+		} else {
+			s.newTable = newTable(b)
 		}
 		w.noteOddities(b, &s)
 		if b.FirstRecord == 1 && b.Part == 0 {

@@ -79,9 +79,9 @@ func (t *Tray) decode(doc *yaml.Node) error {
 
 func (t *Tray) decodeSource(n *yaml.Node) error {
 	keys := map[string]decoder{
-		"files": list(&t.Files), "format": text(&t.Layout.Format, source.Delimited, source.SheetRows), "name_parts": templateText(&t.NameParts),
+		"files": list(&t.Files), "format": text(&t.Layout.Format, source.FormatNames()...), "name_parts": templateText(&t.NameParts),
 	}
-	for _, s := range source.Settings {
+	for _, s := range source.Settings() {
 		keys[s.Key] = func(n *yaml.Node) error {
 			var val string
 			if err := text(&val)(n); err != nil {
@@ -99,9 +99,7 @@ func (t *Tray) decodeSource(n *yaml.Node) error {
 	if len(t.Files) == 0 {
 		return wrong(n, "files: write the names of one file or more")
 	}
-	if t.Layout.Format == source.SheetRows {
-		t.Layout.OfSheet()
-	}
+	t.Layout.Fix()
 	return nil
 }
 

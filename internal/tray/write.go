@@ -53,16 +53,21 @@ func (t *Tray) sourceNode() *yaml.Node {
 	n := node(yaml.MappingNode)
 	put(n, "files", flow(t.Files))
 	usual := source.DefaultLayout()
-	if t.Layout.Format == source.SheetRows {
-		put(n, "format", scalar(source.SheetRows))
-		usual.OfSheet()
+	if usual.Format != t.Layout.Format {
+		put(n, "format", scalar(t.Layout.Format))
+		usual.Format = t.Layout.Format
+		usual.Fix()
 	}
-	for _, s := range source.Settings {
+	for _, s := range source.Settings() {
 		val := s.Get(&t.Layout)
 		switch s.Key {
 		case "header":
-		case "encoding", "delimiter":
-			if t.Layout.Format == source.SheetRows {
+		case "encoding":
+			if !t.Layout.IsText() {
+				continue
+			}
+		case "delimiter":
+			if t.Layout.Format != source.Delimited {
 				continue
 			}
 		case "line_end":

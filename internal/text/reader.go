@@ -1,11 +1,11 @@
-// Package delimited reads delimited text: it detects the layout and cuts the
-// text into batches of records, on as many goroutines as the caller likes.
+// Package text reads the records of a text: it hands it out in pieces, which a cutter
+// cuts into batches of records, on as many goroutines as the caller likes.
 //
 // The reader guesses where a record ends near the end of every piece, and
 // workers cut pieces side by side. A piece learns from the one before it what
 // that left uncut; only when the guess was wrong is it cut a second time. So
 // the records never depend on the guess, only the speed does.
-package delimited
+package text
 
 import (
 	"bytes"
@@ -16,6 +16,7 @@ import (
 	"slices"
 	"sync"
 
+	"ambertray/internal/frame"
 	"ambertray/internal/record"
 	"ambertray/internal/source"
 )
@@ -34,10 +35,41 @@ const (
 // ErrTooLong is returned for a line longer than MaxRecord.
 var ErrTooLong = fmt.Errorf("a line is longer than %d MB", MaxRecord>>20)
 
-// Reader cuts one delimited text. It implements record.Reader.
+// Cutter finds the records and cells in a text. One cutter serves any number of
+// goroutines.
+type Cutter interface {
+	// Cut finds the records in the first b.Raw bytes of b.Data and returns how many
+	// bytes they take. What is left is the beginning of a record that continues in
+	// the next piece; if last is set, nothing remains. open says that a quote which
+	// is open at the end is never closed.
+	Cut(b *record.Batch, last, open bool) int
+	// Boundary returns the offset after the last line end in data that is most
+	// likely the end of a record, 0 when there is no line end. It is not sure where
+	// the text ends in a quoted cell that seems to be open.
+	Boundary(data []byte) (end int, sure bool)
+	// Newline is what ends a line, 0 where several do.
+	Newline() byte
+	// Expect says what the records have once their header is known.
+	Expect(e Expected)
+	// Rules are those for rows that are not records.
+	Rules() *frame.Rules
+}
+
+// Expected is what is known of records before they are cut.
+type Expected struct {
+	Width int // how many cells most of them have
+	Fill  int // shorter ones get blank cells up to this number; 0 for none
+	// FillLast is the number of cells to which a record is filled that lacks just
+	// the last one; 0 for none.
+	FillLast int
+	HeldBack int // how many lines are left for the next piece
+}
+
+// Reader reads one text. It implements record.Reader.
 type Reader struct {
 	in     io.Reader
-	cutter *cutter
+	cutter Cutter
+	footer frame.Footer
 	size   int
 	ahead  []byte // read, and from at on not handed out
 	at     int
@@ -60,10 +92,10 @@ type tail struct {
 
 // NewReader returns a reader of text that starts at the given line with a
 // record of number 1. size is the length of a piece.
-func newReader(in io.Reader, c *cutter, size int, line int64) *Reader {
-	r := &Reader{in: in, cutter: c, size: size, before: make(chan tail, 1)}
+func NewReader(in io.Reader, c Cutter, footer frame.Footer, size int, line int64) *Reader {
+	r := &Reader{in: in, cutter: c, footer: footer, size: size, before: make(chan tail, 1)}
 	r.pool.New = func() any {
-		return record.New(c.newline, func(b *record.Batch) {
+		return record.New(c.Newline(), func(b *record.Batch) {
 			if cap(b.Data) > 8*size { // one with a cell out of the ordinary
 				b.Data = nil
 			}
@@ -103,7 +135,7 @@ func (r *Reader) text(data []byte) (text []byte, open bool, err error) {
 	ahead := r.ahead[r.at:]
 	if len(ahead) >= r.size { // there is enough of what was read ahead
 		data = append(data, ahead[:r.size]...)
-		end, sure := r.cutter.boundary(data)
+		end, sure := r.cutter.Boundary(data)
 		if !sure {
 			return r.lookAhead(data, end)
 		}
@@ -117,7 +149,7 @@ func (r *Reader) text(data []byte) (text []byte, open bool, err error) {
 	if err != nil {
 		return nil, false, err
 	}
-	end, sure := r.cutter.boundary(data)
+	end, sure := r.cutter.Boundary(data)
 	if !sure {
 		r.ahead, r.at = append(r.ahead[:0], data...), 0
 		return r.lookAhead(data, end)
@@ -139,7 +171,7 @@ func (r *Reader) lookAhead(data []byte, short int) (text []byte, open bool, err 
 			return nil, false, err
 		}
 		window := rest[:min(size, len(rest))]
-		if end, sure := r.cutter.boundary(window); sure {
+		if end, sure := r.cutter.Boundary(window); sure {
 			r.at = end
 			return append(data[:0], window[:end]...), false, nil
 		}
@@ -162,7 +194,7 @@ func (r *Reader) lookAhead(data []byte, short int) (text []byte, open bool, err 
 // Cut implements record.Piece.
 func (p *piece) Cut(ctx context.Context) (*record.Batch, error) {
 	b, c := p.batch, p.r.cutter
-	cut := c.cut(b, p.last, p.open)
+	cut := c.Cut(b, p.last, p.open)
 	var before tail
 	select {
 	case before = <-p.before:
@@ -172,12 +204,12 @@ func (p *piece) Cut(ctx context.Context) (*record.Batch, error) {
 	if len(before.left) > 0 {
 		data := append(before.left, b.Data[:b.Raw]...)
 		b.Data, b.Raw = pad(data), len(data)
-		cut = c.cut(b, p.last, p.open)
+		cut = c.Cut(b, p.last, p.open)
 	}
 	b.FirstRecord, b.FirstLine = before.record, before.line
 	b.CountLines(cut)
 	if p.last {
-		b.DropLast(c.footerOf(b), record.Footer)
+		b.DropLast(p.r.footer.Of(b), record.Footer)
 	}
 	p.after <- tail{ // before what the next piece need not wait for
 		left:   slices.Clone(b.Data[cut:b.Raw]),
@@ -190,38 +222,6 @@ func (p *piece) Cut(ctx context.Context) (*record.Batch, error) {
 		b.Skipped = b.Skipped.Plus(p.r.skipped)
 	}
 	return b, nil
-}
-
-// boundary returns the offset behind the last line end in data that is most
-// likely the end of a record: the last one with an even number of quotes
-// before it, or just the last one. It is 0 when there is no line end. As many
-// lines as the footer has are left for the next piece.
-//
-// It is not sure where the text ends in a quoted cell that seems to be open:
-// that is worth reading on.
-func (c *cutter) boundary(data []byte) (end int, sure bool) {
-	newline := c.newline
-	if newline == 0 {
-		newline = '\n'
-	}
-	for range c.heldBack() {
-		data = data[:bytes.LastIndexByte(bytes.TrimRight(data, "\r\n\x1e"), newline)+1]
-	}
-	lastLine := bytes.LastIndexByte(data, newline) + 1
-	if c.quote == 0 || lastLine == 0 {
-		return lastLine, lastLine > 0
-	}
-	quotes, end := bytes.Count(data, []byte{c.quote}), len(data)
-	for at := lastLine; at > 0; at = bytes.LastIndexByte(data[:end-1], newline) + 1 {
-		quotes -= bytes.Count(data[at:end], []byte{c.quote})
-		if quotes%2 == 0 {
-			return at, true
-		}
-		end = at
-	}
-	last := bytes.LastIndexByte(data, c.quote)
-	opens := last == 0 || last > 0 && (data[last-1] == c.delimiter || data[last-1] == newline)
-	return lastLine, !opens
 }
 
 // fill reads until data is size bytes long or the source ends.
@@ -238,4 +238,12 @@ func fill(data []byte, in io.Reader, size int) ([]byte, error) {
 // pad appends the zero bytes that the cutter may read past the text.
 func pad(data []byte) []byte {
 	return append(data, make([]byte, record.Pad)...)
+}
+
+// HoldBack returns the text without its last lines.
+func HoldBack(data []byte, newline byte, lines int) []byte {
+	for range lines {
+		data = data[:bytes.LastIndexByte(bytes.TrimRight(data, "\r\n"+string(rune(newline))), newline)+1]
+	}
+	return data
 }

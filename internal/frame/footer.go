@@ -1,4 +1,4 @@
-package delimited
+package frame
 
 import (
 	"regexp"
@@ -16,13 +16,23 @@ const (
 	maxFooterLines = 40
 )
 
-// heldBack is how many lines the last piece has at least, so that it has all of
-// the footer.
-func (c *cutter) heldBack() int {
-	if c.find > 0 {
+// Footer recognises the rows at the end of a source that are not records.
+type Footer struct {
+	Rows int // how many there are, unless they are found
+	// Width is the number of cells of a record, by which the footer is found; 0 not
+	// to find it. Sparse says that rows end with their last value.
+	Width   int
+	Sparse  bool
+	columns columns
+}
+
+// HeldBack is how many lines the last piece of a source has to have, so that it
+// has all of the footer.
+func (f *Footer) HeldBack() int {
+	if f.Width > 0 {
 		return maxFooterLines
 	}
-	return c.footer
+	return f.Rows
 }
 
 // columns describes the first records of a source, to recognise its footer.
@@ -33,15 +43,16 @@ type columns struct {
 	tag    string // the first cell of every record, if they are alike
 }
 
-// columnsOf looks at the first records. Where these are all, the last of them
-// may be the footer.
-func (c *cutter) columnsOf(text []byte, whole bool) (of columns) {
-	plain := *c
-	plain.find, plain.footer = 0, 0
-	s := shape{rows: plain.cutText(text, whole), width: c.find, kinds: map[[2]int]value.Kind{}}
-	of.kinds, of.filled = s.columnKinds(0), make([]bool, c.find)
-	rows := min(s.rows.Len(), kindRows)
-	if whole && rows < kindRows {
+// Learn examines the first records, by which the footer is found. Where these are
+// all, the last of them may be the footer.
+func (f *Footer) Learn(rows *record.Batch, whole bool) {
+	f.columns = columnsOf(Head{Rows: rows, Width: f.Width, kinds: map[[2]int]value.Kind{}}, f.Width, whole)
+}
+
+func columnsOf(s Head, width int, whole bool) (of columns) {
+	of.kinds, of.filled = s.columnKinds(0), make([]bool, width)
+	rows := min(s.Rows.Len(), KindRows)
+	if whole && rows < KindRows {
 		rows -= min(maxFooter, rows/2)
 	}
 	for i := range of.filled {
@@ -64,23 +75,23 @@ func (c *cutter) columnsOf(text []byte, whole bool) (of columns) {
 	return of
 }
 
-// footerOf returns how many records at the end of the last batch are a footer:
+// Of returns how many records at the end of the last batch are a footer:
 // from the first that is one, if nothing below it looks like a record.
-func (c *cutter) footerOf(b *record.Batch) int {
-	if c.find == 0 {
-		return c.footer
+func (f *Footer) Of(b *record.Batch) int {
+	if f.Width == 0 {
+		return f.Rows
 	}
 	n, pending, notes := 0, 0, false
 	for pending < min(b.Len(), maxFooter) {
 		r := b.Len() - 1 - pending
 		pending++
-		if w := b.Width(r); w == 0 || w > c.find { // it is broken, or has too much in it for a note
+		if w := b.Width(r); w == 0 || w > f.Width { // it is broken, or has too much in it for a note
 			break
 		}
-		right, wrong, missing := c.fit(b, r)
-		if c.isFooter(b, r) || notes && right == 0 && missing > 1 {
+		right, wrong, missing := f.fit(b, r)
+		if f.isFooter(b, r) || notes && right == 0 && missing > 1 {
 			n, notes = pending, notes || wrong > 0 && right == 0
-		} else if right > 0 || wrong+missing == 0 && b.Width(r) == c.find { // it looks like a record
+		} else if right > 0 || wrong+missing == 0 && b.Width(r) == f.Width { // it looks like a record
 			break
 		}
 	}
@@ -114,32 +125,32 @@ func isStatistic(b *record.Batch, r int) bool {
 // several cells, it counts the records, or its cells are not what the columns
 // have. Since rows of a sheet end with their last value, a sentence there also
 // stands apart, or below a total.
-func (c *cutter) isFooter(b *record.Batch, r int) bool {
+func (f *Footer) isFooter(b *record.Batch, r int) bool {
 	first, filled := firstOf(b, r)
 	switch {
-	case c.find < 2:
+	case f.Width < 2:
 		return false
 	case totalWord.MatchString(first), isStatistic(b, r):
 		return true
 	case footerWords.MatchString(first):
-		return filled < c.find || b.Width(r) != c.find
-	case c.isTrailer(b, r, first, filled), c.isNote(b, r):
+		return filled < f.Width || b.Width(r) != f.Width
+	case f.isTrailer(b, r, first, filled), f.isNote(b, r):
 		return true
-	case filled > 1 || c.find < 3 || !strings.Contains(first, " "):
+	case filled > 1 || f.Width < 3 || !strings.Contains(first, " "):
 		return false
-	case c.fill == 0:
-		return b.Width(r) < c.find
+	case !f.Sparse:
+		return b.Width(r) < f.Width
 	}
 	return gapAbove(b, r) || r > 0 && totalWord.MatchString(firstText(b, r-1))
 }
 
 // isTrailer reports whether a row that is half empty counts the records above it,
 // or has another sign for its kind of row than all of them.
-func (c *cutter) isTrailer(b *record.Batch, r int, first string, filled int) bool {
-	if 2*filled > c.find || filled < 2 {
+func (f *Footer) isTrailer(b *record.Batch, r int, first string, filled int) bool {
+	if 2*filled > f.Width || filled < 2 {
 		return false
 	}
-	if c.columns.tag != "" && first != c.columns.tag && b.Width(r) != c.find {
+	if f.columns.tag != "" && first != f.columns.tag && b.Width(r) != f.Width {
 		return true
 	}
 	last := ""
@@ -155,15 +166,15 @@ func (c *cutter) isTrailer(b *record.Batch, r int, first string, filled int) boo
 // isNote reports whether the cells of a row are not what their columns have: texts
 // in place of other values, or nothing where records have a value, more than
 // once, or below a gap.
-func (c *cutter) isNote(b *record.Batch, r int) bool {
-	right, wrong, missing := c.fit(b, r)
+func (f *Footer) isNote(b *record.Batch, r int) bool {
+	right, wrong, missing := f.fit(b, r)
 	return right == 0 && (wrong > 1 || wrong > 0 && wrong+missing > 1 || wrong+missing > 0 && gapAbove(b, r))
 }
 
 // fit counts the cells of a row that are of the kind of their column, that are
 // not, and that are missing where records have a value.
-func (c *cutter) fit(b *record.Batch, r int) (right, wrong, missing int) {
-	for i, kind := range c.columns.kinds {
+func (f *Footer) fit(b *record.Batch, r int) (right, wrong, missing int) {
+	for i, kind := range f.columns.kinds {
 		if kind == value.Text {
 			continue
 		}
@@ -176,7 +187,7 @@ func (c *cutter) fit(b *record.Batch, r int) (right, wrong, missing int) {
 			right++
 		case k != value.NullWord:
 			wrong++
-		case c.columns.filled[i]:
+		case f.columns.filled[i]:
 			missing++
 		}
 	}

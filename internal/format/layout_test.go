@@ -1,32 +1,20 @@
-package delimited
+package format
 
 import (
-	"context"
 	"fmt"
-	"os"
-	"path/filepath"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
 	"ambertray/internal/record"
-	"ambertray/internal/source"
 )
 
 // detected says in one line how a text is laid out: its headings, how many
 // records it has, and what is skipped.
 func detected(t *testing.T, text string) string {
 	t.Helper()
-	path := filepath.Join(t.TempDir(), "loans.txt")
-	require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
-	lay := Detect([]byte(text), true, nil)
-	src, err := new(source.Opener).Open(context.Background(), path, source.Options{})
-	require.NoError(t, err)
-	defer src.Close()
-	r, headings, err := Open(src, lay)
-	require.NoError(t, err)
-	rows, skipped := readFrom(t, r, 1)
+	lay, headings, rows, skipped := read(t, text)
 	var left []string
 	for _, rule := range record.Rules() {
 		if n := skipped[rule]; n > 0 {
@@ -35,7 +23,7 @@ func detected(t *testing.T, text string) string {
 	}
 	ragged := 0
 	for _, row := range rows {
-		if row.broken || len(row.cells) != len(headings) {
+		if row.Broken || len(row.Cells) != len(headings) {
 			ragged++
 		}
 	}

@@ -1,4 +1,6 @@
-package delimited
+// Package fixed reads text whose columns stand at fixed places of each line, such as
+// extracts of mainframes and printed listings.
+package fixed
 
 import (
 	"bytes"
@@ -7,7 +9,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"ambertray/internal/record"
+	"ambertray/internal/frame"
 )
 
 // column is where the cells of a column stand in each line: characters from
@@ -56,40 +58,6 @@ func formatColumns(list []column) string {
 	return strings.Join(parts, ",")
 }
 
-// fixed cuts lines at the places of their columns, without the spaces around
-// cells. A line that is too short has blank cells. It returns what cut does.
-func (s *scan) fixed() int {
-	for s.record < s.n {
-		end := s.lineEnd(s.record)
-		if end < 0 {
-			if !s.last {
-				return s.record
-			}
-			end = s.n
-		}
-		stop := end
-		for stop > s.record && s.data[stop-1] == '\r' {
-			stop--
-		}
-		row := s.data[s.record:stop]
-		if rule, ok := s.c.rule(row); ok {
-			s.b.Skip(rule, s.record, stop)
-		} else {
-			for _, c := range s.c.places {
-				from, to := c.bytes(row)
-				s.b.AddCell(record.Span{Start: uint32(s.record + from), End: uint32(s.record + to)})
-				s.b.TrimSpaces()
-			}
-			s.b.EndRecord(s.record, stop)
-		}
-		s.record = end + 1
-		if s.c.newline == 0 && end+1 < s.n && s.data[end] == '\r' && s.data[end+1] == '\n' {
-			s.record++
-		}
-	}
-	return s.n
-}
-
 // bytes returns where the cell of a line is.
 func (c column) bytes(row []byte) (from, to int) {
 	from = offsetOf(row, 0, c.first)
@@ -130,9 +98,9 @@ func alignedColumns(head []byte) (list []column, share float64) {
 		case bytes.IndexByte(line, '\t') >= 0:
 			return nil, 0
 		case len(line) == 0:
-		case isRuler(line) && bytes.Contains(line, []byte(" ")) && len(bytes.Trim(line, "-= ")) == 0 && list == nil:
+		case frame.IsRuler(line) && bytes.Contains(line, []byte(" ")) && len(bytes.Trim(line, "-= ")) == 0 && list == nil:
 			list, lines = ruledColumns(line), lines[max(0, len(lines)-1):] // what stands above the header is titles
-		case !isRuler(line):
+		case !frame.IsRuler(line):
 			lines = append(lines, []rune(string(line)))
 		}
 	}

@@ -1,4 +1,4 @@
-package delimited
+package frame
 
 import (
 	"bytes"
@@ -17,10 +17,10 @@ var commentSigns = []struct {
 	{";", regexp.MustCompile(`^;([; \t]|\pL|$)`)},
 }
 
-// commentSign returns the sign that comments of the text begin with, or "". They
+// CommentSign returns the sign that comments of the text begin with, or "". They
 // stand at its beginning or are less than half of the lines after that, and
 // unless the sign is # they are several, or have no usual delimiter.
-func commentSign(head []byte) string {
+func CommentSign(head []byte) string {
 	for _, c := range commentSigns {
 		top, later, lines, bare := 0, 0, 0, false
 		for line := range bytes.Lines(head) {
@@ -68,8 +68,8 @@ func mostContain(head []byte, sign string) bool {
 	return 2*with > lines
 }
 
-// withoutComments returns the lines that do not begin with the sign.
-func withoutComments(head []byte, sign string) []byte {
+// WithoutComments returns the lines that do not begin with the sign.
+func WithoutComments(head []byte, sign string) []byte {
 	if sign == "" {
 		return head
 	}
@@ -88,9 +88,9 @@ const maxMatter = 200
 // keyAndValue is a line of metadata.
 var keyAndValue = regexp.MustCompile(`^\pL[\pL\d _.()/-]{0,40}:(\s.*)?$`)
 
-// frontMatter returns how many bytes and lines of metadata the text begins with:
+// FrontMatter returns how many bytes and lines of metadata the text begins with:
 // a block between lines of three dashes, or lines of a key, a colon and a value.
-func frontMatter(head []byte) (size int, lines int64) {
+func FrontMatter(head []byte) (size int, lines int64) {
 	pairs, block, at := 0, false, 0
 	for line := range bytes.Lines(head) {
 		lines++
@@ -129,4 +129,16 @@ func manyPairs(text []byte) bool {
 		}
 	}
 	return 2*pairs > lines
+}
+
+// Uncomment returns a line without the comment sign at its beginning.
+func Uncomment(line []byte, sign string) []byte {
+	text := bytes.TrimLeft(line, " \t")
+	for sign != "" && bytes.HasPrefix(text, []byte(sign)) {
+		text = text[len(sign):]
+	}
+	if len(text) == len(bytes.TrimLeft(line, " \t")) {
+		return line
+	}
+	return bytes.TrimLeft(text, " ")
 }

@@ -1,4 +1,4 @@
-package delimited
+package frame
 
 import (
 	"regexp"
@@ -18,22 +18,22 @@ func (f fit) record() bool { return f.right > 0 && f.right > 2*f.wrong }
 func (f fit) none() bool   { return f.right == 0 && f.wrong > 0 }
 
 // columnKinds returns the kind of each column from a row on.
-func (s *shape) columnKinds(from int) []value.Kind {
-	kinds := make([]value.Kind, s.width)
+func (h *Head) columnKinds(from int) []value.Kind {
+	kinds := make([]value.Kind, h.Width)
 	for c := range kinds {
-		kinds[c] = s.kindBelow(c, from, nil)
+		kinds[c] = h.KindBelow(c, from, nil)
 	}
 	return kinds
 }
 
 // fitOf compares a row with the kinds of the columns below it. A heading may be a
 // letter that looks like a truth value, or a year above amounts.
-func (s *shape) fitOf(r int, kinds []value.Kind) (f fit) {
+func (h *Head) fitOf(r int, kinds []value.Kind) (f fit) {
 	for c, kind := range kinds {
-		k := s.kind(r, c)
+		k := h.kind(r, c)
 		switch {
-		case kind == value.Text || k == value.NullWord || k == value.Boolean && s.letterHeading(r, c):
-		case k != kind || s.yearHeading(r, c):
+		case kind == value.Text || k == value.NullWord || k == value.Boolean && h.letterHeading(r, c):
+		case k != kind || h.yearHeading(r, c):
 			f.wrong++
 		default:
 			f.right++
@@ -44,13 +44,13 @@ func (s *shape) fitOf(r int, kinds []value.Kind) (f fit) {
 
 // letterHeading reports whether a cell is a single letter, and no letter of its
 // case stands below it: n above Y and N, t above yes and no.
-func (s *shape) letterHeading(r, c int) bool {
-	heading := s.cell(r, c)
+func (h *Head) letterHeading(r, c int) bool {
+	heading := h.cell(r, c)
 	if len(heading) != 1 {
 		return false
 	}
-	for below := r + 1; below < min(s.rows.Len(), r+kindRows); below++ {
-		cell := s.cell(below, c)
+	for below := r + 1; below < min(h.Rows.Len(), r+KindRows); below++ {
+		cell := h.cell(below, c)
 		if len(cell) == 1 && isLower(cell[0]) == isLower(heading[0]) {
 			return false
 		}
@@ -61,26 +61,26 @@ func (s *shape) letterHeading(r, c int) bool {
 func isLower(c byte) bool { return c >= 'a' && c <= 'z' }
 
 // yearHeading reports whether a cell is a year and those below it are not.
-func (s *shape) yearHeading(r, c int) bool {
-	return c < s.rows.Width(r) && isYear(string(s.cell(r, c))) && !s.yearsBelow(c, r+1)
+func (h *Head) yearHeading(r, c int) bool {
+	return c < h.Rows.Width(r) && isYear(string(h.cell(r, c))) && !h.yearsBelow(c, r+1)
 }
 
 // firstRecord returns the first row whose cells are of the kinds of their
 // columns, with these; found is false where no column has a kind.
-func (s *shape) firstRecord() (r int, kinds []value.Kind, found bool) {
-	for r = range min(s.rows.Len(), maxTitles+maxHead) {
-		if s.filled(r) < min(s.width, 2) || isRuler(s.rows.Text(r)) {
+func (h *Head) firstRecord() (r int, kinds []value.Kind, found bool) {
+	for r = range min(h.Rows.Len(), maxTitles+maxHead) {
+		if h.Filled(r) < min(h.Width, 2) || IsRuler(h.Rows.Text(r)) {
 			continue
 		}
-		if kinds = s.columnKinds(r); r+1 == s.rows.Len() { // it shows nothing but itself
+		if kinds = h.columnKinds(r); r+1 == h.Rows.Len() { // it shows nothing but itself
 			for c := range kinds {
 				if kinds[c] == value.Boolean {
 					kinds[c] = value.Text
 				}
 			}
 		}
-		if s.fitOf(r, kinds).record() && (r+1 == s.rows.Len() || !s.fitOf(r+1, kinds).none()) {
-			return s.earlier(r, kinds), kinds, true
+		if h.fitOf(r, kinds).record() && (r+1 == h.Rows.Len() || !h.fitOf(r+1, kinds).none()) {
+			return h.earlier(r, kinds), kinds, true
 		}
 	}
 	return 0, nil, false
@@ -88,9 +88,9 @@ func (s *shape) firstRecord() (r int, kinds []value.Kind, found bool) {
 
 // earlier returns the first of the rows right above a record that are records
 // too, of which a few cells are not of the kind of their column.
-func (s *shape) earlier(r int, kinds []value.Kind) int {
-	for r > 0 && s.rows.Width(r-1) == s.width {
-		if f := s.fitOf(r-1, kinds); f.right <= f.wrong {
+func (h *Head) earlier(r int, kinds []value.Kind) int {
+	for r > 0 && h.Rows.Width(r-1) == h.Width {
+		if f := h.fitOf(r-1, kinds); f.right <= f.wrong {
 			break
 		}
 		r--
@@ -102,18 +102,18 @@ func (s *shape) earlier(r int, kinds []value.Kind) int {
 // the fullest one near it in which nothing is of the kind of its column, and of
 // equally full ones the highest without a gap below it. It is -1 where there is
 // no such row.
-func (s *shape) headerAbove(first int, kinds []value.Kind) int {
+func (h *Head) headerAbove(first int, kinds []value.Kind) int {
 	best, most := -1, 0
 	for r := first - 1; r >= max(0, first-maxHead); r-- {
-		f := s.fitOf(r, kinds)
-		if f.right > 0 || isRuler(s.rows.Text(r)) || s.typeRow(r) || s.alike(r) {
+		f := h.fitOf(r, kinds)
+		if f.right > 0 || IsRuler(h.Rows.Text(r)) || h.typeRow(r) || h.Alike(r) {
 			continue
 		}
-		filled := s.filled(r)
-		if filled < min(2, s.width) || s.rows.Width(r) < s.width-1 || !s.named(r) {
+		filled := h.Filled(r)
+		if filled < min(2, h.Width) || h.Rows.Width(r) < h.Width-1 || !h.named(r) {
 			continue
 		}
-		if filled > most || filled == most && s.rows.Line(best) == s.rows.Line(r)+1 {
+		if filled > most || filled == most && h.Rows.Line(best) == h.Rows.Line(r)+1 {
 			best, most = r, filled
 		}
 	}
@@ -122,9 +122,9 @@ func (s *shape) headerAbove(first int, kinds []value.Kind) int {
 
 // titlesAbove reports whether the rows above a header can be titles: they have
 // fewer cells, or several that are not of the kind of their column.
-func (s *shape) titlesAbove(header int, kinds []value.Kind) bool {
+func (h *Head) titlesAbove(header int, kinds []value.Kind) bool {
 	for r := range header {
-		if s.rows.Width(r) >= s.rows.Width(header) && s.filled(r) >= s.filled(header) && s.fitOf(r, kinds).wrong < 2 && !s.alike(r) {
+		if h.Rows.Width(r) >= h.Rows.Width(header) && h.Filled(r) >= h.Filled(header) && h.fitOf(r, kinds).wrong < 2 && !h.Alike(r) {
 			return false
 		}
 	}
@@ -133,10 +133,10 @@ func (s *shape) titlesAbove(header int, kinds []value.Kind) bool {
 
 // named reports whether a row can be a header: most of its cells are filled, with
 // texts.
-func (s *shape) named(r int) bool {
-	texts, width := 0, s.rows.Width(r)
+func (h *Head) named(r int) bool {
+	texts, width := 0, h.Rows.Width(r)
 	for c := range width {
-		if k := s.kind(r, c); k == value.Text || k == value.Boolean || s.yearHeading(r, c) {
+		if k := h.kind(r, c); k == value.Text || k == value.Boolean || h.yearHeading(r, c) {
 			texts++
 		}
 	}
@@ -146,14 +146,14 @@ func (s *shape) named(r int) bool {
 // descriptions returns how many lines below a header that ends at row `at` are
 // about the columns: rows of the names of types, and rows in which several cells
 // are not of the kind of their column and none is.
-func (s *shape) descriptions(at int) int64 {
+func (h *Head) descriptions(at int) int64 {
 	lines := int64(0)
-	for r := at + 1; r < min(s.rows.Len()-1, at+maxHead); r++ {
+	for r := at + 1; r < min(h.Rows.Len()-1, at+maxHead); r++ {
 		switch {
-		case isRuler(s.rows.Text(r)):
+		case IsRuler(h.Rows.Text(r)):
 			continue
-		case s.typeRow(r) || s.describes(r):
-			lines = s.rows.Line(r) - s.rows.Line(at)
+		case h.typeRow(r) || h.describes(r):
+			lines = h.Rows.Line(r) - h.Rows.Line(at)
 		default:
 			return lines
 		}
@@ -163,9 +163,9 @@ func (s *shape) descriptions(at int) int64 {
 
 // describes reports whether a row has texts in place of what several columns have,
 // and nothing that they have.
-func (s *shape) describes(r int) bool {
-	f := s.fitOf(r, s.columnKinds(r+1))
-	return f.right == 0 && f.wrong > 1 && s.rows.Width(r) <= s.width
+func (h *Head) describes(r int) bool {
+	f := h.fitOf(r, h.columnKinds(r+1))
+	return f.right == 0 && f.wrong > 1 && h.Rows.Width(r) <= h.Width
 }
 
 // typeWords are names of types, as they stand below headers.
@@ -173,10 +173,10 @@ var typeWords = regexp.MustCompile(`(?i)^(num|number|numeric|int|integer|smallin
 
 // typeRow reports whether a row names the types of the columns. Single letters do
 // so only where they differ and stand in most columns.
-func (s *shape) typeRow(r int) bool {
+func (h *Head) typeRow(r int) bool {
 	words, letters, seen := 0, 0, map[string]bool{}
-	for c := range s.rows.Width(r) {
-		text := strings.ToLower(string(s.cell(r, c)))
+	for c := range h.Rows.Width(r) {
+		text := strings.ToLower(string(h.cell(r, c)))
 		if text == "" {
 			continue
 		}
@@ -190,10 +190,10 @@ func (s *shape) typeRow(r int) bool {
 			letters++
 		}
 	}
-	if r == 0 || s.width < 2 {
+	if r == 0 || h.Width < 2 {
 		return false
 	}
-	return words > 1 && words+letters == s.width || letters == s.width && len(seen) > 1 && s.fitOf(r, s.columnKinds(r+1)).wrong > 0
+	return words > 1 && words+letters == h.Width || letters == h.Width && len(seen) > 1 && h.fitOf(r, h.columnKinds(r+1)).wrong > 0
 }
 
 const (
@@ -209,21 +209,21 @@ func ManyShort(short, records int64) bool {
 	return short >= minShort && float64(short) >= minShortShare*float64(records)
 }
 
-// findShort sets that short records are filled, where the header is wider than
+// FindShort sets that short records are filled, where the header is wider than
 // most of them, or where more than a few lack the same cells.
-func (s *shape) findShort(lay *source.Layout) {
-	if s.layout.Format == source.SheetRows || s.width < 2 || s.rows == nil {
+func (h *Head) FindShort(lay *source.Layout) {
+	if h.Sparse || h.Width < 2 || h.Rows == nil {
 		return
 	}
-	if lay.FillShort = s.short; s.short {
+	if lay.FillShort = h.Short; h.Short {
 		return
 	}
-	widths, records := map[int]int{}, s.rows.Len()-s.first
-	for r := s.first; r < s.rows.Len(); r++ {
-		widths[s.rows.Width(r)]++
+	widths, records := map[int]int{}, h.Rows.Len()-h.First
+	for r := h.First; r < h.Rows.Len(); r++ {
+		widths[h.Rows.Width(r)]++
 	}
 	for width, n := range widths {
-		if width > 1 && width < s.width && ManyShort(int64(n), int64(records)) {
+		if width > 1 && width < h.Width && ManyShort(int64(n), int64(records)) {
 			lay.FillShort = true
 		}
 	}

@@ -1,0 +1,103 @@
+package fixed
+
+import (
+	"bytes"
+
+	"ambertray/internal/frame"
+	"ambertray/internal/record"
+	"ambertray/internal/source"
+	"ambertray/internal/text"
+)
+
+// cutter cuts lines at the places of their columns, without the spaces around
+// cells. A line that is too short has blank cells.
+type cutter struct {
+	places  []column
+	newline byte // 0: mixed line ends
+	rules   frame.Rules
+	text.Expected
+}
+
+func newCutter(lay source.Layout) (*cutter, error) {
+	c := &cutter{newline: '\n', rules: frame.Rules{Delimiter: ' ', Comment: []byte(lay.Comment), Ruler: lay.Ruler}}
+	switch lay.LineEnd {
+	case "cr":
+		c.newline = '\r'
+	case "mixed":
+		c.newline = 0
+	}
+	var err error
+	c.places, err = parseColumns(lay.Columns)
+	return c, err
+}
+
+// Newline implements text.Cutter.
+func (c *cutter) Newline() byte { return c.newline }
+
+// Expect implements text.Cutter.
+func (c *cutter) Expect(e text.Expected) { c.Expected = e }
+
+// Rules implements text.Cutter.
+func (c *cutter) Rules() *frame.Rules { return &c.rules }
+
+// Boundary implements text.Cutter.
+func (c *cutter) Boundary(data []byte) (end int, sure bool) {
+	newline := c.newline
+	if newline == 0 {
+		newline = '\n'
+	}
+	end = bytes.LastIndexByte(text.HoldBack(data, newline, c.HeldBack), newline) + 1
+	return end, end > 0
+}
+
+// Cut implements text.Cutter.
+func (c *cutter) Cut(b *record.Batch, last, _ bool) int {
+	b.Reset()
+	for at := 0; at < b.Raw; {
+		end := c.lineEnd(b.Data[:b.Raw], at)
+		if end < 0 {
+			if !last {
+				return at
+			}
+			end = b.Raw
+		}
+		c.cutLine(b, at, end)
+		at = end + 1
+		if c.newline == 0 && at < b.Raw && b.Data[end] == '\r' && b.Data[at] == '\n' {
+			at++
+		}
+	}
+	return b.Raw
+}
+
+// cutLine cuts the line from at to its end.
+func (c *cutter) cutLine(b *record.Batch, at, end int) {
+	for end > at && b.Data[end-1] == '\r' {
+		end--
+	}
+	row := b.Data[at:end]
+	if rule, ok := c.rules.Of(row); ok {
+		b.Skip(rule, at, end)
+		return
+	}
+	for _, place := range c.places {
+		from, to := place.bytes(row)
+		b.AddCell(record.Span{Start: uint32(at + from), End: uint32(at + to)})
+		b.TrimSpaces()
+	}
+	b.EndRecord(at, end)
+}
+
+// lineEnd returns the offset of the first line end from at on, or -1.
+func (c *cutter) lineEnd(data []byte, at int) int {
+	k := 0
+	if c.newline == 0 {
+		k = bytes.IndexAny(data[at:], "\r\n")
+	} else {
+		k = bytes.IndexByte(data[at:], c.newline)
+	}
+	if k < 0 {
+		return -1
+	}
+	return at + k
+}

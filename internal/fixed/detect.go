@@ -1,0 +1,72 @@
+package fixed
+
+import (
+	"ambertray/internal/frame"
+	"ambertray/internal/record"
+	"ambertray/internal/source"
+	"ambertray/internal/text"
+)
+
+// Detect returns the layout of the text that begins with head, and how well it fits:
+// 0 for text without columns at fixed places, and otherwise less than any delimiter
+// that cuts the lines as evenly. whole says that the text ends there. override,
+// unless nil, sets what the user has set.
+func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layout, float64) {
+	lay := source.Layout{Format: source.Fixed, LineEnd: text.LineEnd(head), FindFooter: true, Overrides: []string{}}
+	if override == nil {
+		override = func(*source.Layout) {}
+	}
+	override(&lay)
+	if lay.Format != source.Fixed || lay.Delimiter != "" { // the user has set what another format has
+		return lay, -1
+	}
+	set := lay.Columns != ""
+	matter, above := frame.FrontMatter(head)
+	head, whole = text.FirstLines(head[matter:], whole, "\r\n", frame.HeadRows)
+	lay.Comment = frame.CommentSign(head)
+	columns, share := alignedColumns(frame.WithoutComments(head, lay.Comment))
+	lay.Columns = formatColumns(columns)
+	override(&lay)
+	lay.Fix()
+	c, err := newCutter(lay)
+	if err != nil || lay.Columns == "" {
+		return lay, 0
+	}
+	h := frame.NewHead(text.CutText(c, head, whole))
+	h.Comment = lay.Comment
+	h.Cut = func(comment []byte) *record.Batch {
+		plain := *c
+		plain.rules.Comment = nil
+		return text.CutText(&plain, comment, true)
+	}
+	score := rate(&h)
+	switch {
+	case set:
+		score = 2 // there is nothing to compare
+	case share < blankShare:
+		score = 0
+	}
+	h.FindHeader(&lay)
+	if lay.HeaderLine > 0 {
+		lay.HeaderLine += above
+	}
+	if lay.FirstDataLine > 0 {
+		lay.FirstDataLine += above
+	}
+	lay.Overrides = lay.Overrides[:0]
+	override(&lay)
+	return lay, score
+}
+
+// rate says how good the columns are: how much the cells below each other are of
+// one kind, and a little for more cells. A few lines without such a column are text.
+func rate(h *frame.Head) float64 {
+	if h.Rows.Len() == 0 || h.Width < 2 {
+		return 0
+	}
+	first := h.FirstFull()
+	if h.HeadsTexts(first) || h.OfOneKind(1) == 0 && h.Rows.Len() < manyAligned {
+		return 0
+	}
+	return 0.5 + 0.4*h.OfOneKind(first+1) + min(float64(h.Width), 50)/500 - 0.3*float64(first)/float64(h.Rows.Len())
+}

@@ -1,0 +1,221 @@
+// Package frame finds what surrounds the records of a source, by rules that do not
+// depend on how its cells are written: titles, header, descriptions, repeated
+// headers, comments, rulers and footer.
+package frame
+
+import (
+	"bytes"
+
+	"ambertray/internal/record"
+	"ambertray/internal/value"
+)
+
+const (
+	// HeadRows is how many rows from the beginning a detection examines.
+	HeadRows = 1000
+	// maxHead is how many rows of titles with several cells there may be.
+	maxHead = 8
+)
+
+// Head is the first rows of a source as a format has cut them.
+type Head struct {
+	Rows  *record.Batch
+	Width int  // the number of cells of most rows, or of a header that is wider
+	Short bool // most records have fewer cells than the header
+	First int  // the row of the first record, once the header is found
+	// BySpaces says that spaces stand between cells, so that a blank cell cannot be
+	// seen; Sparse that rows end with their last value.
+	BySpaces, Sparse bool
+	Comment          string // the prefix of comments, or ""
+	// Cut cuts the text of a comment into cells.
+	Cut func(text []byte) *record.Batch
+
+	kinds map[[2]int]value.Kind // of cells, as they are needed
+}
+
+// NewHead returns the head of rows.
+func NewHead(rows *record.Batch) Head {
+	h := Head{Rows: rows, kinds: map[[2]int]value.Kind{}}
+	h.Width = h.CommonWidth()
+	return h
+}
+
+// WithWidth returns the head with another width.
+func (h Head) WithWidth(width int) Head {
+	h.Width = width
+	return h
+}
+
+// CommonWidth returns the number of cells that most rows have.
+func (h *Head) CommonWidth() int {
+	count, width := map[int]int{}, 0
+	for r := range h.Rows.Len() {
+		w := h.Rows.Width(r)
+		if count[w]++; count[w] > count[width] || count[w] == count[width] && w > width {
+			width = w
+		}
+	}
+	return width
+}
+
+// Widen takes the width of a header that is wider than most records, where none
+// is wider than it: their last cells are left out.
+func (h *Head) Widen() {
+	for r := range min(h.Rows.Len()-1, maxHead) {
+		w := h.Rows.Width(r)
+		if w <= h.Width || h.Width < 2 || !h.DistinctTexts(r) {
+			continue
+		}
+		typed := 0
+		for c := range h.Width {
+			if h.KindBelow(c, r+1, nil) != value.Text {
+				typed++
+			}
+		}
+		if typed == 0 || h.BySpaces && 2*typed < h.Width {
+			return
+		}
+		for below := r + 1; below < h.Rows.Len(); below++ {
+			if h.Rows.Width(below) > w {
+				return
+			}
+		}
+		h.Width, h.Short = w, true
+		return
+	}
+}
+
+// DistinctTexts reports whether the cells of a row are different texts; the last
+// may be blank.
+func (h *Head) DistinctTexts(r int) bool {
+	seen := map[string]bool{}
+	for c := range h.Rows.Width(r) {
+		text := string(h.cell(r, c))
+		if text == "" && c == h.Rows.Width(r)-1 {
+			continue
+		}
+		k := h.kind(r, c)
+		if k != value.Text && !(k == value.Boolean && (len(text) > 1 || h.letterHeading(r, c))) && !isYear(text) || seen[text] {
+			return false
+		}
+		seen[text] = true
+	}
+	return true
+}
+
+// FirstFull returns the first row of the common width whose cells are mostly
+// filled: titles above a table are neither.
+func (h *Head) FirstFull() int {
+	for r := range min(h.Rows.Len(), maxTitles) {
+		if h.Rows.Width(r) == h.Width && 2*h.Filled(r) > h.Width && !h.Alike(r) {
+			return r
+		}
+	}
+	for r := range h.Rows.Len() {
+		if h.Rows.Width(r) == h.Width {
+			return r
+		}
+	}
+	return 0
+}
+
+// maxTitles is how many rows of titles there may be.
+const maxTitles = 50
+
+func (h *Head) Filled(r int) (n int) {
+	for c := range h.Rows.Width(r) {
+		if !value.Blank(h.Rows.Cell(r, c)) {
+			n++
+		}
+	}
+	return n
+}
+
+// Alike reports whether the cells of a row are all the same, as those of a merged
+// title are.
+func (h *Head) Alike(r int) bool {
+	for c := range h.Width {
+		if !bytes.Equal(h.Rows.Cell(r, c), h.Rows.Cell(r, 0)) {
+			return false
+		}
+	}
+	return h.Width > 2
+}
+
+// OfOneKind is the share of columns whose values, from a row on, are of one
+// kind other than text.
+func (h *Head) OfOneKind(from int) float64 {
+	n := 0
+	for c := range h.Width {
+		if k := h.KindBelow(c, from, nil); k != value.Text && k != value.NullWord {
+			n++
+		}
+	}
+	return float64(n) / float64(h.Width)
+}
+
+// KindRows is how many rows below the header are held against it.
+const KindRows = 200
+
+// kind returns the kind of a cell; a missing one is as good as a blank one.
+func (h *Head) kind(r, c int) value.Kind {
+	if c >= h.Rows.Width(r) {
+		return value.NullWord
+	}
+	at := [2]int{r, c}
+	k, known := h.kinds[at]
+	if !known {
+		k = kindOf(h.Rows.Cell(r, c))
+		h.kinds[at] = k
+	}
+	return k
+}
+
+// KindBelow returns the kind that three quarters of the values of a column have
+// from a row on, and Text when no kind has. Null words, blank cells and rows
+// that repeat the header do not count.
+func (h *Head) KindBelow(c, from int, header []byte) value.Kind {
+	var counts [value.Impossible + 1]int
+	n, most := 0, value.Text
+	for r := from; r < min(h.Rows.Len(), from+KindRows); r++ {
+		if h.Rows.Width(r) > h.Width || header != nil && bytes.Equal(h.Rows.Text(r), header) {
+			continue
+		}
+		k := h.kind(r, c)
+		if k == value.NullWord {
+			continue
+		}
+		n++
+		if counts[k]++; counts[k] > counts[most] {
+			most = k
+		}
+	}
+	if counts[most]*4 < n*3 {
+		return value.Text
+	}
+	return most
+}
+
+// kindOf returns the kind of a cell, all kinds of numbers being one. A blank or
+// drawn cell is as good as a null word.
+func kindOf(cell []byte) value.Kind {
+	var v value.Value
+	if value.Blank(cell) || IsRuler(cell) {
+		return value.NullWord
+	}
+	switch k := value.Scan(cell, &v).Kind; k {
+	case value.Decimal, value.Exponent, value.Code:
+		return value.Integer
+	case value.Impossible, value.Timestamp, value.Instant:
+		return value.Date
+	default:
+		return k
+	}
+}
+
+// HeadsTexts reports whether a single word stands right above texts of two words: it
+// is the heading of one column.
+func (h *Head) HeadsTexts(first int) bool {
+	return h.Width == 2 && first <= 1 && h.Rows.Len() > 1 && h.Filled(0) == 1 &&
+		h.Rows.Line(1) == h.Rows.Line(0)+1 && h.KindBelow(0, 1, nil) == value.Text
+}

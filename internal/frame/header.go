@@ -1,0 +1,309 @@
+package frame
+
+import (
+	"bytes"
+	"regexp"
+	"strings"
+
+	"ambertray/internal/record"
+	"ambertray/internal/source"
+	"ambertray/internal/value"
+)
+
+// FindHeader sets the header line, or the first data line where there is no
+// header, the ruler below it and the lines that describe the columns.
+func (h *Head) FindHeader(lay *source.Layout) {
+	lay.HeaderLine, lay.HeaderLines, lay.FirstDataLine, lay.DescriptionLines, lay.Ruler = 0, 1, 0, 0, false
+	if h.Rows.Len() == 0 {
+		return
+	}
+	record, kinds, typed := h.firstRecord()
+	header := -1
+	if typed {
+		header = h.headerAbove(record, kinds)
+		typed = h.titlesAbove(header, kinds)
+	}
+	if !typed {
+		header, record = h.wordsHeader()
+	}
+	if line := h.commentHeader(max(record, 0)); header < 0 && line > 0 {
+		lay.HeaderLine, h.First = line, record
+		return
+	}
+	if lay.Ruler = h.hasRuler(max(header, 0)); header < 0 {
+		h.First = record
+		lay.FirstDataLine = h.Rows.Line(record)
+		return
+	}
+	from, to := h.headerRows(header)
+	lay.HeaderLine = h.Rows.Line(from)
+	lay.HeaderLines = h.Rows.Line(to) - lay.HeaderLine + 1
+	lay.DescriptionLines = h.descriptions(to)
+	for h.First = to + 1; h.First < h.Rows.Len()-1 && (IsRuler(h.Rows.Text(h.First)) || h.Rows.Line(h.First) <= h.Rows.Line(to)+lay.DescriptionLines); {
+		h.First++
+	}
+}
+
+// hasRuler reports whether a line is drawn near the header.
+func (h *Head) hasRuler(at int) bool {
+	for r := max(at, 1); r < min(h.Rows.Len(), at+3); r++ {
+		if IsRuler(h.Rows.Text(r)) {
+			return true
+		}
+	}
+	return false
+}
+
+// wordsHeader returns the row of the header, -1 without one, and that of the
+// first record, where no column is of a kind by which to know records.
+func (h *Head) wordsHeader() (header, record int) {
+	first := h.FirstFull()
+	if IsRuler(h.Rows.Text(first)) && first+1 < h.Rows.Len() {
+		first++
+	}
+	if h.lacksFirst(first - 1) {
+		return first - 1, first
+	}
+	if later := h.behindGap(first); later > 0 {
+		first = later
+	}
+	if h.hasHeader(first) {
+		return first, h.below(first)
+	}
+	return -1, first
+}
+
+// commentHeader returns the line of a comment right above a row that names the
+// columns, or 0.
+func (h *Head) commentHeader(at int) int64 {
+	if h.Comment == "" || h.Width < 2 {
+		return 0
+	}
+	left := h.Rows.LeftOut()
+	for i := len(left) - 1; i >= 0; i-- {
+		if left[i].Rule != record.Comment || left[i].Line != h.Rows.Line(at)-1 {
+			continue
+		}
+		b := h.Cut(Uncomment([]byte(left[i].Text), h.Comment))
+		named := Head{Rows: b, Width: h.Width, kinds: map[[2]int]value.Kind{}}
+		if b.Len() == 1 && b.Width(0) <= h.Width && b.Width(0) >= h.Width-1 && named.DistinctTexts(0) {
+			return left[i].Line
+		}
+	}
+	return 0
+}
+
+// headerRows returns the rows of the header, of which one is known: the row
+// above belongs to it when its headings alone are not distinct, the row below
+// when it completes them or gives their units.
+func (h *Head) headerRows(at int) (from, to int) {
+	if h.groups(at - 1) {
+		return at - 1, at
+	}
+	if h.completes(at+1) || h.units(at+1) {
+		return at, at + 1
+	}
+	return at, at
+}
+
+// next reports whether a row is in the batch and stands right below the one
+// before it.
+func (h *Head) next(at int) bool {
+	return at > 0 && at < h.Rows.Len() && h.Rows.Line(at) == h.Rows.Line(at-1)+1 && h.Rows.Width(at) <= max(h.Width, h.Rows.Width(at-1))
+}
+
+// cell returns a cell of a row, which may be too short to have it.
+func (h *Head) cell(r, c int) []byte {
+	if c >= h.Rows.Width(r) {
+		return nil
+	}
+	return value.Trim(h.Rows.Cell(r, c))
+}
+
+// groups reports whether a row heads groups of columns: it has several texts, and
+// the headings below are distinct only with them.
+func (h *Head) groups(at int) bool {
+	if at < 0 || !h.next(at+1) || h.Rows.Width(at) > h.Width {
+		return false
+	}
+	texts := 0
+	for c := range h.Rows.Width(at) {
+		switch kindOf(h.Rows.Cell(at, c)) {
+		case value.Text:
+			texts++
+		case value.NullWord:
+		default:
+			if !isYear(string(h.cell(at, c))) {
+				return false
+			}
+			texts++
+		}
+	}
+	alone, joined := JoinHeadings(h.Rows, at+1, 1), JoinHeadings(h.Rows, at, 2)
+	return texts > 1 && repeats(alone) && !repeats(joined)
+}
+
+// repeats reports whether a heading occurs twice.
+func repeats(headings []string) bool {
+	seen := map[string]bool{}
+	for _, h := range headings {
+		if h != "" && seen[h] {
+			return true
+		}
+		seen[h] = true
+	}
+	return false
+}
+
+// completes reports whether a row below the header names what that leaves blank,
+// and nothing that has a heading but for parts of a group.
+func (h *Head) completes(at int) bool {
+	if !h.next(at) {
+		return false
+	}
+	named, other := 0, false
+	for c := range h.Width {
+		above, here := h.cell(at-1, c), h.cell(at, c)
+		switch {
+		case len(above) == 0 && len(here) == 0:
+			continue
+		case len(here) > 0 && kindOf(here) != value.Text && kindOf(here) != value.Boolean: // such as on
+			return false
+		case len(above) == 0:
+			named++
+			other = other || h.KindBelow(c, at+1, nil) != value.Text
+		case len(here) > 0:
+			if (c+1 >= h.Width || len(h.cell(at-1, c+1)) > 0) && !(unit.Match(here) && h.KindBelow(c, at+1, nil) != value.Text) { // the one above heads no group
+				return false
+			}
+		}
+	}
+	return named > 0 && (other || !h.recurs(at, at+1))
+}
+
+// units reports whether a row below the header gives the units of numbers: it has
+// text in columns of numbers only.
+func (h *Head) units(at int) bool {
+	if !h.next(at) {
+		return false
+	}
+	some := false
+	for c := range h.Width {
+		here := h.cell(at, c)
+		if len(here) == 0 {
+			continue
+		}
+		kind := h.KindBelow(c, at+1, nil)
+		if !unit.Match(here) || kindOf(here) != value.Text || kind != value.Integer && !bracketed(here) {
+			return false
+		}
+		some = some || kind != value.Text
+	}
+	return some
+}
+
+// unit is what a unit looks like: short, without a digit in front, perhaps in
+// brackets.
+var unit = regexp.MustCompile(`^[(\[]?[\p{L}%°µ€$£/][\p{L}%°µ€$£²³/·. \d^-]{0,9}[)\]]?$`)
+
+func bracketed(text []byte) bool {
+	return strings.ContainsRune("([", rune(text[0])) && strings.ContainsRune(")]", rune(text[len(text)-1]))
+}
+
+// hasHeader reports whether a row names the columns: it is text where the column
+// below it is something else. Where nothing tells them apart, a row of distinct
+// words is a header.
+func (h *Head) hasHeader(at int) bool {
+	below := h.below(at)
+	votes, words := h.votes(at, below)
+	return votes > 0 || votes == 0 && words && !h.recurs(at, below)
+}
+
+// below returns the row below a header, behind rulers.
+func (h *Head) below(at int) int {
+	for at++; at < h.Rows.Len() && IsRuler(h.Rows.Text(at)); at++ {
+	}
+	return at
+}
+
+// behindGap returns the row of a header that stands behind blank lines, where
+// what seemed to be the first row is none and less filled: a title of several
+// cells. It is 0 where there is none.
+func (h *Head) behindGap(first int) int {
+	if votes, _ := h.votes(first, h.below(first)); votes > 0 {
+		return 0
+	}
+	most := h.Filled(first)
+	for r := first + 1; r < min(h.Rows.Len(), first+maxHead); r++ {
+		filled := h.Filled(r)
+		if votes, _ := h.votes(r, h.below(r)); filled > most && votes > 0 && h.Rows.Line(r) > h.Rows.Line(r-1)+1 {
+			return r
+		}
+		most = max(most, filled)
+	}
+	return 0
+}
+
+// votes counts the columns in which a row is text above what is not, less those
+// in which it is of the same kind; words tells that it is of distinct words.
+func (h *Head) votes(at, below int) (votes int, words bool) {
+	words = true
+	seen := map[string]bool{}
+	for c := range h.Rows.Width(at) {
+		name, first := string(h.cell(at, c)), h.kind(at, c)
+		kind := h.KindBelow(c, below, h.Rows.Text(at))
+		if kind != value.Boolean && first == value.Boolean || isYear(name) && !h.yearsBelow(c, below) {
+			first = value.Text // a heading such as No, or a year above amounts
+		}
+		words = words && (name == "" || !seen[name] && first == value.Text)
+		seen[name] = true
+		switch {
+		case kind == value.Text:
+		case first == value.Text:
+			votes++
+		case first == kind:
+			votes--
+		}
+	}
+	return votes, words
+}
+
+// recurs reports whether a cell of a row occurs again below it in its column,
+// which the name of a column does not.
+func (h *Head) recurs(at, from int) bool {
+	for r := from; r < min(h.Rows.Len(), from+KindRows); r++ {
+		for c := range min(h.Rows.Width(r), h.Rows.Width(at)) {
+			if cell := h.Rows.Cell(at, c); !value.Blank(cell) && bytes.Equal(cell, h.Rows.Cell(r, c)) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// lacksFirst reports whether a row names all columns but the first, which holds
+// the names of the rows.
+func (h *Head) lacksFirst(at int) bool {
+	if at < 0 || h.Width < 3 || h.Rows.Width(at) != h.Width-1 {
+		return false
+	}
+	for c := range h.Rows.Width(at) {
+		if kindOf(h.Rows.Cell(at, c)) != value.Text {
+			return false
+		}
+	}
+	return true
+}
+
+var year = regexp.MustCompile(`^(19|20)\d\d$`)
+
+func isYear(text string) bool { return year.MatchString(text) }
+
+func (h *Head) yearsBelow(c, from int) bool {
+	for r := from; r < min(h.Rows.Len(), from+KindRows); r++ {
+		if h.Rows.Width(r) > c && !isYear(string(h.Rows.Cell(r, c))) {
+			return false
+		}
+	}
+	return true
+}

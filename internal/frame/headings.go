@@ -1,0 +1,160 @@
+package frame
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"ambertray/internal/record"
+	"ambertray/internal/source"
+	"ambertray/internal/value"
+)
+
+// JoinHeadings joins the cells of rows below each other. What stands above a
+// blank cell on its right heads that too.
+func JoinHeadings(b *record.Batch, at, rows int) []string {
+	end, width := min(at+rows, b.Len()), 0
+	for r := at; r < end; r++ {
+		width = max(width, b.Width(r))
+	}
+	headings := make([]string, width)
+	for r := at; r < end; r++ {
+		group := ""
+		for c := range headings {
+			text := ""
+			if c < b.Width(r) {
+				text = string(value.Trim(b.Cell(r, c)))
+			}
+			switch {
+			case r+1 == end:
+			case blankBelow(b, r, end, c):
+				group = ""
+			case text != "":
+				group = text
+			default:
+				text = group
+			}
+			headings[c] = strings.TrimSpace(headings[c] + " " + text)
+		}
+	}
+	return headings
+}
+
+// blankBelow reports whether the cells below one are blank, up to a row.
+func blankBelow(b *record.Batch, r, end, c int) bool {
+	for r++; r < min(end, b.Len()); r++ {
+		if c < b.Width(r) && !value.Blank(b.Cell(r, c)) {
+			return false
+		}
+	}
+	return true
+}
+
+// FitHeadings adds a blank heading where nearly all records have one cell more
+// than the header: before the first, for the names of the rows, or after the
+// last, where the records end in a delimiter. Where only some of them have it,
+// it comes after the last too. A record that lacks just the cell of a last
+// heading that is blank is filled to fillLast cells, unless that is 0.
+//
+// Rows of a sheet end with their last value, so that there only cells after the
+// last heading lack one.
+func FitHeadings(headings []string, b *record.Batch, from int, sparse bool) (fitted []string, fillLast int) {
+	if sparse {
+		for width := Widest(b); len(headings) < width; {
+			headings = append(headings, "")
+		}
+		return headings, 0
+	}
+	more, blank, wider, rows := 0, 0, 0, min(b.Len(), HeadRows)
+	for r := from; r < rows; r++ {
+		switch w := b.Width(r); {
+		case w == len(headings)+1:
+			more++
+			if value.Blank(b.Cell(r, len(headings))) {
+				blank++
+			}
+		case w > len(headings)+1:
+			wider++
+		}
+	}
+	records := rows - from
+	switch {
+	case more*10 >= records*9 && more > 0 && blank < more:
+		return append([]string{""}, headings...), 0
+	case more*10 >= records*9 && more > 0, more*optionalShare >= records && more > 1 && wider == 0:
+		headings = append(headings, "")
+	}
+	if n := len(headings); n > 1 && headings[n-1] == "" {
+		fillLast = n
+	}
+	return headings, fillLast
+}
+
+// optionalShare is the part of the records that has a last cell without a heading
+// where that is a column, and no mistake.
+const optionalShare = 3
+
+// Widest returns the number of cells of the widest row that is filled for the
+// most part: rows of a sheet end with their last value.
+func Widest(rows *record.Batch) (width int) {
+	for r := range rows.Len() {
+		filled := 0
+		for i := range rows.Width(r) {
+			if len(rows.Cell(r, i)) > 0 {
+				filled++
+			}
+		}
+		if 2*filled > rows.Width(r) {
+			width = max(width, rows.Width(r))
+		}
+	}
+	return width
+}
+
+// SeekHeader returns the layout with the header where the rows have it: on another
+// line than the layout says, if more of the headings that are wanted stand there,
+// two at least, and are half of what stands there.
+func SeekHeader(rows *record.Batch, lay source.Layout, wanted []string) source.Layout {
+	most, found := min(len(wanted), 2)-1, lay.HeaderLine
+	for r := 0; r < rows.Len() && r < maxTitles+int(lay.HeaderLine); r++ {
+		headings, n := JoinHeadings(rows, r, int(max(lay.HeaderLines, 1))), 0
+		for _, h := range Distinct(slices.Clone(headings)) {
+			if slices.Contains(wanted, h) {
+				n++
+			}
+		}
+		if len(headings)-blanks(headings) > 2*n {
+			continue
+		}
+		if line := rows.Line(r); n > most || n == most && line == lay.HeaderLine {
+			most, found = n, line
+		}
+	}
+	lay.HeaderLine = found
+	return lay
+}
+
+func blanks(headings []string) (n int) {
+	for _, h := range headings {
+		if h == "" {
+			n++
+		}
+	}
+	return n
+}
+
+// Distinct names blank headings and numbers repeated ones.
+func Distinct(headings []string) []string {
+	seen := map[string]bool{}
+	for i, h := range headings {
+		if h == "" {
+			h = fmt.Sprintf("column_%d", i+1)
+		}
+		name := h
+		for n := 2; seen[name]; n++ {
+			name = fmt.Sprintf("%s (%d)", h, n)
+		}
+		headings[i], seen[name] = name, true
+	}
+	return headings
+}

@@ -1,0 +1,76 @@
+package frame
+
+import (
+	"bytes"
+
+	"ambertray/internal/record"
+)
+
+// Rules say which rows of a source are not records.
+type Rules struct {
+	Delimiter byte   // a row of nothing but these is blank
+	Comment   []byte // the prefix of comments, which may be indented
+	Ruler     bool   // rows of dashes and the like are left out
+	Header    []byte // the text of the header, where it is repeated
+	// Special are rows that the format leaves out, and Outside one that is not a row
+	// of the source at all.
+	Special map[string]record.Rule
+	Outside string
+	// Sparse says that rows end with their last value, so that short ones lack
+	// nothing.
+	Sparse bool
+}
+
+// Of returns the rule that leaves a row out, if any.
+func (u *Rules) Of(row []byte) (record.Rule, bool) {
+	switch {
+	case len(row) == 0 || row[0] <= ' ' && u.noValue(row) || row[0] == u.Delimiter && u.noValue(row):
+		return record.Blank, true
+	case len(u.Comment) > 0 && u.IsComment(row):
+		return record.Comment, true
+	case len(row) == len(u.Header) && bytes.Equal(row, u.Header):
+		return record.RepeatedHeader, true
+	case u.Ruler && IsRuler(row):
+		return record.Ruler, true
+	case u.Outside != "" && string(row) == u.Outside:
+		return record.Blank, true
+	case u.Special != nil:
+		rule, ok := u.Special[string(row)]
+		return rule, ok
+	}
+	return 0, false
+}
+
+// IsComment reports whether a row begins with the comment sign.
+func (u *Rules) IsComment(row []byte) bool {
+	for len(row) > 0 && (row[0] == ' ' || row[0] == '\t' && u.Delimiter != '\t') {
+		row = row[1:]
+	}
+	return bytes.HasPrefix(row, u.Comment)
+}
+
+// noValue reports whether a row is nothing but delimiters and spaces.
+func (u *Rules) noValue(row []byte) bool {
+	for _, b := range row {
+		if b != u.Delimiter && b != ' ' && b != '\t' && b != '\r' {
+			return false
+		}
+	}
+	return true
+}
+
+// IsRuler reports whether a row is drawn rather than written: dashes and the
+// like, at least three of them, and what stands between such pieces.
+func IsRuler(row []byte) bool {
+	drawn := 0
+	for _, b := range row {
+		switch b {
+		case '-', '=', '_', '~', '*':
+			drawn++
+		case '+', '|', ' ', '\t', ',', ';', '"', ':':
+		default:
+			return false
+		}
+	}
+	return drawn >= 3
+}

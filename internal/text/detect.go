@@ -1,0 +1,53 @@
+package text
+
+import (
+	"bytes"
+
+	"ambertray/internal/frame"
+	"ambertray/internal/record"
+	"ambertray/internal/source"
+)
+
+// FirstLines cuts the head down to so many lines, which end in one of the given
+// signs.
+func FirstLines(head []byte, whole bool, ends string, lines int) ([]byte, bool) {
+	end := 0
+	for range lines {
+		i := bytes.IndexAny(head[end:], ends)
+		if i < 0 {
+			return head, whole
+		}
+		end += i + 1
+	}
+	return head[:end], whole && end == len(head)
+}
+
+// LineEnd returns the word for how lines end. A carriage return now and then
+// among line feeds is part of a cell; several before a line feed belong to it.
+func LineEnd(head []byte) string {
+	lf := bytes.Count(head, []byte("\n"))
+	crlf := bytes.Count(head, []byte("\r\n"))
+	crcrlf := bytes.Count(head, []byte("\r\r\n"))
+	lone := record.LoneReturns(head)
+	switch {
+	case lf == 0 && lone > 0:
+		return "cr"
+	case lone*10 > lf:
+		return "mixed"
+	case crcrlf*2 > lf:
+		return "crcrlf"
+	case crlf*2 > lf:
+		return "crlf"
+	}
+	return "lf"
+}
+
+// SeekHeader returns the layout with the header where the text that begins with
+// head has it, by the headings that are wanted.
+func SeekHeader(c Cutter, head []byte, whole bool, lay source.Layout, wanted []string) source.Layout {
+	if lay.HeaderLine == 0 || len(wanted) == 0 {
+		return lay
+	}
+	head, whole = FirstLines(head, whole, lineEnds(c), frame.HeadRows+int(lay.HeaderLine)) // what stands further on is not a header
+	return frame.SeekHeader(CutText(c, head, whole), lay, wanted)
+}

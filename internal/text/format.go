@@ -1,0 +1,31 @@
+package text
+
+import (
+	"ambertray/internal/record"
+	"ambertray/internal/source"
+)
+
+// Format is what formats that are cut as text have in common.
+type Format struct {
+	NewCutter func(lay source.Layout) (Cutter, error)
+}
+
+// Open returns a reader of the records of src, which must not have been read from
+// yet, and the headings of its columns, each of them distinct.
+func (f Format) Open(src *source.Source, lay source.Layout) (record.Reader, []string, error) {
+	c, err := f.NewCutter(lay)
+	if err != nil {
+		return nil, nil, err
+	}
+	return Open(src, lay, c)
+}
+
+// SeekHeader returns the layout with the header where the text that begins with
+// head has it, by the headings that are wanted.
+func (f Format) SeekHeader(head []byte, whole bool, lay source.Layout, wanted []string) source.Layout {
+	c, err := f.NewCutter(lay)
+	if err != nil {
+		return lay
+	}
+	return SeekHeader(c, head, whole, lay, wanted)
+}

@@ -1,0 +1,168 @@
+package text
+
+import (
+	"bytes"
+	"fmt"
+	"io"
+
+	"ambertray/internal/frame"
+	"ambertray/internal/record"
+	"ambertray/internal/source"
+)
+
+// Open returns a reader of the records of src, which must not have been read
+// from yet, and the headings of its columns, each of them distinct: a blank
+// one is called column_N and one that came before gets its number.
+func Open(src *source.Source, lay source.Layout, c Cutter) (*Reader, []string, error) {
+	return OpenPieces(src, lay, c, PieceSize)
+}
+
+// OpenPieces is Open with pieces of another size than PieceSize.
+func OpenPieces(src *source.Source, lay source.Layout, c Cutter, size int) (*Reader, []string, error) {
+	head := src.Head()
+	whole := len(head) < source.HeadSize
+	first := max(lay.HeaderLine, 1)
+	if lay.HeaderLine == 0 {
+		first = max(lay.FirstDataLine, 1)
+	}
+	text, above, ok := skipLines(c, head, first-1, 1, record.Title)
+	if !ok {
+		return nil, nil, &NoLineError{src.Name, first}
+	}
+	line := first
+	lines := int64(0)
+	if lay.HeaderLine > 0 {
+		lines = max(lay.HeaderLines, 1)
+	}
+	e := Expected{}
+	headings, used := headingsOf(c, text, whole, lines, lay.DescriptionLines, &e)
+	if lay.HeaderLine > 0 {
+		if len(headings) > 1 {
+			c.Rules().Header = bytes.TrimRight(bytes.Clone(text[:used]), "\r\n")
+		}
+		line += lineCount(c, text[:used])
+		rest, described, ok := skipLines(c, text[used:], lay.DescriptionLines, line, record.Description)
+		if !ok {
+			return nil, nil, &NoLineError{src.Name, line + lay.DescriptionLines}
+		}
+		above = append(above, described...)
+		line += lay.DescriptionLines
+		text = rest
+	}
+	if _, err := io.CopyN(io.Discard, src, int64(len(head)-len(text))); err != nil {
+		return nil, nil, err
+	}
+	e.Width = len(headings)
+	if lay.FillShort {
+		e.Fill = len(headings)
+	}
+	c.Expect(e)
+	footer := frame.Footer{Rows: int(lay.Footer), Sparse: lay.FillShort}
+	if lay.FindFooter {
+		footer.Width = len(headings)
+		footer.Learn(CutText(c, text, whole), whole)
+	}
+	e.HeldBack = footer.HeldBack()
+	c.Expect(e)
+	r := NewReader(src, c, footer, size, line)
+	r.decoded = !src.Encoding.IsUTF8()
+	for _, row := range above {
+		r.skipped[row.Rule]++
+		if row.Rule != record.Blank && row.Rule != record.Hidden {
+			r.above = append(r.above, row)
+		}
+	}
+	return r, frame.Distinct(headings), nil
+}
+
+// NoLineError says that a source is too short to have the line of its header.
+type NoLineError struct {
+	Source string
+	Line   int64
+}
+
+func (e *NoLineError) Error() string {
+	return fmt.Sprintf("%s has no line %d within its first %d kB, where its header or its data should begin", e.Source, e.Line, source.HeadSize>>10)
+}
+
+// skipLines returns what stands after n lines, the first of which has the number
+// from, and the rows in those lines, left out by the given rule where no other
+// does.
+func skipLines(c Cutter, text []byte, n, from int64, by record.Rule) (rest []byte, above []record.LeftOut, ok bool) {
+	for line := from; line < from+n; line++ {
+		i := bytes.IndexAny(text, lineEnds(c))
+		if i < 0 {
+			return nil, above, false
+		}
+		row := bytes.TrimRight(text[:i], "\r")
+		rule, ok := c.Rules().Of(row)
+		if !ok {
+			rule = by
+		}
+		if outside := c.Rules().Outside; outside == "" || string(row) != outside {
+			above = append(above, record.LeftOut{Rule: rule, Line: line, Text: string(row)})
+		}
+		if c.Newline() == 0 && text[i] == '\r' && i+1 < len(text) && text[i+1] == '\n' {
+			i++
+		}
+		text = text[i+1:]
+	}
+	return text, above, true
+}
+
+func lineEnds(c Cutter) string {
+	if c.Newline() == 0 {
+		return "\r\n"
+	}
+	return string(rune(c.Newline()))
+}
+
+// headingsOf cuts the rows that begin on the lines of the header, or where there
+// are none the first record, and returns a heading for each cell and how many
+// bytes the rows take with their line ends. A header may be written as a comment.
+func headingsOf(c Cutter, text []byte, whole bool, lines, described int64, e *Expected) (headings []string, used int) {
+	sign := 0
+	if rules := c.Rules(); lines > 0 && len(rules.Comment) > 0 && rules.IsComment(text) {
+		sign = len(text) - len(frame.Uncomment(text, string(rules.Comment)))
+		text = text[sign:]
+	}
+	b := CutText(c, text, whole)
+	if b.Len() == 0 {
+		return []string{""}, sign
+	}
+	sparse := c.Rules().Sparse
+	if lines == 0 {
+		width := b.Width(0)
+		if !sparse {
+			head := frame.NewHead(b)
+			width = head.Width
+		}
+		headings, e.FillLast = frame.FitHeadings(make([]string, width), b, 0, sparse)
+		return headings, 0
+	}
+	rows := 1
+	for rows < b.Len() && b.Line(rows) <= lines {
+		rows++
+	}
+	from := rows
+	for from < b.Len() && b.Line(from) <= lines+described {
+		from++
+	}
+	headings, e.FillLast = frame.FitHeadings(frame.JoinHeadings(b, 0, rows), b, from, sparse)
+	return headings, sign + b.Next(rows-1)
+}
+
+// CutText cuts a text that is not part of a source.
+func CutText(c Cutter, text []byte, whole bool) *record.Batch {
+	b := record.New(c.Newline(), nil)
+	b.Data, b.Raw, b.FirstLine = pad(bytes.Clone(text)), len(text), 1
+	c.Cut(b, whole, false)
+	return b
+}
+
+func lineCount(c Cutter, text []byte) int64 {
+	b := record.New(c.Newline(), nil)
+	b.Data = text
+	b.CountLines(len(text))
+	return b.Lines
+}
