@@ -1,5 +1,5 @@
 #!/usr/bin/env bash
-# Does all set-up and runs all tests: format, vet, linter, static build, tests
+# Does all set-up and runs all tests: format, vet, linter, builds of all platforms, tests
 # against private servers that it starts and stops. Arguments go to go test.
 set -euo pipefail
 cd "$(dirname "$0")"
@@ -9,9 +9,14 @@ if [ -n "$unformatted" ]; then
     echo "not formatted: $unformatted" >&2
     exit 1
 fi
+go mod tidy -diff
 go vet ./...
 go tool staticcheck ./...
-CGO_ENABLED=0 go build -o /dev/null ./cmd/ambertray
+for system in linux darwin windows; do
+    for processor in amd64 arm64; do
+        CGO_ENABLED=0 GOOS=$system GOARCH=$processor go build -o /dev/null ./cmd/ambertray
+    done
+done
 
 . scripts/servers.sh
 need_sqlite

@@ -576,3 +576,24 @@ func requireKeys(t *testing.T, m map[string]any, keys string) {
 		require.Contains(t, m, k)
 	}
 }
+
+// TestFixedColumns takes text with columns at fixed places through every command.
+func TestFixedColumns(t *testing.T) {
+	d := newDesk(t)
+	d.write("finds.txt", "code    locality              depth\n00001   Tern Island, north     1.50\n00002   Ørsted hall           12.50\n"+
+		"00003   東の島                     x\n00004   Old Quarry\n")
+	out, _ := d.run(0, "survey", "finds.txt", "--json")
+	require.Contains(t, out, `"format": "fixed"`)
+	d.run(0, "draft", "finds.txt")
+	tray := d.read("finds.tray/tray.yaml")
+	require.Contains(t, tray, "format: fixed")
+	d.write("finds.tray/tray.yaml", strings.Replace(tray, "type: varchar(10)", "type: decimal(5,2)", 1))
+	require.EqualValues(t, 3, d.json(3, "check", "finds.tray")["would_load"])
+	d.run(3, "load", "finds.tray", "--to", "museum.db")
+	rejects := d.read("finds.tray/loads/0001/rejects.csv")
+	require.Contains(t, rejects, "finds.txt,3,4,depth,x,not a number,00003,東の島,x,")
+	d.write("finds.tray/loads/0001/rejects.csv", strings.Replace(rejects, "東の島,x,", "東の島,3.75,", 1))
+	d.run(0, "mend", "finds.tray", "--to", "museum.db")
+	require.Equal(t, "00001|1.5|00002|12.5|00003|3.75|00004|", d.query("SELECT code, depth FROM finds ORDER BY code"))
+	d.run(0, "verify", "finds.tray", "--to", "museum.db")
+}

@@ -57,7 +57,7 @@ func Main(args []string, out, errOut io.Writer) int {
 func (a *app) run(args []string) int {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	signal.Ignore(syscall.SIGXFSZ) // a limit to the size of files is an error like a full disk
+	ignoreFileLimit()
 	a.undone = "nothing was changed"
 	root := a.newRoot()
 	root.SetArgs(args)

@@ -32,12 +32,10 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 	if err != nil || lay.Columns == "" {
 		return lay, 0
 	}
-	h := frame.NewHead(text.CutText(c, head, whole))
-	h.Comment = lay.Comment
-	h.Cut = func(comment []byte) *record.Batch {
-		plain := *c
-		plain.rules.Comment = nil
-		return text.CutText(&plain, comment, true)
+	h := headOf(c, head, whole, &lay)
+	if !set && c.joinNameless(&h) {
+		lay.Columns = formatColumns(c.places)
+		h = headOf(c, head, whole, &lay)
 	}
 	score := rate(&h)
 	switch {
@@ -46,7 +44,6 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 	case share < blankShare:
 		score = 0
 	}
-	h.FindHeader(&lay)
 	if lay.HeaderLine > 0 {
 		lay.HeaderLine += above
 	}
@@ -56,6 +53,45 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 	lay.Overrides = lay.Overrides[:0]
 	override(&lay)
 	return lay, score
+}
+
+// headOf cuts the head, and finds the header.
+func headOf(c *cutter, head []byte, whole bool, lay *source.Layout) frame.Head {
+	h := frame.NewHead(text.CutText(c, head, whole))
+	h.Comment = lay.Comment
+	h.Cut = func(comment []byte) *record.Batch {
+		plain := *c
+		plain.rules.Comment = nil
+		return text.CutText(&plain, comment, true)
+	}
+	h.FindHeader(lay)
+	return h
+}
+
+// joinNameless joins to the column before it each one that has no heading, and a
+// value in less than half of the lines: in a short text, blanks between words may
+// stand below each other. It reports whether it did.
+func (c *cutter) joinNameless(h *frame.Head) bool {
+	if h.First < 1 || h.First >= h.Rows.Len() {
+		return false
+	}
+	places := c.places[:1:1]
+	for i, place := range c.places[1:] {
+		filled := 0
+		for r := h.First; r < h.Rows.Len(); r++ {
+			if len(h.Cell(r, i+1)) > 0 {
+				filled++
+			}
+		}
+		if len(h.Cell(h.First-1, i+1)) == 0 && 2*filled < h.Rows.Len()-h.First {
+			places[len(places)-1].end = place.end
+		} else {
+			places = append(places, place)
+		}
+	}
+	joined := len(places) < len(c.places)
+	c.places = places
+	return joined
 }
 
 // rate says how good the columns are: how much the cells below each other are of

@@ -45,12 +45,12 @@ func (h *Head) fitOf(r int, kinds []value.Kind) (f fit) {
 // letterHeading reports whether a cell is a single letter, and no letter of its
 // case stands below it: n above Y and N, t above yes and no.
 func (h *Head) letterHeading(r, c int) bool {
-	heading := h.cell(r, c)
+	heading := h.Cell(r, c)
 	if len(heading) != 1 {
 		return false
 	}
 	for below := r + 1; below < min(h.Rows.Len(), r+KindRows); below++ {
-		cell := h.cell(below, c)
+		cell := h.Cell(below, c)
 		if len(cell) == 1 && isLower(cell[0]) == isLower(heading[0]) {
 			return false
 		}
@@ -62,7 +62,7 @@ func isLower(c byte) bool { return c >= 'a' && c <= 'z' }
 
 // yearHeading reports whether a cell is a year and those below it are not.
 func (h *Head) yearHeading(r, c int) bool {
-	return c < h.Rows.Width(r) && isYear(string(h.cell(r, c))) && !h.yearsBelow(c, r+1)
+	return c < h.Rows.Width(r) && isYear(string(h.Cell(r, c))) && !h.yearsBelow(c, r+1)
 }
 
 // firstRecord returns the first row whose cells are of the kinds of their
@@ -176,7 +176,7 @@ var typeWords = regexp.MustCompile(`(?i)^(num|number|numeric|int|integer|smallin
 func (h *Head) typeRow(r int) bool {
 	words, letters, seen := 0, 0, map[string]bool{}
 	for c := range h.Rows.Width(r) {
-		text := strings.ToLower(string(h.cell(r, c)))
+		text := strings.ToLower(string(h.Cell(r, c)))
 		if text == "" {
 			continue
 		}

@@ -65,7 +65,7 @@ func columnsOf(s Head, width int, whole bool) (of columns) {
 		of.filled[i] = of.kinds[i] != value.Text && blank*20 <= rows && rows > 1
 	}
 	for r := range rows {
-		first := string(s.cell(r, 0))
+		first := string(s.Cell(r, 0))
 		if r > 0 && first != of.tag || rows < minShort {
 			of.tag = ""
 			break

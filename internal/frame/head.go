@@ -90,7 +90,7 @@ func (h *Head) Widen() {
 func (h *Head) DistinctTexts(r int) bool {
 	seen := map[string]bool{}
 	for c := range h.Rows.Width(r) {
-		text := string(h.cell(r, c))
+		text := string(h.Cell(r, c))
 		if text == "" && c == h.Rows.Width(r)-1 {
 			continue
 		}

@@ -112,8 +112,8 @@ func (h *Head) next(at int) bool {
 	return at > 0 && at < h.Rows.Len() && h.Rows.Line(at) == h.Rows.Line(at-1)+1 && h.Rows.Width(at) <= max(h.Width, h.Rows.Width(at-1))
 }
 
-// cell returns a cell of a row, which may be too short to have it.
-func (h *Head) cell(r, c int) []byte {
+// Cell returns a cell of a row, which may be too short to have it.
+func (h *Head) Cell(r, c int) []byte {
 	if c >= h.Rows.Width(r) {
 		return nil
 	}
@@ -133,7 +133,7 @@ func (h *Head) groups(at int) bool {
 			texts++
 		case value.NullWord:
 		default:
-			if !isYear(string(h.cell(at, c))) {
+			if !isYear(string(h.Cell(at, c))) {
 				return false
 			}
 			texts++
@@ -163,7 +163,7 @@ func (h *Head) completes(at int) bool {
 	}
 	named, other := 0, false
 	for c := range h.Width {
-		above, here := h.cell(at-1, c), h.cell(at, c)
+		above, here := h.Cell(at-1, c), h.Cell(at, c)
 		switch {
 		case len(above) == 0 && len(here) == 0:
 			continue
@@ -173,7 +173,7 @@ func (h *Head) completes(at int) bool {
 			named++
 			other = other || h.KindBelow(c, at+1, nil) != value.Text
 		case len(here) > 0:
-			if (c+1 >= h.Width || len(h.cell(at-1, c+1)) > 0) && !(unit.Match(here) && h.KindBelow(c, at+1, nil) != value.Text) { // the one above heads no group
+			if (c+1 >= h.Width || len(h.Cell(at-1, c+1)) > 0) && !(unit.Match(here) && h.KindBelow(c, at+1, nil) != value.Text) { // the one above heads no group
 				return false
 			}
 		}
@@ -189,7 +189,7 @@ func (h *Head) units(at int) bool {
 	}
 	some := false
 	for c := range h.Width {
-		here := h.cell(at, c)
+		here := h.Cell(at, c)
 		if len(here) == 0 {
 			continue
 		}
@@ -250,7 +250,7 @@ func (h *Head) votes(at, below int) (votes int, words bool) {
 	words = true
 	seen := map[string]bool{}
 	for c := range h.Rows.Width(at) {
-		name, first := string(h.cell(at, c)), h.kind(at, c)
+		name, first := string(h.Cell(at, c)), h.kind(at, c)
 		kind := h.KindBelow(c, below, h.Rows.Text(at))
 		if kind != value.Boolean && first == value.Boolean || isYear(name) && !h.yearsBelow(c, below) {
 			first = value.Text // a heading such as No, or a year above amounts

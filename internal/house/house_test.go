@@ -7,6 +7,7 @@ import (
 	"go/parser"
 	"go/token"
 	"io/fs"
+	"os"
 	"os/exec"
 	"path/filepath"
 	"slices"
@@ -89,4 +90,19 @@ func TestSizes(t *testing.T) {
 		return nil
 	})
 	require.NoError(t, err)
+}
+
+// TestDependencies wants a reason in CONTRIBUTING for every direct dependency.
+func TestDependencies(t *testing.T) {
+	reasons, err := os.ReadFile(filepath.Join("..", "..", "CONTRIBUTING.md"))
+	require.NoError(t, err)
+	out, err := exec.Command("go", "list", "-m", "-f", "{{if not (or .Indirect .Main)}}{{.Path}}{{end}}", "all").Output()
+	require.NoError(t, err)
+	for path := range strings.FieldsSeq(string(out)) {
+		name := strings.TrimPrefix(path, "github.com/")
+		if i := strings.LastIndex(name, "/v"); i > 0 {
+			name = name[:i]
+		}
+		require.Contains(t, string(reasons), name, "CONTRIBUTING gives no reason for it")
+	}
 }

@@ -1,0 +1,6 @@
+//go:build !unix
+
+package cli
+
+// ignoreFileLimit does nothing where files have no such limit.
+func ignoreFileLimit() {}

@@ -1,0 +1,107 @@
+package fixed
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"ambertray/internal/source"
+	"ambertray/internal/text"
+	"ambertray/internal/text/texttest"
+)
+
+// TestCut cuts lines at places that count characters, in pieces of any size.
+func TestCut(t *testing.T) {
+	for _, c := range []struct{ name, columns, lineEnd, text, want string }{
+		{"plain", "1-3,4-6,7-", "lf", "a  b  c\nd  e  f\n", "1:a|b|c 2:d|e|f"},
+		{"wide characters", "1-4,5-8,9-", "lf", "東の島 5   x\nØre 12  y\n", "1:東の島|5|x 2:Øre|12|y"},
+		{"short lines", "1-3,4-6,7-", "lf", "a\nb  c\n", "1:a|| 2:b|c|"},
+		{"gaps between columns", "1-2,6-7", "lf", "ab---cd!\n", "1:ab|cd"},
+		{"a cell fills its column", "1-3,4-6", "lf", "abcdef\n", "1:abc|def"},
+		{"CRLF and no last line end", "1-3,4-", "crlf", "a  b\r\nc  d", "1:a|b 2:c|d"},
+		{"mixed line ends", "1-3,4-", "mixed", "a  b\rc  d\r\ne  f\n", "1:a|b 2:c|d 3:e|f"},
+		{"quotes are text", "1-4,5-", "lf", "\"a  b\"\n", "1:\"a|b\""},
+		{"blank lines", "1-3,4-", "lf", "a  b\n\n   \nc  d\n", "1:a|b 4:c|d"},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			lay := source.Layout{LineEnd: c.lineEnd, Places: source.Places{Columns: c.columns}}
+			for _, size := range []int{1, 3, 8, text.PieceSize} {
+				cutter, err := newCutter(lay)
+				require.NoError(t, err)
+				var got []string
+				for _, r := range texttest.ReadAll(t, cutter, c.text, size, 2) {
+					got = append(got, fmt.Sprintf("%d:%s", r.Line, strings.Join(r.Cells, "|")))
+				}
+				require.Equal(t, c.want, strings.Join(got, " "), "pieces of %d bytes", size)
+			}
+		})
+	}
+}
+
+// TestColumns refuses places that are not in order.
+func TestColumns(t *testing.T) {
+	for _, columns := range []string{"", "x", "3-1", "1-4,3-8", "1-,5-8", "0-4", "5-8,1-4"} {
+		_, err := parseColumns(columns)
+		require.Error(t, err, columns)
+	}
+	for _, columns := range []string{"1-8,9-20,21-", "1-1", "2-3,7-7"} {
+		list, err := parseColumns(columns)
+		require.NoError(t, err)
+		require.Equal(t, columns, formatColumns(list))
+	}
+}
+
+// TestDetect finds places that are blank in nearly all lines, or that a ruler draws,
+// and none in other text.
+func TestDetect(t *testing.T) {
+	listing := "code    locality            depth\n" +
+		"00001   Tern Island north    1.50\n00002   Marl Point          12.50\n00003   Old Quarry level 2   3.00\n"
+	for _, c := range []struct {
+		name, text, columns string
+		header              int64
+	}{
+		{"blank places", listing, "1-8,9-28,29-", 1},
+		{"a title", "Kestrel Bay Museum\n\n" + listing, "1-8,9-28,29-", 3},
+		{"a ruler", "No Name   Kg\n-- ------ ---\n 1 fern   2.5\n 2 moss   3\n", "1-3,4-10,11-", 1},
+		{"a single blank place in many lines", strings.Repeat("ab cd 12\nxy z  7\n", 10), "1-3,4-6,7-", 0},
+		{"sentences", "one and two\nthree or four\nfive and six\n", "", 0},
+		{"delimited", "No,Name\n1,fern\n2,moss\n3,gnat\n", "", 0},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			lay, score := Detect([]byte(c.text), true, nil)
+			if c.columns == "" {
+				require.LessOrEqual(t, score, 0.0)
+				return
+			}
+			require.Positive(t, score)
+			require.Equal(t, c.columns, lay.Columns)
+			require.Equal(t, c.header, lay.HeaderLine)
+		})
+	}
+	set, score := Detect([]byte("ab12\ncd34\n"), true, func(l *source.Layout) { require.NoError(t, l.Set("columns", "1-2,3-")) })
+	require.Greater(t, score, 1.0, "what is set wins")
+	require.Equal(t, "1-2,3-", set.Columns)
+	_, score = Detect([]byte(listing), true, func(l *source.Layout) { require.NoError(t, l.Set("delimiter", "spaces")) })
+	require.Negative(t, score)
+}
+
+// TestOpen names the columns by the header.
+func TestOpen(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "finds.txt")
+	require.NoError(t, os.WriteFile(path, []byte("No   Name    No\n  1  fern    5\n  2  moss\n"), 0o600))
+	src, err := new(source.Opener).Open(context.Background(), path, source.Options{})
+	require.NoError(t, err)
+	defer src.Close()
+	lay := source.DefaultLayout()
+	require.NoError(t, lay.Set("columns", "1-5,6-13,14-"))
+	r, headings, err := Format.Open(src, lay)
+	require.NoError(t, err)
+	require.Equal(t, []string{"No", "Name", "No (2)"}, headings)
+	rows, _ := texttest.Read(t, r, 2)
+	require.Equal(t, []texttest.Row{{Number: 1, Line: 2, Cells: []string{"1", "fern", "5"}}, {Number: 2, Line: 3, Cells: []string{"2", "moss", ""}}}, rows)
+}
