@@ -136,7 +136,7 @@ func (f *faulty) measure() {
 	f.usual = time.Since(start)
 }
 
-// suffer begins a load, has the fault happen, looks at what is left and loads
+// suffer begins a load, has the fault happen, examines what is left and loads
 // again. It reports whether the fault came in time.
 func (f *faulty) suffer(round int, fault string) bool {
 	f.Helper()

@@ -284,7 +284,7 @@ func TestDDL(t *testing.T) {
 	require.Contains(t, errOut, "sqlite, postgresql, mysql")
 }
 
-// TestExisting loads a second file into a table that is there.
+// TestExisting loads a second file into an existing table.
 func TestExisting(t *testing.T) {
 	for name, to := range targets(t) {
 		t.Run(name, func(t *testing.T) {
@@ -313,7 +313,7 @@ func TestExisting(t *testing.T) {
 	}
 }
 
-// TestValues looks at what is in the table, rather than at what the program
+// TestValues examines what is in the table, rather than what the program
 // says of it.
 func TestValues(t *testing.T) {
 	d := newDesk(t)
@@ -386,7 +386,7 @@ func TestBadInput(t *testing.T) {
 		args   string
 		says   string
 	}{
-		{1, "survey missing.csv", "open missing.csv: no such file or directory\n  look at"},
+		{1, "survey missing.csv", "open missing.csv: no such file or directory\n  check"},
 		{1, "survey empty.csv", "it is empty"},
 		{1, "survey bom.csv", "empty"},
 		{1, "load cut.csv.gz --to museum.db", "unexpected EOF\n  the file was cut off"},

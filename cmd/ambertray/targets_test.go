@@ -38,7 +38,7 @@ func (d *desk) facts(status int, target string) map[string]map[string]any {
 	return found
 }
 
-// TestTargets names targets in the config file, and tells what a login lacks.
+// TestTargets names targets in the config file, and says what a login lacks.
 func TestTargets(t *testing.T) {
 	d := newDesk(t)
 	t.Setenv("XDG_CONFIG_HOME", d.dir)

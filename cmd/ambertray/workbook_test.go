@@ -74,7 +74,7 @@ func TestWorkbookFormats(t *testing.T) {
 				d.copyBook("loans." + ext)
 			}
 			out, _ := d.run(0, "load", "loans.xls", "--to", to, "--table", table)
-			require.Contains(t, out, "42 rows besides the header: 40 records, 2 skipped (1 title, 1 blank line)")
+			require.Contains(t, out, "42 rows after the header: 40 records, 2 skipped (1 title, 1 blank line)")
 			require.Contains(t, out, "verified   42 read = 40 loaded + 0 rejected + 2 skipped")
 			d.run(0, "verify", "loans.tray", "--to", to)
 			plan := d.read("loans.tray/tray.yaml")
@@ -91,7 +91,7 @@ func TestWorkbookFormats(t *testing.T) {
 	}
 }
 
-// TestSheetNotices tells what a sheet has that its records do not show, and what
+// TestSheetNotices says what a sheet has that its records do not show, and what
 // can be told of it.
 func TestSheetNotices(t *testing.T) {
 	d := newDesk(t)
@@ -172,7 +172,7 @@ func (d *desk) copyBook(name string) string {
 	return string(book)
 }
 
-// TestPartsDiffer finds header and footer anew in every file.
+// TestPartsDiffer finds header and footer again in every file.
 func TestPartsDiffer(t *testing.T) {
 	d := newDesk(t)
 	d.write("m-1.csv", "Loans of May\nno,name,fee\n1,ant,5\nTotal,,5\n")
@@ -206,7 +206,7 @@ func TestOldWorkbook(t *testing.T) {
 	require.Contains(t, errOut, "open half.xlsx")
 }
 
-// TestDrift tells how the columns of files differ, and fills what one does not
+// TestDrift says how the columns of files differ, and fills what one does not
 // have.
 func TestDrift(t *testing.T) {
 	d := newDesk(t)

@@ -17,7 +17,7 @@ import (
 func (a *app) newCheck() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "check TRAY|SOURCE...",
-		Short: "Do everything but load: convert every record and tell what would be rejected",
+		Short: "Do everything but load: convert every record and show what would be rejected",
 		Args:  cobra.MinimumNArgs(1),
 	}
 	d := draftFlags(c)
@@ -48,7 +48,7 @@ func (a *app) newCheck() *cobra.Command {
 		}
 		more := ""
 		if s != nil {
-			more = toldText(&t.Layout)
+			more = overridesText(&t.Layout)
 			result.Notes = s.Notes
 		}
 		return a.show(result, func() { a.drawCheck(result, &t.Layout, shellWords(args)+more, *to) })
@@ -58,7 +58,7 @@ func (a *app) newCheck() *cobra.Command {
 
 func (a *app) drawCheck(c *load.Check, lay *source.Layout, arg, to string) {
 	p := a.print
-	p.Fact("read", "%s besides the header: %s, %s", term.Amount(c.Read, "row"), term.Amount(c.Records, "record"), skippedText(c.Skipped))
+	p.Fact("read", "%s after the header: %s, %s", term.Amount(c.Read, "row"), term.Amount(c.Records, "record"), skippedText(c.Skipped))
 	if c.TableExists != nil {
 		switch {
 		case *c.TableExists && c.Existing != table.Refuse.String():

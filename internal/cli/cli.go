@@ -29,7 +29,7 @@ import (
 // The exit statuses.
 const (
 	exitDone    = 0 // done and verified
-	exitFailed  = 1 // failed, the target is as it was
+	exitFailed  = 1 // failed, the target is unchanged
 	exitUsage   = 2 // the command line is wrong
 	exitRejects = 3 // loaded, with rejects
 	exitDiffers = 4 // verification found a difference

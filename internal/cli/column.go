@@ -9,7 +9,7 @@ import (
 	"ambertray/internal/term"
 )
 
-// explain tells the whole story of one column, named by its heading or by its
+// explain shows everything about one column, named by its heading or by its
 // name in the table.
 func (a *app) explain(s *survey.Survey, name string) error {
 	var names []string
@@ -49,7 +49,7 @@ func (a *app) drawColumn(s *survey.Survey, c *survey.Column) {
 		p.Line("")
 		p.Fact("note", "%s", p.Wrap(*c.Obstacle, factIndent))
 	}
-	p.Next("To write the tray:", "ambertray draft "+s.Source+toldText(&s.Layout))
+	p.Next("To write the tray:", "ambertray draft "+s.Source+overridesText(&s.Layout))
 }
 
 func keyWords(c *survey.Column) string {

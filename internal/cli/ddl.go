@@ -102,12 +102,12 @@ func (a *app) definition(t *tray.Tray, d *dialect.Dialect, f ddlFlags) error {
 	return a.show(result, func() { a.print.Line("%s", text) })
 }
 
-// writeNew writes a file that must not be there yet, and takes away what was
+// writeNew writes a file that must not be there yet, and removes what was
 // written of it when that fails.
 func writeNew(path string, write func(io.Writer) error) error {
 	f, err := os.OpenFile(path, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o666)
 	if errors.Is(err, os.ErrExist) {
-		return fmt.Errorf("%s is there already; it is not written over", path)
+		return fmt.Errorf("%s already exists; not overwritten", path)
 	}
 	if err != nil {
 		return err

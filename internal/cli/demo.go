@@ -25,9 +25,9 @@ var story = []struct{ words, command string }{
 	{"The table that the plan means:", "ddl specimens.tray --dialect sqlite"},
 	{"A dry run first. It changes nothing.", "check specimens.tray --to museum.db"},
 	{"Now the load. It is verified before it is committed.", "load specimens.tray --to museum.db"},
-	{"Prove it again: the table is held against the file, column by column.", "verify specimens.tray --to museum.db"},
+	{"Verify again: the table is compared with the file, column by column.", "verify specimens.tray --to museum.db"},
 	{"A listing with titles above and a total below. They are no records, and it says so.", "survey localities.txt --rows 3"},
-	{"Reports typed by hand. No column alone tells them apart, and one value is no number:", "draft reports.tsv"},
+	{"Reports typed by hand. No single column identifies them, and one value is not a number:", "draft reports.tsv"},
 	{"All about that column:", "draft reports.tsv --explain light_lux"},
 	{"A second file, with a few broken records, in one command:", "load loans.csv --to museum.db"},
 	{"No record is lost. What was rejected, and why:", "rejects loans.tray"},
@@ -45,7 +45,7 @@ func correct(rejects string) error {
 	if err != nil {
 		return err
 	}
-	i := bytes.LastIndex(text, []byte("31/02/2026")) // the cell, behind the value that was rejected
+	i := bytes.LastIndex(text, []byte("31/02/2026")) // the cell, after the value that was rejected
 	return os.WriteFile(rejects, slices.Concat(text[:i], []byte("28"), text[i+2:]), 0o666)
 }
 
@@ -78,7 +78,7 @@ func (a *app) newDemo() *cobra.Command {
 		if a.json {
 			return a.tellAsJSON()
 		}
-		if err := a.tell(); err != nil {
+		if err := a.runStory(); err != nil {
 			return err
 		}
 		if *keep {
@@ -105,8 +105,8 @@ func layOut(dir string) error {
 	})
 }
 
-// tell runs the story and shows each command before what it prints.
-func (a *app) tell() error {
+// runStory runs the story and shows each command before what it prints.
+func (a *app) runStory() error {
 	for i, step := range story {
 		if i > 0 {
 			a.print.Line("")
@@ -121,17 +121,17 @@ func (a *app) tell() error {
 }
 
 func (a *app) tellAsJSON() error {
-	type told struct {
+	type shown struct {
 		Command string          `json:"command"`
 		Result  json.RawMessage `json:"result"`
 	}
-	var steps []told
+	var steps []shown
 	for _, step := range story {
 		var out bytes.Buffer
 		if err := a.step(step.command+" --json", &out); err != nil {
 			return err
 		}
-		steps = append(steps, told{"ambertray " + step.command, out.Bytes()})
+		steps = append(steps, shown{"ambertray " + step.command, out.Bytes()})
 	}
 	return a.show(map[string]any{"steps": steps}, nil)
 }

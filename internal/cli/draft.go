@@ -20,9 +20,9 @@ func draftFlags(c *cobra.Command) *drafting {
 	d := &drafting{options: surveyFlags(c)}
 	c.Flags().StringVar(&d.dir, "tray", "", "the `FOLDER` of the tray (default NAME.tray here, after the source)")
 	c.Flags().StringVar(&d.table, "table", "", "the `NAME` of the table (default: after the source)")
-	c.Flags().StringVar(&d.existing, "existing", "", "what to do with a table that is there: refuse, append, empty, rebuild or merge (default: what the tray says)")
-	c.Flags().BoolVar(&d.byPosition, "by-position", false, "fit the columns to those of a table that is there by their order, not by their names")
-	c.Flags().BoolVar(&d.createSchema, "create-schema", false, "make the schema in SCHEMA.TABLE if there is none")
+	c.Flags().StringVar(&d.existing, "existing", "", "what to do with an existing table: refuse, append, empty, rebuild or merge (default: what the tray says)")
+	c.Flags().BoolVar(&d.byPosition, "by-position", false, "fit the columns to those of an existing table by their order, not by their names")
+	c.Flags().BoolVar(&d.createSchema, "create-schema", false, "create the schema in SCHEMA.TABLE if it does not exist")
 	return d
 }
 
@@ -81,7 +81,7 @@ func (a *app) draft(c *cobra.Command, d *drafting, names []string) (*survey.Surv
 	return s, t, d.override(c, t)
 }
 
-// errTrayExists is returned where the tray of another source is in the way.
+// errTrayExists is returned where the tray of another source has the name.
 var errTrayExists = errors.New("there is such a tray already")
 
 // plan returns the tray that is named, or drafts one for the files that are, with
@@ -133,7 +133,7 @@ changed in it stays, and what the data now contradicts is shown.`,
 		Args: cobra.MinimumNArgs(1),
 	}
 	d := draftFlags(c)
-	explain := c.Flags().String("explain", "", "write nothing, but tell all about one `COLUMN`")
+	explain := c.Flags().String("explain", "", "write nothing, but explain one `COLUMN`")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		s, t, err := a.draft(c, d, args)
 		if err != nil {

@@ -116,19 +116,19 @@ var hints = []struct {
 	{source.ErrBinary, "save it as a workbook of today (.xlsx), or as delimited text"},
 	{zip.ErrFormat, "the file is damaged, or neither a workbook nor an archive; get it again"},
 	{io.ErrUnexpectedEOF, "the file was cut off; get it again in full"},
-	{source.ErrFetch, "look at the address, or fetch the file yourself and name it here"},
-	{ledger.ErrNone, "--no-ledger loads without one; then nothing keeps the same content from being loaded twice"},
+	{source.ErrFetch, "check the address, or fetch the file yourself and name it here"},
+	{ledger.ErrNoLedger, "--no-ledger loads without one; then nothing keeps the same content from being loaded twice"},
 	{load.ErrNoRejects, "nothing is left to mend; ambertray history --to TARGET shows every load"},
 	{load.ErrHalfMended, "look in the table for the records of mended.csv.mending: if they are there, rename both .mending files over mended.csv and rejects.csv, and otherwise remove them"},
-	{load.ErrNoKey, "name the columns that tell the rows apart: key: [COLUMN] in the tray"},
+	{load.ErrNoKey, "name the columns that identify the rows: key: [COLUMN] in the tray"},
 	{load.ErrMergeOnce, "leave out --commit-every"},
 	{load.ErrOneCommit, "leave out --commit-every"},
-	{load.ErrWasMerged, "load it once more: a merge changes only what differs, and counts it"},
+	{load.ErrMerged, "load it once more: a merge changes only what differs, and counts it"},
 	{load.ErrNeedsLedger, "leave out --no-ledger or --commit-every"},
 	{ledger.ErrFinished, "ambertray history shows every load"},
 	{ledger.ErrMoved, "let the other load finish"},
-	{database.ErrUnreachable, "look at the host, the port and whether the server runs, then try again"},
-	{database.ErrLogin, "look at the user and the password: PGPASSWORD or MYSQL_PWD, the password file or the URL"},
+	{database.ErrUnreachable, "check the host, the port and whether the server runs, then try again"},
+	{database.ErrLogin, "check the user and the password: PGPASSWORD or MYSQL_PWD, the password file or the URL"},
 	{database.ErrCannotOpen, "check the folder, and whether you may write to it"},
 	{database.ErrExists, "--existing append adds to it, empty takes its rows out first, rebuild drops and creates it, merge updates by key; or choose another name with --table NAME"},
 	{database.ErrNoTable, "load it first: ambertray load TRAY --to TARGET"},
@@ -141,7 +141,7 @@ var hints = []struct {
 	{load.ErrCommitted, "what was committed before stays, and the rest was rolled back; ambertray verify TRAY --to TARGET names what differs"},
 	{load.ErrDiffers, "nothing was loaded; the receipt names each figure"},
 	{fs.ErrPermission, "ask for the right to read it"},
-	{fs.ErrNotExist, "look at the spelling and the folder"},
+	{fs.ErrNotExist, "check the spelling and the folder"},
 }
 
 // reasonOf says why a load did not come to its end.
@@ -185,9 +185,9 @@ var typedHints = []func(error) string{
 	about(func(e *source.MixedError) string {
 		return fmt.Sprintf("write it in one encoding; or --encoding utf-8 rejects the lines that are not, and --encoding %s reads all lines as that", e.OtherEncoding)
 	}),
-	about(func(*load.PartialError) string { return "load the same once more, and it goes on from there" }),
+	about(func(*load.PartialError) string { return "load the same once more, and it continues from there" }),
 	about(func(e *load.OtherTrayError) string {
-		return "load the same files with that tray, to go on; if that tray is gone, ambertray history forgets the load with --forget " + e.ID + ", and its rows stay in the table"
+		return "load the same files with that tray, to continue; if that tray is gone, ambertray history forgets the load with --forget " + e.ID + ", and its rows stay in the table"
 	}),
 	about(func(e *load.AgainError) string {
 		if len(e.Parts) < e.Of {
@@ -202,7 +202,7 @@ var typedHints = []func(error) string{
 	about(func(*pass.ColumnsError) string {
 		return "give the file the columns that it had; only the cells of the records may change"
 	}),
-	about(func(*load.UnfitError) string {
+	about(func(*load.MismatchError) string {
 		return "ambertray check TRAY --to TARGET shows every column; change the plan, or the table"
 	}),
 	about(func(*load.TooManyError) string {

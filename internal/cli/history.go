@@ -17,7 +17,7 @@ func (a *app) newHistory() *cobra.Command {
 	}
 	to := toFlag(c)
 	table := c.Flags().String("table", "", "only the loads into this table")
-	forget := c.Flags().String("forget", "", "take the `LOAD` out of the ledger that was interrupted and cannot go on; the rows that it has committed stay")
+	forget := c.Flags().String("forget", "", "take the `LOAD` out of the ledger that was interrupted and cannot continue; the rows that it has committed stay")
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		tgt, err := a.open(c.Context(), *to, false)
 		if err != nil {

@@ -17,10 +17,10 @@ func (a *app) newLoad() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "load TRAY|SOURCE...",
 		Short: "Create or open the table, load, keep the rejects, verify and commit",
-		Long: `Load creates the table, or does with one that is there what --existing says. It
+		Long: `Load creates the table, or handles an existing table as --existing says. It
 loads every record that converts and that the server takes, keeps the others in
-rejects.csv, holds the table against the source and commits. If anything fails
-before that, the target is left as it was.
+rejects.csv, compares the table with the source and commits. If anything fails
+before that, the target is unchanged.
 
 The ledger, a table in the target, keeps the same content from being loaded into
 the same table twice.
@@ -35,7 +35,7 @@ A bare source is surveyed and drafted first, and the tray is kept.`,
 		if o.Every < 0 {
 			return usageError{fmt.Errorf("--commit-every %d: write a number of records", o.Every)}
 		}
-		a.undone = "everything was rolled back, and the target is as it was"
+		a.undone = "everything was rolled back, and the target is unchanged"
 		all := "ambertray survey " + shellWords(args)
 		tgt, err := a.open(c.Context(), *to, true)
 		if err != nil {
@@ -95,7 +95,7 @@ func loadOptions(c *cobra.Command) *load.Options {
 	c.Flags().BoolVar(&o.AcceptLoss, "accept-loss", false, "rebuild a table although indexes, triggers, views or rights are lost with it")
 	c.Flags().BoolVar(&o.NoRollback, "no-rollback", false, "load into a table whose engine has no transactions, so that a load that fails leaves rows in it")
 	noLedgerFlag(c, o)
-	c.Flags().Int64Var(&o.Every, "commit-every", 0, "commit every `N` records; a load that is interrupted then goes on where it was (default: all or nothing)")
+	c.Flags().Int64Var(&o.Every, "commit-every", 0, "commit every `N` records; a load that is interrupted then continues where it was (default: all or nothing)")
 	c.Flags().Var(&o.Verify, "verify", "what is verified before the commit: full, every column, or counts, the rows only")
 	return o
 }
@@ -118,7 +118,7 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all string) {
 		p.Fact("left out", "%s", p.Wrap(fmt.Sprintf("%s that the table has already: %s", term.Amount(int64(n), "part"), strings.Join(names, ", ")), factIndent))
 	}
 	p.Fact("plan", "%s/tray.yaml", r.Tray)
-	p.Fact("read", "%s besides the header: %s, %s", term.Amount(c.Read, "row"), term.Amount(c.Read-c.Skipped, "record"), skippedText(r.Skipped))
+	p.Fact("read", "%s after the header: %s, %s", term.Amount(c.Read, "row"), term.Amount(c.Read-c.Skipped, "record"), skippedText(r.Skipped))
 	p.Fact("table", "%s"+outcomeTexts[r.Outcome]+"%s", p.Bold(r.Table), r.Target, keyText(t))
 	if !r.Verified {
 		what := "nothing: verification found a difference, and all was rolled back"

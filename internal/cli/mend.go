@@ -47,7 +47,7 @@ mended.csv beside it.`,
 	return c
 }
 
-// mendText is the command that goes on with the same rejects.
+// mendText is the command that continues with the same rejects.
 func mendText(t *tray.Tray, only, to string) string {
 	if only != "" {
 		only = " --load " + only
@@ -66,7 +66,7 @@ func (a *app) drawMend(r *load.Receipt, again string) {
 	}
 	a.drawSum(r)
 	if c.Rejected > 0 {
-		p.Next("To go on with the rest:", again)
+		p.Next("To continue with the rest:", again)
 	} else {
 		p.Next("Nothing is left to mend. To prove it all:", strings.Replace(again, " mend ", " verify ", 1))
 	}

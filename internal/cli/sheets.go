@@ -20,8 +20,8 @@ func (a *app) surveySheets(c *cobra.Command, name string, o survey.Options) (lis
 		return nil, err
 	}
 	var known source.Layout
-	if o.Told != nil {
-		o.Told(&known)
+	if o.Override != nil {
+		o.Override(&known)
 	}
 	if book == nil {
 		s, err := a.survey(c, []string{name}, o)
@@ -38,9 +38,9 @@ func (a *app) surveySheets(c *cobra.Command, name string, o survey.Options) (lis
 	sheets := slices.Clone(book.Sheets)
 	for _, i := range chosen {
 		own := o
-		own.Told = func(l *source.Layout) {
-			if o.Told != nil {
-				o.Told(l)
+		own.Override = func(l *source.Layout) {
+			if o.Override != nil {
+				o.Override(l)
 			}
 			l.Sheet = sheets[i].Name
 		}
@@ -87,12 +87,12 @@ func (a *app) drawSheets(s *survey.Survey) {
 	p.Line("")
 }
 
-// toldOf repeats for the next command what was told of the first survey, whose
+// overrideOf repeats for the next command what was set for the first survey, whose
 // sheet was chosen by a word.
-func toldOf(list []*survey.Survey, word string) string {
+func overrideOf(list []*survey.Survey, word string) string {
 	lay := list[0].Layout
 	if lay.Sheet = word; len(list) > 1 && list[1].Sheet != nil && word == "" {
-		return " --sheet NAME" + toldText(&lay)
+		return " --sheet NAME" + overridesText(&lay)
 	}
-	return toldText(&lay)
+	return overridesText(&lay)
 }

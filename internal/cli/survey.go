@@ -21,9 +21,9 @@ import (
 func surveyFlags(c *cobra.Command) func() (survey.Options, error) {
 	sample := c.Flags().Int64("sample", 0, "read only the first `N` records (default all of them)")
 	fit := c.Flags().String("fit", "roomy", "headroom of types: roomy, or snug for types that just hold the values")
-	told := map[string]*string{}
+	set := map[string]*string{}
 	for _, s := range source.Settings() {
-		told[s.Key] = c.Flags().String(s.Option(), "", s.Help+" (default: "+s.Default()+")")
+		set[s.Key] = c.Flags().String(s.Option(), "", s.Help+" (default: "+s.Default()+")")
 	}
 	return func() (survey.Options, error) {
 		if *sample < 0 {
@@ -33,23 +33,23 @@ func surveyFlags(c *cobra.Command) func() (survey.Options, error) {
 		if err != nil {
 			return survey.Options{}, usageError{err}
 		}
-		tell := func(l *source.Layout) (err error) {
+		apply := func(l *source.Layout) (err error) {
 			for _, s := range source.Settings() {
-				if val := *told[s.Key]; val != "" && err == nil {
+				if val := *set[s.Key]; val != "" && err == nil {
 					err = l.Set(s.Key, val)
 				}
 			}
 			return err
 		}
-		if err := tell(&source.Layout{}); err != nil {
+		if err := apply(&source.Layout{}); err != nil {
 			return survey.Options{}, usageError{err}
 		}
-		return survey.Options{Sample: *sample, Fit: headroom, Told: func(l *source.Layout) { _ = tell(l) }}, nil // tell was tried above
+		return survey.Options{Sample: *sample, Fit: headroom, Override: func(l *source.Layout) { _ = apply(l) }}, nil // apply was tried above
 	}
 }
 
-// toldText repeats the options by which a layout was told.
-func toldText(lay *source.Layout) (text string) {
+// overridesText repeats the options by which a layout was set.
+func overridesText(lay *source.Layout) (text string) {
 	for _, s := range source.Settings() {
 		if slices.Contains(lay.Overrides, s.Key) {
 			val := s.Get(lay)
@@ -102,7 +102,7 @@ func (a *app) newSurvey() *cobra.Command {
 				a.drawSurvey(s)
 			}
 			word, _ := c.Flags().GetString("sheet")
-			a.print.Next("", "ambertray draft "+shellWords(args)+toldOf(result.Sources, word))
+			a.print.Next("", "ambertray draft "+shellWords(args)+overrideOf(result.Sources, word))
 		})
 	}
 	return c
@@ -197,7 +197,7 @@ func troubles(s *survey.Survey) string {
 	return text
 }
 
-// layoutText says how the source is laid out; what was told is named last.
+// layoutText says how the source is laid out; what was set is named last.
 func layoutText(s *survey.Survey) string {
 	l := s.Layout
 	parts := []string{term.Bytes(s.Bytes)}
@@ -244,7 +244,7 @@ func layoutText(s *survey.Survey) string {
 		parts = append(parts, "no header")
 	}
 	if len(l.Overrides) > 0 {
-		parts = append(parts, "told: "+strings.Join(l.Overrides, ", "))
+		parts = append(parts, "set: "+strings.Join(l.Overrides, ", "))
 	}
 	return strings.Join(parts, " · ")
 }
@@ -320,7 +320,7 @@ func uniqueText(c *survey.Column) string {
 	return ""
 }
 
-// drawPairs shows what tells the records apart where no single column does.
+// drawPairs shows what identifies the records where no single column does.
 func (a *app) drawPairs(s *survey.Survey) {
 	var lines []string
 	for _, k := range s.KeyPairs[:min(len(s.KeyPairs), maxPairs)] {

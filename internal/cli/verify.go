@@ -43,7 +43,7 @@ func (a *app) newVerify() *cobra.Command {
 func (a *app) drawVerification(v *load.Verification) {
 	p := a.print
 	p.Fact("table", "%s in %s", p.Bold(v.Table), v.Target)
-	p.Fact("read", "%s besides the header: %s to be loaded, %s to be rejected, %s skipped",
+	p.Fact("read", "%s after the header: %s to be loaded, %s to be rejected, %s skipped",
 		term.Amount(v.Read, "row"), term.Count(v.Convertible), term.Count(v.Rejected), term.Count(v.Skipped))
 	gives := "the source gives"
 	if v.Mended > 0 {

@@ -66,7 +66,7 @@ type Converter struct {
 
 type column struct {
 	name      string
-	source    int     // of its cells, unless it is computed
+	source    int              // of its cells, unless it is computed
 	compute   template.Compose // of a computed column
 	rules     *rules
 	nullable  bool
@@ -222,7 +222,7 @@ func (c *Converter) block() *Block {
 }
 
 // convert parses every cell of a record first, so that a record with a bad
-// cell leaves no trace in the block, and every bad cell of it is told.
+// cell leaves no trace in the block, and every bad cell of it is reported.
 func (c *Converter) convert(k *Block, b *record.Batch, r int, values []value.Value) {
 	bad := false
 	for i := range c.columns {
@@ -325,7 +325,7 @@ func (k *Block) reject(b *record.Batch, r int, column, cell, reason string) {
 // Loaded returns the number of records in the block's Data.
 func (k *Block) Loaded() int64 { return int64(len(k.Ends)) }
 
-// DropThrough takes out the encoded records up to one.
+// DropThrough removes the encoded records up to one.
 func (k *Block) DropThrough(w refusal.Where) {
 	n := 0
 	for n < len(k.Numbers) && (k.Part < w.Part || k.Part == w.Part && k.Numbers[n] <= w.Record) {
@@ -346,7 +346,7 @@ func (k *Block) Head(n int) *Block {
 	return &Block{Part: k.Part, Data: k.Data[:k.Ends[n-1]], Ends: k.Ends[:n:n], Numbers: k.Numbers[:n:n]}
 }
 
-// Remove takes out encoded records, by their ascending indexes.
+// Remove removes encoded records, by their ascending indexes.
 func (k *Block) Remove(rows []int) {
 	data, ends, numbers := k.Data[:0], k.Ends[:0], k.Numbers[:0]
 	start := 0

@@ -25,7 +25,7 @@ import (
 	"ambertray/internal/value"
 )
 
-// words is an encoder that writes what it gets as text, to be looked at.
+// words is an encoder that writes what it gets as text, to be examined.
 type words struct{}
 
 func (words) AppendRecord(dst []byte) []byte { return append(dst, '[') }

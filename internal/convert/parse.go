@@ -195,7 +195,7 @@ func doubleParser(c table.Column) parser {
 	}
 }
 
-// givenBack reports whether a double gives a number back as it was written: a whole
+// givenBack reports whether a double keeps a number as it was written: a whole
 // number exactly, any other with up to 15 significant digits, or as many as
 // doubles are printed with.
 func givenBack(v *value.Value, s value.Shape) bool {
@@ -224,7 +224,7 @@ func givenBack(v *value.Value, s value.Shape) bool {
 }
 
 // givenBackSingle reports whether a double of four bytes gives a number back as it
-// was written, in the fewest digits that tell it from others.
+// was written, in the fewest digits that distinguish it from others.
 func givenBackSingle(f float64) bool {
 	shown, err := strconv.ParseFloat(strconv.FormatFloat(f, 'g', -1, 32), 64)
 	return err == nil && shown == f

@@ -35,13 +35,13 @@ func (c *Converter) refuse(k *Block, b *record.Batch, r int, why *refusal.Reason
 	k.rejectCell(b, r, strings.Join(why.Columns, ", "), string(cells), why.Reason, false)
 }
 
-// Keys are the hashes of the keys of refused records: of so many of them that
-// they stay within some megabytes. The others are told without the first.
+// Keys are the hashes of the keys of refused records: only as many
+// as fit some megabytes. The others are reported without the first.
 type Keys map[uint64]bool
 
 const maxKeys = 1 << 18
 
-// Add takes in some.
+// Add adds some.
 func (k Keys) Add(hashes []uint64) {
 	for _, h := range hashes[:min(len(hashes), max(0, maxKeys-len(k)))] {
 		k[h] = true
@@ -70,7 +70,7 @@ func (c *Converter) KeyWorker() record.Work[[]uint64] {
 	}
 }
 
-// NameFirsts makes the converter tell, with each record that is refused for its
+// NameFirsts makes the converter report, with each record that is refused for its
 // key, which record has it.
 func (c *Converter) NameFirsts(keys Keys) { c.wanted, c.firsts = keys, map[uint64]string{} }
 

@@ -49,7 +49,7 @@ func (b *Batch) Record(i int) refusal.Where { return b.records[i] }
 // Reset takes all rows out.
 func (b *Batch) Reset() { b.data, b.ends, b.records = b.data[:0], b.ends[:0], b.records[:0] }
 
-// Refuse takes out rows, given by their ascending numbers from 1 on, whose key
+// Refuse removes rows, given by their ascending numbers from 1 on, whose key
 // is there already, and adds them to a list.
 func (b *Batch) Refuse(rows []int, key []string, list *refusal.List) {
 	why := map[int]*refusal.Reason{}
@@ -59,7 +59,7 @@ func (b *Batch) Refuse(rows []int, key []string, list *refusal.List) {
 	b.RefuseFor(why, list)
 }
 
-// RefuseFor takes out rows for reasons, by their numbers from 1 on, and adds them
+// RefuseFor removes rows for reasons, by their numbers from 1 on, and adds them
 // to a list.
 func (b *Batch) RefuseFor(why map[int]*refusal.Reason, list *refusal.List) {
 	data, ends, records := b.data[:0], b.ends[:0], b.records[:0]

@@ -12,7 +12,7 @@ type ColumnInfo struct {
 	Limit     *table.Limit // of the values of that type, or nil
 	Known     bool
 	Nullable  bool
-	Default   bool // it has a default, or counts by itself
+	Default   bool // it has a default, or is an identity column
 	Generated bool // the server computes it, and takes no values
 }
 

@@ -69,7 +69,7 @@ type Tx interface {
 
 // Creation is how a table is made.
 type Creation struct {
-	Replace bool // it takes the place of one that is there
+	Replace bool // it takes the place of an existing one
 	// Whole makes it at once as it will be, for a load that commits more than
 	// once. Otherwise a target may leave to the end what is cheaper then.
 	Whole bool
@@ -84,7 +84,7 @@ type Sink interface {
 	// Write hands over a block, which it does not keep.
 	Write(k *convert.Block) error
 	// Close ends the load and returns how many rows the server took. It must
-	// be called in any case; abort tells that the load is to be given up.
+	// be called in any case; abort says that the load is to be given up.
 	Close(abort error) (rows int64, err error)
 	// Refused returns the rows that the server does not take: a key that occurs
 	// twice, a constraint that does not hold. It is known after Close.

@@ -17,7 +17,7 @@ type Feeder struct {
 	loaded            chan error // of the batch that is being loaded, if any
 }
 
-// Add takes in a block. It returns the error of a batch before, if there is one.
+// Add adds a block. It returns the error of a batch before, if there is one.
 func (f *Feeder) Add(k *convert.Block) error {
 	if f.gathered.Add(k); f.gathered.Size() < f.Size {
 		return nil

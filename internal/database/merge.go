@@ -43,7 +43,7 @@ type Merger struct {
 	// Differ is the condition that the values of a column are not the same.
 	Differ     func(column string, c table.Column) string
 	SetPrefix  string // of the columns that an Update sets
-	Overriding string // of an INSERT that gives columns values which count by themselves
+	Overriding string // of an INSERT that gives values to identity columns
 	Whole      bool   // the table has no savepoints, so that a refused row ends the merge
 	// Constraints are those that can be checked for many rows at once. The others
 	// are found by halving.
@@ -54,7 +54,7 @@ type Merger struct {
 
 // Merge updates the rows of a table whose key the stage has, where they differ,
 // and inserts those that are new. Rows of the stage that the server does not
-// take, or whose key an earlier row of it has, are taken out of it.
+// take, or whose key an earlier row of it has, are removed from it.
 func (m *Merger) Merge(ctx context.Context, t *table.Table, stage string, at *Numbers) (done Merged, refused *refusal.List, err error) {
 	x := &merging{Merger: m, ctx: ctx, t: t, at: at, table: m.DB.Dialect().QuoteTable(t.Name), stage: m.DB.Dialect().Quote(stage)}
 	x.write()

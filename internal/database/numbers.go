@@ -20,7 +20,7 @@ type numberRun struct {
 	first refusal.Where
 }
 
-// Add takes in the rows of a block.
+// Add adds the rows of a block.
 func (n *Numbers) Add(k *convert.Block) {
 	for _, number := range k.Numbers {
 		n.add(refusal.Where{Part: k.Part, Record: number})
@@ -38,7 +38,7 @@ func (n *Numbers) add(at refusal.Where) {
 // Rows returns the number of rows.
 func (n *Numbers) Rows() int64 { return n.rows }
 
-// Remove takes out the rows that are in a list.
+// Remove removes the rows that are in a list.
 func (n *Numbers) Remove(list *refusal.List) {
 	if list.Len() == 0 {
 		return

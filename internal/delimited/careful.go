@@ -7,7 +7,7 @@ import (
 )
 
 // careful cuts the dialects that need a look at every byte: delimiters of
-// several characters, runs of spaces, spaces behind the delimiter, escapes and
+// several characters, runs of spaces, spaces after the delimiter, escapes and
 // line ends of more than one kind. It returns what Cut does.
 func (s *scan) careful() int {
 	i := 0
@@ -99,7 +99,7 @@ func (s *scan) lineEndAt(i int) bool {
 	return s.data[i] == s.c.newline
 }
 
-// separator looks at what ends a cell at offset i: a delimiter or a line end,
+// separator examines what ends a cell at offset i: a delimiter or a line end,
 // and where the next cell begins. Spaces at the end of a line delimit nothing.
 func (s *scan) separator(i int) (next int, isLine, known bool) {
 	if i >= s.n {
@@ -120,7 +120,7 @@ func (s *scan) separator(i int) (next int, isLine, known bool) {
 	return s.lineBreak(i)
 }
 
-// lineBreak returns the offset behind the line end at i, or i when there is
+// lineBreak returns the offset after the line end at i, or i when there is
 // none.
 func (s *scan) lineBreak(i int) (next int, isLine, known bool) {
 	j := i

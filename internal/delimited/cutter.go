@@ -166,8 +166,8 @@ func (s *scan) marked() int {
 	return n
 }
 
-// finish cuts what stands behind the last delimiter or line end of a source;
-// start is behind the end when a quote closed the last cell there.
+// finish cuts what stands after the last delimiter or line end of a source;
+// start is after the end when a quote closed the last cell there.
 func (s *scan) finish(start int) {
 	if s.record >= s.n {
 		return
@@ -230,7 +230,7 @@ func (s *scan) endRecord(i int) {
 
 // quoted cuts the quoted cell at start. It returns the offset of the delimiter
 // or line end that follows it (n at the end of the text), or false when the
-// cell goes on in the next piece.
+// cell continues in the next piece.
 func (s *scan) quoted(start int) (end int, ok bool) {
 	doubled, stray := false, false
 	i := start + 1
@@ -294,7 +294,7 @@ const (
 	doubles
 )
 
-// follows looks at offset i, the byte after a quote. end is where the cell
+// follows examines offset i, the byte after a quote. end is where the cell
 // ends; known is false when that depends on text that is not there yet.
 func (s *scan) follows(i int) (a after, end int, known bool) {
 	if i < s.n && s.data[i] == s.c.quote {

@@ -12,22 +12,22 @@ import (
 	"ambertray/internal/text"
 )
 
-// Detect finds out the layout of the text that begins with head; whole tells
-// that there is no more of it. told, unless nil, puts in what the user says,
+// Detect finds out the layout of the text that begins with head; whole says
+// that there is no more of it. override, unless nil, sets what the user has set,
 // and what depends on it is detected with that.
 //
-// There are few rules, and they look at the whole shape. A dialect is good when
+// There are few rules, and they check the whole shape. A dialect is good when
 // it cuts most rows into the same number of cells and when the cells below each
 // other are of one kind. The first record is the first row whose cells are of
 // the kinds of their columns; the header is the fullest row above it, and what
 // stands above that is titles.
-func Detect(head []byte, whole bool, told func(*source.Layout)) (source.Layout, float64) {
+func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layout, float64) {
 	lay := source.Layout{Format: source.Delimited, LineEnd: text.LineEnd(head), FindFooter: true, Overrides: []string{}}
 	lay.Quote, lay.Escape = `"`, source.Doubled
-	if told == nil {
-		told = func(*source.Layout) {}
+	if override == nil {
+		override = func(*source.Layout) {}
 	}
-	told(&lay)
+	override(&lay)
 	if lay.Format != source.Delimited { // the user has set what another format has
 		return lay, -1
 	}
@@ -37,7 +37,7 @@ func Detect(head []byte, whole bool, told func(*source.Layout)) (source.Layout, 
 	var best shape
 	doubled := shape{} // the cut by the same delimiter with quotes that are doubled
 	for _, try := range dialects(head, lay) {
-		told(&try)
+		override(&try)
 		s := shapeOf(head, whole, try)
 		if try.Quote != "" && try.Escape != source.Doubled && s.misplaced() >= doubled.misplaced() {
 			continue // nothing speaks for it
@@ -62,7 +62,7 @@ func Detect(head []byte, whole bool, told func(*source.Layout)) (source.Layout, 
 		lay.FirstDataLine += above
 	}
 	lay.Overrides = lay.Overrides[:0]
-	told(&lay)
+	override(&lay)
 	return lay, best.score
 }
 

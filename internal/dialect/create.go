@@ -14,7 +14,7 @@ type comments uint8
 const (
 	commentInSource   comments = iota // not at all: they stand in the definition's text
 	commentOn                         // COMMENT ON
-	commentInline                     // COMMENT behind a column
+	commentInline                     // COMMENT after a column
 	commentProperties                 // extended properties
 )
 

@@ -24,9 +24,9 @@ type Dialect struct {
 	// text, where it has no such type of its own.
 	Stored func(table.Type) table.Type
 
-	// DDLAutoCommits tells that a table definition ends the transaction.
+	// DDLAutoCommits says that a table definition ends the transaction.
 	DDLAutoCommits bool
-	// OneRowPerInsert tells that an INSERT takes no more than one row.
+	// OneRowPerInsert says that an INSERT takes no more than one row.
 	OneRowPerInsert bool
 
 	scriptHead, scriptTail []string
@@ -36,7 +36,7 @@ type Dialect struct {
 	reserved    map[string]bool
 	schemas     bool // a table's name may have its schema before a point
 	adapt       func(t *table.Table) []table.Column
-	suffix      string // behind a table definition
+	suffix      string // after a table definition
 	comments    comments
 	literals    literals
 	key         func(table.Type) bool // whether a type may be in a key, or nil
@@ -128,7 +128,7 @@ func (d *Dialect) ScriptHead() []string { return d.scriptHead }
 // ScriptTail returns the statements that it ends with.
 func (d *Dialect) ScriptTail() []string { return d.scriptTail }
 
-// Check tells what of a table the server cannot have: names that are too long,
+// Check says what of a table the server cannot have: names that are too long,
 // keys of a type that it cannot index.
 func (d *Dialect) Check(t *table.Table) error {
 	_, bare := d.split(t.Name)

@@ -111,7 +111,7 @@ func beginsWord(runes []rune, i int) bool {
 }
 
 // latin returns the small Latin letters for a letter or digit, or the character
-// itself where there are none.
+// itself without a reading.
 func latin(r rune) string {
 	switch {
 	case r == 'μ': // of micrograms, which must not become mg

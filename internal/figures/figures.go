@@ -27,13 +27,13 @@ func NewTotals(types []table.Type) *Totals {
 	return t
 }
 
-// Null takes in a NULL of column i.
+// Null adds a NULL of column i.
 func (t *Totals) Null(i int) { t.columns[i].nulls++ }
 
-// Value takes in a value of column i.
+// Value adds a value of column i.
 func (t *Totals) Value(i int, v *value.Value) { t.columns[i].add(v) }
 
-// Add takes in the values of other records.
+// Add adds the values of other records.
 func (t *Totals) Add(o *Totals) {
 	for i := range t.columns {
 		t.columns[i].merge(&o.columns[i])

@@ -96,7 +96,7 @@ func TestDetect(t *testing.T) {
 		{"ruler in pipes", "No|Name\n--|----\n1|gnat\n2|fern\n", `"|" ruler header 1`},
 		{"comments", "# written by the scale\n# unit: gram\nNo,Mass\n1,2.5\n# pause\n2,3.5\n", `"," comment # header 3`},
 		{"header with a number sign", "#,Name\n1,gnat\n2,fern\n", `"," header 1`},
-		{"spaces behind commas", "No, Name, Note\n1, \"gnat, big\", x\n2, \"fern\", y\n", `"," spaces header 1`},
+		{"spaces after commas", "No, Name, Note\n1, \"gnat, big\", x\n2, \"fern\", y\n", `"," spaces header 1`},
 		{"single quotes", "No,Name\n1,'gnat, big'\n2,'fern, small'\n3,'moss, old'\n", `"," quote ' header 1`},
 		{"apostrophes are no quotes", "No,Name\n1,O'Hara's gnat\n2,Keeper's fern\n3,it's moss\n", `"," header 1`},
 		{"backslash escapes", "No,Name\n1,\"the \\\"gnat\\\", big\"\n2,\"a \\\"fern\\\"\"\n", `"," escape backslash header 1`},

@@ -154,7 +154,7 @@ func (h *Head) OfOneKind(from int) float64 {
 	return float64(n) / float64(h.Width)
 }
 
-// KindRows is how many rows below the header are held against it.
+// KindRows is how many rows below the header are compared with it.
 const KindRows = 200
 
 // kind returns the kind of a cell; a missing one is as good as a blank one.

@@ -211,7 +211,7 @@ func bracketed(text []byte) bool {
 }
 
 // hasHeader reports whether a row names the columns: it is text where the column
-// below it is something else. Where nothing tells them apart, a row of distinct
+// below it is something else. Where nothing distinguishes them, a row of distinct
 // words is a header.
 func (h *Head) hasHeader(at int) bool {
 	below := h.below(at)
@@ -219,16 +219,16 @@ func (h *Head) hasHeader(at int) bool {
 	return votes > 0 || votes == 0 && words && !h.recurs(at, below)
 }
 
-// below returns the row below a header, behind rulers.
+// below returns the row below a header, after rulers.
 func (h *Head) below(at int) int {
 	for at++; at < h.Rows.Len() && IsRuler(h.Rows.Text(at)); at++ {
 	}
 	return at
 }
 
-// behindGap returns the row of a header that stands behind blank lines, where
-// what seemed to be the first row is none and less filled: a title of several
-// cells. It is 0 where there is none.
+// behindGap returns the row of a header that stands after blank lines, where
+// what seemed to be the first row is less filled: a title of several cells. It is 0
+// where there is no such header.
 func (h *Head) behindGap(first int) int {
 	if votes, _ := h.votes(first, h.below(first)); votes > 0 {
 		return 0
@@ -245,7 +245,7 @@ func (h *Head) behindGap(first int) int {
 }
 
 // votes counts the columns in which a row is text above what is not, less those
-// in which it is of the same kind; words tells that it is of distinct words.
+// in which it is of the same kind; words says that it is of distinct words.
 func (h *Head) votes(at, below int) (votes int, words bool) {
 	words = true
 	seen := map[string]bool{}

@@ -20,12 +20,12 @@ type Choice struct {
 	Currency  string
 	Percent   bool
 	NullWords []string
-	// Unique tells that no two values are alike; Sure that this was counted
+	// Unique says that no two values are alike; Sure that this was counted
 	// exactly. A key is offered where both hold and no value is missing.
 	Unique, Sure bool
 	// Evidence says in words why this type; Obstacle what keeps the column from a
 	// tighter one and what to write to take it. Guess says what the values leave
-	// open and how it was taken, and Remark what else a person should look at.
+	// open and how it was taken, and Remark what else a person should check.
 	// The last three may be empty.
 	Evidence, Obstacle, Guess, Remark string
 	// Rejects is how many values the type leaves out: dates that do not exist.
@@ -52,9 +52,9 @@ func ParseFit(word string) (Fit, error) {
 	return Fit(i), nil
 }
 
-// Habits are what other columns of the source show of the hand that wrote it.
+// Conventions are what other columns of the source show of the hand that wrote it.
 // They only settle what a column by itself leaves open.
-type Habits struct {
+type Conventions struct {
 	MonthFirst, DayFirst bool   // a date of which that is certain
 	DecimalComma         bool   // numbers that prove it, and none that prove a point
 	From                 string // heading of the column that shows it
@@ -62,8 +62,8 @@ type Habits struct {
 
 // Options of a choice.
 type Options struct {
-	Fit    Fit
-	Habits Habits
+	Fit         Fit
+	Conventions Conventions
 }
 
 // reading is one way to understand the values of a column.
@@ -77,7 +77,7 @@ type reading struct {
 // Choose returns the smallest type that holds every value of the column.
 //
 // Two things do not widen a type. Well-known null words that are all that
-// stands in the way of a tighter type are taken for what they are. And dates
+// keeps a column from a tighter type are taken for what they are. And dates
 // that do not exist, where they are at most one in a hundred, become rejects:
 // no type but text would hold them, and the column is plainly one of dates.
 func (p *Column) Choose(o Options) Choice {

@@ -24,7 +24,7 @@ func (p *Column) dates(o Options) (list []reading) {
 		}
 		seen = append(seen, value.Format{Shape: s})
 		orders := slices.Clone(s.Orders())
-		if i := slices.Index(orders, value.MonthDayYear); i > 0 && o.Habits.MonthFirst && !o.Habits.DayFirst {
+		if i := slices.Index(orders, value.MonthDayYear); i > 0 && o.Conventions.MonthFirst && !o.Conventions.DayFirst {
 			orders[0], orders[i] = orders[i], orders[0]
 		}
 		for _, order := range orders {
@@ -113,11 +113,11 @@ func (p *Column) whyOrder(r reading, f value.Format, o Options) (why, guess stri
 		}
 	}
 	name := orderNames[f.Order]
-	switch habits := o.Habits; {
+	switch conventions := o.Conventions; {
 	case len(open) == 0:
 		return "; " + name + ": " + why, ""
-	case f.Order == value.MonthDayYear && habits.MonthFirst, f.Order == value.DayMonthYear && habits.DayFirst && !habits.MonthFirst:
-		return fmt.Sprintf("; ambiguous by itself; %s as in %s", name, quoted(habits.From)), ""
+	case f.Order == value.MonthDayYear && conventions.MonthFirst, f.Order == value.DayMonthYear && conventions.DayFirst && !conventions.MonthFirst:
+		return fmt.Sprintf("; ambiguous by itself; %s as in %s", name, quoted(conventions.From)), ""
 	}
 	other := value.Format{Shape: f.Shape, Order: open[0]}
 	guess = fmt.Sprintf("ambiguous: no number is over 12, so it was read %s; if it is %s, write format: %s", name, orderNames[open[0]], other)

@@ -16,7 +16,7 @@ const exactDistinct = 1 << 16
 // distinct counts distinct values by their 64-bit hashes, and knows the tally
 // that each of them belongs to. Two values with one hash would pass for one;
 // with as many as are counted exactly the odds are one in ten billion, and the
-// conversion that follows looks at every value itself.
+// conversion that follows examines every value itself.
 type distinct struct {
 	set     []uint64 // open addressing; 0 is free
 	tallies []uint8  // of the values in set

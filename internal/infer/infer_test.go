@@ -187,7 +187,7 @@ func TestOptions(t *testing.T) {
 	for values, typ := range map[string]string{"1|300": "smallint", "1|70000": "integer", "1.25|300": "decimal(5,2)", "ant|beetle": "varchar(6)"} {
 		require.Equal(t, typ, profile(t, list(values), 1).Choose(snug).Type.String(), values)
 	}
-	other := infer.Options{Habits: infer.Habits{MonthFirst: true, DecimalComma: true, From: "Due back"}}
+	other := infer.Options{Conventions: infer.Conventions{MonthFirst: true, DecimalComma: true, From: "Due back"}}
 	c := profile(t, list("01/02/2026|03/04/2026"), 1).Choose(other)
 	require.Equal(t, "MM/dd/yyyy", c.Format)
 	require.Contains(t, c.Evidence, `ambiguous by itself; month first as in "Due back"`)

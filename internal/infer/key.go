@@ -46,7 +46,7 @@ func (u *Run) join(o Run) {
 	u.falling, u.last = falling, o.last
 }
 
-// Keys looks for what tells the records of a source apart. It is fed with the
+// Keys looks for what identifies the records of a source. It is fed with the
 // batches in source order.
 type Keys struct {
 	runs   []Run
@@ -55,13 +55,13 @@ type Keys struct {
 }
 
 // keyMemory is how much memory the hashes take at most. Pairs of columns are
-// judged exactly up to so many records, and of longer sources by the first.
+// judged exactly up to a number of records, and of longer sources by the first.
 const keyMemory = 16 << 20
 
 // keyColumns is how many columns are tried in pairs at most.
 const keyColumns = 24
 
-// NewKeys returns a Keys for so many columns.
+// NewKeys returns a Keys for a number of columns.
 func NewKeys(columns int) *Keys {
 	return &Keys{runs: make([]Run, columns), hashes: make([][]uint64, columns)}
 }
@@ -69,7 +69,7 @@ func NewKeys(columns int) *Keys {
 // Head returns for how many of the first records hashes are wanted.
 func (k *Keys) Head() int64 { return int64(keyMemory / 8 / max(1, len(k.hashes))) }
 
-// Add takes in the next batch: the runs of its columns and, of the first
+// Add adds the next batch: the runs of its columns and, of the first
 // records, the hashes of their cells.
 func (k *Keys) Add(runs []Run, hashes [][]uint64) {
 	for c := range runs {
@@ -84,17 +84,17 @@ func (k *Keys) Add(runs []Run, hashes [][]uint64) {
 // Unique reports whether column c rises or falls throughout.
 func (k *Keys) Unique(c int) bool { return k.runs[c].some && !k.runs[c].broken }
 
-// Pair is two columns that together tell the records apart.
+// Pair is two columns that together identify the records.
 type Pair struct {
 	A, B int
-	Sure bool // all records were looked at
-	// Dense tells that there are hardly more possible pairs of values than
+	Sure bool // all records were examined
+	// Dense says that there are hardly more possible pairs of values than
 	// records, so that it is no accident that no two are alike.
 	Dense bool
 }
 
 // Pairs returns the pairs of the given columns, none of which has a blank cell,
-// that tell the records apart, those with the fewest possible pairs of values
+// that identify the records, those with the fewest possible pairs of values
 // first. distinct is the number of values of each.
 func (k *Keys) Pairs(columns []int, distinct []int64) []Pair {
 	var pairs []Pair

@@ -24,7 +24,7 @@ func (p *Column) numbers(o Options) []reading {
 		if s.Notation != value.CompactDate && s.Notation&value.LoneComma != 0 {
 			signs, comma = addOnce(signs, ','), true
 		}
-		if s.Notation != value.CompactDate && s.Notation&value.LonePoint != 0 && o.Habits.DecimalComma {
+		if s.Notation != value.CompactDate && s.Notation&value.LonePoint != 0 && o.Conventions.DecimalComma {
 			comma = true
 		}
 		if comma {
@@ -34,7 +34,7 @@ func (p *Column) numbers(o Options) []reading {
 		currencies = addOnce(currencies, s.Currency())
 		percents = addOnce(percents, s.Notation&value.Percent != 0)
 	}
-	if o.Habits.DecimalComma {
+	if o.Conventions.DecimalComma {
 		slices.Reverse(commas)
 	}
 	var list []reading
@@ -175,10 +175,10 @@ func (t *counted) explain(style value.Style, o Options, c *Choice) {
 	if t.grouped > 0 {
 		c.Thousands = string(style.Thousands)
 		c.Evidence += fmt.Sprintf("; '%s' is a thousands separator in %s", c.Thousands, group(t.grouped))
-		if t.lone && style.DecimalComma && o.Habits.DecimalComma {
+		if t.lone && style.DecimalComma && o.Conventions.DecimalComma {
 			c.Evidence += ", as other columns have a comma before decimals"
 		}
-		if t.lone && !o.Habits.DecimalComma && !style.DecimalComma {
+		if t.lone && !o.Conventions.DecimalComma && !style.DecimalComma {
 			c.Guess = fmt.Sprintf("ambiguous: ',' was taken for a thousands separator; if it stands before decimals, as in %s, write decimal: \",\"", at(t.example))
 			c.Evidence += "; " + c.Guess
 		}

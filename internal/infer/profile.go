@@ -131,7 +131,7 @@ func (p *Column) tally(s value.Shape) int {
 	return p.recent
 }
 
-// addText takes in what is known of a cell as text.
+// addText adds what is known of a cell as text.
 func (p *Column) addText(cell []byte, key uint64) {
 	n := characters(cell, key)
 	if p.Longest == 0 || n < p.Shortest {
@@ -148,7 +148,7 @@ func (p *Column) addText(cell []byte, key uint64) {
 }
 
 // prefix returns the first eight bytes as a number that sorts as they do. In
-// a batch more text stands behind a short cell, so that it can be read in one
+// a batch more text stands after a short cell, so that it can be read in one
 // go and the rest be masked off.
 func prefix(cell []byte) uint64 {
 	n := len(cell)

@@ -8,7 +8,7 @@ type Sorts [len(sortNames)]int64
 
 var sortNames = [...]string{"text", "numbers", "codes", "truth values", "dates", "times", "UUIDs"}
 
-// sortOf is the index of each kind in Sorts; of a null word it is none.
+// sortOf is the index of each kind in Sorts; a null word has no index.
 var sortOf = [...]int{
 	value.Text: 0, value.Integer: 1, value.Decimal: 1, value.Exponent: 1, value.Code: 2, value.Boolean: 3,
 	value.Date: 4, value.Timestamp: 4, value.Instant: 4, value.Impossible: 4, value.Time: 5, value.UUID: 6, value.NullWord: -1,

@@ -13,15 +13,15 @@ type tally struct {
 	examples []Example // the first values that differ
 	// whole and scale are the most digits before and after the decimal sign.
 	whole, scale int
-	// digits is the most digits of one number; fraction tells that a decimal has
-	// more behind its sign than one zero.
+	// digits is the most digits of one number; fraction says that a decimal has
+	// more after its sign than one zero.
 	digits   int
 	fraction bool
 	// width is the length of the values in bytes, or -1 when they differ.
 	width int
-	// clock tells that a timestamp is not at midnight.
+	// clock says that a timestamp is not at midnight.
 	clock bool
-	// prose tells that a text is more than capitals, digits and signs.
+	// prose says that a text is more than capitals, digits and signs.
 	prose bool
 	// min and max are the extremes; those of dates in each of their orders.
 	min, max [3]extreme
@@ -34,7 +34,7 @@ type extreme struct {
 	text  []byte
 }
 
-// add takes in a value of the tally's shape.
+// add adds a value of the tally's shape.
 func (t *tally) add(v *value.Value, cell []byte) {
 	t.count++
 	if t.count == 1 {

@@ -31,7 +31,7 @@ func uuids() reading {
 }
 
 // chooseText gives the column a text type and says what kind of text it is;
-// code tells that it is digits that are no number.
+// code says that it is digits that are no number.
 func (p *Column) chooseText(fit Fit, c *Choice) (code bool) {
 	c.Type = p.textType(fit)
 	codes, digits := int64(0), int64(0)
@@ -66,7 +66,7 @@ func (p *Column) chooseText(fit Fit, c *Choice) (code bool) {
 	return codes > 0 && digits == values
 }
 
-// remarkLostZeros tells of codes of one width, some of which are shorter and do
+// remarkLostZeros reports codes of one width, some of which are shorter and do
 // not begin with 0: a spreadsheet that took them for numbers has eaten theirs.
 func (p *Column) remarkLostZeros(c *Choice) {
 	var short []Example

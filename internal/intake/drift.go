@@ -70,13 +70,13 @@ func (e *DriftError) Error() string {
 }
 
 // order is where the cells of a part are: those of all headings, by their index
-// in its records of so many cells. The zero order leaves them where they are.
+// in its records. The zero order leaves them where they are.
 type order struct {
 	width int
 	cells []int
 }
 
-// drift holds the headings of the parts against those of the first. Where that
+// drift compares the headings of the parts with those of the first. Where that
 // is wanted the headings become those of all, and the cells of each part are put
 // in their order.
 func (in *Intake) drift() error {

@@ -34,7 +34,7 @@ type Part struct {
 	LeftOut   bool // it is not read
 
 	Headings   []string
-	HeaderLine int64        // where these are, 0 where there are none
+	HeaderLine int64        // where these are, 0 without any
 	Facts      *sheet.Facts // of a sheet, once it was read to its end
 }
 
@@ -54,7 +54,7 @@ func (p *Part) SheetName() *string {
 	return &p.Sheet
 }
 
-// size takes in what the open part is known to have.
+// size adds what the open part is known to have.
 func (p *Part) size(src *source.Source) {
 	if p.Bytes = src.Size; src.Plain() {
 		p.TextBytes = src.Size
@@ -62,7 +62,7 @@ func (p *Part) size(src *source.Source) {
 }
 
 // Intake reads the records of one or more files. It implements record.Reader;
-// the batches tell the part that they come from.
+// the batches say the part that they come from.
 type Intake struct {
 	Layout   source.Layout
 	Headings []string
@@ -126,9 +126,9 @@ func expandSheets(ctx context.Context, opener *source.Opener, names []string, wo
 	return parts, nil
 }
 
-// Detect returns the layout of a file; known is what is told of it, and told,
-// unless nil, puts that in.
-func Detect(ctx context.Context, opener *source.Opener, name string, known source.Layout, told func(*source.Layout)) (source.Layout, error) {
+// Detect returns the layout of a file; known is what is set of it, and override,
+// unless nil, sets that.
+func Detect(ctx context.Context, opener *source.Opener, name string, known source.Layout, override func(*source.Layout)) (source.Layout, error) {
 	parts, err := expandSheets(ctx, opener, []string{name}, known.Sheet, known.Cells)
 	if err != nil {
 		var choice *sheet.ChoiceError
@@ -142,7 +142,7 @@ func Detect(ctx context.Context, opener *source.Opener, name string, known sourc
 		return source.Layout{}, err
 	}
 	defer src.Close()
-	lay := format.Detect(src, told)
+	lay := format.Detect(src, override)
 	if lay.Sheet == "" {
 		lay.Sheet = src.Sheet
 	}
@@ -254,7 +254,7 @@ func (in *Intake) LeaveOut(parts []int) error {
 	return in.advance()
 }
 
-// skipLeftOut goes on to the next part that is read.
+// skipLeftOut continues to the next part that is read.
 func (in *Intake) skipLeftOut() {
 	for in.next < len(in.Parts) && in.Parts[in.next].LeftOut {
 		in.next++

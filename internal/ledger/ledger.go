@@ -22,11 +22,11 @@ import (
 // Name is the name of the table.
 const Name = "ambertray_ledger"
 
-// ErrNone is returned when the ledger cannot be made.
-var ErrNone = errors.New("there is no ledger, and it cannot be made")
+// ErrNoLedger is returned when the ledger cannot be made.
+var ErrNoLedger = errors.New("there is no ledger, and it cannot be made")
 
 // ErrMoved is returned when another load has gone on with the same entry.
-var ErrMoved = errors.New("another load goes on with it")
+var ErrMoved = errors.New("another load continues with it")
 
 // DB is what the ledger needs of a database.
 type DB interface {
@@ -43,7 +43,7 @@ type DB interface {
 type State string
 
 // Loaded means that all of it is in the table, Partial that the load has
-// committed some of it and can go on, Replaced that the table was emptied or
+// committed some of it and can continue, Replaced that the table was emptied or
 // rebuilt since. InDoubt means that the rows are on several servers, of which it
 // is not known whether all have committed.
 const (
@@ -65,13 +65,13 @@ type Entry struct {
 	Parts   Parts     `json:"parts"` // its files and sheets
 	Tray    string    `json:"tray"`
 	Load    string    `json:"load"` // its id within the tray
-	Read    int64     `json:"read"` // rows besides the header, as far as it has come
+	Read    int64     `json:"read"` // rows after the header, as far as it has come
 	Loaded  int64     `json:"loaded"`
 	Place
 
 	// Last is where the load was when it wrote its entry before, if it did.
 	Last *Place `json:"-"`
-	// Replaces tells that the rows of all earlier loads of the table are gone.
+	// Replaces says that the rows of all earlier loads of the table are gone.
 	Replaces bool `json:"-"`
 	// Stage is the name of a table that holds the rows until it takes the name
 	// of the table: as long as there is one, the load is not done.
@@ -145,7 +145,7 @@ func plan() *table.Table {
 	return t
 }
 
-// Make makes the table before a load where definitions commit; made tells that
+// Make makes the table before a load where definitions commit; made says that
 // it was not there. Elsewhere Write makes it.
 func Make(ctx context.Context, db DB) (made bool, err error) {
 	if !db.Dialect().DDLAutoCommits {
@@ -176,7 +176,7 @@ func Try(ctx context.Context, db DB) error {
 func run(ctx context.Context, db DB, statements ...string) error {
 	for _, s := range statements {
 		if _, err := db.Exec(ctx, s); err != nil {
-			return fmt.Errorf("%w: %w", ErrNone, err)
+			return fmt.Errorf("%w: %w", ErrNoLedger, err)
 		}
 	}
 	return nil

@@ -19,7 +19,7 @@ type PartRows struct {
 	Read        int64   `json:"read"`
 	Convertible int64   `json:"would_load"`
 	Rejected    int64   `json:"would_reject"`
-	Rows        *int64  `json:"table_rows"` // null where no column of the table tells
+	Rows        *int64  `json:"table_rows"` // null where no column of the table says so
 }
 
 // Title is what people call the part.
@@ -44,8 +44,7 @@ func partsOf(out *pass.Outcome, mended map[string]int64) (parts []PartRows) {
 }
 
 // countParts asks the table how many rows it has of each part, where it has the
-// names of the files or sheets in columns of their own, and these tell the parts
-// apart.
+// names of the files or sheets in columns of their own, and these identify the parts.
 func countParts(ctx context.Context, to database.Target, t *table.Table, parts []PartRows) error {
 	d := to.Dialect()
 	var columns []string
@@ -103,7 +102,7 @@ func namesPart(c table.Column) func(p *PartRows) string {
 	return nil
 }
 
-// compareParts holds the rows of each part against those that the table has.
+// compareParts compares the rows of each part with those that the table has.
 func compareParts(parts []PartRows) (diffs []Difference) {
 	for i := range parts {
 		if p := &parts[i]; p.Rows != nil && *p.Rows != p.Convertible {

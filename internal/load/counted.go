@@ -49,7 +49,7 @@ type Difference struct {
 	Table  string `json:"table"`
 }
 
-// compare holds the figures of the source against those of the table.
+// compare compares the figures of the source with those of the table.
 func compare(cols []table.Column, want, got counted) []Difference {
 	diffs := []Difference{}
 	add := func(column, figure string, source, table any) {

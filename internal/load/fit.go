@@ -10,13 +10,13 @@ import (
 	"ambertray/internal/table"
 )
 
-// UnfitError says that the plan does not fit the table that is there.
-type UnfitError struct {
+// MismatchError says that the plan does not fit the existing table.
+type MismatchError struct {
 	Table   string
 	Columns []Verdict // those that cannot be loaded
 }
 
-func (e *UnfitError) Error() string {
+func (e *MismatchError) Error() string {
 	var why strings.Builder
 	for _, v := range e.Columns {
 		fmt.Fprintf(&why, "\n  %s: %s", v.Name, v.Why)
@@ -35,7 +35,7 @@ type Verdict struct {
 
 const cannot = "cannot"
 
-// fit holds a plan against the columns of the table that is there, by their
+// fit compares a plan with the columns of the existing table, by their
 // names or, where the plan says so, their order. It returns the plan with the types that the table has, so that what
 // does not fit a column is rejected before the server sees it, and the columns
 // that cannot be loaded at all.
@@ -64,7 +64,7 @@ func fit(plan *table.Table, live []database.ColumnInfo, d *dialect.Dialect) (*ta
 	}
 	for _, l := range live {
 		if !planned[l.Name] && !l.Nullable && !l.Default && !l.Generated {
-			bad = append(bad, Verdict{l.Name, l.Native, cannot, "the table needs a value in it, for it has no default, and the plan has no such column"})
+			bad = append(bad, Verdict{l.Name, l.Native, cannot, "it is NOT NULL without a default, and would get no value"})
 		}
 	}
 	return &fitted, bad
@@ -94,7 +94,7 @@ func fitColumn(c *table.Column, l *database.ColumnInfo, d *dialect.Dialect) (why
 	case l.Generated:
 		return "the server computes it; leave it out of the plan"
 	case !l.Known:
-		return fmt.Sprintf("its type %s is none that is loaded here", l.Native)
+		return fmt.Sprintf("its type %s is not supported", l.Native)
 	case l.Type != nil && !holds(*l.Type, c.Type) && !(own && holds(*l.Type, d.Stored(c.Type))):
 		return fmt.Sprintf("it is %s in the table; write that type in the tray, if its values can be read so", l.Native)
 	}

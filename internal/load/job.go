@@ -119,7 +119,7 @@ func (j *job) count(out *pass.Outcome, rows int64) {
 }
 
 // giveUp removes the folder of a load that committed nothing, unless it holds
-// rejects that a person should look at.
+// rejects that a person should check.
 func (j *job) giveUp(err error) error {
 	var many *TooManyError
 	var inDoubt *DoubtError

@@ -28,7 +28,7 @@ type Options struct {
 
 	NoLedger bool // neither look into the ledger nor write it
 	Verify   Depth
-	Every    int64 // commit every so many records, or 0 for one transaction
+	Every    int64 // commit every N records, or 0 for one transaction
 	Progress func(pass.Progress)
 	Notes    []note.Note // of the survey by which the plan was drafted
 }

@@ -98,7 +98,7 @@ type Counts struct {
 
 // Rejects says where the rejected records are and why.
 type Rejects struct {
-	File     *string        `json:"file"` // null when there are none
+	File     *string        `json:"file"` // null without rejects
 	ByReason []reject.Group `json:"by_reason"`
 }
 

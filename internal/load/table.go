@@ -152,7 +152,7 @@ func (j *job) fitTable(ctx context.Context) error {
 	}
 	fitted, bad := fit(j.table, live, j.to.Dialect())
 	if bad != nil {
-		return &UnfitError{j.table.Name, bad}
+		return &MismatchError{j.table.Name, bad}
 	}
 	j.table = fitted
 	return nil

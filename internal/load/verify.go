@@ -43,11 +43,11 @@ type Compared struct {
 	Table  table.Figures `json:"table"`
 }
 
-// ErrWasMerged is returned for a load of which the table has more than the source
-// can tell.
-var ErrWasMerged = errors.New("its rows were merged into others, and the table's figures are those of all")
+// ErrMerged is returned for a load of which the table has more than the source
+// can show.
+var ErrMerged = errors.New("its rows were merged into others, and the table's figures are those of all")
 
-// Verify reads the source of the tray again and holds the table against it: the
+// Verify reads the source of the tray again and compares the table with it: the
 // rows of the last load, with what was mended of it, and those that were there
 // before. It changes nothing.
 func Verify(ctx context.Context, t *tray.Tray, from *source.Opener, to database.Target, progress func(pass.Progress)) (*Verification, error) {
@@ -56,7 +56,7 @@ func Verify(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 		return nil, err
 	}
 	if last.receipt != nil && last.receipt.Outcome == Merged {
-		return nil, fmt.Errorf("load %s: %w", last.id, ErrWasMerged)
+		return nil, fmt.Errorf("load %s: %w", last.id, ErrMerged)
 	}
 	plan, err := last.fit(ctx, t, to)
 	if err != nil {
@@ -151,7 +151,7 @@ func (l *lastLoad) fit(ctx context.Context, t *tray.Tray, to database.Target) (*
 	}
 	fitted, bad := fit(plan, live, to.Dialect())
 	if bad != nil {
-		return nil, &UnfitError{plan.Name, bad}
+		return nil, &MismatchError{plan.Name, bad}
 	}
 	return fitted, nil
 }

@@ -100,7 +100,7 @@ func OpenKept(ctx context.Context, t *tray.Tray, opener *source.Opener, path str
 }
 
 // writtenWith returns the delimiter and the encoding of a file of rejects: the
-// first stands behind its first heading.
+// first stands after its first heading.
 func writtenWith(ctx context.Context, opener *source.Opener, path string) (delimiter, encoding string, err error) {
 	src, err := opener.Open(ctx, path, source.Options{})
 	if err != nil {

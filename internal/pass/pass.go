@@ -31,9 +31,9 @@ type Progress struct {
 // Options of a pass.
 type Options struct {
 	Dialect *dialect.Dialect
-	Table   *table.Table // instead of the tray's, if not nil: with the types of a table that is there
+	Table   *table.Table // instead of the tray's, if not nil: with the types of an existing table
 	Load    string       // id of the load, which computed columns may refer to
-	// Refused are records that are rejected, for a server does not take them.
+	// Refused are records that are rejected because a server refused them.
 	Refused   *refusal.List
 	Keys      convert.Keys // of those, to name the records that have them first
 	NoFigures bool         // of the columns are wanted
@@ -64,7 +64,7 @@ type Part struct {
 	Rejected int64
 }
 
-// Read returns the number of rows besides the header.
+// Read returns the number of rows after the header.
 func (o *Outcome) Read() int64 { return o.Records + o.Skipped.Total() }
 
 // Pass is an open source and the plan for it.

@@ -253,7 +253,7 @@ func (b *Batch) Text(r int) []byte { return b.Data[b.records[r].start:b.records[
 // Start returns the offset in Data of record r.
 func (b *Batch) Start(r int) int { return int(b.records[r].start) }
 
-// Next returns the offset in Data behind the line end of record r.
+// Next returns the offset in Data after the line end of record r.
 func (b *Batch) Next(r int) int {
 	end := int(b.records[r].stop)
 	for end < b.Raw && b.Data[end] == '\r' && b.newline != '\r' {

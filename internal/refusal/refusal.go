@@ -58,7 +58,7 @@ func (r *List) Len() (n int) {
 	return n
 }
 
-// Add takes in one.
+// Add adds one.
 func (r *List) Add(x Refusal) {
 	why := slices.IndexFunc(r.Reasons, func(w Reason) bool { return w.Reason == x.Reason && slices.Equal(w.Columns, x.Columns) })
 	if why < 0 {
@@ -89,14 +89,14 @@ func (r *List) All() iter.Seq[Refusal] {
 	}
 }
 
-// Append takes in those of another list.
+// Append adds those of another list.
 func (r *List) Append(o *List) {
 	for x := range o.All() {
 		r.Add(x)
 	}
 }
 
-// DropAfter takes out those of records behind one.
+// DropAfter removes those of records after one.
 func (r *List) DropAfter(w Where) {
 	var kept []refused
 	for _, x := range r.list {

@@ -38,7 +38,7 @@ type Book struct {
 
 // content is one way in which workbooks are written.
 type content interface {
-	// write hands the rows of a sheet to the writer, whose count is told what is
+	// write hands the rows of a sheet to the writer, whose facts record what is
 	// read of the sheet.
 	write(sheet int, w *writer) error
 	// size returns the bytes that are read of a sheet.

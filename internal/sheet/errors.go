@@ -14,7 +14,7 @@ var (
 	ErrBroken = errors.New("the workbook is damaged")
 )
 
-// ChoiceError says that it is not told which sheet is meant.
+// ChoiceError says that no sheet was chosen, and there are several.
 type ChoiceError struct {
 	Asked  string // what there is no sheet of, or ""
 	Sheets []Sheet

@@ -83,7 +83,7 @@ func appendNarrow(dst, narrow []byte) []byte {
 const ptgArea3d = 0x1b
 
 // references are the names of a binary workbook, whose sheets are known by
-// numbers, some of them only behind the names.
+// numbers, some of them only after the names.
 type references struct {
 	sheets  []int // the index in Book.Sheets of each sheet, -1 of a chart
 	externs []int // the number of the sheet that each reference means, -1 of other ones

@@ -72,7 +72,7 @@ func (n *namespaces) withinForeign(tag []byte) {
 	tag[0] = '?'
 }
 
-// declare takes in an attribute if it declares a prefix.
+// declare adds an attribute if it declares a prefix.
 func (n *namespaces) declare(name, uri []byte) {
 	prefix, ok := strings.CutPrefix(string(name), "xmlns")
 	if !ok || prefix != "" && prefix[0] != ':' {

@@ -49,7 +49,7 @@ func builtin(id int) format {
 }
 
 // parseFormat reads a format code. What counts is its first section, without
-// what stands in quotes, behind a backslash or in brackets.
+// what stands in quotes, after a backslash or in brackets.
 func parseFormat(code string) (f format) {
 	section, _, _ := strings.Cut(code, ";")
 	var bare strings.Builder
@@ -95,7 +95,7 @@ func parseFormat(code string) (f format) {
 // signs of currencies that formats show.
 var signs = []string{"$", "€", "£", "¥"}
 
-// bracketed takes in what stands in quotes or brackets of a format code.
+// bracketed adds what stands in quotes or brackets of a format code.
 func (f *format) bracketed(kind byte, text string) {
 	switch {
 	case kind == '"':
@@ -109,7 +109,7 @@ func (f *format) bracketed(kind byte, text string) {
 	}
 }
 
-// elapsed is how a format writes hours, minutes or seconds that do not begin anew.
+// elapsed is how a format writes hours, minutes or seconds that do not begin again.
 var elapsed = regexp.MustCompile(`^(?i:h+|m+|s+)$`)
 
 // appendNumber appends a number as a person sees it, without the noise of floating
@@ -146,7 +146,7 @@ func (f *format) appendFloat(dst []byte, x float64, epoch1904 bool) []byte {
 	return appendDigits(append(dst, f.currency...), x, f.decimals)
 }
 
-// printable takes out what is no character of a number, and may end cells.
+// printable removes what is no character of a number, and may end cells.
 func printable(r rune) rune {
 	if r < ' ' {
 		return ' '
@@ -154,7 +154,7 @@ func printable(r rune) rune {
 	return r
 }
 
-// longestPlain is the length of the 17 digits that tell all doubles apart, with a
+// longestPlain is the length of the 17 digits that distinguish all doubles, with a
 // sign and a point.
 const longestPlain = 19
 
@@ -188,7 +188,7 @@ func withoutNoise(x float64) float64 {
 	return rounded
 }
 
-// appendDigits appends a number in plain notation, with so many decimals at
+// appendDigits appends a number in plain notation, with a number of decimals at
 // least: of more that it has none is lost.
 func appendDigits(dst []byte, x float64, decimals int) []byte {
 	rounded := withoutNoise(x)

@@ -90,7 +90,7 @@ func repeated(value []byte) int {
 // odsRow is a row: its cells that have a value. It is used again for the next.
 type odsRow struct {
 	cells []odsCell
-	text  []byte // of the cells, one behind the other
+	text  []byte // of the cells, one after the other
 	typed []byte // the typed value of the cell that is read
 	shown []byte // the text of the number that is read
 }

@@ -51,7 +51,7 @@ type openXML struct {
 
 func (x *openXML) size(i int) int64 { return x.parts.size(x.sheets[i]) }
 
-// lookAt looks at the part of each sheet, and at those of its tables.
+// lookAt examines the part of each sheet, and at those of its tables.
 func (x *openXML) lookAt(b *Book, sheet func(s *Sheet, part string) error, table func(sheet int, part string) error) error {
 	for i, part := range x.sheets {
 		if x.file(part) == nil {
@@ -77,7 +77,7 @@ func (x *openXML) lookAt(b *Book, sheet func(s *Sheet, part string) error, table
 }
 
 // begin makes ready what the rows of a sheet need: the shared texts, and the
-// merged cells, which stand behind the rows, where these are to be filled.
+// merged cells, which stand after the rows, where these are to be filled.
 func (x *openXML) begin(i int, w *writer, merges func(part string) ([]Cells, error)) error {
 	if err := x.strings(); err != nil || !w.view.FillMerged {
 		return err

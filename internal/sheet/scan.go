@@ -42,7 +42,7 @@ func (s *scanner) until(c byte) ([]byte, error) {
 	}
 }
 
-// fill reads more behind what is not taken yet.
+// fill reads more after what is not taken yet.
 func (s *scanner) fill() error {
 	if s.at > 0 {
 		copy(s.buf, s.buf[s.at:s.end])
@@ -97,7 +97,7 @@ func (s *scanner) follow(tag []byte) {
 	s.names.resolve(tag)
 }
 
-// open reports whether a tag goes on behind a > in an attribute or a comment.
+// open reports whether a tag continues after a > in an attribute or a comment.
 func open(tag []byte) bool {
 	n := len(tag)
 	switch {
@@ -226,7 +226,7 @@ func attribute(tag []byte, want string) (found string) {
 }
 
 // usual returns the text of a cell whose tag has just been read, when the cell is
-// all in the buffer and is written as most are: before, the text, behind. It is
+// all in the buffer and is written as most are: before, the text, after. It is
 // valid until the next call.
 func (s *scanner) usual(before, behind string) (text []byte, ok bool) {
 	rest := s.buf[s.at:s.end]

@@ -43,7 +43,7 @@ type Mixed struct {
 	FirstText      int // the row of the first such text
 }
 
-// maxMerged is how many merged cells are told.
+// maxMerged is how many merged cells are reported.
 const maxMerged = 1 << 16
 
 // writer writes rows of cells as text.
@@ -68,7 +68,7 @@ type writer struct {
 
 const chunk = 64 << 10
 
-// hide tells of hidden columns, before the first row.
+// hide records hidden columns, before the first row.
 func (w *writer) hide(first, last int) {
 	if w.columns == nil {
 		w.columns = map[int]*bool{}
@@ -81,7 +81,7 @@ func (w *writer) hide(first, last int) {
 // begin begins a row.
 func (w *writer) begin(row int, hidden bool) error {
 	if row <= w.row || row > maxRows {
-		return fmt.Errorf("%w: row %d stands behind row %d", ErrBroken, row, w.row)
+		return fmt.Errorf("%w: row %d stands after row %d", ErrBroken, row, w.row)
 	}
 	if w.fill != nil {
 		if err := w.fillRows(row); err != nil {
@@ -104,7 +104,7 @@ func (w *writer) cell(col int) (ok bool, err error) {
 	if col > maxColumns || col < 1 {
 		return false, fmt.Errorf("%w: row %d has a column %d", ErrBroken, w.row, col)
 	}
-	if col == w.column && w.some && w.usual { // the cell behind the last one
+	if col == w.column && w.some && w.usual { // the cell after the last one
 		w.out = append(w.out, CellEnd)
 		w.column++
 		return true, nil
@@ -155,7 +155,7 @@ func (w *writer) gap() {
 	}
 }
 
-// use takes in that a cell has a value: the first one of a row, and any that is
+// use adds that a cell has a value: the first one of a row, and any that is
 // left out.
 func (w *writer) use(col int) {
 	u := &w.facts.Used
@@ -203,7 +203,7 @@ func (w *writer) endRow() error {
 	return nil
 }
 
-// merged tells of merged cells.
+// merged records merged cells.
 func (w *writer) merged(c Cells) {
 	if len(w.facts.Merged) < maxMerged {
 		w.facts.Merged = append(w.facts.Merged, c)

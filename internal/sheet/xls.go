@@ -120,7 +120,7 @@ func (f *fields) oldReference() (extern int, c Cells) {
 
 func (x *xls) size(i int) int64 { return int64(len(x.data)) }
 
-// xlsRecord is one record; at is where it begins, next where the one behind it
+// xlsRecord is one record; at is where it begins, next where the one after it
 // does.
 type xlsRecord struct {
 	kind     int
@@ -168,7 +168,7 @@ func (x *xls) records(at int, do func(r xlsRecord) error) error {
 	}
 }
 
-// text reads a text of so many characters, which has a flag before it.
+// text reads a text of n characters, which has a flag before it.
 func (f *fields) text(n int) string {
 	return string(f.appendText(nil, n, f.u8()&1 != 0))
 }
@@ -180,8 +180,8 @@ func (f *fields) appendText(dst []byte, n int, wide bool) []byte {
 	return appendNarrow(dst, f.bytes(n))
 }
 
-// readStrings reads the shared texts, which go on in the records behind. A text
-// that is parted by the end of a record begins anew with a flag.
+// readStrings reads the shared texts, which continue in the records after. A text
+// that is parted by the end of a record begins again with a flag.
 func (x *xls) readStrings(r xlsRecord) error {
 	f := &continued{x: x, fields: fields{rest: r.data}, next: r.next}
 	f.bytes(4)
@@ -212,14 +212,14 @@ func (x *xls) readStrings(r xlsRecord) error {
 	return nil
 }
 
-// continued are the fields of a record that goes on in others.
+// continued are the fields of a record that continues in others.
 type continued struct {
 	x *xls
 	fields
 	next int
 }
 
-// more goes on to the next record where there are fewer bytes than that.
+// more continues to the next record where there are fewer bytes than that.
 func (f *continued) more(n int) error {
 	if len(f.rest) > 0 {
 		if len(f.rest) < n {
@@ -238,7 +238,7 @@ func (f *continued) more(n int) error {
 	return nil
 }
 
-// characters appends so many characters.
+// characters appends n characters.
 func (f *continued) characters(dst []byte, n int, wide bool) ([]byte, error) {
 	for n > 0 {
 		if len(f.rest) == 0 {

@@ -71,7 +71,7 @@ func openXLSB(p parts, o opening) (*Book, error) {
 			name := f.wide()
 			f.u32()
 			names.name(name, flags, f.reference)
-			f.short = false // a name of something else is none
+			f.short = false // a name of something else is not one of cells
 		}
 		return nil
 	})
@@ -156,7 +156,7 @@ func eachRecord(in io.Reader, do func(kind int, f *fields) error) error {
 	}
 }
 
-// readMore reads so many bytes, and takes memory only for those that there are.
+// readMore reads n bytes, and allocates memory only for those that exist.
 func readMore(r io.Reader, data []byte, length int) ([]byte, error) {
 	for len(data) < length {
 		n := min(length-len(data), max(chunk, len(data)))
@@ -169,7 +169,7 @@ func readMore(r io.Reader, data []byte, length int) ([]byte, error) {
 	return data, nil
 }
 
-// number7 reads a number of so many bytes at most, each but the last with its
+// number7 reads a number of at most n bytes, each but the last with its
 // high bit set.
 func number7(r *bufio.Reader, bytes int) (n int, err error) {
 	for i := range bytes {
@@ -222,7 +222,7 @@ func (x *xlsb) readStrings(part string) error {
 		if kind != brtSSTItem {
 			return nil
 		}
-		f.u8() // whether there are formats and phonetics, which stand behind
+		f.u8() // whether there are formats and phonetics, which stand after
 		text = appendWide(text[:0], f.bytes(f.u32()*2))
 		return x.shared.add(text)
 	})
@@ -252,7 +252,7 @@ func (f *fields) area() Cells {
 	return Cells{firstColumn + 1, firstRow + 1, lastColumn + 1, lastRow + 1}
 }
 
-// merges returns the merged cells of a sheet, which stand behind its rows.
+// merges returns the merged cells of a sheet, which stand after its rows.
 func (x *xlsb) merges(part string) (list []Cells, err error) {
 	err = x.records(part, func(kind int, f *fields) error {
 		if kind == brtMergeCell && len(list) < maxMerged {

@@ -100,7 +100,7 @@ func (x *xls) cell(w *writer, at int) error {
 	case xlsRK:
 		err = x.writeNumber(w, col, style, unpacked(f.bits32()))
 	case xlsMulRK:
-		for ; err == nil && len(f.rest) >= 6; col++ { // the last column stands behind
+		for ; err == nil && len(f.rest) >= 6; col++ { // the last column stands after
 			err = x.writeNumber(w, col, style, unpacked(f.bits32()))
 			style = f.u16()
 		}
@@ -133,7 +133,7 @@ func writeTruthOrError(w *writer, col, value int, isError bool) error {
 
 // formula writes the value of a formula: a number, or what eight bytes that are
 // none stand for ([MS-XLS] 2.5.133, FormulaValue). A text stands in one of the
-// records behind.
+// records after.
 func (x *xls) formula(w *writer, r xlsRecord, f *fields, col, style int) error {
 	raw := f.bytes(8)
 	if f.short {
@@ -151,7 +151,7 @@ func (x *xls) formula(w *writer, r xlsRecord, f *fields, col, style int) error {
 	return nil // an empty text
 }
 
-// formulaText writes the text behind a formula, behind what that shares with
+// formulaText writes the text after a formula, after what that shares with
 // others.
 func (x *xls) formulaText(w *writer, r xlsRecord, col int) (err error) {
 	for range 3 {

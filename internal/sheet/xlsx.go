@@ -173,7 +173,7 @@ func (x *xlsx) readTable(b *Book, sheet int, part string) error {
 	})
 }
 
-// merges returns the merged cells of a sheet, which stand behind its rows.
+// merges returns the merged cells of a sheet, which stand after its rows.
 func (x *xlsx) merges(part string) (list []Cells, err error) {
 	err = x.tags(part, func(name, tag []byte) error {
 		if string(name) == "mergeCell" && len(list) < maxMerged {

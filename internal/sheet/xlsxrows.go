@@ -59,7 +59,7 @@ func (x *xlsx) rows(s *scanner, w *writer) error {
 	}
 }
 
-// readRow takes in the attributes of a row. One without a number follows the one
+// readRow adds the attributes of a row. One without a number follows the one
 // before.
 func readRow(tag []byte, next int) (row int, hidden bool, err error) {
 	row = next
@@ -152,7 +152,7 @@ func (s *scanner) usualTag(c *cellTag) bool {
 	return true
 }
 
-// read takes in the attributes of a cell. One without a reference follows the
+// read adds the attributes of a cell. One without a reference follows the
 // one before.
 func (c *cellTag) read(tag []byte) {
 	*c = cellTag{column: c.column + 1, kind: 'n'}
@@ -163,7 +163,7 @@ func (c *cellTag) read(tag []byte) {
 	})
 }
 
-// set takes in one attribute.
+// set adds one attribute.
 func (c *cellTag) set(name byte, value []byte) {
 	switch name {
 	case 'r':

@@ -90,7 +90,7 @@ const (
 	compoundFile = "\xd0\xcf\x11\xe0"
 )
 
-// readBook returns the workbook in a file, or nil when it is none.
+// readBook returns the workbook in a file, or nil when it is not one.
 func readBook(f *os.File, size int64) (*sheet.Book, error) {
 	magic := make([]byte, 4)
 	if _, err := f.ReadAt(magic, 0); err != nil {
@@ -102,7 +102,7 @@ func readBook(f *os.File, size int64) (*sheet.Book, error) {
 	case zipFile:
 		archive, err := zip.NewReader(f, size)
 		if err != nil || !sheet.Is(archive) {
-			return nil, nil // which unpacking it will tell
+			return nil, nil // which unpacking it will show
 		}
 		return sheet.Open(archive)
 	}

@@ -73,11 +73,11 @@ const (
 	gb18030BOM = "\x84\x31\x95\x33"
 )
 
-// detectEncoding returns the encoding of a source that begins with head; told
+// detectEncoding returns the encoding of a source that begins with head; set
 // is its name, or "".
-func detectEncoding(head []byte, told string) (Encoding, error) {
-	if told != "" {
-		e, err := EncodingByName(told)
+func detectEncoding(head []byte, set string) (Encoding, error) {
+	if set != "" {
+		e, err := EncodingByName(set)
 		e.setBOM(head)
 		return e, err
 	}
@@ -173,7 +173,7 @@ func wideByZeros(head []byte) string {
 }
 
 // WeakGuess is the confidence below which a detected encoding is a guess that a
-// person should look at.
+// person should check.
 const WeakGuess = 0.6
 
 // Guess returns the most likely encoding of text whose ASCII stands for itself.
@@ -319,7 +319,7 @@ func typicalOf(smaller encoding.Encoding, weight float64) func(r rune) float64 {
 	}
 }
 
-// maxScored is how many characters of a sample are looked at.
+// maxScored is how many characters of a sample are examined.
 const maxScored = 5000
 
 // score is how typical the decoded characters beyond ASCII are, 0 when any is

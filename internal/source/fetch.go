@@ -46,7 +46,7 @@ type Opener struct {
 	books    map[string]*openBook // by their path
 }
 
-// Open opens the source of that name. The error of a local file tells its path.
+// Open opens the source of that name. The error of a local file has its path.
 func (o *Opener) Open(ctx context.Context, name string, opts Options) (*Source, error) {
 	path, member, err := o.place(ctx, name)
 	if err != nil {

@@ -32,7 +32,7 @@ func (k *keptText) remove() {
 }
 
 // keeping passes the text of a sheet on and keeps it on the way. Where that
-// fails, for there is no room, nothing is kept.
+// fails because there is no room, nothing is kept.
 type keeping struct {
 	*sheet.Reader
 	book *openBook

@@ -15,7 +15,7 @@ type Layout struct {
 	LineEnd  string    `json:"line_end"` // lf, crlf, crcrlf, cr, mixed or rows
 	Comment  string    `json:"comment"`  // the prefix of comment lines, or ""
 	Ruler    bool      `json:"ruler"`    // lines of dashes and the like are not records
-	// HeaderLine is the line of the header, 0 when there is none.
+	// HeaderLine is the line of the header, 0 without one.
 	HeaderLine int64 `json:"header_line"`
 	// HeaderLines is how many lines it has, whose cells are joined.
 	HeaderLines   int64 `json:"header_lines"`
@@ -86,7 +86,7 @@ const (
 	MergedEach  = "each"
 )
 
-// FooterFound is the word for a footer that is found anew in every file or sheet.
+// FooterFound is the word for a footer that is found again in every file or sheet.
 const FooterFound = "found"
 
 // The words for drift.

@@ -50,7 +50,7 @@ var frameSettings = []Setting{
 	{"first_data_line", "the line of the first record, where there is no header",
 		func(l *Layout, v string) error { l.HeaderLine = 0; return setLine(&l.FirstDataLine, v, 1) },
 		func(l *Layout) string { return strconv.FormatInt(l.FirstDataLine, 10) }},
-	{"footer", "how many records at the end are none, such as totals, or found to find them in every file", setFooter,
+	{"footer", "number of trailing rows that are not records, such as totals, or found to detect them in every file", setFooter,
 		func(l *Layout) string {
 			if l.FindFooter {
 				return FooterFound

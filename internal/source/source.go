@@ -19,7 +19,7 @@ import (
 	"ambertray/internal/sheet"
 )
 
-// Errors that tell why a source cannot be read.
+// Errors that say why a source cannot be read.
 var (
 	ErrDirectory = errors.New("it is a folder")
 	ErrEmpty     = errors.New("it is empty")
@@ -29,7 +29,7 @@ var (
 	ErrChanged   = errors.New("it was changed while it was read")
 )
 
-// HeadSize is how much of the beginning of a source can be looked at before it
+// HeadSize is how much of the beginning of a source can be examined before it
 // is read.
 const HeadSize = 1 << 20
 
@@ -174,7 +174,7 @@ func (s *Source) decode(plain io.Reader, encoding string) error {
 	return err
 }
 
-// headed reads from a stream whose head was looked at before. Behind the head
+// headed reads from a stream whose head was examined before. Behind the head
 // every read goes straight to the stream.
 type headed struct {
 	head []byte // not yet read
@@ -280,7 +280,7 @@ func (s *Source) Read(p []byte) (int, error) {
 }
 
 // Facts returns what the reading of a sheet has shown, once Read has returned
-// io.EOF; of text there are none.
+// io.EOF; text has none.
 func (s *Source) Facts() *sheet.Facts {
 	if s.facts == nil {
 		return nil

@@ -104,7 +104,7 @@ func pack(t *testing.T, w io.WriteCloser, err error, text string) {
 // bzip2Text is what TestPacked reads, packed: nothing at hand writes bzip2.
 const bzip2Text = "425a6839314159265359cf3bd0a10000035d8000100004200000012283840020002298683d4201a69a10294d413a27e177245385090cf3bd0a10"
 
-// TestPacked tells how a file is packed by its content, whatever its name.
+// TestPacked says how a file is packed by its content, whatever its name.
 func TestPacked(t *testing.T) {
 	const text = "No,Name\n1,gnat\n"
 	var gz, zs, x, one, two bytes.Buffer

@@ -39,7 +39,7 @@ func (e *MembersError) Error() string {
 	return fmt.Sprintf("the archive %s; it holds %s", what, strings.Join(e.Members, ", "))
 }
 
-// unpack returns the plain bytes of the file. How it is packed is told by its
+// unpack returns the plain bytes of the file. How it is packed is known by its
 // first bytes, not by its name.
 func (s *Source) unpack(f *os.File, raw io.Reader, member string) (io.Reader, error) {
 	buffered := bufio.NewReaderSize(raw, 1<<16)

@@ -11,7 +11,7 @@ import (
 // describe writes the columns of the survey.
 func (w *surveying) describe() {
 	names := dialect.Names(w.headings, dialect.PostgreSQL.MaxName)
-	o := infer.Options{Fit: w.options.Fit, Habits: w.habits()}
+	o := infer.Options{Fit: w.options.Fit, Conventions: w.conventions()}
 	for i, h := range w.headings {
 		p := &w.columns[i]
 		c := p.Choose(o)
@@ -32,9 +32,9 @@ func (w *surveying) describe() {
 	w.survey.KeyPairs = w.keyPairs()
 }
 
-// habits gathers what columns show of the hand that wrote the source, for those
+// conventions gathers what columns show of the hand that wrote the source, for those
 // that leave it open.
-func (w *surveying) habits() (h infer.Habits) {
+func (w *surveying) conventions() (h infer.Conventions) {
 	comma, point := false, false
 	for i := range w.columns {
 		month, day := w.columns[i].DayOrder()

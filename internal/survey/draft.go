@@ -131,8 +131,7 @@ func tableName(path string) string {
 
 var trailingNumber = regexp.MustCompile(`(_\d+)+$`)
 
-// keyWords are words in the name of a column that is meant to tell records
-// apart.
+// keyWords are words in the name of a column that is meant to identify records.
 var keyWords = regexp.MustCompile(`(^|_)(id|no|nr|number|code|key|ref|uuid)(_|$)`)
 
 // offerKeys takes the first column that could be the key, and is named or
@@ -174,7 +173,7 @@ func (s *Survey) offerPairs(t *tray.Tray) (notes []string) {
 		switch together := strings.Join(p.Columns, " with "); {
 		case i == 0 && p.Sure && p.dense:
 			t.Table.Key = p.Columns
-			notes = append(notes, "no single column tells the records apart, these two together do")
+			notes = append(notes, "no single column identifies the records, these two together do")
 		case p.Sure:
 			sure = append(sure, together)
 		default:

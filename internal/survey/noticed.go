@@ -12,7 +12,7 @@ import (
 	"ambertray/internal/value"
 )
 
-// notice takes in what the reading of a part has shown besides its records.
+// notice adds what the reading of a part has shown besides its records.
 func (w *surveying) notice(p *intake.Part) {
 	if line := w.survey.Layout.HeaderLine; p.HeaderLine != line {
 		w.noticed = append(w.noticed, note.Of(p.Title(), p.HeaderLine, fmt.Sprintf("the header is here, and not on %s %d as in the first", w.survey.Layout.LineWord(), line)))
@@ -48,7 +48,7 @@ func (w *surveying) notice(p *intake.Part) {
 	}
 }
 
-// noticeMerged tells of merged cells among the records.
+// noticeMerged reports merged cells among the records.
 func (w *surveying) noticeMerged(f *sheet.Facts, add func(int, string, string, ...any)) {
 	var within []sheet.Cells
 	for _, c := range f.Merged {
@@ -82,8 +82,8 @@ func lettersOf(columns []int) string {
 }
 
 // newTable returns the row of a batch at which another table seems to begin, or
-// 0: behind a blank row, with several texts, one of which stands above or below
-// what is none.
+// 0: after a blank row, with several texts, one of which stands above or below
+// what is not a table.
 func newTable(b *record.Batch) int64 {
 	if b.Skipped[record.Blank] == 0 {
 		return 0

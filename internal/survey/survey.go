@@ -70,8 +70,8 @@ type Oddity struct {
 	What   string  `json:"what"`
 }
 
-// KeyPair is two columns that together tell the records apart. It is not sure
-// where only the first records were held against each other.
+// KeyPair is two columns that together identify the records. It is not sure
+// where only the first records were compared.
 type KeyPair struct {
 	Columns []string `json:"columns"`
 	Sure    bool     `json:"sure"`
@@ -86,8 +86,8 @@ type Column struct {
 	Type     string  `json:"type"`
 	Format   *string `json:"format"`
 	Nullable bool    `json:"nullable"`
-	// Key tells that the column could be the key: no blank, no two alike.
-	// LikelyKey tells that by estimate.
+	// Key says that the column could be the key: no blank, no two alike.
+	// LikelyKey says that by estimate.
 	Key       bool             `json:"key"`
 	LikelyKey bool             `json:"likely_key"`
 	Blanks    int64            `json:"blanks"`
@@ -102,7 +102,7 @@ type Column struct {
 	Evidence  string           `json:"evidence"`
 	// Obstacle is what keeps the column from a tighter type and how to take
 	// it all the same.
-	Obstacle *string `json:"in_the_way"`
+	Obstacle *string `json:"obstacle"`
 	// Kinds are the sorts of values in the column, most frequent first.
 	Kinds []infer.Kind `json:"kinds"`
 
@@ -118,7 +118,7 @@ type Options struct {
 	// Fit is the policy on headroom.
 	Fit infer.Fit
 	// Told, unless nil, puts what the user says into a layout.
-	Told func(*source.Layout)
+	Override func(*source.Layout)
 	// Progress, unless nil, is called after every batch.
 	Progress func(pass.Progress)
 }
@@ -184,13 +184,13 @@ func sheetsLeftOut(ctx context.Context, from *source.Opener, files []string, wor
 	return names, nil
 }
 
-// layout detects the layout of a file, with what is told.
+// layout detects the layout of a file, with what the user has set.
 func (o *Options) layout(ctx context.Context, from *source.Opener, file string) (source.Layout, error) {
 	var known source.Layout
-	if o.Told != nil {
-		o.Told(&known)
+	if o.Override != nil {
+		o.Override(&known)
 	}
-	return intake.Detect(ctx, from, file, known, o.Told)
+	return intake.Detect(ctx, from, file, known, o.Override)
 }
 
 // once reads the files by a layout.
@@ -403,7 +403,7 @@ func rows(b *record.Batch, from, to int) [][]string {
 	return rows
 }
 
-// add takes in what a batch adds, in source order.
+// add adds what a batch adds, in source order.
 func (w *surveying) add(s seen) {
 	v := w.survey
 	if v.Layout.FirstDataLine == 0 && s.records > 0 {

@@ -59,7 +59,7 @@ func TestFooter(t *testing.T) {
 			}
 		})
 	}
-	kept := run(t, survey.Options{Told: func(l *source.Layout) { require.NoError(t, l.Set("footer", "0")) }}, table+"Total,,7.0\n")
+	kept := run(t, survey.Options{Override: func(l *source.Layout) { require.NoError(t, l.Set("footer", "0")) }}, table+"Total,,7.0\n")
 	require.Equal(t, int64(4), kept.Records, "what is told is not detected")
 }
 

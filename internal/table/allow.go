@@ -31,7 +31,7 @@ func (a Allowance) String() string {
 	return a.text
 }
 
-// Exceeded reports whether so many rejects of so many records are too many.
+// Exceeded reports whether there are too many rejects for a number of records.
 func (a Allowance) Exceeded(rejects, records int64) bool {
 	if a.text == "" {
 		return false

@@ -10,23 +10,23 @@ type Table struct {
 	Comment string
 	Columns []Column
 	Allow   Allowance // of rejects
-	// Existing is what to do with a table that is there already.
+	// Existing is what to do with an existing table.
 	Existing Existing
-	// ByPosition fits the columns to those of a table that is there by their
+	// ByPosition fits the columns to those of an existing table by their
 	// order, and not by their names.
 	ByPosition bool
-	// CreateSchema makes the schema in the table's name if there is none.
+	// CreateSchema creates the schema in the table's name if it does not exist.
 	CreateSchema bool
 	// OnlyNew leaves out the files and sheets of a source that the table has
 	// already.
 	OnlyNew bool
 }
 
-// Existing is what a load does with a table that is there already.
+// Existing is what a load does with an existing table.
 type Existing string
 
 // Refuse leaves it alone, Append adds to it, Empty takes its rows out first,
-// Rebuild makes it anew, Merge updates the rows whose key is there and inserts
+// Rebuild drops and creates it, Merge updates the rows whose key is there and inserts
 // the others.
 const (
 	Refuse  Existing = ""

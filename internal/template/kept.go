@@ -9,7 +9,7 @@ import (
 )
 
 // bindKept is bind for records that say themselves where they came from. ok
-// tells that the reference is one to that.
+// says that the reference is one to that.
 func (p part) bindKept(from Origin) (do Compose, ok bool) {
 	cell := func(i int) Compose {
 		return func(dst []byte, b *record.Batch, r int) []byte { return append(dst, b.Cell(r, i)...) }

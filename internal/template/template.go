@@ -17,7 +17,7 @@ import (
 type Origin struct {
 	Load  string // id of the load
 	Files []File // the parts of the source
-	// Kept tells that the records are from a file of rejects, and say
+	// Kept says that the records are from a file of rejects, and say
 	// themselves which of the files they came from.
 	Kept bool
 }

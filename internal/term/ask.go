@@ -13,7 +13,7 @@ func CanAsk() bool {
 }
 
 // AskSecret asks for something that does not show as it is typed. The terminal
-// is told so before the question, for some people type fast.
+// is switched before the question, because some people type fast.
 func AskSecret(prompt string) (string, error) {
 	was, err := term.MakeRaw(int(os.Stdin.Fd()))
 	if err != nil {

@@ -16,7 +16,7 @@ type Progress struct {
 	title string
 }
 
-// refresh is how often the line is written anew.
+// refresh is how often the line is written again.
 const refresh = 100 * time.Millisecond
 
 // NewProgress returns a progress line on out, or nil, which shows nothing,
@@ -43,7 +43,7 @@ func (p *Progress) Update(bytes, size, records int64) {
 		return
 	}
 	if size > 0 {
-		p.bar.ChangeMax64(size + 1) // the end is Done's to tell
+		p.bar.ChangeMax64(size + 1) // the end is shown by Done
 	}
 	p.bar.Describe(fmt.Sprintf("  %s %12s records", p.title, Count(records)))
 	_ = p.bar.Set64(bytes) // a line that cannot be written is no reason to fail

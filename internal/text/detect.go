@@ -8,7 +8,7 @@ import (
 	"ambertray/internal/source"
 )
 
-// FirstLines cuts the head down to so many lines, which end in one of the given
+// FirstLines cuts the head down to a number of lines, which end in one of the given
 // signs.
 func FirstLines(head []byte, whole bool, ends string, lines int) ([]byte, bool) {
 	end := 0

@@ -83,7 +83,7 @@ type Reader struct {
 	above   []record.LeftOut
 }
 
-// tail is what a piece tells the next one.
+// tail is what a piece hands to the next one.
 type tail struct {
 	left   []byte // text that it could not finish
 	record int64  // number of its first record

@@ -52,7 +52,7 @@ func decodeColumn(n *yaml.Node) (table.Column, error) {
 	return c, completeColumn(&c, n, typ, format, byDefault)
 }
 
-// completeColumn sets the type and holds the rules of a column against it.
+// completeColumn sets the type and checks the rules of a column against it.
 func completeColumn(c *table.Column, n, typ, format, byDefault *yaml.Node) (err error) {
 	if c.Type, err = table.ParseType(typ.Value); err != nil {
 		word, _, _ := strings.Cut(strings.ToLower(typ.Value), "(")

@@ -141,7 +141,7 @@ func (t *Tray) decodeColumns(n *yaml.Node) error {
 	return nil
 }
 
-// check holds the parts of the plan against each other.
+// check compares the parts of the plan with each other.
 func (t *Tray) check(root *yaml.Node) error {
 	names := map[string]bool{}
 	for _, c := range t.Table.Loaded() {
@@ -170,7 +170,7 @@ func (t *Tray) check(root *yaml.Node) error {
 	return nil
 }
 
-// checkRefs holds what a computed column refers to against what there is.
+// checkRefs checks that what a computed column refers to exists.
 func (t *Tray) checkRefs(root *yaml.Node, c table.Column) error {
 	if c.Value == "" {
 		return nil

@@ -16,14 +16,14 @@ import (
 )
 
 // draftedFile holds the plan as it was drafted last, so that the next draft can
-// tell what a person has changed since.
+// see what a person has changed since.
 const draftedFile = "drafted.yaml"
 
 // Redrafted says what became of a tray that was drafted again.
 type Redrafted struct {
 	// Kept is what a person has changed and the draft would have otherwise.
 	Kept []Kept `json:"kept"`
-	// Changed is what the draft has changed, for the source has.
+	// Changed is what the draft has changed because the source has.
 	Changed []Kept `json:"changed"`
 	// Gone are columns of the plan that the source does not have.
 	Gone []string `json:"gone"`
@@ -140,7 +140,7 @@ func (m *merger) mapping(path string, mine, base, next *yaml.Node) {
 	m.drop(path, mine, base, next)
 }
 
-// drop takes away what the last draft had, a person left as it was, and the new
+// drop removes what the last draft had, a person left unchanged, and the new
 // draft has no more.
 func (m *merger) drop(path string, mine, base, next *yaml.Node) {
 	for i := 0; i+1 < len(mine.Content); {
@@ -178,7 +178,7 @@ func (m *merger) columns(mine, base, next *yaml.Node) {
 	}
 }
 
-// comment replaces a comment that nobody has changed since the last draft.
+// comment replaces a comment that no one has changed since the last draft.
 func (m *merger) comment(mine *string, old, next string, base *yaml.Node) {
 	if base != nil && *mine == old && old != next {
 		*mine, m.touched = next, true

@@ -33,8 +33,8 @@ type Tray struct {
 	// "loans-{year}-{month}.csv", whose parts computed columns may refer to.
 	NameParts string
 
-	// Notes are written as comments behind what they explain: the evidence
-	// behind a column's type, by the name of the column, and remarks under
+	// Notes are written as comments after what they explain: the evidence
+	// after a column's type, by the name of the column, and remarks under
 	// the names "source" and "key". They are not read back.
 	Notes map[string][]string
 }

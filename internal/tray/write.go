@@ -15,7 +15,7 @@ import (
 )
 
 // Write makes the tray's folder and writes its file, in one step: either the
-// whole file is there afterwards or none. A tray that is there already is for
+// whole file is there afterwards or none. A tray that exists already is for
 // Redraft.
 func (t *Tray) Write() error {
 	if err := os.MkdirAll(t.Dir, 0o777); err != nil {
@@ -103,7 +103,7 @@ func (t *Tray) tableNode() *yaml.Node {
 	n := node(yaml.MappingNode)
 	put(n, "name", scalar(t.Table.Name))
 	existing := scalar(t.Table.Existing.String())
-	existing.LineComment = "a table that is there already; else append, empty, rebuild or merge"
+	existing.LineComment = "what to do with an existing table; else append, empty, rebuild or merge"
 	put(n, "existing", existing)
 	if t.Table.ByPosition {
 		put(n, "by_position", scalar("true"))

@@ -13,7 +13,7 @@ const (
 	weekday       uint16 = 0b0000_1000_0000
 
 	maskClock uint16 = 0b0011_0000_0000
-	halfDays  uint16 = 0b0100_0000_0000 // am or pm behind the time
+	halfDays  uint16 = 0b0100_0000_0000 // am or pm after the time
 	markT     uint16 = 0b1000_0000_0000
 
 	// Three marks say that a date does not exist in the first, second or third
@@ -22,7 +22,7 @@ const (
 )
 
 // The layouts of a date: which of its numbers the year is, and whether the
-// month is a name. Where it is a number too, the values tell it from the day.
+// month is a name. Where it is a number too, the values distinguish it from the day.
 const (
 	YearFirst    uint16 = iota
 	YearLast            // of four digits
@@ -152,7 +152,7 @@ func fullYear(short int) int {
 	return 1900 + short
 }
 
-// scanClock goes on behind the date.
+// scanClock continues after the date.
 func scanClock(rest []byte, notation uint16, v *Value) (Shape, bool) {
 	kind := Date
 	v.date.micros = 0
@@ -198,7 +198,7 @@ func scanClock(rest []byte, notation uint16, v *Value) (Shape, bool) {
 	return shape, true
 }
 
-// zeroDate tells null words that are dates of zeros from the others.
+// zeroDate distinguishes null words that are dates of zeros from the others.
 const zeroDate = 1 << 15
 
 // AtMidnight reports whether a date that was scanned has no time of day, or one
@@ -221,7 +221,7 @@ func (v *Value) compact(cell []byte) uint16 {
 	return Plain
 }
 
-// scanCompact reads yyyyMMdd, with HHmmss behind it or not.
+// scanCompact reads yyyyMMdd, with HHmmss after it or not.
 func scanCompact(cell []byte, v *Value) (Shape, bool) {
 	n, count := digits(cell, len(cell))
 	if count != len(cell) || count != 8 && count != 14 {

@@ -49,7 +49,7 @@ func appendPadded(dst []byte, n int64, width int) []byte {
 }
 
 // civilFromDays returns the date of the proleptic Gregorian calendar, from year 1 on,
-// that is so many days after 1970-01-01.
+// that is n days after 1970-01-01.
 func civilFromDays(days int64) (year, month, day int64) {
 	z := days + 719468
 	era := z / 146097

@@ -5,7 +5,7 @@ import (
 	"strings"
 )
 
-// Currency is the number of a currency in currencies; 0 is none.
+// Currency is the number of a currency in currencies; 0 means no currency.
 type Currency uint8
 
 // currencies are the codes of ISO 4217, each with the signs that stand for it.
@@ -51,8 +51,8 @@ func (s Shape) Currency() Currency {
 	return Currency(s.Notation >> moneyShift)
 }
 
-// dressed is a number and what stands around its digits.
-type dressed struct {
+// affixed is a number and what stands around its digits.
+type affixed struct {
 	body     []byte
 	negative bool
 	notation uint16
@@ -64,8 +64,8 @@ func endsLikeNumber(c byte) bool {
 	return isDigit(c) || c == '.' || c == '%' || c == ')' || c == '-' || c == '$' || c >= 0x80 || c >= 'A' && c <= 'Z' || c == 'r' || c == 't' || c == 's'
 }
 
-// undress takes parentheses, signs, a percent sign and a currency off a number.
-func undress(s []byte) (d dressed, ok bool) {
+// stripAffixes takes parentheses, signs, a percent sign and a currency off a number.
+func stripAffixes(s []byte) (d affixed, ok bool) {
 	if s[0] == '(' && s[len(s)-1] == ')' && len(s) > 2 {
 		d.negative, d.notation = true, Parens
 		s = bytes.TrimSpace(s[1 : len(s)-1])

@@ -83,7 +83,7 @@ func (y Style) Settle(s Shape, v *Value) {
 }
 
 // Thousands returns the sign between groups of thousands that a shape shows,
-// or 0; comma tells that its decimals surely stand after a comma, and point
+// or 0; comma says that its decimals surely stand after a comma, and point
 // that they surely stand after a point.
 func (s Shape) Thousands() (sign byte, comma, point bool) {
 	n := s.Notation
@@ -161,7 +161,7 @@ func groups(s []byte, sign byte) (uint16, bool) {
 	return 0, false
 }
 
-// grouped reports whether s is groups of so many digits, the first one shorter or
+// grouped reports whether s is groups of n digits, the first one shorter or
 // as long.
 func grouped(s []byte, separator byte, size int) bool {
 	first := bytes.IndexByte(s, separator)

@@ -58,11 +58,11 @@ func scanNumber(cell []byte, v *Value) (Shape, bool) {
 	return scanMarked(cell, v)
 }
 
-// isPhone reports whether a whole number with so many digits is written with a
+// isPhone reports whether a whole number with that many digits is written with a
 // plus sign, as telephone numbers are and quantities of that size are not.
 func isPhone(cell []byte, whole int) bool { return cell[0] == '+' && whole >= 8 }
 
-// decimals reads digits behind a decimal point up to the end of s, going on
+// decimals reads digits after a decimal point up to the end of s, going on
 // from n; scale is 0 when there is anything else.
 func decimals(s []byte, n int64) (scale int, unscaled int64) {
 	for _, c := range s {
@@ -94,7 +94,7 @@ func (v *Value) setUnscaled(n int64, text []byte) {
 
 // scanMarked recognises numbers with anything but digits and one point.
 func scanMarked(cell []byte, v *Value) (Shape, bool) {
-	d, ok := undress(cell)
+	d, ok := stripAffixes(cell)
 	if !ok {
 		return Shape{}, false
 	}
@@ -138,8 +138,8 @@ func scanMarked(cell []byte, v *Value) (Shape, bool) {
 }
 
 // scanExponent recognises a number with the exponent at e. It is set exactly
-// where 38 digits hold it, for a spreadsheet writes 100000 as 1E+05 too.
-func scanExponent(d dressed, e int, v *Value) (Shape, bool) {
+// where 38 digits hold it, because a spreadsheet writes 100000 as 1E+05 too.
+func scanExponent(d affixed, e int, v *Value) (Shape, bool) {
 	exponent := d.body[e+1:]
 	if len(exponent) > 0 && (exponent[0] == '-' || exponent[0] == '+') {
 		exponent = exponent[1:]

@@ -54,7 +54,7 @@ type Value struct {
 	// Scale is the number of digits after the decimal sign, Whole of those
 	// before it, leading zeros left out.
 	Scale, Whole int
-	// Wide tells that the number does not fit Int; Text then has its digits.
+	// Wide says that the number does not fit Int; Text then has its digits.
 	Wide     bool
 	Negative bool
 	Float    float64
@@ -136,7 +136,7 @@ func (v *Value) clear(cell []byte) {
 	v.Int, v.Scale, v.Whole, v.Wide, v.Negative, v.Float, v.Text = 0, 0, 0, false, false, 0, cell
 }
 
-// class tells which scanners a first byte is worth.
+// class says which scanners a first byte is worth.
 type class uint8
 
 const (

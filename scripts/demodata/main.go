@@ -152,7 +152,7 @@ func localityFile() string {
 
 // reportFile is typed by hand: names of months, am and pm, offsets, percent,
 // credits in parentheses, a value that is no number among numbers, and no
-// single column that tells the reports apart.
+// single column that identifies the reports.
 func reportFile() string {
 	rng := rand.New(rand.NewPCG(7, 8))
 	rows := []string{"Specimen No\tVisit\tExamined\tAt\tSent\tHumidity\tLight (lux)\tCost\tStable?\tConservator\tTelephone"}

@@ -1,4 +1,4 @@
-// Command freeport prints a loopback port that nobody listens on.
+// Command freeport prints a free loopback port.
 package main
 
 import (

@@ -58,7 +58,7 @@ func Run(t *testing.T, open func() database.Target) {
 		{"rows that are refused become rejects", refusedRowsAreRejects},
 		{"a load that is interrupted ends", interruptedLoadEnds},
 		{"every file is loaded once", everyPartOnce},
-		{"a table that is there is added to, emptied or made anew", existingTable},
+		{"an existing table is added to, emptied or rebuilt", existingTable},
 		{"every type is added to", everyTypeIsAdded},
 		{"rows that a constraint refuses are rejects", constraintsRefuse},
 		{"columns are fitted by position", byPosition},
@@ -74,7 +74,7 @@ func Run(t *testing.T, open func() database.Target) {
 			c.test(t, to)
 		})
 	}
-	t.Run("a load in parts goes on where it was interrupted", func(t *testing.T) { goesOn(t, open) })
+	t.Run("a load in parts continues where it was interrupted", func(t *testing.T) { goesOn(t, open) })
 	t.Run("of two loads of the same content at once one is refused", func(t *testing.T) { twoAtOnce(t, open) })
 	t.Run("one load at a time has a table", func(t *testing.T) { oneAtATime(t, open) })
 }
@@ -162,7 +162,7 @@ func refusedRowsAreRejects(t *testing.T, to database.Target) {
 	require.NoError(t, err)
 }
 
-// existingTable loads into a table that is there, in every way that there is.
+// existingTable loads into an existing table, in every way that there is.
 func existingTable(t *testing.T, to database.Target) {
 	ctx := context.Background()
 	word := table.Type{Kind: table.Varchar, Size: 5}
@@ -187,7 +187,7 @@ func existingTable(t *testing.T, to database.Target) {
 	require.Equal(t, database.SameKey, r.Rejects.ByReason[0].Reason)
 
 	_, err = run(plan("no,colour\n5,red\n", no, table.Column{From: "colour", Name: "colour", Type: word}), table.Append)
-	var unfit *load.UnfitError
+	var unfit *load.MismatchError
 	require.ErrorAs(t, err, &unfit)
 	require.ErrorContains(t, err, "colour: the table has no such column")
 	_, err = run(plan("no,name\n5,red\n", no), table.Append)

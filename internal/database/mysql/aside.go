@@ -65,14 +65,15 @@ func (a *aside) Close(abort error) (int64, error) {
 	if err := a.x.renumber(a.ctx, asideName); err != nil {
 		return 0, err
 	}
-	if err := a.weed(); err != nil {
+	if err := a.removeDuplicates(); err != nil {
 		return 0, err
 	}
 	return a.copy()
 }
 
-// weed takes the rows out that repeat a unique index of the table or an earlier row.
-func (a *aside) weed() error {
+// removeDuplicates removes the rows that repeat a unique index of the table or an
+// earlier row.
+func (a *aside) removeDuplicates() error {
 	indexes, err := a.uniqueIndexes()
 	if err != nil {
 		return err
@@ -133,7 +134,7 @@ func (a *aside) uniqueIndexes() (list []refusal.Reason, err error) {
 	return list, nil
 }
 
-// perDelete is how many rows one statement takes out.
+// perDelete is how many rows one statement removes.
 const perDelete = 1000
 
 // takeOut takes rows out of the temporary table.
@@ -170,7 +171,7 @@ func (a *aside) copy() (int64, error) {
 	return a.begin(1, all)
 }
 
-// begin begins the transaction anew, which writes nothing but these rows into the
+// begin begins the transaction again, which writes nothing but these rows into the
 // table, once that is emptied if it is to be.
 func (a *aside) begin(from, to int64) (rows int64, err error) {
 	d := dialect.MySQL

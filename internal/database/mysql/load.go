@@ -165,10 +165,10 @@ func (s *sink) commitStage(size int) error {
 }
 
 // loadBatch loads the batch in one go. Where that does not add up, the rows
-// whose keys are there already are taken out of it; if it is not those, the rows
+// whose keys are there already are removed from it; if it is not those, the rows
 // are inserted.
 func (s *sink) loadBatch() error {
-	for _, mend := range []func() error{s.weed, s.insertAll} {
+	for _, mend := range []func() error{s.removeDuplicateKeys, s.insertAll} {
 		whole, err := s.tryBulk()
 		if whole || err != nil {
 			return err
@@ -216,9 +216,9 @@ func (s *sink) bulkInto(table string) string {
 // batchName is the name of the temporary table of a batch.
 const batchName = "ambertray_batch"
 
-// weed takes the rows out of the batch whose key is in the table already or in
-// an earlier row: in one go, over a temporary table, for there may be many.
-func (s *sink) weed() error {
+// removeDuplicateKeys removes the rows of the batch whose key the table or an
+// earlier row has: in one go, over a temporary table, because there may be many.
+func (s *sink) removeDuplicateKeys() error {
 	if len(s.key) == 0 {
 		return nil
 	}

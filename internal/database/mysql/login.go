@@ -49,7 +49,7 @@ func parse(address string) (*mysql.Config, error) {
 	return c, nil
 }
 
-// parameters reads what stands behind the question mark of a URL.
+// parameters reads what stands after the question mark of a URL.
 func parameters(c *mysql.Config, u *url.URL) error {
 	q := u.Query()
 	for key := range q {

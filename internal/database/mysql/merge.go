@@ -14,14 +14,14 @@ import (
 )
 
 // stageOf returns the statement that makes a temporary table like another one,
-// whose rows it numbers: in one, for one that alters a table would commit.
+// whose rows it numbers, in one step: altering a table would commit.
 func stageOf(table, name, columns string) string {
 	return fmt.Sprintf("CREATE TEMPORARY TABLE %s (%s bigint AUTO_INCREMENT PRIMARY KEY) ENGINE = InnoDB AS SELECT %s FROM %s LIMIT 0", name, database.RowOfStage, columns, table)
 }
 
 // Stage implements database.StagingTx. One that an earlier load over this connection has
-// left is in the way; and so is what the transaction has read of a table without
-// savepoints, for it has none then.
+// left is dropped. A transaction that has read a table without savepoints is ended,
+// because it has no savepoints either.
 func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
 	storage, err := x.t.Storage(ctx, tab.Name)
 	if err != nil {
@@ -41,7 +41,7 @@ func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
 }
 
 // Merge implements database.StagingTx. The server would take texts for equal that its
-// collation does not tell apart.
+// collation does not distinguish.
 func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *database.Numbers) (database.Merged, *refusal.List, error) {
 	if err := x.renumber(ctx, dialect.MySQL.Quote(stage)); err != nil {
 		return database.Merged{}, nil, err

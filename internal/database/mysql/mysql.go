@@ -35,7 +35,7 @@ type Target struct {
 	staged, stage string
 	noLedger      bool // that load may not touch the ledger
 	noBulk        bool // do without the bulk load
-	// What facts are told by: the account as the server writes it, once it was
+	// For facts: the account as the server writes it, once it was
 	// asked for facts, and whether it is on this machine.
 	account, database string
 	local             bool
@@ -191,10 +191,10 @@ func (t *Target) Begin(ctx context.Context) (database.Tx, error) {
 }
 
 // tx is a load into a table of its own, which gets its name when the load is
-// committed: the server commits at every table definition, and that way nobody
+// committed: the server commits at every table definition, so that no one
 // sees a table that is not full.
 //
-// A load into a table that is there already is an ordinary transaction.
+// A load into a table that exists already is an ordinary transaction.
 type tx struct {
 	t        *Target
 	replaces bool   // there is a table whose place the new one takes
@@ -378,7 +378,7 @@ func (t *Target) reconnect() error {
 	return nil
 }
 
-// fail tells which condition an error of the server or the driver is.
+// fail says which condition an error of the server or the driver is.
 func (t *Target) fail(op string, err error) error {
 	if err == nil {
 		return nil

@@ -19,13 +19,13 @@ import (
 	"ambertray/internal/table"
 )
 
-// batchSize is how much is copied at a time into a table that is there: enough
+// batchSize is how much is copied at a time into an existing table: enough
 // for its cost not to count, and little enough to be sent again.
 const batchSize = 4 << 20
 
-// adder copies into a table that is there, whose constraints may refuse rows. A
+// adder copies into an existing table, whose constraints may refuse rows. A
 // COPY that fails takes all of its rows back, so that batches are copied within
-// savepoints, and anew without the row that is refused.
+// savepoints, and again without the row that is refused.
 type adder struct {
 	ctx     context.Context
 	x       *tx
@@ -33,7 +33,7 @@ type adder struct {
 	sql     string
 	feeder  database.Feeder
 	batch   *database.Batch // that is being copied
-	weeded  bool            // the rows that break constraints were taken out of the batch
+	checked bool            // the rows that break constraints were removed from the batch
 	rows    int64
 	refused refusal.List
 }
@@ -58,7 +58,7 @@ func newAdder(ctx context.Context, x *tx, tab *table.Table, sql string) *adder {
 func (a *adder) Write(k *convert.Block) error { return a.feeder.Add(k) }
 
 func (a *adder) load(b *database.Batch) error {
-	a.batch, a.weeded = b, len(a.tab.Loaded()) == maxColumns // a temporary table has one more
+	a.batch, a.checked = b, len(a.tab.Loaded()) == maxColumns // a temporary table has one more
 	return a.copy(0, b.Len())
 }
 
@@ -75,7 +75,7 @@ func (a *adder) Close(abort error) (int64, error) {
 }
 
 // copy copies some rows of the batch, but for those that are refused. After one
-// it goes on in small steps, for they come in swarms.
+// it continues in small steps, because refused rows tend to cluster.
 func (a *adder) copy(from, to int) error {
 	for step := to - from; from < to; {
 		end := min(from+step, to)
@@ -89,15 +89,15 @@ func (a *adder) copy(from, to int) error {
 		if !errors.As(err, &pg) || !refusing(pg) {
 			return a.x.t.fail("copy", err)
 		}
-		if strings.HasPrefix(pg.Code, constraintViolations) && !a.weeded && end-from == a.batch.Len() {
-			if err := a.weed(); err != nil {
+		if strings.HasPrefix(pg.Code, constraintViolations) && !a.checked && end-from == a.batch.Len() {
+			if err := a.removeViolations(); err != nil {
 				return err
 			}
 			to, step = a.batch.Len(), a.batch.Len()
 			continue
 		}
 		row, known := a.failed(pg, from, end)
-		if !known { // a constraint that is looked at when all rows are there
+		if !known { // a constraint that is examined when all rows are there
 			step = (end - from) / 2
 			continue
 		}
@@ -196,8 +196,8 @@ func (a *adder) wire(from, to int) io.Reader {
 	return io.MultiReader(bytes.NewReader(header), bytes.NewReader(a.batch.Rows(from, to)), bytes.NewReader(trailer))
 }
 
-// moveSequences lets the columns that count by themselves go on behind the
-// greatest value, for those that were loaded did not come from the count.
+// moveSequences lets identity columns continue after the maximum, because the values
+// that were loaded did not come from their sequences.
 func (x *tx) moveSequences(ctx context.Context, tab *table.Table) error {
 	d := dialect.PostgreSQL
 	for _, c := range tab.Loaded() {

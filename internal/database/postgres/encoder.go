@@ -17,7 +17,7 @@ var (
 	trailer = []byte{0xff, 0xff}
 )
 
-// encoder writes rows of so many fields.
+// encoder writes rows of a number of fields.
 type encoder struct{ fields int }
 
 // AppendRecord implements convert.Encoder.

@@ -1,4 +1,4 @@
 package postgres
 
-// Encoder lets tests look at the wire format.
+// Encoder lets tests check the wire format.
 var Encoder = encoder{}

@@ -229,7 +229,7 @@ func (x *tx) Load(ctx context.Context, tab *table.Table) (database.Sink, error) 
 	if !x.created || !x.t.unicode { // where the server may refuse rows
 		return newAdder(ctx, x, tab, sql+")"), nil
 	}
-	sql += ", FREEZE)" // nobody else can see the table yet, so its rows need no later freezing
+	sql += ", FREEZE)" // no other session can see the table yet, so its rows need no later freezing
 	r, w := io.Pipe()
 	s := &sink{t: x.t, columns: len(tab.Loaded()), pipe: w, done: make(chan copied, 1)}
 	s.finish = func() error { return x.addKey(ctx, tab, s) }
@@ -241,7 +241,7 @@ func (x *tx) Load(ctx context.Context, tab *table.Table) (database.Sink, error) 
 	return s, s.write(header)
 }
 
-// errEnded tells the writer that the server has ended the COPY; why is in the
+// errEnded reports to the writer that the server has ended the COPY; why is in the
 // result of the COPY.
 var errEnded = errors.New("the server ended the load")
 
@@ -313,7 +313,7 @@ func (s *sink) Close(abort error) (int64, error) {
 	return s.copied, err
 }
 
-// addKey gives a new table its key. Rows that repeat one are taken out first
+// addKey gives a new table its key. Rows that repeat one are removed first
 // and are refused.
 func (x *tx) addKey(ctx context.Context, tab *table.Table, s *sink) error {
 	add := dialect.PostgreSQL.AddKey(tab)
@@ -333,7 +333,7 @@ func (x *tx) addKey(ctx context.Context, tab *table.Table, s *sink) error {
 		return x.t.fail(op, err)
 	}
 	if err := x.takeOut(ctx, tab, s); err != nil {
-		return x.t.fail("take out the rows whose key occurs twice", err)
+		return x.t.fail("remove the rows whose key occurs twice", err)
 	}
 	return x.t.fail(op, x.exec(ctx, []string{add}))
 }
@@ -368,7 +368,7 @@ func (x *tx) takeOut(ctx context.Context, tab *table.Table, s *sink) error {
 
 const uniqueViolation = "23505"
 
-// fail tells which condition an error of the server or the driver is.
+// fail says which condition an error of the server or the driver is.
 func (t *Target) fail(op string, err error) error {
 	if err == nil {
 		return nil

@@ -92,7 +92,7 @@ func (t *Target) connectOnce() (err error) {
 	t.conn.SetBusyTimeout(busyTimeout)
 	for _, setting := range []string{
 		"PRAGMA analysis_limit = 1000", // rows of an index are enough for statistics
-		"PRAGMA foreign_keys = ON",     // which the engine does not look at otherwise
+		"PRAGMA foreign_keys = ON",     // which the engine does not check otherwise
 	} {
 		if _, err := t.Exec(context.Background(), setting); err != nil {
 			t.conn.Close()
@@ -113,7 +113,7 @@ func (t *Target) Name() string { return t.path }
 func (t *Target) Dialect() *dialect.Dialect { return dialect.SQLite }
 
 // Close implements database.Target. A file that was made, and into which nothing
-// was committed, is taken away again.
+// was committed, is removed again.
 func (t *Target) Close() error {
 	if t.created && !t.committed {
 		t.removeEmpty()
@@ -122,8 +122,8 @@ func (t *Target) Close() error {
 	return t.conn.Close()
 }
 
-// removeEmpty removes the file while nobody else can write to it, unless somebody
-// has: who waits for it meanwhile notices in Begin that it is gone.
+// removeEmpty removes the file while no other session can write to it, unless another session
+// has written: who waits for it meanwhile notices in Begin that it is gone.
 func (t *Target) removeEmpty() {
 	t.conn.SetInterrupt(nil)
 	if err := sqlitex.ExecuteTransient(t.conn, "BEGIN EXCLUSIVE", nil); err != nil {
@@ -435,7 +435,7 @@ func (s *sink) Close(abort error) (int64, error) {
 	return s.rows, s.t.fail("end the load", err)
 }
 
-// fail tells which condition an error of SQLite is.
+// fail says which condition an error of SQLite is.
 func (t *Target) fail(op string, err error) error {
 	if err == nil {
 		return nil

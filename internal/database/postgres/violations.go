@@ -18,11 +18,11 @@ import (
 // constraintViolations is the class of errors of constraints that do not hold.
 const constraintViolations = "23"
 
-// weed takes the rows out of the batch that break a constraint: in one go for each
-// constraint, over a temporary table, because there may be many, and each row that
+// removeViolations removes the rows of the batch that violate a constraint: in one
+// go for each constraint, over a temporary table, because there may be many, and each row that
 // is tried by itself is a transaction of its own to the server.
-func (a *adder) weed() error {
-	a.weeded = true
+func (a *adder) removeViolations() error {
+	a.checked = true
 	d := dialect.PostgreSQL
 	if err := a.x.Stage(a.ctx, a.tab, batchName); err != nil {
 		return err
@@ -50,13 +50,13 @@ func (a *adder) weed() error {
 func (a *adder) takeRows(why map[int]*refusal.Reason, c *database.Constraint) error {
 	const op = "look for rows that violate a constraint"
 	d := dialect.PostgreSQL
-	if err := a.x.exec(a.ctx, []string{"SAVEPOINT weed"}); err != nil {
+	if err := a.x.exec(a.ctx, []string{"SAVEPOINT violations"}); err != nil {
 		return a.x.t.fail(op, err)
 	}
 	found, err := queryRows(a.ctx, a.x.tx, "DELETE FROM "+batchName+" s WHERE "+c.Condition(d, database.RowOfStage, batchName, d.QuoteTable(a.tab.Name))+" RETURNING s."+database.RowOfStage)
 	var pg *pgconn.PgError
 	if errors.As(err, &pg) {
-		return a.x.t.fail(op, a.x.exec(a.ctx, []string{"ROLLBACK TO SAVEPOINT weed"}))
+		return a.x.t.fail(op, a.x.exec(a.ctx, []string{"ROLLBACK TO SAVEPOINT violations"}))
 	}
 	if err != nil {
 		return a.x.t.fail(op, err)
@@ -64,7 +64,7 @@ func (a *adder) takeRows(why map[int]*refusal.Reason, c *database.Constraint) er
 	for _, row := range found {
 		why[row] = &c.Reason
 	}
-	return a.x.t.fail(op, a.x.exec(a.ctx, []string{"RELEASE SAVEPOINT weed"}))
+	return a.x.t.fail(op, a.x.exec(a.ctx, []string{"RELEASE SAVEPOINT violations"}))
 }
 
 func queryRows(ctx context.Context, tx pgx.Tx, query string) ([]int, error) {
