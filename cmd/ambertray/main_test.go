@@ -199,7 +199,7 @@ func TestDraft(t *testing.T) {
 	require.Regexp(t, `no such date +1  31/02/2026 on line 112`, out)
 	require.NoFileExists(t, filepath.Join(d.dir, "loans.tray", "tray.yaml"))
 	_, errOut := d.run(2, "draft", "loans.csv", "--explain", "Due")
-	require.Contains(t, errOut, `there is no column "Due"; there are Loan No,`)
+	require.Contains(t, errOut, `no column "Due"; the columns are Loan No,`)
 
 	d.run(0, "draft", "loans.csv", "--fit", "snug")
 	plan := d.read("loans.tray/tray.yaml")
@@ -279,7 +279,7 @@ func TestDDL(t *testing.T) {
 	d.run(3, "ddl", "loans.csv", "--dialect", "mysql", "--with-rows", "--out", "loans.sql")
 	require.Contains(t, d.read("loans.sql"), "DATE '2026-")
 	_, errOut = d.run(1, "ddl", "loans.csv", "--dialect", "mysql", "--with-rows", "--out", "loans.sql")
-	require.Contains(t, errOut, "it is not written over")
+	require.Contains(t, errOut, "already exists; not overwritten")
 	_, errOut = d.run(2, "ddl", "loans.csv", "--dialect", "cobol")
 	require.Contains(t, errOut, "sqlite, postgresql, mysql")
 }
@@ -298,9 +298,9 @@ func TestExisting(t *testing.T) {
 			require.Contains(t, out, ": append")
 			require.Regexp(t, `borrower +varchar\(40\) +rejects +1 record: longer than varchar\(40\)`, out)
 			out, _ = d.run(3, "load", "more.tray", "--to", to, "--table", table, "--existing", "append")
-			require.Contains(t, out, "its key is there already")
+			require.Contains(t, out, "duplicate key")
 			require.Contains(t, out, "table 175 → 17")
-			require.Contains(t, out, "rows added")
+			require.Contains(t, out, "rows appended")
 			out, _ = d.run(1, "check", "specimens.csv", "--to", to, "--table", table, "--existing", "append")
 			require.Contains(t, out, "the table has no such column")
 			_, errOut = d.run(1, "load", "specimens.csv", "--to", to, "--table", table, "--existing", "append")
@@ -387,10 +387,10 @@ func TestBadInput(t *testing.T) {
 		says   string
 	}{
 		{1, "survey missing.csv", "open missing.csv: no such file or directory\n  check"},
-		{1, "survey empty.csv", "it is empty"},
+		{1, "survey empty.csv", "is empty"},
 		{1, "survey bom.csv", "empty"},
 		{1, "load cut.csv.gz --to museum.db", "unexpected EOF\n  the file was cut off"},
-		{1, "survey folder", "it is a folder\n  name a file in it"},
+		{1, "survey folder", "is a folder\n  name a file in it"},
 		{1, "survey binary.csv", "the first at offset 3"},
 		{1, "load zipped.csv --to museum.db", "not a valid zip file\n  the file is damaged"},
 		{1, "load specimens.csv --to folder/none/museum.db", "no such folder"},
@@ -399,7 +399,7 @@ func TestBadInput(t *testing.T) {
 		{1, "load specimens.csv --to " + strings.Replace(to, "curator@", "nobody:hunter2@", 1), "login refused"},
 		{1, "verify missing.tray --to museum.db", "no such file"},
 		{1, "survey mixed.csv", "3 of the first lines are UTF-8 (lines 2, 22, 42), 57 are not (lines 3, 4, 5, 6, 7), most likely windows-1252\n  write it in one encoding"},
-		{1, "survey page.csv", "it is a web page, not a table"},
+		{1, "survey page.csv", "is a web page, not a table"},
 		{1, "survey twice.csv --header 9", "twice.csv has no line 9"},
 		{1, "mend empty.tray --to museum.db", "open empty.tray"},
 		{1, "load charr.tray --to museum.db", `charr.tray/tray.yaml:7:11: column no: unknown type "charr(5)"`},
@@ -408,7 +408,7 @@ func TestBadInput(t *testing.T) {
 		{2, "load twice.csv --to museum.db --commit-every -5", "write a number of records"},
 		{2, "load twice.csv --to museum.db --existing mrege", "write refuse, append, empty, rebuild or merge"},
 		{2, "draft twice.csv --exlain Name", "did you mean --explain?"},
-		{2, "survey twice.csv --encoding utf-9", "there are utf-8,"},
+		{2, "survey twice.csv --encoding utf-9", "write one of utf-8,"},
 		{2, "lod twice.csv", "did you mean load?"},
 		{1, "rejects folder.tray", "no such file"},
 		{2, "load specimens.csv", "no target was named"},
@@ -440,7 +440,7 @@ func TestBadInput(t *testing.T) {
 	_, errOut = d.run(2, "load", "twice.tray", "--to", "museum.db", "--allow-rejects", "few")
 	require.Contains(t, errOut, "write any, a number of records such as 10")
 	out, _ = d.run(3, "load", "twice.tray", "--to", "museum.db")
-	require.Contains(t, out, `1  no  its key is there already  "1" on line 4`)
+	require.Contains(t, out, `1  no  duplicate key  "1" on line 4`)
 	require.Equal(t, "2", d.query("SELECT count(*) FROM twice"))
 }
 
@@ -507,7 +507,7 @@ func TestAsTheyArrive(t *testing.T) {
 	require.Equal(t, 8.0, r["skipped"])
 
 	layout := d.json(0, "survey", "report.csv", "--delimiter", ";", "--header", "none", "--rows", "2")["sources"].([]any)[0].(map[string]any)["layout"].(map[string]any)
-	require.Equal(t, []any{"delimiter", "header"}, layout["told"])
+	require.Equal(t, []any{"delimiter", "header"}, layout["overrides"])
 	out, _ = d.run(0, "survey", "specimens.csv", "--quick", "--rows", "3")
 	require.Contains(t, out, "the first 1,000 records")
 
@@ -551,7 +551,7 @@ func TestJSONKeys(t *testing.T) {
 	d := newDesk(t)
 	s := d.json(0, "survey", "loans.csv")["sources"].([]any)[0].(map[string]any)
 	requireKeys(t, s, "source sheet bytes layout records skipped ragged oddities columns")
-	requireKeys(t, s["layout"].(map[string]any), "format encoding bom delimiter quote line_end header_line first_data_line told")
+	requireKeys(t, s["layout"].(map[string]any), "format encoding bom delimiter quote line_end header_line first_data_line overrides")
 	requireKeys(t, s["columns"].([]any)[0].(map[string]any),
 		"heading name type format nullable key blanks null_words distinct min max shortest longest evidence")
 	requireKeys(t, s["oddities"].([]any)[0].(map[string]any), "line column what")

@@ -47,7 +47,7 @@ func TestTargets(t *testing.T) {
 	config := "museum: museum.db\nsecret: mysql://curator:amber@db/museum\n"
 	d.write("ambertray/targets.yaml", config)
 	_, errOut := d.run(1, "targets")
-	require.Contains(t, errOut, "targets.yaml:2: target secret: it has a password")
+	require.Contains(t, errOut, "targets.yaml:2: target secret: the URL contains a password")
 	require.NotContains(t, errOut, "amber@")
 	all := targets(t)
 	d.write("ambertray/targets.yaml", "museum: museum.db\npg: "+all["postgres"]+"\nmaria: "+all["mysql"]+"\n")

@@ -18,7 +18,11 @@ func (a *app) newCheck() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "check TRAY|SOURCE...",
 		Short: "Do everything but load: convert every record and show what would be rejected",
-		Args:  cobra.MinimumNArgs(1),
+		Long: `Check converts every record by the plan, against the columns of an existing table if
+a target is named, and reports for each column whether all values fit. Nothing is
+changed.`,
+		Example: examples("ambertray check loans.tray", "ambertray check loans.csv --to museum.db --existing append"),
+		Args:    cobra.MinimumNArgs(1),
 	}
 	d := draftFlags(c)
 	to := toFlag(c)

@@ -82,8 +82,11 @@ func execute(ctx context.Context, root *cobra.Command) (err error) {
 
 func (a *app) newRoot() *cobra.Command {
 	root := &cobra.Command{
-		Use:           "ambertray",
-		Short:         "Lays a file on a tray, loads it into a table, and proves that nothing was lost.",
+		Use:   "ambertray",
+		Short: "Load files into database tables, and prove that nothing was lost",
+		Long: `Amber Tray surveys a file, drafts a plan for its table in a tray, loads it, keeps what
+cannot be loaded, and compares the table with the source before it commits.`,
+		Example:       examples("ambertray survey loans.csv", "ambertray load loans.csv --to museum.db", "ambertray demo"),
 		Args:          usageArgs(noCommand),
 		SilenceErrors: true, SilenceUsage: true,
 		CompletionOptions: cobra.CompletionOptions{HiddenDefaultCmd: true},
@@ -101,6 +104,7 @@ func (a *app) newRoot() *cobra.Command {
 	for _, c := range root.Commands() {
 		c.Args = usageArgs(c.Args)
 	}
+	root.SetHelpFunc(func(c *cobra.Command, _ []string) { help(a.print, c) })
 	return root
 }
 

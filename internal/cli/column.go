@@ -19,7 +19,7 @@ func (a *app) explain(s *survey.Survey, name string) error {
 		}
 		names = append(names, c.Heading)
 	}
-	return usageError{fmt.Errorf("there is no column %q; there are %s", name, strings.Join(names, ", "))}
+	return usageError{fmt.Errorf("no column %q; the columns are %s", name, strings.Join(names, ", "))}
 }
 
 func (a *app) drawColumn(s *survey.Survey, c *survey.Column) {

@@ -29,7 +29,11 @@ func (a *app) newDDL() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "ddl TRAY|SOURCE...",
 		Short: "Print the table definition, or a whole script with its rows",
-		Args:  cobra.MinimumNArgs(1),
+		Long: `Ddl writes the CREATE TABLE statement of the plan in the SQL of a target or of a
+dialect, with comments and, on request, indexes. With the rows it is a script for a
+database that cannot be reached from here.`,
+		Example: examples("ambertray ddl loans.tray --dialect oracle", "ambertray ddl loans.csv --to museum.db", "ambertray ddl loans.tray --dialect sqlserver --with-rows --out loan.sql"),
+		Args:    cobra.MinimumNArgs(1),
 	}
 	d := draftFlags(c)
 	var f ddlFlags

@@ -53,7 +53,10 @@ func (a *app) newDemo() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "demo",
 		Short: "Show the whole story on the museum's files, in a temporary folder",
-		Args:  cobra.NoArgs,
+		Long: `Demo runs survey, draft, load, mend and verify on the made-up files of a museum, and
+shows each command before what it prints. The folder is removed at the end.`,
+		Example: examples("ambertray demo"),
+		Args:    cobra.NoArgs,
 	}
 	keep := c.Flags().Bool("keep", false, "keep the folder")
 	c.RunE = func(*cobra.Command, []string) error {

@@ -82,7 +82,7 @@ func (a *app) draft(c *cobra.Command, d *drafting, names []string) (*survey.Surv
 }
 
 // errTrayExists is returned where the tray of another source has the name.
-var errTrayExists = errors.New("there is such a tray already")
+var errTrayExists = errors.New("a tray with this name already exists")
 
 // plan returns the tray that is named, or drafts one for the files that are, with
 // the survey by which it was drafted. An existing tray of these files is used as
@@ -90,7 +90,7 @@ var errTrayExists = errors.New("there is such a tray already")
 func (a *app) plan(c *cobra.Command, d *drafting, names []string) (t *tray.Tray, s *survey.Survey, err error) {
 	dir, given := names[0], tray.Is(names[0])
 	if given && len(names) > 1 {
-		return nil, nil, usageError{fmt.Errorf("one tray at a time, or the files of one source")}
+		return nil, nil, usageError{fmt.Errorf("name one tray, or the files of one source")}
 	}
 	if !given {
 		if dir, err = d.dirFor(names); err != nil {
@@ -126,11 +126,11 @@ func (a *app) newDraft() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "draft SOURCE...",
 		Short: "Write a tray: the plan of a load, with the reason for each choice",
-		Long: `Draft surveys the whole source and writes NAME.tray/tray.yaml.
-
-A tray of these files that is there already is drafted again: what a person has
-changed in it stays, and what the data now contradicts is shown.`,
-		Args: cobra.MinimumNArgs(1),
+		Long: `Draft surveys the whole source and writes NAME.tray/tray.yaml, a file to read and edit.
+An existing tray of these files is drafted again: what a person has changed in it
+stays, and what the data now contradicts is shown.`,
+		Example: examples("ambertray draft loans.csv", "ambertray draft loans.csv --table museum.loan --existing append", "ambertray draft loans.csv --explain due_back"),
+		Args:    cobra.MinimumNArgs(1),
 	}
 	d := draftFlags(c)
 	explain := c.Flags().String("explain", "", "write nothing, but explain one `COLUMN`")

@@ -13,7 +13,10 @@ func (a *app) newHistory() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "history",
 		Short: "Show the ledger of a target: what was loaded into which table, and when",
-		Args:  cobra.NoArgs,
+		Long: `History lists the loads that the ledger of a target knows, with their sources, rows and
+states. --forget removes a load that was interrupted and cannot be resumed.`,
+		Example: examples("ambertray history --to museum.db", "ambertray history --to museum.db --table loan"),
+		Args:    cobra.NoArgs,
 	}
 	to := toFlag(c)
 	table := c.Flags().String("table", "", "only the loads into this table")

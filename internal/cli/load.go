@@ -17,16 +17,15 @@ func (a *app) newLoad() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "load TRAY|SOURCE...",
 		Short: "Create or open the table, load, keep the rejects, verify and commit",
-		Long: `Load creates the table, or handles an existing table as --existing says. It
-loads every record that converts and that the server takes, keeps the others in
-rejects.csv, compares the table with the source and commits. If anything fails
-before that, the target is unchanged.
+		Long: `Load creates the table, or handles an existing table as --existing says. It loads
+every record that converts and that the server accepts, keeps the others in
+rejects.csv, compares the table with the source and commits. If anything fails before
+that, the target is unchanged.
 
-The ledger, a table in the target, keeps the same content from being loaded into
-the same table twice.
-
-A bare source is surveyed and drafted first, and the tray is kept.`,
-		Args: cobra.MinimumNArgs(1),
+The ledger, a table in the target, keeps the same content from being loaded into the
+same table twice. A bare source is surveyed and drafted first, and its tray is kept.`,
+		Example: examples("ambertray load loans.csv --to museum.db", "ambertray load loans.tray --to postgres://curator@db.example/museum --allow-rejects 1%", "ambertray load 'loans-*.csv' --to museum.db --existing append --only-new"),
+		Args:    cobra.MinimumNArgs(1),
 	}
 	d, to := draftFlags(c), toFlag(c)
 	allow := c.Flags().String("allow-rejects", "", "load nothing if more records are rejected: any, `N`, or N% of them (default: what the tray says)")
@@ -90,12 +89,12 @@ func allowRejects(t *tray.Tray, typed string) error {
 // loadOptions adds the flags of how a load is done.
 func loadOptions(c *cobra.Command) *load.Options {
 	o := &load.Options{Verify: load.EveryColumn}
-	c.Flags().BoolVar(&o.Again, "again", false, "load once more what the ledger says is in the table already")
-	c.Flags().BoolVar(&o.OnlyNew, "only-new", false, "leave out the files and sheets that the ledger says are in the table already")
+	c.Flags().BoolVar(&o.Again, "again", false, "load again what the ledger has as loaded")
+	c.Flags().BoolVar(&o.OnlyNew, "only-new", false, "leave out the files and sheets that the ledger has as loaded")
 	c.Flags().BoolVar(&o.AcceptLoss, "accept-loss", false, "rebuild a table although indexes, triggers, views or rights are lost with it")
 	c.Flags().BoolVar(&o.NoRollback, "no-rollback", false, "load into a table whose engine has no transactions, so that a load that fails leaves rows in it")
 	noLedgerFlag(c, o)
-	c.Flags().Int64Var(&o.Every, "commit-every", 0, "commit every `N` records; a load that is interrupted then continues where it was (default: all or nothing)")
+	c.Flags().Int64Var(&o.Every, "commit-every", 0, "commit every `N` records; an interrupted load then resumes there (default: all or nothing)")
 	c.Flags().Var(&o.Verify, "verify", "what is verified before the commit: full, every column, or counts, the rows only")
 	return o
 }
@@ -115,7 +114,7 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all string) {
 		for _, part := range r.LeftOut {
 			names = append(names, part.Source)
 		}
-		p.Fact("left out", "%s", p.Wrap(fmt.Sprintf("%s that the table has already: %s", term.Amount(int64(n), "part"), strings.Join(names, ", ")), factIndent))
+		p.Fact("left out", "%s", p.Wrap(fmt.Sprintf("%s already loaded: %s", term.Amount(int64(n), "part"), strings.Join(names, ", ")), factIndent))
 	}
 	p.Fact("plan", "%s/tray.yaml", r.Tray)
 	p.Fact("read", "%s after the header: %s, %s", term.Amount(c.Read, "row"), term.Amount(c.Read-c.Skipped, "record"), skippedText(r.Skipped))
@@ -166,13 +165,13 @@ func (a *app) drawSum(r *load.Receipt) {
 }
 
 func noLedgerFlag(c *cobra.Command, o *load.Options) {
-	c.Flags().BoolVar(&o.NoLedger, "no-ledger", false, "neither look into the ledger nor write it, where tables may not be created")
+	c.Flags().BoolVar(&o.NoLedger, "no-ledger", false, "neither read nor write the ledger, for logins that may not create tables")
 }
 
 // outcomeTexts say what became of the table in a target.
 var outcomeTexts = map[load.Outcome]string{
 	load.Created: ", created in %s", load.Rebuilt: ", rebuilt in %s",
-	load.Appended: " in %s, rows added", load.Emptied: " in %s, emptied and filled", load.Merged: " in %s, rows merged",
+	load.Appended: " in %s, rows appended", load.Emptied: " in %s, emptied and filled", load.Merged: " in %s, rows merged",
 }
 
 func (a *app) drawDifferences(diffs []load.Difference) {

@@ -15,9 +15,10 @@ func (a *app) newMend() *cobra.Command {
 		Use:   "mend TRAY",
 		Short: "Load the rejects that were corrected in rejects.csv",
 		Long: `Mend loads the records of rejects.csv by the same plan into the same table. What
-still fails stays in the file, with its reason; what is loaded moves to
-mended.csv beside it.`,
-		Args: cobra.ExactArgs(1),
+still fails stays in the file, with its reason; what is loaded moves to mended.csv
+beside it.`,
+		Example: examples("ambertray mend loans.tray --to museum.db"),
+		Args:    cobra.ExactArgs(1),
 	}
 	to, only := toFlag(c), loadFlag(c)
 	var o load.Options

@@ -15,13 +15,16 @@ import (
 )
 
 // errNoLoad is returned when nothing was loaded from a tray yet.
-var errNoLoad = errors.New("nothing was loaded from this tray yet")
+var errNoLoad = errors.New("nothing has been loaded from this tray yet")
 
 func (a *app) newRejects() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "rejects TRAY",
-		Short: "Show what the last load that has rejects rejected, by column and reason",
-		Args:  cobra.ExactArgs(1),
+		Short: "Show what the last load with rejects rejected, by column and reason",
+		Long: `Rejects counts the rejected records of a load by column and reason, with an example
+and its line. The records themselves are in the file that it names.`,
+		Example: examples("ambertray rejects loans.tray", "ambertray rejects loans.tray --load 0003"),
+		Args:    cobra.ExactArgs(1),
 	}
 	only := loadFlag(c)
 	c.RunE = func(_ *cobra.Command, args []string) error {

@@ -66,7 +66,11 @@ func (a *app) newSurvey() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "survey SOURCE...",
 		Short: "Show what a source holds, before anything is decided",
-		Args:  cobra.MinimumNArgs(1),
+		Long: `Survey reads the whole source and reports its layout, the first rows, and for each
+column the type that its values have, blanks, distinct values, length and range. What
+the values leave open, and what keeps a column from a tighter type, is a note.`,
+		Example: examples("ambertray survey loans.csv", "ambertray survey loans-2026.xlsx --sheet January", "ambertray survey 'returns-*.csv.gz' --delimiter ';' --header 4"),
+		Args:    cobra.MinimumNArgs(1),
 	}
 	options := surveyFlags(c)
 	rows := c.Flags().Int("rows", survey.DefaultRows, "show the first `N` rows")

@@ -13,8 +13,11 @@ import (
 func (a *app) newTargets() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "targets",
-		Short: "List the targets that have names, and test what a login can do",
-		Args:  usageArgs(cobra.NoArgs),
+		Short: "List the named targets, and test what a login can do",
+		Long: `Targets lists the names that targets.yaml gives to targets. Targets test tries everything
+that a load does in one of them, and rolls it back.`,
+		Example: examples("ambertray targets", "ambertray targets test museum"),
+		Args:    usageArgs(cobra.NoArgs),
 		RunE: func(*cobra.Command, []string) error {
 			list, err := connect.Named()
 			if err != nil {
@@ -30,8 +33,12 @@ func (a *app) newTargets() *cobra.Command {
 	}
 	c.AddCommand(&cobra.Command{
 		Use:   "test TARGET",
-		Short: "Try everything that a load does, and take it back",
-		Args:  usageArgs(cobra.ExactArgs(1)),
+		Short: "Try everything that a load does, and roll it back",
+		Long: `Test reports the settings of a server that matter to a load, creates, fills and indexes a
+table in a transaction, and rolls it back. What the login lacks is shown with the
+statement that grants it.`,
+		Example: examples("ambertray targets test museum", "ambertray targets test mysql://curator@db.example/museum"),
+		Args:    usageArgs(cobra.ExactArgs(1)),
 		RunE: func(c *cobra.Command, args []string) error {
 			to, err := a.open(c.Context(), args[0], true)
 			if err != nil {

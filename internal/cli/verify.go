@@ -12,8 +12,12 @@ import (
 func (a *app) newVerify() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "verify TRAY",
-		Short: "Hold the table against the source again",
-		Args:  cobra.ExactArgs(1),
+		Short: "Compare the table with the source again",
+		Long: `Verify reads the source of the tray again and compares its rows and the figures of each
+column with the table, including what was mended and what was there before the load.
+Nothing is changed.`,
+		Example: examples("ambertray verify loans.tray --to museum.db"),
+		Args:    cobra.ExactArgs(1),
 	}
 	to := toFlag(c)
 	c.RunE = func(c *cobra.Command, args []string) error {

@@ -8,9 +8,10 @@ import (
 
 func (a *app) newVersion() *cobra.Command {
 	return &cobra.Command{
-		Use:   "version",
-		Short: "Print the version",
-		Args:  cobra.NoArgs,
+		Use:     "version",
+		Short:   "Print the version",
+		Example: examples("ambertray version --json"),
+		Args:    cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
 			v := struct {
 				Version string `json:"version"`

@@ -25,7 +25,7 @@ func ConfigFile() (string, error) {
 }
 
 // ErrSecret is returned for a config file that holds a password.
-var ErrSecret = errors.New("it has a password")
+var ErrSecret = errors.New("the URL contains a password")
 
 // Named returns the targets in the user's config file, in its order. It may hold
 // no password.

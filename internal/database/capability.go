@@ -36,6 +36,11 @@ type (
 	SchemaCreator interface {
 		CreateSchema(ctx context.Context, name string) (undo func() error, err error)
 	}
+	// Analyzer refreshes what the server knows of the values of a table, so that it
+	// finds fast ways to its rows.
+	Analyzer interface {
+		Analyze(ctx context.Context, table string) error
+	}
 	// Stored reports how an existing table is stored, where that may limit a load.
 	Stored interface {
 		Storage(ctx context.Context, name string) (Storage, error)

@@ -124,4 +124,4 @@ func (e *Error) Unwrap() []error {
 }
 
 // SameKey is why a row is refused whose key another one has.
-const SameKey = "its key is there already"
+const SameKey = "duplicate key"

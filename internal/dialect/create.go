@@ -147,15 +147,6 @@ func (d *Dialect) property(t *table.Table, column, comment string) string {
 	return call
 }
 
-// Analyze returns the statement that refreshes what the server knows of the
-// values of a table, so that it finds good ways to its rows.
-func (d *Dialect) Analyze(name string) string {
-	if d.DDLAutoCommits {
-		return "ANALYZE TABLE " + d.QuoteTable(name)
-	}
-	return "ANALYZE " + d.QuoteTable(name)
-}
-
 // CreateIndexes returns the statements that make the indexes of the table.
 func (d *Dialect) CreateIndexes(t *table.Table) []string { return d.IndexesOn(t.Name, t) }
 

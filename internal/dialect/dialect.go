@@ -62,7 +62,7 @@ func ByName(name string) (*Dialect, error) {
 			return d, nil
 		}
 	}
-	return nil, fmt.Errorf("unknown dialect %q; there are %s", name, strings.Join(AllNames(), ", "))
+	return nil, fmt.Errorf("unknown dialect %q; write one of %s", name, strings.Join(AllNames(), ", "))
 }
 
 // Quote returns the identifier as it is written in SQL: as it is where that is

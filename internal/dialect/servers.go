@@ -91,7 +91,7 @@ var SQLServer = &Dialect{
 // boolean, no time of day, and no text that is empty rather than NULL.
 var Oracle = &Dialect{
 	Name: "oracle", Title: "Oracle", MaxName: 128, reserved: words(oracleWords), schemas: true, open: '"', close: '"', notFirst: "_0123456789",
-	comments: commentOn, OneRowPerInsert: true,
+	comments: commentOn, OneRowPerInsert: true, DDLAutoCommits: true,
 	scriptHead: []string{"SET DEFINE OFF", "SET SQLBLANKLINES ON", "WHENEVER SQLERROR EXIT ROLLBACK"}, scriptTail: []string{"COMMIT"},
 	key:      func(t table.Type) bool { return t.Kind != table.Text && (!t.Textual() || t.Size <= 1500) },
 	literals: literals{truth: [2]string{"0", "1"}, typed: true, instant: "TIMESTAMP", middle: " ", longest: 3000, breaks: breaks{char: "CHR", concat: " || "}},

@@ -23,10 +23,10 @@ import (
 const Name = "ambertray_ledger"
 
 // ErrNoLedger is returned when the ledger cannot be made.
-var ErrNoLedger = errors.New("there is no ledger, and it cannot be made")
+var ErrNoLedger = errors.New("the ledger cannot be created")
 
 // ErrMoved is returned when another load has gone on with the same entry.
-var ErrMoved = errors.New("another load continues with it")
+var ErrMoved = errors.New("another load has resumed it")
 
 // DB is what the ledger needs of a database.
 type DB interface {

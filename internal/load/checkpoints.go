@@ -11,6 +11,7 @@ import (
 	"path/filepath"
 
 	"ambertray/internal/convert"
+	"ambertray/internal/database"
 	"ambertray/internal/ledger"
 	"ambertray/internal/pass"
 	"ambertray/internal/publish"
@@ -168,10 +169,11 @@ func (c *checkpoints) checkpoint(ctx context.Context) error {
 		return err
 	}
 	next := c.next()
+	c.committing = true
 	if err := c.tx.Commit(context.WithoutCancel(ctx), &next); err != nil {
 		return err
 	}
-	c.entry, c.written = next, true
+	c.entry, c.written, c.committing = next, true, false
 	var err error
 	if c.tx, err = c.to.Begin(ctx); err != nil {
 		return err
@@ -252,8 +254,19 @@ func (c *checkpoints) abort(err error) error {
 	if c.entry.Loaded > 0 {
 		return &PartialError{Err: err, Entry: c.entry}
 	}
-	if c.written {
+	if c.written && !c.left(err) {
 		_ = ledger.Forget(context.Background(), c.to, c.entry.ID) // otherwise it starts over
 	}
 	return c.giveUp(err)
+}
+
+// left reports whether the table exists that the load was to create: the connection
+// may have been lost before the server said that it did. The next load starts over
+// with it, because the ledger keeps the entry.
+func (c *checkpoints) left(err error) bool {
+	if c.plan.Existing != table.Refuse || errors.Is(err, database.ErrExists) {
+		return false
+	}
+	exists, err := c.to.Exists(context.Background(), c.table.Name)
+	return exists || err != nil
 }

@@ -36,6 +36,7 @@ func (j *job) commitWith(ctx context.Context, entry *ledger.Entry) error {
 	if entry != nil {
 		j.receipt.Ledger = &entry.ID
 	}
+	j.committing = true
 	if j.doubt == nil {
 		return j.tx.Commit(ctx, entry)
 	}

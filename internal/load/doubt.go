@@ -11,7 +11,7 @@ import (
 
 // ErrOneCommit is returned for a load with checkpoints into a table on several
 // servers, which do not commit together with the ledger.
-var ErrOneCommit = errors.New("the table lies on several servers, which do not commit together with the ledger: it can be loaded in one transaction only")
+var ErrOneCommit = errors.New("the table is on several servers, which do not commit together with the ledger: it can be loaded in one transaction only")
 
 // DoubtError says that it is not known whether all servers that hold a table have
 // committed the rows of a load.
@@ -23,9 +23,9 @@ type DoubtError struct {
 
 func (e *DoubtError) Error() string {
 	if e.Err == nil {
-		return fmt.Sprintf("load %s into %s was interrupted, and the table lies on several servers: whether all, some or none of its rows are there is not known", e.Load, e.Table)
+		return fmt.Sprintf("load %s into %s was interrupted, and the table is on several servers: whether all, some or none of its rows are there is not known", e.Load, e.Table)
 	}
-	return fmt.Sprintf("%v; the table lies on several servers: whether all, some or none of them have committed is not known", e.Err)
+	return fmt.Sprintf("%v; the table is on several servers: whether all, some or none of them have committed is not known", e.Err)
 }
 
 func (e *DoubtError) Unwrap() error { return e.Err }

@@ -37,8 +37,10 @@ type job struct {
 	// undoSchema drops the schema that was created, where a rollback does not.
 	undoSchema func() error
 
-	tx   database.Tx
-	sink database.Sink
+	// committing says that a commit has begun whose outcome is not known.
+	committing bool
+	tx         database.Tx
+	sink       database.Sink
 }
 
 // assignID gives the load its id and folder: those of the interrupted load that
@@ -119,11 +121,11 @@ func (j *job) count(out *pass.Outcome, rows int64) {
 }
 
 // giveUp removes the folder of a load that committed nothing, unless it holds
-// rejects that a person should check.
+// rejects that a person should check. If a commit failed, the server may have
+// committed all the same, and the folder has what belongs to these rows.
 func (j *job) giveUp(err error) error {
 	var many *TooManyError
-	var inDoubt *DoubtError
-	if j.dir != "" && !errors.As(err, &many) && !errors.As(err, &inDoubt) {
+	if j.dir != "" && !j.committing && !errors.As(err, &many) {
 		os.RemoveAll(j.dir)
 	}
 	if j.storage.NoTransactions {
@@ -143,8 +145,11 @@ func (j *job) index(ctx context.Context) error {
 
 // analyze refreshes the server's statistics. The load is complete without them.
 func (j *job) analyze(ctx context.Context) {
-	_, err := j.to.Exec(ctx, j.to.Dialect().Analyze(j.table.Name))
-	if err != nil {
+	to, ok := j.to.(database.Analyzer)
+	if !ok {
+		return
+	}
+	if err := to.Analyze(ctx, j.table.Name); err != nil {
 		j.receipt.Remarks = append(j.receipt.Remarks, "the server's statistics of the table could not be refreshed: "+err.Error())
 	}
 }

@@ -94,7 +94,7 @@ func TestFit(t *testing.T) {
 		why = append(why, v.Name+": "+v.Why)
 	}
 	require.Equal(t, []string{
-		"g: the server computes it; leave it out of the plan", "x: its type jsonb is none that is loaded here", "z: the table has no such column",
+		"g: the server computes it; leave it out of the plan", "x: its type jsonb is not supported", "z: the table has no such column",
 		"y: it is NOT NULL without a default, and would get no value",
 	}, why)
 }

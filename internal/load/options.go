@@ -52,4 +52,4 @@ func (d *Depth) Set(word string) error {
 
 // String and Type implement pflag.Value.
 func (d *Depth) String() string { return string(*d) }
-func (d *Depth) Type() string   { return "word" }
+func (d *Depth) Type() string   { return "VALUE" }

@@ -45,7 +45,7 @@ type Compared struct {
 
 // ErrMerged is returned for a load of which the table has more than the source
 // can show.
-var ErrMerged = errors.New("its rows were merged into others, and the table's figures are those of all")
+var ErrMerged = errors.New("its rows were merged into existing rows, and the table's figures are those of all rows")
 
 // Verify reads the source of the tray again and compares the table with it: the
 // rows of the last load, with what was mended of it, and those that were there

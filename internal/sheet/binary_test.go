@@ -193,7 +193,7 @@ func TestOldBroken(t *testing.T) {
 	book, err := sheet.OpenOld(oldBook(text, oldRecord(0xfd, u0, u0, u0, uint32(7))))
 	require.NoError(t, err)
 	_, err = book.Text(0, sheet.View{}, io.Discard, nil)
-	require.ErrorContains(t, err, "no such shared text as row 1 has")
+	require.ErrorContains(t, err, "row 1 refers to a missing shared string")
 }
 
 // binRecord is a record of a binary workbook of today.

@@ -72,7 +72,7 @@ func (b *Book) Size(i int) int64 { return b.content.size(i) }
 // found checks what was found when the workbook was opened.
 func (b *Book) found() (*Book, error) {
 	if len(b.Sheets) == 0 {
-		return nil, fmt.Errorf("%w: it has no sheets", ErrBroken)
+		return nil, fmt.Errorf("%w: no sheets", ErrBroken)
 	}
 	return b, nil
 }

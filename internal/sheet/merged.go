@@ -68,7 +68,7 @@ func (w *writer) fillRows(row int) error {
 // move makes a row the one that is written.
 func (m *merging) move(row int) error {
 	if m.seen += len(m.active); m.seen > 4*maxRepeated {
-		return fmt.Errorf("%w: too many merged cells lie over each other", ErrTooLarge)
+		return fmt.Errorf("%w: too many merged cells overlap", ErrTooLarge)
 	}
 	m.active = slices.DeleteFunc(m.active, func(f filled) bool { return f.LastRow < row })
 	for len(m.ahead) > 0 && m.ahead[0].FirstRow <= row {
@@ -96,7 +96,7 @@ func (w *writer) fillRow(col int) error {
 				continue
 			}
 			if m.cells++; m.cells > maxRepeated {
-				return fmt.Errorf("%w: its merged cells stand for more than %d values", ErrTooLarge, maxRepeated)
+				return fmt.Errorf("%w: the merged cells cover more than %d values", ErrTooLarge, maxRepeated)
 			}
 			w.place(c)
 			w.out = append(w.out, f.text...)

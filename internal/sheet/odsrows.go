@@ -116,7 +116,7 @@ func (r *odsRow) write(w *writer, row, times int, hidden bool) error {
 		width += c.times
 	}
 	if width*times > maxRepeated {
-		return fmt.Errorf("%w: row %d stands for %d rows of %d values", ErrTooLarge, row+1, times, width)
+		return fmt.Errorf("%w: row %d repeats %d times with of %d values", ErrTooLarge, row+1, times, width)
 	}
 	for i := range times {
 		if err := w.begin(row+i+1, hidden); err != nil {

@@ -19,7 +19,7 @@ func (p parts) opening() (o opening, err error) {
 	}
 	o.main = related(list, "officeDocument", "xl/workbook.xml")
 	if p.file(o.main) == nil {
-		return o, fmt.Errorf("%w: it has no part %s", ErrBroken, o.main)
+		return o, fmt.Errorf("%w: part %s is missing", ErrBroken, o.main)
 	}
 	if o.ids, err = p.relations(o.main); err != nil {
 		return o, err
@@ -55,7 +55,7 @@ func (x *openXML) size(i int) int64 { return x.parts.size(x.sheets[i]) }
 func (x *openXML) lookAt(b *Book, sheet func(s *Sheet, part string) error, table func(sheet int, part string) error) error {
 	for i, part := range x.sheets {
 		if x.file(part) == nil {
-			return fmt.Errorf("%w: it has no part %s", ErrBroken, part)
+			return fmt.Errorf("%w: part %s is missing", ErrBroken, part)
 		}
 		if err := sheet(&b.Sheets[i], part); err != nil {
 			return err

@@ -47,7 +47,7 @@ func (p parts) size(name string) int64 {
 func (p parts) open(name string) (io.ReadCloser, error) {
 	f := p.file(name)
 	if f == nil {
-		return nil, fmt.Errorf("%w: it has no part %s", ErrBroken, name)
+		return nil, fmt.Errorf("%w: part %s is missing", ErrBroken, name)
 	}
 	r, err := f.Open()
 	if err != nil {

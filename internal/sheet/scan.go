@@ -78,7 +78,7 @@ func (s *scanner) tag() ([]byte, error) {
 		}
 	}
 	if errors.Is(err, io.EOF) {
-		err = fmt.Errorf("%w: it ends within a tag", ErrBroken)
+		err = fmt.Errorf("%w: the file ends within a tag", ErrBroken)
 	}
 	s.follow(piece)
 	return piece, err
@@ -287,7 +287,7 @@ func cdata(tag []byte) ([]byte, bool) {
 // ended makes a mistake of an end that comes too early.
 func ended(err error) error {
 	if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
-		return fmt.Errorf("%w: it is cut off", ErrBroken)
+		return fmt.Errorf("%w: the file is cut off", ErrBroken)
 	}
 	return err
 }

@@ -77,7 +77,7 @@ const (
 
 func (t *texts) add(text []byte) error {
 	if len(t.data)+len(text) > maxTexts || len(t.ends) >= maxTextCount {
-		return fmt.Errorf("%w: its shared texts are longer than %d MB, or more than %d", ErrTooLarge, maxTexts>>20, maxTextCount)
+		return fmt.Errorf("%w: the shared strings are longer than %d MB, or more than %d", ErrTooLarge, maxTexts>>20, maxTextCount)
 	}
 	t.data = append(t.data, text...)
 	t.ends = append(t.ends, uint32(len(t.data)))

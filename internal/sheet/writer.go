@@ -81,7 +81,7 @@ func (w *writer) hide(first, last int) {
 // begin begins a row.
 func (w *writer) begin(row int, hidden bool) error {
 	if row <= w.row || row > maxRows {
-		return fmt.Errorf("%w: row %d stands after row %d", ErrBroken, row, w.row)
+		return fmt.Errorf("%w: row %d comes after row %d", ErrBroken, row, w.row)
 	}
 	if w.fill != nil {
 		if err := w.fillRows(row); err != nil {

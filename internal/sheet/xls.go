@@ -57,7 +57,7 @@ func OpenOld(data []byte) (*Book, error) {
 		if first {
 			first = false
 			if version := f.u16(); r.kind != xlsBOF || version != biff8 {
-				return fmt.Errorf("%w: it is a workbook from before 1997; save it as .xlsx", errors.ErrUnsupported)
+				return fmt.Errorf("%w: the workbook is from before 1997; save it as .xlsx", errors.ErrUnsupported)
 			}
 		}
 		switch r.kind {
@@ -131,12 +131,12 @@ type xlsRecord struct {
 // record returns the record at an offset.
 func (x *xls) record(at int) (r xlsRecord, err error) {
 	if at < 0 || at+xlsRecordStart > len(x.data) {
-		return r, fmt.Errorf("%w: it is cut off", ErrBroken)
+		return r, fmt.Errorf("%w: the file is cut off", ErrBroken)
 	}
 	r.kind, r.at = int(binary.LittleEndian.Uint16(x.data[at:])), at
 	r.next = at + xlsRecordStart + int(binary.LittleEndian.Uint16(x.data[at+2:]))
 	if r.next > len(x.data) {
-		return r, fmt.Errorf("%w: it is cut off", ErrBroken)
+		return r, fmt.Errorf("%w: the file is cut off", ErrBroken)
 	}
 	r.data = x.data[at+xlsRecordStart : r.next]
 	return r, nil
@@ -223,7 +223,7 @@ type continued struct {
 func (f *continued) more(n int) error {
 	if len(f.rest) > 0 {
 		if len(f.rest) < n {
-			return fmt.Errorf("%w: a shared text is cut off", ErrBroken)
+			return fmt.Errorf("%w: a shared string is cut off", ErrBroken)
 		}
 		return nil
 	}
@@ -232,7 +232,7 @@ func (f *continued) more(n int) error {
 		return err
 	}
 	if r.kind != xlsContinue || len(r.data) == 0 {
-		return fmt.Errorf("%w: its shared texts are cut off", ErrBroken)
+		return fmt.Errorf("%w: the shared strings are cut off", ErrBroken)
 	}
 	f.rest, f.next = r.data, r.next
 	return nil
@@ -253,7 +253,7 @@ func (f *continued) characters(dst []byte, n int, wide bool) ([]byte, error) {
 		}
 		here := min(n, len(f.rest)/size)
 		if here == 0 {
-			return dst, fmt.Errorf("%w: a shared text is cut off", ErrBroken)
+			return dst, fmt.Errorf("%w: a shared string is cut off", ErrBroken)
 		}
 		dst = f.appendText(dst, here, wide)
 		n -= here

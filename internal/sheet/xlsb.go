@@ -307,7 +307,7 @@ func (x *xlsbRows) record(kind int, f *fields) error {
 		x.w.merged(f.area())
 	case isCell(kind):
 		if x.w.row == 0 {
-			return fmt.Errorf("%w: a cell stands before the first row", ErrBroken)
+			return fmt.Errorf("%w: a cell comes before the first row", ErrBroken)
 		}
 		if x.column++; kind < brtShortBlank || kind > brtShortIsst {
 			x.column = f.u32() + 1
@@ -340,7 +340,7 @@ func (x *xlsbRows) cell(kind int, f *fields) error {
 	}
 	text, ok := x.shared.at(f.u32())
 	if !ok {
-		return fmt.Errorf("%w: it has no such shared text as row %d has", ErrBroken, w.row)
+		return fmt.Errorf("%w: row %d refers to a missing shared string", ErrBroken, w.row)
 	}
 	return w.writeText(col, text)
 }

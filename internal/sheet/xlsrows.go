@@ -109,7 +109,7 @@ func (x *xls) cell(w *writer, at int) error {
 	case xlsLabelSST:
 		text, ok := x.shared.at(f.u32())
 		if !ok {
-			return fmt.Errorf("%w: it has no such shared text as row %d has", ErrBroken, w.row)
+			return fmt.Errorf("%w: row %d refers to a missing shared string", ErrBroken, w.row)
 		}
 		err = w.writeText(col, text)
 	case xlsBoolErr:

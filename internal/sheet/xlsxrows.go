@@ -272,7 +272,7 @@ func (x *xlsx) writeValue(w *writer, text []byte, c cellTag) error {
 		i, err := strconv.Atoi(string(bytes.TrimSpace(text)))
 		shared, ok := x.shared.at(i)
 		if err != nil || !ok {
-			return fmt.Errorf("%w: it has no shared text %q, which stands in row %d", ErrBroken, text, w.row)
+			return fmt.Errorf("%w: missing shared string %q in row %d", ErrBroken, text, w.row)
 		}
 		w.append(shared)
 	case 'b':

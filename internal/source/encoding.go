@@ -119,7 +119,7 @@ func EncodingByName(name string) (Encoding, error) {
 	}
 	enc, err := htmlindex.Get(name)
 	if err != nil {
-		return Encoding{}, fmt.Errorf("unknown encoding %q; there are utf-8, utf-16le, utf-32be, windows-1252, windows-1250, windows-1251, iso-8859-15, koi8-r, ibm850, shift_jis, euc-jp, gb18030, big5, euc-kr and the like", name)
+		return Encoding{}, fmt.Errorf("unknown encoding %q; write one of utf-8, utf-16le, utf-32be, windows-1252, windows-1250, windows-1251, iso-8859-15, koi8-r, ibm850, shift_jis, euc-jp, gb18030, big5, euc-kr and the like", name)
 	}
 	if canonical, err := htmlindex.Name(enc); err == nil && canonical == utf8Name {
 		return Encoding{Name: utf8Name, Confidence: 1}, nil

@@ -32,7 +32,7 @@ const (
 )
 
 // ErrFetch is returned when a web address does not give a whole file.
-var ErrFetch = errors.New("it could not be fetched")
+var ErrFetch = errors.New("could not be fetched")
 
 // Opener opens sources. What can be read only once, standard input and web
 // addresses, is kept in a temporary file, so that a survey and a load read the
@@ -197,9 +197,9 @@ func (o *Opener) fetch(ctx context.Context, to io.Writer, url string) error {
 	case err != nil && context.Cause(ctx) != nil:
 		return fetchError(url, context.Cause(ctx))
 	case err != nil:
-		return fetchError(url, fmt.Errorf("the transfer broke off after %d bytes: %w", n, err))
+		return fetchError(url, fmt.Errorf("the transfer ended after %d bytes: %w", n, err))
 	case n > limit:
-		return fetchError(url, fmt.Errorf("it is larger than %d bytes", limit))
+		return fetchError(url, fmt.Errorf("larger than %d bytes", limit))
 	}
 	return nil
 }

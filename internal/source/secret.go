@@ -17,7 +17,7 @@ const (
 )
 
 // ErrSecret is returned where the secret of a web address is needed and not set.
-var ErrSecret = errors.New("its secret is not set")
+var ErrSecret = errors.New("the secret of the address is not set")
 
 // secretWords are parts of the names of parameters that are secrets.
 var secretWords = regexp.MustCompile(`(?i)token|sig|key|secret|pass|pwd|auth|cred|session|code|sas|jwt|bearer`)

@@ -37,7 +37,7 @@ var frameSettings = []Setting{
 	{"line_end", "how lines end: " + strings.Join(LineEnds, ", "),
 		func(l *Layout, v string) error { return oneOf(&l.LineEnd, v, LineEnds...) },
 		func(l *Layout) string { return l.LineEnd }},
-	{"comment", "what lines begin with that are comments, or none",
+	{"comment", "prefix of comment lines, or none",
 		func(l *Layout, v string) error { l.Comment = fromNone(v); return nil },
 		func(l *Layout) string { return orNone(l.Comment) }},
 	{"ruler", "true to leave out lines of dashes and the like",

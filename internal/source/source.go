@@ -21,12 +21,12 @@ import (
 
 // Errors that say why a source cannot be read.
 var (
-	ErrDirectory = errors.New("it is a folder")
-	ErrEmpty     = errors.New("it is empty")
-	ErrBinary    = errors.New("it is not text")
-	ErrHTML      = errors.New("it is a web page, not a table")
-	ErrNoMember  = errors.New("the archive holds no file")
-	ErrChanged   = errors.New("it was changed while it was read")
+	ErrDirectory = errors.New("is a folder")
+	ErrEmpty     = errors.New("is empty")
+	ErrBinary    = errors.New("is not text")
+	ErrHTML      = errors.New("is a web page, not a table")
+	ErrNoMember  = errors.New("the archive contains no file")
+	ErrChanged   = errors.New("was changed while it was read")
 )
 
 // HeadSize is how much of the beginning of a source can be examined before it

@@ -185,7 +185,7 @@ func TestWeb(t *testing.T) {
 		require.Equal(t, "No\n2\n", text)
 	}
 	require.Equal(t, 2, fetched)
-	for path, says := range map[string]string{"/none": "404", "/loop": "redirects", "/broken": "broke off after 5 bytes"} {
+	for path, says := range map[string]string{"/none": "404", "/loop": "redirects", "/broken": "ended after 5 bytes"} {
 		_, err := o.Open(context.Background(), server.URL+path, source.Options{})
 		require.ErrorIs(t, err, source.ErrFetch)
 		require.ErrorContains(t, err, says)

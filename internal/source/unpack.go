@@ -53,7 +53,7 @@ func (s *Source) unpack(f *os.File, raw io.Reader, member string) (io.Reader, er
 		s.Packing = "zip"
 		return s.unpackZip(f, member)
 	case member != "":
-		return nil, fmt.Errorf("it is no zip archive, so it has no member %q", member)
+		return nil, fmt.Errorf("not a zip archive, so it has no member %q", member)
 	case starts("\x1f\x8b"):
 		s.Packing = "gzip"
 		return gzip.NewReader(buffered)
@@ -103,7 +103,7 @@ func (s *Source) unpackZip(f *os.File, member string) (io.Reader, error) {
 		return nil, &MembersError{Archive: s.Name, Members: names, Asked: member}
 	}
 	if slices.Contains(bookExtensions, strings.ToLower(path.Ext(found.Name))) {
-		return nil, fmt.Errorf("it holds a workbook, %s; take that out of the archive first", found.Name)
+		return nil, fmt.Errorf("contains a workbook, %s; extract it from the archive first", found.Name)
 	}
 	r, err := found.Open()
 	if err != nil {

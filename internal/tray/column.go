@@ -41,13 +41,13 @@ func decodeColumn(n *yaml.Node) (table.Column, error) {
 		return c, err
 	}
 	if (c.From == "") == (c.Value == "") {
-		return c, wrong(n, "a column has either from, the heading in the source, or value, what it is made of")
+		return c, wrong(n, "a column has either from, the heading in the source, or value, the text that it is computed from")
 	}
 	if c.LeaveOut {
 		return c, nil
 	}
 	if c.Name == "" || typ == nil {
-		return c, wrong(n, "column %q: it needs a name and a type, or leave_out: true", c.From+c.Value)
+		return c, wrong(n, "column %q: needs a name and a type, or leave_out: true", c.From+c.Value)
 	}
 	return c, completeColumn(&c, n, typ, format, byDefault)
 }

@@ -93,7 +93,7 @@ func text(to *string, allowed ...string) decoder {
 			return wrong(n, "write a single value here")
 		}
 		if len(allowed) > 0 && !slices.Contains(allowed, n.Value) {
-			return wrong(n, "%q is not understood here; write %s", n.Value, strings.Join(allowed, " or "))
+			return wrong(n, "unknown word %q; write %s", n.Value, strings.Join(allowed, " or "))
 		}
 		*to = n.Value
 		return nil
@@ -134,7 +134,7 @@ func templateText(to *string) decoder {
 func currency(to *string) decoder {
 	return func(n *yaml.Node) error {
 		if _, ok := value.ParseCurrency(n.Value); !ok || n.Value == "" {
-			return wrong(n, "%q is no currency that is known here; write a code of ISO 4217, such as EUR, or its sign", n.Value)
+			return wrong(n, "unknown currency %q; write a code of ISO 4217, such as EUR, or its sign", n.Value)
 		}
 		return text(to)(n)
 	}

@@ -150,13 +150,15 @@ func (t *Tray) check(root *yaml.Node) error {
 		}
 		names[strings.ToLower(c.Name)] = true
 	}
-	for i, list := range append([][]string{t.Table.Key}, t.Table.Indexes...) {
-		for _, k := range list {
-			c := t.Table.Column(k)
-			if c == nil {
-				return wrong(find(root, k), "key: there is no column %q%s", k, nearest(k, columnNames(t.Table.Loaded())))
-			}
-			c.Nullable = c.Nullable && i > 0
+	if err := t.checkNamed(root, "key", t.Table.Key); err != nil {
+		return err
+	}
+	for _, k := range t.Table.Key {
+		t.Table.Column(k).Nullable = false
+	}
+	for _, index := range t.Table.Indexes {
+		if err := t.checkNamed(root, "indexes", index); err != nil {
+			return err
 		}
 	}
 	for _, c := range t.Table.Loaded() {
@@ -166,6 +168,16 @@ func (t *Tray) check(root *yaml.Node) error {
 	}
 	if len(names) == 0 {
 		return wrong(root, "every column is left out")
+	}
+	return nil
+}
+
+// checkNamed checks that columns that a key of the tray names exist.
+func (t *Tray) checkNamed(root *yaml.Node, key string, columns []string) error {
+	for _, name := range columns {
+		if t.Table.Column(name) == nil {
+			return wrong(find(root, name), "%s: no column %q%s", key, name, nearest(name, columnNames(t.Table.Loaded())))
+		}
 	}
 	return nil
 }
@@ -190,7 +202,7 @@ func (t *Tray) checkRefs(root *yaml.Node, c table.Column) error {
 	}
 	for _, ref := range value.Refs() {
 		if !slices.Contains(known, ref) {
-			return wrong(find(root, c.Value), "column %s: value: nothing is called {%s}%s", c.Name, ref, nearest(ref, known))
+			return wrong(find(root, c.Value), "column %s: value: unknown reference {%s}%s", c.Name, ref, nearest(ref, known))
 		}
 	}
 	return nil

@@ -92,7 +92,7 @@ var patternForm = regexp.MustCompile(`^(E+,? )?` +
 // ParseFormat returns the format of a pattern for values of the given kind.
 func ParseFormat(pattern string, kind Kind) (Format, error) {
 	m := patternForm.FindStringSubmatch(pattern)
-	bad := fmt.Errorf("%q is no pattern that can be read here; write for example %s", pattern, examplePatterns[kind])
+	bad := fmt.Errorf("unsupported pattern %q; write for example %s", pattern, examplePatterns[kind])
 	if m == nil {
 		return Format{}, bad
 	}

@@ -196,7 +196,7 @@ func existingTable(t *testing.T, to database.Target) {
 	only.Table.Key = nil
 	_, err = run(only, table.Append)
 	require.ErrorContains(t, err, "remark: the table has no such column")
-	require.ErrorContains(t, err, "no: the table needs a value in it")
+	require.ErrorContains(t, err, "no: it is NOT NULL without a default")
 
 	check, err := load.DryRun(ctx, plan("no,name\n5,red\n", no, name), &source.Opener{}, to, nil)
 	require.NoError(t, err)

@@ -122,7 +122,7 @@ func (a *aside) uniqueIndexes() (list []refusal.Reason, err error) {
 		loaded[c.Name] = true
 	}
 	for _, row := range rows {
-		u := refusal.Reason{Columns: strings.Split(row[1], "\n"), Reason: "unique index " + row[0] + " has it already"}
+		u := refusal.Reason{Columns: strings.Split(row[1], "\n"), Reason: "duplicate in unique index " + row[0]}
 		if slices.ContainsFunc(u.Columns, func(c string) bool { return !loaded[c] }) {
 			continue
 		}

@@ -129,7 +129,7 @@ const packetRoom = 4096
 // refuseLong takes rows out of a block that the server could not send back, and
 // so not prove.
 func (s *sink) refuseLong(k *convert.Block, rows []int) {
-	reason := fmt.Sprintf("longer than the server's max_allowed_packet of %d bytes", s.longest+packetRoom)
+	reason := fmt.Sprintf("longer than max_allowed_packet of %d bytes", s.longest+packetRoom)
 	for _, i := range rows {
 		s.long.Add(refusal.Refusal{Where: refusal.Where{Part: k.Part, Record: k.Numbers[i]}, Reason: reason})
 	}
@@ -317,7 +317,7 @@ func (s *sink) refuse(where refusal.Where, err *mysql.MySQLError) {
 	case same && index == "PRIMARY":
 		r.Reason, r.Columns = database.SameKey, s.key
 	case same:
-		r.Reason = "unique index " + index + " has it already"
+		r.Reason = "duplicate in unique index " + index
 	case foreign != nil:
 		r.Reason = fmt.Sprintf("not in table %s (foreign key %s)", foreign[3], foreign[1])
 		r.Columns = database.AtFault(s.tab, strings.Split(strings.ReplaceAll(foreign[2], "`", ""), ", "))

@@ -21,7 +21,7 @@ import (
 func parse(address string) (*mysql.Config, error) {
 	u, err := url.Parse(address)
 	if err != nil {
-		return nil, errors.New("it is not understood") // the driver's words would show the password
+		return nil, errors.New("the URL cannot be parsed") // the driver's words would show the password
 	}
 	file := optionFile()
 	c := mysql.NewConfig()
@@ -42,7 +42,7 @@ func parse(address string) (*mysql.Config, error) {
 		return nil, err
 	}
 	if c.DBName == "" {
-		return nil, errors.New("it names no database: write mysql://USER@HOST/DATABASE")
+		return nil, errors.New("the URL names no database: write mysql://USER@HOST/DATABASE")
 	}
 	c.Collation, c.Timeout, c.Logger = "utf8mb4_bin", 30*time.Second, silent{}
 	c.Params = map[string]string{"sql_mode": "'STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION'", "time_zone": "'+00:00'"}
@@ -58,7 +58,7 @@ func parameters(c *mysql.Config, u *url.URL) error {
 		case "tls":
 			c.TLSConfig = q.Get(key)
 		default:
-			return fmt.Errorf("unknown parameter %q; there are socket, tls, tls_ca, tls_cert and tls_key", key)
+			return fmt.Errorf("unknown parameter %q; write one of socket, tls, tls_ca, tls_cert and tls_key", key)
 		}
 	}
 	if !q.Has("tls_ca") && !q.Has("tls_cert") {
@@ -72,7 +72,7 @@ func parameters(c *mysql.Config, u *url.URL) error {
 		}
 		c.TLS.RootCAs = x509.NewCertPool()
 		if !c.TLS.RootCAs.AppendCertsFromPEM(text) {
-			return fmt.Errorf("%s has no certificate", name)
+			return fmt.Errorf("file %s contains no certificate", name)
 		}
 	}
 	if name := q.Get("tls_cert"); name != "" {

@@ -74,7 +74,7 @@ func refusalOf(err error) (reason string, ok bool) {
 	}
 	index, ok := repeated(refused)
 	if ok {
-		return "unique index " + index + " has it already", true
+		return "duplicate in unique index " + index, true
 	}
 	return refused.Message, true
 }

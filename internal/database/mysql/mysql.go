@@ -46,6 +46,7 @@ var (
 	_ database.Locker    = (*Target)(nil)
 	_ database.Inspector = (*Target)(nil)
 	_ database.Prober    = (*Target)(nil)
+	_ database.Analyzer  = (*Target)(nil)
 	_ database.Emptier   = (*tx)(nil)
 	_ database.Indexer   = (*tx)(nil)
 	_ database.StagingTx = (*tx)(nil)
@@ -185,6 +186,12 @@ func (t *Target) Lock(ctx context.Context, table string) (func(), error) {
 	return func() { _, _ = t.Exec(context.Background(), "DO release_lock("+name+")") }, nil
 }
 
+// Analyze implements database.Analyzer.
+func (t *Target) Analyze(ctx context.Context, table string) error {
+	_, err := t.Exec(ctx, "ANALYZE TABLE "+dialect.MySQL.QuoteTable(table))
+	return err
+}
+
 // Begin implements database.Target.
 func (t *Target) Begin(ctx context.Context) (database.Tx, error) {
 	return &tx{t: t}, t.fail("begin", t.exec(ctx, "START TRANSACTION"))
@@ -232,9 +239,11 @@ func (x *tx) Create(ctx context.Context, tab *table.Table, how database.Creation
 	return x.t.fail(op, x.t.exec(ctx, dialect.MySQL.CreateTable(&staged)))
 }
 
-// createWhole makes a table under its own name, and begins the transaction again
-// that this has ended.
+// createWhole creates a table under its own name, and begins the transaction again
+// that this has ended. It is not interrupted, because a statement that is may still
+// come to its end.
 func (x *tx) createWhole(ctx context.Context, tab *table.Table) error {
+	ctx = context.WithoutCancel(ctx)
 	if x.replaces {
 		if err := x.t.exec(ctx, "DROP TABLE "+dialect.MySQL.QuoteTable(tab.Name)); err != nil {
 			return err

@@ -33,6 +33,7 @@ var (
 	_ database.Locker    = (*Target)(nil)
 	_ database.Inspector = (*Target)(nil)
 	_ database.Prober    = (*Target)(nil)
+	_ database.Analyzer  = (*Target)(nil)
 	_ database.Emptier   = (*tx)(nil)
 	_ database.Indexer   = (*tx)(nil)
 	_ database.StagingTx = (*tx)(nil)
@@ -68,7 +69,7 @@ func hideSecrets(err error) error {
 	if inner := errors.Unwrap(err); inner != nil {
 		return inner
 	}
-	return errors.New("it is not understood")
+	return errors.New("the URL cannot be parsed")
 }
 
 // Name implements database.Target.
@@ -134,6 +135,12 @@ func (t *Target) Lock(ctx context.Context, table string) (func(), error) {
 // patience is how long a load waits for another one of the same table: the
 // server needs a moment to notice that one was killed.
 const patience = "5s"
+
+// Analyze implements database.Analyzer.
+func (t *Target) Analyze(ctx context.Context, table string) error {
+	_, err := t.Exec(ctx, "ANALYZE "+dialect.PostgreSQL.QuoteTable(table))
+	return err
+}
 
 // Begin implements database.Target.
 func (t *Target) Begin(ctx context.Context) (database.Tx, error) {

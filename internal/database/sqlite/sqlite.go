@@ -48,6 +48,7 @@ var (
 	_ database.Locker    = (*Target)(nil)
 	_ database.Inspector = (*Target)(nil)
 	_ database.Prober    = (*Target)(nil)
+	_ database.Analyzer  = (*Target)(nil)
 	_ database.Emptier   = (*tx)(nil)
 	_ database.Indexer   = (*tx)(nil)
 	_ database.StagingTx = (*tx)(nil)
@@ -210,6 +211,12 @@ func (t *Target) Lock(ctx context.Context, _ string) (func(), error) {
 			_ = sqlitex.ExecuteTransient(t.conn, "ROLLBACK", nil) // the connection ends otherwise
 		}
 	}, nil
+}
+
+// Analyze implements database.Analyzer.
+func (t *Target) Analyze(ctx context.Context, table string) error {
+	_, err := t.Exec(ctx, "ANALYZE "+dialect.SQLite.QuoteTable(table))
+	return err
 }
 
 // Begin implements database.Target.

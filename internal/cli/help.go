@@ -1,0 +1,105 @@
+package cli
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
+
+	"ambertray/internal/source"
+	"ambertray/internal/term"
+)
+
+// examples writes command lines, one below the other.
+func examples(lines ...string) string { return "  " + strings.Join(lines, "\n  ") }
+
+// groups are the options under their headings. Settings of the layout that are not
+// named here are in the group Layout, and all other options in the last.
+var groups = []struct {
+	title   string
+	options []string
+}{
+	{"What to load", []string{"sheet", "cells", "hidden", "merged", "drift", "sample", "quick", "only-new", "again", "load"}},
+	{"Layout", nil},
+	{"Table", []string{"to", "table", "existing", "by-position", "create-schema", "accept-loss", "no-rollback", "dialect", "fit", "indexes"}},
+	{"Checks", []string{"allow-rejects", "verify", "commit-every", "no-ledger", "forget"}},
+	{"Output", nil},
+}
+
+func groupOf(name string) int {
+	for i := range groups {
+		if slices.Contains(groups[i].options, name) {
+			return i
+		}
+	}
+	if slices.ContainsFunc(source.Settings(), func(s source.Setting) bool { return s.Option() == name }) {
+		return 1
+	}
+	return len(groups) - 1
+}
+
+// help writes what a command does, how it is called, examples, and its options in
+// groups.
+func help(p *term.Printer, c *cobra.Command) {
+	about := c.Long
+	if about == "" {
+		about = c.Short
+	}
+	p.Line("%s", p.Bold(c.Short))
+	if c.Long != "" {
+		p.Line("\n%s", about)
+	}
+	p.Line("\n%s\n  %s", p.Bold("Usage"), c.UseLine())
+	if c.Example != "" {
+		p.Line("\n%s\n%s", p.Bold("Examples"), c.Example)
+	}
+	if commands := c.Commands(); len(commands) > 0 {
+		p.Line("\n%s", p.Bold("Commands"))
+		for _, sub := range commands {
+			if sub.IsAvailableCommand() {
+				p.Line("  %-10s %s", sub.Name(), sub.Short)
+			}
+		}
+	}
+	for i := range groups {
+		helpGroup(p, c, i)
+	}
+	if c.HasAvailableSubCommands() {
+		p.Line("\n%s COMMAND --help explains a command.", c.CommandPath())
+	}
+}
+
+// optionIndent is where the explanation of an option begins.
+const optionIndent = 26
+
+// helpGroup writes the options of a group.
+func helpGroup(p *term.Printer, c *cobra.Command, group int) {
+	title := "\n" + p.Bold(groups[group].title)
+	c.Flags().VisitAll(func(f *pflag.Flag) {
+		if f.Hidden || groupOf(f.Name) != group {
+			return
+		}
+		if title != "" {
+			p.Line("%s", title)
+			title = ""
+		}
+		placeholder, usage := pflag.UnquoteUsage(f)
+		name := "--" + f.Name
+		if f.Shorthand != "" {
+			name = "-" + f.Shorthand + ", " + name
+		}
+		if placeholder == "string" {
+			placeholder = "VALUE"
+		}
+		if placeholder != "" {
+			name += " " + placeholder
+		}
+		usage = p.Wrap(usage, optionIndent+2)
+		if len(name) >= optionIndent {
+			name += fmt.Sprintf("\n  %*s", optionIndent, "")
+		}
+		p.Line("  %-*s%s", optionIndent, name, usage)
+	})
+}
