@@ -10,6 +10,7 @@ import (
 	"io"
 	"os"
 	"os/signal"
+	"slices"
 	"strings"
 	"syscall"
 
@@ -68,6 +69,7 @@ func (a *app) run(args []string) int {
 		if ctx.Err() != nil && !errors.As(err, &partial) { // whatever it looked like further down
 			err = ctx.Err()
 		}
+		a.json = a.json || slices.Contains(args, "--json") // which an error in the options before it leaves unread
 		return a.report(err)
 	}
 	return a.status

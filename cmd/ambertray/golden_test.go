@@ -1,0 +1,174 @@
+package main_test
+
+import (
+	"flag"
+	"os"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strings"
+	"testing"
+
+	"ambertray/demo"
+
+	"github.com/stretchr/testify/require"
+)
+
+// update writes the golden files anew: go test ./cmd/ambertray -run Golden -update
+var update = flag.Bool("update", false, "write the golden files")
+
+// varying is what differs from run to run, and what stands for it.
+var varying = []struct {
+	what *regexp.Regexp
+	with string
+}{
+	{regexp.MustCompile(`\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(\.\d+)?Z`), "2026-01-01T00:00:00Z"},
+	{regexp.MustCompile(`\d{4}-\d\d-\d\d \d\d:\d\d:\d\d UTC`), "2026-01-01 00:00:00 UTC"},
+	{regexp.MustCompile(`\d{8}-\d{6}-[0-9a-f]{4}`), "20260101-000000-0000"},
+	{regexp.MustCompile(`("(?:seconds|rows_per_second)": )[\d.e+-]+`), "${1}0"},
+	{regexp.MustCompile(`\d+(\.\d+)? (ms|s)\b`), "0 ms"},
+	{regexp.MustCompile(`("(?:version|go|revision|server)": )"[^"]*"`), `$1""`},
+	{regexp.MustCompile(`SQLite \d[\d.]*`), "SQLite"},
+}
+
+// golden compares an output with a golden file.
+func (d *desk) golden(name, text string) {
+	d.Helper()
+	for _, v := range varying {
+		text = v.what.ReplaceAllString(text, v.with)
+	}
+	text = strings.ReplaceAll(text, d.dir, "FOLDER")
+	path := filepath.Join("testdata", name)
+	if *update {
+		require.NoError(d, os.MkdirAll(filepath.Dir(path), 0o755))
+		require.NoError(d, os.WriteFile(path, []byte(text), 0o644))
+	}
+	want, err := os.ReadFile(path)
+	require.NoError(d, err, "write it with: go test ./cmd/ambertray -run Golden -update")
+	require.Equal(d, string(want), text, "%s differs; if it should: go test ./cmd/ambertray -run Golden -update", path)
+}
+
+// TestGoldenHelp holds the help of every command.
+func TestGoldenHelp(t *testing.T) {
+	d := newDesk(t)
+	for _, command := range []string{"", "survey", "draft", "ddl", "check", "load", "verify", "rejects", "mend", "history", "targets", "targets test", "demo", "version"} {
+		out, _ := d.run(0, append(strings.Fields(command), "--help")...)
+		d.golden("help/"+strings.ReplaceAll("ambertray "+command, " ", "-")+".txt", out)
+	}
+}
+
+// goldenRuns are commands whose JSON is held, in the order in which they are run.
+var goldenRuns = []struct {
+	name    string
+	status  int
+	command string
+}{
+	{"survey", 0, "survey loans.csv"},
+	{"survey-two", 0, "survey loans.csv specimens.csv --sample 5"},
+	{"draft", 0, "draft loans.csv"},
+	{"draft-explain", 0, "draft loans.csv --explain due_back"},
+	{"draft-again", 0, "draft loans.csv"},
+	{"ddl", 0, "ddl loans.tray --dialect postgresql"},
+	{"check", 3, "check loans.tray"},
+	{"check-target", 3, "check loans.tray --to museum.db"},
+	{"load", 3, "load loans.tray --to museum.db"},
+	{"load-again", 1, "load loans.tray --to museum.db"},
+	{"rejects", 0, "rejects loans.tray"},
+	{"mend", 3, "mend loans.tray --to museum.db"},
+	{"verify", 0, "verify loans.tray --to museum.db"},
+	{"verify-differs", 4, "verify loans.tray --to museum.db"},
+	{"load-appended", 3, "load loans.tray --to museum.db --existing append --again"},
+	{"load-merged", 3, "load loans.tray --to museum.db --existing merge"},
+	{"draft-edited", 0, "draft loans.csv"},
+	{"ddl-rows", 3, "ddl loans.csv --dialect mysql --with-rows --out loans.sql"},
+	{"survey-titles", 0, "survey localities.txt"},
+	{"survey-pairs", 0, "survey reports.tsv"},
+	{"draft-drift", 0, "draft part-*.csv --drift fill"},
+	{"survey-sheets", 0, "survey loans-2026.xlsx --sheet 2026-01"},
+	{"history", 0, "history --to museum.db"},
+	{"targets", 0, "targets"},
+	{"targets-test", 0, "targets test museum.db"},
+	{"version", 0, "version"},
+	{"error-file", 1, "survey missing.csv"},
+	{"error-usage", 2, "load loans.csv"},
+	{"error-option", 2, "survey loans.csv --delimeter ,"},
+	{"error-tray", 1, "load broken.tray --to museum.db"},
+}
+
+// TestGoldenJSON holds the JSON of every command and of errors.
+func TestGoldenJSON(t *testing.T) {
+	d := newDesk(t)
+	t.Setenv("XDG_CONFIG_HOME", d.dir)
+	d.write("ambertray/targets.yaml", "museum: postgres://curator@db.example/museum\n")
+	d.write("broken.tray/tray.yaml", "tray: 1\nsource: {files: [loans.csv]}\ntable: {name: loan, existing: apend}\n")
+	for _, name := range []string{"localities.txt", "reports.tsv", "loans-2026.xlsx"} {
+		text, err := demo.Files.ReadFile(name)
+		require.NoError(t, err)
+		d.write(name, string(text))
+	}
+	d.write("part-1.csv", "no,name,paid on\n1,ant,2026-01-01\n2,bee,2026-01-02\n")
+	d.write("part-2.csv", "name,no,paid_on,fee\nfly,3,lost,2.5\nowl,4,2026-01-04,3\n")
+	before := map[string]func(){
+		"mend": func() {
+			file := "loans.tray/loads/0001/rejects.csv"
+			d.write(file, strings.ReplaceAll(d.read(file), "31/02/2026,", "28/02/2026,"))
+		},
+		"verify-differs": func() {
+			d.write("spoil.sql", "UPDATE loans SET borrower = 'nobody' WHERE loan_no = '00311'")
+			d.script("spoil.sql")
+		},
+		"draft-edited": func() {
+			file := "loans.tray/tray.yaml"
+			d.write(file, strings.Replace(d.read(file), "name: due_back", "name: due", 1))
+		},
+	}
+	for _, r := range goldenRuns {
+		if do := before[r.name]; do != nil {
+			do()
+		}
+		out, _ := d.run(r.status, append(strings.Fields(r.command), "--json")...)
+		d.golden("json/"+r.name+".json", out)
+	}
+}
+
+// documentedKey finds keys in docs/json.md, jsonKey in JSON.
+var (
+	documentedKey = regexp.MustCompile(`"([a-z_0-9]+)"`)
+	jsonKey       = regexp.MustCompile(`"([a-z_0-9]+)": `)
+)
+
+// TestDocumentedKeys wants every key of the golden files in docs/json.md, and every
+// key that is documented there in a golden file or in the program.
+func TestDocumentedKeys(t *testing.T) {
+	docs, err := os.ReadFile(filepath.Join("..", "..", "docs", "json.md"))
+	require.NoError(t, err)
+	documented := map[string]bool{}
+	for _, m := range documentedKey.FindAllStringSubmatch(string(docs), -1) {
+		documented[m[1]] = true
+	}
+	files, err := filepath.Glob(filepath.Join("testdata", "json", "*.json"))
+	require.NoError(t, err)
+	var missing []string
+	found := map[string]bool{}
+	for _, file := range files {
+		text, err := os.ReadFile(file)
+		require.NoError(t, err)
+		for _, m := range jsonKey.FindAllStringSubmatch(string(text), -1) {
+			if found[m[1]] = true; !documented[m[1]] && !slices.Contains(missing, m[1]) {
+				missing = append(missing, m[1])
+			}
+		}
+	}
+	require.Empty(t, missing, "docs/json.md lacks these keys")
+	var gone []string
+	for key := range documented {
+		if !found[key] {
+			gone = append(gone, key)
+		}
+	}
+	slices.Sort(gone)
+	require.Equal(t, rareKeys, gone, "docs/json.md has these keys, and no golden file does")
+}
+
+// rareKeys are those of outputs that no golden run has.
+var rareKeys = []string{"command", "result", "steps"} // of the demo, which TestJSONKeys runs
