@@ -60,15 +60,21 @@ func (j *job) openSink(ctx context.Context, tableName string) (err error) {
 }
 
 // closeSink ends the bulk path, and returns how many rows it took and those that
-// the server refused.
+// the server refused. It does nothing if the path was ended by a checkpoint after
+// which the load failed.
 func (j *job) closeSink(abort error) (rows int64, refused *refusal.List, err error) {
-	rows, err = j.sink.Close(abort)
-	for _, remark := range j.sink.Remarks() {
+	sink := j.sink
+	if sink == nil {
+		return 0, &refusal.List{}, nil
+	}
+	j.sink = nil
+	rows, err = sink.Close(abort)
+	for _, remark := range sink.Remarks() {
 		if !slices.Contains(j.receipt.Remarks, remark) {
 			j.receipt.Remarks = append(j.receipt.Remarks, remark)
 		}
 	}
-	return rows, j.sink.Refused(), err
+	return rows, sink.Refused(), err
 }
 
 // readAgain reads the source again because of rows that the server refused: only

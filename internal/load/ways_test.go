@@ -1,0 +1,439 @@
+package load_test
+
+import (
+	"context"
+	"errors"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"ambertray/internal/database"
+	"ambertray/internal/database/databasetest"
+	"ambertray/internal/database/sqlite"
+	"ambertray/internal/ledger"
+	"ambertray/internal/load"
+	"ambertray/internal/pass"
+	"ambertray/internal/source"
+	"ambertray/internal/table"
+	"ambertray/internal/tray"
+)
+
+// desk is a database and what the tests load into it: a table called find with a
+// number, which is the key, and a name of at most five characters.
+type desk struct {
+	*testing.T
+	db *sqlite.Target
+}
+
+func newDesk(t *testing.T) *desk {
+	db, err := sqlite.Open(filepath.Join(t.TempDir(), "museum.db"), true)
+	require.NoError(t, err)
+	t.Cleanup(func() { db.Close() })
+	return &desk{t, db}
+}
+
+// plan returns a tray of records such as "1,ant 2,bee".
+func (d *desk) plan(existing table.Existing, records string) *tray.Tray {
+	tr := databasetest.NewTray(d.T, "find", "no,name\n"+strings.ReplaceAll(records, " ", "\n")+"\n",
+		table.Column{From: "no", Name: "no", Type: table.Type{Kind: table.BigInt}},
+		table.Column{From: "name", Name: "name", Type: table.Type{Kind: table.Varchar, Size: 5}, Nullable: true})
+	tr.Table.Key, tr.Table.Existing = []string{"no"}, existing
+	return tr
+}
+
+func (d *desk) load(tr *tray.Tray, o load.Options) (*load.Receipt, error) {
+	return load.Run(context.Background(), tr, &source.Opener{}, d.db, o)
+}
+
+// loads loads records, which has to succeed.
+func (d *desk) loads(existing table.Existing, records string) *load.Receipt {
+	d.Helper()
+	r, err := d.load(d.plan(existing, records), load.Options{})
+	require.NoError(d, err)
+	require.True(d, r.Verified)
+	return r
+}
+
+// rows returns the table's rows, such as "1 ant, 2 bee".
+func (d *desk) rows() string {
+	d.Helper()
+	rows, err := d.db.Query(context.Background(), "SELECT no, coalesce(name, '-') FROM find ORDER BY no")
+	require.NoError(d, err)
+	var list []string
+	for _, row := range rows {
+		list = append(list, strings.Join(row, " "))
+	}
+	return strings.Join(list, ", ")
+}
+
+func (d *desk) exec(statement string) {
+	d.Helper()
+	_, err := d.db.Exec(context.Background(), statement)
+	require.NoError(d, err)
+}
+
+// TestWhole creates, appends, empties and rebuilds in one transaction.
+func TestWhole(t *testing.T) {
+	d := newDesk(t)
+	for _, c := range []struct {
+		existing table.Existing
+		records  string
+		outcome  load.Outcome
+		counts   load.Counts
+		rows     string
+	}{
+		{table.Refuse, "1,ant 2,bee 2,cat 3,grasshopper", load.Created, load.Counts{Read: 4, Loaded: 2, Rejected: 2, TableAfter: 2}, "1 ant, 2 bee"},
+		{table.Append, "2,dog 4,", load.Appended, load.Counts{Read: 2, Loaded: 1, Rejected: 1, TableBefore: 2, TableAfter: 3}, "1 ant, 2 bee, 4 -"},
+		{table.Empty, "4,eel x,fly", load.Emptied, load.Counts{Read: 2, Loaded: 1, Rejected: 1, TableBefore: 3, TableAfter: 1}, "4 eel"},
+		{table.Rebuild, "5,gnu", load.Rebuilt, load.Counts{Read: 1, Loaded: 1, TableBefore: 1, TableAfter: 1}, "5 gnu"},
+	} {
+		r := d.loads(c.existing, c.records)
+		require.Equal(t, c.outcome, r.Outcome)
+		require.Equal(t, c.counts, r.Counts)
+		require.Equal(t, c.rows, d.rows())
+		require.Equal(t, c.counts.Rejected > 0, r.Rejects.File != nil)
+	}
+	_, err := d.load(d.plan(table.Refuse, "9,owl"), load.Options{})
+	require.ErrorIs(t, err, database.ErrExists)
+	tr := d.plan(table.Append, "6,x y,z")
+	tr.Table.Allow, err = table.ParseAllowance("0")
+	require.NoError(t, err)
+	_, err = d.load(tr, load.Options{})
+	var many *load.TooManyError
+	require.ErrorAs(t, err, &many)
+	require.FileExists(t, many.File, "the rejects are there to be examined")
+	require.Equal(t, "5 gnu", d.rows())
+	tr = d.plan(table.Append, "7,owl")
+	tr.Table.Columns[1].Name = "colour"
+	_, err = d.load(tr, load.Options{})
+	var mismatch *load.MismatchError
+	require.ErrorAs(t, err, &mismatch)
+	require.NoDirExists(t, tr.LoadDir("0001"), "a load that did nothing leaves no folder")
+}
+
+// TestDependents names what a rebuilt table would lose, and loses it on request.
+func TestDependents(t *testing.T) {
+	d := newDesk(t)
+	d.loads(table.Refuse, "1,ant")
+	d.exec("CREATE INDEX find_name ON find (name)")
+	_, err := d.load(d.plan(table.Rebuild, "2,bee"), load.Options{})
+	var loss *load.LossError
+	require.ErrorAs(t, err, &loss)
+	require.Equal(t, []string{"index find_name"}, loss.What)
+	tr := d.plan(table.Rebuild, "2,bee")
+	tr.Table.Indexes = [][]string{{"name"}}
+	r, err := d.load(tr, load.Options{AcceptLoss: true})
+	require.NoError(t, err)
+	require.Contains(t, r.Remarks[0], "index find_name")
+	require.Equal(t, "2 bee", d.rows())
+}
+
+// TestAlreadyLoaded refuses content that the table has, by the file.
+func TestAlreadyLoaded(t *testing.T) {
+	d := newDesk(t)
+	d.loads(table.Append, "1,ant")
+	var again *load.AgainError
+	_, err := d.load(d.plan(table.Append, "1,ant"), load.Options{})
+	require.ErrorAs(t, err, &again)
+	tr := d.plan(table.Append, "1,ant")
+	require.NoError(t, os.WriteFile(filepath.Join(filepath.Dir(tr.Dir), "more.csv"), []byte("no,name\n2,bee\n"), 0o600))
+	tr.Files = append(tr.Files, "more.csv")
+	_, err = d.load(tr, load.Options{})
+	require.ErrorContains(t, err, "1 of 2 files and sheets were loaded into find already: ")
+	r, err := d.load(tr, load.Options{OnlyNew: true})
+	require.NoError(t, err)
+	require.Len(t, r.LeftOut, 1)
+	require.Equal(t, "1 ant, 2 bee", d.rows())
+	r = d.loads(table.Append, "3,cat") // the name of the file was loaded before
+	require.Contains(t, r.Notes[len(r.Notes)-1].What, "loaded with other content")
+	r, err = d.load(d.plan(table.Append, "3,cat"), load.Options{Again: true})
+	require.NoError(t, err)
+	require.Equal(t, int64(1), r.Counts.Rejected)
+	r, err = d.load(d.plan(table.Append, "3,cat"), load.Options{NoLedger: true, Verify: load.RowsOnly})
+	require.NoError(t, err)
+	require.Nil(t, r.Ledger)
+}
+
+// interrupting returns options of a load that is cancelled once some records were
+// read.
+func interrupting(every int64) (context.Context, load.Options) {
+	ctx, cancel := context.WithCancel(context.Background())
+	return ctx, load.Options{Every: every, Progress: func(p pass.Progress) {
+		if p.Records > 100_000 {
+			cancel()
+		}
+	}}
+}
+
+// TestCheckpoints resumes a load where it was interrupted.
+func TestCheckpoints(t *testing.T) {
+	d := newDesk(t)
+	var records strings.Builder
+	for range 400_000 {
+		records.WriteString("7,ant ")
+	}
+	_, err := d.load(d.plan(table.Merge, "1,ant"), load.Options{Every: 2})
+	require.ErrorIs(t, err, load.ErrMergeOnce)
+	_, err = d.load(d.plan(table.Append, "1,ant"), load.Options{Every: 2, NoLedger: true})
+	require.ErrorIs(t, err, load.ErrNeedsLedger)
+
+	r, err := d.load(d.plan(table.Refuse, "1,ant 2,bee 3,cat x,dog 5,eel 5,fly"), load.Options{Every: 2})
+	require.NoError(t, err)
+	require.Equal(t, load.Counts{Read: 6, Loaded: 4, Rejected: 2, TableAfter: 4}, r.Counts)
+
+	d.exec("CREATE TABLE other (no bigint, name text)")
+	tr := d.plan(table.Append, strings.TrimSpace(records.String()))
+	tr.Table.Name, tr.Table.Key = "other", nil
+	ctx, o := interrupting(1000)
+	_, err = load.Run(ctx, tr, &source.Opener{}, d.db, o)
+	var partial *load.PartialError
+	require.ErrorAs(t, err, &partial)
+	require.Positive(t, partial.Entry.Loaded)
+	other := d.plan(table.Append, strings.TrimSpace(records.String()))
+	other.Table.Name, other.Table.Key = "other", nil
+	_, err = d.load(other, load.Options{})
+	var otherTray *load.OtherTrayError
+	require.ErrorAs(t, err, &otherTray)
+	d.exec("INSERT INTO other VALUES (1, 'x')")
+	r, err = d.load(tr, load.Options{}) // which resumes without being asked to
+	require.NoError(t, err)
+	require.Equal(t, partial.Entry.Loaded, r.ResumedFrom)
+	require.Equal(t, load.Counts{Read: 400_000, Loaded: 400_000, TableAfter: 400_001}, r.Counts)
+	require.Contains(t, r.Remarks[len(r.Remarks)-1], "1 row more than expected")
+
+	tr = d.plan(table.Append, "11,a 12,b x,c y,d 13,e 14,f")
+	tr.Table.Allow, err = table.ParseAllowance("1")
+	require.NoError(t, err)
+	_, err = d.load(tr, load.Options{Every: 1})
+	require.Error(t, err)
+	require.Equal(t, "1 ant, 2 bee, 3 cat, 5 eel", d.rows())
+}
+
+// TestMerged updates, inserts and leaves unchanged, by the key.
+func TestMerged(t *testing.T) {
+	d := newDesk(t)
+	require.Equal(t, load.Created, d.loads(table.Merge, "1,ant 2,bee").Outcome)
+	r := d.loads(table.Merge, "1,ant 2,cat 3,dog 3,eel 4,grasshopper")
+	require.Equal(t, database.Merged{Inserted: 1, Updated: 1, Unchanged: 1, Agree: 3}, *r.Merged)
+	require.Equal(t, load.Counts{Read: 5, Loaded: 3, Rejected: 2, TableBefore: 2, TableAfter: 3}, r.Counts)
+	require.Equal(t, "1 ant, 2 cat, 3 dog", d.rows())
+	tr := d.plan(table.Merge, "1,x")
+	tr.Table.Key = nil
+	_, err := d.load(tr, load.Options{})
+	require.ErrorIs(t, err, load.ErrNoKey)
+	tr = d.plan(table.Merge, "5,owl")
+	_, err = d.load(tr, load.Options{})
+	require.NoError(t, err)
+	_, err = load.Verify(context.Background(), tr, &source.Opener{}, d.db, nil)
+	require.ErrorIs(t, err, load.ErrMerged)
+}
+
+// TestMended loads corrected rejects once, and keeps those that still fail.
+func TestMended(t *testing.T) {
+	d, ctx := newDesk(t), context.Background()
+	tr := d.plan(table.Refuse, "1,ant x,bee y,cat z,dog")
+	_, err := load.Mend(ctx, tr, "0001", &source.Opener{}, d.db, load.Options{})
+	require.ErrorIs(t, err, load.ErrNoRejects)
+	r, err := d.load(tr, load.Options{})
+	require.NoError(t, err)
+	correct := func(old, text string) {
+		content, err := os.ReadFile(*r.Rejects.File)
+		require.NoError(t, err)
+		require.Contains(t, string(content), old)
+		require.NoError(t, os.WriteFile(*r.Rejects.File, []byte(strings.Replace(string(content), old, text, 1)), 0o600))
+	}
+	mend := func(o load.Options) (*load.Receipt, error) {
+		return load.Mend(ctx, tr, "0001", &source.Opener{}, d.db, o)
+	}
+	correct("x,bee,", "2,bee,")
+	m, err := mend(load.Options{})
+	require.NoError(t, err)
+	require.Equal(t, load.Counts{Read: 3, Loaded: 1, Rejected: 2, TableBefore: 1, TableAfter: 2}, m.Counts)
+	v, err := load.Verify(ctx, tr, &source.Opener{}, d.db, nil)
+	require.NoError(t, err)
+	require.True(t, v.Verified)
+	require.Equal(t, int64(1), v.Mended)
+
+	correct("y,cat,", "3,cat,")
+	draft := *r.Rejects.File + ".mending"
+	require.NoError(t, os.WriteFile(draft, []byte("half"), 0o600))
+	_, err = mend(load.Options{NoLedger: true})
+	require.ErrorIs(t, err, load.ErrHalfMended)
+	_, err = mend(load.Options{})
+	require.NoError(t, err, "the ledger knows that the draft was not committed")
+	require.Equal(t, "1 ant, 2 bee, 3 cat", d.rows())
+	correct("z,dog,", "3,dog,")
+	m, err = mend(load.Options{})
+	require.NoError(t, err)
+	require.Equal(t, int64(1), m.Counts.Rejected, "a key that the table has")
+	d.exec("DROP TABLE find")
+	_, err = mend(load.Options{})
+	require.ErrorIs(t, err, database.ErrNoTable)
+	last, err := load.ReadMend(tr.LoadDir("0001"))
+	require.NoError(t, err)
+	require.Equal(t, m.Counts, last.Counts)
+}
+
+// stored is a database whose tables are stored in another way; fail, unless nil, is
+// the error of the next commit without an entry in the ledger.
+type stored struct {
+	*sqlite.Target
+	storage database.Storage
+	fail    error
+}
+
+func (s *stored) Storage(context.Context, string) (database.Storage, error) { return s.storage, nil }
+
+func (s *stored) Begin(ctx context.Context) (database.Tx, error) {
+	tx, err := s.Target.Begin(ctx)
+	return &storedTx{tx, s}, err
+}
+
+type storedTx struct {
+	database.Tx
+	of *stored
+}
+
+func (x *storedTx) Commit(ctx context.Context, entry *ledger.Entry) error {
+	if entry == nil && x.of.fail != nil {
+		return x.of.fail
+	}
+	return x.Tx.Commit(ctx, entry)
+}
+
+// TestStorage says what a table cannot promise before it is loaded.
+func TestStorage(t *testing.T) {
+	d, ctx := newDesk(t), context.Background()
+	d.loads(table.Refuse, "1,ant")
+	to := &stored{Target: d.db, storage: database.Storage{Engine: "Slate", NoTransactions: true}}
+	_, err := load.Run(ctx, d.plan(table.Append, "2,bee"), &source.Opener{}, to, load.Options{})
+	var engine *load.EngineError
+	require.ErrorAs(t, err, &engine)
+	r, err := load.Run(ctx, d.plan(table.Append, "2,bee"), &source.Opener{}, to, load.Options{NoRollback: true})
+	require.NoError(t, err)
+	require.Contains(t, r.Remarks[0], "Slate, which has no transactions")
+
+	to = &stored{Target: d.db, storage: database.Storage{Engine: "Slate", Servers: []string{"north", "south"}}}
+	_, err = load.Run(ctx, d.plan(table.Append, "3,cat"), &source.Opener{}, to, load.Options{Every: 1})
+	require.ErrorIs(t, err, load.ErrOneCommit)
+	r, err = load.Run(ctx, d.plan(table.Append, "3,cat"), &source.Opener{}, to, load.Options{})
+	require.NoError(t, err)
+	require.Contains(t, r.Remarks[0], "north, south")
+	require.Equal(t, "1 ant, 2 bee, 3 cat", d.rows())
+	to.fail = errors.New("south is gone")
+	tr := d.plan(table.Append, "4,dog x,eel")
+	_, err = load.Run(ctx, tr, &source.Opener{}, to, load.Options{})
+	var inDoubt *load.DoubtError
+	require.ErrorAs(t, err, &inDoubt)
+	require.ErrorContains(t, err, "south is gone; the table is on several servers")
+	require.FileExists(t, filepath.Join(tr.LoadDir("0001"), "rejects.csv"))
+	to.fail = nil
+	_, err = load.Run(ctx, d.plan(table.Append, "4,dog x,eel"), &source.Opener{}, to, load.Options{})
+	require.ErrorContains(t, err, "was interrupted, and the table is on several servers")
+	entries, err := ledger.Read(ctx, d.db, "")
+	require.NoError(t, err)
+	require.Equal(t, ledger.InDoubt, entries[len(entries)-1].State)
+	check, err := load.DryRun(ctx, d.plan(table.Append, "5,x"), &source.Opener{}, to, nil)
+	require.NoError(t, err)
+	require.Contains(t, check.Storage[0], "on other servers: north, south")
+}
+
+// TestVerify compares with the source, and names what differs.
+func TestVerify(t *testing.T) {
+	d, ctx := newDesk(t), context.Background()
+	tr := d.plan(table.Refuse, "1,ant 2,bee x,cat")
+	check, err := load.DryRun(ctx, tr, &source.Opener{}, d.db, nil)
+	require.NoError(t, err)
+	require.True(t, check.Possible())
+	require.Equal(t, int64(1), check.Rejected())
+	require.Equal(t, load.Verdict{Name: "no", Type: "bigint", Verdict: "rejects", Why: "1 record: not a whole number"}, check.Columns[0])
+	_, err = load.Verify(ctx, tr, &source.Opener{}, d.db, nil)
+	require.ErrorIs(t, err, database.ErrNoTable)
+	_, err = d.load(tr, load.Options{})
+	require.NoError(t, err)
+	d.exec("UPDATE find SET name = 'wasp' WHERE no = 2")
+	v, err := load.Verify(ctx, tr, &source.Opener{}, d.db, nil)
+	require.NoError(t, err)
+	require.False(t, v.Verified)
+	require.Equal(t, []load.Difference{
+		{Column: "name", Figure: "max", Source: "bee", Table: "wasp"}, {Column: "name", Figure: "sum", Source: "6", Table: "7"},
+	}, v.Differences)
+	check, err = load.DryRun(ctx, tr, &source.Opener{}, d.db, nil)
+	require.NoError(t, err)
+	require.False(t, check.Possible(), "the table exists")
+}
+
+// TestParts counts the rows of each file in the table, and by position.
+func TestParts(t *testing.T) {
+	d, ctx := newDesk(t), context.Background()
+	tr := d.plan(table.Refuse, "1,ant 2,bee")
+	require.NoError(t, os.WriteFile(filepath.Join(filepath.Dir(tr.Dir), "more.csv"), []byte("no,name\n3,cat\n"), 0o600))
+	tr.Files = append(tr.Files, "more.csv")
+	tr.Table.Columns = append(tr.Table.Columns, table.Column{Name: "file", Value: "{file}", Type: table.Type{Kind: table.Text}, Nullable: true})
+	_, err := d.load(tr, load.Options{})
+	require.NoError(t, err)
+	v, err := load.Verify(ctx, tr, &source.Opener{}, d.db, nil)
+	require.NoError(t, err)
+	require.True(t, v.Verified)
+	require.Equal(t, int64(1), *v.Parts[1].Rows)
+	d.exec("UPDATE find SET file = 'more.csv' WHERE no = 1")
+	v, err = load.Verify(ctx, tr, &source.Opener{}, d.db, nil)
+	require.NoError(t, err)
+	require.Contains(t, v.Differences, load.Difference{Figure: "rows of " + v.Parts[0].Title(), Source: "2", Table: "1"})
+
+	d.exec("CREATE TABLE placed (number bigint, called text)")
+	tr = d.plan(table.Append, "1,ant")
+	tr.Table.Name, tr.Table.Key, tr.Table.ByPosition = "placed", nil, true
+	_, err = d.load(tr, load.Options{})
+	require.NoError(t, err)
+	v, err = load.Verify(ctx, tr, &source.Opener{}, d.db, nil)
+	require.NoError(t, err)
+	require.True(t, v.Verified)
+}
+
+// lying is a database whose table has other figures than were loaded.
+type lying struct{ *sqlite.Target }
+
+func (l lying) Figures(ctx context.Context, t *table.Table) (int64, []table.Figures, error) {
+	rows, figures, err := l.Target.Figures(ctx, t)
+	for i := range figures {
+		figures[i].Sum = "1"
+	}
+	return rows, figures, err
+}
+
+// TestDiffersAfterCheckpoint says how many rows stay although verification failed.
+func TestDiffersAfterCheckpoint(t *testing.T) {
+	d := newDesk(t)
+	r, err := load.Run(context.Background(), d.plan(table.Refuse, "1,ant 2,bee 3,cat"), &source.Opener{}, lying{d.db}, load.Options{Every: 2})
+	require.ErrorIs(t, err, load.ErrDiffers)
+	require.ErrorIs(t, err, load.ErrCommitted)
+	require.Equal(t, int64(2), r.Committed)
+	require.Equal(t, "1 ant, 2 bee", d.rows())
+}
+
+// TestErrors says what failed, where and why.
+func TestErrors(t *testing.T) {
+	entry := ledger.Entry{ID: "20260101-120000-abcd", Source: "a.csv", Tray: "a.tray", Loaded: 5, Place: ledger.Place{Record: 7}}
+	allow, err := table.ParseAllowance("1%")
+	require.NoError(t, err)
+	for want, err := range map[string]error{
+		"interrupted; 5 rows are committed, up to record 7, as load 20260101-120000-abcd":                               &load.PartialError{Err: errors.New("interrupted"), Entry: entry},
+		"load 20260101-120000-abcd of a.csv was begun from a.tray and interrupted after 5 rows":                         &load.OtherTrayError{Entry: entry},
+		"3 of 9 records are rejected, and the plan allows 1%; they are kept in r.csv":                                   &load.TooManyError{Rejected: 3, Records: 9, Allow: allow, File: "r.csv"},
+		"the plan does not fit table loan as it is:\n  a: no such column":                                               &load.MismatchError{Table: "loan", Columns: []load.Verdict{{Name: "a", Why: "no such column"}}},
+		"rebuild table loan: these would be lost with it: view v, index i":                                              &load.LossError{Table: "loan", What: []string{"view v", "index i"}},
+		"table loan is kept by Slate, which has no transactions: a load that fails would leave rows in it":              &load.EngineError{Table: "loan", Engine: "Slate"},
+		"the content of a.csv was loaded into loan already: 5 rows on 0001-01-01 00:00:00 UTC, as load x":               &load.AgainError{Table: "loan", Of: 1, Parts: []load.LoadedPart{{Source: "a.csv", Load: "x", Entry: entry}}},
+		"south is gone; the table is on several servers: whether all, some or none of them have committed is not known": &load.DoubtError{Err: errors.New("south is gone")},
+	} {
+		require.EqualError(t, err, want)
+	}
+	var depth load.Depth
+	require.NoError(t, depth.Set("counts"))
+	require.Equal(t, "counts", depth.String())
+	require.ErrorContains(t, depth.Set("some"), "write full or counts")
+}
