@@ -188,6 +188,14 @@ func (d *Dialect) defaultLiteral(t table.Type, text string) string {
 	if t.Whole() || t.Kind == table.Decimal || t.Kind == table.Double {
 		return text
 	}
+	words := map[table.Kind]string{table.Date: "DATE", table.Time: "TIME", table.Timestamp: "TIMESTAMP", table.TimestampTZ: d.literals.instant}
+	if word := words[d.Stored(t).Kind]; word != "" { // a bare text would be read by the settings of the session
+		return string(d.literals.begin(nil, word)) + text + "'"
+	}
 	v.Text = []byte(text)
-	return string(d.AppendLiteral(nil, table.Type{Kind: table.Text}, &v))
+	literal := string(d.AppendLiteral(nil, table.Type{Kind: table.Text}, &v))
+	if d.wrapsDefault && t.Kind == table.Text {
+		literal = "(" + literal + ")"
+	}
+	return literal
 }

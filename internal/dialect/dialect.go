@@ -37,9 +37,11 @@ type Dialect struct {
 	schemas     bool // a table's name may have its schema before a point
 	adapt       func(t *table.Table) []table.Column
 	suffix      string // after a table definition
-	comments    comments
-	literals    literals
-	key         func(table.Type) bool // whether a type may be in a key, or nil
+	// wrapsDefault says that the default of a long text stands in parentheses.
+	wrapsDefault bool
+	comments     comments
+	literals     literals
+	key          func(table.Type) bool // whether a type may be in a key, or nil
 }
 
 // All lists the dialects, those of the targets first.

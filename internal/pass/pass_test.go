@@ -1,0 +1,181 @@
+package pass_test
+
+import (
+	"context"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/dialect"
+	"ambertray/internal/intake"
+	"ambertray/internal/pass"
+	"ambertray/internal/refusal"
+	"ambertray/internal/reject"
+	"ambertray/internal/source"
+	"ambertray/internal/table"
+	"ambertray/internal/tray"
+)
+
+// plan returns a tray of files, each a text, whose columns are no, a key, and name.
+func plan(t *testing.T, texts ...string) *tray.Tray {
+	dir := t.TempDir()
+	tr := &tray.Tray{Dir: filepath.Join(dir, "finds.tray"), Layout: source.DefaultLayout()}
+	for i, text := range texts {
+		name := string(rune('a'+i)) + ".csv"
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600))
+		tr.Files = append(tr.Files, name)
+	}
+	tr.Table = table.Table{Name: "find", Key: []string{"no"}, Columns: []table.Column{
+		{From: "no", Name: "no", Type: table.Type{Kind: table.Integer}},
+		{From: "name", Name: "name", Type: table.Type{Kind: table.Varchar, Size: 5}, Nullable: true},
+	}}
+	return tr
+}
+
+func open(t *testing.T, tr *tray.Tray) *pass.Pass {
+	t.Helper()
+	p, err := pass.Open(context.Background(), tr, &source.Opener{})
+	require.NoError(t, err)
+	t.Cleanup(func() { p.Close() })
+	return p
+}
+
+// TestRun accounts for every row, file by file.
+func TestRun(t *testing.T) {
+	tr := plan(t, "no,name\n1,ant\nx,bee\n\n2,grasshopper\n", "no,name\n3,\n4\n")
+	p := open(t, tr)
+	var numbers []int64
+	var progress pass.Progress
+	out, err := p.Run(context.Background(), pass.Options{
+		Dialect: dialect.PostgreSQL, Block: func(k *convert.Block) error { numbers = append(numbers, k.Numbers...); return nil },
+		Progress: func(now pass.Progress) { progress = now },
+	})
+	require.NoError(t, err)
+	require.Equal(t, []int64{6, 5, 2, 3}, []int64{out.Read(), out.Records, out.Loaded, out.Rejects.Total()})
+	require.Equal(t, []int64{1, 1}, numbers, "the first of each file")
+	require.Equal(t, []table.Figures{{Min: "1", Max: "3", Sum: "4"}, {Nulls: 1, Min: "ant", Max: "ant", Sum: "3"}}, out.Figures)
+	require.Equal(t, [][3]int64{{4, 1, 2}, {2, 1, 1}}, [][3]int64{
+		{out.Parts[0].Read, out.Parts[0].Loaded, out.Parts[0].Rejected}, {out.Parts[1].Read, out.Parts[1].Loaded, out.Parts[1].Rejected},
+	})
+	require.Equal(t, p.Size(), progress.Bytes)
+	require.Equal(t, int64(5), progress.Records)
+	require.Len(t, out.Parts[0].SHA256, 64)
+	sum, err := open(t, tr).ContentOf(context.Background(), 1)
+	require.NoError(t, err)
+	require.Equal(t, out.Parts[1].Content, sum)
+	require.Len(t, p.Names(), 2)
+	require.Len(t, p.Parts(), 2)
+	require.Empty(t, p.Drift())
+
+	p = open(t, tr)
+	require.NoError(t, p.LeaveOut([]int{0}))
+	out, err = p.Run(context.Background(), pass.Options{Dialect: dialect.PostgreSQL, NoFigures: true})
+	require.NoError(t, err)
+	require.Equal(t, int64(2), out.Records)
+}
+
+// TestRefused rejects what a server refused, with the record that has the key first.
+func TestRefused(t *testing.T) {
+	tr := plan(t, "no,name\n1,ant\n2,bee\n1,cat\n")
+	refused := &refusal.List{}
+	refused.Add(refusal.Refusal{Where: refusal.Where{Record: 3}, Columns: []string{"no"}, Reason: "duplicate key"})
+	o := pass.Options{Dialect: dialect.PostgreSQL, Refused: refused}
+	var err error
+	o.Keys, err = open(t, tr).Keys(context.Background(), o)
+	require.NoError(t, err)
+	require.Len(t, o.Keys, 1)
+	var rejects []reject.Reject
+	o.Block = func(k *convert.Block) error { rejects = append(rejects, k.Rejects...); return nil }
+	out, err := open(t, tr).Run(context.Background(), o)
+	require.NoError(t, err)
+	require.Equal(t, int64(2), out.Loaded)
+	require.Equal(t, []string{"first on line 2"}, rejects[0].More)
+	require.Equal(t, "duplicate key", rejects[0].Reason)
+}
+
+// TestPlan refuses sources that are not those of the plan.
+func TestPlan(t *testing.T) {
+	_, err := pass.Open(context.Background(), plan(t, "no,name,fee\n1,ant,5\n"), &source.Opener{})
+	var unplanned *pass.UnplannedError
+	require.ErrorAs(t, err, &unplanned)
+	require.ErrorContains(t, err, "does not know: fee")
+	_, err = pass.Open(context.Background(), plan(t, "no,name\n1,ant\n", "no,colour\n1,red\n"), &source.Opener{})
+	var drift *intake.DriftError
+	require.ErrorAs(t, err, &drift)
+	tr := plan(t, "no\n1\n")
+	p := open(t, tr)
+	_, err = p.Run(context.Background(), pass.Options{Dialect: dialect.PostgreSQL})
+	require.ErrorContains(t, err, "name")
+	tr = plan(t, "no,name\n1,ant\n")
+	tr.Files = []string{"missing-*.csv"}
+	_, err = pass.Open(context.Background(), tr, &source.Opener{})
+	require.ErrorContains(t, err, "no file matches")
+	tr = plan(t, "no,name\n1,ant\n")
+	tr.NameParts = "finds-{year}.csv"
+	_, err = open(t, tr).Run(context.Background(), pass.Options{Dialect: dialect.PostgreSQL})
+	require.ErrorContains(t, err, "is not of the form")
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	_, err = open(t, plan(t, "no,name\n1,ant\n")).Run(ctx, pass.Options{Dialect: dialect.PostgreSQL})
+	require.ErrorIs(t, err, context.Canceled)
+}
+
+// TestKept reads a file of rejects, however a program has saved it.
+func TestKept(t *testing.T) {
+	ctx, tr := context.Background(), plan(t, "no,name\nx,ant\n2,bee\n")
+	tr.Table.Columns = append(tr.Table.Columns, table.Column{Name: "place", Value: "{file}:{line}:{record}:{load}", Type: table.Type{Kind: table.Text}, Nullable: true})
+	path := filepath.Join(filepath.Dir(tr.Dir), "rejects.csv")
+	headings := []string{"no", "name"}
+	read := func(text string) (*pass.Outcome, []string, error) {
+		require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
+		p, err := pass.OpenKept(ctx, tr, &source.Opener{}, path, headings)
+		if err != nil {
+			return nil, nil, err
+		}
+		defer p.Close()
+		var rejects []string
+		out, err := p.Run(ctx, pass.Options{Dialect: dialect.PostgreSQL, Load: "0007", Block: func(k *convert.Block) error {
+			for _, r := range k.Rejects {
+				rejects = append(rejects, strings.Join(append([]string{r.Column, r.Value, r.Reason}, r.More...), "|"))
+			}
+			return nil
+		}})
+		return out, rejects, err
+	}
+	source1 := filepath.Join(filepath.Dir(tr.Dir), "a.csv")
+	for _, text := range []string{
+		"source,record,line,column,value,reason,no,name,original\n" + source1 + ",1,2,no,x,not a number,1,ant,\n",
+		"\"source\";record;line;column;value;reason;no;name;original\r\n" + source1 + ";1;2;no;x;not a number;1;ant;\r\n",
+	} {
+		out, rejects, err := read(text)
+		require.NoError(t, err)
+		require.Empty(t, rejects)
+		require.Equal(t, "a.csv:2:1:0007", out.Figures[2].Min)
+	}
+	_, rejects, err := read("source,record,line,column,value,reason,no,name,original\n" + source1 + ",1,2,no,7,not a number,x,ant,\n" + source1 + ",2,3,,,1 cell; not 2,,,2\n")
+	require.NoError(t, err)
+	require.Len(t, rejects, 2)
+	require.Contains(t, rejects[0], "value", "an edit of the cell that only explains is not ignored")
+	require.Equal(t, "||1 cell; not 2", rejects[1], "a record that was not cut stays as it is")
+	for text, want := range map[string]string{
+		"number,record\n1,2\n": "does not begin with its header",
+		"source,record,line,column,value,reason,no,colour,original\na.csv,1,2,no,x,y,1,ant,\n": "colour",
+		"source,record,line,column,value,reason,name,no,original\na.csv,1,2,no,x,y,ant,1,\n":   "name",
+	} {
+		_, _, err = read(text)
+		require.ErrorContains(t, err, want)
+	}
+	require.NoError(t, os.WriteFile(path, []byte("source,record,line,column,value,reason,no,name,original\na.csv,1,2,no,x,y,'=1,ant,\n"), 0o600))
+	p, err := pass.OpenKept(ctx, tr, &source.Opener{}, path, headings)
+	require.NoError(t, err)
+	defer p.Close()
+	require.NoError(t, p.Cells(ctx, func(number int64, cells []string) error {
+		require.Equal(t, int64(1), number)
+		require.Equal(t, "=1", cells[6], "the mark of a formula is removed")
+		return nil
+	}))
+}
