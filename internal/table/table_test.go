@@ -54,17 +54,21 @@ func TestAllowance(t *testing.T) {
 	}
 }
 
+func of(nulls int64, least, greatest, sum string) table.Figures {
+	return table.Figures{Nulls: nulls, Min: least, Max: greatest, Sum: sum}
+}
+
 // TestFigures adds figures up by the type of their values.
 func TestFigures(t *testing.T) {
 	for _, c := range []struct {
 		typ        string
 		a, b, want table.Figures
 	}{
-		{"integer", table.Figures{1, "-5", "9", "4"}, table.Figures{2, "-12", "7", "-5"}, table.Figures{3, "-12", "9", "-1"}},
-		{"decimal(9,2)", table.Figures{0, "1.10", "20.00", "21.10"}, table.Figures{0, "-0.05", "3.00", "2.95"}, table.Figures{0, "-0.05", "20.00", "24.05"}},
-		{"varchar(9)", table.Figures{0, "9", "ant", "4"}, table.Figures{0, "10", "bee", "5"}, table.Figures{0, "10", "bee", "9"}},
-		{"date", table.Figures{0, "2026-01-05", "2026-02-01", "9"}, table.Figures{1, "2025-12-31", "2026-01-31", "7"}, table.Figures{1, "2025-12-31", "2026-02-01", "16"}},
-		{"double", table.Figures{0, "-1e300", "2", "18446744073709551615"}, table.Figures{0, "0.5", "1e-5", "1"}, table.Figures{0, "-1e300", "2", "18446744073709551616"}},
+		{"integer", of(1, "-5", "9", "4"), of(2, "-12", "7", "-5"), of(3, "-12", "9", "-1")},
+		{"decimal(9,2)", of(0, "1.10", "20.00", "21.10"), of(0, "-0.05", "3.00", "2.95"), of(0, "-0.05", "20.00", "24.05")},
+		{"varchar(9)", of(0, "9", "ant", "4"), of(0, "10", "bee", "5"), of(0, "10", "bee", "9")},
+		{"date", of(0, "2026-01-05", "2026-02-01", "9"), of(1, "2025-12-31", "2026-01-31", "7"), of(1, "2025-12-31", "2026-02-01", "16")},
+		{"double", of(0, "-1e300", "2", "18446744073709551615"), of(0, "0.5", "1e-5", "1"), of(0, "-1e300", "2", "18446744073709551616")},
 	} {
 		typ, err := table.ParseType(c.typ)
 		require.NoError(t, err)
