@@ -39,6 +39,12 @@ func (l *Layout) format() *Format {
 	return &Formats[max(i, 0)]
 }
 
+// Has reports whether the format of the layout has a setting.
+func (l *Layout) Has(key string) bool {
+	is := func(s Setting) bool { return s.Key == key }
+	return slices.ContainsFunc(l.format().Settings, is) || !slices.ContainsFunc(Formats, func(f Format) bool { return slices.ContainsFunc(f.Settings, is) })
+}
+
 // LineWord is what a line of the source is called.
 func (l *Layout) LineWord() string { return l.format().LineWord }
 

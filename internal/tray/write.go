@@ -59,6 +59,9 @@ func (t *Tray) sourceNode() *yaml.Node {
 		usual.Fix()
 	}
 	for _, s := range source.Settings() {
+		if !t.Layout.Has(s.Key) {
+			continue
+		}
 		val := s.Get(&t.Layout)
 		switch s.Key {
 		case "header":
@@ -67,9 +70,6 @@ func (t *Tray) sourceNode() *yaml.Node {
 				continue
 			}
 		case "delimiter":
-			if t.Layout.Format != source.Delimited {
-				continue
-			}
 		case "line_end":
 			if strings.HasSuffix(val, "lf") || val == source.Rows { // which are all read alike
 				continue
