@@ -22,7 +22,7 @@ import (
 
 	"ambertray/internal/connect"
 	"ambertray/internal/database"
-	"ambertray/internal/database/databasetest"
+	"ambertray/internal/databasetest"
 	"ambertray/internal/ledger"
 )
 

@@ -77,7 +77,7 @@ func TestNamed(t *testing.T) {
 		"a: [\n":                              "targets.yaml: ",
 	} {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, "ambertray", "targets.yaml"), []byte(text), 0o600))
-		list, err = connect.Named()
+		_, err = connect.Named()
 		if want == "" {
 			require.NoError(t, err, text)
 			continue

@@ -22,7 +22,7 @@ import (
 var layers = [][]string{
 	{"cmd/ambertray"},
 	{"internal/cli"},
-	{"demo", "internal/connect", "internal/database/databasetest"},
+	{"demo", "internal/connect", "internal/databasetest"},
 	{"internal/load", "internal/script", "internal/probe", "internal/term"},
 	{"internal/database/mysql", "internal/database/postgres", "internal/database/sqlite", "internal/survey"},
 	{"internal/pass"},

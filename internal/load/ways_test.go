@@ -11,8 +11,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ambertray/internal/database"
-	"ambertray/internal/database/databasetest"
 	"ambertray/internal/database/sqlite"
+	"ambertray/internal/databasetest"
 	"ambertray/internal/ledger"
 	"ambertray/internal/load"
 	"ambertray/internal/pass"

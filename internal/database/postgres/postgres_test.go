@@ -14,8 +14,8 @@ import (
 
 	"ambertray/internal/convert"
 	"ambertray/internal/database"
-	"ambertray/internal/database/databasetest"
 	"ambertray/internal/database/postgres"
+	"ambertray/internal/databasetest"
 	"ambertray/internal/load"
 	"ambertray/internal/source"
 	"ambertray/internal/table"

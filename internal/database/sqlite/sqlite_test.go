@@ -12,8 +12,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ambertray/internal/database"
-	"ambertray/internal/database/databasetest"
 	"ambertray/internal/database/sqlite"
+	"ambertray/internal/databasetest"
 	"ambertray/internal/load"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
