@@ -24,7 +24,7 @@ var varying = []struct {
 }{
 	{regexp.MustCompile(`\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(\.\d+)?Z`), "2026-01-01T00:00:00Z"},
 	{regexp.MustCompile(`\d{4}-\d\d-\d\d \d\d:\d\d:\d\d UTC`), "2026-01-01 00:00:00 UTC"},
-	{regexp.MustCompile(`\d{8}-\d{6}-[0-9a-f]{4}`), "20260101-000000-0000"},
+	{regexp.MustCompile(`\d{8}-\d{6}-[0-9a-f]{8}`), "20260101-000000-00000000"},
 	{regexp.MustCompile(`("(?:seconds|rows_per_second)": )[\d.e+-]+`), "${1}0"},
 	{regexp.MustCompile(`\d+(\.\d+)? (ms|s)\b`), "0 ms"},
 	{regexp.MustCompile(`("(?:version|go|revision|server)": )"[^"]*"`), `$1""`},

@@ -99,7 +99,7 @@ type Place struct {
 
 // NewID returns an id for a load that begins now.
 func NewID(now time.Time) string {
-	var salt [2]byte
+	var salt [4]byte // loads of several programs may begin in the same second
 	_, _ = rand.Read(salt[:])
 	return now.UTC().Format("20060102-150405-") + hex.EncodeToString(salt[:])
 }

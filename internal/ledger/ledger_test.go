@@ -166,5 +166,15 @@ func TestContent(t *testing.T) {
 	require.Equal(t, "abc", ledger.Content([]string{"abc"}))
 	require.NotEqual(t, ledger.Content([]string{"a", "b"}), ledger.Content([]string{"b", "a"}))
 	now := time.Date(2026, 1, 5, 10, 7, 9, 0, time.FixedZone("", 3600))
-	require.Regexp(t, `^20260105-090709-[0-9a-f]{4}$`, ledger.NewID(now))
+	require.Regexp(t, `^20260105-090709-[0-9a-f]{8}$`, ledger.NewID(now))
+}
+
+// TestIDs are not the same for loads that begin in the same second.
+func TestIDs(t *testing.T) {
+	now, seen := time.Now(), map[string]bool{}
+	for range 600 {
+		id := ledger.NewID(now)
+		require.False(t, seen[id])
+		seen[id] = true
+	}
 }
