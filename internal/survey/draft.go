@@ -80,7 +80,7 @@ func (s *Survey) addParts(t *tray.Tray) {
 		}
 		size := max(maxSheetName, slices.Max(slices.Collect(maps.Values(longest[what]))))
 		t.Table.Columns = append(t.Table.Columns, table.Column{Value: "{" + what + "}", Name: name, Type: table.Type{Kind: table.Varchar, Size: size}})
-		t.Notes[name] = []string{"the " + what + " that the record is from; take it out if it is not wanted"}
+		t.Notes[name] = []string{"the " + what + " that the record is from; remove it if it is not wanted"}
 	}
 }
 
