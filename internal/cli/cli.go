@@ -110,7 +110,7 @@ cannot be loaded, and compares the table with the source before it commits.`,
 	return root
 }
 
-// noCommand refuses what is no command, and names the nearest one.
+// noCommand refuses what is not a command, and names the nearest one.
 func noCommand(root *cobra.Command, args []string) error {
 	if len(args) == 0 {
 		return nil

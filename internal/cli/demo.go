@@ -26,7 +26,7 @@ var story = []struct{ words, command string }{
 	{"A dry run first. It changes nothing.", "check specimens.tray --to museum.db"},
 	{"Now the load. It is verified before it is committed.", "load specimens.tray --to museum.db"},
 	{"Verify again: the table is compared with the file, column by column.", "verify specimens.tray --to museum.db"},
-	{"A listing with titles above and a total below. They are no records, and it says so.", "survey localities.txt --rows 3"},
+	{"A listing with titles above and a total below. They are not records, and the survey says so.", "survey localities.txt --rows 3"},
 	{"Reports typed by hand. No single column identifies them, and one value is not a number:", "draft reports.tsv"},
 	{"All about that column:", "draft reports.tsv --explain light_lux"},
 	{"A second file, with a few broken records, in one command:", "load loans.csv --to museum.db"},

@@ -232,7 +232,7 @@ type KeyError struct {
 }
 
 func (e *KeyError) Error() string {
-	return fmt.Sprintf("table %s has several rows with the same %s: it is no key to merge by", e.Table, strings.Join(e.Key, ", "))
+	return fmt.Sprintf("table %s has several rows with the same %s: they cannot be the key of a merge", e.Table, strings.Join(e.Key, ", "))
 }
 
 func (x *merging) count(from string) (int64, error) {

@@ -198,7 +198,7 @@ func (h *Head) typeRow(r int) bool {
 
 const (
 	// minShort records, and this share of all, lack the same cells where that
-	// is no accident.
+	// is not an accident.
 	minShort      = 3
 	minShortShare = 0.05
 )

@@ -89,7 +89,7 @@ type Pair struct {
 	A, B int
 	Sure bool // all records were examined
 	// Dense says that there are hardly more possible pairs of values than
-	// records, so that it is no accident that no two are alike.
+	// records, so that it is not an accident that all differ.
 	Dense bool
 }
 

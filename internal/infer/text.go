@@ -31,7 +31,7 @@ func uuids() reading {
 }
 
 // chooseText gives the column a text type and says what kind of text it is;
-// code says that it is digits that are no number.
+// code says that its digits are not a number.
 func (p *Column) chooseText(fit Fit, c *Choice) (code bool) {
 	c.Type = p.textType(fit)
 	codes, digits := int64(0), int64(0)
@@ -147,7 +147,7 @@ func (p *Column) textType(fit Fit) table.Type {
 	return table.Type{Kind: table.Text}
 }
 
-// prose reports whether the values are more than codes; those that are no text
+// prose reports whether the values are more than codes; those that are not text
 // are judged by their examples.
 func (p *Column) prose() bool {
 	return slices.ContainsFunc(p.tallies, func(t tally) bool {

@@ -77,7 +77,7 @@ func badOffset(row []byte) int {
 const MaxShown = 256
 
 // Clip returns the beginning of a cell, to be shown. It is cut between two
-// characters, and what is no character is replaced.
+// characters, and what is not a character is replaced.
 func Clip(cell []byte) string {
 	if len(cell) > MaxShown {
 		n := MaxShown

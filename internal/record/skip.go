@@ -84,7 +84,7 @@ type LeftOut struct {
 // maxLeftOut is how many of the rows left out a batch remembers.
 const maxLeftOut = 8
 
-// Skip counts the row Data[start:stop], which is no record, and remembers the
+// Skip counts the row Data[start:stop], which is not a record, and remembers the
 // first of those that have text.
 func (b *Batch) Skip(rule Rule, start, stop int) {
 	b.Skipped[rule]++

@@ -16,7 +16,7 @@ var (
 
 // ChoiceError says that no sheet was chosen, and there are several.
 type ChoiceError struct {
-	Asked  string // what there is no sheet of, or ""
+	Asked  string // the word that matches no sheet, or ""
 	Sheets []Sheet
 	Alike  bool // those that have values are known to have the same columns
 }
@@ -48,7 +48,7 @@ type NameError struct {
 
 func (e *NameError) Error() string {
 	if len(e.Names) == 0 {
-		return fmt.Sprintf("cells %q: this is no range such as B3:H200, and the workbook names no cells", e.Asked)
+		return fmt.Sprintf("cells %q: not a range such as B3:H200, and the workbook has no named cells", e.Asked)
 	}
-	return fmt.Sprintf("cells %q: this is no range such as B3:H200, and the workbook names no cells so; it names %s", e.Asked, strings.Join(e.Names, ", "))
+	return fmt.Sprintf("cells %q: not a range such as B3:H200, and not a name in the workbook, which has %s", e.Asked, strings.Join(e.Names, ", "))
 }

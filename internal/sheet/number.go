@@ -146,7 +146,7 @@ func (f *format) appendFloat(dst []byte, x float64, epoch1904 bool) []byte {
 	return appendDigits(append(dst, f.currency...), x, f.decimals)
 }
 
-// printable removes what is no character of a number, and may end cells.
+// printable removes what is not a character of a number, and may end cells.
 func printable(r rune) rune {
 	if r < ' ' {
 		return ' '

@@ -192,7 +192,7 @@ func TestNames(t *testing.T) {
 		require.Equal(t, want, cells.String(), word)
 	}
 	_, _, err = book.Resolve("", "gone")
-	require.ErrorContains(t, err, "it names Fees (B3:D20 of Loans & more), one (C2:C2 of Loans & more), Lent (A4:C8 of Loans & more)")
+	require.ErrorContains(t, err, "which has Fees (B3:D20 of Loans & more), one (C2:C2 of Loans & more), Lent (A4:C8 of Loans & more)")
 }
 
 // TestChoose finds sheets by name, number and pattern, and takes none in silence.

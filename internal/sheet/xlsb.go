@@ -101,7 +101,7 @@ func (f *fields) reference() (extern int, c Cells) {
 	return extern, Cells{firstColumn + 1, firstRow + 1, lastColumn + 1, lastRow + 1}
 }
 
-// readTable gives a table of a sheet its name. Its rows of totals are no part of
+// readTable gives a table of a sheet its name. Its rows of totals are not part of
 // it.
 func (x *xlsb) readTable(b *Book, sheet int, part string) error {
 	return x.records(part, func(kind int, f *fields) error {

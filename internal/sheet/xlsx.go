@@ -157,7 +157,7 @@ func (x *xlsx) look(sheet *Sheet, part string) error {
 	})
 }
 
-// readTable gives a table of a sheet its name. Its rows of totals are no part of
+// readTable gives a table of a sheet its name. Its rows of totals are not part of
 // it.
 func (x *xlsx) readTable(b *Book, sheet int, part string) error {
 	return x.tags(part, func(name, tag []byte) error {

@@ -89,7 +89,7 @@ func codePageByName(name string) (codePage, bool) {
 
 const rareToday = 0.15
 
-// signs are characters that are no letters and may stand in any text.
+// signs are characters that are not letters and may stand in any text.
 const signs = "\u00a0°§£€²³½¼·±×–—‘’“”„«»…ºª®©™•µ¿¡"
 
 // score says how well a sample reads in the code page: the mean over what is not

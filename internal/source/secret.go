@@ -22,7 +22,7 @@ var ErrSecret = errors.New("the secret of the address is not set")
 // secretWords are parts of the names of parameters that are secrets.
 var secretWords = regexp.MustCompile(`(?i)token|sig|key|secret|pass|pwd|auth|cred|session|code|sas|jwt|bearer`)
 
-// longestPlain is how long the value of a parameter may be that is no secret.
+// longestPlain is how long the value of a parameter may be that is not a secret.
 const longestPlain = 20
 
 // Public returns a name as it may be shown and kept: that of a web address

@@ -20,7 +20,7 @@ type Progress struct {
 const refresh = 100 * time.Millisecond
 
 // NewProgress returns a progress line on out, or nil, which shows nothing,
-// when out is no terminal.
+// when out is not a terminal.
 func NewProgress(out io.Writer, title string) *Progress {
 	f, ok := out.(*os.File)
 	if !ok || !term.IsTerminal(int(f.Fd())) {

@@ -90,7 +90,7 @@ func (p *Printer) Next(why, command string) {
 type Column struct {
 	Title string
 	Right bool
-	Max   int // longer cells are cut, 0 is no limit
+	Max   int // longer cells are cut, 0 for no limit
 }
 
 // Table writes rows below titles. Cells are wrapped at the window's width only

@@ -14,7 +14,7 @@ func scanTime(cell []byte, v *Value) (Shape, bool) {
 }
 
 // scanTimeOfDay returns the microseconds since midnight, the notation, and what
-// stands after. A fraction of more than six digits is no time unless the
+// stands after. A fraction of more than six digits is not a time unless the
 // others are zeros: no target would hold it.
 func scanTimeOfDay(s []byte) (micros int64, notation uint16, rest []byte, ok bool) {
 	if len(s) == len("HH:mm:ss") && s[2] == ':' && s[5] == ':' { // by far the most common

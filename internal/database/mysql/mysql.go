@@ -308,7 +308,7 @@ func (x *tx) Commit(ctx context.Context, entry *ledger.Entry) error {
 }
 
 // rename gives the stage its name. The entry in the ledger is written before
-// and counts as soon as there is no stage any more.
+// and counts as soon as the staging table is gone.
 func (x *tx) rename(ctx context.Context, entry *ledger.Entry) error {
 	if entry != nil {
 		staged := *entry
@@ -371,7 +371,7 @@ func (x *tx) drop() error {
 	return x.t.exec(ctx, "DROP TABLE IF EXISTS "+dialect.MySQL.QuoteTable(x.t.stage))
 }
 
-// gone reports whether an error is that there is no connection any more.
+// gone reports whether an error is that the connection is gone.
 func gone(err error) bool {
 	return errors.Is(err, driver.ErrBadConn) || errors.Is(err, mysql.ErrInvalidConn) || errors.Is(err, sql.ErrConnDone)
 }
