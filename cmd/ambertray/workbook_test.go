@@ -109,7 +109,7 @@ func TestSheetNotices(t *testing.T) {
 	require.Equal(t, 0.0, left["columns"].([]any)[1].(map[string]any)["blanks"])
 	require.Len(t, left["notes"], 7)
 	_, errOut := d.run(1, "survey", "loans.xlsx", "--cells", "Costs")
-	require.Contains(t, errOut, "it names Fees (D3:D20 of Loans)")
+	require.Contains(t, errOut, "which has Fees (D3:D20 of Loans)")
 	_, errOut = d.run(2, "survey", "loans.xlsx", "--cells", "B 3")
 	require.Contains(t, errOut, "write a range such as B3:H200, or a name")
 	d.write("two.ods", workbookOf(t, "Lists", [][]string{{"no", "name"}, {"1", "ant"}, {"2", "bee"}, {}, {"code", "place"}, {"N1", "Tern Island"}}))
