@@ -14,7 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// update writes the golden files anew: go test ./cmd/ambertray -run Golden -update
+// update writes the golden files again: go test ./cmd/ambertray -run Golden -update
 var update = flag.Bool("update", false, "write the golden files")
 
 // varying is what differs from run to run, and what stands for it.

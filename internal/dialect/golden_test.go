@@ -13,7 +13,7 @@ import (
 	"ambertray/internal/value"
 )
 
-// update writes the golden files anew: go test ./internal/dialect -update
+// update writes the golden files again: go test ./internal/dialect -update
 var update = flag.Bool("update", false, "write the golden files")
 
 // everyColumn is a table with a column of every type, rules, comments and indexes.

@@ -64,7 +64,7 @@ var drafts = []string{reject.MendedName, reject.FileName}
 const draftSuffix = ".mending"
 
 // draft writes the drafts. One has the records that still fail, which only lacks
-// its header if there are none; the other ends with those that do not fail.
+// its header if none is left; the other ends with those that do not fail.
 func (m *mended) draft(ctx context.Context) error {
 	if m.failing.failed.Len() == 0 {
 		if err := errors.Join(m.failing.Open(), m.failing.Close()); err != nil {

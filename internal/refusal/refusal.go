@@ -29,8 +29,8 @@ type Refusal struct {
 	Reason  string   // the same for all rows that are refused for it
 }
 
-// List are many of them, for few reasons, in little memory. The zero value
-// is none.
+// List holds many refusals, for few reasons, in little memory. The zero value is an
+// empty list.
 type List struct {
 	Reasons []Reason
 	list    []refused

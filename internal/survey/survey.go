@@ -234,7 +234,7 @@ type surveying struct {
 	widths   map[int]int64   // number of ragged records by number of cells
 }
 
-// seen is what one batch adds to the survey besides the profiles.
+// seen is what one batch adds to the survey apart from the profiles.
 type seen struct {
 	part            int
 	records, broken int64

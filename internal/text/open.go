@@ -117,8 +117,8 @@ func lineEnds(c Cutter) string {
 	return string(rune(c.Newline()))
 }
 
-// headingsOf cuts the rows that begin on the lines of the header, or where there
-// are none the first record, and returns a heading for each cell and how many
+// headingsOf cuts the rows that begin on the lines of the header, or the first
+// record if there is no header. It returns a heading for each cell and how many
 // bytes the rows take with their line ends. A header may be written as a comment.
 func headingsOf(c Cutter, text []byte, whole bool, lines, described int64, e *Expected) (headings []string, used int) {
 	sign := 0
