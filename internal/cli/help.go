@@ -43,13 +43,9 @@ func groupOf(name string) int {
 // help writes what a command does, how it is called, examples, and its options in
 // groups.
 func help(p *term.Printer, c *cobra.Command) {
-	about := c.Long
-	if about == "" {
-		about = c.Short
-	}
 	p.Line("%s", p.Bold(c.Short))
 	if c.Long != "" {
-		p.Line("\n%s", about)
+		p.Line("\n%s", c.Long)
 	}
 	p.Line("\n%s\n  %s", p.Bold("Usage"), c.UseLine())
 	if c.Example != "" {

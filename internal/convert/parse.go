@@ -195,7 +195,7 @@ func doubleParser(c table.Column) parser {
 	}
 }
 
-// givenBack reports whether a double keeps a number as it was written: a whole
+// givenBack reports whether a double keeps a number as written: a whole
 // number exactly, any other with up to 15 significant digits, or as many as
 // doubles are printed with.
 func givenBack(v *value.Value, s value.Shape) bool {

@@ -25,10 +25,15 @@ func (c *Constraint) Condition(d *dialect.Dialect, row, stage, table string) str
 	if c.Violated != "" {
 		return c.Violated
 	}
-	var filled []string // NULL repeats nothing
-	for _, column := range c.Unique {
+	return fmt.Sprintf("s.%s IN (%s)", row, Repeated(d, c.Unique, row, Filled(d, c.Unique, stage), table))
+}
+
+// Filled is what the rows of a staging table that have a value in each of some
+// columns are taken from: NULL repeats nothing.
+func Filled(d *dialect.Dialect, columns []string, stage string) string {
+	var filled []string
+	for _, column := range columns {
 		filled = append(filled, "s."+d.Quote(column)+" IS NOT NULL")
 	}
-	filledRows := fmt.Sprintf("(SELECT s.* FROM %s s WHERE %s)", stage, strings.Join(filled, " AND "))
-	return fmt.Sprintf("s.%s IN (%s)", row, Repeated(d, c.Unique, row, filledRows, table))
+	return fmt.Sprintf("(SELECT s.* FROM %s s WHERE %s)", stage, strings.Join(filled, " AND "))
 }

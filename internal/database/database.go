@@ -62,8 +62,8 @@ type Tx interface {
 	// Commit makes the transaction permanent, and with it the entry in the ledger
 	// unless that is nil.
 	Commit(ctx context.Context, entry *ledger.Entry) error
-	// Rollback leaves the database as it was before Begin, also when the context
-	// of the load has ended. After Commit it does nothing.
+	// Rollback undoes everything since Begin, also when the context of the load has
+	// ended. After Commit it does nothing.
 	Rollback() error
 }
 

@@ -56,7 +56,8 @@ type Merger struct {
 // and inserts those that are new. Rows of the stage that the server does not
 // take, or whose key an earlier row of it has, are removed from it.
 func (m *Merger) Merge(ctx context.Context, t *table.Table, stage string, at *Numbers) (done Merged, refused *refusal.List, err error) {
-	x := &merging{Merger: m, ctx: ctx, t: t, at: at, table: m.DB.Dialect().QuoteTable(t.Name), stage: m.DB.Dialect().Quote(stage)}
+	x := &merging{Merger: m, ctx: ctx, t: t, table: m.DB.Dialect().QuoteTable(t.Name), stage: m.DB.Dialect().Quote(stage)}
+	x.refuser = Refuser{DB: m.DB, Stage: x.stage, Row: m.Row, At: at}
 	x.write()
 	if err := x.removeDuplicateKeys(); err != nil {
 		return done, nil, err
@@ -90,7 +91,7 @@ func (m *Merger) Merge(ctx context.Context, t *table.Table, stage string, at *Nu
 		same += " AND NOT (" + x.differ + ")"
 	}
 	done.Agree, err = x.count(x.table + " t JOIN " + x.stage + " s ON " + same)
-	return done, &x.refused, err
+	return done, &x.refuser.Refused, err
 }
 
 // merging is the state of a Merge.
@@ -98,13 +99,12 @@ type merging struct {
 	*Merger
 	ctx          context.Context
 	t            *table.Table
-	at           *Numbers
 	table, stage string // quoted
 	same         string // the condition that keys are the same
 	differ       string // that other columns are not, or ""
 	set          string
 	columns      string
-	refused      refusal.List
+	refuser      Refuser
 }
 
 // write writes the pieces of the statements.
@@ -145,7 +145,7 @@ func Repeated(d *dialect.Dialect, key []string, row, stage, table string) string
 
 // removeDuplicateKeys removes the rows of the stage whose key an earlier one has.
 func (x *merging) removeDuplicateKeys() error {
-	return x.refuseAll(Repeated(x.DB.Dialect(), x.t.Key, x.Row, x.stage, ""), refusal.Reason{Columns: x.t.Key, Reason: SameKey})
+	return x.refuser.RefuseAll(x.ctx, Repeated(x.DB.Dialect(), x.t.Key, x.Row, x.stage, ""), refusal.Reason{Columns: x.t.Key, Reason: SameKey})
 }
 
 // checkConstraints removes the rows of the stage that violate some constraints.
@@ -163,7 +163,7 @@ func (x *merging) checkConstraints(some func(*Constraint) bool, from string) err
 		if err := x.exec("SAVEPOINT check_constraint"); err != nil {
 			return err
 		}
-		err := x.refuseAll(query, c.Reason)
+		err := x.refuser.RefuseAll(x.ctx, query, c.Reason)
 		end := "RELEASE SAVEPOINT check_constraint"
 		if err != nil {
 			end = "ROLLBACK TO SAVEPOINT check_constraint"
@@ -173,43 +173,6 @@ func (x *merging) checkConstraints(some func(*Constraint) bool, from string) err
 		}
 	}
 	return nil
-}
-
-// refuseAll removes the rows of the stage that a query finds, by their numbers in
-// order.
-func (x *merging) refuseAll(query string, why refusal.Reason) error {
-	rows, err := x.DB.Query(x.ctx, query)
-	if err != nil {
-		return err
-	}
-	for some := range slices.Chunk(rows, rowsPerDelete) {
-		var list []string
-		for _, row := range some {
-			list = append(list, row[0])
-		}
-		if err := x.exec(fmt.Sprintf("DELETE FROM %s WHERE %s IN (%s)", x.stage, x.Row, strings.Join(list, ", "))); err != nil {
-			return err
-		}
-		for _, row := range list {
-			n, err := strconv.ParseInt(row, 10, 64)
-			if err != nil {
-				return err
-			}
-			x.refused.Add(refusal.Refusal{Where: x.at.Record(n), Columns: why.Columns, Reason: why.Reason})
-		}
-	}
-	return nil
-}
-
-// rowsPerDelete is how many rows one statement removes.
-const rowsPerDelete = 1000
-
-// refuse takes a row out of the stage.
-func (x *merging) refuse(n int64, why refusal.Refusal) error {
-	why.Where = x.at.Record(n)
-	x.refused.Add(why)
-	_, err := x.DB.Exec(x.ctx, fmt.Sprintf("DELETE FROM %s WHERE %s = %d", x.stage, x.Row, n))
-	return err
 }
 
 // checkKey makes sure that no row of the stage means several of the table.
@@ -276,7 +239,7 @@ func (x *merging) apply(statement func(from, to int64) string, from, to int64) (
 		return 0, err
 	}
 	if from == to {
-		return 0, x.refuse(from, refusal.Refusal{Reason: reason})
+		return 0, x.refuser.Refuse(x.ctx, []int64{from}, refusal.Reason{Reason: reason})
 	}
 	middle := (from + to) / 2
 	first, err := x.apply(statement, from, middle)

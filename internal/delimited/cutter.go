@@ -373,15 +373,4 @@ func (s *scan) openQuote(start int) int {
 }
 
 // lineEnd returns the offset of the first line end from i on, or -1.
-func (s *scan) lineEnd(i int) int {
-	k := 0
-	if s.c.newline == 0 {
-		k = bytes.IndexAny(s.data[i:s.n], "\r\n")
-	} else {
-		k = bytes.IndexByte(s.data[i:s.n], s.c.newline)
-	}
-	if k < 0 {
-		return -1
-	}
-	return i + k
-}
+func (s *scan) lineEnd(i int) int { return text.EndOfLine(s.data[:s.n], s.c.newline, i) }

@@ -54,7 +54,7 @@ func (c *cutter) Boundary(data []byte) (end int, sure bool) {
 func (c *cutter) Cut(b *record.Batch, last, _ bool) int {
 	b.Reset()
 	for at := 0; at < b.Raw; {
-		end := c.lineEnd(b.Data[:b.Raw], at)
+		end := text.EndOfLine(b.Data[:b.Raw], c.newline, at)
 		if end < 0 {
 			if !last {
 				return at
@@ -86,18 +86,4 @@ func (c *cutter) cutLine(b *record.Batch, at, end int) {
 		b.TrimSpaces()
 	}
 	b.EndRecord(at, end)
-}
-
-// lineEnd returns the offset of the first line end from at on, or -1.
-func (c *cutter) lineEnd(data []byte, at int) int {
-	k := 0
-	if c.newline == 0 {
-		k = bytes.IndexAny(data[at:], "\r\n")
-	} else {
-		k = bytes.IndexByte(data[at:], c.newline)
-	}
-	if k < 0 {
-		return -1
-	}
-	return at + k
 }

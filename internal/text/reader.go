@@ -247,3 +247,18 @@ func HoldBack(data []byte, newline byte, lines int) []byte {
 	}
 	return data
 }
+
+// EndOfLine returns the offset of the first line end in data from an offset on, or -1.
+// newline 0 means that several signs end lines.
+func EndOfLine(data []byte, newline byte, from int) int {
+	k := 0
+	if newline == 0 {
+		k = bytes.IndexAny(data[from:], "\r\n")
+	} else {
+		k = bytes.IndexByte(data[from:], newline)
+	}
+	if k < 0 {
+		return -1
+	}
+	return from + k
+}

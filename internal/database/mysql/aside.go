@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"slices"
-	"strconv"
 	"strings"
 
 	"ambertray/internal/convert"
@@ -24,7 +23,7 @@ type aside struct {
 	x       *tx
 	tab     *table.Table
 	numbers database.Numbers
-	refused refusal.List
+	refuser database.Refuser
 }
 
 // asideName is the name of the temporary table.
@@ -41,7 +40,9 @@ func (x *tx) loadAside(ctx context.Context, tab *table.Table) (database.Sink, er
 	if err != nil {
 		return nil, err
 	}
-	return &aside{sink: s, x: x, tab: tab}, nil
+	a := &aside{sink: s, x: x, tab: tab}
+	a.refuser = database.Refuser{DB: x.t, Stage: asideName, Row: database.RowOfStage, At: &a.numbers}
+	return a, nil
 }
 
 // Write implements database.Sink.
@@ -51,7 +52,7 @@ func (a *aside) Write(k *convert.Block) error {
 }
 
 // Refused implements database.Sink.
-func (a *aside) Refused() *refusal.List { return &a.refused }
+func (a *aside) Refused() *refusal.List { return &a.refuser.Refused }
 
 // Close implements database.Sink.
 func (a *aside) Close(abort error) (int64, error) {
@@ -60,7 +61,7 @@ func (a *aside) Close(abort error) (int64, error) {
 		return 0, err
 	}
 	refused := a.sink.Refused()
-	a.refused.Append(refused)
+	a.refuser.Refused.Append(refused)
 	a.numbers.Remove(refused)
 	if err := a.x.renumber(a.ctx, asideName); err != nil {
 		return 0, err
@@ -84,24 +85,8 @@ func (a *aside) removeDuplicates() error {
 		table = ""
 	}
 	for _, index := range indexes {
-		var filled []string // NULL repeats nothing
-		for _, c := range index.Columns {
-			filled = append(filled, d.Quote(c)+" IS NOT NULL")
-		}
-		stage := fmt.Sprintf("(SELECT * FROM %s WHERE %s)", asideName, strings.Join(filled, " AND "))
-		rows, err := a.x.t.Query(a.ctx, database.Repeated(d, index.Columns, database.RowOfStage, stage, table))
-		if err != nil {
-			return err
-		}
-		var list []int64
-		for _, row := range rows {
-			n, err := strconv.ParseInt(row[0], 10, 64)
-			if err != nil {
-				return err
-			}
-			list = append(list, n)
-		}
-		if err := a.takeOut(list, index); err != nil {
+		query := database.Repeated(d, index.Columns, database.RowOfStage, database.Filled(d, index.Columns, asideName), table)
+		if err := a.refuser.RefuseAll(a.ctx, query, index); err != nil {
 			return err
 		}
 	}
@@ -132,27 +117,6 @@ func (a *aside) uniqueIndexes() (list []refusal.Reason, err error) {
 		list = append(list, u)
 	}
 	return list, nil
-}
-
-// perDelete is how many rows one statement removes.
-const perDelete = 1000
-
-// takeOut takes rows out of the temporary table.
-func (a *aside) takeOut(rows []int64, why refusal.Reason) error {
-	for len(rows) > 0 {
-		some := rows[:min(len(rows), perDelete)]
-		rows = rows[len(some):]
-		var list []string
-		for _, n := range some {
-			list = append(list, strconv.FormatInt(n, 10))
-			a.refused.Add(refusal.Refusal{Where: a.numbers.Record(n), Columns: why.Columns, Reason: why.Reason})
-		}
-		statement := fmt.Sprintf("DELETE FROM %s WHERE %s IN (%s)", asideName, database.RowOfStage, strings.Join(list, ", "))
-		if _, err := a.x.t.Exec(a.ctx, statement); err != nil {
-			return err
-		}
-	}
-	return nil
 }
 
 // copy copies the rows into the table; if some are refused, without them.
@@ -204,7 +168,7 @@ func (a *aside) search(from, to int64) error {
 		return back
 	}
 	if from == to {
-		return a.takeOut([]int64{from}, refusal.Reason{Reason: reason}) // with no transaction open
+		return a.refuser.Refuse(a.ctx, []int64{from}, refusal.Reason{Reason: reason}) // with no transaction open
 	}
 	middle := (from + to) / 2
 	if err := a.search(from, middle); err != nil {
