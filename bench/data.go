@@ -18,7 +18,7 @@ var (
 // writeData writes a file of n records with 11 mixed columns: whole numbers,
 // codes with leading zeros, decimals, dates, timestamps with blanks, booleans
 // and quoted text with commas and doubled quotes. It is the same every time.
-func writeData(path string, n int) error {
+func writeData(path string, from, n int) error {
 	f, err := os.Create(path)
 	if err != nil {
 		return err
@@ -30,7 +30,7 @@ func writeData(path string, n int) error {
 	day := time.Date(1990, 1, 1, 0, 0, 0, 0, time.UTC)
 	var line []byte
 	for i := range n {
-		line = appendRecord(line[:0], rng, day, i)
+		line = appendRecord(line[:0], rng, day, from+i)
 		if _, err := w.Write(line); err != nil {
 			return err
 		}

@@ -45,6 +45,8 @@ func runFloor(name string, args []string) error {
 		return floorRows(args[0])
 	case "csv":
 		return floorCSV(args[0], func([]string) error { return nil })
+	case "export":
+		return floorExport(args[0], args[1])
 	case "mysql":
 		return floorMySQL(args[0], args[1])
 	case "postgres":
@@ -205,4 +207,21 @@ func floorSQLite(path, db string) error {
 		return err
 	}
 	return sqlitex.ExecuteTransient(conn, "COMMIT", nil)
+}
+
+// floorExport writes a table by the server's own COPY.
+func floorExport(path, address string) error {
+	ctx := context.Background()
+	conn, err := pgx.Connect(ctx, address)
+	if err != nil {
+		return err
+	}
+	defer conn.Close(ctx)
+	f, err := os.Create(path)
+	if err != nil {
+		return err
+	}
+	w := bufio.NewWriterSize(f, 1<<20)
+	_, err = conn.PgConn().CopyTo(ctx, w, "COPY specimens TO STDOUT (FORMAT csv, HEADER)")
+	return errors.Join(err, w.Flush(), f.Close())
 }

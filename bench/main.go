@@ -7,6 +7,7 @@ package main
 
 import (
 	"cmp"
+	"context"
 	"flag"
 	"fmt"
 	"log"
@@ -14,14 +15,19 @@ import (
 	"os/exec"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 	"syscall"
 	"time"
+
+	"ambertray/internal/connect"
+	"ambertray/internal/database"
 )
 
 type bench struct {
 	self, program, dir, data, postgres, mysql string
 	runs                                      int
+	most                                      map[string]string // the greatest key of the table with all records, by target
 }
 
 // contest is one line of the result: a command of ours and its floor. Where
@@ -32,6 +38,7 @@ type contest struct {
 	ours   []string
 	floors [][]string
 	reset  func() error
+	setUp  []string // a command that is run before the first
 }
 
 // run is what one process took.
@@ -47,7 +54,13 @@ func main() {
 		}
 		return
 	}
-	b := &bench{postgres: os.Getenv("AMBERTRAY_TEST_POSTGRES"), mysql: os.Getenv("AMBERTRAY_TEST_MYSQL")}
+	if len(os.Args) > 3 && os.Args[1] == "make" {
+		if err := makeData(os.Args[2], os.Args[3]); err != nil {
+			log.Fatal(err)
+		}
+		return
+	}
+	b := &bench{most: map[string]string{}, postgres: os.Getenv("AMBERTRAY_TEST_POSTGRES"), mysql: os.Getenv("AMBERTRAY_TEST_MYSQL")}
 	flag.StringVar(&b.program, "program", "ambertray", "the program to measure")
 	flag.StringVar(&b.dir, "dir", os.TempDir(), "where the data goes")
 	flag.IntVar(&b.runs, "runs", 5, "how often each is run")
@@ -61,20 +74,16 @@ func main() {
 
 func (b *bench) measure(records int, only string) error {
 	b.data = filepath.Join(b.dir, "specimens.csv")
-	if err := writeData(b.data, records); err != nil {
+	var err error
+	if b.self, err = os.Executable(); err != nil {
+		return err
+	}
+	// In a process of its own: the peak memory of what is measured counts from ours.
+	if _, err := execute([]string{b.self, "make", b.dir, strconv.Itoa(records)}); err != nil {
 		return err
 	}
 	info, err := os.Stat(b.data)
 	if err != nil {
-		return err
-	}
-	if err := pack(b.data); err != nil {
-		return err
-	}
-	if err := writeBook(b.data+".xlsx", b.data, min(records, sheetRecords)); err != nil {
-		return err
-	}
-	if b.self, err = os.Executable(); err != nil {
 		return err
 	}
 	tray := filepath.Join(b.dir, "specimens.tray")
@@ -82,7 +91,7 @@ func (b *bench) measure(records int, only string) error {
 		return fmt.Errorf("draft: %w: %s", err, out)
 	}
 	sheetTray, linesTray := filepath.Join(b.dir, "sheet.tray"), filepath.Join(b.dir, "lines.tray")
-	for dir, from := range map[string]string{sheetTray: b.data + ".xlsx", linesTray: b.data + ".part.csv"} {
+	for dir, from := range map[string]string{sheetTray: b.data + ".xlsx", linesTray: b.data + ".part.csv", b.fewTray(): b.few()} {
 		if out, err := exec.Command(b.program, "draft", from, "--tray", dir, "--table", "specimens").CombinedOutput(); err != nil {
 			return fmt.Errorf("draft: %w: %s", err, out)
 		}
@@ -97,6 +106,26 @@ func (b *bench) measure(records int, only string) error {
 		}
 	}
 	return nil
+}
+
+// makeData writes the files that are loaded into a folder.
+func makeData(dir, records string) error {
+	n, err := strconv.Atoi(records)
+	if err != nil {
+		return err
+	}
+	b := &bench{dir: dir, data: filepath.Join(dir, "specimens.csv")}
+	err = writeData(b.data, 0, n)
+	if err == nil {
+		err = writeData(b.few(), n, fewRecords)
+	}
+	if err == nil {
+		err = pack(b.data)
+	}
+	if err == nil {
+		err = writeBook(b.data+".xlsx", b.data, min(n, sheetRecords))
+	}
+	return err
 }
 
 func (b *bench) contests(tray string) []contest {
@@ -114,25 +143,89 @@ func (b *bench) contests(tray string) []contest {
 	floorBook := func(to string) [][]string {
 		return [][]string{own("load", filepath.Join(b.dir, "lines.tray"), "--to", to), own("survey", book)}
 	}
-	return []contest{
-		{"survey of a sheet", 2.5, own("survey", book), [][]string{floor("unzip", book)}, nil},
-		{"survey of a sheet, library", 0.04, own("survey", book), [][]string{floor("rows", book)}, nil},
-		{"sheet into PostgreSQL", 1.3, loadBook(b.postgres), floorBook(b.postgres), dropTable},
-		{"sheet into SQLite", 1.3, loadBook(db), floorBook(db), dropFile},
-		{"cut, one core", 0.25, floor("cut", b.data, "1"), [][]string{floor("csv", b.data)}, nil},
-		{"cut, two cores for one", 1 / 1.7, floor("cut", b.data, "2"), [][]string{floor("cut", b.data, "1")}, nil},
-		{"survey", 0.8, own("survey", b.data), [][]string{floor("csv", b.data)}, nil},
-		{"survey of gzip", 1.1, own("survey", packed), [][]string{floor("unpack", packed), own("survey", b.data)}, nil},
-		{"PostgreSQL, rows counted", 0.6, load(b.postgres, "--verify", "counts"), [][]string{floor("postgres", b.data, b.postgres)}, dropTable},
-		{"PostgreSQL, verified", 0.8, load(b.postgres), [][]string{floor("postgres", b.data, b.postgres)}, dropTable},
-		{"MariaDB, rows counted", 1.05, load(b.mysql, "--verify", "counts"), [][]string{floor("mysql", b.data, b.mysql)}, dropMySQL},
-		{"MariaDB, verified", 1.5, load(b.mysql), [][]string{floor("mysql", b.data, b.mysql)}, dropMySQL},
-		{"SQLite, rows counted", 0.85, load(db, "--verify", "counts"), [][]string{floor("sqlite", b.data, db)}, dropFile},
-		{"SQLite, verified", 1, load(db), [][]string{floor("sqlite", b.data, db)}, dropFile},
+	contests := b.appends(db)
+	return append(contests, []contest{
+		{"survey of a sheet", 2.5, own("survey", book), [][]string{floor("unzip", book)}, nil, nil},
+		{"survey of a sheet, library", 0.04, own("survey", book), [][]string{floor("rows", book)}, nil, nil},
+		{"sheet into PostgreSQL", 1.3, loadBook(b.postgres), floorBook(b.postgres), dropTable, nil},
+		{"sheet into SQLite", 1.3, loadBook(db), floorBook(db), dropFile, nil},
+		{"cut, one core", 0.25, floor("cut", b.data, "1"), [][]string{floor("csv", b.data)}, nil, nil},
+		{"cut, two cores for one", 1 / 1.7, floor("cut", b.data, "2"), [][]string{floor("cut", b.data, "1")}, nil, nil},
+		{"survey", 0.8, own("survey", b.data), [][]string{floor("csv", b.data)}, nil, nil},
+		{"survey of gzip", 1.1, own("survey", packed), [][]string{floor("unpack", packed), own("survey", b.data)}, nil, nil},
+		{"PostgreSQL, rows counted", 0.6, load(b.postgres, "--verify", "counts"), [][]string{floor("postgres", b.data, b.postgres)}, dropTable, nil},
+		{"PostgreSQL, verified", 0.8, load(b.postgres), [][]string{floor("postgres", b.data, b.postgres)}, dropTable, nil},
+		{"MariaDB, rows counted", 1.05, load(b.mysql, "--verify", "counts"), [][]string{floor("mysql", b.data, b.mysql)}, dropMySQL, nil},
+		{"MariaDB, verified", 1.5, load(b.mysql), [][]string{floor("mysql", b.data, b.mysql)}, dropMySQL, nil},
+		{"SQLite, rows counted", 0.85, load(db, "--verify", "counts"), [][]string{floor("sqlite", b.data, db)}, dropFile, nil},
+		{"SQLite, verified", 1, load(db), [][]string{floor("sqlite", b.data, db)}, dropFile, nil},
+		{"export from PostgreSQL", 1.25, own("export", "specimens", "--from", b.postgres, "--out", b.data+".out.csv", "--replace"),
+			[][]string{floor("export", b.data+".floor.csv", b.postgres)}, nil, load(b.postgres, "--existing", "rebuild", "--no-ledger")},
+	}...)
+}
+
+// fewRecords is how many are added to a table.
+const fewRecords = 20_000
+
+func (b *bench) few() string     { return filepath.Join(b.dir, "few.csv") }
+func (b *bench) fewTray() string { return filepath.Join(b.dir, "few.tray") }
+
+// appends add few records to a table that has all, against the same to an empty one.
+func (b *bench) appends(db string) (list []contest) {
+	for name, to := range map[string]string{"PostgreSQL": b.postgres, "MariaDB": b.mysql, "SQLite": db} {
+		add := func(table string) []string {
+			return []string{b.program, "load", b.fewTray(), "--to", to, "--table", table, "--existing", "append", "--no-ledger"}
+		}
+		fill := []string{b.program, "load", filepath.Join(b.dir, "specimens.tray"), "--to", to, "--table", "many", "--existing", "rebuild", "--no-ledger"}
+		list = append(list, contest{"few rows into " + name, 1.6, add("many"), [][]string{add("none")}, func() error { return b.takeOut(to) }, fill})
 	}
+	return list
+}
+
+// takeOut takes the few records out of the tables again.
+func (b *bench) takeOut(to string) error {
+	ctx := context.Background()
+	t, err := connect.Open(ctx, to, connect.Options{Create: true})
+	if err != nil {
+		return err
+	}
+	defer t.Close()
+	most, err := t.Query(ctx, "SELECT max(specimen_id) FROM many")
+	if err != nil {
+		return err
+	}
+	last := most[0][0]
+	if b.most[to] == "" { // before the first
+		b.most[to] = last
+		_, err := t.Exec(ctx, "CREATE TABLE none AS SELECT * FROM many WHERE 1 = 0")
+		if err == nil {
+			err = keyNone(ctx, t)
+		}
+		return err
+	}
+	_, err = t.Exec(ctx, "DELETE FROM many WHERE specimen_id > "+b.most[to])
+	if err == nil {
+		_, err = t.Exec(ctx, "DELETE FROM none")
+	}
+	return err
+}
+
+// keyNone gives the empty table its key. SQLite adds none to a table that exists.
+func keyNone(ctx context.Context, t database.Target) error {
+	if t.Dialect().Name == "sqlite" {
+		_, err := t.Exec(ctx, "CREATE UNIQUE INDEX none_key ON none (specimen_id)")
+		return err
+	}
+	_, err := t.Exec(ctx, "ALTER TABLE none ADD PRIMARY KEY (specimen_id)")
+	return err
 }
 
 func (b *bench) contend(c contest) error {
+	if c.setUp != nil {
+		if _, err := execute(c.setUp); err != nil {
+			return err
+		}
+	}
 	var ours, floors []run
 	for i := range b.runs + 1 {
 		our, err := b.run(c, c.ours)

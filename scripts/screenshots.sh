@@ -36,7 +36,6 @@ fi
 shot survey ambertray survey specimens.csv
 shot layout ambertray survey localities.txt
 shot workbook ambertray survey loans-2026.xlsx --sheet 2026-03
-shot drift ambertray draft loans-2026.xlsx --sheet '2026-*' --drift fill
 shot draft ambertray draft reports.tsv
 shot explain ambertray draft reports.tsv --explain light_lux
 ambertray draft loans.csv >/dev/null
@@ -47,7 +46,7 @@ ambertray draft specimens.csv >/dev/null
 shot ddl ambertray ddl specimens.tray --dialect postgresql
 shot check ambertray check loans.csv --to museum.db
 shot load ambertray load loans.csv --to museum.db
-shot append ambertray load loans.csv --to museum.db --existing append --again
+ambertray load loans.csv --to museum.db --existing append --again >/dev/null || true # with rejects
 shot rejects ambertray rejects loans.tray --load 0001
 sed -i 's/31\/02\/2026,282/28\/02\/2026,282/' loans.tray/loads/0001/rejects.csv
 shot mend ambertray mend loans.tray --load 0001 --to museum.db
@@ -56,6 +55,9 @@ shot merge ambertray load spring.csv --table loans --existing merge --to museum.
 ambertray load specimens.tray --to museum.db >/dev/null
 shot verify ambertray verify specimens.tray --to museum.db
 ambertray load loans-2026.xlsx --sheet '2026-*' --drift fill --table monthly_loans --to museum.db >/dev/null
+sqlite3 museum.db "UPDATE specimens SET name = replace(name, 'beetle', 'beatle') WHERE specimen_no < 'KB-00100'; DELETE FROM specimens WHERE specimen_no = 'KB-00007'"
+shot differs ambertray verify specimens.tray --to museum.db
+shot export ambertray export specimens.tray --from museum.db --out again.csv
 shot parts ambertray verify loans-2026.tray --to museum.db
 shot history ambertray history --to museum.db
 shot demo ambertray demo

@@ -63,7 +63,8 @@ start_postgres() {
     export "AMBERTRAY_$1=postgres://curator@127.0.0.1:$port/postgres" "AMBERTRAY_${1}_DATA=$data" "AMBERTRAY_${1}_CA=$servers_dir/$name-authority.pem"
 }
 
-# start_mariadb NAME: like start_postgres.
+# start_mariadb NAME: like start_postgres. Each server has a folder for temporary tables of its own: one that starts
+# removes those it finds, also those of its neighbours.
 start_mariadb() {
     if ! command -v mariadbd >/dev/null || [ -z "$(ls /usr/lib/mysql/plugin/ha_spider.so 2>/dev/null)" ]; then
         echo "installing MariaDB" >&2
@@ -73,15 +74,15 @@ start_mariadb() {
     data=$servers_dir/$name
     port=$(free_port)
     owner=$(id -un)
-    mkdir "$data"
+    mkdir "$data" "$data.tmp"
     if [ "$(id -u)" = 0 ]; then
         owner=nobody
-        chown nobody "$data"
+        chown nobody "$data" "$data.tmp"
     fi
     as_user mariadb-install-db --no-defaults --datadir="$data" --auth-root-authentication-method=normal --skip-test-db >/dev/null 2>&1
     certify "$data" "$name"
     cat >"$servers_dir/$name.start" <<EOF
-mariadbd --no-defaults --user="$owner" --datadir="$data" --port="$port" --bind-address=127.0.0.1 --socket="$data/socket" \
+mariadbd --no-defaults --user="$owner" --datadir="$data" --tmpdir="$data.tmp" --port="$port" --bind-address=127.0.0.1 --socket="$data/socket" \
     --pid-file="$data/pid" --log-error="$data/log" --ssl-cert="$data/server.pem" --ssl-key="$data/server.key" --ssl-ca="$data/authority.pem" \
     ${mariadb_options:-} >/dev/null 2>&1 &
 for _ in \$(seq 200); do

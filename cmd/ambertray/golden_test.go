@@ -51,7 +51,7 @@ func (d *desk) golden(name, text string) {
 // TestGoldenHelp holds the help of every command.
 func TestGoldenHelp(t *testing.T) {
 	d := newDesk(t)
-	for _, command := range []string{"", "survey", "draft", "ddl", "check", "load", "verify", "rejects", "mend", "history", "targets", "targets test", "demo", "version"} {
+	for _, command := range []string{"", "survey", "draft", "ddl", "check", "load", "verify", "export", "rejects", "mend", "history", "targets", "targets test", "demo", "version"} {
 		out, _ := d.run(0, append(strings.Fields(command), "--help")...)
 		d.golden("help/"+strings.ReplaceAll("ambertray "+command, " ", "-")+".txt", out)
 	}
@@ -76,9 +76,11 @@ var goldenRuns = []struct {
 	{"rejects", 0, "rejects loans.tray"},
 	{"mend", 3, "mend loans.tray --to museum.db"},
 	{"verify", 0, "verify loans.tray --to museum.db"},
+	{"export", 0, "export loans --from museum.db --out again.csv"},
 	{"verify-differs", 4, "verify loans.tray --to museum.db"},
 	{"load-appended", 3, "load loans.tray --to museum.db --existing append --again"},
 	{"load-merged", 3, "load loans.tray --to museum.db --existing merge"},
+	{"load-differs", 4, "load visits.csv --to museum.db --existing append"},
 	{"draft-edited", 0, "draft loans.csv"},
 	{"ddl-rows", 3, "ddl loans.csv --dialect mysql --with-rows --out loans.sql"},
 	{"survey-titles", 0, "survey localities.txt"},
@@ -116,6 +118,12 @@ func TestGoldenJSON(t *testing.T) {
 		"verify-differs": func() {
 			d.write("spoil.sql", "UPDATE loans SET borrower = 'nobody' WHERE loan_no = '00311'")
 			d.script("spoil.sql")
+		},
+		"load-differs": func() {
+			d.write("visits.csv", "no,name\n1,ant\n2,bee\nTotal: 2 records,\n")
+			d.write("lose.sql", "CREATE TABLE visits (no integer, name text);"+
+				"CREATE TRIGGER lose AFTER INSERT ON visits WHEN new.no = 2 BEGIN DELETE FROM visits WHERE no = 2; END")
+			d.script("lose.sql")
 		},
 		"draft-edited": func() {
 			file := "loans.tray/tray.yaml"

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -14,6 +15,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"ambertray/demo"
+	"ambertray/internal/connect"
 	"ambertray/internal/reject"
 	"ambertray/internal/term"
 )
@@ -25,7 +27,7 @@ var story = []struct{ words, command string }{
 	{"The table that the plan means:", "ddl specimens.tray --dialect sqlite"},
 	{"A dry run first. It changes nothing.", "check specimens.tray --to museum.db"},
 	{"Now the load. It is verified before it is committed.", "load specimens.tray --to museum.db"},
-	{"Verify again: the table is compared with the file, column by column.", "verify specimens.tray --to museum.db"},
+	{"Verify again: the table is compared with the file, row by row.", "verify specimens.tray --to museum.db"},
 	{"A listing with titles above and a total below. They are not records, and the survey says so.", "survey localities.txt --rows 3"},
 	{"Reports typed by hand. No single column identifies them, and one value is not a number:", "draft reports.tsv"},
 	{"All about that column:", "draft reports.tsv --explain light_lux"},
@@ -33,10 +35,26 @@ var story = []struct{ words, command string }{
 	{"No record is lost. What was rejected, and why:", "rejects loans.tray"},
 	{"A person has corrected a date in rejects.csv. Load that record by the same plan:", "mend loans.tray --to museum.db"},
 	{"The table is proved to be the file with what was mended:", "verify loans.tray --to museum.db"},
+	{spoilWords, "verify loans.tray --to museum.db"},
+	{"What the table has now, as a file with the headings and the order of the source:", "export loans.tray --from museum.db --out again.csv"},
 	{"A workbook has a sheet a month, with titles, totals and a spacer column. Which sheets?", "survey loans-2026.xlsx --sheet 2026-01 --rows 3"},
 	{"All months become one table, with the sheet in a column of its own. In spring a column appears:", "draft loans-2026.xlsx --sheet 2026-* --drift fill"},
 	{"Load it:", "load loans-2026.tray --table monthly_loans --to museum.db"},
 	{"The ledger in the target knows what was loaded, so that nothing goes in twice:", "history --to museum.db"},
+}
+
+// spoilWords come before the step that finds what was spoilt.
+const spoilWords = "Somebody changes one letter of one row in the table. The row is found and named:"
+
+// spoil changes a letter in the table.
+func spoil(ctx context.Context) error {
+	to, err := connect.Open(ctx, "museum.db", connect.Options{})
+	if err != nil {
+		return err
+	}
+	defer to.Close()
+	_, err = to.Exec(ctx, "UPDATE loans SET borrower = replace(borrower, 'Harrow', 'Barrow') WHERE loan_no = '00318'")
+	return err
 }
 
 // correct does what a person would do before the rejects are mended.
@@ -53,7 +71,7 @@ func (a *app) newDemo() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "demo",
 		Short: "Show the whole story on the museum's files, in a temporary folder",
-		Long: `Demo runs survey, draft, load, mend and verify on the made-up files of a museum, and
+		Long: `Demo runs survey, draft, load, mend, verify and export on the made-up files of a museum, and
 shows each command before what it prints. The folder is removed at the end.`,
 		Example: examples("ambertray demo"),
 		Args:    cobra.NoArgs,
@@ -116,7 +134,7 @@ func (a *app) runStory() error {
 		}
 		a.print.Line("%s", a.print.Bold(step.words))
 		a.print.Line("%s %s\n", a.print.Faint("$"), a.print.Amber("ambertray "+step.command))
-		if err := a.step(step.command, a.out); err != nil {
+		if err := a.step(step.words, step.command, a.out); err != nil {
 			return err
 		}
 	}
@@ -131,7 +149,7 @@ func (a *app) tellAsJSON() error {
 	var steps []shown
 	for _, step := range story {
 		var out bytes.Buffer
-		if err := a.step(step.command+" --json", &out); err != nil {
+		if err := a.step(step.words, step.command+" --json", &out); err != nil {
 			return err
 		}
 		steps = append(steps, shown{"ambertray " + step.command, out.Bytes()})
@@ -140,7 +158,14 @@ func (a *app) tellAsJSON() error {
 }
 
 // step runs one command of the story as the program itself would.
-func (a *app) step(command string, out io.Writer) error {
+func (a *app) step(words, command string, out io.Writer) error {
+	wanted := []int{exitDone, exitRejects}
+	if words == spoilWords {
+		if err := spoil(context.Background()); err != nil {
+			return err
+		}
+		wanted = []int{exitDiffers}
+	}
 	if strings.HasPrefix(command, "mend ") {
 		if err := correct(filepath.Join("loans.tray", "loads", "0001", reject.FileName)); err != nil {
 			return err
@@ -148,7 +173,7 @@ func (a *app) step(command string, out io.Writer) error {
 	}
 	b := &app{out: out, err: a.err, print: term.NewPrinter(out), from: a.from}
 	status := b.run(strings.Fields(command))
-	if status != exitDone && status != exitRejects {
+	if !slices.Contains(wanted, status) {
 		return fmt.Errorf("the demo failed at %q with exit status %d", command, status)
 	}
 	return nil

@@ -110,6 +110,16 @@ func (a *app) plan(c *cobra.Command, d *drafting, names []string) (t *tray.Tray,
 	return t, s, err
 }
 
+// written writes the tray of a draft and reads it back: what is loaded is what the
+// file says.
+func written(t *tray.Tray) (*tray.Tray, error) {
+	err := t.Write()
+	if err != nil {
+		return nil, err
+	}
+	return tray.Read(t.Dir)
+}
+
 // drafted is what draft has to show.
 type drafted struct {
 	Tray  string         `json:"tray"`

@@ -11,6 +11,7 @@ import (
 
 	"ambertray/internal/connect"
 	"ambertray/internal/database"
+	"ambertray/internal/export"
 	"ambertray/internal/intake"
 	"ambertray/internal/ledger"
 	"ambertray/internal/load"
@@ -107,6 +108,7 @@ var hints = []struct {
 	{connect.ErrSecret, "take it out; the server's password file, PGPASSWORD or MYSQL_PWD can hold it, or you are asked for it"},
 	{sheet.ErrEncrypted, "open it with its password and save it without one"},
 	{sheet.ErrBroken, "open it in a spreadsheet program and save it again"},
+	{export.ErrFileExists, "--replace writes over it"},
 	{source.ErrDirectory, "name a file in it"},
 	{source.ErrEmpty, "there is nothing to load; look whether it was written in full"},
 	{source.ErrSecret, "set it in the environment, or name the source by its whole address"},
@@ -119,11 +121,11 @@ var hints = []struct {
 	{source.ErrFetch, "check the address, or fetch the file yourself and name it here"},
 	{ledger.ErrNoLedger, "--no-ledger loads without one; then nothing keeps the same content from being loaded twice"},
 	{load.ErrNoRejects, "nothing is left to mend; ambertray history --to TARGET shows every load"},
+	{load.ErrMending, "let it finish, then mend again"},
 	{load.ErrHalfMended, "look in the table for the records of mended.csv.mending: if they are there, rename both .mending files over mended.csv and rejects.csv, and otherwise remove them"},
 	{load.ErrNoKey, "name the columns that identify the rows: key: [COLUMN] in the tray"},
 	{load.ErrMergeOnce, "leave out --commit-every"},
 	{load.ErrOneCommit, "leave out --commit-every"},
-	{load.ErrMerged, "load it once more: a merge changes only what differs, and counts it"},
 	{load.ErrNeedsLedger, "leave out --no-ledger or --commit-every"},
 	{ledger.ErrFinished, "ambertray history shows every load"},
 	{ledger.ErrMoved, "let the other load finish"},

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+
 	"github.com/spf13/cobra"
 
 	"ambertray/internal/database"

@@ -47,7 +47,7 @@ same table twice. A bare source is surveyed and drafted first, and its tray is k
 		}
 		if s != nil {
 			o.Notes = s.Notes
-			err = t.Write()
+			t, err = written(t)
 		}
 		if err == nil {
 			err = allowRejects(t, *allow)
@@ -88,14 +88,15 @@ func allowRejects(t *tray.Tray, typed string) error {
 
 // loadOptions adds the flags of how a load is done.
 func loadOptions(c *cobra.Command) *load.Options {
-	o := &load.Options{Verify: load.EveryColumn}
+	o := &load.Options{Verify: load.EveryRow}
 	c.Flags().BoolVar(&o.Again, "again", false, "load again what the ledger has as loaded")
 	c.Flags().BoolVar(&o.OnlyNew, "only-new", false, "leave out the files and sheets that the ledger has as loaded")
 	c.Flags().BoolVar(&o.AcceptLoss, "accept-loss", false, "rebuild a table although indexes, triggers, views or rights are lost with it")
 	c.Flags().BoolVar(&o.NoRollback, "no-rollback", false, "load into a table whose engine has no transactions, so that a load that fails leaves rows in it")
 	noLedgerFlag(c, o)
+	rowsFlag(c, &o.Rows)
 	c.Flags().Int64Var(&o.Every, "commit-every", 0, "commit every `N` records; an interrupted load then resumes there (default: all or nothing)")
-	c.Flags().Var(&o.Verify, "verify", "what is verified before the commit: full, every column, or counts, the rows only")
+	c.Flags().Var(&o.Verify, "verify", "what is verified before the commit: rows, each of them, or counts, their number only")
 	return o
 }
 
@@ -125,7 +126,7 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all string) {
 			what = term.Amount(r.Committed, "row") + ": verification found a difference, and only what was not committed before was rolled back"
 		}
 		p.Fact("loaded", "%s", p.Red(what))
-		a.drawDifferences(r.Differences)
+		a.drawDifferences(r.Differences, r.RowsDiffer)
 		return
 	}
 	for _, remark := range r.Remarks {
@@ -144,11 +145,17 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all string) {
 		p.Fact("rejected", "%s, kept in %s", p.Red(term.Amount(c.Rejected, "record")), *r.Rejects.File)
 		a.drawGroups(r.Rejects.ByReason, &r.Layout)
 	}
+	a.drawControls(r.Controls, &r.Layout, len(r.Source) > 1)
 	a.drawSum(r)
+	var names []string
+	for _, c := range r.Columns {
+		names = append(names, c.Name)
+	}
+	a.drawRows(r.Rows, names)
 	switch {
 	case c.Rejected > 0:
 		p.Next("Correct them in that file, then:", "ambertray mend "+shellWord(r.Tray)+toText(to))
-	case c.TableAfter == c.Loaded && r.Merged == nil: // there are no other rows
+	default:
 		p.Next("To prove it again at any time:", "ambertray verify "+shellWord(r.Tray)+toText(to))
 	}
 }
@@ -156,12 +163,16 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all string) {
 // drawSum shows that nothing was lost.
 func (a *app) drawSum(r *load.Receipt) {
 	c := r.Counts
-	columns := fmt.Sprintf("%d of %d columns agree", r.Columns, r.Columns)
-	if r.Verify == load.RowsOnly {
-		columns = a.print.Amber("rows only, columns not compared")
+	table := "added to the table"
+	if c.TableBefore != nil && c.TableAfter != nil {
+		table = "table " + term.Count(*c.TableBefore) + " → " + term.Count(*c.TableAfter)
 	}
-	a.print.Fact("verified", "%s read = %s loaded + %s rejected + %s skipped · table %s → %s · %s",
-		term.Count(c.Read), term.Count(c.Loaded), term.Count(c.Rejected), term.Count(c.Skipped), term.Count(c.TableBefore), term.Count(c.TableAfter), columns)
+	how := "every row proved"
+	if r.Verify == load.RowsOnly {
+		how = a.print.Amber("rows counted, not proved")
+	}
+	a.print.Fact("verified", "%s read = %s loaded + %s rejected + %s skipped · %s · %s",
+		term.Count(c.Read), term.Count(c.Loaded), term.Count(c.Rejected), term.Count(c.Skipped), table, how)
 }
 
 func noLedgerFlag(c *cobra.Command, o *load.Options) {
@@ -172,17 +183,4 @@ func noLedgerFlag(c *cobra.Command, o *load.Options) {
 var outcomeTexts = map[load.Outcome]string{
 	load.Created: ", created in %s", load.Rebuilt: ", rebuilt in %s",
 	load.Appended: " in %s, rows appended", load.Emptied: " in %s, emptied and filled", load.Merged: " in %s, rows merged",
-}
-
-func (a *app) drawDifferences(diffs []load.Difference) {
-	var rows [][]string
-	for _, d := range diffs {
-		column := d.Column
-		if column == "" {
-			column = "(table)"
-		}
-		rows = append(rows, []string{column, d.Figure, d.Source, a.print.Red(d.Table)})
-	}
-	a.print.Line("")
-	a.print.Table([]term.Column{{Title: "column"}, {Title: "figure"}, {Title: "in the source", Max: 40}, {Title: "in the table", Max: 40}}, rows)
 }

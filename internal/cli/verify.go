@@ -1,9 +1,16 @@
 package cli
 
 import (
+	"cmp"
+	"fmt"
+	"path/filepath"
+	"strings"
+
 	"github.com/spf13/cobra"
 
+	"ambertray/internal/database"
 	"ambertray/internal/load"
+	"ambertray/internal/survey"
 	"ambertray/internal/table"
 	"ambertray/internal/term"
 	"ambertray/internal/tray"
@@ -11,17 +18,27 @@ import (
 
 func (a *app) newVerify() *cobra.Command {
 	c := &cobra.Command{
-		Use:   "verify TRAY",
+		Use:   "verify TRAY|SOURCE...",
 		Short: "Compare the table with the source again",
-		Long: `Verify reads the source of the tray again and compares its rows and the figures of each
-column with the table, including what was mended and what was there before the load.
-Nothing is changed.`,
-		Example: examples("ambertray verify loans.tray --to museum.db"),
-		Args:    cobra.ExactArgs(1),
+		Long: `Verify reads the source again and compares it with the table row by row, including
+what was mended. Rows that differ are named in differences.csv in the folder of the load,
+with their key, line and column. Rows of other loads are counted. Nothing is changed in
+the database.
+
+A source without a tray is compared by its headings, with the types of the table that
+--table names; its differences are named in SOURCE.differences.csv.`,
+		Example: examples("ambertray verify loans.tray --to museum.db", "ambertray verify loans.tray --to museum.db --whole --figures",
+			"ambertray verify export.csv --to museum.db --table loans"),
+		Args: cobra.MinimumNArgs(1),
 	}
-	to := toFlag(c)
+	options, to := surveyFlags(c), toFlag(c)
+	table := c.Flags().String("table", "", "the `NAME` of the table, for a source without a tray")
+	o := load.VerifyOptions{}
+	c.Flags().BoolVar(&o.Whole, "whole", false, "rows of the table that are not of this source are differences too")
+	c.Flags().BoolVar(&o.Figures, "figures", false, "show the figures of the table's columns beside those of the source")
+	rowsFlag(c, &o.Rows)
 	c.RunE = func(c *cobra.Command, args []string) error {
-		t, err := tray.Read(args[0])
+		t, err := trayOf(args, *table)
 		if err != nil {
 			return err
 		}
@@ -30,12 +47,23 @@ Nothing is changed.`,
 			return err
 		}
 		defer tgt.Close()
+		var without []string
+		if t == nil {
+			if t, without, err = a.draftToVerify(c, options, *table, args, tgt); err != nil {
+				return err
+			}
+		}
+		if !tray.Exists(t.Dir) || *table != "" {
+			o.File = filepath.Base(args[0]) + ".differences.csv"
+		}
 		update, done := a.progress("verifying")
-		v, err := load.Verify(c.Context(), t, a.from, tgt, update)
+		o.Progress = update
+		v, err := load.Verify(c.Context(), t, a.from, tgt, o)
 		done()
 		if err != nil {
 			return err
 		}
+		v.NotCompared = append(v.NotCompared, without...)
 		if !v.Verified {
 			a.status = exitDiffers
 		}
@@ -44,39 +72,80 @@ Nothing is changed.`,
 	return c
 }
 
+// rowsFlag adds the flag of how many rows are shown.
+func rowsFlag(c *cobra.Command, rows *int) {
+	c.Flags().IntVar(rows, "rows", 0, "show the first `N` rows as the table has them, beside the lines of the source")
+}
+
+// trayOf returns the tray that is named, or that of the files that are. It is nil with
+// the name of a table, or where no tray exists.
+func trayOf(names []string, table string) (*tray.Tray, error) {
+	dir := names[0]
+	if !tray.Is(dir) {
+		dir = tray.DirFor(dir)
+		if table != "" || !tray.Exists(dir) {
+			return nil, nil
+		}
+	}
+	return tray.Read(dir)
+}
+
+// draftToVerify drafts a plan of files for a table. It returns the headings that the
+// table has no column for.
+func (a *app) draftToVerify(c *cobra.Command, options func() (survey.Options, error), table string, names []string, to database.Target) (t *tray.Tray, without []string, err error) {
+	o, err := options()
+	if err != nil {
+		return nil, nil, err
+	}
+	s, err := a.survey(c, names, o)
+	if err != nil {
+		return nil, nil, err
+	}
+	t = s.Draft(tray.DirFor(names[0]))
+	t.Table.Name = cmp.Or(table, t.Table.Name)
+	if without, err = load.MatchTable(c.Context(), t, to); err != nil {
+		return nil, nil, err
+	}
+	if len(t.Table.Loaded()) == 0 {
+		return nil, nil, fmt.Errorf("%s: none of its headings is the name of a column of table %s", names[0], t.Table.Name)
+	}
+	return t, without, nil
+}
+
 func (a *app) drawVerification(v *load.Verification) {
 	p := a.print
 	p.Fact("table", "%s in %s", p.Bold(v.Table), v.Target)
 	p.Fact("read", "%s after the header: %s to be loaded, %s to be rejected, %s skipped",
 		term.Amount(v.Read, "row"), term.Count(v.Convertible), term.Count(v.Rejected), term.Count(v.Skipped))
-	gives := "the source gives"
+	has := term.Amount(v.Rows, "row")
+	if v.Elsewhere > 0 {
+		has += ", " + term.Count(v.Elsewhere) + " of them not of this source"
+	}
+	if v.Copies > 0 {
+		has += ", " + p.Amber(term.Count(v.Copies)+" more copies of rows of this source")
+	}
+	p.Fact("table has", "%s", has)
 	if v.Mended > 0 {
-		gives += " with " + term.Count(v.Mended) + " mended"
+		p.Fact("mended", "%s", term.Amount(v.Mended, "row"))
 	}
-	if v.Before > 0 {
-		gives += " and were there before"
+	if len(v.NotCompared) > 0 {
+		p.Fact("note", "%s", p.Wrap("not compared, as the table has no such columns: "+strings.Join(v.NotCompared, ", "), factIndent))
 	}
-	rows := term.Amount(v.Rows, "row") + ", as many as " + gives
-	if v.Rows != v.Convertible+v.Before {
-		rows = p.Red(term.Amount(v.Rows, "row") + ", but " + gives + " " + term.Count(v.Convertible+v.Before))
-	}
-	p.Fact("table has", "%s", rows)
+	a.drawControls(v.Controls, &v.Layout, len(v.Parts) > 1)
 	if len(v.Parts) > 1 {
 		a.drawParts(v)
 	}
 	p.Line("")
 	var lines [][]string
-	agree := 0
-	for _, c := range v.Columns {
-		verdict := "agrees"
-		if c.Agrees {
-			agree++
-		} else {
-			verdict = p.Red("differs")
-		}
-		lines = append(lines, figureRow(c.Name, verdict, c.Source))
-		if !c.Agrees {
-			lines = append(lines, figureRow("", p.Red("in table"), c.Table))
+	for i := range v.Columns {
+		c := &v.Columns[i]
+		lines = append(lines, figureRow(c.Name, "", &c.Source))
+		switch {
+		case c.Table == nil:
+		case *c.Table == c.Source:
+			lines[len(lines)-1][1] = "the same in the table"
+		default:
+			lines = append(lines, figureRow("", "in the table", c.Table))
 		}
 	}
 	p.Table([]term.Column{
@@ -84,10 +153,19 @@ func (a *app) drawVerification(v *load.Verification) {
 		{Title: "greatest", Max: 24}, {Title: "sum, or bytes of text", Right: true},
 	}, lines)
 	p.Line("")
+	var names []string
+	for _, c := range v.Columns {
+		names = append(names, c.Name)
+	}
+	a.drawRows(v.FirstRows, names)
+	once := ", each in the table exactly once"
+	if v.Copies > 0 {
+		once = ", each in the table"
+	}
 	if v.Verified {
-		p.Fact("verified", "%s: %d of %d columns agree", p.Amber("the table is what the source says"), agree, len(v.Columns))
+		p.Fact("verified", "%s: %s of the source%s", p.Amber("every row proved"), term.Amount(v.Convertible, "row"), once)
 	} else {
-		p.Fact("differs", "%s: %d of %d columns agree", p.Red("the table is not what the source says"), agree, len(v.Columns))
+		a.drawDifferences(v.Differences, v.RowsDiffer)
 	}
 }
 
@@ -112,6 +190,6 @@ func (a *app) drawParts(v *load.Verification) {
 	}, lines)
 }
 
-func figureRow(name, verdict string, f table.Figures) []string {
+func figureRow(name, verdict string, f *table.Figures) []string {
 	return []string{name, verdict, term.Count(f.Nulls), f.Min, f.Max, term.Grouped(f.Sum)}
 }

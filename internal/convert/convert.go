@@ -10,6 +10,7 @@ import (
 
 	"ambertray/internal/dialect"
 	"ambertray/internal/figures"
+	"ambertray/internal/proof"
 	"ambertray/internal/record"
 	"ambertray/internal/refusal"
 	"ambertray/internal/reject"
@@ -38,13 +39,23 @@ type Block struct {
 	Skipped record.Skipped
 	Rejects []reject.Reject
 	Part    int // index of the file or sheet that they come from
-	totals  *figures.Totals
-	keyed   []keyed
-	home    *sync.Pool
+	// Hashes are those of the rows, if the pass asks for a proof.
+	Hashes []uint64
+	Lines  []int64            // on which the rows begin, if the pass asks for them
+	Texts  []string           // of the rows in the source, if the pass asks for them
+	Footer []record.FooterRow // below the last record of the part
+	totals *figures.Totals
+	rest   *figures.Totals // of the numbers of records that do not convert
+	keyed  []keyed
+	home   *sync.Pool
 }
 
 // Totals returns the totals of the records that convert, which are the block's own.
 func (k *Block) Totals() *figures.Totals { return k.totals }
+
+// Rest returns the totals of the numbers in records that are rejected, as far as they
+// can be read.
+func (k *Block) Rest() *figures.Totals { return k.rest }
 
 // Free gives the block's memory back. Nothing of it may be used after.
 func (k *Block) Free() { k.home.Put(k) }
@@ -62,6 +73,9 @@ type Converter struct {
 	firsts  map[uint64]string // where the first record with each of them is
 	kept    bool              // the records are from a file of rejects
 	count   bool              // the values are added up
+	hash    proof.RowHash     // of rows as the target stores them, or nil
+	lines   bool              // the lines of the rows are kept
+	texts   bool              // and their texts
 }
 
 type column struct {
@@ -73,6 +87,7 @@ type column struct {
 	standIn   []byte // the default: what a blank cell is read as, or nil
 	nullWords []string
 	parse     parser
+	sum       parser // of what a footer states; of a number
 	stored    table.Type
 	asText    func(v *value.Value) []byte // for a type that the target keeps as text, or nil
 	append    func(dst []byte, v *value.Value) []byte
@@ -109,6 +124,16 @@ func (c *Converter) Totals() *figures.Totals {
 	return figures.NewTotals(types)
 }
 
+// Name returns the name of a loaded column by its index.
+func (c *Converter) Name(i int) string { return c.columns[i].name }
+
+// Hash makes the converter hash the rows, unless h is nil.
+func (c *Converter) Hash(h proof.RowHash) { c.hash = h }
+
+// Lines makes the converter keep the lines of the rows, and their texts if texts is
+// true.
+func (c *Converter) Lines(texts bool) { c.lines, c.texts = true, texts }
+
 // NoFigures makes the converter leave the values uncounted, so that its totals
 // say nothing.
 func (c *Converter) NoFigures() { c.count = false }
@@ -131,6 +156,11 @@ func (c *column) bind(col table.Column, headings []string, from template.Origin)
 	}
 	if c.parse, err = newParser(col); err != nil {
 		return err
+	}
+	if c.stored.Summable() {
+		if c.sum, err = sumParser(col, c.stored); err != nil {
+			return err
+		}
 	}
 	if col.Default != nil {
 		c.standIn = []byte(*col.Default)
@@ -177,7 +207,7 @@ func (c *Converter) Worker() record.Work[*Block] {
 	values := make([]value.Value, len(c.columns))
 	return func(b *record.Batch) (*Block, error) {
 		k := c.block()
-		k.Read, k.Skipped, k.Part = int64(b.Len()), b.Skipped, b.Part
+		k.Read, k.Skipped, k.Part, k.Footer = int64(b.Len()), b.Skipped, b.Part, b.Footer
 		odd := 0
 		refused := c.refused.Cursor(refusal.Where{Part: b.Part, Record: b.Number(0)})
 		for r := range b.Len() {
@@ -198,7 +228,7 @@ func (c *Converter) Worker() record.Work[*Block] {
 				k.rejectCell(b, r, "", "", string(b.Cell(r, reject.ReasonCell)), false)
 				k.Rejects[len(k.Rejects)-1].Text = string(b.Cell(r, b.Width(r)-1))
 			case why != nil:
-				c.refuse(k, b, r, why)
+				c.refuse(k, b, r, why, values)
 			default:
 				c.convert(k, b, r, values)
 			}
@@ -214,10 +244,13 @@ func (c *Converter) Worker() record.Work[*Block] {
 func (c *Converter) block() *Block {
 	k, ok := c.blocks.Get().(*Block)
 	if !ok {
-		return &Block{home: &c.blocks, totals: c.Totals()}
+		return &Block{home: &c.blocks, totals: c.Totals(), rest: c.Totals()}
 	}
-	k.Data, k.Ends, k.Numbers, k.keyed, k.Rejects = k.Data[:0], k.Ends[:0], k.Numbers[:0], k.keyed[:0], nil
+	k.Data, k.Ends, k.Numbers, k.Hashes = k.Data[:0], k.Ends[:0], k.Numbers[:0], k.Hashes[:0]
+	k.Lines, k.Texts = k.Lines[:0], k.Texts[:0]
+	k.keyed, k.Rejects = k.keyed[:0], nil
 	k.totals.Reset()
+	k.rest.Reset()
 	return k
 }
 
@@ -245,12 +278,24 @@ func (c *Converter) convert(k *Block, b *record.Batch, r int, values []value.Val
 			v.Null = false
 		}
 		if reason != "" {
+			v.Null = true // so that it is not added up
 			k.rejectCell(b, r, col.name, string(cell), reason, bad)
 			bad = true
 		}
 	}
-	if !bad {
-		c.append(k, b, r, values)
+	if bad {
+		c.addRest(k, values)
+		return
+	}
+	c.append(k, b, r, values)
+}
+
+// addRest adds up the numbers of a record that is rejected.
+func (c *Converter) addRest(k *Block, values []value.Value) {
+	for i := range c.columns {
+		if !values[i].Null && c.columns[i].stored.Summable() && c.count {
+			k.rest.Value(i, &values[i])
+		}
 	}
 }
 
@@ -268,6 +313,7 @@ func (c *column) text(b *record.Batch, r int) (cell []byte) {
 }
 
 func (c *Converter) append(k *Block, b *record.Batch, r int, values []value.Value) {
+	start := len(k.Data)
 	data := c.encoder.AppendRecord(k.Data)
 	for i := range c.columns {
 		v := &values[i]
@@ -289,6 +335,15 @@ func (c *Converter) append(k *Block, b *record.Batch, r int, values []value.Valu
 	k.Data = data
 	k.Ends = append(k.Ends, len(data))
 	k.Numbers = append(k.Numbers, b.Number(r))
+	if c.hash != nil {
+		k.Hashes = append(k.Hashes, c.hash(values, data[start:]))
+	}
+	if c.lines {
+		k.Lines = append(k.Lines, b.Line(r))
+	}
+	if c.texts {
+		k.Texts = append(k.Texts, string(b.Text(r)))
+	}
 }
 
 // oneOf reports whether a cell is one of the words, in any letter case.
@@ -325,6 +380,15 @@ func (k *Block) reject(b *record.Batch, r int, column, cell, reason string) {
 // Loaded returns the number of records in the block's Data.
 func (k *Block) Loaded() int64 { return int64(len(k.Ends)) }
 
+// Row returns an encoded record by its index.
+func (k *Block) Row(i int) []byte {
+	start := 0
+	if i > 0 {
+		start = k.Ends[i-1]
+	}
+	return k.Data[start:k.Ends[i]]
+}
+
 // DropThrough removes the encoded records up to one.
 func (k *Block) DropThrough(w refusal.Where) {
 	n := 0
@@ -336,6 +400,7 @@ func (k *Block) DropThrough(w refusal.Where) {
 	}
 	cut := k.Ends[n-1]
 	k.Data, k.Numbers, k.Ends = k.Data[cut:], k.Numbers[n:], k.Ends[n:]
+	k.Hashes = k.Hashes[min(n, len(k.Hashes)):]
 	for i := range k.Ends {
 		k.Ends[i] -= cut
 	}
@@ -343,10 +408,11 @@ func (k *Block) DropThrough(w refusal.Where) {
 
 // Head returns a block of the first n encoded records, which shares their memory.
 func (k *Block) Head(n int) *Block {
-	return &Block{Part: k.Part, Data: k.Data[:k.Ends[n-1]], Ends: k.Ends[:n:n], Numbers: k.Numbers[:n:n]}
+	hashes := min(n, len(k.Hashes))
+	return &Block{Part: k.Part, Data: k.Data[:k.Ends[n-1]], Ends: k.Ends[:n:n], Numbers: k.Numbers[:n:n], Hashes: k.Hashes[:hashes:hashes]}
 }
 
-// Remove removes encoded records, by their ascending indexes.
+// Remove removes encoded records, by their ascending indexes. The hashes stay.
 func (k *Block) Remove(rows []int) {
 	data, ends, numbers := k.Data[:0], k.Ends[:0], k.Numbers[:0]
 	start := 0

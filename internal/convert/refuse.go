@@ -22,8 +22,13 @@ func (c *Converter) Refuse(list *refusal.List) {
 }
 
 // refuse rejects a record for what the server said of it.
-func (c *Converter) refuse(k *Block, b *record.Batch, r int, why *refusal.Reason) {
+func (c *Converter) refuse(k *Block, b *record.Batch, r int, why *refusal.Reason, values []value.Value) {
 	var cells []byte
+	for i := range c.columns {
+		cell := c.columns[i].text(b, r)
+		values[i].Null = value.Blank(cell) || c.columns[i].parse(cell, &values[i]) != ""
+	}
+	c.addRest(k, values)
 	for i := range c.columns {
 		if col := &c.columns[i]; slices.Contains(why.Columns, col.name) {
 			if cells != nil {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 
+	"ambertray/internal/proof"
 	"ambertray/internal/refusal"
 	"ambertray/internal/table"
 )
@@ -37,13 +38,26 @@ type (
 		CreateSchema(ctx context.Context, name string) (undo func() error, err error)
 	}
 	// Analyzer refreshes what the server knows of the values of a table, so that it
-	// finds fast ways to its rows.
+	// finds fast ways to its rows. Added is how many rows are new: where these are few among
+	// those that are known, nothing is done, as it takes longer than to add them.
 	Analyzer interface {
-		Analyze(ctx context.Context, table string) error
+		Analyze(ctx context.Context, table string, added int64) error
 	}
 	// Stored reports how an existing table is stored, where that may limit a load.
 	Stored interface {
 		Storage(ctx context.Context, name string) (Storage, error)
+	}
+	// Snapshotter lets all reads until release see the database of one moment.
+	Snapshotter interface {
+		Snapshot(ctx context.Context) (release func() error, err error)
+	}
+	// Querier reads what any query returns.
+	Querier interface {
+		// Describe returns the columns of a query, without its rows.
+		Describe(ctx context.Context, query string) ([]ColumnInfo, error)
+		// QueryRows reads its rows, as Target.Rows does, as values of the columns of
+		// t, in their order.
+		QueryRows(ctx context.Context, query string, t *table.Table, each EachRow) error
 	}
 	// Depended lists what depends on an existing table, would be lost if that were
 	// dropped, and is not in its plan: indexes, triggers, foreign keys, rights, views.
@@ -57,6 +71,25 @@ type (
 	// Emptier removes the rows of an existing table.
 	Emptier interface {
 		Empty(ctx context.Context, t *table.Table) error
+	}
+	// Adder distinguishes the rows that the transaction adds to an existing table from
+	// those that are there, so that only these are read to prove them.
+	Adder interface {
+		// Mark notes where the table ends, before rows are added. It reports whether
+		// the rows can be distinguished.
+		Mark(ctx context.Context, t *table.Table) (bool, error)
+		// Added reads the rows that were added since Mark, as Target.Rows does; rows
+		// is how many they should be.
+		Added(ctx context.Context, t *table.Table, rows int64, each EachRow) error
+	}
+	// Summer sums the rows of a table where they are, by a hash of the server.
+	Summer interface {
+		// RowHash returns that hash, of encoded rows, or nil where the server has
+		// none that we know.
+		RowHash(ctx context.Context, t *table.Table) (proof.RowHash, error)
+		// Sum sums all rows, or those that were added since Mark; rows is how many
+		// these should be.
+		Sum(ctx context.Context, t *table.Table, rows int64, added bool) (proof.Sum, error)
 	}
 	// Indexer creates the indexes of a table, which is faster after its rows are
 	// loaded.
@@ -73,6 +106,10 @@ type (
 		Merge(ctx context.Context, t *table.Table, stage string, at *Numbers) (Merged, *refusal.List, error)
 	}
 )
+
+// Few reports whether rows that were added to a table of a number of rows are too
+// few to matter.
+func Few(added, known int64) bool { return 10*added < known }
 
 // MissingError says that a database does not have a capability.
 type MissingError struct {
@@ -110,6 +147,25 @@ func Identity(ctx context.Context, t Target, name string) (string, error) {
 		return "", err
 	}
 	return i.Identity(ctx, name)
+}
+
+// Snapshot lets all reads until release see the database of one moment.
+func Snapshot(ctx context.Context, t Target) (release func() error, err error) {
+	s, err := Require[Snapshotter](t, t, "reading at one moment")
+	if err != nil {
+		return nil, err
+	}
+	return s.Snapshot(ctx)
+}
+
+// SnapshotBy makes a snapshot with the statement that begins a transaction, and ends
+// it with that.
+func SnapshotBy(ctx context.Context, t Target, begin string) (release func() error, err error) {
+	_, err = t.Exec(ctx, begin)
+	return func() error {
+		_, err := t.Exec(context.WithoutCancel(ctx), "ROLLBACK")
+		return err
+	}, err
 }
 
 // Columns returns the columns of an existing table.

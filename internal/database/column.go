@@ -11,6 +11,7 @@ type ColumnInfo struct {
 	Type      *table.Type
 	Limit     *table.Limit // of the values of that type, or nil
 	Known     bool
+	AnyNumber bool // it takes decimals of any size as they are
 	Nullable  bool
 	Default   bool // it has a default, or is an identity column
 	Generated bool // the server computes it, and takes no values

@@ -13,6 +13,7 @@ import (
 	"ambertray/internal/ledger"
 	"ambertray/internal/refusal"
 	"ambertray/internal/table"
+	"ambertray/internal/value"
 )
 
 // The conditions that callers can act on.
@@ -42,15 +43,20 @@ type Target interface {
 	Query(ctx context.Context, query string) ([][]string, error)
 	// Exists reports whether the database has a table of that name.
 	Exists(ctx context.Context, name string) (bool, error)
-	// Figures returns the number of rows and the figures of every loaded column of
-	// a table, within the transaction if one is open; without columns, only the
-	// number of rows.
-	Figures(ctx context.Context, t *table.Table) (rows int64, figures []table.Figures, err error)
+	// Rows reads a table, within the transaction if one is open. each gets every
+	// row: the values of the loaded columns, of the types that the dialect stores
+	// them as, to keep nothing of.
+	Rows(ctx context.Context, t *table.Table, each EachRow) error
+	// Count returns the number of rows of a table.
+	Count(ctx context.Context, table string) (int64, error)
 	// Begin starts a transaction; only one is open at a time.
 	Begin(ctx context.Context) (Tx, error)
 	// Close ends the connection, and rolls back a transaction that is open.
 	Close() error
 }
+
+// EachRow gets a row, which is valid until it returns.
+type EachRow func(row []value.Value) error
 
 // Tx is the transaction of one load.
 type Tx interface {

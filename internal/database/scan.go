@@ -1,20 +1,12 @@
 package database
 
-import "math/big"
+import "strconv"
 
-// Text returns the text that a server gave, "" for NULL.
-func Text(s *string) string {
-	if s == nil {
-		return ""
-	}
-	return *s
-}
-
-// Number returns the whole number that a server gave as text, 0 for NULL.
-func Number(s *string) *big.Int {
-	n, ok := new(big.Int).SetString(Text(s), 10)
-	if !ok {
-		return new(big.Int)
+// ParseCount returns the count that a server gave as text, 0 where that is not a number.
+func ParseCount(text string) int64 {
+	n, err := strconv.ParseInt(text, 10, 64)
+	if err != nil {
+		return 0
 	}
 	return n
 }

@@ -79,7 +79,7 @@ func widestTable(t *testing.T, to database.Target) {
 		tr.Table.Key, tr.Table.Existing = []string{"c0"}, table.Append
 		r, err := load.Run(ctx, tr, &source.Opener{}, to, load.Options{})
 		require.NoError(t, err)
-		require.Equal(t, load.Counts{Read: 2, Loaded: 1, Rejected: 1, TableBefore: r.Counts.TableBefore, TableAfter: r.Counts.TableBefore + 1}, r.Counts)
-		require.Equal(t, columns, r.Columns)
+		require.Equal(t, load.Counts{Read: 2, Loaded: 1, Rejected: 1}, counts(r))
+		require.Len(t, r.Columns, columns)
 	}
 }

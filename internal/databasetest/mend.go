@@ -78,8 +78,9 @@ func mendAndVerify(t *testing.T, to database.Target, tr *tray.Tray, loaded, reje
 	ctx, from := context.Background(), &source.Opener{}
 	r, err := load.Mend(ctx, tr, "0001", from, to, load.Options{})
 	require.NoError(t, err)
-	require.Equal(t, load.Counts{Read: loaded + rejected, Loaded: loaded, Rejected: rejected, TableBefore: rows - loaded, TableAfter: rows}, r.Counts)
-	v, err := load.Verify(ctx, tr, from, to, nil)
+	require.Equal(t, load.Counts{Read: loaded + rejected, Loaded: loaded, Rejected: rejected}, counts(r))
+	requireRows(t, to, r.Table, rows)
+	v, err := load.Verify(ctx, tr, from, to, load.VerifyOptions{})
 	require.NoError(t, err)
 	require.Empty(t, v.Differences)
 	require.Equal(t, rows-1, v.Mended)

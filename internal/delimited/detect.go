@@ -53,6 +53,8 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 	if best.Width < 2 { // whatever stands in it delimits nothing
 		lay.Delimiter = ""
 	}
+	// Spaces that no quote follows are left to the rules of their columns.
+	lay.SkipSpaces = lay.SkipSpaces && spacesBeforeQuotes(head, &lay)
 	best.FindHeader(&lay)
 	best.FindShort(&lay)
 	if lay.HeaderLine > 0 {

@@ -50,6 +50,11 @@ func spaced(head []byte, delimiter string) bool {
 	return bytes.Count(head, []byte(delimiter+" "))*2 > bytes.Count(head, []byte(delimiter))
 }
 
+// spacesBeforeQuotes reports whether a quote opens a cell after spaces.
+func spacesBeforeQuotes(head []byte, lay *source.Layout) bool {
+	return lay.Quote != "" && bytes.Contains(head, []byte(lay.Delimiter+" ")) && bytes.Contains(head, []byte(" "+lay.Quote))
+}
+
 // common are the delimiters that are always tried, the first being preferred
 // where two do as well.
 var common = []string{",", ";", "\t", "|"}

@@ -8,6 +8,7 @@ import (
 	"math/big"
 	"math/bits"
 	"strconv"
+	"strings"
 	"time"
 
 	"ambertray/internal/table"
@@ -32,6 +33,18 @@ func (t *Totals) Null(i int) { t.columns[i].nulls++ }
 
 // Value adds a value of column i.
 func (t *Totals) Value(i int, v *value.Value) { t.columns[i].add(v) }
+
+// Row adds the values of a row.
+func (t *Totals) Row(row []value.Value) {
+	for i := range row {
+		switch v := &row[i]; {
+		case v.Null:
+			t.Null(i)
+		case !v.Untyped: // which has no place among the others
+			t.Value(i, v)
+		}
+	}
+}
 
 // Add adds the values of other records.
 func (t *Totals) Add(o *Totals) {
@@ -224,4 +237,20 @@ func formatInt(n int64, k table.Kind) string {
 		return string(value.AppendTimestamp(nil, n))
 	}
 	return strconv.FormatInt(n, 10)
+}
+
+// AddSums adds two sums as figures write them, of numbers of the same scale.
+func AddSums(a, b string) string {
+	x, scale := parseSum(a)
+	y, _ := parseSum(b)
+	return FormatUnscaled(x.Add(x, y), scale)
+}
+
+func parseSum(text string) (n *big.Int, scale int) {
+	whole, decimals, _ := strings.Cut(text, ".")
+	n, ok := new(big.Int).SetString(whole+decimals, 10)
+	if !ok {
+		n = new(big.Int)
+	}
+	return n, len(decimals)
 }

@@ -145,14 +145,14 @@ func blanks(headings []string) (n int) {
 
 // Distinct names blank headings and numbers repeated ones.
 func Distinct(headings []string) []string {
-	seen := map[string]bool{}
+	seen, last := map[string]bool{}, map[string]int{} // last is the number that a repeated heading got last
 	for i, h := range headings {
 		if h == "" {
 			h = fmt.Sprintf("column_%d", i+1)
 		}
 		name := h
-		for n := 2; seen[name]; n++ {
-			name = fmt.Sprintf("%s (%d)", h, n)
+		for n := max(2, last[h]+1); seen[name]; n++ {
+			name, last[h] = fmt.Sprintf("%s (%d)", h, n), n
 		}
 		headings[i], seen[name] = name, true
 	}

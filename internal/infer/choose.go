@@ -20,6 +20,7 @@ type Choice struct {
 	Currency  string
 	Percent   bool
 	NullWords []string
+	Trim      bool // the spaces around values are taken off
 	// Unique says that no two values are alike; Sure that this was counted
 	// exactly. A key is offered where both hold and no value is missing.
 	Unique, Sure bool

@@ -146,12 +146,19 @@ func TestChoose(t *testing.T) {
 		{"tags of one length", "char(6)", "", list("KB-001|KB-002"), "6 characters in every value"},
 		{"words of one length", "varchar(10)", "", list("amber|resin"), "text of 5 to 5 characters"},
 		{"words", "varchar(10)", "", list("ant|beetle"), "text of 3 to 6 characters; room for 10"},
+		{"spaces before most", "varchar(10) trim", "", list(" ant| beetle|gnat"), ""},
+		{"a space before one", "varchar(10)", "", list(" ant|beetle"), ""},
+		{"a space before the only one", "varchar(10)", "", list(" ant"), ""},
 		{"characters, not bytes", "varchar(10)", "", list("Größe|Süßes"), "text of 5 to 5 characters"},
 		{"long text", "text", "", []string{strings.Repeat("x", 1700), "y"}, ""},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			got := profile(t, c.values, 1).Choose(infer.Options{})
-			require.Equal(t, c.typ, got.Type.String())
+			typ := got.Type.String()
+			if got.Trim {
+				typ += " trim"
+			}
+			require.Equal(t, c.typ, typ)
 			require.Equal(t, c.format, got.Format)
 			require.Contains(t, got.Evidence+got.Obstacle, c.says)
 			convertAll(t, c.values, got)
@@ -165,7 +172,7 @@ func convertAll(t *testing.T, values []string, c infer.Choice) {
 	t.Helper()
 	tab := &table.Table{Columns: []table.Column{{
 		From: "a", Name: "a", Type: c.Type, Format: c.Format, Nullable: c.Nullable,
-		Thousands: c.Thousands, Decimal: c.Decimal, Currency: c.Currency, Percent: c.Percent, NullWords: c.NullWords,
+		Thousands: c.Thousands, Decimal: c.Decimal, Currency: c.Currency, Percent: c.Percent, NullWords: c.NullWords, Trim: c.Trim,
 	}}}
 	for _, d := range dialect.All() {
 		conv, err := convert.New(tab, []string{"a", "b"}, template.Origin{}, d, nil)

@@ -38,6 +38,7 @@ type Column struct {
 	Rows    bool // lines of the source are rows of a sheet
 	Records int64
 	Blanks  int64
+	Spaced  int64 // values that begin with a space
 	// Shortest and Longest are the lengths in characters of the values that
 	// are not blank. First and Last are the first and last of them by their
 	// bytes.
@@ -81,6 +82,9 @@ func (p *Column) Add(b *record.Batch, c, width int, hashes *[]uint64) {
 				*hashes = append(*hashes, 0)
 			}
 			continue
+		}
+		if cell[0] == ' ' {
+			p.Spaced++
 		}
 		key := prefix(cell)
 		hash := hashOf(cell, key)
@@ -179,6 +183,7 @@ func characters(cell []byte, key uint64) int {
 func (p *Column) Merge(o *Column) {
 	p.Records += o.Records
 	p.Blanks += o.Blanks
+	p.Spaced += o.Spaced
 	p.distinct.merge(&o.distinct)
 	if o.Longest > 0 {
 		if p.Longest == 0 || o.Shortest < p.Shortest {

@@ -34,6 +34,7 @@ func uuids() reading {
 // code says that its digits are not a number.
 func (p *Column) chooseText(fit Fit, c *Choice) (code bool) {
 	c.Type = p.textType(fit)
+	c.Trim = p.spaced()
 	codes, digits := int64(0), int64(0)
 	for i := range p.tallies {
 		switch t := &p.tallies[i]; t.shape.Kind {
@@ -129,11 +130,15 @@ const (
 	manyWords = 20
 )
 
+// spaced reports whether most values begin with a space: the sign of a program
+// that writes one after each delimiter, not of the value.
+func (p *Column) spaced() bool { return p.Spaced > 1 && 2*p.Spaced > p.Records-p.Blanks }
+
 // textType returns char for codes of one short length, varchar with a quarter
 // of headroom otherwise, and text for long ones.
 func (p *Column) textType(fit Fit) table.Type {
 	values := p.Records - p.Blanks
-	if p.Shortest == p.Longest && p.Longest <= longestChar && values > 1 && (values >= manyWords || !p.prose()) {
+	if p.Shortest == p.Longest && !p.spaced() && p.Longest <= longestChar && values > 1 && (values >= manyWords || !p.prose()) {
 		return table.Type{Kind: table.Char, Size: p.Longest}
 	}
 	if longest := sizes[len(sizes)-1]; fit == Snug && p.Longest <= longest {

@@ -9,6 +9,7 @@ import (
 
 	"ambertray/internal/database"
 	"ambertray/internal/pass"
+	"ambertray/internal/record"
 	"ambertray/internal/table"
 )
 
@@ -27,7 +28,7 @@ func (p *PartRows) Title() string {
 	if p.Sheet == nil {
 		return p.Source
 	}
-	return p.Source + ", sheet " + *p.Sheet
+	return p.Source + record.SheetSign + *p.Sheet
 }
 
 // partsOf returns the parts of a pass; mended are records of them that were

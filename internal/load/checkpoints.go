@@ -14,6 +14,7 @@ import (
 	"ambertray/internal/database"
 	"ambertray/internal/ledger"
 	"ambertray/internal/pass"
+	"ambertray/internal/proof"
 	"ambertray/internal/publish"
 	"ambertray/internal/refusal"
 	"ambertray/internal/table"
@@ -35,7 +36,7 @@ func (e *PartialError) Error() string {
 
 func (e *PartialError) Unwrap() error { return e.Err }
 
-// checkpoints commits every N records. In the same transaction the ledger gets the
+// checkpoints commits every N records, and proves them before. In the same transaction the ledger gets the
 // last record that is committed, so that the same load, started again, continues
 // after it.
 type checkpoints struct {
@@ -50,6 +51,16 @@ type checkpoints struct {
 	rejected int64 // by us
 	loaded   int64
 	refused  refusal.List
+	sent     []sentRow // since the last checkpoint
+	chunk    proof.Sum // of the rows that the last sink took
+	total    proof.Sum // of the rows since atEnd was found
+	atEnd    bool      // the rows of a transaction cannot be distinguished: all are proved at the end
+}
+
+// sentRow is a row that was sent and may yet be refused.
+type sentRow struct {
+	refusal.Where
+	hash uint64
 }
 
 // newCheckpoints returns a load with checkpoints that begins, or resumes an
@@ -74,14 +85,14 @@ func (c *checkpoints) prepare(ctx context.Context) (err error) {
 	if err != nil {
 		return err
 	}
+	c.atEnd = c.adder == nil && c.before.Rows > 0
 	return c.openSink(ctx, c.table.Name)
 }
 
 // state is what the folder of the load keeps for the one that resumes it.
 type state struct {
-	Outcome Outcome         `json:"outcome"`
-	Before  int64           `json:"table_before"`
-	Figures []table.Figures `json:"figures_before"`
+	Outcome Outcome `json:"outcome"`
+	Before  *int64  `json:"table_before"`
 }
 
 const stateFile = "checkpoint.json"
@@ -102,12 +113,13 @@ func (c *checkpoints) resume(ctx context.Context) error {
 	}
 	c.refused = *list
 	c.refused.DropAfter(refusal.Where(c.from)) // which was rolled back
-	c.receipt.Outcome, c.receipt.Before, c.receipt.Counts.TableBefore = was.Outcome, was.Figures, was.Before
 	c.receipt.ResumedFrom = c.entry.Loaded
-	if was.Outcome == Appended {
-		c.before = counted{was.Before, was.Figures}
+	if err := c.fitTable(ctx); err != nil {
+		return err
 	}
-	return c.fitTable(ctx)
+	err = c.mark(ctx)
+	c.receipt.Outcome, c.receipt.Counts.TableBefore = was.Outcome, was.Before
+	return err
 }
 
 // startOver lets a load that was interrupted before its first checkpoint use the
@@ -120,7 +132,7 @@ func (c *checkpoints) startOver(ctx context.Context) error {
 	if err != nil || !exists {
 		return err
 	}
-	rows, err := c.countRows(ctx)
+	rows, err := c.to.Count(ctx, c.table.Name)
 	if err == nil && rows == 0 {
 		plan := *c.plan
 		plan.Existing = table.Append
@@ -141,6 +153,7 @@ func (c *checkpoints) write(ctx context.Context, k *convert.Block) error {
 		head := k.Head(int(rows))
 		c.place = ledger.Place{Part: k.Part, Record: head.Numbers[rows-1]}
 		c.records += rows
+		c.note(head)
 		if err := c.sink.Write(head); err != nil {
 			return err
 		}
@@ -156,6 +169,17 @@ func (c *checkpoints) write(ctx context.Context, k *convert.Block) error {
 	return nil
 }
 
+// note keeps which rows are sent.
+func (c *checkpoints) note(k *convert.Block) {
+	for i, n := range k.Numbers {
+		row := sentRow{Where: refusal.Where{Part: k.Part, Record: n}}
+		if len(k.Hashes) > 0 {
+			row.hash = k.Hashes[i]
+		}
+		c.sent = append(c.sent, row)
+	}
+}
+
 // checkpoint commits what was sent so far and begins the next transaction.
 func (c *checkpoints) checkpoint(ctx context.Context) error {
 	if err := c.endSink(nil); err != nil {
@@ -164,6 +188,11 @@ func (c *checkpoints) checkpoint(ctx context.Context) error {
 	rejected := c.rejected + int64(c.refused.Len())
 	if c.plan.Allow.Exceeded(rejected, math.MaxInt64) { // a share is known only at the end
 		return &TooManyError{Rejected: rejected, Records: c.read, Allow: c.plan.Allow, File: c.rejects.File()}
+	}
+	if !c.atEnd {
+		if err := c.proveChunk(ctx); err != nil {
+			return err
+		}
 	}
 	if err := c.writeState(); err != nil {
 		return err
@@ -178,7 +207,30 @@ func (c *checkpoints) checkpoint(ctx context.Context) error {
 	if c.tx, err = c.to.Begin(ctx); err != nil {
 		return err
 	}
+	if !c.atEnd {
+		before := c.receipt.Counts.TableBefore
+		if err := c.mark(ctx); err != nil {
+			return err
+		}
+		c.receipt.Counts.TableBefore = before
+		c.atEnd, c.total = c.adder == nil, proof.Sum{}
+	}
 	return c.openSink(ctx, c.table.Name)
+}
+
+// proveChunk proves the rows since the last checkpoint.
+func (c *checkpoints) proveChunk(ctx context.Context) (err error) {
+	c.receipt.Differences, err = c.proveSent(ctx)
+	c.receipt.Counts.TableAfter = nil // more rows follow
+	if err == nil && len(c.receipt.Differences) > 0 {
+		err = ErrDiffers
+	}
+	return err
+}
+
+func (c *checkpoints) proveSent(ctx context.Context) ([]Difference, error) {
+	after, until := refusal.Where(c.entry.Place), refusal.Where(c.place)
+	return c.proveRows(ctx, c.chunk, func(w refusal.Where) bool { return after.Compare(w) < 0 && w.Compare(until) <= 0 })
 }
 
 // endSink ends the bulk path of a transaction.
@@ -186,6 +238,16 @@ func (c *checkpoints) endSink(abort error) error {
 	rows, refused, err := c.closeSink(abort)
 	c.loaded += rows
 	c.refused.Append(refused)
+	c.job.refused = &c.refused
+	c.chunk = proof.Sum{}
+	refused.Sort()
+	cursor := refused.Cursor(refusal.Where{})
+	for _, row := range c.sent {
+		if cursor.At(row.Where) == nil {
+			c.chunk.Add(row.hash)
+		}
+	}
+	c.sent, c.total = c.sent[:0], c.total.Plus(c.chunk)
 	return err
 }
 
@@ -204,7 +266,7 @@ func (c *checkpoints) next() ledger.Entry {
 }
 
 func (c *checkpoints) writeState() error {
-	text, err := json.Marshal(state{c.receipt.Outcome, c.receipt.Counts.TableBefore, c.before.figures})
+	text, err := json.Marshal(state{c.receipt.Outcome, c.receipt.Counts.TableBefore})
 	if err != nil {
 		return err
 	}
@@ -223,23 +285,31 @@ func (c *checkpoints) finish(_ context.Context, abort error) (int64, *refusal.Li
 	return c.loaded, &c.refused, err
 }
 
-// verify compares the columns only if no other session wrote to the table between
-// two checkpoints.
-func (c *checkpoints) verify(ctx context.Context, out *pass.Outcome) ([]Difference, error) {
-	got, err := c.queryFigures(ctx, c.table)
+// verify proves the rows since the last checkpoint. Where they cannot be distinguished,
+// the table is compared with all rows that were sent; where it has more than those,
+// row by row.
+func (c *checkpoints) verify(ctx context.Context, _ *pass.Outcome) ([]Difference, error) {
+	if !c.atEnd {
+		return c.proveSent(ctx)
+	}
+	got, err := c.sumTable(ctx, c.table)
 	if err != nil {
 		return nil, err
 	}
-	r := c.receipt
-	r.Counts.TableAfter = got.rows
-	cols := c.compared()
-	want := counted{out.Loaded, out.Figures}.plus(c.before, cols, c.to.Dialect())
-	if others := got.rows - want.rows; others > 0 {
-		r.Remarks = append(r.Remarks, fmt.Sprintf("the table has %s more than expected: another session wrote to it between two checkpoints, "+
-			"so its columns cannot be compared", rowsText(others)))
-		want.rows, cols, r.Columns, r.Verify = got.rows, nil, 0, RowsOnly
+	c.receipt.Counts.TableAfter = &got.Rows
+	want := c.total.Plus(c.before)
+	if got == want {
+		return nil, nil
 	}
-	return compare(cols, want, got), nil
+	if err := c.findDifferences(ctx, c.rowsOf(c.table, 0), nil, false); err != nil {
+		return nil, err
+	}
+	others := got.Rows - want.Rows
+	if others <= 0 || !c.receipt.RowsDiffer.Same() {
+		return compareSums(want, got), nil
+	}
+	c.receipt.Remarks = append(c.receipt.Remarks, fmt.Sprintf("the table has %s more than expected: another session, or a trigger, wrote to it between two checkpoints", rowsText(others)))
+	return nil, nil
 }
 
 func (c *checkpoints) commit(ctx context.Context) error {

@@ -99,6 +99,14 @@ func fitColumn(c *table.Column, l *database.ColumnInfo, d *dialect.Dialect) (why
 		return fmt.Sprintf("it is %s in the table; write that type in the tray, if its values can be read so", l.Native)
 	}
 	c.Name = l.Name
+	if l.AnyNumber {
+		switch {
+		case c.Type.Whole():
+			c.Type = table.Type{Kind: table.Decimal, Size: table.MaxPrecision}
+		case c.Type.Kind != table.Decimal:
+			return fmt.Sprintf("it is %s in the table; write decimal(p,s) in the tray, with the digits that its values have", l.Native)
+		}
+	}
 	if l.Type != nil && (!own || l.Type.Kind == c.Type.Kind) {
 		c.Type = *l.Type
 	}

@@ -12,6 +12,8 @@ import (
 	"ambertray/internal/ledger"
 	"ambertray/internal/note"
 	"ambertray/internal/pass"
+	"ambertray/internal/proof"
+	"ambertray/internal/refusal"
 	"ambertray/internal/reject"
 	"ambertray/internal/table"
 	"ambertray/internal/tray"
@@ -31,7 +33,11 @@ type job struct {
 	dir      string // the folder of the load
 	rejects  rejects
 	receipt  *Receipt
-	before   counted          // rows that are in the table and stay
+	adder    database.Adder   // distinguishes the rows of the load from those that were there, or nil
+	hash     proof.RowHash    // of the rows, nil where they are only counted
+	summer   database.Summer  // sums them on the server by that hash, or nil
+	before   proof.Sum        // of rows that were there and cannot be distinguished
+	refused  *refusal.List    // by the server
 	storage  database.Storage // of an existing table
 	doubt    *doubt           // nil unless the table is on several servers
 	// undoSchema drops the schema that was created, where a rollback does not.
@@ -67,32 +73,6 @@ func (j *job) phase(name string, f func() error) error {
 	return err
 }
 
-// countRows counts the rows of the table.
-func (j *job) countRows(ctx context.Context) (int64, error) {
-	rows, _, err := j.to.Figures(ctx, &table.Table{Name: j.table.Name})
-	return rows, err
-}
-
-// queryFigures queries the rows of a table and, unless only those are verified, the
-// figures of its columns.
-func (j *job) queryFigures(ctx context.Context, t *table.Table) (c counted, err error) {
-	if j.Verify == RowsOnly {
-		t = &table.Table{Name: t.Name}
-	}
-	c.rows, c.figures, err = j.to.Figures(ctx, t)
-	return c, err
-}
-
-// compared returns the columns whose figures are compared, and counts them.
-func (j *job) compared() []table.Column {
-	cols := j.table.Loaded()
-	if j.Verify == RowsOnly {
-		cols = nil
-	}
-	j.receipt.Columns = len(cols)
-	return cols
-}
-
 // count enters into the receipt what was read and what became of it.
 func (j *job) count(out *pass.Outcome, rows int64) {
 	r := j.receipt
@@ -101,6 +81,7 @@ func (j *job) count(out *pass.Outcome, rows int64) {
 		if p.LeftOut {
 			continue
 		}
+		r.Controls = append(r.Controls, p.Controls...)
 		r.Source = append(r.Source, Part{
 			Source: p.Name, Sheet: p.SheetName(), Bytes: p.Bytes, SHA256: p.SHA256, Content: p.Content, textBytes: p.TextBytes,
 			Read: p.Read, Loaded: p.Loaded, Rejected: p.Rejected,
@@ -114,6 +95,12 @@ func (j *job) count(out *pass.Outcome, rows int64) {
 	}
 	r.Counts.Read, r.Counts.Loaded, r.Counts.Rejected, r.Counts.Skipped = out.Read(), rows, out.Rejects.Total(), out.Skipped.Total()
 	r.Skipped = out.Skipped
+	if j.Verify != RowsOnly {
+		list := out.Totals.Figures()
+		for i, c := range j.table.Loaded() {
+			r.Columns = append(r.Columns, ColumnFigures{c.Name, list[i]})
+		}
+	}
 	r.Rejects.ByReason = out.Rejects.Groups()
 	if r.Counts.Rejected > 0 {
 		r.Rejects.File = new(j.rejects.File())
@@ -149,7 +136,7 @@ func (j *job) analyze(ctx context.Context) {
 	if !ok {
 		return
 	}
-	if err := to.Analyze(ctx, j.table.Name); err != nil {
+	if err := to.Analyze(ctx, j.table.Name, j.receipt.Counts.Loaded); err != nil {
 		j.receipt.Remarks = append(j.receipt.Remarks, "the server's statistics of the table could not be refreshed: "+err.Error())
 	}
 }

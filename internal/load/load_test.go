@@ -11,22 +11,24 @@ import (
 	"ambertray/internal/database"
 	"ambertray/internal/database/sqlite"
 	"ambertray/internal/dialect"
+	"ambertray/internal/differ"
 	"ambertray/internal/load"
 	"ambertray/internal/source"
 	"ambertray/internal/survey"
 	"ambertray/internal/table"
+	"ambertray/internal/value"
 )
 
-// forgetful is a database that lost a value on the way.
+// forgetful is a database that loses a value on the way.
 type forgetful struct{ *sqlite.Target }
 
-func (f forgetful) Figures(ctx context.Context, t *table.Table) (int64, []table.Figures, error) {
-	rows, figures, err := f.Target.Figures(ctx, t)
-	if err == nil {
-		figures[1].Nulls++
-		figures[1].Sum = "0"
-	}
-	return rows, figures, err
+func (f forgetful) Rows(ctx context.Context, t *table.Table, each database.EachRow) error {
+	return f.Target.Rows(ctx, t, func(row []value.Value) error {
+		if row[0].Int == 2 {
+			row[1].Null = true
+		}
+		return each(row)
+	})
 }
 
 // TestDifference rolls back and names both figures when the table is not what
@@ -44,10 +46,13 @@ func TestDifference(t *testing.T) {
 	receipt, err := load.Run(context.Background(), tr, &source.Opener{}, forgetful{db}, load.Options{})
 	require.ErrorIs(t, err, load.ErrDiffers)
 	require.False(t, receipt.Verified)
-	require.Equal(t, []load.Difference{
-		{Column: "name", Figure: "nulls", Source: "0", Table: "1"},
-		{Column: "name", Figure: "sum", Source: "6", Table: "0"},
-	}, receipt.Differences)
+	require.Len(t, receipt.Differences, 1)
+	named := differ.Difference{Kind: differ.Changed, Key: "2", Source: file, Line: 3, Column: "name", InSource: "'bee'", InTable: "NULL"}
+	path := filepath.Join(tr.Dir, "loads", "0001", "differences.csv")
+	require.Equal(t, &differ.Result{Changed: 1, Columns: []differ.ColumnCount{{Column: "name", Rows: 1}}, First: []differ.Difference{named}, File: &path}, receipt.RowsDiffer)
+	listed, err := os.ReadFile(path)
+	require.NoError(t, err)
+	require.Equal(t, "difference,key,source,line,column,in_source,in_table\nchanged,2,"+file+",3,name,'bee',NULL\n", string(listed))
 	kept, err := load.ReadReceipt(filepath.Join(tr.Dir, "loads", "0001"))
 	require.NoError(t, err)
 	require.Equal(t, receipt.Differences, kept.Differences)

@@ -7,6 +7,8 @@ import (
 	"io/fs"
 	"path/filepath"
 
+	"github.com/gofrs/flock"
+
 	"ambertray/internal/database"
 	"ambertray/internal/ledger"
 	"ambertray/internal/pass"
@@ -19,6 +21,8 @@ import (
 var (
 	// ErrNoRejects is returned when there is nothing to mend.
 	ErrNoRejects = errors.New("no rejects")
+	// ErrMending is returned while another program mends the same load.
+	ErrMending = errors.New("another program is mending it")
 	// ErrHalfMended is returned when an interrupted mend has left files behind,
 	// and no ledger says whether it was committed.
 	ErrHalfMended = errors.New("a mend was interrupted, and without a ledger it is not known whether its rows are in the table")
@@ -35,6 +39,11 @@ func Mend(ctx context.Context, t *tray.Tray, id string, from *source.Opener, to 
 	if err != nil {
 		return nil, err
 	}
+	unlock, err := lockMend(dir)
+	if err != nil {
+		return nil, fmt.Errorf("load %s of %s: %w", id, t.Dir, err)
+	}
+	defer unlock()
 	plan := first.plan(t)
 	plan.Allow = table.Allowance{}
 	if plan.Existing != table.Merge {
@@ -59,6 +68,21 @@ func Mend(ctx context.Context, t *tray.Tray, id string, from *source.Opener, to 
 	}
 	j.receipt.Rejects.File = &path
 	return j.receipt, j.receipt.write(dir, mendReceipt)
+}
+
+// lockMend keeps other mends off the files of a load, whatever their targets: the
+// lock of the table excludes only those into the same one. The operating system
+// releases it when the program ends, so the file that bears it stays.
+func lockMend(dir string) (unlock func() error, err error) {
+	l := flock.New(filepath.Join(dir, "mending.lock"))
+	locked, err := l.TryLock()
+	if err != nil {
+		return nil, err
+	}
+	if !locked {
+		return nil, ErrMending
+	}
+	return l.Unlock, nil
 }
 
 // mendReceipt is the name of the receipt of the last mend of a load.

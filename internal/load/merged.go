@@ -37,7 +37,7 @@ func (m *merged) prepare(ctx context.Context) (err error) {
 		return fmt.Errorf("table %s: %w", m.table.Name, ErrNoKey)
 	}
 	m.receipt.Outcome = Merged
-	if m.receipt.Counts.TableBefore, err = m.countRows(ctx); err != nil {
+	if err := m.countBefore(ctx); err != nil {
 		return err
 	}
 	m.merging, err = database.Require[database.StagingTx](m.to, m.tx, "merging rows")
@@ -75,24 +75,33 @@ func (m *merged) finish(ctx context.Context, abort error) (rows int64, refused *
 	return m.done.Rows(), refused, nil
 }
 
-// verify checks that the staging table has the figures of the source, that the
+// verify checks that the staging table has the rows of the source, that the
 // table has every row of it, and that the table has grown by what is new.
 func (m *merged) verify(ctx context.Context, out *pass.Outcome) ([]Difference, error) {
 	stage := *m.table
 	stage.Name = stageName
-	got, err := m.queryFigures(ctx, &stage)
+	want := expected(out)
+	got, err := m.sumTable(ctx, &stage)
 	if err != nil {
 		return nil, err
 	}
-	differences := compare(m.compared(), counted{out.Loaded, out.Figures}, got)
+	var differences []Difference
+	if got != want {
+		differences = compareSums(want, got)
+		if err := m.findDifferences(ctx, m.rowsOf(&stage, 0), nil, true); err != nil {
+			return nil, err
+		}
+	}
 	r := m.receipt
-	if r.Counts.TableAfter, err = m.countRows(ctx); err != nil {
+	after, err := m.to.Count(ctx, m.table.Name)
+	if err != nil {
 		return nil, err
 	}
+	r.Counts.TableAfter = &after
 	for _, d := range []struct {
 		figure    string
 		want, got int64
-	}{{"rows", r.Counts.TableBefore + m.done.Inserted, r.Counts.TableAfter}, {"rows that agree", m.done.Rows(), m.done.Agree}} {
+	}{{"rows", *r.Counts.TableBefore + m.done.Inserted, after}, {"rows that agree", m.done.Rows(), m.done.Agree}} {
 		if d.want != d.got {
 			differences = append(differences, Difference{Figure: d.figure, Source: fmt.Sprint(d.want), Table: fmt.Sprint(d.got)})
 		}

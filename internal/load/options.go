@@ -28,6 +28,7 @@ type Options struct {
 
 	NoLedger bool // neither look into the ledger nor write it
 	Verify   Depth
+	Rows     int   // how many of the first rows are shown, as the table has them
 	Every    int64 // commit every N records, or 0 for one transaction
 	Progress func(pass.Progress)
 	Notes    []note.Note // of the survey by which the plan was drafted
@@ -36,16 +37,16 @@ type Options struct {
 // Depth is how much of the table is verified.
 type Depth string
 
-// EveryColumn compares the figures of every column, RowsOnly the numbers of rows.
+// EveryRow proves each row of the load, RowsOnly counts them.
 const (
-	EveryColumn Depth = "full"
-	RowsOnly    Depth = "counts"
+	EveryRow Depth = "rows"
+	RowsOnly Depth = "counts"
 )
 
 // Set implements pflag.Value.
 func (d *Depth) Set(word string) error {
-	if *d = Depth(word); *d != EveryColumn && *d != RowsOnly {
-		return errors.New("write full or counts")
+	if *d = Depth(word); *d != EveryRow && *d != RowsOnly {
+		return errors.New("write rows or counts")
 	}
 	return nil
 }

@@ -9,8 +9,10 @@ import (
 	"time"
 
 	"ambertray/internal/database"
+	"ambertray/internal/differ"
 	"ambertray/internal/ledger"
 	"ambertray/internal/note"
+	"ambertray/internal/pass"
 	"ambertray/internal/publish"
 	"ambertray/internal/record"
 	"ambertray/internal/reject"
@@ -48,11 +50,13 @@ type Receipt struct {
 	Notes       []note.Note      `json:"notes"`        // on the data
 	Phases      []Phase          `json:"phases"`
 
-	Columns  int             `json:"columns"`        // of the table that were compared
-	Before   []table.Figures `json:"figures_before"` // of the rows that were in the table and stay
-	Headings []string        `json:"headings"`       // of the source
-	Layout   source.Layout   `json:"layout"`
-	Skipped  record.Skipped  `json:"skipped"` // rows by the rule that left them out
+	RowsDiffer *differ.Result  `json:"rows_differ"` // null unless rows differ
+	Rows       []ShownRow      `json:"rows"`        // the first ones, as the table has them, if they were asked for
+	Controls   []pass.Control  `json:"controls"`    // what the source states below its records
+	Columns    []ColumnFigures `json:"columns"`     // of the table, as the source has them
+	Headings   []string        `json:"headings"`    // of the source
+	Layout     source.Layout   `json:"layout"`
+	Skipped    record.Skipped  `json:"skipped"` // rows by the rule that left them out
 }
 
 // Part is one file or sheet of the source.
@@ -86,14 +90,37 @@ type LoadedPart struct {
 	part int
 }
 
+// Difference is a number that is one thing in the source and another in the table.
+type Difference struct {
+	Figure string `json:"figure"` // what is counted: rows, records
+	Source string `json:"source"`
+	Table  string `json:"table"`
+}
+
+// ShownRow is a row of the source and what the table has of it.
+type ShownRow struct {
+	Source  string   `json:"source"` // the file or sheet
+	Line    int64    `json:"line"`
+	Text    string   `json:"text"`     // of the line
+	InTable []string `json:"in_table"` // the values in the table, null if it lacks the row
+}
+
+// ColumnFigures are the figures of the values that were loaded into a column.
+type ColumnFigures struct {
+	Name string `json:"name"`
+	table.Figures
+}
+
 // Counts add up: Read = Loaded + Rejected + Skipped.
 type Counts struct {
-	Read        int64 `json:"read"`
-	Loaded      int64 `json:"loaded"`
-	Rejected    int64 `json:"rejected"`
-	Skipped     int64 `json:"skipped"`
-	TableBefore int64 `json:"table_before"`
-	TableAfter  int64 `json:"table_after"`
+	Read     int64 `json:"read"`
+	Loaded   int64 `json:"loaded"`
+	Rejected int64 `json:"rejected"`
+	Skipped  int64 `json:"skipped"`
+	// TableBefore and TableAfter are the rows of the table, null where only those of
+	// the load were examined.
+	TableBefore *int64 `json:"table_before"`
+	TableAfter  *int64 `json:"table_after"`
 }
 
 // Rejects says where the rejected records are and why.
@@ -113,9 +140,9 @@ type Phase struct {
 func newReceipt(t *tray.Tray, plan *table.Table, to database.Target, headings []string, o Options) *Receipt {
 	return &Receipt{
 		Started: time.Now().UTC().Truncate(time.Microsecond), Tray: t.Dir, Target: to.Name(), Table: plan.Name, Existing: plan.Existing.String(), ByPosition: plan.ByPosition,
-		Verify: cmp.Or(o.Verify, EveryColumn), Layout: t.Layout, Headings: headings, Differences: []Difference{}, Remarks: []string{},
-		LeftOut: []LoadedPart{},
-		Notes:   append([]note.Note{}, o.Notes...),
+		Verify: cmp.Or(o.Verify, EveryRow), Layout: t.Layout, Headings: headings, Differences: []Difference{}, Remarks: []string{},
+		LeftOut: []LoadedPart{}, Columns: []ColumnFigures{}, Controls: []pass.Control{}, Rows: []ShownRow{},
+		Notes: append([]note.Note{}, o.Notes...),
 	}
 }
 

@@ -147,6 +147,9 @@ func (j *job) transact(ctx context.Context, begin func(context.Context) (way, er
 	if err := j.phase("verify", func() error { return j.prove(ctx, w, out) }); err != nil {
 		return w, err
 	}
+	if err := j.show(ctx); err != nil {
+		return w, err
+	}
 	// What is interrupted in the middle of a commit may be committed, and nobody
 	// would know.
 	if err := j.phase("commit", func() error { return w.commit(context.WithoutCancel(ctx)) }); err != nil {

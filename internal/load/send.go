@@ -13,13 +13,15 @@ import (
 
 // send reads every record and hands it to the table or to the rejects.
 func (j *job) send(ctx context.Context, w way) (*pass.Outcome, error) {
+	encoder := j.sink.Encoder()
 	out, err := j.pass.Run(ctx, pass.Options{
 		Dialect:   j.to.Dialect(),
 		Load:      j.receipt.Load,
 		Table:     j.table,
-		Encoder:   j.sink.Encoder(),
+		Encoder:   encoder,
 		Progress:  j.Progress,
 		NoFigures: j.Verify == RowsOnly,
+		Hash:      j.hash,
 		Block: func(k *convert.Block) error {
 			err := j.rejects.Write(k.Rejects...)
 			if err != nil {
@@ -36,8 +38,9 @@ func (j *job) send(ctx context.Context, w way) (*pass.Outcome, error) {
 	if err != nil {
 		return nil, err
 	}
+	j.refused = refused
 	if refused.Len() > 0 {
-		out, err = j.readAgain(ctx, out, refused)
+		out, err = j.readAgain(ctx, out, refused, encoder)
 		if err == nil {
 			err = j.rejects.KeepRefused(refused)
 		}
@@ -54,6 +57,9 @@ func (j *job) openSink(ctx context.Context, tableName string) (err error) {
 	into := *j.table
 	if into.Name != tableName {
 		into.Name, into.Key = tableName, nil
+	}
+	if err := j.chooseHash(ctx); err != nil {
+		return err
 	}
 	j.sink, err = j.tx.Load(ctx, &into)
 	return err
@@ -79,9 +85,9 @@ func (j *job) closeSink(abort error) (rows int64, refused *refusal.List, err err
 
 // readAgain reads the source again because of rows that the server refused: only
 // now is it known that they belong to the rejects and not to the figures.
-func (j *job) readAgain(ctx context.Context, first *pass.Outcome, refused *refusal.List) (*pass.Outcome, error) {
+func (j *job) readAgain(ctx context.Context, first *pass.Outcome, refused *refusal.List, encoder convert.Encoder) (*pass.Outcome, error) {
 	o := pass.Options{
-		Dialect: j.to.Dialect(), Load: j.receipt.Load, Table: j.table, Refused: refused, Progress: j.Progress, NoFigures: j.Verify == RowsOnly,
+		Dialect: j.to.Dialect(), Load: j.receipt.Load, Table: j.table, Refused: refused, Progress: j.Progress, NoFigures: j.Verify == RowsOnly, Hash: j.hash, Encoder: encoder,
 		Block: func(k *convert.Block) error { return j.rejects.Write(k.Rejects...) },
 	}
 	var err error

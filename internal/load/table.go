@@ -25,10 +25,11 @@ func (j *job) openTable(ctx context.Context, checkpoints bool) error {
 	how := database.Creation{Whole: checkpoints, NoLedger: j.NoLedger}
 	if !exists || mode == table.Refuse {
 		j.receipt.Outcome = Created
+		j.receipt.Counts.TableBefore = new(int64)
 		return j.tx.Create(ctx, j.table, how)
 	}
 	if mode == table.Rebuild {
-		if j.receipt.Counts.TableBefore, err = j.countRows(ctx); err != nil {
+		if err := j.countBefore(ctx); err != nil {
 			return err
 		}
 		if err := j.checkDependents(ctx); err != nil {
@@ -40,22 +41,26 @@ func (j *job) openTable(ctx context.Context, checkpoints bool) error {
 	if err := j.openExisting(ctx, checkpoints); err != nil {
 		return err
 	}
-	before, err := j.queryFigures(ctx, j.table)
-	if err != nil {
-		return err
-	}
-	j.receipt.Counts.TableBefore = before.rows
 	if mode == table.Empty {
 		j.receipt.Outcome = Emptied
+		if err := j.countBefore(ctx); err != nil {
+			return err
+		}
 		tx, err := database.Require[database.Emptier](j.to, j.tx, "emptying a table")
 		if err != nil {
 			return err
 		}
 		return tx.Empty(ctx, j.table)
 	}
-	j.before, j.receipt.Before = before, before.figures
 	j.receipt.Outcome = Appended
-	return nil
+	return j.mark(ctx)
+}
+
+// countBefore counts the rows of the table.
+func (j *job) countBefore(ctx context.Context) error {
+	rows, err := j.to.Count(ctx, j.table.Name)
+	j.receipt.Counts.TableBefore = &rows
+	return err
 }
 
 // openExisting checks that rows can be sent to an existing table.

@@ -1,106 +1,221 @@
 package load
 
 import (
+	"cmp"
 	"context"
 	"errors"
-	"fmt"
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
+	"strconv"
 
 	"ambertray/internal/database"
+	"ambertray/internal/differ"
+	"ambertray/internal/figures"
 	"ambertray/internal/pass"
+	"ambertray/internal/proof"
 	"ambertray/internal/refusal"
 	"ambertray/internal/reject"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
 	"ambertray/internal/tray"
+	"ambertray/internal/value"
 )
 
 // Verification is what holding a table against its source has shown.
 type Verification struct {
-	Tray        string       `json:"tray"`
-	Target      string       `json:"target"`
-	Table       string       `json:"table"`
-	Read        int64        `json:"read"`
-	Convertible int64        `json:"would_load"`
-	Rejected    int64        `json:"would_reject"`
-	Skipped     int64        `json:"skipped"`
-	Rows        int64        `json:"table_rows"`
-	Before      int64        `json:"table_before"` // rows that were there before the load
-	Mended      int64        `json:"mended"`       // records that were corrected and loaded later
-	Verified    bool         `json:"verified"`
-	Differences []Difference `json:"differences"`
-	Parts       []PartRows   `json:"parts"`
-	Columns     []Compared   `json:"columns"`
+	Tray        string         `json:"tray"`
+	Target      string         `json:"target"`
+	Table       string         `json:"table"`
+	Read        int64          `json:"read"`
+	Convertible int64          `json:"would_load"`
+	Rejected    int64          `json:"would_reject"`
+	Skipped     int64          `json:"skipped"`
+	Rows        int64          `json:"table_rows"`
+	Elsewhere   int64          `json:"elsewhere"`    // rows of the table that are not of the source
+	Copies      int64          `json:"copies"`       // rows that are there more often than in the source
+	Mended      int64          `json:"mended"`       // records that were corrected and loaded later
+	NotCompared []string       `json:"not_compared"` // headings of the source that the table has no column for
+	Verified    bool           `json:"verified"`
+	Differences []Difference   `json:"differences"`
+	RowsDiffer  *differ.Result `json:"rows_differ"` // null unless rows differ
+	FirstRows   []ShownRow     `json:"rows"`
+	Controls    []pass.Control `json:"controls"`
+	Layout      source.Layout  `json:"-"`
+	Parts       []PartRows     `json:"parts"`
+	Columns     []Compared     `json:"columns"`
 }
 
-// Compared is one column and its figures on both sides.
+// Compared is one column with its figures: those of the rows that the source gives
+// and, if they were asked for, those of all rows of the table.
 type Compared struct {
-	Name   string        `json:"name"`
-	Agrees bool          `json:"agrees"`
-	Source table.Figures `json:"source"`
-	Table  table.Figures `json:"table"`
+	Name   string         `json:"name"`
+	Source table.Figures  `json:"source"`
+	Table  *table.Figures `json:"table"`
 }
 
-// ErrMerged is returned for a load of which the table has more than the source
-// can show.
-var ErrMerged = errors.New("its rows were merged into existing rows, and the table's figures are those of all rows")
+// VerifyOptions say how a table is verified.
+type VerifyOptions struct {
+	Whole   bool // rows of the table that are not of the source are differences
+	Figures bool // the figures of the table's columns are wanted
+	Rows    int  // how many of the first rows are shown, as the table has them
+	// File names the differences; "" is a file in the folder of the last load.
+	File     string
+	Progress func(pass.Progress)
+}
 
-// Verify reads the source of the tray again and compares the table with it: the
-// rows of the last load, with what was mended of it, and those that were there
-// before. It changes nothing.
-func Verify(ctx context.Context, t *tray.Tray, from *source.Opener, to database.Target, progress func(pass.Progress)) (*Verification, error) {
+// Verify reads the source of the tray again and compares the table with it, row by
+// row: the rows of the last load, with what was mended of it. It changes nothing in
+// the database; differences are named in a file in the folder of the load.
+func Verify(ctx context.Context, t *tray.Tray, from *source.Opener, to database.Target, o VerifyOptions) (*Verification, error) {
 	last, err := readLast(t)
 	if err != nil {
 		return nil, err
-	}
-	if last.receipt != nil && last.receipt.Outcome == Merged {
-		return nil, fmt.Errorf("load %s: %w", last.id, ErrMerged)
 	}
 	plan, err := last.fit(ctx, t, to)
 	if err != nil {
 		return nil, err
 	}
-	got := counted{}
-	if got.rows, got.figures, err = to.Figures(ctx, plan); err != nil {
-		return nil, err
-	}
-	p, err := pass.Open(ctx, t, from)
+	release, err := database.Snapshot(ctx, to)
 	if err != nil {
 		return nil, err
 	}
-	defer p.Close()
-	o := pass.Options{Dialect: to.Dialect(), Table: plan, Load: last.id, Refused: last.refused, Progress: progress}
-	out, err := p.Run(ctx, o)
-	if err != nil {
+	defer release()
+	v := &Verification{Tray: t.Dir, Layout: t.Layout, Target: to.Name(), Table: plan.Name, Differences: []Difference{}, Controls: []pass.Control{}, NotCompared: []string{}}
+	w := &verifying{Verification: v, to: to, plan: plan, last: last, hash: rowHash(plan, to.Dialect()), options: o}
+	if err := w.readTable(ctx); err != nil {
 		return nil, err
 	}
-	mended, err := last.mended(ctx, t, from, o)
-	if err != nil {
+	if err := w.readSource(ctx, t, from); err != nil {
 		return nil, err
 	}
-	cols := plan.Loaded()
-	if last.before.rows > 0 && last.before.figures == nil { // that load has counted rows only
-		cols = nil
+	if v.FirstRows, err = showRows(ctx, o.Rows, w.sources[0], plan, to.Dialect(), allRows(to, plan)); err != nil {
+		return nil, err
 	}
-	want := counted{out.Loaded, out.Figures}.plus(mended.counted, cols, to.Dialect()).plus(last.before, cols, to.Dialect())
-	v := &Verification{
-		Tray: t.Dir, Target: to.Name(), Table: plan.Name, Rows: got.rows, Before: last.before.rows, Mended: mended.rows,
-		Read: out.Read(), Convertible: out.Loaded + mended.rows, Rejected: out.Rejects.Total() - mended.rows, Skipped: out.Skipped.Total(),
-		Parts: partsOf(out, mended.parts), Differences: compare(cols, want, got),
+	if w.source != w.table {
+		if err := w.findDifferences(ctx); err != nil {
+			return nil, err
+		}
 	}
-	if len(v.Parts) > 1 && v.Before == 0 {
+	if len(v.Parts) > 1 && v.Elsewhere == 0 {
 		if err := countParts(ctx, to, plan, v.Parts); err != nil {
 			return nil, err
 		}
 		v.Differences = append(v.Differences, compareParts(v.Parts)...)
 	}
-	v.Verified = len(v.Differences) == 0
-	for i, c := range cols {
-		v.Columns = append(v.Columns, Compared{c.Name, want.figures[i] == got.figures[i], want.figures[i], got.figures[i]})
-	}
+	v.Verified = len(v.Differences) == 0 && v.RowsDiffer == nil
 	return v, nil
+}
+
+// verifying is the state of a verification.
+type verifying struct {
+	*Verification
+	to            database.Target
+	plan          *table.Table
+	last          *lastLoad
+	hash          proof.RowHash
+	options       VerifyOptions
+	sources       []sourceRows
+	source, table proof.Sum
+	figures       []table.Figures // of the table, if they are wanted
+}
+
+// readTable sums the rows of the table.
+func (w *verifying) readTable(ctx context.Context) (err error) {
+	var totals *figures.Totals
+	if w.options.Figures {
+		totals = figures.NewTotals(storedTypes(w.plan, w.to.Dialect()))
+	}
+	err = w.to.Rows(ctx, w.plan, func(row []value.Value) error {
+		w.table.Add(w.hash(row, nil))
+		if totals != nil {
+			totals.Row(row)
+		}
+		return nil
+	})
+	w.Rows = w.table.Rows
+	if totals != nil {
+		w.figures = totals.Figures()
+	}
+	return err
+}
+
+// readSource sums the rows that the source gives, and what was mended of it.
+func (w *verifying) readSource(ctx context.Context, t *tray.Tray, from *source.Opener) error {
+	o := pass.Options{Dialect: w.to.Dialect(), Table: w.plan, Load: w.last.id, Refused: w.last.refused, Progress: w.options.Progress, Hash: w.hash}
+	open := func(ctx context.Context) (*pass.Pass, error) { return pass.Open(ctx, t, from) }
+	p, err := open(ctx)
+	if err != nil {
+		return err
+	}
+	defer p.Close()
+	out, err := p.Run(ctx, o)
+	if err != nil {
+		return err
+	}
+	w.sources = []sourceRows{{open, o, nil}}
+	totals := out.Totals
+	mended, err := w.last.mended(ctx, t, from, o)
+	if err != nil {
+		return err
+	}
+	if mended.out != nil {
+		totals.Add(mended.out.Totals)
+		w.sources = append(w.sources, mended.rows)
+		w.Mended = mended.out.Loaded
+		w.source = expected(mended.out)
+	}
+	w.source = w.source.Plus(expected(out))
+	w.Read, w.Convertible, w.Rejected, w.Skipped = out.Read(), out.Loaded+w.Mended, out.Rejects.Total()-w.Mended, out.Skipped.Total()
+	w.Parts = partsOf(out, mended.parts)
+	for i := range out.Parts {
+		w.Controls = append(w.Controls, out.Parts[i].Controls...)
+	}
+	if mended.out != nil && len(out.Parts) == 1 {
+		w.addMended(mended.out)
+	}
+	for i, f := range totals.Figures() {
+		c := Compared{Name: w.plan.Loaded()[i].Name, Source: f}
+		if w.figures != nil {
+			c.Table = &w.figures[i]
+		}
+		w.Columns = append(w.Columns, c)
+	}
+	return nil
+}
+
+// addMended adds what was mended to what is loaded of each total. Of several parts it
+// is not known which of them it belongs to.
+func (w *verifying) addMended(out *pass.Outcome) {
+	sums := out.Totals.Figures()
+	for i := range w.Controls {
+		c := &w.Controls[i]
+		if c.Column == "" {
+			c.Loaded = figures.AddSums(c.Loaded, strconv.FormatInt(out.Loaded, 10))
+			continue
+		}
+		at := slices.IndexFunc(w.plan.Loaded(), func(col table.Column) bool { return col.Name == c.Column })
+		c.Loaded = figures.AddSums(c.Loaded, sums[at].Sum)
+	}
+}
+
+// findDifferences compares row by row. Rows that are not of the source are as a rule
+// those of other loads.
+func (w *verifying) findDifferences(ctx context.Context) error {
+	c := &comparison{
+		plan: w.plan, dialect: w.to.Dialect(), sources: w.sources, path: cmp.Or(w.options.File, filepath.Join(w.last.dir, differencesFile)), extras: w.options.Whole,
+		read: allRows(w.to, w.plan),
+	}
+	found, err := c.find(ctx)
+	if err != nil {
+		return err
+	}
+	w.Elsewhere, w.Copies = found.Others, found.Copies
+	if !found.Same() {
+		w.RowsDiffer = found
+	}
+	return nil
 }
 
 // lastLoad is what the last load of a tray has left, if there was one.
@@ -108,11 +223,10 @@ type lastLoad struct {
 	id, dir string
 	receipt *Receipt // nil without one
 	refused *refusal.List
-	before  counted
 }
 
 func readLast(t *tray.Tray) (*lastLoad, error) {
-	l := &lastLoad{id: t.NextLoad()}
+	l := &lastLoad{id: t.NextLoad(), dir: t.Dir}
 	id, dir, err := t.LastLoad()
 	if errors.Is(err, fs.ErrNotExist) {
 		return l, nil
@@ -128,9 +242,6 @@ func readLast(t *tray.Tray) (*lastLoad, error) {
 	}
 	if err != nil {
 		return nil, err
-	}
-	if l.receipt.Outcome == Appended {
-		l.before = counted{l.receipt.Counts.TableBefore, l.receipt.Before}
 	}
 	l.refused, err = readRefused(dir)
 	return l, err
@@ -158,7 +269,8 @@ func (l *lastLoad) fit(ctx context.Context, t *tray.Tray, to database.Target) (*
 
 // mendedRows is what was corrected and loaded of the rejects of a load.
 type mendedRows struct {
-	counted
+	rows  sourceRows
+	out   *pass.Outcome    // nil if nothing was mended
 	parts map[string]int64 // by the name of the part
 }
 
@@ -167,18 +279,20 @@ func (l *lastLoad) mended(ctx context.Context, t *tray.Tray, from *source.Opener
 	if _, err := os.Stat(path); l.receipt == nil || errors.Is(err, fs.ErrNotExist) {
 		return m, nil
 	}
-	p, err := pass.OpenKept(ctx, t, from, path, l.receipt.Headings)
+	o.Refused = nil
+	m.rows = sourceRows{func(ctx context.Context) (*pass.Pass, error) {
+		return pass.OpenKept(ctx, t, from, path, l.receipt.Headings)
+	}, o, nil}
+	p, err := m.rows.open(ctx)
 	if err != nil {
 		return m, err
 	}
 	defer p.Close()
-	o.Refused = nil
-	out, err := p.Run(ctx, o)
-	if err != nil {
+	if m.out, err = p.Run(ctx, o); err != nil {
 		return m, err
 	}
-	m.counted, m.parts = counted{out.Loaded, out.Figures}, map[string]int64{}
-	again, err := pass.OpenKept(ctx, t, from, path, l.receipt.Headings)
+	m.parts = map[string]int64{}
+	again, err := m.rows.open(ctx)
 	if err != nil {
 		return m, err
 	}

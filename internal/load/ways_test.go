@@ -13,12 +13,14 @@ import (
 	"ambertray/internal/database"
 	"ambertray/internal/database/sqlite"
 	"ambertray/internal/databasetest"
+	"ambertray/internal/differ"
 	"ambertray/internal/ledger"
 	"ambertray/internal/load"
 	"ambertray/internal/pass"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
 	"ambertray/internal/tray"
+	"ambertray/internal/value"
 )
 
 // desk is a database and what the tests load into it: a table called find with a
@@ -85,14 +87,14 @@ func TestWhole(t *testing.T) {
 		counts   load.Counts
 		rows     string
 	}{
-		{table.Refuse, "1,ant 2,bee 2,cat 3,grasshopper", load.Created, load.Counts{Read: 4, Loaded: 2, Rejected: 2, TableAfter: 2}, "1 ant, 2 bee"},
-		{table.Append, "2,dog 4,", load.Appended, load.Counts{Read: 2, Loaded: 1, Rejected: 1, TableBefore: 2, TableAfter: 3}, "1 ant, 2 bee, 4 -"},
-		{table.Empty, "4,eel x,fly", load.Emptied, load.Counts{Read: 2, Loaded: 1, Rejected: 1, TableBefore: 3, TableAfter: 1}, "4 eel"},
-		{table.Rebuild, "5,gnu", load.Rebuilt, load.Counts{Read: 1, Loaded: 1, TableBefore: 1, TableAfter: 1}, "5 gnu"},
+		{table.Refuse, "1,ant 2,bee 2,cat 3,grasshopper", load.Created, load.Counts{Read: 4, Loaded: 2, Rejected: 2}, "1 ant, 2 bee"},
+		{table.Append, "2,dog 4,", load.Appended, load.Counts{Read: 2, Loaded: 1, Rejected: 1}, "1 ant, 2 bee, 4 -"},
+		{table.Empty, "4,eel x,fly", load.Emptied, load.Counts{Read: 2, Loaded: 1, Rejected: 1}, "4 eel"},
+		{table.Rebuild, "5,gnu", load.Rebuilt, load.Counts{Read: 1, Loaded: 1}, "5 gnu"},
 	} {
 		r := d.loads(c.existing, c.records)
 		require.Equal(t, c.outcome, r.Outcome)
-		require.Equal(t, c.counts, r.Counts)
+		require.Equal(t, c.counts, counts(r))
 		require.Equal(t, c.rows, d.rows())
 		require.Equal(t, c.counts.Rejected > 0, r.Rejects.File != nil)
 	}
@@ -182,9 +184,11 @@ func TestCheckpoints(t *testing.T) {
 
 	r, err := d.load(d.plan(table.Refuse, "1,ant 2,bee 3,cat x,dog 5,eel 5,fly"), load.Options{Every: 2})
 	require.NoError(t, err)
-	require.Equal(t, load.Counts{Read: 6, Loaded: 4, Rejected: 2, TableAfter: 4}, r.Counts)
+	require.Equal(t, load.Counts{Read: 6, Loaded: 4, Rejected: 2}, counts(r))
+	require.Nil(t, r.Counts.TableAfter, "the rows of the table at the first checkpoint are not those at the end")
 
 	d.exec("CREATE TABLE other (no bigint, name text)")
+	d.exec("CREATE TRIGGER again AFTER INSERT ON other WHEN new.no = 1 BEGIN INSERT INTO other VALUES (2, 'x'); END")
 	tr := d.plan(table.Append, strings.TrimSpace(records.String()))
 	tr.Table.Name, tr.Table.Key = "other", nil
 	ctx, o := interrupting(1000)
@@ -197,11 +201,16 @@ func TestCheckpoints(t *testing.T) {
 	_, err = d.load(other, load.Options{})
 	var otherTray *load.OtherTrayError
 	require.ErrorAs(t, err, &otherTray)
-	d.exec("INSERT INTO other VALUES (1, 'x')")
+	d.exec("INSERT INTO other VALUES (3, 'x')")
 	r, err = d.load(tr, load.Options{}) // which resumes without being asked to
 	require.NoError(t, err)
 	require.Equal(t, partial.Entry.Loaded, r.ResumedFrom)
-	require.Equal(t, load.Counts{Read: 400_000, Loaded: 400_000, TableAfter: 400_001}, r.Counts)
+	require.Equal(t, load.Counts{Read: 400_000, Loaded: 400_000}, counts(r))
+	require.Empty(t, r.Remarks, "what others wrote before is not among it")
+	tr = d.plan(table.Append, "1,ant 4,bee")
+	tr.Table.Name, tr.Table.Key = "other", nil
+	r, err = d.load(tr, load.Options{Every: 1})
+	require.NoError(t, err)
 	require.Contains(t, r.Remarks[len(r.Remarks)-1], "1 row more than expected")
 
 	tr = d.plan(table.Append, "11,a 12,b x,c y,d 13,e 14,f")
@@ -218,7 +227,7 @@ func TestMerged(t *testing.T) {
 	require.Equal(t, load.Created, d.loads(table.Merge, "1,ant 2,bee").Outcome)
 	r := d.loads(table.Merge, "1,ant 2,cat 3,dog 3,eel 4,grasshopper")
 	require.Equal(t, database.Merged{Inserted: 1, Updated: 1, Unchanged: 1, Agree: 3}, *r.Merged)
-	require.Equal(t, load.Counts{Read: 5, Loaded: 3, Rejected: 2, TableBefore: 2, TableAfter: 3}, r.Counts)
+	require.Equal(t, load.Counts{Read: 5, Loaded: 3, Rejected: 2}, counts(r))
 	require.Equal(t, "1 ant, 2 cat, 3 dog", d.rows())
 	tr := d.plan(table.Merge, "1,x")
 	tr.Table.Key = nil
@@ -227,8 +236,10 @@ func TestMerged(t *testing.T) {
 	tr = d.plan(table.Merge, "5,owl")
 	_, err = d.load(tr, load.Options{})
 	require.NoError(t, err)
-	_, err = load.Verify(context.Background(), tr, &source.Opener{}, d.db, nil)
-	require.ErrorIs(t, err, load.ErrMerged)
+	v, err := load.Verify(context.Background(), tr, &source.Opener{}, d.db, load.VerifyOptions{})
+	require.NoError(t, err)
+	require.True(t, v.Verified)
+	require.Equal(t, v.Rows-1, v.Elsewhere)
 }
 
 // TestMended loads corrected rejects once, and keeps those that still fail.
@@ -249,10 +260,12 @@ func TestMended(t *testing.T) {
 		return load.Mend(ctx, tr, "0001", &source.Opener{}, d.db, o)
 	}
 	correct("x,bee,", "2,bee,")
-	m, err := mend(load.Options{})
+	var beside error
+	m, err := mend(load.Options{Progress: func(pass.Progress) { _, beside = mend(load.Options{}) }})
 	require.NoError(t, err)
-	require.Equal(t, load.Counts{Read: 3, Loaded: 1, Rejected: 2, TableBefore: 1, TableAfter: 2}, m.Counts)
-	v, err := load.Verify(ctx, tr, &source.Opener{}, d.db, nil)
+	require.ErrorIs(t, beside, load.ErrMending)
+	require.Equal(t, load.Counts{Read: 3, Loaded: 1, Rejected: 2}, counts(m))
+	v, err := load.Verify(ctx, tr, &source.Opener{}, d.db, load.VerifyOptions{})
 	require.NoError(t, err)
 	require.True(t, v.Verified)
 	require.Equal(t, int64(1), v.Mended)
@@ -350,17 +363,15 @@ func TestVerify(t *testing.T) {
 	require.True(t, check.Possible())
 	require.Equal(t, int64(1), check.Rejected())
 	require.Equal(t, load.Verdict{Name: "no", Type: "bigint", Verdict: "rejects", Why: "1 record: not a whole number"}, check.Columns[0])
-	_, err = load.Verify(ctx, tr, &source.Opener{}, d.db, nil)
+	_, err = load.Verify(ctx, tr, &source.Opener{}, d.db, load.VerifyOptions{})
 	require.ErrorIs(t, err, database.ErrNoTable)
 	_, err = d.load(tr, load.Options{})
 	require.NoError(t, err)
 	d.exec("UPDATE find SET name = 'wasp' WHERE no = 2")
-	v, err := load.Verify(ctx, tr, &source.Opener{}, d.db, nil)
+	v, err := load.Verify(ctx, tr, &source.Opener{}, d.db, load.VerifyOptions{})
 	require.NoError(t, err)
 	require.False(t, v.Verified)
-	require.Equal(t, []load.Difference{
-		{Column: "name", Figure: "max", Source: "bee", Table: "wasp"}, {Column: "name", Figure: "sum", Source: "6", Table: "7"},
-	}, v.Differences)
+	require.Equal(t, "'bee' 'wasp'", v.RowsDiffer.First[0].InSource+" "+v.RowsDiffer.First[0].InTable)
 	check, err = load.DryRun(ctx, tr, &source.Opener{}, d.db, nil)
 	require.NoError(t, err)
 	require.False(t, check.Possible(), "the table exists")
@@ -375,12 +386,12 @@ func TestParts(t *testing.T) {
 	tr.Table.Columns = append(tr.Table.Columns, table.Column{Name: "file", Value: "{file}", Type: table.Type{Kind: table.Text}, Nullable: true})
 	_, err := d.load(tr, load.Options{})
 	require.NoError(t, err)
-	v, err := load.Verify(ctx, tr, &source.Opener{}, d.db, nil)
+	v, err := load.Verify(ctx, tr, &source.Opener{}, d.db, load.VerifyOptions{})
 	require.NoError(t, err)
 	require.True(t, v.Verified)
 	require.Equal(t, int64(1), *v.Parts[1].Rows)
 	d.exec("UPDATE find SET file = 'more.csv' WHERE no = 1")
-	v, err = load.Verify(ctx, tr, &source.Opener{}, d.db, nil)
+	v, err = load.Verify(ctx, tr, &source.Opener{}, d.db, load.VerifyOptions{})
 	require.NoError(t, err)
 	require.Contains(t, v.Differences, load.Difference{Figure: "rows of " + v.Parts[0].Title(), Source: "2", Table: "1"})
 
@@ -389,20 +400,29 @@ func TestParts(t *testing.T) {
 	tr.Table.Name, tr.Table.Key, tr.Table.ByPosition = "placed", nil, true
 	_, err = d.load(tr, load.Options{})
 	require.NoError(t, err)
-	v, err = load.Verify(ctx, tr, &source.Opener{}, d.db, nil)
+	v, err = load.Verify(ctx, tr, &source.Opener{}, d.db, load.VerifyOptions{})
 	require.NoError(t, err)
 	require.True(t, v.Verified)
 }
 
-// lying is a database whose table has other figures than were loaded.
+// lying is a database whose table lacks a letter of what is added to it.
 type lying struct{ *sqlite.Target }
 
-func (l lying) Figures(ctx context.Context, t *table.Table) (int64, []table.Figures, error) {
-	rows, figures, err := l.Target.Figures(ctx, t)
-	for i := range figures {
-		figures[i].Sum = "1"
-	}
-	return rows, figures, err
+func (l lying) Begin(ctx context.Context) (database.Tx, error) {
+	tx, err := l.Target.Begin(ctx)
+	return lyingTx{tx, tx.(database.Adder)}, err
+}
+
+type lyingTx struct {
+	database.Tx
+	database.Adder
+}
+
+func (l lyingTx) Added(ctx context.Context, t *table.Table, rows int64, each database.EachRow) error {
+	return l.Adder.Added(ctx, t, rows, func(row []value.Value) error {
+		row[1].Text = row[1].Text[:2]
+		return each(row)
+	})
 }
 
 // TestDiffersAfterCheckpoint says how many rows stay although verification failed.
@@ -412,6 +432,8 @@ func TestDiffersAfterCheckpoint(t *testing.T) {
 	require.ErrorIs(t, err, load.ErrDiffers)
 	require.ErrorIs(t, err, load.ErrCommitted)
 	require.Equal(t, int64(2), r.Committed)
+	require.Equal(t, []differ.Difference{{Kind: differ.Changed, Key: "3", Source: r.RowsDiffer.First[0].Source, Line: 4, Column: "name", InSource: "'cat'", InTable: "'ca'"}},
+		r.RowsDiffer.First, "only of what was not committed")
 	require.Equal(t, "1 ant, 2 bee", d.rows())
 }
 
@@ -435,5 +457,93 @@ func TestErrors(t *testing.T) {
 	var depth load.Depth
 	require.NoError(t, depth.Set("counts"))
 	require.Equal(t, "counts", depth.String())
-	require.ErrorContains(t, depth.Set("some"), "write full or counts")
+	require.ErrorContains(t, depth.Set("some"), "write rows or counts")
+}
+
+// TestMatchTable fits a draft to a table by the names of its columns, with the types of
+// the table, whatever the draft has taken its values for.
+func TestMatchTable(t *testing.T) {
+	d, ctx := newDesk(t), context.Background()
+	d.exec("CREATE TABLE visit (No integer, day date, fee decimal(7,2), name varchar(9))")
+	text := func(name string) table.Column {
+		return table.Column{From: name, Name: strings.ToLower(name), Type: table.Type{Kind: table.Text}}
+	}
+	tr := d.plan(table.Refuse, "1,ant")
+	tr.Table = table.Table{Name: "visit", Key: []string{"no"}, Columns: []table.Column{text("NO"), text("Day"), text("Fee"), text("Remark"), {From: "x", LeaveOut: true}}}
+	without, err := load.MatchTable(ctx, tr, d.db)
+	require.NoError(t, err)
+	require.Equal(t, []string{"Remark"}, without)
+	var got []string
+	for _, c := range tr.Table.Loaded() {
+		got = append(got, c.From+" "+c.Name+" "+c.Type.String()+c.Thousands)
+	}
+	require.Equal(t, []string{"NO No bigint,", "Day day date", "Fee fee decimal(7,2),"}, got)
+	require.Equal(t, []string{"No"}, tr.Table.Key)
+	tr.Table.Key = []string{"remark"}
+	_, err = load.MatchTable(ctx, tr, d.db)
+	require.NoError(t, err)
+	require.Nil(t, tr.Table.Key, "a key that the table does not have whole")
+	tr.Table.Name = "nothing"
+	_, err = load.MatchTable(ctx, tr, d.db)
+	require.ErrorIs(t, err, database.ErrNoTable)
+}
+
+// TestShownRows shows the first rows of a load and of a verification as the table has
+// them, also where it lacks one.
+func TestShownRows(t *testing.T) {
+	d, ctx := newDesk(t), context.Background()
+	tr := d.plan(table.Refuse, "1,ant x,bee 3,cat 4,dog")
+	r, err := d.load(tr, load.Options{Rows: 2})
+	require.NoError(t, err)
+	require.Len(t, r.Rows, 2)
+	require.Equal(t, []any{int64(2), "1,ant", []string{"1", "'ant'"}}, []any{r.Rows[0].Line, r.Rows[0].Text, r.Rows[0].InTable})
+	require.Equal(t, []any{int64(4), "3,cat", []string{"3", "'cat'"}}, []any{r.Rows[1].Line, r.Rows[1].Text, r.Rows[1].InTable})
+	tr.Table.Existing = table.Empty
+	r, err = d.load(tr, load.Options{Rows: 2, Every: 1, Again: true})
+	require.NoError(t, err)
+	require.Equal(t, []string{"1", "'ant'"}, r.Rows[0].InTable, "which an earlier transaction committed")
+	d.exec("DELETE FROM find WHERE no = 1")
+	v, err := load.Verify(ctx, tr, &source.Opener{}, d.db, load.VerifyOptions{Rows: 9, Figures: true})
+	require.NoError(t, err)
+	require.Len(t, v.FirstRows, 3)
+	require.Nil(t, v.FirstRows[0].InTable)
+	require.Equal(t, "7", v.Columns[0].Table.Sum)
+	require.Equal(t, "8", v.Columns[0].Source.Sum)
+}
+
+// TestElsewhere counts the rows of other loads, which are differences only if they are
+// asked for, and more copies of rows than the source has.
+func TestElsewhere(t *testing.T) {
+	d, ctx := newDesk(t), context.Background()
+	d.exec("CREATE TABLE find (no bigint, name varchar(5))")
+	first := d.plan(table.Append, "1,ant 2,bee")
+	first.Table.Key = nil
+	_, err := d.load(first, load.Options{})
+	require.NoError(t, err)
+	second := d.plan(table.Append, "3,cat")
+	second.Table.Key = nil
+	second.Dir = filepath.Join(filepath.Dir(second.Dir), "second.tray")
+	_, err = d.load(second, load.Options{})
+	require.NoError(t, err)
+	for _, tr := range []*tray.Tray{first, second} {
+		v, err := load.Verify(ctx, tr, &source.Opener{}, d.db, load.VerifyOptions{})
+		require.NoError(t, err)
+		require.True(t, v.Verified)
+		require.Equal(t, v.Rows-v.Convertible, v.Elsewhere)
+	}
+	d.exec("INSERT INTO find VALUES (1, 'ant')")
+	v, err := load.Verify(ctx, first, &source.Opener{}, d.db, load.VerifyOptions{})
+	require.NoError(t, err)
+	require.Equal(t, []any{true, int64(1), int64(1)}, []any{v.Verified, v.Elsewhere, v.Copies})
+	v, err = load.Verify(ctx, first, &source.Opener{}, d.db, load.VerifyOptions{Whole: true})
+	require.NoError(t, err)
+	require.False(t, v.Verified)
+	require.Equal(t, int64(2), v.RowsDiffer.Extra)
+}
+
+// counts are the counts of a receipt, but for those of the table.
+func counts(r *load.Receipt) load.Counts {
+	c := r.Counts
+	c.TableBefore, c.TableAfter = nil, nil
+	return c
 }

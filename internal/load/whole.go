@@ -27,14 +27,7 @@ func (w *whole) finish(_ context.Context, abort error) (int64, *refusal.List, er
 }
 
 func (w *whole) verify(ctx context.Context, out *pass.Outcome) ([]Difference, error) {
-	got, err := w.queryFigures(ctx, w.table)
-	if err != nil {
-		return nil, err
-	}
-	w.receipt.Counts.TableAfter = got.rows
-	cols := w.compared()
-	want := counted{out.Loaded, out.Figures}.plus(w.before, cols, w.to.Dialect())
-	return compare(cols, want, got), nil
+	return w.proveRows(ctx, expected(out), nil)
 }
 
 func (w *whole) commit(ctx context.Context) error { return w.commitWith(ctx, w.loadedEntry()) }

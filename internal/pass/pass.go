@@ -12,7 +12,9 @@ import (
 
 	"ambertray/internal/convert"
 	"ambertray/internal/dialect"
+	"ambertray/internal/figures"
 	"ambertray/internal/intake"
+	"ambertray/internal/proof"
 	"ambertray/internal/record"
 	"ambertray/internal/refusal"
 	"ambertray/internal/reject"
@@ -35,8 +37,11 @@ type Options struct {
 	Load    string       // id of the load, which computed columns may refer to
 	// Refused are records that are rejected because a server refused them.
 	Refused   *refusal.List
-	Keys      convert.Keys // of those, to name the records that have them first
-	NoFigures bool         // of the columns are wanted
+	Keys      convert.Keys  // of those, to name the records that have them first
+	NoFigures bool          // of the columns are wanted
+	Hash      proof.RowHash // of the rows as they are stored; nil is no proof
+	Lines     bool          // of the rows are wanted
+	Texts     bool          // and what the source has on them
 	// Encoder encodes the records; with nil they are only judged.
 	Encoder convert.Encoder
 	// Block, unless nil, gets what becomes of every batch. It may keep nothing
@@ -53,7 +58,8 @@ type Outcome struct {
 	Loaded  int64 // records that convert
 	Skipped record.Skipped
 	Rejects reject.Summary
-	Figures []table.Figures // of the records that convert, a column of the table each
+	Totals  *figures.Totals // of the records that convert, a column of the table each
+	Proof   proof.Sum       // of the records that convert
 }
 
 // Part is one file of the source and how many rows were read from it.
@@ -62,6 +68,7 @@ type Part struct {
 	Read     int64
 	Loaded   int64 // records of them that convert
 	Rejected int64
+	Controls []Control // what the rows below the records state
 }
 
 // Read returns the number of rows after the header.
@@ -168,12 +175,16 @@ func (p *Pass) Run(ctx context.Context, o Options) (*Outcome, error) {
 	if o.NoFigures {
 		conv.NoFigures()
 	}
+	conv.Hash(o.Hash)
+	if o.Lines || o.Texts {
+		conv.Lines(o.Texts)
+	}
 	var works []record.Work[*convert.Block]
 	for range runtime.GOMAXPROCS(0) {
 		works = append(works, conv.Worker())
 	}
-	out := &Outcome{Parts: make([]Part, len(p.in.Parts))}
-	totals := conv.Totals()
+	out := &Outcome{Parts: make([]Part, len(p.in.Parts)), Totals: conv.Totals()}
+	footers := make([]footer, len(out.Parts))
 	err = record.Run(ctx, p.in, works, func(k *convert.Block) error {
 		defer k.Free()
 		conv.Finish(k)
@@ -181,7 +192,7 @@ func (p *Pass) Run(ctx context.Context, o Options) (*Outcome, error) {
 			remarkEdits(k.Rejects)
 		}
 		out.add(k)
-		totals.Add(k.Totals())
+		footers[k.Part].add(conv, k)
 		if o.Progress != nil {
 			o.Progress(Progress{p.in.Done(), p.in.Size(), out.Records})
 		}
@@ -194,9 +205,13 @@ func (p *Pass) Run(ctx context.Context, o Options) (*Outcome, error) {
 		return nil, err
 	}
 	for i := range out.Parts {
-		out.Parts[i].Part = p.in.Parts[i]
+		part := &out.Parts[i]
+		part.Part = p.in.Parts[i]
+		if footers[i].totals != nil {
+			out.Totals.Add(footers[i].totals)
+			part.Controls = footers[i].controls(conv, part, !o.NoFigures)
+		}
 	}
-	out.Figures = totals.Figures()
 	return out, nil
 }
 
@@ -258,6 +273,9 @@ func (o *Outcome) add(k *convert.Block) {
 	part.Read += k.Read + k.Skipped.Total()
 	part.Loaded += k.Loaded()
 	part.Rejected += int64(len(k.Rejects))
+	for _, h := range k.Hashes {
+		o.Proof.Add(h)
+	}
 	for _, r := range k.Rejects {
 		example := r.Value
 		if r.Column == "" {

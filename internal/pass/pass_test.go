@@ -57,7 +57,7 @@ func TestRun(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, []int64{6, 5, 2, 3}, []int64{out.Read(), out.Records, out.Loaded, out.Rejects.Total()})
 	require.Equal(t, []int64{1, 1}, numbers, "the first of each file")
-	require.Equal(t, []table.Figures{{Min: "1", Max: "3", Sum: "4"}, {Nulls: 1, Min: "ant", Max: "ant", Sum: "3"}}, out.Figures)
+	require.Equal(t, []table.Figures{{Min: "1", Max: "3", Sum: "4"}, {Nulls: 1, Min: "ant", Max: "ant", Sum: "3"}}, out.Totals.Figures())
 	require.Equal(t, [][3]int64{{4, 1, 2}, {2, 1, 1}}, [][3]int64{
 		{out.Parts[0].Read, out.Parts[0].Loaded, out.Parts[0].Rejected}, {out.Parts[1].Read, out.Parts[1].Loaded, out.Parts[1].Rejected},
 	})
@@ -154,7 +154,7 @@ func TestKept(t *testing.T) {
 		out, rejects, err := read(text)
 		require.NoError(t, err)
 		require.Empty(t, rejects)
-		require.Equal(t, "a.csv:2:1:0007", out.Figures[2].Min)
+		require.Equal(t, "a.csv:2:1:0007", out.Totals.Figures()[2].Min)
 	}
 	_, rejects, err := read("source,record,line,column,value,reason,no,name,original\n" + source1 + ",1,2,no,7,not a number,x,ant,\n" + source1 + ",2,3,,,1 cell; not 2,,,2\n")
 	require.NoError(t, err)

@@ -4,6 +4,7 @@ package publish
 
 import (
 	"bufio"
+	"fmt"
 	"io"
 	"os"
 	"path/filepath"
@@ -16,7 +17,7 @@ func File(path string, text []byte) error {
 
 // Write writes to path in one step what a function writes.
 func Write(path string, text func(io.Writer) error) (err error) {
-	draft := path + ".new"
+	draft := fmt.Sprintf("%s.%d.new", path, os.Getpid()) // another program may write the same file
 	f, err := os.OpenFile(draft, os.O_CREATE|os.O_TRUNC|os.O_WRONLY, 0o666)
 	if err != nil {
 		return err

@@ -47,6 +47,9 @@ type Batch struct {
 	// Above are the rows left out above the first record of a source.
 	Above []LeftOut
 
+	// Footer are the rows below the last record, which were left out.
+	Footer []FooterRow
+
 	// Oddities lists what was not as it should be, in record order.
 	Oddities []Oddity
 
@@ -77,7 +80,7 @@ func (b *Batch) Reset() {
 	b.cells, b.records = b.cells[:0], b.records[:0]
 	b.Oddities = b.Oddities[:0]
 	b.Lines, b.Skipped, b.Filled, b.uneven = 0, Skipped{}, 0, false
-	b.Above, b.left = nil, b.left[:0]
+	b.Above, b.left, b.Footer = nil, b.left[:0], nil
 	b.seenRecord, b.seenLine = 0, 0
 }
 
@@ -230,6 +233,11 @@ func (b *Batch) Remap(width int, order []int) {
 		b.uneven = b.uneven || len(cells) != (r+1)*len(order)
 	}
 	b.cells = cells
+	for i, row := range b.Footer {
+		if len(row.Cells) == width {
+			b.Footer[i].Cells = row.inOrder(order)
+		}
+	}
 }
 
 // Len returns the number of records.

@@ -113,7 +113,36 @@ func (b *Batch) LeftOut() []LeftOut {
 func (b *Batch) DropLast(n int, rule Rule) {
 	n = min(n, b.Len())
 	for r := b.Len() - n; r < b.Len(); r++ {
+		if rule == Footer {
+			b.Footer = append(b.Footer, b.footerRow(r))
+		}
 		b.Skip(rule, int(b.records[r].start), int(b.records[r].stop))
 	}
 	b.Truncate(b.Len() - n)
+}
+
+// FooterRow is a row below the last record.
+type FooterRow struct {
+	Line  int64
+	Cells []string
+}
+
+func (b *Batch) footerRow(r int) FooterRow {
+	row := FooterRow{Line: b.Line(r)}
+	for c := range b.Width(r) {
+		row.Cells = append(row.Cells, string(b.Cell(r, c)))
+	}
+	return row
+}
+
+// inOrder returns the cells in another order, as Remap does.
+func (row FooterRow) inOrder(order []int) (cells []string) {
+	for _, i := range order {
+		cell := ""
+		if i >= 0 {
+			cell = row.Cells[i]
+		}
+		cells = append(cells, cell)
+	}
+	return cells
 }

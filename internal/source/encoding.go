@@ -54,6 +54,18 @@ func (e *Encoding) reader(r io.Reader) io.Reader {
 	return e.decoder.NewDecoder().Reader(r)
 }
 
+// Encode returns text in the encoding, or an error if that lacks a character of it.
+func (e *Encoding) Encode(text []byte) ([]byte, error) {
+	if e.decoder == nil {
+		return text, nil
+	}
+	return e.decoder.NewEncoder().Bytes(text)
+}
+
+// Mark returns the byte order mark that a text in the encoding begins with, if it
+// needs one.
+func (e *Encoding) Mark() string { return wide[e.Name].bom }
+
 // wide are the encodings of two and four bytes a character.
 var wide = map[string]struct {
 	encoding encoding.Encoding

@@ -37,7 +37,7 @@ func (s *Survey) Draft(dir string) *tray.Tray {
 		t.Table.Columns = append(t.Table.Columns, table.Column{
 			From: c.Heading, Name: c.Name, Type: c.Choice.Type, Nullable: c.Nullable, Format: c.Choice.Format,
 			Thousands: c.Choice.Thousands, Decimal: c.Choice.Decimal, Currency: c.Choice.Currency, Percent: c.Choice.Percent,
-			NullWords: c.Choice.NullWords,
+			NullWords: c.Choice.NullWords, Trim: c.Choice.Trim,
 		})
 		notes := []string{c.Evidence}
 		if c.Obstacle != nil {

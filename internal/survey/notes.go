@@ -38,6 +38,7 @@ func (w *surveying) notes() {
 			add(note.On(c.Heading, fmt.Sprintf("%q is read as NULL: %s", word, countOf(c.NullWords[word], "value", "values"))))
 		}
 	}
+	add(s.trimNotes()...)
 	add(s.layoutNotes()...)
 	add(s.keyNotes()...)
 	for _, d := range s.Drift {
@@ -84,6 +85,21 @@ func (s *Survey) recordNotes() (list []note.Note) {
 		}
 	}
 	return list
+}
+
+// trimNotes names the columns whose values lose the spaces around them.
+func (s *Survey) trimNotes() []note.Note {
+	var names []string
+	for i := range s.Columns {
+		if c := &s.Columns[i]; c.Choice.Trim {
+			names = append(names, c.Name)
+		}
+	}
+	if names == nil {
+		return nil
+	}
+	return []note.Note{note.About("the spaces around the values of " + strings.Join(names, ", ") +
+		" are removed, as most begin with one; trim: false keeps them")}
 }
 
 // layoutNotes is about the rows that are skipped and about unusual conventions.

@@ -87,6 +87,10 @@ type Column struct {
 	Limit *Limit
 }
 
+// Summable reports whether the sum of values of the type is one of them: that of a
+// whole number or a decimal.
+func (t Type) Summable() bool { return t.Whole() || t.Kind == Decimal }
+
 // Limit is a range of the values of a type. Least and Greatest are as the values
 // are held: whole numbers, or microseconds since 1970.
 type Limit struct {

@@ -27,7 +27,7 @@ func TestRoundTrip(t *testing.T) {
 		Dir: filepath.Join(t.TempDir(), "loans.tray"), Files: []string{"loans, 2026.csv"},
 		Layout: source.DefaultLayout(),
 		Table: table.Table{Name: "loan", Key: []string{"loan_no"}, Columns: []table.Column{
-			{From: "Loan: No #", Name: "loan_no", Type: table.Type{Kind: table.Char, Size: 5}},
+			{From: "Loan: No #", Name: "loan_no", Type: table.Type{Kind: table.Char, Size: 5}, Trim: true},
 			{From: "true", Name: "mass", Type: table.Type{Kind: table.Decimal, Size: 7, Scale: 2}, Nullable: true, Thousands: ",", Decimal: ".", NullWords: []string{"n/a", "-"}},
 			{From: "12", Name: "due", Type: table.Type{Kind: table.Date}, Nullable: true, Format: "dd/MM/yyyy"},
 			{From: "- x", Nullable: true, LeaveOut: true},

@@ -71,7 +71,7 @@ func (t *Tray) sourceNode() *yaml.Node {
 			}
 		case "delimiter":
 		case "line_end":
-			if strings.HasSuffix(val, "lf") || val == source.Rows { // which are all read alike
+			if val != "crlf" && (strings.HasSuffix(val, "lf") || val == source.Rows) { // read alike, but export writes crlf again
 				continue
 			}
 		case "first_data_line":
@@ -146,8 +146,13 @@ func (t *Tray) columnNode(c table.Column) *yaml.Node {
 			put(n, rule.key, quotedScalar(rule.val))
 		}
 	}
-	if c.Percent {
-		put(n, "percent", scalar("true"))
+	for _, rule := range []struct {
+		key string
+		on  bool
+	}{{"percent", c.Percent}, {"trim", c.Trim}} {
+		if rule.on {
+			put(n, rule.key, scalar("true"))
+		}
 	}
 	if len(c.NullWords) > 0 {
 		put(n, "null_words", flow(c.NullWords))

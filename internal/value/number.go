@@ -2,6 +2,7 @@ package value
 
 import (
 	"bytes"
+	"slices"
 	"strconv"
 )
 
@@ -241,21 +242,23 @@ func (v *Value) Narrow() bool {
 
 // AppendDecimal appends the number with a point before its decimals.
 func (v *Value) AppendDecimal(dst []byte) []byte {
-	w := *v
-	if !w.Wide {
-		w.Widen()
-		w.Negative = v.Int < 0
+	start := len(dst)
+	if v.Wide {
+		if v.Negative {
+			dst, start = append(dst, '-'), start+1
+		}
+		dst = append(dst, v.Text...)
+	} else {
+		if v.Int < 0 {
+			dst, start = append(dst, '-'), start+1
+		}
+		dst = strconv.AppendUint(dst, v.magnitude(), 10)
 	}
-	if w.Negative {
-		dst = append(dst, '-')
+	for len(dst)-start <= v.Scale {
+		dst = slices.Insert(dst, start, '0')
 	}
-	text := w.Text
-	for len(text) <= v.Scale {
-		text = append([]byte{'0'}, text...)
-	}
-	dst = append(dst, text[:len(text)-v.Scale]...)
 	if v.Scale > 0 {
-		dst = append(append(dst, '.'), text[len(text)-v.Scale:]...)
+		dst = slices.Insert(dst, len(dst)-v.Scale, '.')
 	}
 	return dst
 }

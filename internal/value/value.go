@@ -59,6 +59,7 @@ type Value struct {
 	Negative bool
 	Float    float64
 	Null     bool // set by who reads a column, not by Scan
+	Untyped  bool // it was read from a table, and is not of its column's type: Text has it
 	// Text is the cell, spaces around it taken off, for every kind but
 	// numbers with Wide. It is valid as long as the cell.
 	Text []byte

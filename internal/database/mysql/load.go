@@ -38,6 +38,8 @@ type sink struct {
 	perInsert int
 	feeder    database.Feeder
 	batch     *database.Batch // that is being loaded
+	left      []refusal.Where // rows of the batch that were refused and are in it still
+	added     *added          // notes the rows that are added, unless nil
 	pending   int             // bytes that are not committed yet, of a stage
 	key       []string        // names of the columns of the key
 	keyAt     int             // index of the column of a key of one, or -1
@@ -50,6 +52,8 @@ type sink struct {
 }
 
 var readers atomic.Int64 // names are the driver's, for the whole program
+
+func newReader() string { return fmt.Sprintf("reader-%d", readers.Add(1)) }
 
 // Load implements database.Tx.
 func (x *tx) Load(ctx context.Context, tab *table.Table) (database.Sink, error) {
@@ -72,11 +76,14 @@ func (x *tx) Load(ctx context.Context, tab *table.Table) (database.Sink, error) 
 
 func (x *tx) newSink(ctx context.Context, tab *table.Table) (*sink, error) {
 	s := &sink{
-		ctx: ctx, t: x.t, key: tab.Key, reader: fmt.Sprintf("load-%d", readers.Add(1)),
+		ctx: ctx, t: x.t, key: tab.Key, reader: newReader(),
 		tab:   tab,
 		table: dialect.MySQL.QuoteTable(x.t.current(tab.Name)), columns: dialect.MySQL.Columns(tab), perInsert: rowsPerInsert,
 	}
 	s.feeder = database.Feeder{Size: batchSize, Load: s.load}
+	if x.added != nil && x.added.key != nil {
+		s.added = x.added
+	}
 	s.keyAt = slices.IndexFunc(tab.Loaded(), func(c table.Column) bool { return len(tab.Key) == 1 && c.Name == tab.Key[0] })
 	if x.t.staged != "" {
 		if err := x.t.exec(ctx, "START TRANSACTION"); err != nil {
@@ -138,7 +145,7 @@ func (s *sink) refuseLong(k *convert.Block, rows []int) {
 
 // load loads a batch.
 func (s *sink) load(b *database.Batch) error {
-	s.batch = b
+	s.batch, s.left = b, nil
 	size, rows, refused := b.Size(), b.Len(), s.refused.Len()
 	do := s.insertAll
 	if s.bulk {
@@ -148,6 +155,11 @@ func (s *sink) load(b *database.Batch) error {
 		return err
 	}
 	s.rows += int64(rows - s.refused.Len() + refused)
+	if s.added != nil {
+		if err := s.added.note(s.ctx, b, s.left); err != nil {
+			return err
+		}
+	}
 	return s.commitStage(size)
 }
 
@@ -186,7 +198,7 @@ func (s *sink) tryBulk() (whole bool, err error) {
 	if err := s.t.exec(s.ctx, "SAVEPOINT batch"); err != nil {
 		return false, s.t.fail("load", err)
 	}
-	res, err := s.t.conn.ExecContext(s.ctx, s.bulkInto(s.table))
+	res, err := s.t.conn.ExecContext(s.ctx, bulkInto(s.reader, s.table, s.columns))
 	var refused *mysql.MySQLError
 	if err != nil && !errors.As(err, &refused) {
 		return false, s.t.fail("load", err)
@@ -207,10 +219,11 @@ func (s *sink) tryBulk() (whole bool, err error) {
 	return whole, s.t.fail("load", s.t.exec(s.ctx, end))
 }
 
-// bulkInto is the statement that loads the batch into a table.
-func (s *sink) bulkInto(table string) string {
-	return "LOAD DATA LOCAL INFILE 'Reader::" + s.reader + "' INTO TABLE " + table +
-		" CHARACTER SET utf8mb4 FIELDS TERMINATED BY '\\t' ESCAPED BY '\\\\' LINES TERMINATED BY '\\n' (" + s.columns + ")"
+// bulkInto is the statement that loads what a reader of the driver gives into a
+// table.
+func bulkInto(reader, table, columns string) string {
+	return "LOAD DATA LOCAL INFILE 'Reader::" + reader + "' INTO TABLE " + table +
+		" CHARACTER SET utf8mb4 FIELDS TERMINATED BY '\\t' ESCAPED BY '\\\\' LINES TERMINATED BY '\\n' (" + columns + ")"
 }
 
 // batchName is the name of the temporary table of a batch.
@@ -223,7 +236,7 @@ func (s *sink) removeDuplicateKeys() error {
 		return nil
 	}
 	const op = "look for keys that are there"
-	for _, statement := range []string{stageOf(s.table, batchName, s.columns), s.bulkInto(batchName)} {
+	for _, statement := range []string{stageOf(s.table, batchName, s.columns), bulkInto(s.reader, batchName, s.columns)} {
 		if err := s.t.exec(s.ctx, statement); err != nil {
 			return s.t.fail(op, err)
 		}
@@ -280,6 +293,7 @@ func (s *sink) insert(from, to int) error {
 	case !errors.As(err, &refused) || conditions[refused.Number] != nil:
 		return s.t.fail("insert", err)
 	case to-from == 1:
+		s.left = append(s.left, s.batch.Record(from))
 		s.refuse(s.batch.Record(from), refused)
 		return nil
 	}
@@ -352,6 +366,21 @@ func (s *sink) row(i int) []byte { return bytes.TrimSuffix(s.batch.Rows(i, i+1),
 // the server converts in strict mode. Within quotes it reads the same escapes.
 func appendRow(dst, row []byte) []byte {
 	dst = append(dst, '(')
+	for i, field := range fieldsOf(nil, row) {
+		if i > 0 {
+			dst = append(dst, ',')
+		}
+		if string(field) == `\N` {
+			dst = append(dst, "NULL"...)
+		} else {
+			dst = append(append(append(dst, '\''), bytes.ReplaceAll(field, []byte("'"), []byte("''"))...), '\'')
+		}
+	}
+	return append(dst, ')')
+}
+
+// fieldsOf cuts a row of the bulk load into its fields.
+func fieldsOf(fields [][]byte, row []byte) [][]byte {
 	for {
 		end := 0
 		for end < len(row) && row[end] != '\t' {
@@ -360,15 +389,11 @@ func appendRow(dst, row []byte) []byte {
 			}
 			end++
 		}
-		if field := row[:end]; string(field) == `\N` {
-			dst = append(dst, "NULL"...)
-		} else {
-			dst = append(append(append(dst, '\''), bytes.ReplaceAll(field, []byte("'"), []byte("''"))...), '\'')
-		}
+		fields = append(fields, row[:end])
 		if end >= len(row) {
-			return append(dst, ')')
+			return fields
 		}
-		dst, row = append(dst, ','), row[end+1:]
+		row = row[end+1:]
 	}
 }
 

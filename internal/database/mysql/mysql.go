@@ -49,6 +49,7 @@ var (
 	_ database.Analyzer  = (*Target)(nil)
 	_ database.Emptier   = (*tx)(nil)
 	_ database.Indexer   = (*tx)(nil)
+	_ database.Adder     = (*tx)(nil)
 	_ database.StagingTx = (*tx)(nil)
 	_ convert.Encoder    = encoder{}
 )
@@ -187,13 +188,21 @@ func (t *Target) Lock(ctx context.Context, table string) (func(), error) {
 }
 
 // Analyze implements database.Analyzer.
-func (t *Target) Analyze(ctx context.Context, table string) error {
-	_, err := t.Exec(ctx, "ANALYZE TABLE "+dialect.MySQL.QuoteTable(table))
+func (t *Target) Analyze(ctx context.Context, table string, added int64) error {
+	known, err := t.Query(ctx, "SELECT coalesce(table_rows, 0) FROM information_schema.tables WHERE "+place(table))
+	if err != nil || len(known) == 1 && database.Few(added, database.ParseCount(known[0][0])) {
+		return err
+	}
+	_, err = t.Exec(ctx, "ANALYZE TABLE "+dialect.MySQL.QuoteTable(table))
 	return err
 }
 
 // Begin implements database.Target.
 func (t *Target) Begin(ctx context.Context) (database.Tx, error) {
+	// What other sessions commit meanwhile is not seen, so that it is not taken for ours.
+	if err := t.exec(ctx, "SET TRANSACTION ISOLATION LEVEL REPEATABLE READ"); err != nil {
+		return nil, t.fail("begin", err)
+	}
 	return &tx{t: t}, t.fail("begin", t.exec(ctx, "START TRANSACTION"))
 }
 
@@ -207,6 +216,7 @@ type tx struct {
 	replaces bool   // there is a table whose place the new one takes
 	comment  string // of the table
 	made     string // the table that was made under its own name, as long as nothing is committed into it
+	added    *added // nil unless the rows that are added can be distinguished
 	empties  bool   // the table is to be emptied before rows are copied into it
 	done     bool
 }

@@ -17,7 +17,11 @@ func (t *Target) Columns(ctx context.Context, name string) ([]database.ColumnInf
 	rows, err := t.Query(ctx, `SELECT attname, format_type(atttypid, atttypmod), (NOT attnotnull)::int,
 		(atthasdef AND attgenerated = '' OR attidentity <> '')::int, (attgenerated <> '')::int
 		FROM pg_attribute WHERE attrelid = to_regclass(`+d.Literal(d.QuoteTable(name))+`) AND attnum > 0 AND NOT attisdropped ORDER BY attnum`)
-	return database.ParseColumns(rows, typeOf), err
+	list := database.ParseColumns(rows, typeOf)
+	for i := range list {
+		list[i].AnyNumber = list[i].Native == "numeric"
+	}
+	return list, err
 }
 
 var nativeForm = regexp.MustCompile(`^([a-z ]+?)(?:\((\d+)(?:,(\d+))?\))?( with(?:out)? time zone)?$`)

@@ -26,6 +26,10 @@ type Target struct {
 	name    string
 	conn    *pgx.Conn
 	unicode bool // the database can hold any character
+	// The hash of rows on the server: whether it was tried, whether it is ours, and
+	// its seed.
+	hashTried, hashWorks bool
+	hashSeed             uint64
 }
 
 var (
@@ -37,6 +41,8 @@ var (
 	_ database.Emptier   = (*tx)(nil)
 	_ database.Indexer   = (*tx)(nil)
 	_ database.StagingTx = (*tx)(nil)
+	_ database.Adder     = (*tx)(nil)
+	_ database.Summer    = (*tx)(nil)
 	_ convert.Encoder    = encoder{}
 )
 
@@ -137,8 +143,13 @@ func (t *Target) Lock(ctx context.Context, table string) (func(), error) {
 const patience = "5s"
 
 // Analyze implements database.Analyzer.
-func (t *Target) Analyze(ctx context.Context, table string) error {
-	_, err := t.Exec(ctx, "ANALYZE "+dialect.PostgreSQL.QuoteTable(table))
+func (t *Target) Analyze(ctx context.Context, table string, added int64) error {
+	name := dialect.PostgreSQL.QuoteTable(table)
+	known, err := t.Query(ctx, "SELECT reltuples::bigint FROM pg_class WHERE oid = to_regclass("+dialect.PostgreSQL.Literal(name)+")")
+	if err != nil || len(known) == 1 && database.Few(added, database.ParseCount(known[0][0])) {
+		return err
+	}
+	_, err = t.Exec(ctx, "ANALYZE "+name)
 	return err
 }
 
@@ -157,6 +168,7 @@ type tx struct {
 	tx      pgx.Tx
 	created bool
 	done    bool
+	blocks  int64 // of the table when rows began to be added
 }
 
 // Create implements database.Tx. The table gets its primary key when its rows are

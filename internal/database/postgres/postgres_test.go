@@ -3,6 +3,7 @@ package postgres_test
 import (
 	"context"
 	"fmt"
+	"math"
 	"math/big"
 	"math/rand/v2"
 	"os"
@@ -17,6 +18,7 @@ import (
 	"ambertray/internal/database/postgres"
 	"ambertray/internal/databasetest"
 	"ambertray/internal/load"
+	"ambertray/internal/proof"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
 	"ambertray/internal/value"
@@ -82,7 +84,7 @@ func TestAdd(t *testing.T) {
 	}
 	r, err := load.Run(ctx, tr, &source.Opener{}, to, load.Options{})
 	require.NoError(t, err)
-	require.Equal(t, load.Counts{Read: 8, Loaded: 3, Rejected: 5, TableAfter: 3}, r.Counts)
+	require.Equal(t, []int64{8, 3, 5}, []int64{r.Counts.Read, r.Counts.Loaded, r.Counts.Rejected})
 	var reasons []string
 	for _, g := range r.Rejects.ByReason {
 		reasons = append(reasons, fmt.Sprintf("%d: %s", g.Line, g.Reason))
@@ -213,4 +215,96 @@ func TestForeignServers(t *testing.T) {
 		require.NoError(t, exec(to, s), s)
 	}
 	databasetest.Nodes(t, func() database.Target { return open(url) }, second)
+}
+
+// TestRowHash holds our hash of rows of every type against the server's.
+func TestRowHash(t *testing.T) {
+	ctx := context.Background()
+	to, err := postgres.Open(ctx, scratch(t), "")
+	require.NoError(t, err)
+	defer to.Close()
+	tab := &table.Table{Name: "hashed"}
+	for i, text := range []string{
+		"smallint", "integer", "bigint", "decimal(9,2)", "decimal(38,10)", "double", "boolean", "date", "time", "timestamp", "timestamp with time zone", "varchar(90)", "char(9)", "text", "uuid",
+	} {
+		typ, err := table.ParseType(text)
+		require.NoError(t, err)
+		tab.Columns = append(tab.Columns, table.Column{Name: fmt.Sprintf("c%d", i), Type: typ, Nullable: true})
+	}
+	tx, err := to.Begin(ctx)
+	require.NoError(t, err)
+	defer tx.Rollback()
+	require.NoError(t, tx.Create(ctx, tab, database.Creation{}))
+	hash, err := tx.(database.Summer).RowHash(ctx, tab)
+	require.NoError(t, err)
+	require.NotNil(t, hash, "the servers of the tests have it")
+	sink, err := tx.Load(ctx, tab)
+	require.NoError(t, err)
+	want := proof.Sum{}
+	rng := rand.New(rand.NewPCG(9, 9))
+	enc := sink.Encoder()
+	for range 4000 {
+		data := enc.AppendRecord(nil)
+		for _, c := range tab.Columns {
+			if rng.IntN(8) == 0 {
+				data = enc.AppendNull(data)
+				continue
+			}
+			data = enc.Column(c.Type)(data, randomValue(rng, c.Type))
+		}
+		want.Add(hash(nil, data))
+		require.NoError(t, sink.Write(&convert.Block{Data: data, Ends: []int{len(data)}, Numbers: []int64{want.Rows}}))
+	}
+	_, err = sink.Close(nil)
+	require.NoError(t, err)
+	got, err := tx.(database.Summer).Sum(ctx, tab, 0, false)
+	require.NoError(t, err)
+	require.Equal(t, want, got)
+}
+
+// randomValue returns a value of a type, of any length.
+func randomValue(rng *rand.Rand, t table.Type) *value.Value {
+	n := rng.Int64() >> rng.IntN(64)
+	if rng.IntN(2) == 0 {
+		n = -n
+	}
+	v := &value.Value{Int: n, Float: math.Float64frombits(rng.Uint64()), Scale: t.Scale, Text: []byte(strings.Repeat("é ", rng.IntN(40)) + strings.Repeat("x", rng.IntN(9)))}
+	switch t.Kind {
+	case table.SmallInt:
+		v.Int = int64(int16(n))
+	case table.Integer:
+		v.Int = int64(int32(n))
+	case table.Boolean:
+		v.Int &= 1
+	case table.Date:
+		v.Int %= 700_000
+	case table.Time:
+		v.Int = rng.Int64N(86_400_000_000)
+	case table.Timestamp, table.TimestampTZ:
+		v.Int %= 1 << 55
+	case table.Decimal:
+		v.Int %= 1_000_000_000
+	case table.Char:
+		v.Text = []byte("ab   "[:rng.IntN(6)])
+	case table.UUID:
+		v.Text = fmt.Appendf(nil, "%08x-0000-4000-8000-%012x", uint32(n), uint32(n>>32))
+	}
+	return v
+}
+
+// TestAnyNumber adds whole numbers and decimals to columns that take any.
+func TestAnyNumber(t *testing.T) {
+	to, err := postgres.Open(context.Background(), scratch(t), "")
+	require.NoError(t, err)
+	defer to.Close()
+	require.NoError(t, exec(to, "CREATE TABLE mass (a numeric, b numeric, c numeric)"))
+	tr := databasetest.NewTray(t, "mass", "a,b\n1,2.50\n-9000000000,0\n", table.Column{From: "a", Name: "a", Type: table.Type{Kind: table.BigInt}},
+		table.Column{From: "b", Name: "b", Type: table.Type{Kind: table.Decimal, Size: 9, Scale: 2}})
+	tr.Table.Existing = table.Append
+	r, err := load.Run(context.Background(), tr, &source.Opener{}, to, load.Options{})
+	require.NoError(t, err)
+	require.True(t, r.Verified)
+	tr.Table.Columns[1].Type = table.Type{Kind: table.Double}
+	_, err = load.Run(context.Background(), tr, &source.Opener{}, to, load.Options{Again: true})
+	require.ErrorContains(t, err, "it is numeric in the table; write decimal(p,s) in the tray")
 }

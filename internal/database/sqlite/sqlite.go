@@ -52,6 +52,7 @@ var (
 	_ database.Emptier   = (*tx)(nil)
 	_ database.Indexer   = (*tx)(nil)
 	_ database.StagingTx = (*tx)(nil)
+	_ database.Adder     = (*tx)(nil)
 	_ convert.Encoder    = encoder{}
 )
 
@@ -214,7 +215,13 @@ func (t *Target) Lock(ctx context.Context, _ string) (func(), error) {
 }
 
 // Analyze implements database.Analyzer.
-func (t *Target) Analyze(ctx context.Context, table string) error {
+func (t *Target) Analyze(ctx context.Context, table string, added int64) error {
+	if known, err := t.Query(ctx, "SELECT stat FROM sqlite_stat1 WHERE tbl = "+dialect.SQLite.Literal(table)+" LIMIT 1"); err == nil && len(known) == 1 {
+		rows, _, _ := strings.Cut(known[0][0], " ")
+		if database.Few(added, database.ParseCount(rows)) {
+			return nil
+		}
+	}
 	_, err := t.Exec(ctx, "ANALYZE "+dialect.SQLite.QuoteTable(table))
 	return err
 }
@@ -249,8 +256,9 @@ func (t *Target) begin(ctx context.Context) error {
 }
 
 type tx struct {
-	t    *Target
-	done bool
+	t     *Target
+	done  bool
+	added *added // nil unless the rows that are added can be distinguished
 }
 
 // Create implements database.Tx.
@@ -329,7 +337,7 @@ func (x *tx) Load(_ context.Context, tab *table.Table) (database.Sink, error) {
 	if err != nil {
 		return nil, x.t.fail("prepare the load", err)
 	}
-	return &sink{t: x.t, stmt: stmt, columns: len(cols), tab: tab, key: tab.Key}, nil
+	return &sink{t: x.t, stmt: stmt, columns: len(cols), tab: tab, key: tab.Key, added: x.added}, nil
 }
 
 type sink struct {
@@ -340,6 +348,7 @@ type sink struct {
 	tab     *table.Table
 	key     []string // names of the columns of the key
 	refused refusal.List
+	added   *added
 	// foreign are the foreign keys of the table, read when one does not hold.
 	foreign     []foreignKey
 	foreignRead bool
@@ -401,6 +410,9 @@ func (s *sink) Write(k *convert.Block) error {
 			return s.t.fail("insert", err)
 		}
 		s.rows++
+		if s.added != nil {
+			s.added.add(s.t.conn.LastInsertRowID())
+		}
 	}
 	return nil
 }

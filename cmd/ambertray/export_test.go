@@ -1,0 +1,130 @@
+package main_test
+
+import (
+	"bytes"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/parquet-go/parquet-go"
+	"github.com/stretchr/testify/require"
+
+	"ambertray/demo"
+)
+
+// TestRoundTrip loads files, writes their tables as the files were, and wants the same
+// records in these; of files that are written canonically the same bytes.
+func TestRoundTrip(t *testing.T) {
+	specimens, err := demo.Files.ReadFile("specimens.csv")
+	require.NoError(t, err)
+	for name, to := range targets(t) {
+		t.Run(name, func(t *testing.T) {
+			for file, c := range map[string]struct {
+				text  string
+				same  bool // the same bytes come back
+				draft []string
+			}{
+				"specimens.csv": {string(specimens), false, nil},
+				"plain.csv":     {"no,name,paid\n1,ant,true\n2,,false\n3,\"a, \"\"b\"\"\",true\n", true, nil},
+				"semicolon.csv": {"Nr;Betrag;Am\r\n1;1.234,50;05.01.2026\r\n2;-0,25;31.12.1999\r\n3;;\r\n", true, nil},
+				"american.tsv":  {"No\tAmount\tAt\n1\t1,000.00\t01/31/2026 01:05 PM\n2\t-2.50\t12/01/2026 12:00 AM\n", true, nil},
+				"percent.csv":   {"no,share,due\n1,12.5%,\"Mar 15, 2026\"\n2,100.0%,\"Dec 31, 1999\"\n", true, nil},
+				"latin.csv":     {"no;name\n1;k\xe4fer\n2;f\xfcr \xdcber\n3;\xdf \xe9t\xe9\n", true, []string{"--encoding", "windows-1252"}},
+				"quoted.csv":    {"no,name\n\"1\",'x'\n2,\"two\nlines\"\n3,x\n", false, nil},
+				"titles.csv":    {"Loans of 2026\n\nno,name\n1,ant\n2,bee\n3,cat\nTotal: 3\n", false, nil},
+				"random.csv":    {randomFile(7), false, nil},
+			} {
+				d := newDesk(t)
+				d.write(file, c.text)
+				stem := strings.TrimSuffix(file, filepath.Ext(file))
+				d.run(0, append([]string{"draft", file, "--table", uniqueTable(t)}, c.draft...)...)
+				d.run(0, "load", stem+".tray", "--to", to)
+				d.run(0, "export", stem+".tray", "--from", to, "--out", "again"+filepath.Ext(file))
+				again := d.read("again" + filepath.Ext(file))
+				if c.same {
+					require.True(t, c.text == again, "%s: %.300q", file, again)
+				}
+				if file == "titles.csv" {
+					continue // which are not in the table
+				}
+				d.write(file, again)
+				require.Nil(t, d.json(0, "verify", stem+".tray", "--to", to, "--whole")["rows_differ"], file)
+			}
+		})
+	}
+}
+
+// randomFile has text that is hard to quote.
+func randomFile(seed uint64) string {
+	rng := rand.New(rand.NewPCG(seed, 1))
+	text := "no,a,b\n"
+	for i := range 300 {
+		var cells [2]string
+		for j := range cells {
+			for range rng.IntN(6) {
+				cells[j] += []string{"x", `"`, ",", "\n", "é", " ", "'", ";", "\\", "-"}[rng.IntN(10)]
+			}
+			cells[j] = `"` + strings.ReplaceAll(cells[j], `"`, `""`) + `y"`
+		}
+		text += fmt.Sprintf("%d,%s,%s\n", i, cells[0], cells[1])
+	}
+	return text
+}
+
+// TestExport writes a table in every format, and reads it from there.
+func TestExport(t *testing.T) {
+	for name, to := range targets(t) {
+		t.Run(name, func(t *testing.T) {
+			d := newDesk(t)
+			table := uniqueTable(t)
+			d.write("finds.csv", "no,name,mass,found,at,own,share\n1,ant,12.50,2026-01-05,2026-01-05 10:11:12,true,0.1\n2,,,,,,\n3,\"x, y\",-0.25,1999-12-31,1999-12-31 23:59:59,false,1e-7\n")
+			d.run(0, "load", "finds.csv", "--to", to, "--table", table)
+			for _, file := range []string{"all.csv", "all.tsv.gz", "all.csv.zst", "all.csv.xz", "all.xlsx"} {
+				r := d.json(0, "export", table, "--from", to, "--out", file)
+				require.Equal(t, 3.0, r["rows"])
+				require.Len(t, r["sha256"], 64)
+				v := d.json(0, "verify", file, "--to", to, "--table", table, "--whole")
+				require.Equal(t, true, v["verified"], file)
+				_, errOut := d.run(1, "export", table, "--from", to, "--out", file)
+				require.Contains(t, errOut, "the file exists")
+				require.Contains(t, errOut, "--replace")
+				d.run(0, "export", table, "--from", to, "--out", file, "--replace")
+			}
+			d.run(0, "export", table, "--from", to, "--out", "all.parquet")
+			content := d.read("all.parquet")
+			f, err := parquet.OpenFile(bytes.NewReader([]byte(content)), int64(len(content)))
+			require.NoError(t, err)
+			require.Equal(t, int64(3), f.NumRows())
+			require.Equal(t, [][]string{{"no"}, {"name"}, {"mass"}, {"found"}, {"at"}, {"own"}, {"share"}}, f.Schema().Columns())
+			rows := make([]parquet.Row, 3)
+			n, _ := f.RowGroups()[0].Rows().ReadRows(rows)
+			require.Equal(t, 3, n)
+			require.Equal(t, "x, y", rows[2][1].String())
+			require.Equal(t, int64(-25), rows[2][2].Int64())
+			require.True(t, rows[1][2].IsNull())
+
+			out, _ := d.run(0, "export", "--query", "SELECT name AS x, count(*) AS y FROM "+table+" WHERE no <> 2 GROUP BY name ORDER BY name", "--from", to, "--out", "-",
+				"--delimiter", ";", "--line-end", "crlf", "--quote-all")
+			require.Equal(t, "\"x\";\"y\"\r\n\"ant\";\"1\"\r\n\"x, y\";\"1\"\r\n", out)
+			out, _ = d.run(0, "export", table, "--from", to, "--out", "-", "--no-header", "--null", "n/a")
+			require.Contains(t, out, "2,n/a,n/a,n/a,n/a,n/a,n/a\n")
+			_, errOut := d.run(1, "export", table, "--from", to, "--out", "none/x.csv")
+			require.Contains(t, errOut, "no such file or directory")
+			_, errOut = d.run(1, "export", table, "--from", to, "--out", "bad.csv", "--quote", "none")
+			require.Contains(t, errOut, `row 3, column name: "x, y" has the delimiter or a line end in it`)
+			_, errOut = d.run(1, "export", "--query", "SELECT 'жук'", "--from", to, "--out", "bad.csv", "--encoding", "windows-1252")
+			require.Contains(t, errOut, "a character that windows-1252 lacks")
+			d.run(1, "export", "nothing", "--from", to, "--out", "bad.csv")
+			d.run(2, "export", table, "--from", to)
+			entries, err := os.ReadDir(d.dir)
+			require.NoError(t, err)
+			for _, e := range entries {
+				require.NotContains(t, e.Name(), ".new", "no temporary file is left")
+				require.NotEqual(t, "bad.csv", e.Name())
+			}
+		})
+	}
+}

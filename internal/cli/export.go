@@ -1,0 +1,131 @@
+package cli
+
+import (
+	"errors"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"ambertray/internal/database"
+	"ambertray/internal/export"
+	"ambertray/internal/source"
+	"ambertray/internal/term"
+	"ambertray/internal/tray"
+)
+
+// exporting are the options of export.
+type exporting struct {
+	from, out, query string
+	noHeader         bool
+	set              map[string]*string // settings of the layout
+	options          export.Options
+}
+
+// exportSettings are the settings of a layout that what is written has.
+var exportSettings = []string{"delimiter", "quote", "escape", "encoding", "line_end"}
+
+func (a *app) newExport() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "export TABLE|TRAY",
+		Short: "Write a table or a query to a file",
+		Long: `Export writes the rows of a table, or of a query, to a file: delimited text, a workbook
+(.xlsx) or Parquet (.parquet), by the ending of its name; packed with .gz, .zst or .xz
+after it. Of a tray its table is written as its source was: with its headings, formats,
+words and layout. The file has another name until it is whole.`,
+		Example: examples("ambertray export loans --from museum.db --out loans.csv", "ambertray export loans.tray --from museum.db --out again.csv",
+			"ambertray export --from museum.db --query 'SELECT name FROM loans' --out names.xlsx"),
+		Args: cobra.MaximumNArgs(1),
+	}
+	e := &exporting{set: map[string]*string{}}
+	f := c.Flags()
+	f.StringVar(&e.from, "from", "", "the `TARGET` to read, or a name of targets.yaml (default $AMBERTRAY_TO)")
+	f.StringVar(&e.out, "out", "", "the `FILE` to write, or - for standard output")
+	f.StringVar(&e.query, "query", "", "write what a query returns: `SQL`")
+	f.BoolVar(&e.noHeader, "no-header", false, "leave out the line of headings")
+	f.BoolVar(&e.options.Quoted, "quote-all", false, "quote every cell")
+	f.StringVar(&e.options.Null, "null", "", "the `WORD` for NULL (default: nothing)")
+	f.BoolVar(&e.options.Replace, "replace", false, "replace a file that exists")
+	for _, s := range source.Settings() {
+		for _, key := range exportSettings {
+			if s.Key == key {
+				e.set[key] = f.String(s.Option(), "", s.Help)
+			}
+		}
+	}
+	c.RunE = func(c *cobra.Command, args []string) error { return a.export(c, e, args) }
+	return c
+}
+
+func (a *app) export(c *cobra.Command, e *exporting, args []string) error {
+	switch {
+	case e.out == "":
+		return usageError{errors.New("--out: name the file to write, or - for standard output")}
+	case (e.query == "") == (len(args) == 0):
+		return usageError{errors.New("name either a table, a tray or --query")}
+	case e.out == export.Standard && a.json:
+		return usageError{errors.New("--json: the rows go to standard output")}
+	}
+	from, err := a.open(c.Context(), e.from, false)
+	if err != nil {
+		return err
+	}
+	defer from.Close()
+	work, err := e.work(c, from, args)
+	if err != nil {
+		return err
+	}
+	for key, val := range e.set {
+		if *val != "" {
+			if err := e.options.Layout.Set(key, *val); err != nil {
+				return usageError{err}
+			}
+		}
+	}
+	progress := term.NewProgress(a.err, "exporting")
+	e.options.Stdout, e.options.Header = a.out, !e.noHeader
+	e.options.Progress = func(rows int64) { progress.Update(0, 0, rows) }
+	res, err := export.Run(c.Context(), from, work, e.out, e.options)
+	progress.Done()
+	if err != nil || e.out == export.Standard {
+		return err
+	}
+	return a.show(res, func() { a.drawExport(res) })
+}
+
+// work returns what is exported. It sets the layout: that of a tray, or of the file's
+// ending.
+func (e *exporting) work(c *cobra.Command, from database.Target, args []string) (*export.Work, error) {
+	lay := &e.options.Layout
+	*lay = source.DefaultLayout()
+	lay.Delimiter, lay.Quote, lay.Encoding, lay.LineEnd = ",", `"`, "utf-8", "lf"
+	if strings.HasSuffix(strings.ToLower(strings.TrimSuffix(e.out, filepath.Ext(e.out))), ".tsv") || strings.EqualFold(filepath.Ext(e.out), ".tsv") {
+		lay.Delimiter = "\t"
+	}
+	if e.query != "" {
+		return export.Query(c.Context(), from, e.query)
+	}
+	if !tray.Is(args[0]) {
+		return export.Table(c.Context(), from, args[0])
+	}
+	t, err := tray.Read(args[0])
+	if err != nil {
+		return nil, err
+	}
+	if t.Layout.Format == source.Delimited {
+		*lay = t.Layout
+		e.noHeader = e.noHeader || lay.HeaderLine == 0
+	}
+	return export.Tray(c.Context(), from, t)
+}
+
+func (a *app) drawExport(r *export.Result) {
+	p := a.print
+	what := "the query"
+	if r.Table != "" {
+		what = "table " + p.Bold(r.Table)
+	}
+	p.Fact("from", "%s in %s", what, r.From)
+	p.Fact("written", "%s of %s to %s, %s", term.Amount(r.Rows, "row"), term.Amount(int64(len(r.Columns)), "column"), p.Bold(r.File), term.Bytes(r.Bytes))
+	p.Fact("sha256", "%s", r.SHA256)
+}

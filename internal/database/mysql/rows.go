@@ -1,0 +1,145 @@
+package mysql
+
+import (
+	"context"
+	"database/sql/driver"
+	"errors"
+	"io"
+	"strconv"
+	"strings"
+
+	"ambertray/internal/database"
+	"ambertray/internal/dialect"
+	"ambertray/internal/table"
+	"ambertray/internal/value"
+)
+
+// Rows implements database.Target.
+func (t *Target) Rows(ctx context.Context, tab *table.Table, each database.EachRow) error {
+	return t.rows(ctx, tab, dialect.MySQL.QuoteTable(t.current(tab.Name))+" t", each)
+}
+
+// rows reads the loaded columns of table t from what stands after FROM. It goes by
+// the driver itself, because the standard library copies every value.
+func (t *Target) rows(ctx context.Context, tab *table.Table, from string, each database.EachRow) error {
+	terms, readers := []string{}, []reader{}
+	for _, c := range tab.Loaded() {
+		stored := dialect.MySQL.Stored(c.Type)
+		term := "t." + dialect.MySQL.Quote(c.Name)
+		if stored.Kind == table.Double { // of which a float would show six digits
+			term += " + 0e0"
+		}
+		terms, readers = append(terms, term), append(readers, readerOf(stored))
+	}
+	if len(terms) == 0 {
+		terms = []string{"1"}
+	}
+	return t.read(ctx, tab.Name, "SELECT "+strings.Join(terms, ", ")+" FROM "+from, readers, each)
+}
+
+// read reads what a query returns.
+func (t *Target) read(ctx context.Context, what, query string, readers []reader, each database.EachRow) error {
+	err := t.conn.Raw(func(conn any) error {
+		rows, err := conn.(driver.QueryerContext).QueryContext(ctx, query, nil)
+		if err != nil {
+			return err
+		}
+		return errors.Join(eachOf(rows, readers, each), rows.Close())
+	})
+	return t.fail("read "+what, err)
+}
+
+func eachOf(rows driver.Rows, readers []reader, each database.EachRow) error {
+	raw, row := make([]driver.Value, max(len(readers), 1)), make([]value.Value, len(readers))
+	for {
+		err := rows.Next(raw)
+		if errors.Is(err, io.EOF) {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		for i, read := range readers {
+			v := &row[i]
+			v.Null, v.Untyped = raw[i] == nil, false
+			if !v.Null {
+				read(raw[i], v)
+			}
+		}
+		if err := each(row); err != nil {
+			return err
+		}
+	}
+}
+
+// reader sets v to a value as the driver gives it.
+type reader func(raw driver.Value, v *value.Value)
+
+func readerOf(t table.Type) reader {
+	switch t.Kind {
+	case table.SmallInt, table.Integer, table.BigInt, table.Boolean:
+		return readInt
+	case table.Double:
+		return readFloat
+	case table.Decimal:
+		return func(raw driver.Value, v *value.Value) { v.ReadDecimal(textOf(raw), t.Scale) }
+	case table.Date:
+		return func(raw driver.Value, v *value.Value) { v.ReadDate(textOf(raw)) }
+	case table.Time:
+		return func(raw driver.Value, v *value.Value) { v.ReadClock(textOf(raw)) }
+	case table.Timestamp:
+		return func(raw driver.Value, v *value.Value) { v.ReadTimestamp(textOf(raw)) }
+	}
+	return func(raw driver.Value, v *value.Value) { v.Text = textOf(raw) }
+}
+
+func readInt(raw driver.Value, v *value.Value) {
+	n, ok := raw.(int64)
+	if v.Int, v.Wide = n, false; !ok {
+		v.ReadInt(textOf(raw))
+	}
+}
+
+func readFloat(raw driver.Value, v *value.Value) {
+	f, ok := raw.(float64)
+	v.Float = f
+	if ok {
+		return
+	}
+	text := textOf(raw)
+	if f, err := strconv.ParseFloat(string(text), 64); err == nil {
+		v.Float = f
+	} else {
+		v.SetUntyped(text)
+	}
+}
+
+// textOf returns what the driver has made of a value as text.
+func textOf(raw driver.Value) []byte {
+	switch x := raw.(type) {
+	case []byte:
+		return x
+	case string:
+		return []byte(x)
+	case int64:
+		return strconv.AppendInt(nil, x, 10)
+	case uint64:
+		return strconv.AppendUint(nil, x, 10)
+	case float32:
+		return strconv.AppendFloat(nil, float64(x), 'g', -1, 32)
+	case float64:
+		return strconv.AppendFloat(nil, x, 'g', -1, 64)
+	}
+	return nil
+}
+
+// Count implements database.Target.
+func (t *Target) Count(ctx context.Context, table string) (rows int64, err error) {
+	err = t.conn.QueryRowContext(ctx, "SELECT count(*) FROM "+dialect.MySQL.QuoteTable(t.current(table))).Scan(&rows)
+	return rows, t.fail("count the rows of "+table, err)
+}
+
+// Snapshot implements database.Snapshotter.
+func (t *Target) Snapshot(ctx context.Context) (func() error, error) {
+	return database.SnapshotBy(ctx, t, "START TRANSACTION WITH CONSISTENT SNAPSHOT, READ ONLY")
+}

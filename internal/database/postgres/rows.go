@@ -1,0 +1,239 @@
+package postgres
+
+import (
+	"context"
+	"encoding/binary"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"math"
+	"strings"
+
+	"ambertray/internal/database"
+	"ambertray/internal/dialect"
+	"ambertray/internal/table"
+	"ambertray/internal/value"
+)
+
+// Rows implements database.Target, over the binary form of COPY.
+func (t *Target) Rows(ctx context.Context, tab *table.Table, each database.EachRow) error {
+	return t.rows(ctx, tab, dialect.PostgreSQL.QuoteTable(tab.Name), each)
+}
+
+// rows reads the loaded columns of a table from what stands after FROM.
+func (t *Target) rows(ctx context.Context, tab *table.Table, from string, each database.EachRow) error {
+	var terms []string
+	r := &rowReader{each: each}
+	for _, c := range tab.Loaded() {
+		term := dialect.PostgreSQL.Quote(c.Name)
+		if c.Type.Textual() { // of whatever type it is
+			term += "::text"
+		}
+		terms = append(terms, term)
+		r.readers = append(r.readers, readerOf(c.Type))
+	}
+	r.row = make([]value.Value, len(terms))
+	query := fmt.Sprintf("COPY (SELECT %s FROM %s) TO STDOUT (FORMAT binary)", strings.Join(terms, ", "), from)
+	_, err := t.conn.PgConn().CopyTo(ctx, r, query)
+	if r.err != nil {
+		return r.err
+	}
+	if err == nil && !r.ended {
+		err = errCut
+	}
+	return t.fail("read "+tab.Name, err)
+}
+
+var errCut = errors.New("the server's answer is cut off")
+
+// rowReader takes the binary form of COPY apart into rows. It gets it in pieces,
+// as a rule one a row.
+type rowReader struct {
+	readers []reader
+	row     []value.Value
+	each    database.EachRow
+	rest    []byte // of a row that is not whole yet
+	begun   bool
+	ended   bool
+	err     error // of each
+}
+
+// Write implements io.Writer.
+func (r *rowReader) Write(data []byte) (int, error) {
+	n := len(data)
+	if r.err != nil { // the rest is read away, as the connection would end otherwise
+		return n, nil
+	}
+	if len(r.rest) > 0 {
+		r.rest = append(r.rest, data...)
+		data = r.rest
+	}
+	if !r.begun && len(data) >= len(header) {
+		r.begun, data = true, data[len(header):]
+	}
+	for r.begun && len(data) > 0 {
+		used, err := r.next(data)
+		if err != nil {
+			r.err = err
+			return n, nil
+		}
+		if used == 0 {
+			break
+		}
+		data = data[used:]
+	}
+	r.rest = append(r.rest[:0], data...)
+	return n, nil
+}
+
+// next hands on the row that data begins with, and returns how many bytes it has, 0
+// where it is not whole.
+func (r *rowReader) next(data []byte) (used int, err error) {
+	if len(data) < 2 {
+		return 0, nil
+	}
+	if int16(binary.BigEndian.Uint16(data)) < 0 {
+		r.ended = true
+		return len(trailer), nil
+	}
+	at := 2
+	for i, read := range r.readers {
+		if len(data) < at+4 {
+			return 0, nil
+		}
+		size := int32(binary.BigEndian.Uint32(data[at:]))
+		at += 4
+		v := &r.row[i]
+		v.Null = size < 0
+		if v.Null {
+			continue
+		}
+		if len(data) < at+int(size) {
+			return 0, nil
+		}
+		v.Untyped = false
+		read(data[at:at+int(size)], v)
+		at += int(size)
+	}
+	return at, r.each(r.row)
+}
+
+// reader sets v to a value in its binary form.
+type reader func(data []byte, v *value.Value)
+
+func readerOf(t table.Type) reader {
+	switch t.Kind {
+	case table.Double:
+		return func(data []byte, v *value.Value) {
+			if len(data) == 4 {
+				v.Float = float64(math.Float32frombits(binary.BigEndian.Uint32(data)))
+			} else {
+				v.Float = math.Float64frombits(binary.BigEndian.Uint64(data))
+			}
+		}
+	case table.Boolean:
+		return func(data []byte, v *value.Value) { v.Int = int64(data[0]) }
+	case table.SmallInt, table.Integer, table.BigInt, table.Time:
+		return func(data []byte, v *value.Value) { v.Int = readInt(data) }
+	case table.Date:
+		return func(data []byte, v *value.Value) { v.Int = readInt(data) + epochDays }
+	case table.Timestamp, table.TimestampTZ:
+		return func(data []byte, v *value.Value) { v.Int = readInt(data) + epochMicros }
+	case table.Decimal:
+		return func(data []byte, v *value.Value) { readNumeric(data, t.Scale, v) }
+	case table.UUID:
+		return readUUID
+	}
+	return func(data []byte, v *value.Value) { v.Text = data }
+}
+
+func readInt(data []byte) int64 {
+	switch len(data) {
+	case 2:
+		return int64(int16(binary.BigEndian.Uint16(data)))
+	case 4:
+		return int64(int32(binary.BigEndian.Uint32(data)))
+	}
+	return int64(binary.BigEndian.Uint64(data))
+}
+
+func readUUID(data []byte, v *value.Value) {
+	text := hex.AppendEncode(v.Buffer(), data[:4])
+	for i := 4; i < 16; i += 2 {
+		if i <= 10 {
+			text = append(text, '-')
+		}
+		text = hex.AppendEncode(text, data[i:i+2])
+	}
+	v.Text = text
+}
+
+// readNumeric reads what appendNumeric writes.
+func readNumeric(data []byte, scale int, v *value.Value) {
+	groups, weight := int(binary.BigEndian.Uint16(data)), int(int16(binary.BigEndian.Uint16(data[2:])))
+	sign := binary.BigEndian.Uint16(data[4:])
+	v.Wide, v.Negative, v.Scale = false, sign == numericNegative, scale
+	if sign != numericNegative && sign != 0 {
+		v.SetUntyped([]byte("NaN or infinite"))
+		return
+	}
+	n, power := int64(0), 4*(weight-groups+1)+scale
+	if groups == 0 {
+		power = 0
+	}
+	if 4*groups+max(power, 0) > digitsOfInt {
+		readWideNumeric(data[8:], power, v)
+		return
+	}
+	for i := range groups {
+		n = n*10000 + int64(binary.BigEndian.Uint16(data[8+2*i:]))
+	}
+	for ; power > 0; power-- {
+		n *= 10
+	}
+	for ; power < 0; power++ {
+		if n%10 != 0 {
+			readWideNumeric(data[8:], power, v)
+			return
+		}
+		n /= 10
+	}
+	v.Int = n
+	if v.Negative {
+		v.Int = -n
+	}
+}
+
+// digitsOfInt is how many digits an int64 has room for.
+const digitsOfInt = 18
+
+// readWideNumeric reads the digits of a number of any length, times a power of ten.
+func readWideNumeric(groups []byte, power int, v *value.Value) {
+	digits := []byte{}
+	for i := 0; i < len(groups); i += 2 {
+		digits = fmt.Appendf(digits, "%04d", binary.BigEndian.Uint16(groups[i:]))
+	}
+	for ; power > 0; power-- {
+		digits = append(digits, '0')
+	}
+	for ; power < 0; power++ {
+		last := len(digits) - 1
+		if last < 0 || digits[last] != '0' { // more decimals than the column ought to have
+			v.SetUntyped(digits)
+			return
+		}
+		digits = digits[:last]
+	}
+	v.Wide, v.Text = true, digits
+}
+
+// Count implements database.Target.
+func (t *Target) Count(ctx context.Context, table string) (rows int64, err error) {
+	err = t.conn.QueryRow(ctx, "SELECT count(*) FROM "+dialect.PostgreSQL.QuoteTable(table)).Scan(&rows)
+	return rows, t.fail("count the rows of "+table, err)
+}
+
+// Snapshot implements database.Snapshotter.
+func (t *Target) Snapshot(ctx context.Context) (func() error, error) {
+	return database.SnapshotBy(ctx, t, "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY")
+}

@@ -1,0 +1,168 @@
+package sqlite
+
+import (
+	"context"
+	"math"
+	"slices"
+	"strconv"
+	"strings"
+
+	"zombiezen.com/go/sqlite"
+
+	"ambertray/internal/database"
+	"ambertray/internal/dialect"
+	"ambertray/internal/table"
+	"ambertray/internal/value"
+)
+
+// Rows implements database.Target.
+func (t *Target) Rows(ctx context.Context, tab *table.Table, each database.EachRow) error {
+	exists, err := t.Exists(ctx, tab.Name)
+	if err != nil {
+		return err
+	}
+	if !exists {
+		return &database.Error{Target: t.path, Op: "read " + tab.Name, Kind: database.ErrNoTable}
+	}
+	rows, err := t.prepareRows(ctx, tab, "")
+	if err != nil {
+		return err
+	}
+	defer rows.stmt.Finalize()
+	return rows.each(each)
+}
+
+// rowReader reads what a query returns.
+type rowReader struct {
+	t       *Target
+	table   string
+	stmt    *sqlite.Stmt
+	readers []reader
+	row     []value.Value
+}
+
+// prepareRows prepares the reading of a table, or of the rows that a condition holds
+// for.
+func (t *Target) prepareRows(ctx context.Context, tab *table.Table, condition string) (*rowReader, error) {
+	t.conn.SetInterrupt(ctx.Done())
+	r := &rowReader{t: t, table: tab.Name}
+	var names []string
+	for _, c := range tab.Loaded() {
+		names = append(names, dialect.SQLite.Quote(c.Name))
+		r.readers = append(r.readers, readerOf(dialect.SQLite.Stored(c.Type)))
+	}
+	if names == nil {
+		names = []string{"1"}
+	}
+	return r, r.prepare("SELECT " + strings.Join(names, ", ") + " FROM " + dialect.SQLite.Quote(tab.Name) + condition)
+}
+
+func (r *rowReader) prepare(query string) (err error) {
+	r.stmt, _, err = r.t.conn.PrepareTransient(query)
+	r.row = make([]value.Value, len(r.readers))
+	return r.t.fail("read "+r.table, err)
+}
+
+// each hands on every row of the query.
+func (r *rowReader) each(each database.EachRow) error {
+	for {
+		more, err := r.stmt.Step()
+		if err != nil {
+			return r.t.fail("read "+r.table, err)
+		}
+		if !more {
+			return nil
+		}
+		for i, read := range r.readers {
+			read(r.stmt, i, &r.row[i])
+		}
+		if err := each(r.row); err != nil {
+			return err
+		}
+	}
+}
+
+// reader sets v to the value in column i of the current row. The engine lets any
+// column take any value: what is not of the column's type is untyped.
+type reader func(stmt *sqlite.Stmt, i int, v *value.Value)
+
+func readerOf(t table.Type) reader {
+	switch {
+	case t.Textual():
+		return readText
+	case t.Kind == table.Double:
+		return ofKind(readFloat)
+	case t.Kind == table.Decimal:
+		return ofKind(decimalReader(t.Scale))
+	}
+	return ofKind(readInt)
+}
+
+// ofKind reads NULL, and other values by what kind of value the engine has.
+func ofKind(read func(*sqlite.Stmt, int, sqlite.ColumnType, *value.Value)) reader {
+	return func(stmt *sqlite.Stmt, i int, v *value.Value) {
+		kind := stmt.ColumnType(i)
+		v.Null = kind == sqlite.TypeNull
+		if !v.Null {
+			read(stmt, i, kind, v)
+		}
+	}
+}
+
+func readInt(stmt *sqlite.Stmt, i int, kind sqlite.ColumnType, v *value.Value) {
+	if kind != sqlite.TypeInteger {
+		readUntyped(stmt, i, v)
+		return
+	}
+	v.Int, v.Untyped = stmt.ColumnInt64(i), false
+}
+
+func readFloat(stmt *sqlite.Stmt, i int, kind sqlite.ColumnType, v *value.Value) {
+	if kind != sqlite.TypeFloat {
+		readUntyped(stmt, i, v)
+		return
+	}
+	v.Float, v.Untyped = stmt.ColumnFloat(i), false
+}
+
+func decimalReader(scale int) func(*sqlite.Stmt, int, sqlite.ColumnType, *value.Value) {
+	unit := math.Pow10(scale)
+	return func(stmt *sqlite.Stmt, i int, kind sqlite.ColumnType, v *value.Value) {
+		if kind != sqlite.TypeFloat && kind != sqlite.TypeInteger {
+			readUntyped(stmt, i, v)
+			return
+		}
+		f := stmt.ColumnFloat(i)
+		v.Int, v.Scale, v.Wide, v.Untyped = int64(math.Round(f*unit)), scale, false, false
+		if float64(v.Int)/unit != f {
+			readUntyped(stmt, i, v)
+		}
+	}
+}
+
+// readText asks whether a value is NULL only where it has no text.
+func readText(stmt *sqlite.Stmt, i int, v *value.Value) {
+	n := stmt.ColumnBytes(i, v.Text[:cap(v.Text)])
+	v.Null = n == 0 && stmt.ColumnType(i) == sqlite.TypeNull
+	if n == cap(v.Text) { // it may be longer
+		v.Text = slices.Grow(v.Text[:0], stmt.ColumnLen(i)+1)
+		n = stmt.ColumnBytes(i, v.Text[:cap(v.Text)])
+	}
+	v.Text = v.Text[:n]
+}
+
+func readUntyped(stmt *sqlite.Stmt, i int, v *value.Value) { v.SetUntyped([]byte(stmt.ColumnText(i))) }
+
+// Count implements database.Target.
+func (t *Target) Count(ctx context.Context, table string) (int64, error) {
+	counted, err := t.Query(ctx, "SELECT count(*) FROM "+dialect.SQLite.Quote(table))
+	if err != nil {
+		return 0, err
+	}
+	return strconv.ParseInt(counted[0][0], 10, 64)
+}
+
+// Snapshot implements database.Snapshotter.
+func (t *Target) Snapshot(ctx context.Context) (func() error, error) {
+	return database.SnapshotBy(ctx, t, "BEGIN")
+}

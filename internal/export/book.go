@@ -1,0 +1,178 @@
+package export
+
+import (
+	"fmt"
+	"io"
+	"strconv"
+	"time"
+
+	"github.com/xuri/excelize/v2"
+
+	"ambertray/internal/table"
+	"ambertray/internal/value"
+)
+
+// maxSheetRows is how many rows a sheet has, and maxExactDigits how many digits of a
+// number it keeps.
+const (
+	maxSheetRows   = 1_048_576
+	maxExactDigits = 15
+)
+
+// bookWriter writes a workbook of Office Open XML: numbers, dates and truths as such,
+// a header that stays in view, and one more sheet where one is full.
+type bookWriter struct {
+	to      io.Writer
+	o       *Options
+	columns []Column
+	book    *excelize.File
+	sheet   *excelize.StreamWriter
+	sheets  int
+	next    int // row of the sheet
+	rows    int64
+	styles  []int // of the columns
+	cells   []any
+}
+
+func newBookWriter(w io.Writer, columns []Column, o *Options) (*bookWriter, error) {
+	b := &bookWriter{to: w, o: o, columns: columns, book: excelize.NewFile(), cells: make([]any, len(columns))}
+	for i := range columns {
+		style, err := b.style(columns[i].Type)
+		if err != nil {
+			return nil, err
+		}
+		b.styles = append(b.styles, style)
+	}
+	return b, b.addSheet()
+}
+
+// numberFormats are those of moments. Parts of a second are shown to the thousandth,
+// which is all that a sheet shows.
+var numberFormats = map[table.Kind]string{
+	table.Date: "yyyy-mm-dd", table.Time: "hh:mm:ss", table.Timestamp: "yyyy-mm-dd hh:mm:ss", table.TimestampTZ: "yyyy-mm-dd hh:mm:ss",
+}
+
+func (b *bookWriter) style(t table.Type) (int, error) {
+	format := numberFormats[t.Kind]
+	if t.Kind == table.Decimal && t.Scale > 0 {
+		format = fmt.Sprintf("0.%0*d", t.Scale, 0)
+	}
+	if format == "" {
+		return 0, nil
+	}
+	return b.book.NewStyle(&excelize.Style{CustomNumFmt: &format})
+}
+
+// addSheet ends the sheet and begins the next one.
+func (b *bookWriter) addSheet() (err error) {
+	if b.sheet != nil {
+		if err := b.sheet.Flush(); err != nil {
+			return err
+		}
+	}
+	b.sheets++
+	name := fmt.Sprintf("Sheet%d", b.sheets)
+	if b.sheets > 1 {
+		if _, err := b.book.NewSheet(name); err != nil {
+			return err
+		}
+	}
+	if b.sheet, err = b.book.NewStreamWriter(name); err != nil {
+		return err
+	}
+	b.next = 1
+	if !b.o.Header {
+		return nil
+	}
+	if err := b.sheet.SetPanes(&excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2", ActivePane: "bottomLeft"}); err != nil {
+		return err
+	}
+	for i := range b.columns {
+		b.cells[i] = b.columns[i].Heading
+	}
+	return b.write()
+}
+
+func (b *bookWriter) write() error {
+	cell, err := excelize.CoordinatesToCellName(1, b.next)
+	if err != nil {
+		return err
+	}
+	b.next++
+	return b.sheet.SetRow(cell, b.cells)
+}
+
+// Row implements rowWriter.
+func (b *bookWriter) Row(row []value.Value) error {
+	b.rows++
+	if b.next > maxSheetRows {
+		if err := b.addSheet(); err != nil {
+			return err
+		}
+	}
+	for i := range b.columns {
+		c := &b.columns[i]
+		v := c.of(row)
+		if v == nil {
+			b.cells[i] = nil
+			if b.o.Null != "" {
+				b.cells[i] = b.o.Null
+			}
+			continue
+		}
+		b.cells[i] = excelize.Cell{StyleID: b.styles[i], Value: b.value(c, v)}
+	}
+	return b.write()
+}
+
+// value returns what a cell holds. What it cannot hold as it is becomes text.
+func (b *bookWriter) value(c *Column, v *value.Value) any {
+	if v.Untyped {
+		return string(v.Text)
+	}
+	switch c.Type.Kind {
+	case table.SmallInt, table.Integer, table.BigInt, table.Decimal:
+		text := string(v.AppendDecimal(nil))
+		if v.Wide || len(text) > maxExactDigits {
+			return text
+		}
+		if v.Scale == 0 {
+			return v.Int
+		}
+		f, _ := strconv.ParseFloat(text, 64)
+		return f
+	case table.Double:
+		return v.Float
+	case table.Boolean:
+		return v.Int != 0
+	case table.Time:
+		return float64(v.Int) / microsPerDay
+	case table.Date:
+		return moment(c, v, v.Int*microsPerDay)
+	case table.Timestamp, table.TimestampTZ:
+		return moment(c, v, v.Int)
+	}
+	return string(v.Text)
+}
+
+// moment returns the serial number of a moment, whose days are counted from
+// 1899-12-30; before 1900-03-01 programs disagree about it.
+func moment(c *Column, v *value.Value, micros int64) any {
+	const firstCommon = -25508
+	days := float64(micros) / microsPerDay
+	if days < firstCommon || micros%1000 != 0 || micros >= time.Date(10000, 1, 1, 0, 0, 0, 0, time.UTC).UnixMicro() {
+		return string(c.append(nil, v))
+	}
+	return days + 25569
+}
+
+// Close implements rowWriter.
+func (b *bookWriter) Close() error {
+	if err := b.sheet.Flush(); err != nil {
+		return err
+	}
+	if err := b.book.Write(b.to); err != nil {
+		return err
+	}
+	return b.book.Close()
+}

@@ -1,0 +1,203 @@
+// Package export writes the rows of a table or a query to a file: delimited text, a
+// workbook or Parquet. Rows are streamed, and the file has another name until it is
+// whole.
+package export
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"ambertray/internal/database"
+	"ambertray/internal/source"
+	"ambertray/internal/table"
+	"ambertray/internal/tray"
+	"ambertray/internal/value"
+)
+
+// Options say what a file is written like.
+type Options struct {
+	Layout  source.Layout // of delimited text
+	Header  bool
+	Quoted  bool   // every cell is quoted
+	Null    string // the word for NULL
+	Replace bool   // a file that exists is replaced
+	Stdout  io.Writer
+	// Progress, unless nil, is called from time to time with the number of rows.
+	Progress func(rows int64)
+}
+
+// Result is what was written.
+type Result struct {
+	From    string   `json:"from"`
+	Table   string   `json:"table"` // "" for a query
+	File    string   `json:"file"`
+	Rows    int64    `json:"rows"`
+	Columns []string `json:"columns"`
+	Bytes   int64    `json:"bytes"`
+	SHA256  string   `json:"sha256"`
+}
+
+// Work is what is exported: what is read, and the columns that are written of it.
+type Work struct {
+	Table   *table.Table
+	Query   string // instead of the table's rows
+	Columns []Column
+}
+
+// Table exports all columns of a table.
+func Table(ctx context.Context, from database.Target, name string) (*Work, error) {
+	live, err := database.Columns(ctx, from, name)
+	if err != nil {
+		return nil, err
+	}
+	if len(live) == 0 {
+		return nil, &database.Error{Target: from.Name(), Op: "read " + name, Kind: database.ErrNoTable}
+	}
+	return newWork(name, "", live, from), nil
+}
+
+// Query exports the rows of a query.
+func Query(ctx context.Context, from database.Target, query string) (*Work, error) {
+	q, err := database.Require[database.Querier](from, from, "exporting a query")
+	if err != nil {
+		return nil, err
+	}
+	columns, err := q.Describe(ctx, query)
+	if err != nil {
+		return nil, err
+	}
+	return newWork("", query, columns, from), nil
+}
+
+func newWork(name, query string, live []database.ColumnInfo, from database.Target) *Work {
+	w := &Work{Table: &table.Table{Name: name}, Query: query}
+	for i, l := range live {
+		c := table.Column{From: l.Name, Name: l.Name, Type: table.Type{Kind: table.Text}, Nullable: true}
+		if l.Known && l.Type != nil {
+			c.Type = *l.Type
+		}
+		w.Table.Columns = append(w.Table.Columns, c)
+		w.Columns = append(w.Columns, newColumn(&c, i, from.Dialect().Stored(c.Type), ""))
+	}
+	return w
+}
+
+// Tray exports the table of a tray in the columns, formats and words of its source.
+func Tray(ctx context.Context, from database.Target, t *tray.Tray) (*Work, error) {
+	live, err := database.Columns(ctx, from, t.Table.Name)
+	if err != nil {
+		return nil, err
+	}
+	w := &Work{Table: &table.Table{Name: t.Table.Name}}
+	for i := range t.Table.Columns {
+		c := t.Table.Columns[i]
+		switch {
+		case c.Value != "": // it is not in the source
+			continue
+		case c.LeaveOut:
+			w.Columns = append(w.Columns, Column{Heading: c.From, at: -1})
+			continue
+		}
+		at := slices.IndexFunc(live, func(l database.ColumnInfo) bool { return strings.EqualFold(l.Name, c.Name) })
+		if at < 0 {
+			return nil, fmt.Errorf("table %s has no column %s, which is in %s", t.Table.Name, c.Name, t.Dir)
+		}
+		c.Name = live[at].Name
+		w.Columns = append(w.Columns, newColumn(&c, len(w.Table.Columns), from.Dialect().Stored(c.Type), ""))
+		w.Table.Columns = append(w.Table.Columns, c)
+	}
+	return w, nil
+}
+
+// rowWriter writes rows to a file.
+type rowWriter interface {
+	// Row writes a row, which it may change.
+	Row(row []value.Value) error
+	Close() error
+}
+
+// formats are the formats by the endings of files; delimited text is any other.
+var formats = map[string]func(w io.Writer, columns []Column, o *Options) (rowWriter, error){
+	".xlsx": func(w io.Writer, columns []Column, o *Options) (rowWriter, error) {
+		return newBookWriter(w, columns, o)
+	},
+	".parquet": func(w io.Writer, columns []Column, _ *Options) (rowWriter, error) {
+		return newParquetWriter(w, columns)
+	},
+}
+
+// Run writes a work to the file at path.
+func Run(ctx context.Context, from database.Target, w *Work, path string, o Options) (res *Result, err error) {
+	release, err := database.Snapshot(ctx, from)
+	if err != nil {
+		return nil, err
+	}
+	defer release()
+	f, err := create(path, o.Replace, o.Stdout)
+	if err != nil {
+		return nil, err
+	}
+	defer func() {
+		if err != nil {
+			err = errors.Join(err, f.drop())
+		}
+	}()
+	for i := range w.Columns {
+		w.Columns[i].null = []byte(o.Null)
+	}
+	open := formats[strings.ToLower(filepath.Ext(plainName(path)))]
+	if open == nil {
+		open = func(w io.Writer, columns []Column, o *Options) (rowWriter, error) {
+			return newTextWriter(w, columns, o)
+		}
+	}
+	out, err := open(f, w.Columns, &o)
+	if err != nil {
+		return nil, err
+	}
+	res = &Result{From: from.Name(), Table: w.Table.Name, File: path}
+	for _, c := range w.Columns {
+		res.Columns = append(res.Columns, c.Heading)
+	}
+	err = w.read(ctx, from, func(row []value.Value) error {
+		res.Rows++
+		if res.Rows%progressEvery == 0 {
+			if err := ctx.Err(); err != nil {
+				return err
+			}
+			if o.Progress != nil {
+				o.Progress(res.Rows)
+			}
+		}
+		return out.Row(row)
+	})
+	if err == nil {
+		err = out.Close()
+	}
+	if err == nil {
+		err = f.finish()
+	}
+	if err != nil {
+		return nil, err
+	}
+	res.Bytes, res.SHA256 = f.size, f.sha256()
+	return res, nil
+}
+
+const progressEvery = 10_000
+
+func (w *Work) read(ctx context.Context, from database.Target, each database.EachRow) error {
+	if w.Query == "" {
+		return from.Rows(ctx, w.Table, each)
+	}
+	q, err := database.Require[database.Querier](from, from, "exporting a query")
+	if err != nil {
+		return err
+	}
+	return q.QueryRows(ctx, w.Query, w.Table, each)
+}

@@ -1,0 +1,237 @@
+package export_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"io"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"ambertray/internal/database"
+	"ambertray/internal/database/sqlite"
+	"ambertray/internal/export"
+	"ambertray/internal/source"
+	"ambertray/internal/table"
+	"ambertray/internal/tray"
+)
+
+// museum opens a new database and runs statements in it.
+func museum(t *testing.T, statements ...string) *sqlite.Target {
+	db, err := sqlite.Open(filepath.Join(t.TempDir(), "museum.db"), true)
+	require.NoError(t, err)
+	t.Cleanup(func() { db.Close() })
+	for _, s := range statements {
+		_, err := db.Exec(context.Background(), s)
+		require.NoError(t, err)
+	}
+	return db
+}
+
+// options are those of a common file.
+func options(out io.Writer, settings ...string) export.Options {
+	o := export.Options{Layout: source.DefaultLayout(), Header: true, Stdout: out}
+	o.Layout.Delimiter, o.Layout.Quote, o.Layout.Encoding, o.Layout.LineEnd = ",", `"`, "utf-8", "lf"
+	for i := 0; i < len(settings); i += 2 {
+		if err := o.Layout.Set(settings[i], settings[i+1]); err != nil {
+			panic(err)
+		}
+	}
+	return o
+}
+
+// column parses a type into a column of a plan.
+func column(t *testing.T, name, typ string) table.Column {
+	parsed, err := table.ParseType(typ)
+	require.NoError(t, err)
+	return table.Column{From: strings.ToUpper(name), Name: name, Type: parsed, Nullable: true}
+}
+
+// TestColumns writes values by the rules of a plan's columns.
+func TestColumns(t *testing.T) {
+	for _, c := range []struct {
+		stored, typ string
+		rules       func(c *table.Column)
+		want        string
+	}{
+		{"-7", "integer", nil, "-7"},
+		{"1234567", "integer", func(c *table.Column) { c.Thousands = "," }, `"1,234,567"`},
+		{"-123456.5", "decimal(9,2)", func(c *table.Column) { c.Thousands, c.Decimal = ".", "," }, `"-123.456,50"`},
+		{"12.5", "decimal(9,2)", func(c *table.Column) { c.Decimal = "," }, `"12,50"`},
+		{"0.125", "decimal(6,4)", func(c *table.Column) { c.Percent = true }, "12.50%"},
+		{"0.1", "double", nil, "0.1"},
+		{"1e300", "double", nil, "1e+300"},
+		{"1e-7", "double", nil, "1e-07"},
+		{"1", "boolean", nil, "true"},
+		{"0", "boolean", func(c *table.Column) { c.TrueWords, c.FalseWords = []string{"ja"}, []string{"nein"} }, "nein"},
+		{"'2026-01-31'", "date", nil, "2026-01-31"},
+		{"'2026-01-31'", "date", func(c *table.Column) { c.Format = "d.M.yy" }, "31.1.26"},
+		{"'2026-01-31'", "date", func(c *table.Column) { c.Format = "MMM dd, yyyy" }, `"Jan 31, 2026"`},
+		{"'2026-01-31'", "date", func(c *table.Column) { c.Format = "dd MMMM yyyy" }, "31 January 2026"},
+		{"'13:05:00.250000'", "time", func(c *table.Column) { c.Format = "hh:mm a" }, "01:05 PM"},
+		{"'2026-01-31 10:00:00.000250'", "timestamp", func(c *table.Column) { c.Format = "yyyy-MM-dd'T'HH:mm:ss.SSSSSS" }, "2026-01-31T10:00:00.000250"},
+		{"'2026-01-31 10:00:00+00:00'", "timestamp with time zone", nil, "2026-01-31 10:00:00+00:00"},
+		{"'2026-01-31 10:00:00+00:00'", "timestamp with time zone", func(c *table.Column) { c.Format = "yyyyMMddHHmmssXXX" }, "20260131100000Z"},
+		{"'never'", "date", func(c *table.Column) { c.Format = "dd/MM/yyyy" }, "never"},
+		{"'M'", "char(1)", func(c *table.Column) { c.Words = map[string]string{"male": "M", "female": "F"} }, "male"},
+		{"'M'", "char(1)", func(c *table.Column) { c.Words = map[string]string{"male": "M", "man": "M"} }, "M"},
+		{"' a '", "text", nil, " a "},
+		{"''", "text", nil, `""`},
+		{"NULL", "text", nil, ""},
+		{`'say "x"'`, "text", nil, `"say ""x"""`},
+	} {
+		db := museum(t, "CREATE TABLE find (a)", "INSERT INTO find VALUES ("+c.stored+")")
+		col := column(t, "a", c.typ)
+		if c.rules != nil {
+			c.rules(&col)
+		}
+		tr := &tray.Tray{Table: table.Table{Name: "find", Columns: []table.Column{col, {From: "GONE", LeaveOut: true}, {Value: "{file}", Name: "a"}}}}
+		w, err := export.Tray(context.Background(), db, tr)
+		require.NoError(t, err)
+		var out bytes.Buffer
+		_, err = export.Run(context.Background(), db, w, export.Standard, options(&out))
+		require.NoError(t, err)
+		require.Equal(t, "A,GONE\n"+c.want+",\n", out.String(), "%s as %s", c.stored, c.typ)
+	}
+	db := museum(t, "CREATE TABLE find (a)")
+	_, err := export.Tray(context.Background(), db, &tray.Tray{Dir: "x.tray", Table: table.Table{Name: "find", Columns: []table.Column{column(t, "b", "text")}}})
+	require.EqualError(t, err, "table find has no column b, which is in x.tray")
+}
+
+// TestText writes random text in every way of quoting, and reads the same from it.
+func TestText(t *testing.T) {
+	rng := rand.New(rand.NewPCG(3, 5))
+	for round := range 40 {
+		var want [][]string
+		statements := []string{"CREATE TABLE find (a text, b text)"}
+		for range 30 {
+			var cells [2]string
+			for i := range cells {
+				for range rng.IntN(8) {
+					cells[i] += []string{"x", `"`, ",", ";", "\n", "\r\n", "é", " ", "'", "\t"}[rng.IntN(10)]
+				}
+			}
+			want = append(want, cells[:])
+			statements = append(statements, fmt.Sprintf("INSERT INTO find VALUES ('%s', '%s')", strings.ReplaceAll(cells[0], "'", "''"), strings.ReplaceAll(cells[1], "'", "''")))
+		}
+		db := museum(t, statements...)
+		w, err := export.Table(context.Background(), db, "find")
+		require.NoError(t, err)
+		delimiter := []string{",", ";", "tab", "pipe"}[round%4]
+		var out bytes.Buffer
+		o := options(&out, "delimiter", delimiter)
+		o.Quoted = round%3 == 0
+		res, err := export.Run(context.Background(), db, w, export.Standard, o)
+		require.NoError(t, err)
+		require.Equal(t, int64(out.Len()), res.Bytes)
+		r := csv.NewReader(&out)
+		r.Comma = rune(o.Layout.Delimiter[0])
+		got, err := r.ReadAll()
+		require.NoError(t, err)
+		for i := range want {
+			for j := range want[i] {
+				want[i][j] = strings.ReplaceAll(want[i][j], "\r\n", "\n") // as that reader gives it
+			}
+		}
+		require.Equal(t, want, got[1:])
+	}
+}
+
+// TestEncodings writes text in other encodings, and refuses what they lack.
+func TestEncodings(t *testing.T) {
+	db := museum(t, "CREATE TABLE find (a text)", "INSERT INTO find VALUES ('k\u00e4fer')")
+	w, err := export.Table(context.Background(), db, "find")
+	require.NoError(t, err)
+	for encoding, want := range map[string]string{
+		"windows-1252": "a\nk\xe4fer\n", "utf-16le": "\xff\xfea\x00\n\x00k\x00\xe4\x00f\x00e\x00r\x00\n\x00", "utf-8": "a\nk\u00e4fer\n",
+	} {
+		var out bytes.Buffer
+		_, err := export.Run(context.Background(), db, w, export.Standard, options(&out, "encoding", encoding))
+		require.NoError(t, err)
+		require.Equal(t, want, out.String())
+	}
+	_, err = export.Run(context.Background(), db, w, export.Standard, options(io.Discard, "encoding", "koi8-r"))
+	require.EqualError(t, err, `row 1, column a: "käfer" has a character that koi8-r lacks`)
+}
+
+// full is a writer on a disk that is full after some bytes.
+type full struct{ room int }
+
+var errFull = errors.New("no space left")
+
+func (f *full) Write(p []byte) (int, error) {
+	if f.room -= len(p); f.room < 0 {
+		return 0, errFull
+	}
+	return len(p), nil
+}
+
+// TestNothingHalf leaves no file and no temporary one when an export fails, is
+// interrupted or may not replace.
+func TestNothingHalf(t *testing.T) {
+	db := museum(t, "CREATE TABLE find (a integer)", "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 60000) INSERT INTO find SELECT i FROM n")
+	w, err := export.Table(context.Background(), db, "find")
+	require.NoError(t, err)
+	dir := t.TempDir()
+	for _, name := range []string{"a.csv", "a.csv.gz", "a.xlsx", "a.parquet"} {
+		ctx, cancel := context.WithCancel(context.Background())
+		o := options(nil)
+		o.Progress = func(rows int64) {
+			if rows > 20_000 {
+				cancel()
+			}
+		}
+		_, err := export.Run(ctx, db, w, filepath.Join(dir, name), o)
+		require.ErrorIs(t, err, context.Canceled)
+		cancel()
+	}
+	entries, err := os.ReadDir(dir)
+	require.NoError(t, err)
+	require.Empty(t, entries)
+
+	path := filepath.Join(dir, "b.csv")
+	require.NoError(t, os.WriteFile(path, []byte("precious"), 0o600))
+	_, err = export.Run(context.Background(), db, w, path, options(nil))
+	require.ErrorIs(t, err, export.ErrFileExists)
+	text, err := os.ReadFile(path)
+	require.NoError(t, err)
+	require.Equal(t, "precious", string(text))
+	o := options(nil)
+	o.Replace = true
+	o.Progress = func(int64) { // another program makes a file of that name meanwhile
+		_ = os.WriteFile(filepath.Join(dir, "c.csv"), []byte("theirs"), 0o600)
+	}
+	res, err := export.Run(context.Background(), db, w, path, o)
+	require.NoError(t, err)
+	require.Equal(t, int64(60_000), res.Rows)
+	o.Replace = false
+	require.NoError(t, os.Remove(filepath.Join(dir, "c.csv")))
+	_, err = export.Run(context.Background(), db, w, filepath.Join(dir, "c.csv"), o)
+	require.ErrorIs(t, err, export.ErrFileExists)
+	text, err = os.ReadFile(filepath.Join(dir, "c.csv"))
+	require.NoError(t, err)
+	require.Equal(t, "theirs", string(text))
+
+	_, err = export.Run(context.Background(), db, w, export.Standard, options(&full{room: 100_000}))
+	require.ErrorIs(t, err, errFull)
+	_, err = export.Table(context.Background(), db, "nothing")
+	require.ErrorIs(t, err, database.ErrNoTable)
+	_, err = export.Query(context.Background(), db, "SELECT a AS x, a AS x FROM find")
+	require.ErrorContains(t, err, "two of its columns have the same name")
+}
+
+// TestParquetRefuses does not lose a value that its column cannot hold.
+func TestParquetRefuses(t *testing.T) {
+	db := museum(t, "CREATE TABLE find (a integer, b date)", "INSERT INTO find VALUES ('seven', '2026-01-01')")
+	w, err := export.Table(context.Background(), db, "find")
+	require.NoError(t, err)
+	_, err = export.Run(context.Background(), db, w, filepath.Join(t.TempDir(), "a.parquet"), options(nil))
+	require.EqualError(t, err, `column a is bigint, and "seven" is not: a Parquet file cannot hold it`)
+}

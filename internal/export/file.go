@@ -1,0 +1,194 @@
+package export
+
+import (
+	"compress/gzip"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"hash"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync/atomic"
+
+	"github.com/klauspost/compress/zstd"
+	"github.com/ulikunitz/xz"
+
+	"ambertray/internal/publish"
+)
+
+// ErrFileExists is returned for a file that is there and is not to be replaced.
+var ErrFileExists = errors.New("the file exists")
+
+// file is what is written, under a temporary name until it is whole. What is written
+// to it is packed as its name says.
+type file struct {
+	io.Writer
+	path       string
+	temp       *os.File
+	packer     io.Closer // nil for a file that is not packed
+	background *background
+	sum        hash.Hash
+	size       int64
+	replace    bool
+}
+
+// Standard is the name of standard output.
+const Standard = "-"
+
+// create opens the file. stdout takes the place of the file with the name Standard.
+func create(path string, replace bool, stdout io.Writer) (*file, error) {
+	f := &file{path: path, replace: replace, sum: sha256.New()}
+	var to io.Writer = stdout
+	if path != Standard {
+		if _, err := os.Lstat(path); err == nil && !replace {
+			return nil, fmt.Errorf("%s: %w", path, ErrFileExists)
+		}
+		var err error
+		name := filepath.Join(filepath.Dir(path), fmt.Sprintf(".%s.%d.new", filepath.Base(path), os.Getpid()))
+		f.temp, err = os.OpenFile(name, os.O_CREATE|os.O_TRUNC|os.O_WRONLY, 0o666)
+		if err != nil {
+			return nil, err
+		}
+		to = f.temp
+	}
+	packed, err := pack(path, io.MultiWriter(to, f.sum, (*counter)(&f.size)))
+	if err != nil {
+		return nil, errors.Join(err, f.drop())
+	}
+	f.packer, _ = packed.(io.Closer)
+	f.background = newBackground(packed)
+	f.Writer = f.background
+	return f, nil
+}
+
+// counter counts what is written.
+type counter int64
+
+func (c *counter) Write(p []byte) (int, error) {
+	*c += counter(len(p))
+	return len(p), nil
+}
+
+// plainName is the name of a file without the ending of how it is packed.
+func plainName(path string) string {
+	for _, ending := range []string{".gz", ".zst", ".xz"} {
+		if strings.HasSuffix(strings.ToLower(path), ending) {
+			return path[:len(path)-len(ending)]
+		}
+	}
+	return path
+}
+
+func pack(path string, w io.Writer) (io.Writer, error) {
+	switch strings.ToLower(filepath.Ext(path)) {
+	case ".gz":
+		return gzip.NewWriter(w), nil
+	case ".zst":
+		return zstd.NewWriter(w)
+	case ".xz":
+		return xz.NewWriter(w)
+	}
+	return w, nil
+}
+
+// finish gives the file its name. Until then it is nobody's.
+func (f *file) finish() error {
+	if err := f.background.end(); err != nil {
+		return err
+	}
+	if f.packer != nil {
+		if err := f.packer.Close(); err != nil {
+			return err
+		}
+	}
+	if f.temp == nil {
+		return nil
+	}
+	err := errors.Join(f.temp.Sync(), f.temp.Close())
+	if err != nil {
+		return err
+	}
+	if !f.replace { // another program may have made it meanwhile
+		switch err := os.Link(f.temp.Name(), f.path); {
+		case errors.Is(err, fs.ErrExist):
+			return fmt.Errorf("%s: %w", f.path, ErrFileExists)
+		case err == nil:
+			return os.Remove(f.temp.Name())
+		}
+	}
+	return publish.Replace(f.temp.Name(), f.path)
+}
+
+// drop removes what was written.
+func (f *file) drop() error {
+	if f.background != nil {
+		_ = f.background.end() // why it failed is known
+	}
+	if f.temp == nil {
+		return nil
+	}
+	f.temp.Close()
+	err := os.Remove(f.temp.Name())
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil
+	}
+	return err
+}
+
+func (f *file) sha256() string { return hex.EncodeToString(f.sum.Sum(nil)) }
+
+// background writes in a goroutine of its own, so that rows are read while others are
+// packed and summed.
+type background struct {
+	chunks chan []byte
+	free   chan []byte
+	done   chan struct{}
+	failed atomic.Pointer[error] // the first error
+	ended  bool
+}
+
+func newBackground(w io.Writer) *background {
+	const chunks = 4
+	b := &background{chunks: make(chan []byte, chunks), free: make(chan []byte, chunks), done: make(chan struct{})}
+	for range chunks {
+		b.free <- nil
+	}
+	go func() {
+		defer close(b.done)
+		for chunk := range b.chunks {
+			if b.failed.Load() == nil {
+				if _, err := w.Write(chunk); err != nil {
+					b.failed.Store(&err)
+				}
+			}
+			b.free <- chunk
+		}
+	}()
+	return b
+}
+
+// Write implements io.Writer. What fails is returned by the next call.
+func (b *background) Write(p []byte) (int, error) {
+	if err := b.failed.Load(); err != nil {
+		return 0, *err
+	}
+	b.chunks <- append((<-b.free)[:0], p...)
+	return len(p), nil
+}
+
+// end waits until all is written.
+func (b *background) end() error {
+	if !b.ended {
+		b.ended = true
+		close(b.chunks)
+		<-b.done
+	}
+	if err := b.failed.Load(); err != nil {
+		return *err
+	}
+	return nil
+}
