@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"os/exec"
 	"runtime"
 	"strconv"
 
@@ -47,6 +48,8 @@ func runFloor(name string, args []string) error {
 		return floorCSV(args[0], func([]string) error { return nil })
 	case "export":
 		return floorExport(args[0], args[1])
+	case "client":
+		return floorClient(args[0], args[1:])
 	case "mysql":
 		return floorMySQL(args[0], args[1])
 	case "postgres":
@@ -224,4 +227,15 @@ func floorExport(path, address string) error {
 	w := bufio.NewWriterSize(f, 1<<20)
 	_, err = conn.PgConn().CopyTo(ctx, w, "COPY specimens TO STDOUT (FORMAT csv, HEADER)")
 	return errors.Join(err, w.Flush(), f.Close())
+}
+
+// floorClient writes what a client of the server prints to the file at path.
+func floorClient(path string, command []string) error {
+	f, err := os.Create(path)
+	if err != nil {
+		return err
+	}
+	c := exec.Command(command[0], command[1:]...)
+	c.Stdout, c.Stderr = f, os.Stderr
+	return errors.Join(c.Run(), f.Close())
 }

@@ -11,6 +11,7 @@ import (
 	"flag"
 	"fmt"
 	"log"
+	"net/url"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -144,7 +145,7 @@ func (b *bench) contests(tray string) []contest {
 		return [][]string{own("load", filepath.Join(b.dir, "lines.tray"), "--to", to), own("survey", book)}
 	}
 	contests := b.appends(db)
-	return append(contests, []contest{
+	contests = append(contests, []contest{
 		{"survey of a sheet", 2.5, own("survey", book), [][]string{floor("unzip", book)}, nil, nil},
 		{"survey of a sheet, library", 0.04, own("survey", book), [][]string{floor("rows", book)}, nil, nil},
 		{"sheet into PostgreSQL", 1.3, loadBook(b.postgres), floorBook(b.postgres), dropTable, nil},
@@ -159,9 +160,26 @@ func (b *bench) contests(tray string) []contest {
 		{"MariaDB, verified", 1.5, load(b.mysql), [][]string{floor("mysql", b.data, b.mysql)}, dropMySQL, nil},
 		{"SQLite, rows counted", 0.85, load(db, "--verify", "counts"), [][]string{floor("sqlite", b.data, db)}, dropFile, nil},
 		{"SQLite, verified", 1, load(db), [][]string{floor("sqlite", b.data, db)}, dropFile, nil},
-		{"export from PostgreSQL", 1.25, own("export", "specimens", "--from", b.postgres, "--out", b.data+".out.csv", "--replace"),
-			[][]string{floor("export", b.data+".floor.csv", b.postgres)}, nil, load(b.postgres, "--existing", "rebuild", "--no-ledger")},
 	}...)
+	return append(contests, b.exports(db, own, floor, load)...)
+}
+
+// exports write a table to a file, against the server's own way or its client.
+func (b *bench) exports(db string, own, floor func(args ...string) []string, load func(to string, args ...string) []string) []contest {
+	out, theirs := b.data+".out.csv", b.data+".floor.csv"
+	export := func(from string) []string {
+		return own("export", "specimens", "--from", from, "--out", out, "--replace")
+	}
+	fill := func(to string) []string { return load(to, "--existing", "rebuild", "--no-ledger") }
+	const all = "SELECT * FROM specimens"
+	address, _ := url.Parse(b.mysql)
+	client := []string{"client", theirs, "mariadb", "--no-defaults", "--quick", "--batch", "-u", "root", "-h", address.Hostname(), "-P", address.Port(),
+		"-e", all, strings.TrimPrefix(address.Path, "/")}
+	return []contest{
+		{"export from PostgreSQL", 1.25, export(b.postgres), [][]string{floor("export", theirs, b.postgres)}, nil, fill(b.postgres)},
+		{"export from MariaDB", 1.25, export(b.mysql), [][]string{floor(client...)}, nil, fill(b.mysql)},
+		{"export from SQLite", 1.25, export(db), [][]string{floor("client", theirs, "sqlite3", "-csv", "-header", db, all)}, nil, fill(db)},
+	}
 }
 
 // fewRecords is how many are added to a table.

@@ -79,6 +79,7 @@ func Run(t *testing.T, open func() database.Target) {
 	}
 	t.Run("a load in parts continues where it was interrupted", func(t *testing.T) { goesOn(t, open) })
 	t.Run("of two loads of the same content at once one is refused", func(t *testing.T) { twoAtOnce(t, open) })
+	t.Run("a connection that is lost during verification leaves nothing", func(t *testing.T) { lostInProof(t, open) })
 	t.Run("one load at a time has a table", func(t *testing.T) { oneAtATime(t, open) })
 }
 
@@ -356,11 +357,7 @@ func requireRows(t require.TestingT, to database.Target, table string, want int6
 
 // figuresOf reads a table and adds up its columns.
 func figuresOf(t *testing.T, to database.Target, tab *table.Table) (rows int64, list []table.Figures) {
-	var types []table.Type
-	for _, c := range tab.Loaded() {
-		types = append(types, to.Dialect().Stored(c.Type))
-	}
-	totals := figures.NewTotals(types)
+	totals := figures.NewTotals(to.Dialect().StoredTypes(tab))
 	require.NoError(t, to.Rows(context.Background(), tab, func(row []value.Value) error {
 		rows++
 		totals.Row(row)

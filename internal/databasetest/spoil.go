@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"regexp"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -15,6 +16,7 @@ import (
 	"ambertray/internal/source"
 	"ambertray/internal/table"
 	"ambertray/internal/tray"
+	"ambertray/internal/value"
 )
 
 // spoilt is a target whose table is changed after the rows are in, in the same
@@ -22,6 +24,7 @@ import (
 type spoilt struct {
 	database.Target
 	statements []string
+	reading    func() error // called, unless nil, when the first row is read back
 }
 
 func (s spoilt) Begin(ctx context.Context) (database.Tx, error) {
@@ -51,6 +54,19 @@ type spoiltTx struct {
 func (x spoiltTx) Load(ctx context.Context, t *table.Table) (database.Sink, error) {
 	sink, err := x.Tx.Load(ctx, t)
 	return spoiltSink{sink, x.of}, err
+}
+
+func (x spoiltTx) Added(ctx context.Context, t *table.Table, rows int64, each database.EachRow) error {
+	read := false
+	return x.Adder.Added(ctx, t, rows, func(row []value.Value) error {
+		if !read && x.of.reading != nil {
+			read = true
+			if err := x.of.reading(); err != nil {
+				return err
+			}
+		}
+		return each(row)
+	})
 }
 
 type spoiltSink struct {
@@ -130,7 +146,7 @@ func everyFaultIsFound(t *testing.T, to database.Target) {
 			for _, sql := range s.statements {
 				statements = append(statements, fmt.Sprintf(sql, tr.Table.Name))
 			}
-			r, err := load.Run(context.Background(), tr, &source.Opener{}, spoilt{to, statements}, load.Options{})
+			r, err := load.Run(context.Background(), tr, &source.Opener{}, spoilt{Target: to, statements: statements}, load.Options{})
 			require.ErrorIs(t, err, load.ErrDiffers, s.fault)
 			require.Equal(t, s.rows, r.RowsDiffer.Missing+r.RowsDiffer.Changed, s.fault)
 			if mode != "plain" {
@@ -163,7 +179,7 @@ var unquotedDay = regexp.MustCompile(`'(2026-\d\d-\d\d)'`)
 func doubledRow(t *testing.T, to database.Target) {
 	tr := spoilPlan(t, "plain_0", spoilRows, false)
 	tr.Table.Existing = table.Append
-	r, err := load.Run(context.Background(), tr, &source.Opener{}, spoilt{to, []string{"INSERT INTO plain_0 SELECT * FROM plain_0 WHERE no = 11"}}, load.Options{})
+	r, err := load.Run(context.Background(), tr, &source.Opener{}, spoilt{Target: to, statements: []string{"INSERT INTO plain_0 SELECT * FROM plain_0 WHERE no = 11"}}, load.Options{})
 	require.ErrorIs(t, err, load.ErrDiffers)
 	require.Equal(t, []load.Difference{{Figure: "rows", Source: "3", Table: "4"}}, r.Differences)
 	requireRows(t, to, "plain_0", 2)
@@ -188,4 +204,40 @@ func rewritingTrigger(t *testing.T, to database.Target) {
 	require.ErrorIs(t, err, load.ErrDiffers)
 	require.Equal(t, []string{"11 on 2: name 'lmn' 'LMN'", "12 on 3: name 'Opq' 'OPQ'", "13 on 4: name ' r' ' R'"}, named(r.RowsDiffer, to.Dialect()))
 	requireRows(t, to, "keyed_0", 2)
+}
+
+// lostInProof ends the connection of a load while its rows are read back.
+func lostInProof(t *testing.T, open func() database.Target) {
+	to, other := open(), open()
+	defer to.Close()
+	defer other.Close()
+	ctx := context.Background()
+	end := map[*dialect.Dialect]string{
+		dialect.PostgreSQL: "SELECT 'SELECT pg_terminate_backend(' || pid || ')' FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()",
+		dialect.MySQL:      "SELECT concat('KILL ', id) FROM information_schema.processlist WHERE db = database() AND id <> connection_id()",
+	}[to.Dialect()]
+	if end == "" {
+		return // there is no connection
+	}
+	var rows strings.Builder
+	rows.WriteString(spoilHeader)
+	for i := range 50_000 { // more than is under way at once
+		fmt.Fprintf(&rows, "%d,x,1,1,2026-01-01,%0200d\n", i+3, i)
+	}
+	first := spoilPlan(t, "lost", spoilHeader+"1,x,1,1,2026-01-01,x\n", true)
+	_, err := load.Run(ctx, first, &source.Opener{}, to, load.Options{})
+	require.NoError(t, err)
+	tr := spoilPlan(t, "lost", rows.String(), true)
+	tr.Table.Existing = table.Append
+	_, err = load.Run(ctx, tr, &source.Opener{}, spoilt{Target: to, reading: func() error {
+		others, err := other.Query(ctx, end)
+		for _, statement := range others {
+			if err == nil {
+				_, err = other.Query(ctx, statement[0])
+			}
+		}
+		return err
+	}}, load.Options{})
+	require.ErrorIs(t, err, database.ErrUnreachable)
+	requireRows(t, other, "lost", 1)
 }

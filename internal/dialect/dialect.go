@@ -44,6 +44,15 @@ type Dialect struct {
 	key          func(table.Type) bool // whether a type may be in a key, or nil
 }
 
+// StoredTypes returns the types that the server holds the values of a table's loaded
+// columns as.
+func (d *Dialect) StoredTypes(t *table.Table) (types []table.Type) {
+	for _, c := range t.Loaded() {
+		types = append(types, d.Stored(c.Type))
+	}
+	return types
+}
+
 // All lists the dialects, those of the targets first.
 func All() []*Dialect {
 	return []*Dialect{SQLite, PostgreSQL, MySQL, SQLServer, Oracle, ANSI}

@@ -1,6 +1,7 @@
 package export
 
 import (
+	"archive/zip"
 	"fmt"
 	"io"
 	"strconv"
@@ -22,7 +23,6 @@ const (
 // bookWriter writes a workbook of Office Open XML: numbers, dates and truths as such,
 // a header that stays in view, and one more sheet where one is full.
 type bookWriter struct {
-	to      io.Writer
 	o       *Options
 	columns []Column
 	book    *excelize.File
@@ -35,7 +35,9 @@ type bookWriter struct {
 }
 
 func newBookWriter(w io.Writer, columns []Column, o *Options) (*bookWriter, error) {
-	b := &bookWriter{to: w, o: o, columns: columns, book: excelize.NewFile(), cells: make([]any, len(columns))}
+	b := &bookWriter{o: o, columns: columns, book: excelize.NewFile(), cells: make([]any, len(columns))}
+	// The library would pack the book in memory, into a writer of its own.
+	b.book.SetZipWriter(func(io.Writer) excelize.ZipWriter { return zip.NewWriter(w) })
 	for i := range columns {
 		style, err := b.style(columns[i].Type)
 		if err != nil {
@@ -171,8 +173,8 @@ func (b *bookWriter) Close() error {
 	if err := b.sheet.Flush(); err != nil {
 		return err
 	}
-	if err := b.book.Write(b.to); err != nil {
-		return err
-	}
-	return b.book.Close()
+	return b.book.Write(io.Discard)
 }
+
+// Drop implements rowWriter. Sheets are in temporary files until the book is packed.
+func (b *bookWriter) Drop() error { return b.book.Close() }

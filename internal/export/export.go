@@ -118,7 +118,10 @@ func Tray(ctx context.Context, from database.Target, t *tray.Tray) (*Work, error
 type rowWriter interface {
 	// Row writes a row, which it may change.
 	Row(row []value.Value) error
+	// Close writes what is left.
 	Close() error
+	// Drop removes what is kept elsewhere meanwhile, after Close or in its place.
+	Drop() error
 }
 
 // formats are the formats by the endings of files; delimited text is any other.
@@ -160,6 +163,7 @@ func Run(ctx context.Context, from database.Target, w *Work, path string, o Opti
 	if err != nil {
 		return nil, err
 	}
+	defer func() { err = errors.Join(err, out.Drop()) }()
 	res = &Result{From: from.Name(), Table: w.Table.Name, File: path}
 	for _, c := range w.Columns {
 		res.Columns = append(res.Columns, c.Heading)

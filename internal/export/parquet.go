@@ -138,3 +138,6 @@ func (p *parquetWriter) Row(row []value.Value) error {
 
 // Close implements rowWriter.
 func (p *parquetWriter) Close() error { return p.out.Close() }
+
+// Drop implements rowWriter.
+func (p *parquetWriter) Drop() error { return nil }

@@ -76,6 +76,9 @@ func (t *textWriter) Row(row []value.Value) error {
 // Close implements rowWriter.
 func (t *textWriter) Close() error { return t.out.Flush() }
 
+// Drop implements rowWriter.
+func (t *textWriter) Drop() error { return nil }
+
 func (t *textWriter) startCell(i int) {
 	if i > 0 {
 		t.line = append(t.line, t.o.Layout.Delimiter...)

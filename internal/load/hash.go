@@ -13,14 +13,7 @@ import (
 
 // rowHash returns the hash of rows as a database of a dialect stores them.
 func rowHash(t *table.Table, d *dialect.Dialect) proof.RowHash {
-	return proof.NewRowHash(storedTypes(t, d))
-}
-
-func storedTypes(t *table.Table, d *dialect.Dialect) (types []table.Type) {
-	for _, c := range t.Loaded() {
-		types = append(types, d.Stored(c.Type))
-	}
-	return types
+	return proof.NewRowHash(d.StoredTypes(t))
 }
 
 // sumRows sums the rows that read hands on.
@@ -33,7 +26,7 @@ func sumRows(ctx context.Context, hash proof.RowHash, read func(context.Context,
 
 // cellWriters write the values of a table's columns for people.
 func cellWriters(t *table.Table, d *dialect.Dialect) (writers []differ.CellWriter) {
-	for _, typ := range storedTypes(t, d) {
+	for _, typ := range d.StoredTypes(t) {
 		writers = append(writers, differ.NewCellWriter(typ))
 	}
 	return writers

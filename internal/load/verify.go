@@ -125,7 +125,7 @@ type verifying struct {
 func (w *verifying) readTable(ctx context.Context) (err error) {
 	var totals *figures.Totals
 	if w.options.Figures {
-		totals = figures.NewTotals(storedTypes(w.plan, w.to.Dialect()))
+		totals = figures.NewTotals(w.to.Dialect().StoredTypes(w.plan))
 	}
 	err = w.to.Rows(ctx, w.plan, func(row []value.Value) error {
 		w.table.Add(w.hash(row, nil))

@@ -58,6 +58,10 @@ func freeRowID(columns []database.ColumnInfo) string {
 
 // Added implements database.Adder.
 func (x *tx) Added(ctx context.Context, tab *table.Table, _ int64, each database.EachRow) error {
+	return x.readAdded(ctx, tab, func(r *rowReader) error { return each(r.row) })
+}
+
+func (x *tx) readAdded(ctx context.Context, tab *table.Table, each func(*rowReader) error) error {
 	rows, err := x.t.prepareRows(ctx, tab, " WHERE "+x.added.rowID+" BETWEEN ? AND ?")
 	if err != nil {
 		return err

@@ -40,5 +40,5 @@ func (t *Target) QueryRows(ctx context.Context, query string, tab *table.Table, 
 		return err
 	}
 	defer r.stmt.Finalize()
-	return r.each(each)
+	return r.each(func(r *rowReader) error { return each(r.row) })
 }

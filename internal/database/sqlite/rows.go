@@ -17,6 +17,10 @@ import (
 
 // Rows implements database.Target.
 func (t *Target) Rows(ctx context.Context, tab *table.Table, each database.EachRow) error {
+	return t.readAll(ctx, tab, func(r *rowReader) error { return each(r.row) })
+}
+
+func (t *Target) readAll(ctx context.Context, tab *table.Table, each func(*rowReader) error) error {
 	exists, err := t.Exists(ctx, tab.Name)
 	if err != nil {
 		return err
@@ -63,8 +67,8 @@ func (r *rowReader) prepare(query string) (err error) {
 	return r.t.fail("read "+r.table, err)
 }
 
-// each hands on every row of the query.
-func (r *rowReader) each(each database.EachRow) error {
+// each calls each after it has read a row. Each may put another row in its place.
+func (r *rowReader) each(each func(*rowReader) error) error {
 	for {
 		more, err := r.stmt.Step()
 		if err != nil {
@@ -76,7 +80,7 @@ func (r *rowReader) each(each database.EachRow) error {
 		for i, read := range r.readers {
 			read(r.stmt, i, &r.row[i])
 		}
-		if err := each(r.row); err != nil {
+		if err := each(r); err != nil {
 			return err
 		}
 	}

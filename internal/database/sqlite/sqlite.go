@@ -53,6 +53,7 @@ var (
 	_ database.Indexer   = (*tx)(nil)
 	_ database.StagingTx = (*tx)(nil)
 	_ database.Adder     = (*tx)(nil)
+	_ database.Summer    = (*tx)(nil)
 	_ convert.Encoder    = encoder{}
 )
 
