@@ -213,7 +213,7 @@ func lostInProof(t *testing.T, open func() database.Target) {
 	defer other.Close()
 	ctx := context.Background()
 	end := map[*dialect.Dialect]string{
-		dialect.PostgreSQL: "SELECT 'SELECT pg_terminate_backend(' || pid || ')' FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()",
+		dialect.PostgreSQL: "SELECT 'SELECT pg_terminate_backend(' || pid || ')' FROM pg_stat_activity WHERE datname = current_database() AND xact_start IS NOT NULL AND pid <> pg_backend_pid()",
 		dialect.MySQL:      "SELECT concat('KILL ', id) FROM information_schema.processlist WHERE db = database() AND id <> connection_id()",
 	}[to.Dialect()]
 	if end == "" {
