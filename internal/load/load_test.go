@@ -31,6 +31,12 @@ func (f forgetful) Rows(ctx context.Context, t *table.Table, each database.EachR
 	})
 }
 
+// Begin returns a transaction that sums nothing itself.
+func (f forgetful) Begin(ctx context.Context) (database.Tx, error) {
+	tx, err := f.Target.Begin(ctx)
+	return struct{ database.Tx }{tx}, err
+}
+
 // TestDifference rolls back and names both figures when the table is not what
 // the source says.
 func TestDifference(t *testing.T) {
