@@ -16,7 +16,7 @@ import (
 
 func (a *app) newCheck() *cobra.Command {
 	c := &cobra.Command{
-		Use:   "check TRAY|SOURCE...",
+		Use:   "check TRAY [FILE...]|SOURCE...",
 		Short: "Do everything but load: convert every record and show what would be rejected",
 		Long: `Check converts every record by the plan, against the columns of an existing table if
 a target is named, and reports for each column whether all values fit. Nothing is
@@ -52,15 +52,15 @@ changed.`,
 		}
 		more := ""
 		if s != nil {
-			more = overridesText(&t.Layout)
+			more = overridesText(&t.Layout) + changesText(d)
 			result.Notes = s.Notes
 		}
-		return a.show(result, func() { a.drawCheck(result, &t.Layout, shellWords(args)+more, *to) })
+		return a.show(result, func() { a.drawCheck(result, &t.Layout, shellWords(args)+more, *to, d.changes != nil && s == nil) })
 	}
 	return c
 }
 
-func (a *app) drawCheck(c *load.Check, lay *source.Layout, arg, to string) {
+func (a *app) drawCheck(c *load.Check, lay *source.Layout, arg, to string, changed bool) {
 	p := a.print
 	p.Fact("read", "%s after the header: %s, %s", term.Amount(c.Read, "row"), term.Amount(c.Records, "record"), skippedText(c.Skipped))
 	if c.TableExists != nil {
@@ -94,8 +94,12 @@ func (a *app) drawCheck(c *load.Check, lay *source.Layout, arg, to string) {
 	if len(c.Notes) > 0 {
 		p.Line("")
 	}
+	unchanged := "Nothing was changed."
+	if changed {
+		unchanged = "Nothing but the tray was changed."
+	}
 	a.drawNotes(p, c.Notes, lay, maxNotes, "ambertray survey "+arg)
-	p.Next("Nothing was changed.", "ambertray load "+arg+cmp.Or(toText(to), " --to TARGET"))
+	p.Next(unchanged, "ambertray load "+arg+cmp.Or(toText(to), " --to TARGET"))
 }
 
 // drawGroups lists why records are rejected.

@@ -27,7 +27,7 @@ type ddlFlags struct {
 
 func (a *app) newDDL() *cobra.Command {
 	c := &cobra.Command{
-		Use:   "ddl TRAY|SOURCE...",
+		Use:   "ddl TRAY [FILE...]|SOURCE...",
 		Short: "Print the table definition, or a whole script with its rows",
 		Long: `Ddl writes the CREATE TABLE statement of the plan in the SQL of a target or of a
 dialect, with comments and, on request, indexes. With the rows it is a script for a

@@ -22,6 +22,7 @@ func draftFlags(c *cobra.Command) *drafting {
 	c.Flags().StringVar(&d.table, "table", "", "the `NAME` of the table (default: after the source)")
 	c.Flags().StringVar(&d.existing, "existing", "", "what to do with an existing table: refuse, append, empty, rebuild or merge (default: what the tray says)")
 	c.Flags().BoolVar(&d.byPosition, "by-position", false, "fit the columns to those of an existing table by their order, not by their names")
+	c.Flags().StringArrayVar(&d.changes, "change", nil, "change the plan, and write it into the tray: `COLUMN.KEY=VALUE` with the keys of a column, such as due_back.type=date, or KEY=VALUE for the table, such as key=loan_no; repeatable")
 	c.Flags().BoolVar(&d.createSchema, "create-schema", false, "create the schema in SCHEMA.TABLE if it does not exist")
 	return d
 }
@@ -32,6 +33,28 @@ type drafting struct {
 	existing   string
 
 	byPosition, createSchema bool
+
+	changes []string
+}
+
+// changesText repeats the changes for a command that drafts once more.
+func changesText(d *drafting) (text string) {
+	for _, c := range d.changes {
+		text += " --change " + shellWord(c)
+	}
+	return text
+}
+
+// change returns the changes that were typed.
+func (d *drafting) change() (list []tray.Change, err error) {
+	for _, text := range d.changes {
+		c, err := tray.ParseChange(text)
+		if err != nil {
+			return nil, usageError{err}
+		}
+		list = append(list, c)
+	}
+	return list, nil
 }
 
 // override puts what the command line says of the table into a plan.
@@ -78,36 +101,53 @@ func (a *app) draft(c *cobra.Command, d *drafting, names []string) (*survey.Surv
 		return nil, nil, err
 	}
 	t := s.Draft(dir)
-	return s, t, d.override(c, t)
+	if err := d.override(c, t); err != nil {
+		return nil, nil, err
+	}
+	changes, err := d.change()
+	if err == nil && changes != nil && !tray.Exists(dir) { // else they are made in what is there
+		t, err = t.Changed(changes)
+	}
+	return s, t, err
 }
 
 // errTrayExists is returned where the tray of another source has the name.
 var errTrayExists = errors.New("a tray with this name already exists")
 
-// plan returns the tray that is named, or drafts one for the files that are, with
-// the survey by which it was drafted. An existing tray of these files is used as
-// it stands.
+// plan returns the tray that is named, with the files after it in place of its own, or
+// drafts one for the files that are named, with the survey by which it was drafted. An
+// existing tray of these files is used as it stands. What the command line changes in a
+// tray is written into it.
 func (a *app) plan(c *cobra.Command, d *drafting, names []string) (t *tray.Tray, s *survey.Survey, err error) {
 	dir, given := names[0], tray.Is(names[0])
-	if given && len(names) > 1 {
-		return nil, nil, usageError{fmt.Errorf("name one tray, or the files of one source")}
-	}
 	if !given {
 		if dir, err = d.dirFor(names); err != nil {
 			return nil, nil, err
 		}
+		if !tray.Exists(dir) {
+			s, t, err = a.draft(c, d, names)
+			return t, s, err
+		}
 	}
-	if given || tray.Exists(dir) {
-		if t, err = tray.Read(dir); err != nil {
+	if t, err = tray.Read(dir); err != nil {
+		return nil, nil, err
+	}
+	if !given && !t.IsFor(names) {
+		return nil, nil, fmt.Errorf("%s is the tray of another source: %w", dir, errTrayExists)
+	}
+	changes, err := d.change()
+	if err != nil {
+		return nil, nil, err
+	}
+	if changes != nil {
+		if t, err = tray.Rewrite(dir, changes); err != nil {
 			return nil, nil, err
 		}
-		if !given && !t.IsFor(names) {
-			return nil, nil, fmt.Errorf("%s is the tray of another source: %w", dir, errTrayExists)
-		}
-		return t, nil, d.override(c, t)
 	}
-	s, t, err = a.draft(c, d, names)
-	return t, s, err
+	if given && len(names) > 1 {
+		t.Use(names[1:])
+	}
+	return t, nil, d.override(c, t)
 }
 
 // written writes the tray of a draft and reads it back: what is loaded is what the
@@ -153,9 +193,18 @@ stays, and what the data now contradicts is shown.`,
 			return a.explain(s, *explain)
 		}
 		res := &drafted{Tray: t.Dir, Of: s}
-		if tray.Exists(t.Dir) {
-			t, err = a.redraft(c, res, t, args)
-		} else {
+		changes, err := d.change()
+		if err != nil {
+			return err
+		}
+		switch {
+		case tray.Exists(t.Dir):
+			t, err = a.redraft(c, res, t, args, changes)
+		case changes != nil:
+			if res.Check, err = a.dryRun(c, t); err == nil {
+				err = t.Write()
+			}
+		default:
 			err = t.Write()
 		}
 		if err != nil {
@@ -168,7 +217,7 @@ stays, and what the data now contradicts is shown.`,
 }
 
 // redraft drafts a tray again and checks the source by it.
-func (a *app) redraft(c *cobra.Command, res *drafted, next *tray.Tray, names []string) (t *tray.Tray, err error) {
+func (a *app) redraft(c *cobra.Command, res *drafted, next *tray.Tray, names []string, changes []tray.Change) (t *tray.Tray, err error) {
 	old, err := tray.Read(next.Dir)
 	if err != nil {
 		return nil, err
@@ -176,13 +225,26 @@ func (a *app) redraft(c *cobra.Command, res *drafted, next *tray.Tray, names []s
 	if !old.IsFor(names) {
 		return nil, fmt.Errorf("%s is the tray of another source: %w", next.Dir, errTrayExists)
 	}
-	if t, res.Again, err = next.Redraft(); err != nil || len(res.Again.Gone) > 0 {
+	if t, res.Again, err = next.Redraft(); err != nil {
 		return t, err
 	}
+	if changes != nil {
+		if t, err = tray.Rewrite(next.Dir, changes); err != nil {
+			return nil, err
+		}
+	}
+	if len(res.Again.Gone) > 0 {
+		return t, nil
+	}
+	res.Check, err = a.dryRun(c, t)
+	return t, err
+}
+
+// dryRun counts what the plan would reject.
+func (a *app) dryRun(c *cobra.Command, t *tray.Tray) (*load.Check, error) {
 	update, done := a.progress("checking")
 	defer done()
-	res.Check, err = load.DryRun(c.Context(), t, a.from, nil, update)
-	return t, err
+	return load.DryRun(c.Context(), t, a.from, nil, update)
 }
 
 func (a *app) drawDraft(d *drafted, t *tray.Tray) {
@@ -208,8 +270,9 @@ func (a *app) drawDraft(d *drafted, t *tray.Tray) {
 	p.Table([]term.Column{{Title: "heading", Max: 24}, {Title: "column"}, {Title: "type"}, {Title: ""}, {Title: ""}, {Title: "evidence"}}, rows)
 	a.drawNotes(a.print, s.Notes, &s.Layout, 0, "")
 	if d.Again != nil {
-		a.drawAgain(d, t)
+		a.drawAgain(d)
 	}
+	a.drawWouldReject(d.Check, t)
 	p.Next(fmt.Sprintf("Written to %s/tray.yaml. Edit it as you like, then:", t.Dir), "ambertray load "+shellWord(t.Dir)+" --to TARGET")
 }
 
@@ -233,7 +296,7 @@ func keyMark(t *tray.Tray, c *survey.Column, name string) string {
 }
 
 // drawAgain shows what became of a tray that was there already.
-func (a *app) drawAgain(d *drafted, t *tray.Tray) {
+func (a *app) drawAgain(d *drafted) {
 	p := a.print
 	p.Line("")
 	if len(d.Again.Kept)+len(d.Again.Changed)+len(d.Again.Gone) == 0 {
@@ -257,9 +320,13 @@ func (a *app) drawAgain(d *drafted, t *tray.Tray) {
 	for _, g := range d.Again.Gone {
 		p.Fact("gone", "%s", p.Red(fmt.Sprintf("the source has no column %q any more; take it out of the tray", g)))
 	}
-	if d.Check != nil && d.Check.Rejected() > 0 {
-		p.Fact("rejects", "%s", p.Red(fmt.Sprintf("%s would be rejected by the plan as it stands", term.Amount(d.Check.Rejected(), "record"))))
-		a.drawGroups(d.Check.WouldReject, &t.Layout)
+}
+
+// drawWouldReject shows what the plan as it stands would reject.
+func (a *app) drawWouldReject(c *load.Check, t *tray.Tray) {
+	if c != nil && c.Rejected() > 0 {
+		a.print.Fact("rejects", "%s", a.print.Red(fmt.Sprintf("%s would be rejected by the plan as it stands", term.Amount(c.Rejected(), "record"))))
+		a.drawGroups(c.WouldReject, &t.Layout)
 	}
 }
 

@@ -29,8 +29,9 @@ func (a *app) report(err error) int {
 	p := term.NewPrinter(a.err)
 	status := exitFailed
 	var usage usageError
+	var change *tray.ChangeError
 	switch {
-	case errors.As(err, &usage):
+	case errors.As(err, &usage), errors.As(err, &change):
 		status = exitUsage
 	case errors.Is(err, load.ErrDiffers):
 		status = exitDiffers
@@ -221,6 +222,9 @@ var typedHints = []func(error) string{
 	}),
 	about(func(*sheet.NameError) string { return "name one of these, or write a range: --cells B3:H200" }),
 	about(func(e *source.MembersError) string { return "name one: " + shellWord(e.Archive+"//"+e.Members[0]) }),
+	about(func(e *tray.ChangeError) string {
+		return "write --change COLUMN.KEY=VALUE with the keys of tray.yaml; nothing was changed"
+	}),
 	about(func(e *tray.Error) string { return "correct the line in " + e.File }),
 }
 

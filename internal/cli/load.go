@@ -8,6 +8,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"ambertray/internal/load"
+	"ambertray/internal/note"
+	"ambertray/internal/survey"
 	"ambertray/internal/table"
 	"ambertray/internal/term"
 	"ambertray/internal/tray"
@@ -15,7 +17,7 @@ import (
 
 func (a *app) newLoad() *cobra.Command {
 	c := &cobra.Command{
-		Use:   "load TRAY|SOURCE...",
+		Use:   "load TRAY [FILE...]|SOURCE...",
 		Short: "Create or open the table, load, keep the rejects, verify and commit",
 		Long: `Load creates the table, or handles an existing table as --existing says. It loads
 every record that converts and that the server accepts, keeps the others in
@@ -41,16 +43,12 @@ same table twice. A bare source is surveyed and drafted first, and its tray is k
 			return err
 		}
 		defer tgt.Close()
-		t, s, err := a.plan(c, d, args)
-		if err != nil {
-			return err
-		}
-		if s != nil {
-			o.Notes = s.Notes
-			t, err = written(t)
-		}
+		t, s, err := a.planned(c, d, args, o)
 		if err == nil {
 			err = allowRejects(t, *allow)
+		}
+		if err == nil && d.changes != nil {
+			err = a.countChanged(c, t, o)
 		}
 		if err != nil {
 			return err
@@ -68,9 +66,45 @@ same table twice. A bare source is surveyed and drafted first, and its tray is k
 		if receipt.Counts.Rejected > 0 {
 			a.status = exitRejects
 		}
-		return errors.Join(err, a.show(receipt, func() { a.drawReceipt(receipt, t, *to, all) }))
+		again := shellWord(receipt.Tray)
+		if tray.Is(args[0]) {
+			again = shellWords(args)
+		}
+		return errors.Join(err, a.show(receipt, func() { a.drawReceipt(receipt, t, *to, all, again) }))
 	}
 	return c
+}
+
+// planned returns the plan of a load, which is written before it is loaded by, and the
+// survey if it was drafted.
+func (a *app) planned(c *cobra.Command, d *drafting, args []string, o *load.Options) (*tray.Tray, *survey.Survey, error) {
+	t, s, err := a.plan(c, d, args)
+	if err == nil && s != nil {
+		o.Notes = s.Notes
+		t, err = written(t)
+	}
+	return t, s, err
+}
+
+// countChanged counts what a plan that was changed would reject, before anything is
+// loaded.
+func (a *app) countChanged(c *cobra.Command, t *tray.Tray, o *load.Options) error {
+	check, err := a.dryRun(c, t)
+	if err != nil || check.Rejected() == 0 {
+		return err
+	}
+	if !a.json {
+		was := a.print
+		a.print = term.NewPrinter(a.err)
+		a.drawWouldReject(check, t)
+		a.print = was
+	}
+	for _, v := range check.Columns {
+		if v.Why != "" {
+			o.Notes = append(o.Notes, note.On(v.Name, "counted before the load, by the plan as it was changed: "+v.Why))
+		}
+	}
+	return nil
 }
 
 // allowRejects gives the tray the allowance that was typed, if one was.
@@ -100,8 +134,9 @@ func loadOptions(c *cobra.Command) *load.Options {
 	return o
 }
 
-// drawReceipt shows what a load did; all is the command that shows every note.
-func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all string) {
+// drawReceipt shows what a load did; all is the command that shows every note, and plan
+// what names its tray and files.
+func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all, plan string) {
 	p, c := a.print, r.Counts
 	for _, s := range r.Source {
 		if s.Sheet != nil {
@@ -156,7 +191,7 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all string) {
 	case c.Rejected > 0:
 		p.Next("Correct them in that file, then:", "ambertray mend "+shellWord(r.Tray)+toText(to))
 	default:
-		p.Next("To prove it again at any time:", "ambertray verify "+shellWord(r.Tray)+toText(to))
+		p.Next("To prove it again at any time:", "ambertray verify "+plan+toText(to))
 	}
 }
 

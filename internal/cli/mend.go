@@ -1,7 +1,7 @@
 package cli
 
 import (
-	"strings"
+	"slices"
 
 	"github.com/spf13/cobra"
 
@@ -43,9 +43,28 @@ beside it.`,
 		if receipt.Counts.Rejected > 0 {
 			a.status = exitRejects
 		}
-		return a.show(receipt, func() { a.drawMend(receipt, mendText(t, *only, *to)) })
+		first, err := load.ReadReceipt(t.LoadDir(id))
+		if err != nil {
+			return err
+		}
+		verify := "ambertray verify " + shellWord(t.Dir) + otherFiles(t, first) + toText(*to)
+		return a.show(receipt, func() { a.drawMend(receipt, mendText(t, *only, *to), verify) })
 	}
 	return c
+}
+
+// otherFiles names the files of a load that are not the tray's own.
+func otherFiles(t *tray.Tray, r *load.Receipt) string {
+	if load.IsOf(r, t) {
+		return ""
+	}
+	var names []string
+	for _, p := range r.Source {
+		if !slices.Contains(names, p.Source) {
+			names = append(names, p.Source)
+		}
+	}
+	return " " + shellWords(names)
 }
 
 // mendText is the command that continues with the same rejects.
@@ -56,7 +75,7 @@ func mendText(t *tray.Tray, only, to string) string {
 	return "ambertray mend " + shellWord(t.Dir) + only + toText(to)
 }
 
-func (a *app) drawMend(r *load.Receipt, again string) {
+func (a *app) drawMend(r *load.Receipt, again, verify string) {
 	p, c := a.print, r.Counts
 	p.Fact("rejects", "%s of load %s of %s", term.Amount(c.Read, "record"), r.Load, r.Tray)
 	p.Fact("table", "%s"+outcomeTexts[r.Outcome], p.Bold(r.Table), r.Target)
@@ -69,6 +88,6 @@ func (a *app) drawMend(r *load.Receipt, again string) {
 	if c.Rejected > 0 {
 		p.Next("To continue with the rest:", again)
 	} else {
-		p.Next("Nothing is left to mend. To prove it all:", strings.Replace(again, " mend ", " verify ", 1))
+		p.Next("Nothing is left to mend. To prove it all:", verify)
 	}
 }

@@ -18,7 +18,7 @@ import (
 
 func (a *app) newVerify() *cobra.Command {
 	c := &cobra.Command{
-		Use:   "verify TRAY|SOURCE...",
+		Use:   "verify TRAY [FILE...]|SOURCE...",
 		Short: "Compare the table with the source again",
 		Long: `Verify reads the source again and compares it with the table row by row, including
 what was mended. Rows that differ are named in differences.csv in the folder of the load,
@@ -77,8 +77,9 @@ func rowsFlag(c *cobra.Command, rows *int) {
 	c.Flags().IntVar(rows, "rows", 0, "show the first `N` rows as the table has them, beside the lines of the source")
 }
 
-// trayOf returns the tray that is named, or that of the files that are. It is nil with
-// the name of a table, or where no tray exists.
+// trayOf returns the tray that is named, with the files after it in place of its own, or
+// that of the files that are named. It is nil with the name of a table, or where no tray
+// exists.
 func trayOf(names []string, table string) (*tray.Tray, error) {
 	dir := names[0]
 	if !tray.Is(dir) {
@@ -87,7 +88,11 @@ func trayOf(names []string, table string) (*tray.Tray, error) {
 			return nil, nil
 		}
 	}
-	return tray.Read(dir)
+	t, err := tray.Read(dir)
+	if err == nil && tray.Is(names[0]) && len(names) > 1 {
+		t.Use(names[1:])
+	}
+	return t, err
 }
 
 // draftToVerify drafts a plan of files for a table. It returns the headings that the

@@ -175,6 +175,9 @@ func Default(col table.Column) (v value.Value, err error) {
 	if err != nil {
 		return v, err
 	}
+	if !col.Type.Textual() && len(value.Trim([]byte(*col.Default))) == 0 { // parsers know no blank cells
+		return v, fmt.Errorf("column %s: default %q: not a value of %s; leave it out for NULL", col.Name, *col.Default, col.Type)
+	}
 	if reason := parse([]byte(*col.Default), &v); reason != "" {
 		return v, fmt.Errorf("column %s: default %q: %s", col.Name, *col.Default, reason)
 	}

@@ -2,6 +2,7 @@ package databasetest
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"regexp"
 	"strings"
@@ -24,7 +25,19 @@ import (
 type spoilt struct {
 	database.Target
 	statements []string
-	reading    func() error // called, unless nil, when the first row is read back
+	reading    func() error // called, unless nil, when a row is read
+}
+
+// Rows calls reading before each row.
+func (s spoilt) Rows(ctx context.Context, t *table.Table, each database.EachRow) error {
+	return s.Target.Rows(ctx, t, s.watch(each))
+}
+
+func (s spoilt) watch(each database.EachRow) database.EachRow {
+	if s.reading == nil {
+		return each
+	}
+	return func(row []value.Value) error { return errors.Join(s.reading(), each(row)) }
 }
 
 func (s spoilt) Begin(ctx context.Context) (database.Tx, error) {
@@ -57,16 +70,7 @@ func (x spoiltTx) Load(ctx context.Context, t *table.Table) (database.Sink, erro
 }
 
 func (x spoiltTx) Added(ctx context.Context, t *table.Table, rows int64, each database.EachRow) error {
-	read := false
-	return x.Adder.Added(ctx, t, rows, func(row []value.Value) error {
-		if !read && x.of.reading != nil {
-			read = true
-			if err := x.of.reading(); err != nil {
-				return err
-			}
-		}
-		return each(row)
-	})
+	return x.Adder.Added(ctx, t, rows, x.of.watch(each))
 }
 
 type spoiltSink struct {
@@ -229,7 +233,11 @@ func lostInProof(t *testing.T, open func() database.Target) {
 	require.NoError(t, err)
 	tr := spoilPlan(t, "lost", rows.String(), true)
 	tr.Table.Existing = table.Append
+	sent := 0
 	_, err = load.Run(ctx, tr, &source.Opener{}, spoilt{Target: to, reading: func() error {
+		if sent++; sent != 2 { // the row that was there may be read before
+			return nil
+		}
 		others, err := other.Query(ctx, end)
 		for _, statement := range others {
 			if err == nil {

@@ -168,7 +168,7 @@ func (j *job) content(ctx context.Context) (string, error) {
 func (j *job) newEntry(content string) ledger.Entry {
 	r := j.receipt
 	e := ledger.Entry{
-		ID: ledger.NewID(r.Started), At: r.Started, Table: j.identity, State: ledger.Partial, Tray: r.Tray, Bytes: j.pass.Size(), Content: content,
+		ID: r.ID, At: r.Started, Table: j.identity, State: ledger.Partial, Tray: r.Tray, Bytes: j.pass.Size(), Content: content,
 	}
 	var names []string
 	for _, p := range j.pass.Parts() {

@@ -5,9 +5,11 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
+	"ambertray/internal/ledger"
 	"ambertray/internal/note"
 	"ambertray/internal/pass"
 	"ambertray/internal/record"
@@ -78,7 +80,7 @@ func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 		return nil, err
 	}
 	defer p.Close()
-	out, err := p.Run(ctx, pass.Options{Dialect: d, Table: plan, Load: t.NextLoad(), Progress: progress})
+	out, err := p.Run(ctx, pass.Options{Dialect: d, Table: plan, Load: ledger.NewID(time.Now()), Progress: progress})
 	if err != nil {
 		return nil, err
 	}

@@ -33,9 +33,7 @@ func (j *job) enterDoubt(ctx context.Context) error {
 // commitWith makes the rows permanent, with their entry in the ledger unless it is
 // nil.
 func (j *job) commitWith(ctx context.Context, entry *ledger.Entry) error {
-	if entry != nil {
-		j.receipt.Ledger = &entry.ID
-	}
+	j.receipt.InLedger = entry != nil
 	j.committing = true
 	if j.doubt == nil {
 		return j.tx.Commit(ctx, entry)

@@ -198,5 +198,5 @@ func (j *job) findDifferences(ctx context.Context, read func(context.Context, da
 
 // passOptions are those of a pass over what was loaded.
 func (j *job) passOptions() pass.Options {
-	return pass.Options{Dialect: j.to.Dialect(), Load: j.receipt.Load, Table: j.table, Refused: j.refused}
+	return pass.Options{Dialect: j.to.Dialect(), Load: j.loadID, Table: j.table, Refused: j.refused}
 }

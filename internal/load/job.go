@@ -27,6 +27,7 @@ type job struct {
 	plan     *table.Table
 	table    *table.Table // the plan, with the types of an existing table
 	identity string       // of the table, as the target knows it
+	loadID   string       // what {load} stands for in computed columns
 	open     func(context.Context) (*pass.Pass, error)
 	pass     *pass.Pass
 	leftOut  []int  // parts of the source that the table has already
@@ -53,13 +54,14 @@ type job struct {
 // it resumes, if any.
 func (j *job) assignID(resume *ledger.Entry) (err error) {
 	if resume != nil {
-		j.receipt.Load, j.dir = resume.Load, j.tray.LoadDir(resume.Load)
+		j.receipt.ID, j.receipt.Load, j.dir = resume.ID, resume.Load, j.tray.LoadDir(resume.Load)
 		if resume.Loaded == 0 { // a load that failed may have removed it
 			err = os.MkdirAll(j.dir, 0o777)
 		}
 	} else {
 		j.receipt.Load, j.dir, err = j.tray.NewLoad()
 	}
+	j.loadID = j.receipt.ID
 	j.rejects = &loadRejects{reject.Writer{Path: filepath.Join(j.dir, reject.FileName), Headings: j.pass.Headings, Sources: j.pass.Sources}}
 	return err
 }

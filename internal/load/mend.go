@@ -58,7 +58,7 @@ func Mend(ctx context.Context, t *tray.Tray, id string, from *source.Opener, to 
 		},
 		receipt: newReceipt(t, plan, to, first.Headings, o),
 	}
-	j.receipt.Load, j.receipt.Mended = id, true
+	j.receipt.Load, j.receipt.Mended, j.loadID = id, true, first.ID
 	m := &mended{job: j, failing: failing}
 	if err := m.load(ctx); err != nil {
 		return nil, err

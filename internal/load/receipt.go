@@ -26,9 +26,10 @@ const receiptFile = "receipt.json"
 
 // Receipt is the evidence of one load.
 type Receipt struct {
+	ID          string           `json:"id"`   // unique, by which the ledger knows it
 	Load        string           `json:"load"` // its id within the tray
 	Started     time.Time        `json:"started"`
-	Ledger      *string          `json:"ledger"` // its id in the ledger of the target
+	InLedger    bool             `json:"in_ledger"`
 	Tray        string           `json:"tray"`
 	Target      string           `json:"target"`
 	Table       string           `json:"table"`
@@ -138,8 +139,9 @@ type Phase struct {
 
 // newReceipt returns the receipt of a load that begins.
 func newReceipt(t *tray.Tray, plan *table.Table, to database.Target, headings []string, o Options) *Receipt {
+	now := time.Now().UTC().Truncate(time.Microsecond)
 	return &Receipt{
-		Started: time.Now().UTC().Truncate(time.Microsecond), Tray: t.Dir, Target: to.Name(), Table: plan.Name, Existing: plan.Existing.String(), ByPosition: plan.ByPosition,
+		ID: ledger.NewID(now), Started: now, Tray: t.Dir, Target: to.Name(), Table: plan.Name, Existing: plan.Existing.String(), ByPosition: plan.ByPosition,
 		Verify: cmp.Or(o.Verify, EveryRow), Layout: t.Layout, Headings: headings, Differences: []Difference{}, Remarks: []string{},
 		LeftOut: []LoadedPart{}, Columns: []ColumnFigures{}, Controls: []pass.Control{}, Rows: []ShownRow{},
 		Notes: append([]note.Note{}, o.Notes...),

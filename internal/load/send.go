@@ -16,7 +16,7 @@ func (j *job) send(ctx context.Context, w way) (*pass.Outcome, error) {
 	encoder := j.sink.Encoder()
 	out, err := j.pass.Run(ctx, pass.Options{
 		Dialect:   j.to.Dialect(),
-		Load:      j.receipt.Load,
+		Load:      j.loadID,
 		Table:     j.table,
 		Encoder:   encoder,
 		Progress:  j.Progress,
@@ -87,7 +87,7 @@ func (j *job) closeSink(abort error) (rows int64, refused *refusal.List, err err
 // now is it known that they belong to the rejects and not to the figures.
 func (j *job) readAgain(ctx context.Context, first *pass.Outcome, refused *refusal.List, encoder convert.Encoder) (*pass.Outcome, error) {
 	o := pass.Options{
-		Dialect: j.to.Dialect(), Load: j.receipt.Load, Table: j.table, Refused: refused, Progress: j.Progress, NoFigures: j.Verify == RowsOnly, Hash: j.hash, Encoder: encoder,
+		Dialect: j.to.Dialect(), Load: j.loadID, Table: j.table, Refused: refused, Progress: j.Progress, NoFigures: j.Verify == RowsOnly, Hash: j.hash, Encoder: encoder,
 		Block: func(k *convert.Block) error { return j.rejects.Write(k.Rejects...) },
 	}
 	var err error

@@ -9,10 +9,13 @@ import (
 	"path/filepath"
 	"slices"
 	"strconv"
+	"time"
 
 	"ambertray/internal/database"
 	"ambertray/internal/differ"
 	"ambertray/internal/figures"
+	"ambertray/internal/intake"
+	"ambertray/internal/ledger"
 	"ambertray/internal/pass"
 	"ambertray/internal/proof"
 	"ambertray/internal/refusal"
@@ -143,7 +146,7 @@ func (w *verifying) readTable(ctx context.Context) (err error) {
 
 // readSource sums the rows that the source gives, and what was mended of it.
 func (w *verifying) readSource(ctx context.Context, t *tray.Tray, from *source.Opener) error {
-	o := pass.Options{Dialect: w.to.Dialect(), Table: w.plan, Load: w.last.id, Refused: w.last.refused, Progress: w.options.Progress, Hash: w.hash}
+	o := pass.Options{Dialect: w.to.Dialect(), Table: w.plan, Load: w.last.mark, Refused: w.last.refused, Progress: w.options.Progress, Hash: w.hash}
 	open := func(ctx context.Context) (*pass.Pass, error) { return pass.Open(ctx, t, from) }
 	p, err := open(ctx)
 	if err != nil {
@@ -220,31 +223,50 @@ func (w *verifying) findDifferences(ctx context.Context) error {
 
 // lastLoad is what the last load of a tray has left, if there was one.
 type lastLoad struct {
-	id, dir string
-	receipt *Receipt // nil without one
-	refused *refusal.List
+	mark, dir string
+	receipt   *Receipt // nil without one
+	refused   *refusal.List
 }
 
+// readLast returns what the last load of the tray's files has left, or of any where
+// none is of these.
 func readLast(t *tray.Tray) (*lastLoad, error) {
-	l := &lastLoad{id: t.NextLoad(), dir: t.Dir}
-	id, dir, err := t.LastLoad()
-	if errors.Is(err, fs.ErrNotExist) {
-		return l, nil
-	}
+	l := &lastLoad{mark: ledger.NewID(time.Now()), dir: t.Dir}
+	ids, err := t.Loads()
 	if err != nil {
 		return nil, err
 	}
-	l.id, l.dir = id, dir
-	l.receipt, err = ReadReceipt(dir)
-	if errors.Is(err, fs.ErrNotExist) { // it loaded nothing
-		l.receipt = nil
-		return l, nil
+	for i := len(ids) - 1; i >= 0; i-- {
+		receipt, err := ReadReceipt(t.LoadDir(ids[i]))
+		if errors.Is(err, fs.ErrNotExist) { // it loaded nothing
+			continue
+		}
+		if err != nil {
+			return nil, err
+		}
+		ours := IsOf(receipt, t)
+		if ours || l.receipt == nil {
+			l.receipt, l.dir, l.mark = receipt, t.LoadDir(ids[i]), receipt.ID
+		}
+		if ours {
+			break
+		}
 	}
-	if err != nil {
-		return nil, err
-	}
-	l.refused, err = readRefused(dir)
+	l.refused, err = readRefused(l.dir)
 	return l, err
+}
+
+// IsOf reports whether a load was of files of the tray.
+func IsOf(r *Receipt, t *tray.Tray) bool {
+	files, err := intake.Expand(t.Paths())
+	if err != nil {
+		return false
+	}
+	known := map[string]bool{}
+	for _, f := range files {
+		known[tray.Absolute(f)] = true
+	}
+	return !slices.ContainsFunc(r.Source, func(p Part) bool { return !known[tray.Absolute(p.Source)] })
 }
 
 // fit returns the plan as that load has gone by it and fitted it to its table.

@@ -4,9 +4,11 @@ import (
 	"context"
 	"errors"
 	"io"
+	"time"
 
 	"ambertray/internal/convert"
 	"ambertray/internal/dialect"
+	"ambertray/internal/ledger"
 	"ambertray/internal/pass"
 	"ambertray/internal/reject"
 	"ambertray/internal/source"
@@ -49,7 +51,7 @@ func Run(ctx context.Context, out io.Writer, t *tray.Tray, from *source.Opener, 
 	}
 	rejects := reject.Writer{Path: o.Rejects, Headings: p.Headings, Sources: p.Sources}
 	done, err := p.Run(ctx, pass.Options{
-		Dialect: o.Dialect, Encoder: encoder{o.Dialect}, Load: t.NextLoad(), Progress: o.Progress,
+		Dialect: o.Dialect, Encoder: encoder{o.Dialect}, Load: ledger.NewID(time.Now()), Progress: o.Progress,
 		Block: func(k *convert.Block) error {
 			if err := rejects.Write(k.Rejects...); err != nil {
 				return err

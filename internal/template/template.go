@@ -57,6 +57,9 @@ func Parse(text string) (*Template, error) {
 	return t, nil
 }
 
+// LoadIDSize is the length of what {load} stands for.
+const LoadIDSize = 24
+
 // References are those that every source knows.
 var References = []string{"file", "sheet", "line", "record", "load"}
 

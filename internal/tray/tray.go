@@ -37,6 +37,10 @@ type Tray struct {
 	// after a column's type, by the name of the column, and remarks under
 	// the names "source" and "key". They are not read back.
 	Notes map[string][]string
+
+	// drafted and text are the draft and the plan as a person has changed it, before
+	// either is written.
+	drafted, text []byte
 }
 
 // Is reports whether path names a tray rather than a source.
@@ -131,6 +135,14 @@ func (t *Tray) Loads() (ids []string, err error) {
 	return ids, err
 }
 
+// Use puts the files at paths in the place of the tray's own, for one load.
+func (t *Tray) Use(paths []string) {
+	t.Files = nil
+	for _, path := range paths {
+		t.Files = append(t.Files, RelativePath(t.Dir, path))
+	}
+}
+
 // IsFor reports whether the tray is one of these files.
 func (t *Tray) IsFor(paths []string) bool {
 	own := t.Paths()
@@ -138,14 +150,15 @@ func (t *Tray) IsFor(paths []string) bool {
 		return false
 	}
 	for i := range paths {
-		if absolute(paths[i]) != absolute(own[i]) {
+		if Absolute(paths[i]) != Absolute(own[i]) {
 			return false
 		}
 	}
 	return true
 }
 
-func absolute(path string) string {
+// Absolute returns the absolute path of a local file.
+func Absolute(path string) string {
 	if abs, err := filepath.Abs(path); err == nil && source.IsLocal(path) {
 		return abs
 	}

@@ -21,11 +21,15 @@ func (t *Tray) Write() error {
 	if err := os.MkdirAll(t.Dir, 0o777); err != nil {
 		return err
 	}
-	text, err := t.Marshal()
-	if err != nil {
-		return err
+	drafted, text := t.drafted, t.text
+	if text == nil {
+		var err error
+		if drafted, err = t.Marshal(); err != nil {
+			return err
+		}
+		text = drafted
 	}
-	if err := publish.File(filepath.Join(t.Dir, draftedFile), text); err != nil {
+	if err := publish.File(filepath.Join(t.Dir, draftedFile), drafted); err != nil {
 		return err
 	}
 	return publish.File(filepath.Join(t.Dir, planFile), text)
