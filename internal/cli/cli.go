@@ -3,6 +3,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -181,27 +182,44 @@ func toFlag(c *cobra.Command) *string {
 // errNoTarget is returned when a command needs a target and none was named.
 var errNoTarget = errors.New("no target was named")
 
-// open opens the target that --to or the environment names. Where a login is
+// open opens the target that --to or the environment names.
+func (a *app) open(ctx context.Context, to string, create bool) (t database.Target, err error) {
+	err = a.reach(to, func(word, password string) error {
+		t, err = connect.Open(ctx, word, connect.Options{Create: create, Password: password})
+		return err
+	})
+	return t, err
+}
+
+// createDatabase creates the database of that target, unless it exists: then it returns
+// nil.
+func (a *app) createDatabase(ctx context.Context, to string) (made *database.Made, err error) {
+	err = a.reach(to, func(word, password string) error {
+		made, err = connect.CreateDatabase(ctx, word, password)
+		return err
+	})
+	return made, err
+}
+
+// reach calls do with the target that to or the environment names. Where a login is
 // refused, a person at a terminal is asked for the password.
-func (a *app) open(ctx context.Context, to string, create bool) (database.Target, error) {
-	if to == "" {
-		to = os.Getenv("AMBERTRAY_TO")
+func (a *app) reach(to string, do func(word, password string) error) error {
+	word := cmp.Or(to, os.Getenv("AMBERTRAY_TO"))
+	if word == "" {
+		return usageError{errNoTarget}
 	}
-	if to == "" {
-		return nil, usageError{errNoTarget}
-	}
-	o := connect.Options{Create: create}
-	t, err := connect.Open(ctx, to, o)
+	err := do(word, "")
 	if errors.Is(err, database.ErrLogin) && term.CanAsk() {
 		fmt.Fprintln(a.err, err)
-		if o.Password, err = term.AskSecret("password: "); err != nil {
-			return nil, err
+		password, err := term.AskSecret("password: ")
+		if err != nil {
+			return err
 		}
-		t, err = connect.Open(ctx, to, o)
+		return do(word, password)
 	}
 	var unknown *connect.UnknownError
 	if errors.As(err, &unknown) {
-		return nil, usageError{err}
+		return usageError{err}
 	}
-	return t, err
+	return err
 }

@@ -139,7 +139,7 @@ var hints = []struct {
 	{database.ErrFull, "make room and load again: nothing was changed"},
 	{database.ErrLocked, "let the other program finish, then load again: nothing was changed"},
 	{database.ErrNoSchema, "--create-schema makes it"},
-	{database.ErrNoDatabase, "name a database that exists"},
+	{database.ErrNoDatabase, "name a database that exists; load --create-database makes one on a server"},
 	{syscall.ENOSPC, "make room and try again: nothing was changed"},
 	{load.ErrCommitted, "what was committed before stays, and the rest was rolled back; ambertray verify TRAY --to TARGET names what differs"},
 	{load.ErrDiffers, "nothing was loaded; the receipt names each figure"},

@@ -23,7 +23,7 @@ var groups = []struct {
 }{
 	{"What to load", []string{"sheet", "cells", "hidden", "merged", "drift", "sample", "quick", "only-new", "again", "load"}},
 	{"Layout", nil},
-	{"Table", []string{"to", "table", "change", "existing", "by-position", "create-schema", "accept-loss", "no-rollback", "dialect", "fit", "indexes"}},
+	{"Table", []string{"to", "table", "change", "existing", "by-position", "create-schema", "create-database", "accept-loss", "no-rollback", "dialect", "fit", "indexes"}},
 	{"Checks", []string{"allow-rejects", "verify", "commit-every", "no-ledger", "forget"}},
 	{"Output", nil},
 }

@@ -1,12 +1,14 @@
 package cli
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"ambertray/internal/database"
 	"ambertray/internal/load"
 	"ambertray/internal/note"
 	"ambertray/internal/survey"
@@ -31,6 +33,7 @@ same table twice. A bare source is surveyed and drafted first, and its tray is k
 	}
 	d, to := draftFlags(c), toFlag(c)
 	allow := c.Flags().String("allow-rejects", "", "load nothing if more records are rejected: any, `N`, or N% of them (default: what the tray says)")
+	newDatabase := c.Flags().Bool("create-database", false, "create the database that the target names if it does not exist, in UTF-8")
 	o := loadOptions(c)
 	c.RunE = func(c *cobra.Command, args []string) error {
 		if o.Every < 0 {
@@ -38,11 +41,11 @@ same table twice. A bare source is surveyed and drafted first, and its tray is k
 		}
 		a.undone = "everything was rolled back, and the target is unchanged"
 		all := "ambertray survey " + shellWords(args)
-		tgt, err := a.open(c.Context(), *to, true)
+		tgt, end, err := a.openNew(c.Context(), *to, *newDatabase, o)
 		if err != nil {
 			return err
 		}
-		defer tgt.Close()
+		defer end()
 		t, s, err := a.planned(c, d, args, o)
 		if err == nil {
 			err = allowRejects(t, *allow)
@@ -75,12 +78,38 @@ same table twice. A bare source is surveyed and drafted first, and its tray is k
 	return c
 }
 
+// openNew opens the target of a load, whose database it creates if that is wanted. end
+// closes it, and drops a database that it has made and that nothing is in.
+func (a *app) openNew(ctx context.Context, to string, create bool, o *load.Options) (tgt database.Target, end func(), err error) {
+	var made *database.Made
+	if create {
+		if made, err = a.createDatabase(ctx, to); err != nil {
+			return nil, nil, err
+		}
+	}
+	tgt, err = a.open(ctx, to, true)
+	if made == nil {
+		return tgt, func() { tgt.Close() }, err
+	}
+	o.Notes = append(o.Notes, note.About(made.What))
+	undo := func() {
+		err := made.Undo(context.WithoutCancel(ctx))
+		if err != nil {
+			term.NewPrinter(a.err).Line("ambertray: the new database could not be dropped again: %v", err)
+		}
+	}
+	if err != nil {
+		undo()
+	}
+	return tgt, func() { tgt.Close(); undo() }, err
+}
+
 // planned returns the plan of a load, which is written before it is loaded by, and the
 // survey if it was drafted.
 func (a *app) planned(c *cobra.Command, d *drafting, args []string, o *load.Options) (*tray.Tray, *survey.Survey, error) {
 	t, s, err := a.plan(c, d, args)
 	if err == nil && s != nil {
-		o.Notes = s.Notes
+		o.Notes = append(o.Notes, s.Notes...)
 		t, err = written(t)
 	}
 	return t, s, err

@@ -23,6 +23,9 @@ type Kind struct {
 	Extensions []string // of its files
 	Example    string   // how a target is written
 	open       func(ctx context.Context, url string, o Options) (database.Target, error)
+	// create creates the database of a URL, unless it exists. It is nil where opening
+	// does that.
+	create func(ctx context.Context, url, password string) (*database.Made, error)
 }
 
 // registry lists the kinds, that of files first.
@@ -38,12 +41,14 @@ var registry = []Kind{
 		open: func(ctx context.Context, url string, o Options) (database.Target, error) {
 			return opened(postgres.Open(ctx, url, o.Password))
 		},
+		create: postgres.CreateDatabase,
 	},
 	{
 		Dialect: dialect.MySQL, Schemes: []string{"mysql", "mariadb"}, Example: "mysql://USER@HOST/DATABASE",
 		open: func(ctx context.Context, url string, o Options) (database.Target, error) {
 			return opened(mysql.Open(ctx, url, o.Password))
 		},
+		create: mysql.CreateDatabase,
 	},
 }
 
@@ -87,6 +92,20 @@ func Open(ctx context.Context, word string, o Options) (database.Target, error) 
 		return nil, err
 	}
 	return kindOf(url).open(ctx, url, o)
+}
+
+// CreateDatabase creates the database that a word means, unless it exists: then it
+// returns nil.
+func CreateDatabase(ctx context.Context, word, password string) (*database.Made, error) {
+	url, err := Resolve(word)
+	if err != nil {
+		return nil, err
+	}
+	create := kindOf(url).create
+	if create == nil {
+		return nil, nil
+	}
+	return create(ctx, url, password)
 }
 
 // Resolve returns the URL or file that a word means.

@@ -131,3 +131,10 @@ func (e *Error) Unwrap() []error {
 
 // SameKey is why a row is refused whose key another one has.
 const SameKey = "duplicate key"
+
+// Made is a database that was created.
+type Made struct {
+	What string // was created, for people
+	// Undo drops it again if nothing is in it.
+	Undo func(ctx context.Context) error
+}

@@ -38,6 +38,7 @@ type Target struct {
 	// For facts: the account as the server writes it, once it was
 	// asked for facts, and whether it is on this machine.
 	account, database string
+	host              string
 	local             bool
 }
 
@@ -58,6 +59,10 @@ var (
 // from the server's customary environment variables and option file; password,
 // unless empty, is used instead of any that is found there.
 func Open(ctx context.Context, address, password string) (*Target, error) {
+	return open(ctx, address, password, func(*mysql.Config) {})
+}
+
+func open(ctx context.Context, address, password string, adjust func(*mysql.Config)) (*Target, error) {
 	config, err := parse(address)
 	if err != nil {
 		return nil, &database.Error{Target: "MySQL", Op: "read the URL", Err: err}
@@ -65,8 +70,9 @@ func Open(ctx context.Context, address, password string) (*Target, error) {
 	if password != "" {
 		config.Passwd = password
 	}
+	adjust(config)
 	t := &Target{
-		name: fmt.Sprintf("%s on %s", config.DBName, hostOf(config.Addr)), database: config.DBName,
+		name: fmt.Sprintf("%s on %s", config.DBName, hostOf(config.Addr)), database: config.DBName, host: hostOf(config.Addr),
 		local: config.Net == "unix" || slices.Contains([]string{"localhost", "127.0.0.1", "::1"}, hostOf(config.Addr)),
 	}
 	connector, err := mysql.NewConnector(config)

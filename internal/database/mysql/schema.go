@@ -24,13 +24,16 @@ func (t *Target) CreateSchema(ctx context.Context, name string) (undo func() err
 	if _, err := t.Exec(ctx, "CREATE SCHEMA "+d.Quote(name)); err != nil {
 		return nil, err
 	}
-	return func() error {
-		tables, err := t.Query(context.Background(), "SELECT count(*) FROM information_schema.tables WHERE table_schema = "+d.Literal(name))
-		if err == nil && tables[0][0] == "0" {
-			_, err = t.Exec(context.Background(), "DROP SCHEMA "+d.Quote(name))
-		}
-		return err
-	}, nil
+	return func() error { return t.dropEmptySchema(context.Background(), name) }, nil
+}
+
+func (t *Target) dropEmptySchema(ctx context.Context, name string) error {
+	d := dialect.MySQL
+	tables, err := t.Query(ctx, "SELECT count(*) FROM information_schema.tables WHERE table_schema = "+d.Literal(name))
+	if err == nil && tables[0][0] == "0" {
+		_, err = t.Exec(ctx, "DROP SCHEMA "+d.Quote(name))
+	}
+	return err
 }
 
 // DropEmpty implements ledger.EmptyDropper.

@@ -50,6 +50,10 @@ var (
 // comes from the server's customary environment variables and password file;
 // password, unless empty, is used instead of any that is found there.
 func Open(ctx context.Context, url, password string) (*Target, error) {
+	return open(ctx, url, password, func(*pgx.ConnConfig) {})
+}
+
+func open(ctx context.Context, url, password string, adjust func(*pgx.ConnConfig)) (*Target, error) {
 	config, err := pgx.ParseConfig(url)
 	if err != nil {
 		return nil, &database.Error{Target: "PostgreSQL", Op: "read the URL", Err: hideSecrets(err)}
@@ -57,6 +61,7 @@ func Open(ctx context.Context, url, password string) (*Target, error) {
 	if password != "" {
 		config.Password = password
 	}
+	adjust(config)
 	config.RuntimeParams["application_name"] = "ambertray"
 	config.RuntimeParams["datestyle"] = "ISO"
 	config.RuntimeParams["client_encoding"] = "UTF8"
