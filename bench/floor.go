@@ -88,7 +88,7 @@ func floorCSV(path string, each func([]string) error) error {
 func cut(path string, workers int) error {
 	runtime.GOMAXPROCS(workers)
 	ctx := context.Background()
-	in, err := intake.Open(ctx, &source.Opener{}, []string{path}, source.DefaultLayout(), nil, false)
+	in, err := intake.Open(ctx, &source.Opener{}, []string{path}, source.DefaultLayout(), intake.Expected{}, false)
 	if err != nil {
 		return err
 	}

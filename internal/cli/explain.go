@@ -7,6 +7,8 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"slices"
+	"strings"
 	"syscall"
 
 	"ambertray/internal/connect"
@@ -19,6 +21,7 @@ import (
 	"ambertray/internal/record"
 	"ambertray/internal/sheet"
 	"ambertray/internal/source"
+	"ambertray/internal/table"
 	"ambertray/internal/template"
 	"ambertray/internal/term"
 	"ambertray/internal/tray"
@@ -199,9 +202,8 @@ var typedHints = []func(error) string{
 		return "nothing is left to do; ambertray history shows every load, and --again loads it once more"
 	}),
 	about(func(*template.MissingError) string { return "correct from: in the tray, or draft a new tray" }),
-	about(func(*pass.UnplannedError) string {
-		return "add each to columns: in tray.yaml; with leave_out: true for one that the table does not need"
-	}),
+	about(adaptText),
+	about(func(*intake.TwiceError) string { return "take one of them out of from: in the tray" }),
 	about(func(*pass.ColumnsError) string {
 		return "give the file the columns that it had; only the cells of the records may change"
 	}),
@@ -244,4 +246,28 @@ func hintFor(err error) string {
 		return "ambertray --help shows what there is"
 	}
 	return ""
+}
+
+// adaptText writes the options that make a plan take a source with other columns.
+func adaptText(e *pass.HeadingsError) string {
+	var options []string
+	change := func(text string) { options = append(options, "--change "+shellWord(text)) }
+	missing, more := slices.Clone(e.Missing), slices.Clone(e.More)
+	for _, c := range e.Renamed {
+		missing = slices.DeleteFunc(missing, func(h string) bool { return h == c.Was })
+		more = slices.DeleteFunc(more, func(h string) bool { return h == c.Is })
+		change(fmt.Sprintf("%s.from=[%q, %q]", c.Was, c.Was, c.Is))
+	}
+	for _, h := range missing {
+		i := slices.IndexFunc(e.Plan.Columns, func(c table.Column) bool { return c.From == h })
+		if c := &e.Plan.Columns[i]; !c.Nullable && c.Default == nil {
+			change(h + ".nullable=true")
+		}
+		change(h + ".optional=true")
+	}
+	for _, h := range more {
+		change(h + ".from=" + h)
+		change(h + ".leave_out=true")
+	}
+	return "if that is meant, adapt the plan with " + strings.Join(options, " ")
 }

@@ -49,7 +49,7 @@ func run(t *testing.T, text string, d *dialect.Dialect, cols ...table.Column) (o
 	t.Helper()
 	path := filepath.Join(t.TempDir(), "a.csv")
 	require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
-	in, err := intake.Open(context.Background(), &source.Opener{}, []string{path}, source.DefaultLayout(), nil, false)
+	in, err := intake.Open(context.Background(), &source.Opener{}, []string{path}, source.DefaultLayout(), intake.Expected{}, false)
 	require.NoError(t, err)
 	defer in.Close()
 	conv, err := convert.New(&table.Table{Columns: cols}, in.Headings, template.Origin{

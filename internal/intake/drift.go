@@ -4,6 +4,9 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"unicode"
+
+	"github.com/agnivade/levenshtein"
 
 	"ambertray/internal/source"
 )
@@ -80,24 +83,39 @@ type order struct {
 // is wanted the headings become those of all, and the cells of each part are put
 // in their order.
 func (in *Intake) drift() error {
-	first := in.Parts[0].Headings
+	required := func(headings []string) []string {
+		return slices.DeleteFunc(slices.Clone(headings), func(h string) bool {
+			return slices.Contains(in.plan.Optional, h) || slices.Contains(in.plan.LeftOut, h)
+		})
+	}
+	first := required(in.Parts[0].Headings)
 	for i := range in.Parts[1:] {
-		if p := &in.Parts[i+1]; !slices.Equal(p.Headings, first) {
-			in.Drift = append(in.Drift, drifted(p.Title(), first, p.Headings))
+		p := &in.Parts[i+1]
+		if own := required(p.Headings); !slices.Equal(own, first) {
+			in.Drift = append(in.Drift, Compare(p.Title(), first, own))
 		}
 	}
-	if in.Drift == nil {
-		return nil
-	}
-	if in.Layout.Drift != source.DriftFill {
+	if in.Drift != nil && in.Layout.Drift != source.DriftFill {
 		return &DriftError{in.Parts[0].Title(), in.Drift}
 	}
-	for _, d := range in.Drift {
-		for _, h := range d.More {
-			if !slices.Contains(in.Headings, h) {
-				in.Headings = append(in.Headings, h)
-			}
+	more := slices.Clone(in.plan.Optional)
+	for _, p := range in.Parts {
+		more = append(more, p.Headings...)
+	}
+	for _, h := range more {
+		if !slices.Contains(in.Headings, h) {
+			in.Headings = append(in.Headings, h)
 		}
+	}
+	in.reorder()
+	return nil
+}
+
+// reorder puts the cells of each part in the order of all headings, where one has
+// another.
+func (in *Intake) reorder() {
+	if !slices.ContainsFunc(in.Parts, func(p Part) bool { return !slices.Equal(p.Headings, in.Headings) }) {
+		return
 	}
 	for i := range in.Parts {
 		o := order{width: len(in.Parts[i].Headings)}
@@ -106,10 +124,10 @@ func (in *Intake) drift() error {
 		}
 		in.orders = append(in.orders, o)
 	}
-	return nil
 }
 
-func drifted(part string, want, got []string) Drift {
+// Compare says how the headings of a part differ from those that are wanted.
+func Compare(part string, want, got []string) Drift {
 	d := Drift{Part: part}
 	for _, h := range want {
 		if !slices.Contains(got, h) {
@@ -122,14 +140,65 @@ func drifted(part string, want, got []string) Drift {
 		}
 	}
 	d.Moved = d.Missing == nil && d.More == nil
-	for i, h := range want {
-		switch {
-		case !slices.Contains(d.Missing, h):
-		case i < len(got) && slices.Contains(d.More, got[i]):
-			d.Renamed = append(d.Renamed, Change{h, h, got[i]})
-		case len(d.Missing) == 1 && len(d.More) == 1:
-			d.Renamed = append(d.Renamed, Change{h, h, d.More[0]})
+	d.Renamed = renamed(want, got, d.Missing, d.More)
+	return d
+}
+
+// renamed pairs what is missing with what there is more: by likeness, and else by place or
+// where only one is left.
+func renamed(want, got, missing, more []string) (pairs []Change) {
+	left := slices.Clone(more)
+	pair := func(was, is string) {
+		pairs = append(pairs, Change{was, was, is})
+		left = slices.DeleteFunc(left, func(h string) bool { return h == is })
+	}
+	for _, h := range missing {
+		if like := likest(h, left); like != "" {
+			pair(h, like)
 		}
 	}
-	return d
+	for i, h := range want {
+		switch {
+		case !slices.Contains(missing, h) || slices.ContainsFunc(pairs, func(c Change) bool { return c.Was == h }):
+		case i < len(got) && slices.Contains(left, got[i]):
+			pair(h, got[i])
+		case len(missing) == len(pairs)+1 && len(left) == 1:
+			pair(h, left[0])
+		}
+	}
+	slices.SortStableFunc(pairs, func(a, b Change) int { return slices.Index(want, a.Was) - slices.Index(want, b.Was) })
+	return pairs
+}
+
+// likest returns the heading that is so much like another that it is likely to be the
+// same column, "" where none is: it has all words of the other, or hardly another letter.
+func likest(heading string, others []string) (best string) {
+	plain, words := letters(heading), strings.Fields(strings.ToLower(heading))
+	nearest := len(plain)/3 + 1
+	for _, o := range others {
+		theirs := strings.Fields(strings.ToLower(o))
+		d := levenshtein.ComputeDistance(plain, letters(o))
+		if within(words, theirs) || within(theirs, words) {
+			d = min(d, 1)
+		}
+		if d < nearest {
+			best, nearest = o, d
+		}
+	}
+	return best
+}
+
+// within reports whether all words are among others.
+func within(words, others []string) bool {
+	return len(words) > 0 && !slices.ContainsFunc(words, func(w string) bool { return !slices.Contains(others, w) })
+}
+
+// letters returns the letters and digits of a heading, in lower case.
+func letters(heading string) string {
+	return strings.Map(func(r rune) rune {
+		if unicode.IsLetter(r) || unicode.IsDigit(r) {
+			return unicode.ToLower(r)
+		}
+		return -1
+	}, heading)
 }

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
@@ -71,7 +72,8 @@ type Intake struct {
 
 	ctx    context.Context
 	opener *source.Opener
-	wanted []string // headings
+	plan   Expected
+	wanted []string // headings by which a header is looked for
 	sum    bool
 	next   int // the part that is opened next
 	src    *source.Source
@@ -160,19 +162,31 @@ func alike(ctx context.Context, opener *source.Opener, name string, known source
 		return false
 	}
 	lay.Sheet = sheet.All
-	in, err := Open(ctx, opener, []string{name}, lay, nil, false)
+	in, err := Open(ctx, opener, []string{name}, lay, Expected{}, false)
 	if err != nil {
 		return false
 	}
 	return in.Close() == nil
 }
 
+// Expected is what a plan knows of the headings. The zero value knows nothing.
+type Expected struct {
+	Headings []string
+	// Also has other headings of these columns, and which each is read as.
+	Also map[string]string
+	// Optional are headings that a part may lack: its records have blank cells then.
+	Optional []string
+	// LeftOut are headings that are not needed.
+	LeftOut []string
+}
+
 // Open opens files of one layout. Where their headings do not agree, either a
 // DriftError says how before anything is read, or the headings are those of all
 // of them. A header that is not on the line of the layout is looked for by the
-// headings that are wanted, or else by those of the first part.
-func Open(ctx context.Context, opener *source.Opener, names []string, lay source.Layout, wanted []string, sum bool) (*Intake, error) {
-	in := &Intake{Layout: lay, ctx: ctx, opener: opener, wanted: wanted, sum: sum}
+// headings that are expected, or else by those of the first part.
+func Open(ctx context.Context, opener *source.Opener, names []string, lay source.Layout, plan Expected, sum bool) (*Intake, error) {
+	in := &Intake{Layout: lay, ctx: ctx, opener: opener, plan: plan, sum: sum}
+	in.wanted = slices.AppendSeq(slices.Clone(plan.Headings), maps.Keys(plan.Also))
 	var err error
 	if in.Parts, err = expandSheets(ctx, opener, names, lay.Sheet, lay.Cells); err != nil {
 		return nil, err
@@ -183,7 +197,7 @@ func Open(ctx context.Context, opener *source.Opener, names []string, lay source
 	first := &in.Parts[0]
 	in.Headings = slices.Clone(first.Headings)
 	first.size(in.src)
-	if wanted == nil {
+	if in.wanted == nil {
 		in.wanted = in.Headings
 	}
 	for i := range in.Parts[1:] {
@@ -220,11 +234,39 @@ func (in *Intake) open(p *Part, opts source.Options) (src *source.Source, r reco
 	f := format.Of(&in.Layout)
 	lay := f.SeekHeader(head, len(head) < source.HeadSize, in.Layout, in.wanted)
 	p.HeaderLine = lay.HeaderLine
-	if r, p.Headings, err = f.Open(src, lay); err != nil {
+	if r, p.Headings, err = f.Open(src, lay); err == nil {
+		err = in.plan.rename(p)
+	}
+	if err != nil {
 		src.Close()
 		return nil, nil, err
 	}
 	return src, r, nil
+}
+
+// rename gives the columns of a part the headings that the plan reads them as.
+func (e *Expected) rename(p *Part) error {
+	for i, h := range p.Headings {
+		name, ok := e.Also[h]
+		if !ok {
+			continue
+		}
+		if slices.Contains(p.Headings, name) {
+			return &TwiceError{Part: p.Title(), Headings: [2]string{name, h}}
+		}
+		p.Headings[i] = name
+	}
+	return nil
+}
+
+// TwiceError says that a part has two headings of which a plan expects one.
+type TwiceError struct {
+	Part     string
+	Headings [2]string
+}
+
+func (e *TwiceError) Error() string {
+	return fmt.Sprintf("%s has both %s and %s, which the plan takes for one column", e.Part, e.Headings[0], e.Headings[1])
 }
 
 // advance opens the next part.

@@ -96,7 +96,7 @@ func TestParts(t *testing.T) {
 		for key, val := range map[string]string{"header": "2", "footer": "found", "drift": "fill"} {
 			require.NoError(t, lay.Set(key, val))
 		}
-		in, err := intake.Open(context.Background(), &source.Opener{}, files, lay, nil, true)
+		in, err := intake.Open(context.Background(), &source.Opener{}, files, lay, intake.Expected{}, true)
 		require.NoError(t, err)
 		require.Equal(t, seen, in.Headings)
 		require.Equal(t, want, readAll(t, in))
@@ -125,7 +125,7 @@ func TestDriftReport(t *testing.T) {
 		files := []string{filepath.Join(dir, "a.csv"), filepath.Join(dir, "b.csv")}
 		require.NoError(t, os.WriteFile(files[0], []byte("no,name,fee\n1,ant,5\n"), 0o600))
 		require.NoError(t, os.WriteFile(files[1], []byte(headings+"\n"), 0o600))
-		in, err := intake.Open(context.Background(), &source.Opener{}, files, source.DefaultLayout(), nil, false)
+		in, err := intake.Open(context.Background(), &source.Opener{}, files, source.DefaultLayout(), intake.Expected{}, false)
 		if want == "" {
 			require.NoError(t, err)
 			require.NoError(t, in.Close())

@@ -248,7 +248,7 @@ func TestHostile(t *testing.T) {
 // cut.
 func (h *hostile) cut(t *testing.T, path string, lay source.Layout) (rows [][]string) {
 	t.Helper()
-	in, err := intake.Open(context.Background(), &source.Opener{}, []string{path}, lay, nil, false)
+	in, err := intake.Open(context.Background(), &source.Opener{}, []string{path}, lay, intake.Expected{}, false)
 	require.NoError(t, err)
 	defer in.Close()
 	work := func(b *record.Batch) (list [][]string, _ error) {

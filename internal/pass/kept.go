@@ -76,7 +76,7 @@ func OpenKept(ctx context.Context, t *tray.Tray, opener *source.Opener, path str
 	if lay.Delimiter, lay.Encoding, err = writtenWith(ctx, opener, path); err != nil {
 		return nil, err
 	}
-	in, err := intake.Open(ctx, opener, []string{path}, lay, nil, true)
+	in, err := intake.Open(ctx, opener, []string{path}, lay, intake.Expected{}, true)
 	if err != nil {
 		return nil, err
 	}

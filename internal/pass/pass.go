@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"runtime"
 	"slices"
-	"strings"
 
 	"ambertray/internal/convert"
 	"ambertray/internal/dialect"
@@ -90,13 +89,7 @@ func Open(ctx context.Context, t *tray.Tray, opener *source.Opener) (*Pass, erro
 	if err != nil {
 		return nil, err
 	}
-	var planned []string
-	for _, c := range t.Table.Columns {
-		if c.From != "" {
-			planned = append(planned, c.From)
-		}
-	}
-	in, err := intake.Open(ctx, opener, files, t.Layout, planned, true)
+	in, err := intake.Open(ctx, opener, files, t.Layout, expected(&t.Table), true)
 	if err != nil {
 		return nil, err
 	}
@@ -112,27 +105,56 @@ func Open(ctx context.Context, t *tray.Tray, opener *source.Opener) (*Pass, erro
 	return p, nil
 }
 
-// UnplannedError says that the source has columns that the tray does not know.
-type UnplannedError struct {
-	Tray     string
-	Headings []string
-}
-
-func (e *UnplannedError) Error() string {
-	return fmt.Sprintf("the source has columns that %s does not know: %s", e.Tray, strings.Join(e.Headings, ", "))
-}
-
-func (p *Pass) checkHeadings() error {
-	var unplanned []string
-	for _, h := range p.Headings {
-		if !slices.ContainsFunc(p.tray.Table.Columns, func(c table.Column) bool { return c.From == h }) {
-			unplanned = append(unplanned, h)
+// expected is what a plan knows of the headings.
+func expected(t *table.Table) intake.Expected {
+	e := intake.Expected{Also: map[string]string{}}
+	for _, c := range t.Columns {
+		if c.From == "" {
+			continue
+		}
+		e.Headings = append(e.Headings, c.From)
+		for _, h := range c.Also {
+			e.Also[h] = c.From
+		}
+		switch {
+		case c.LeaveOut:
+			e.LeftOut = append(e.LeftOut, c.From)
+		case c.Optional:
+			e.Optional = append(e.Optional, c.From)
 		}
 	}
-	if unplanned != nil {
-		return &UnplannedError{p.tray.Dir, unplanned}
+	return e
+}
+
+// HeadingsError says how the headings of a source differ from those of the plan.
+type HeadingsError struct {
+	Tray string
+	Plan *table.Table
+	intake.Drift
+}
+
+func (e *HeadingsError) Error() string {
+	return fmt.Sprintf("the columns of %s are not those of %s: %s", e.Part, e.Tray, e.Drift.String())
+}
+
+// checkHeadings compares the headings with those of the plan. The source may lack what
+// the plan leaves out.
+func (p *Pass) checkHeadings() error {
+	var want []string
+	dispensable := map[string]bool{}
+	for _, c := range p.tray.Table.Columns {
+		if c.From != "" && !slices.Contains(want, c.From) {
+			want = append(want, c.From)
+		}
+		dispensable[c.From] = c.LeaveOut
 	}
-	return nil
+	d := intake.Compare(p.Sources[0], want, p.Headings)
+	d.Missing = slices.DeleteFunc(d.Missing, func(h string) bool { return dispensable[h] })
+	d.Renamed = slices.DeleteFunc(d.Renamed, func(c intake.Change) bool { return dispensable[c.Was] })
+	if len(d.Missing) == 0 && len(d.More) == 0 {
+		return nil
+	}
+	return &HeadingsError{p.tray.Dir, &p.tray.Table, d}
 }
 
 // Names returns the names of the files and sheets.

@@ -97,20 +97,41 @@ func TestRefused(t *testing.T) {
 	require.Equal(t, "duplicate key", rejects[0].Reason)
 }
 
+// TestHeadings reads columns that were renamed over the years, and lacks optional ones.
+func TestHeadings(t *testing.T) {
+	adapted := func(parts ...string) *tray.Tray {
+		tr := plan(t, parts...)
+		tr.Table.Columns[0].Also = []string{"Number", "id"}
+		tr.Table.Columns[1].Optional, tr.Table.Columns[1].Nullable = true, true
+		return tr
+	}
+	figures := func(tr *tray.Tray) []table.Figures {
+		out, err := open(t, tr).Run(context.Background(), pass.Options{Dialect: dialect.PostgreSQL})
+		require.NoError(t, err)
+		require.Zero(t, out.Rejects.Total())
+		return out.Totals.Figures()
+	}
+	require.Equal(t, []table.Figures{{Min: "1", Max: "4", Sum: "10"}, {Nulls: 1, Min: "ant", Max: "cat", Sum: "9"}},
+		figures(adapted("no,name\n1,ant\n", "name,Number\nbee,2\n", "id\n3\n", "id,name\n4,cat\n")))
+	require.Equal(t, []table.Figures{{Min: "1", Max: "1", Sum: "1"}, {Nulls: 1, Sum: "0"}}, figures(adapted("Number\n1\n")))
+	_, err := pass.Open(context.Background(), adapted("no,id,name\n1,1,ant\n"), &source.Opener{})
+	require.ErrorContains(t, err, "has both no and id")
+	_, err = pass.Open(context.Background(), adapted("nr,nam,fee\n1,ant,2\n"), &source.Opener{})
+	require.ErrorContains(t, err, "it has nr in place of no")
+}
+
 // TestPlan refuses sources that are not those of the plan.
 func TestPlan(t *testing.T) {
 	_, err := pass.Open(context.Background(), plan(t, "no,name,fee\n1,ant,5\n"), &source.Opener{})
-	var unplanned *pass.UnplannedError
-	require.ErrorAs(t, err, &unplanned)
-	require.ErrorContains(t, err, "does not know: fee")
+	var differ *pass.HeadingsError
+	require.ErrorAs(t, err, &differ)
+	require.ErrorContains(t, err, "it has more: fee")
 	_, err = pass.Open(context.Background(), plan(t, "no,name\n1,ant\n", "no,colour\n1,red\n"), &source.Opener{})
 	var drift *intake.DriftError
 	require.ErrorAs(t, err, &drift)
-	tr := plan(t, "no\n1\n")
-	p := open(t, tr)
-	_, err = p.Run(context.Background(), pass.Options{Dialect: dialect.PostgreSQL})
-	require.ErrorContains(t, err, "name")
-	tr = plan(t, "no,name\n1,ant\n")
+	_, err = pass.Open(context.Background(), plan(t, "no\n1\n"), &source.Opener{})
+	require.ErrorContains(t, err, "it has no name")
+	tr := plan(t, "no,name\n1,ant\n")
 	tr.Files = []string{"missing-*.csv"}
 	_, err = pass.Open(context.Background(), tr, &source.Opener{})
 	require.ErrorContains(t, err, "no file matches")

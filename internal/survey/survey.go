@@ -195,7 +195,7 @@ func (o *Options) layout(ctx context.Context, from *source.Opener, file string) 
 
 // once reads the files by a layout.
 func once(ctx context.Context, from *source.Opener, files []string, lay source.Layout, o Options) (*surveying, error) {
-	in, err := intake.Open(ctx, from, files, lay, nil, false)
+	in, err := intake.Open(ctx, from, files, lay, intake.Expected{}, false)
 	if err != nil {
 		return nil, err
 	}

@@ -55,7 +55,11 @@ func (e Existing) String() string {
 
 // Column is one column of the table and the rules that fill it.
 type Column struct {
-	From     string // heading in the source
+	From string // heading in the source
+	// Also are other headings that the column has had, each in place of From.
+	Also []string
+	// Optional columns may be missing in a source: they are NULL then, or the default.
+	Optional bool
 	Value    string // template of a computed column, which has no From
 	Name     string // name in the table
 	Type     Type

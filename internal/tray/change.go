@@ -204,17 +204,17 @@ func (c *Change) node() *yaml.Node {
 func (c *Change) column(columns *yaml.Node) (*yaml.Node, error) {
 	same := []func(a, b string) bool{func(a, b string) bool { return a == b }, strings.EqualFold}
 	for _, equal := range same {
-		for _, of := range []func(*yaml.Node) string{named, from} {
-			if i := slices.IndexFunc(columns.Content, func(n *yaml.Node) bool { return equal(of(n), c.Column) }); i >= 0 {
+		for _, of := range []func(*yaml.Node) []string{func(n *yaml.Node) []string { return []string{named(n)} }, headingsOf} {
+			i := slices.IndexFunc(columns.Content, func(n *yaml.Node) bool {
+				return slices.ContainsFunc(of(n), func(name string) bool { return equal(name, c.Column) })
+			})
+			if i >= 0 {
 				return columns.Content[i], nil
 			}
 		}
 	}
-	if c.Key == "value" {
-		n := node(yaml.MappingNode)
-		put(n, "value", quotedScalar(c.Value))
-		put(n, "name", scalar(c.Column))
-		put(n, "type", scalar(computedType(c.Value).String()))
+	if c.Key == "value" || c.Key == "from" {
+		n := newColumn(c)
 		columns.Content = append(columns.Content, n)
 		return n, nil
 	}
@@ -223,6 +223,20 @@ func (c *Change) column(columns *yaml.Node) (*yaml.Node, error) {
 		names = append(names, named(n))
 	}
 	return nil, &ChangeError{c.Text, fmt.Sprintf("no column %q%s", c.Column, nearest(c.Column, names))}
+}
+
+// newColumn returns a column that the plan has not yet: one that is computed, or one of
+// the source as text.
+func newColumn(c *Change) *yaml.Node {
+	n := node(yaml.MappingNode)
+	put(n, c.Key, c.node())
+	put(n, "name", scalar(c.Column))
+	typ := table.Type{Kind: table.Text}
+	if c.Key == "value" {
+		typ = computedType(c.Value)
+	}
+	put(n, "type", scalar(typ.String()))
+	return n
 }
 
 // computedType is the type of a new computed column: that of an id of a load for a

@@ -15,7 +15,7 @@ func decodeColumn(n *yaml.Node) (table.Column, error) {
 	c := table.Column{Nullable: true}
 	var typ, format, byDefault *yaml.Node
 	keys := map[string]decoder{
-		"from":        text(&c.From),
+		"from":        headings(&c),
 		"value":       templateText(&c.Value),
 		"name":        text(&c.Name),
 		"type":        func(n *yaml.Node) error { typ = n; return nil },
@@ -35,6 +35,7 @@ func decodeColumn(n *yaml.Node) (table.Column, error) {
 		"words":       pairs(&c.Words),
 		"pad_zeros":   number(&c.PadZeros),
 		"round":       truth(&c.Round),
+		"optional":    truth(&c.Optional),
 		"letter_case": text(&c.LetterCase, "upper", "lower"),
 	}
 	if err := mapping(n, keys); err != nil {
@@ -52,6 +53,24 @@ func decodeColumn(n *yaml.Node) (table.Column, error) {
 	return c, completeColumn(&c, n, typ, format, byDefault)
 }
 
+// headings reads the heading of a column, or several of which a source has one.
+func headings(c *table.Column) decoder {
+	return func(n *yaml.Node) error {
+		if n.Kind != yaml.SequenceNode {
+			return text(&c.From)(n)
+		}
+		var all []string
+		if err := list(&all)(n); err != nil {
+			return err
+		}
+		if len(all) == 0 {
+			return wrong(n, "from: write one heading or more")
+		}
+		c.From, c.Also = all[0], all[1:]
+		return nil
+	}
+}
+
 // completeColumn sets the type and checks the rules of a column against it.
 func completeColumn(c *table.Column, n, typ, format, byDefault *yaml.Node) (err error) {
 	if c.Type, err = table.ParseType(typ.Value); err != nil {
@@ -60,6 +79,9 @@ func completeColumn(c *table.Column, n, typ, format, byDefault *yaml.Node) (err 
 	}
 	if strings.ContainsFunc(c.Name, unicode.IsControl) || strings.TrimSpace(c.Name) != c.Name {
 		return wrong(find(n, c.Name), "column %q: a name has no control characters, and no space at its ends", c.Name)
+	}
+	if c.Optional && (c.From == "" || !c.Nullable && c.Default == nil) {
+		return wrong(n, "column %s: an optional column is one of the source that has nullable: true or a default", c.Name)
 	}
 	numeric := c.Type.Whole() || c.Type.Kind == table.Decimal || c.Type.Kind == table.Double
 	if (c.Percent || c.Currency != "") && !numeric {

@@ -150,6 +150,15 @@ func (t *Tray) check(root *yaml.Node) error {
 		}
 		names[strings.ToLower(c.Name)] = true
 	}
+	headings := map[string]bool{}
+	for _, c := range t.Table.Columns {
+		for _, h := range append([]string{c.From}, c.Also...) {
+			if h != "" && headings[h] && len(c.Also) > 0 {
+				return wrong(find(root, h), "two columns are from %q", h)
+			}
+			headings[h] = true
+		}
+	}
 	if err := t.checkNamed(root, "key", t.Table.Key); err != nil {
 		return err
 	}
@@ -193,7 +202,7 @@ func (t *Tray) checkRefs(root *yaml.Node, c table.Column) error {
 	}
 	for _, other := range t.Table.Columns {
 		if other.From != "" {
-			known = append(known, other.From)
+			known = append(append(known, other.From), other.Also...)
 		}
 	}
 	value, err := template.Parse(c.Value)

@@ -172,8 +172,8 @@ func (m *merger) columns(mine, base, next *yaml.Node) {
 		}
 	}
 	for _, my := range mine.Content {
-		if heading := from(my); heading != "" && columnFrom(next, heading) == nil {
-			m.result.Gone = append(m.result.Gone, heading)
+		if all := headingsOf(my); all != nil && !slices.ContainsFunc(all, func(h string) bool { return columnFrom(next, h) != nil }) {
+			m.result.Gone = append(m.result.Gone, all[0])
 		}
 	}
 }
@@ -207,18 +207,34 @@ func entry(n *yaml.Node, key string) (k, v *yaml.Node) {
 	return nil, nil
 }
 
+// from returns the first heading of a column.
 func from(column *yaml.Node) string {
-	if _, v := entry(column, "from"); v != nil {
-		return v.Value
+	if all := headingsOf(column); all != nil {
+		return all[0]
 	}
 	return ""
+}
+
+// headingsOf returns all headings of a column.
+func headingsOf(column *yaml.Node) (all []string) {
+	_, v := entry(column, "from")
+	if v == nil {
+		return nil
+	}
+	if v.Kind == yaml.ScalarNode {
+		return []string{v.Value}
+	}
+	for _, item := range v.Content {
+		all = append(all, item.Value)
+	}
+	return all
 }
 
 func columnFrom(columns *yaml.Node, heading string) *yaml.Node {
 	if columns == nil {
 		return nil
 	}
-	i := slices.IndexFunc(columns.Content, func(c *yaml.Node) bool { return from(c) == heading })
+	i := slices.IndexFunc(columns.Content, func(c *yaml.Node) bool { return slices.Contains(headingsOf(c), heading) })
 	if i < 0 {
 		return nil
 	}

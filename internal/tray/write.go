@@ -129,7 +129,7 @@ func (t *Tray) columnNode(c table.Column) *yaml.Node {
 	if c.Value != "" {
 		put(n, "value", quotedScalar(c.Value))
 	} else {
-		put(n, "from", scalar(c.From))
+		put(n, "from", fromNode(&c))
 	}
 	if c.LeaveOut {
 		put(n, "leave_out", scalar("true"))
@@ -153,7 +153,7 @@ func (t *Tray) columnNode(c table.Column) *yaml.Node {
 	for _, rule := range []struct {
 		key string
 		on  bool
-	}{{"percent", c.Percent}, {"trim", c.Trim}} {
+	}{{"percent", c.Percent}, {"trim", c.Trim}, {"optional", c.Optional}} {
 		if rule.on {
 			put(n, rule.key, scalar("true"))
 		}
@@ -165,6 +165,13 @@ func (t *Tray) columnNode(c table.Column) *yaml.Node {
 		put(n, "nullable", scalar(fmt.Sprint(c.Nullable)))
 	}
 	return n
+}
+
+func fromNode(c *table.Column) *yaml.Node {
+	if c.Also == nil {
+		return scalar(c.From)
+	}
+	return flow(append([]string{c.From}, c.Also...))
 }
 
 func node(kind yaml.Kind) *yaml.Node { return &yaml.Node{Kind: kind} }
