@@ -2,16 +2,21 @@ package cli
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
+	"io/fs"
 
 	"github.com/spf13/cobra"
 
 	"ambertray/internal/database"
 	"ambertray/internal/load"
+	"ambertray/internal/note"
 	"ambertray/internal/reject"
 	"ambertray/internal/source"
+	"ambertray/internal/survey"
 	"ambertray/internal/table"
 	"ambertray/internal/term"
+	"ambertray/internal/tray"
 )
 
 func (a *app) newCheck() *cobra.Command {
@@ -38,12 +43,18 @@ changed.`,
 			}
 			defer tgt.Close()
 		}
+		changes, err := a.changes(c, t, args)
+		if err != nil {
+			return err
+		}
 		update, done := a.progress("checking")
 		result, err := load.DryRun(c.Context(), t, a.from, tgt, update)
 		done()
 		if err != nil {
+			a.drawChanges(term.NewPrinter(a.err), changes, &t.Layout)
 			return err
 		}
+		result.Changes = append(result.Changes, changes...)
 		if result.Rejected() > 0 {
 			a.status = exitRejects
 		}
@@ -81,6 +92,8 @@ func (a *app) drawCheck(c *load.Check, lay *source.Layout, arg, to string, chang
 		p.Fact("would", "%s", p.Red("reject "+term.Amount(c.Rejected(), "record")))
 	}
 	a.drawGroups(c.WouldReject, lay)
+	a.drawKeyCheck(c)
+	a.drawChanges(p, c.Changes, lay)
 	p.Line("")
 	var rows [][]string
 	for _, v := range c.Columns {
@@ -100,6 +113,56 @@ func (a *app) drawCheck(c *load.Check, lay *source.Layout, arg, to string, chang
 	}
 	a.drawNotes(p, c.Notes, lay, maxNotes, "ambertray survey "+arg)
 	p.Next(unchanged, "ambertray load "+arg+cmp.Or(toText(to), " --to TARGET"))
+}
+
+// changes surveys files that a plan was not drafted from, and compares them with those.
+func (a *app) changes(c *cobra.Command, t *tray.Tray, args []string) ([]note.Note, error) {
+	if !tray.Is(args[0]) || len(args) == 1 {
+		return nil, nil
+	}
+	was, err := survey.ReadProfile(t.Dir)
+	if errors.Is(err, fs.ErrNotExist) { // a tray that was written by hand
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	now, err := a.survey(c, t.Paths(), survey.Options{Override: func(l *source.Layout) { *l = t.Layout }})
+	if err != nil {
+		return nil, err
+	}
+	return was.Compare(now, t), nil
+}
+
+// drawChanges shows what is out of the ordinary in other files.
+func (a *app) drawChanges(p *term.Printer, changes []note.Note, lay *source.Layout) {
+	for _, n := range survey.WithoutRepeats(changes) {
+		p.Fact("changed", "%s", p.Wrap(noteText(&n, lay), factIndent))
+	}
+}
+
+// drawKeyCheck shows what the keys of the source would meet in the table.
+func (a *app) drawKeyCheck(c *load.Check) {
+	if c.Keys == nil {
+		return
+	}
+	would := "would be refused"
+	if c.Existing == table.Merge.String() {
+		would = "would update the rows that are there"
+	}
+	if n := c.Keys.InTable; n > 0 {
+		a.print.Fact("keys", "%s", a.print.Red(fmt.Sprintf("%s a key that is in the table: %s", hasText(n), would)))
+	}
+	if n := c.Keys.Repeated; n > 0 {
+		a.print.Fact("keys", "%s", a.print.Red(fmt.Sprintf("%s the key of an earlier one", hasText(n))))
+	}
+}
+
+func hasText(n int64) string {
+	if n == 1 {
+		return "1 record has"
+	}
+	return term.Amount(n, "record") + " have"
 }
 
 // drawGroups lists why records are rejected.

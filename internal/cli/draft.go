@@ -147,13 +147,19 @@ func (a *app) plan(c *cobra.Command, d *drafting, names []string) (t *tray.Tray,
 	if given && len(names) > 1 {
 		t.Use(names[1:])
 	}
+	if err := adjust(d.options, t); err != nil {
+		return nil, nil, err
+	}
 	return t, nil, d.override(c, t)
 }
 
 // written writes the tray of a draft and reads it back: what is loaded is what the
 // file says.
-func written(t *tray.Tray) (*tray.Tray, error) {
+func written(s *survey.Survey, t *tray.Tray) (*tray.Tray, error) {
 	err := t.Write()
+	if err == nil {
+		err = s.KeepProfile(t.Dir)
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -202,10 +208,10 @@ stays, and what the data now contradicts is shown.`,
 			t, err = a.redraft(c, res, t, args, changes)
 		case changes != nil:
 			if res.Check, err = a.dryRun(c, t); err == nil {
-				err = t.Write()
+				_, err = written(s, t)
 			}
 		default:
-			err = t.Write()
+			_, err = written(s, t)
 		}
 		if err != nil {
 			return err
@@ -225,7 +231,10 @@ func (a *app) redraft(c *cobra.Command, res *drafted, next *tray.Tray, names []s
 	if !old.IsFor(names) {
 		return nil, fmt.Errorf("%s is the tray of another source: %w", next.Dir, errTrayExists)
 	}
-	if t, res.Again, err = next.Redraft(); err != nil {
+	if t, res.Again, err = next.Redraft(); err == nil {
+		err = res.Of.KeepProfile(next.Dir)
+	}
+	if err != nil {
 		return t, err
 	}
 	if changes != nil {

@@ -110,7 +110,7 @@ func (a *app) planned(c *cobra.Command, d *drafting, args []string, o *load.Opti
 	t, s, err := a.plan(c, d, args)
 	if err == nil && s != nil {
 		o.Notes = append(o.Notes, s.Notes...)
-		t, err = written(t)
+		t, err = written(s, t)
 	}
 	return t, s, err
 }

@@ -39,6 +39,9 @@ A source without a tray is compared by its headings, with the types of the table
 	rowsFlag(c, &o.Rows)
 	c.RunE = func(c *cobra.Command, args []string) error {
 		t, err := trayOf(args, *table)
+		if err == nil && t != nil {
+			err = adjust(options, t)
+		}
 		if err != nil {
 			return err
 		}
@@ -70,6 +73,15 @@ A source without a tray is compared by its headings, with the types of the table
 		return a.show(v, func() { a.drawVerification(v) })
 	}
 	return c
+}
+
+// adjust puts what the command line says of the layout into a plan, for this time.
+func adjust(options func() (survey.Options, error), t *tray.Tray) error {
+	o, err := options()
+	if err == nil {
+		o.Override(&t.Layout)
+	}
+	return err
 }
 
 // rowsFlag adds the flag of how many rows are shown.

@@ -34,6 +34,17 @@ type Check struct {
 	WouldReject []reject.Group `json:"would_reject"`
 	Columns     []Verdict      `json:"columns"`
 	Notes       []note.Note    `json:"notes"` // of the survey by which the plan was drafted
+	// Keys are null unless rows with a key would be added to an existing table.
+	Keys *KeyCheck `json:"keys"`
+	// Changes are what is out of the ordinary in other files than those that the plan was
+	// drafted from.
+	Changes []note.Note `json:"changes"`
+}
+
+// KeyCheck counts the records whose key occurs more than once.
+type KeyCheck struct {
+	Repeated int64 `json:"repeated"` // that an earlier record of the source has
+	InTable  int64 `json:"in_table"`
 }
 
 // Possible reports whether a load would begin.
@@ -47,7 +58,7 @@ func (c *Check) Rejected() int64 { return c.Records - c.WouldLoad }
 
 // DryRun converts every record and loads none. to may be nil.
 func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to database.Target, progress func(pass.Progress)) (*Check, error) {
-	c := &Check{Tray: t.Dir, Table: t.Table.Name, Storage: []string{}, Notes: []note.Note{}}
+	c := &Check{Tray: t.Dir, Table: t.Table.Name, Storage: []string{}, Notes: []note.Note{}, Changes: []note.Note{}}
 	d := dialect.PostgreSQL
 	if to != nil {
 		d = to.Dialect()
@@ -73,6 +84,14 @@ func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 			return nil, err
 		}
 		plan, bad = fit(plan, live, d)
+	}
+	if c.TableExists != nil && *c.TableExists && bad == nil && len(plan.Key) > 0 && (plan.Existing == table.Append || plan.Existing == table.Merge) {
+		keys := KeyCheck{}
+		var err error
+		if keys.Repeated, keys.InTable, err = countKeys(ctx, t, plan, from, to); err != nil {
+			return nil, err
+		}
+		c.Keys = &keys
 	}
 	c.Existing = t.Table.Existing.String()
 	p, err := pass.Open(ctx, t, from)
