@@ -118,9 +118,11 @@ func (d *desk) script(name string) {
 }
 
 // query returns the values of a query on museum.db, joined by |.
-func (d *desk) query(sql string) string {
+func (d *desk) query(sql string) string { return d.queryIn("museum.db", sql) }
+
+func (d *desk) queryIn(file, sql string) string {
 	d.Helper()
-	conn, err := sqlite.OpenConn(filepath.Join(d.dir, "museum.db"), sqlite.OpenReadOnly)
+	conn, err := sqlite.OpenConn(filepath.Join(d.dir, file), sqlite.OpenReadOnly)
 	require.NoError(d, err)
 	defer conn.Close()
 	var cells []string

@@ -199,7 +199,7 @@ func (f *faulty) complete(fault string, before int64) {
 	out, err := c.CombinedOutput()
 	var exit *exec.ExitError
 	require.ErrorAs(f, err, &exit, "%s: there are rejects, or it was loaded already", fault)
-	if exit.ExitCode() == 1 {
+	if exit.ExitCode() == 5 {
 		require.Contains(f, string(out), "was loaded into "+f.table+" already", fault)
 	} else {
 		require.Equal(f, 3, exit.ExitCode(), "%s: %s", fault, out)

@@ -72,7 +72,9 @@ var goldenRuns = []struct {
 	{"check", 3, "check loans.tray"},
 	{"check-target", 3, "check loans.tray --to museum.db"},
 	{"load", 3, "load loans.tray --to museum.db"},
-	{"load-again", 1, "load loans.tray --to museum.db"},
+	{"load-again", 5, "load loans.tray --to museum.db"},
+	{"check-keys", 3, "check loans.tray loans.csv --to museum.db"},
+	{"draft-match", 0, "draft charges.csv --to museum.db --table loans"},
 	{"rejects", 0, "rejects loans.tray"},
 	{"mend", 3, "mend loans.tray --to museum.db"},
 	{"verify", 0, "verify loans.tray --to museum.db"},
@@ -108,6 +110,7 @@ func TestGoldenJSON(t *testing.T) {
 		require.NoError(t, err)
 		d.write(name, string(text))
 	}
+	d.write("charges.csv", "Loan No,Borrowed By,Charge,Colour\n02001,Harrow College,12.50,amber\n")
 	d.write("part-1.csv", "no,name,paid on\n1,ant,2026-01-01\n2,bee,2026-01-02\n")
 	d.write("part-2.csv", "name,no,paid_on,fee\nfly,3,lost,2.5\nowl,4,2026-01-04,3\n")
 	before := map[string]func(){

@@ -52,7 +52,7 @@ func TestWorkbook(t *testing.T) {
 			out, _ = d.run(0, "verify", "lent.tray", "--to", to)
 			require.Contains(t, out, "every row proved")
 			require.Contains(t, out, "lent.xlsx · 2026-03  agrees         18       14          0        14\n")
-			_, errOut = d.run(1, "load", "lent.tray", "--to", to)
+			_, errOut = d.run(5, "load", "lent.tray", "--to", to)
 			require.Contains(t, errOut, "was loaded into "+table+" already")
 			if name == "sqlite" {
 				require.Equal(t, "2026-01|13|2026-02|14|2026-03|14|2026-04|16", d.query("SELECT sheet, count(*) FROM "+table+" GROUP BY sheet ORDER BY sheet"))
@@ -81,7 +81,7 @@ func TestWorkbookFormats(t *testing.T) {
 			require.Contains(t, plan, "row 16: hidden rows with values: 1, taken")
 			for _, ext := range []string{"xlsb", "xlsx"} {
 				d.write("loans.tray/tray.yaml", strings.Replace(plan, "loans.xls]", "loans."+ext+"]", 1))
-				_, errOut := d.run(1, "load", "loans.tray", "--to", to)
+				_, errOut := d.run(5, "load", "loans.tray", "--to", to)
 				require.Contains(t, errOut, "was loaded into "+table+" already")
 			}
 			r := d.json(0, "load", "loans.ods", "--to", to, "--table", table+"_fees", "--tray", "fees.tray", "--cells", "Fees", "--hidden", "leave")

@@ -35,6 +35,9 @@ const (
 	exitUsage   = 2 // the command line is wrong
 	exitRejects = 3 // loaded, with rejects
 	exitDiffers = 4 // verification found a difference
+	exitLoaded  = 5 // all of it was loaded before
+	exitPartial = 6 // stopped after a checkpoint, where the same command continues
+	exitLater   = 7 // the target is unchanged, and the same command may succeed later
 )
 
 // app is what every command needs.

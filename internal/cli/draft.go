@@ -45,6 +45,15 @@ func changesText(d *drafting) (text string) {
 	return text
 }
 
+// changed makes the changes that were typed in a draft.
+func (d *drafting) changed(t *tray.Tray) (*tray.Tray, error) {
+	changes, err := d.change()
+	if err != nil || changes == nil {
+		return t, err
+	}
+	return t.Changed(changes)
+}
+
 // change returns the changes that were typed.
 func (d *drafting) change() (list []tray.Change, err error) {
 	for _, text := range d.changes {
@@ -101,14 +110,7 @@ func (a *app) draft(c *cobra.Command, d *drafting, names []string) (*survey.Surv
 		return nil, nil, err
 	}
 	t := s.Draft(dir)
-	if err := d.override(c, t); err != nil {
-		return nil, nil, err
-	}
-	changes, err := d.change()
-	if err == nil && changes != nil && !tray.Exists(dir) { // else they are made in what is there
-		t, err = t.Changed(changes)
-	}
-	return s, t, err
+	return s, t, d.override(c, t)
 }
 
 // errTrayExists is returned where the tray of another source has the name.
@@ -125,7 +127,10 @@ func (a *app) plan(c *cobra.Command, d *drafting, names []string) (t *tray.Tray,
 			return nil, nil, err
 		}
 		if !tray.Exists(dir) {
-			s, t, err = a.draft(c, d, names)
+			if s, t, err = a.draft(c, d, names); err != nil {
+				return nil, nil, err
+			}
+			t, err = d.changed(t)
 			return t, s, err
 		}
 	}
@@ -176,6 +181,8 @@ type drafted struct {
 	// its plan, with all that a person has changed, makes of the source now.
 	Again *tray.Redrafted `json:"again"`
 	Check *load.Check     `json:"check"`
+	// Match says how the headings were matched to an existing table, null without one.
+	Match *load.Match `json:"match"`
 }
 
 func (a *app) newDraft() *cobra.Command {
@@ -184,11 +191,15 @@ func (a *app) newDraft() *cobra.Command {
 		Short: "Write a tray: the plan of a load, with the reason for each choice",
 		Long: `Draft surveys the whole source and writes NAME.tray/tray.yaml, a file to read and edit.
 An existing tray of these files is drafted again: what a person has changed in it
-stays, and what the data now contradicts is shown.`,
+stays, and what the data now contradicts is shown.
+
+With --to and --table the plan is for that table, if it exists: headings are matched to
+its columns by name, by likeness, and by the values that fit.`,
 		Example: examples("ambertray draft loans.csv", "ambertray draft loans.csv --table museum.loan --existing append", "ambertray draft loans.csv --explain due_back"),
 		Args:    cobra.MinimumNArgs(1),
 	}
 	d := draftFlags(c)
+	to := toFlag(c)
 	explain := c.Flags().String("explain", "", "write nothing, but explain one `COLUMN`")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		s, t, err := a.draft(c, d, args)
@@ -199,21 +210,13 @@ stays, and what the data now contradicts is shown.`,
 			return a.explain(s, *explain)
 		}
 		res := &drafted{Tray: t.Dir, Of: s}
-		changes, err := d.change()
-		if err != nil {
-			return err
-		}
-		switch {
-		case tray.Exists(t.Dir):
-			t, err = a.redraft(c, res, t, args, changes)
-		case changes != nil:
-			if res.Check, err = a.dryRun(c, t); err == nil {
-				_, err = written(s, t)
+		if *to != "" {
+			res.Match, err = a.match(c, t, *to)
+			if err != nil {
+				return err
 			}
-		default:
-			_, err = written(s, t)
 		}
-		if err != nil {
+		if t, err = a.keepDraft(c, d, res, t, args); err != nil {
 			return err
 		}
 		res.Table, res.Key = t.Table.Name, t.Table.Key
@@ -222,8 +225,80 @@ stays, and what the data now contradicts is shown.`,
 	return c
 }
 
+// keepDraft writes a draft with the changes that were typed, or brings the tray that is
+// there up to it. It returns the plan as it then stands.
+func (a *app) keepDraft(c *cobra.Command, d *drafting, res *drafted, t *tray.Tray, names []string) (*tray.Tray, error) {
+	if tray.Exists(t.Dir) {
+		return a.redraft(c, d, res, t, names)
+	}
+	t, err := d.changed(t)
+	if err == nil && d.changes != nil {
+		res.Check, err = a.dryRun(c, t)
+	}
+	if err == nil {
+		_, err = written(res.Of, t)
+	}
+	return t, err
+}
+
+// match matches a draft to the table that it names, if the target has it.
+func (a *app) match(c *cobra.Command, t *tray.Tray, to string) (*load.Match, error) {
+	tgt, err := a.open(c.Context(), to, true)
+	if err != nil {
+		return nil, err
+	}
+	defer tgt.Close()
+	exists, err := tgt.Exists(c.Context(), t.Table.Name)
+	if err != nil || !exists {
+		return nil, err
+	}
+	m, err := load.MatchTable(c.Context(), t, tgt)
+	if err != nil {
+		return nil, err
+	}
+	if t.Table.Key == nil {
+		delete(t.Notes, "key")
+	}
+	for _, col := range m.Columns {
+		t.Notes[col.Column] = []string{"matched to " + col.Heading + " by " + string(col.By)}
+	}
+	return m, nil
+}
+
+// drawMatch shows how headings were matched to an existing table.
+func (a *app) drawMatch(m *load.Match) {
+	p := a.print
+	p.Line("")
+	byName := 0
+	for _, c := range m.Columns {
+		if c.By == load.ByName {
+			byName++
+		}
+	}
+	p.Fact("matched", "%d of %s, %d of them by name", len(m.Columns), term.Amount(int64(len(m.Columns)+len(m.Without)), "heading"), byName)
+	for _, c := range m.Columns {
+		if c.By != load.ByName {
+			p.Fact("", "%s to %s, by %s", c.Heading, p.Bold(c.Column), c.By)
+		}
+	}
+	for _, u := range m.Without {
+		nearest := "no column is left that takes its values"
+		if len(u.Nearest) > 0 {
+			nearest = "these are free: " + strings.Join(u.Nearest, ", ")
+		}
+		p.Fact("left out", "%s", p.Red(fmt.Sprintf("%s has no column; %s", u.Heading, nearest)))
+	}
+	if len(m.Unfilled) > 0 {
+		p.Fact("missing", "%s", p.Red("no value for "+strings.Join(m.Unfilled, ", ")+", which need one: --change COLUMN.value=VALUE gives one"))
+	}
+}
+
 // redraft drafts a tray again and checks the source by it.
-func (a *app) redraft(c *cobra.Command, res *drafted, next *tray.Tray, names []string, changes []tray.Change) (t *tray.Tray, err error) {
+func (a *app) redraft(c *cobra.Command, d *drafting, res *drafted, next *tray.Tray, names []string) (t *tray.Tray, err error) {
+	changes, err := d.change()
+	if err != nil {
+		return nil, err
+	}
 	old, err := tray.Read(next.Dir)
 	if err != nil {
 		return nil, err
@@ -278,6 +353,9 @@ func (a *app) drawDraft(d *drafted, t *tray.Tray) {
 	}
 	p.Table([]term.Column{{Title: "heading", Max: 24}, {Title: "column"}, {Title: "type"}, {Title: ""}, {Title: ""}, {Title: "evidence"}}, rows)
 	a.drawNotes(a.print, s.Notes, &s.Layout, 0, "")
+	if d.Match != nil {
+		a.drawMatch(d.Match)
+	}
 	if d.Again != nil {
 		a.drawAgain(d)
 	}

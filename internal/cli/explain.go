@@ -30,15 +30,7 @@ import (
 // report writes an error and what to do about it, and returns the exit status.
 func (a *app) report(err error) int {
 	p := term.NewPrinter(a.err)
-	status := exitFailed
-	var usage usageError
-	var change *tray.ChangeError
-	switch {
-	case errors.As(err, &usage), errors.As(err, &change):
-		status = exitUsage
-	case errors.Is(err, load.ErrDiffers):
-		status = exitDiffers
-	}
+	status := statusOf(err)
 	message := err.Error()
 	var partial *load.PartialError
 	switch {
@@ -57,6 +49,27 @@ func (a *app) report(err error) int {
 		p.Line("  %s", hint)
 	}
 	return status
+}
+
+// statusOf returns the exit status of an error.
+func statusOf(err error) int {
+	var usage usageError
+	var change *tray.ChangeError
+	var again *load.AgainError
+	var partial *load.PartialError
+	switch {
+	case errors.As(err, &usage), errors.As(err, &change):
+		return exitUsage
+	case errors.Is(err, load.ErrDiffers):
+		return exitDiffers
+	case errors.As(err, &partial):
+		return exitPartial
+	case errors.As(err, &again) && len(again.Parts) == again.Of:
+		return exitLoaded
+	case errors.Is(err, database.ErrUnreachable), errors.Is(err, database.ErrLocked), errors.Is(err, source.ErrChanged):
+		return exitLater
+	}
+	return exitFailed
 }
 
 // reportJSON writes an error to standard output.

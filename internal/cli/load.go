@@ -31,67 +31,80 @@ same table twice. A bare source is surveyed and drafted first, and its tray is k
 		Example: examples("ambertray load loans.csv --to museum.db", "ambertray load loans.tray --to postgres://curator@db.example/museum --allow-rejects 1%", "ambertray load 'loans-*.csv' --to museum.db --existing append --only-new"),
 		Args:    cobra.MinimumNArgs(1),
 	}
-	d, to := draftFlags(c), toFlag(c)
-	allow := c.Flags().String("allow-rejects", "", "load nothing if more records are rejected: any, `N`, or N% of them (default: what the tray says)")
-	newDatabase := c.Flags().Bool("create-database", false, "create the database that the target names if it does not exist, in UTF-8")
-	o := loadOptions(c)
+	l := newLoading(c)
 	c.RunE = func(c *cobra.Command, args []string) error {
-		if o.Every < 0 {
-			return usageError{fmt.Errorf("--commit-every %d: write a number of records", o.Every)}
+		if l.Every < 0 {
+			return usageError{fmt.Errorf("--commit-every %d: write a number of records", l.Every)}
 		}
 		a.undone = "everything was rolled back, and the target is unchanged"
-		all := "ambertray survey " + shellWords(args)
-		tgt, end, err := a.openNew(c.Context(), *to, *newDatabase, o)
-		if err != nil {
-			return err
-		}
-		defer end()
-		t, s, err := a.planned(c, d, args, o)
-		if err == nil {
-			err = allowRejects(t, *allow)
-		}
-		if err == nil && d.changes != nil {
-			err = a.countChanged(c, t, o)
-		}
-		if err != nil {
-			return err
-		}
-		update, done := a.progress("loading")
-		o.Progress = update
-		receipt, err := load.Run(c.Context(), t, a.from, tgt, *o)
-		done()
-		if receipt == nil {
-			if s != nil { // what was decided may be why it failed
-				a.drawNotes(term.NewPrinter(a.err), s.Notes, &t.Layout, maxNotes, all)
-			}
-			return err
-		}
-		if receipt.Counts.Rejected > 0 {
-			a.status = exitRejects
-		}
-		again := shellWord(receipt.Tray)
-		if tray.Is(args[0]) {
-			again = shellWords(args)
-		}
-		return errors.Join(err, a.show(receipt, func() { a.drawReceipt(receipt, t, *to, all, again) }))
+		return a.load(c, l, args)
 	}
 	return c
 }
 
+// loading is what the command line says of a load.
+type loading struct {
+	*load.Options
+	drafting    *drafting
+	to          *string
+	allow       *string
+	newDatabase *bool
+}
+
+func newLoading(c *cobra.Command) *loading {
+	return &loading{
+		drafting: draftFlags(c), to: toFlag(c), Options: loadOptions(c),
+		allow:       c.Flags().String("allow-rejects", "", "load nothing if more records are rejected: any, `N`, or N% of them (default: what the tray says)"),
+		newDatabase: c.Flags().Bool("create-database", false, "create the database that the target names if it does not exist, in UTF-8"),
+	}
+}
+
+// load loads one source and shows the receipt.
+func (a *app) load(c *cobra.Command, l *loading, args []string) error {
+	tgt, end, err := a.openNew(c.Context(), l)
+	if err != nil {
+		return err
+	}
+	defer end()
+	t, s, err := a.planned(c, l, args)
+	if err != nil {
+		return err
+	}
+	all := "ambertray survey " + shellWords(args)
+	update, done := a.progress("loading")
+	l.Progress = update
+	receipt, err := load.Run(c.Context(), t, a.from, tgt, *l.Options)
+	done()
+	if receipt == nil {
+		if s != nil { // what was decided may be why it failed
+			a.drawNotes(term.NewPrinter(a.err), s.Notes, &t.Layout, maxNotes, all)
+		}
+		return err
+	}
+	if receipt.Counts.Rejected > 0 {
+		a.status = exitRejects
+	}
+	again := shellWord(receipt.Tray)
+	if tray.Is(args[0]) {
+		again = shellWords(args)
+	}
+	return errors.Join(err, a.show(receipt, func() { a.drawReceipt(receipt, t, *l.to, all, again) }))
+}
+
 // openNew opens the target of a load, whose database it creates if that is wanted. end
 // closes it, and drops a database that it has made and that nothing is in.
-func (a *app) openNew(ctx context.Context, to string, create bool, o *load.Options) (tgt database.Target, end func(), err error) {
+func (a *app) openNew(ctx context.Context, l *loading) (tgt database.Target, end func(), err error) {
 	var made *database.Made
-	if create {
-		if made, err = a.createDatabase(ctx, to); err != nil {
+	if *l.newDatabase {
+		if made, err = a.createDatabase(ctx, *l.to); err != nil {
 			return nil, nil, err
 		}
 	}
-	tgt, err = a.open(ctx, to, true)
+	tgt, err = a.open(ctx, *l.to, true)
 	if made == nil {
 		return tgt, func() { tgt.Close() }, err
 	}
-	o.Notes = append(o.Notes, note.About(made.What))
+	l.Notes = append(l.Notes, note.About(made.What))
 	undo := func() {
 		err := made.Undo(context.WithoutCancel(ctx))
 		if err != nil {
@@ -106,11 +119,18 @@ func (a *app) openNew(ctx context.Context, to string, create bool, o *load.Optio
 
 // planned returns the plan of a load, which is written before it is loaded by, and the
 // survey if it was drafted.
-func (a *app) planned(c *cobra.Command, d *drafting, args []string, o *load.Options) (*tray.Tray, *survey.Survey, error) {
-	t, s, err := a.plan(c, d, args)
+func (a *app) planned(c *cobra.Command, l *loading, args []string) (*tray.Tray, *survey.Survey, error) {
+	t, s, err := a.plan(c, l.drafting, args)
 	if err == nil && s != nil {
-		o.Notes = append(o.Notes, s.Notes...)
+		l.Notes = append(l.Notes, s.Notes...)
 		t, err = written(s, t)
+	}
+	if err == nil {
+		l.AppendNext = l.drafting.existing == ""
+		err = allowRejects(t, *l.allow)
+	}
+	if err == nil && l.drafting.changes != nil {
+		err = a.countChanged(c, t, l.Options)
 	}
 	return t, s, err
 }

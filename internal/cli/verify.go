@@ -120,7 +120,7 @@ func (a *app) draftToVerify(c *cobra.Command, options func() (survey.Options, er
 	}
 	t = s.Draft(tray.DirFor(names[0]))
 	t.Table.Name = cmp.Or(table, t.Table.Name)
-	if without, err = load.MatchTable(c.Context(), t, to); err != nil {
+	if without, err = load.MatchNames(c.Context(), t, to); err != nil {
 		return nil, nil, err
 	}
 	if len(t.Table.Loaded()) == 0 {

@@ -153,7 +153,7 @@ func renamed(want, got, missing, more []string) (pairs []Change) {
 		left = slices.DeleteFunc(left, func(h string) bool { return h == is })
 	}
 	for _, h := range missing {
-		if like := likest(h, left); like != "" {
+		if like := Likest(h, left); like != "" {
 			pair(h, like)
 		}
 	}
@@ -162,7 +162,7 @@ func renamed(want, got, missing, more []string) (pairs []Change) {
 		case !slices.Contains(missing, h) || slices.ContainsFunc(pairs, func(c Change) bool { return c.Was == h }):
 		case i < len(got) && slices.Contains(left, got[i]):
 			pair(h, got[i])
-		case len(missing) == len(pairs)+1 && len(left) == 1:
+		case len(missing) == 1 && len(left) == 1:
 			pair(h, left[0])
 		}
 	}
@@ -170,9 +170,9 @@ func renamed(want, got, missing, more []string) (pairs []Change) {
 	return pairs
 }
 
-// likest returns the heading that is so much like another that it is likely to be the
+// Likest returns the heading that is so much like another that it is likely to be the
 // same column, "" where none is: it has all words of the other, or hardly another letter.
-func likest(heading string, others []string) (best string) {
+func Likest(heading string, others []string) (best string) {
 	plain, words := letters(heading), strings.Fields(strings.ToLower(heading))
 	nearest := len(plain)/3 + 1
 	for _, o := range others {

@@ -6,42 +6,242 @@ import (
 	"strings"
 
 	"ambertray/internal/database"
+	"ambertray/internal/intake"
 	"ambertray/internal/table"
 	"ambertray/internal/tray"
 )
 
-// MatchTable gives a plan that was drafted from a source the columns of an existing
+// Match says which columns of a table the headings of a source were matched to.
+type Match struct {
+	Columns []MatchedColumn `json:"columns"`
+	// Without are the headings that the table has no column for. They are left out.
+	Without []Unmatched `json:"without"`
+	// Unfilled are columns of the table that get no value, and need one.
+	Unfilled []string `json:"unfilled"`
+}
+
+// MatchedColumn is a heading and its column.
+type MatchedColumn struct {
+	Heading string `json:"heading"`
+	Column  string `json:"column"`
+	By      Means  `json:"by"`
+}
+
+// Means is what a heading was matched to a column by.
+type Means string
+
+// A heading is the name of the column, is like it, or has values of a type that only
+// this column has.
+const (
+	ByName     Means = "name"
+	ByLikeness Means = "likeness"
+	ByValues   Means = "values"
+)
+
+// Unmatched is a heading without a column, and the columns that come nearest.
+type Unmatched struct {
+	Heading string   `json:"heading"`
+	Nearest []string `json:"nearest"`
+}
+
+// MatchNames gives a plan that was drafted from a source the columns of an existing
 // table that have their names, with the types of the table. It leaves out the others
 // of the source and returns their headings.
-func MatchTable(ctx context.Context, t *tray.Tray, to database.Target) (without []string, err error) {
-	live, err := database.Columns(ctx, to, t.Table.Name)
+func MatchNames(ctx context.Context, t *tray.Tray, to database.Target) (without []string, err error) {
+	live, err := liveColumns(ctx, t, to)
 	if err != nil {
 		return nil, err
 	}
-	if len(live) == 0 {
-		return nil, &database.Error{Target: to.Name(), Op: "read " + t.Table.Name, Kind: database.ErrNoTable}
-	}
-	key := map[string]string{} // the columns of the draft and of the table
+	m := newMatching(t, live, to)
+	m.byName()
+	match := m.finish()
 	for i := range t.Table.Columns {
-		c := &t.Table.Columns[i]
-		at := slices.IndexFunc(live, func(l database.ColumnInfo) bool { return l.Known && strings.EqualFold(l.Name, c.Name) })
-		switch {
-		case c.LeaveOut:
-		case at < 0:
-			without = append(without, c.From)
-			*c = table.Column{From: c.From, LeaveOut: true}
-		default:
-			key[c.Name] = live[at].Name
-			matchColumn(c, &live[at], to)
+		t.Table.Columns[i].Nullable = true // of a table that is only compared
+	}
+	for _, u := range match.Without {
+		without = append(without, u.Heading)
+	}
+	return without, nil
+}
+
+// MatchTable drafts a plan for an existing table: by the names of its columns, by
+// their likeness, and by the values that fit only one. Rows are to be appended.
+func MatchTable(ctx context.Context, t *tray.Tray, to database.Target) (*Match, error) {
+	live, err := liveColumns(ctx, t, to)
+	if err != nil {
+		return nil, err
+	}
+	m := newMatching(t, live, to)
+	m.byName()
+	m.byLikeness()
+	m.byValues()
+	t.Table.Existing = table.Append
+	return m.finish(), nil
+}
+
+func liveColumns(ctx context.Context, t *tray.Tray, to database.Target) ([]database.ColumnInfo, error) {
+	live, err := database.Columns(ctx, to, t.Table.Name)
+	if err == nil && len(live) == 0 {
+		err = &database.Error{Target: to.Name(), Op: "read " + t.Table.Name, Kind: database.ErrNoTable}
+	}
+	return live, err
+}
+
+// matching matches the columns of a draft to those of a table.
+type matching struct {
+	plan *table.Table
+	live []database.ColumnInfo
+	to   database.Target
+	of   map[int]int // the column of the table by that of the draft
+	by   map[int]Means
+}
+
+func newMatching(t *tray.Tray, live []database.ColumnInfo, to database.Target) *matching {
+	return &matching{plan: &t.Table, live: live, to: to, of: map[int]int{}, by: map[int]Means{}}
+}
+
+func (m *matching) pair(column, live int, by Means) { m.of[column], m.by[column] = live, by }
+
+// open returns the columns of the draft, and those of the table that take values, that
+// are not matched yet.
+func (m *matching) open() (columns, live []int) {
+	for i := range m.plan.Columns {
+		if _, ok := m.of[i]; !ok && !m.plan.Columns[i].LeaveOut {
+			columns = append(columns, i)
 		}
 	}
-	for i, name := range t.Table.Key {
-		if t.Table.Key[i] = key[name]; t.Table.Key[i] == "" {
-			t.Table.Key = nil
+	taken := map[int]bool{}
+	for _, at := range m.of {
+		taken[at] = true
+	}
+	for i := range m.live {
+		if !taken[i] && m.live[i].Known {
+			live = append(live, i)
+		}
+	}
+	return columns, live
+}
+
+func (m *matching) byName() {
+	columns, live := m.open()
+	for _, i := range columns {
+		c := &m.plan.Columns[i]
+		at := slices.IndexFunc(live, func(at int) bool {
+			return strings.EqualFold(m.live[at].Name, c.Name) || strings.EqualFold(m.live[at].Name, c.From)
+		})
+		if at >= 0 {
+			m.pair(i, live[at], ByName)
+		}
+	}
+}
+
+func (m *matching) byLikeness() {
+	columns, _ := m.open()
+	for _, i := range columns {
+		c := &m.plan.Columns[i]
+		_, live := m.open()
+		var names []string
+		for _, at := range live {
+			if m.takes(at, c) {
+				names = append(names, spaced(m.live[at].Name))
+			}
+		}
+		like := intake.Likest(spaced(c.Name), names)
+		if at := slices.IndexFunc(live, func(at int) bool { return spaced(m.live[at].Name) == like }); like != "" && at >= 0 {
+			m.pair(i, live[at], ByLikeness)
+		}
+	}
+}
+
+// spaced writes a name as words.
+func spaced(name string) string { return strings.ReplaceAll(name, "_", " ") }
+
+// byValues matches what is left where a heading has values for one column only, and no
+// other heading has.
+func (m *matching) byValues() {
+	columns, live := m.open()
+	for _, i := range columns {
+		at, others := -1, 0
+		for _, l := range live {
+			if m.sameSort(l, &m.plan.Columns[i]) {
+				at = l
+				others++
+			}
+		}
+		if others != 1 {
+			continue
+		}
+		rivals := slices.DeleteFunc(slices.Clone(columns), func(o int) bool { return o == i || !m.sameSort(at, &m.plan.Columns[o]) })
+		if len(rivals) == 0 {
+			m.pair(i, at, ByValues)
+		}
+	}
+}
+
+// takes reports whether a column of the table can hold the values of one of the draft.
+func (m *matching) takes(live int, c *table.Column) bool {
+	l := &m.live[live]
+	return !l.Generated && (l.Type == nil || holds(*l.Type, c.Type))
+}
+
+// sameSort reports whether both have values of one sort: whole numbers, or the same kind.
+// That both are texts says nothing.
+func (m *matching) sameSort(live int, c *table.Column) bool {
+	l := m.live[live].Type
+	if l == nil || m.live[live].Default || !m.takes(live, c) { // the server has a value for an identity column
+		return false
+	}
+	return l.Kind == c.Type.Kind && !l.Textual() || l.Whole() && c.Type.Whole()
+}
+
+// finish gives the columns of the draft the names and types of the table's, and leaves
+// out those without one.
+func (m *matching) finish() *Match {
+	res := &Match{Columns: []MatchedColumn{}, Without: []Unmatched{}, Unfilled: []string{}}
+	key := map[string]string{} // the columns of the draft and of the table
+	for i := range m.plan.Columns {
+		c := &m.plan.Columns[i]
+		if c.LeaveOut {
+			continue
+		}
+		at, ok := m.of[i]
+		if !ok {
+			res.Without = append(res.Without, Unmatched{c.From, m.nearest(c)})
+			*c = table.Column{From: c.From, LeaveOut: true}
+			continue
+		}
+		key[c.Name] = m.live[at].Name
+		matchColumn(c, &m.live[at], m.to)
+		res.Columns = append(res.Columns, MatchedColumn{c.From, c.Name, m.by[i]})
+	}
+	_, unfilled := m.open()
+	for _, at := range unfilled {
+		if l := &m.live[at]; !l.Nullable && !l.Default && !l.Generated {
+			res.Unfilled = append(res.Unfilled, l.Name)
+		}
+	}
+	for i, name := range m.plan.Key {
+		if m.plan.Key[i] = key[name]; m.plan.Key[i] == "" {
+			m.plan.Key = nil
 			break
 		}
 	}
-	return without, nil
+	return res
+}
+
+// maxNearest is how many candidates are named.
+const maxNearest = 3
+
+// nearest returns the columns of the table that are free and take the values.
+func (m *matching) nearest(c *table.Column) []string {
+	_, live := m.open()
+	names := []string{}
+	for _, at := range live {
+		if m.takes(at, c) && len(names) < maxNearest {
+			names = append(names, m.live[at].Name)
+		}
+	}
+	return names
 }
 
 // matchColumn gives a column the type of the table's. Where the draft has taken its
@@ -56,5 +256,5 @@ func matchColumn(c *table.Column, l *database.ColumnInfo, to database.Target) {
 			c.Thousands = ","
 		}
 	}
-	c.Name, c.Nullable = l.Name, true
+	c.Name, c.Nullable = l.Name, l.Nullable
 }

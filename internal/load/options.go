@@ -32,6 +32,9 @@ type Options struct {
 	Every    int64 // commit every N records, or 0 for one transaction
 	Progress func(pass.Progress)
 	Notes    []note.Note // of the survey by which the plan was drafted
+	// AppendNext makes a plan that refuses an existing table append to the one that it has
+	// created, so that the next file is added. The ledger keeps the same content out.
+	AppendNext bool
 }
 
 // Depth is how much of the table is verified.

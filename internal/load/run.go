@@ -55,7 +55,23 @@ func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to database.Tar
 		j.receipt.Committed = w.committed()
 		err = fmt.Errorf("%w: %w", ErrCommitted, err)
 	}
+	if err == nil {
+		j.appendNext()
+	}
 	return j.receipt, errors.Join(err, j.receipt.write(j.dir, receiptFile))
+}
+
+// appendNext makes the plan append to the table that the load has created.
+func (j *job) appendNext() {
+	r := j.receipt
+	if !j.AppendNext || r.Outcome != Created || !r.InLedger || j.plan.Existing != table.Refuse {
+		return
+	}
+	remark := "existing: append is now in the plan, so that the next file is added to the table"
+	if _, err := tray.Rewrite(j.tray.Dir, []tray.Change{{Key: "existing", Value: table.Append.String()}}); err != nil {
+		remark = "existing: append could not be written into the plan: " + err.Error()
+	}
+	r.Remarks = append(r.Remarks, remark)
 }
 
 // lock keeps other loads off the table, which it identifies.

@@ -470,7 +470,7 @@ func TestMatchTable(t *testing.T) {
 	}
 	tr := d.plan(table.Refuse, "1,ant")
 	tr.Table = table.Table{Name: "visit", Key: []string{"no"}, Columns: []table.Column{text("NO"), text("Day"), text("Fee"), text("Remark"), {From: "x", LeaveOut: true}}}
-	without, err := load.MatchTable(ctx, tr, d.db)
+	without, err := load.MatchNames(ctx, tr, d.db)
 	require.NoError(t, err)
 	require.Equal(t, []string{"Remark"}, without)
 	var got []string
@@ -480,11 +480,11 @@ func TestMatchTable(t *testing.T) {
 	require.Equal(t, []string{"NO No bigint,", "Day day date", "Fee fee decimal(7,2),"}, got)
 	require.Equal(t, []string{"No"}, tr.Table.Key)
 	tr.Table.Key = []string{"remark"}
-	_, err = load.MatchTable(ctx, tr, d.db)
+	_, err = load.MatchNames(ctx, tr, d.db)
 	require.NoError(t, err)
 	require.Nil(t, tr.Table.Key, "a key that the table does not have whole")
 	tr.Table.Name = "nothing"
-	_, err = load.MatchTable(ctx, tr, d.db)
+	_, err = load.MatchNames(ctx, tr, d.db)
 	require.ErrorIs(t, err, database.ErrNoTable)
 }
 

@@ -8,14 +8,15 @@ import (
 	"path/filepath"
 	"slices"
 	"strconv"
-	"time"
 
 	"github.com/dustin/go-humanize"
 
+	"ambertray/internal/convert"
 	"ambertray/internal/infer"
 	"ambertray/internal/intake"
 	"ambertray/internal/note"
 	"ambertray/internal/publish"
+	"ambertray/internal/table"
 	"ambertray/internal/tray"
 )
 
@@ -144,7 +145,7 @@ func (c *Column) beyond(now *Column) string {
 	is := [2]string{*now.Min, *now.Max}
 	var at [4]float64
 	for i, text := range append(was[:], is[:]...) {
-		n, ok := position(text)
+		n, ok := c.position(text)
 		if !ok {
 			return ""
 		}
@@ -157,15 +158,15 @@ func (c *Column) beyond(now *Column) string {
 	return fmt.Sprintf("%s to %s, and it was %s to %s", is[0], is[1], was[0], was[1])
 }
 
-// position returns where a number or a moment is on its line.
-func position(text string) (float64, bool) {
+// position returns where a number or a moment of the column is on its line.
+func (c *Column) position(text string) (float64, bool) {
 	if n, err := strconv.ParseFloat(text, 64); err == nil {
 		return n, true
 	}
-	for _, layout := range []string{time.DateOnly, time.DateTime, time.RFC3339} {
-		if at, err := time.Parse(layout, text); err == nil {
-			return float64(at.Unix()), true
-		}
+	typ, err := table.ParseType(c.Type)
+	if err != nil || c.Format == nil {
+		return 0, false
 	}
-	return 0, false
+	v, err := convert.Default(table.Column{Type: typ, Format: *c.Format, Default: &text})
+	return float64(v.Int), err == nil
 }

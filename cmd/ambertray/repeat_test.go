@@ -1,0 +1,132 @@
+package main_test
+
+import (
+	"fmt"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// loansOf writes a file of loans: number, borrower and day.
+func (d *desk) loansOf(name, header string, rows ...string) {
+	d.write(name, header+"\n"+strings.Join(rows, "\n")+"\n")
+}
+
+// TestChanges changes plans by the command line, which stay changed.
+func TestChanges(t *testing.T) {
+	d := newDesk(t)
+	d.loansOf("jan.csv", "Loan No,Borrower,Due Back", "00011,ann,31/01/2026", "00012,n/k,28/02/2026")
+	out, errOut := d.run(0, "load", "jan.csv", "--to", "museum.db", "--change", "Loan No.type=integer", "--change", "borrower.null_words=n/k",
+		"--change", "Borrower.nullable=true", "--change", "due_back.name=due", "--change", "mark.value={load}", "--change", "key=loan_no")
+	require.Empty(t, errOut)
+	require.Contains(t, out, "existing: append is now in the plan")
+	id := d.json(0, "history", "--to", "museum.db")["loads"].([]any)[0].(map[string]any)["id"].(string)
+	require.Equal(t, "11|ann|2026-01-31|"+id+"|12||2026-02-28|"+id, d.query("SELECT loan_no, borrower, due, mark FROM jan ORDER BY 1"))
+	require.Contains(t, d.read("jan.tray/tray.yaml"), "existing: append #")
+
+	again := d.json(0, "draft", "jan.csv")["again"].(map[string]any)
+	require.NotEmpty(t, again["kept"], "what was changed is a person's")
+	_, errOut = d.run(2, "check", "jan.tray", "--change", "dew.type=text")
+	require.Contains(t, errOut, `dew.type=text: no column "dew"; did you mean "due"?`)
+	out, _ = d.run(0, "draft", "jan.csv", "--change", "borrower.type=date")
+	require.Contains(t, out, `not a date written yyyy-MM-dd  "ann" on line 2`)
+	_, errOut = d.run(3, "load", "jan.csv", "--tray", "other.tray", "--table", "other", "--to", "museum.db", "--change", "borrower.type=date", "--change", "key=")
+	require.Contains(t, errOut, "2 records would be rejected by the plan as it stands", "counted before the load")
+}
+
+// TestNextMonth loads other files by one plan, and proves, corrects and compares them.
+func TestNextMonth(t *testing.T) {
+	d := newDesk(t)
+	var jan, feb []string
+	for i := range 40 {
+		jan = append(jan, fmt.Sprintf("%d,b%d,2026-01-%02d", i+1, i%5, i%28+1))
+		feb = append(feb, fmt.Sprintf("%d,b%d,2026-02-%02d", i+31, i%5, i%28+1))
+	}
+	feb[20] = "51,,2026-02-30"
+	d.loansOf("jan.csv", "Loan No,Borrower,Due Back", jan...)
+	d.loansOf("feb.csv", "Loan No,Borrower,Due Back", feb...)
+	d.loansOf("mar.csv", "No,Due Back,Remark", "101,2026-03-01,x", "102,2062-03-02,y")
+	d.run(0, "load", "jan.csv", "--to", "museum.db", "--change", "origin.value={file}")
+	plan := d.read("jan.tray/tray.yaml")
+
+	out, _ := d.run(3, "check", "jan.tray", "feb.csv", "--to", "museum.db")
+	require.Contains(t, out, "10 records have a key that is in the table: would be refused")
+	require.Contains(t, out, "Borrower: 3% of the values are blank, and none were")
+	require.Contains(t, out, `Due Back: 1 value is of the sort no such date, such as "2026-02-30" on line 22`)
+	require.NotContains(t, out, "2026-02-28, and it was", "a month later is nothing unusual")
+	d.run(3, "load", "jan.tray", "feb.csv", "--to", "museum.db")
+	require.Equal(t, plan, d.read("jan.tray/tray.yaml"))
+	_, errOut := d.run(5, "load", "jan.tray", "feb.csv", "--to", "museum.db")
+	require.Contains(t, errOut, "the content of feb.csv was loaded into jan already")
+	require.Equal(t, "jan.csv|40|feb.csv|29", d.query("SELECT origin, count(*) FROM jan GROUP BY 1 ORDER BY 2 DESC"))
+	rejects := "jan.tray/loads/0002/rejects.csv"
+	d.write(rejects, strings.ReplaceAll(d.read(rejects), "51,,2026-02-30", "51,b1,2026-02-21"))
+	out, _ = d.run(3, "mend", "jan.tray", "--to", "museum.db")
+	require.Contains(t, out, "1 row in")
+	require.Equal(t, "feb.csv", d.query("SELECT origin FROM jan WHERE loan_no = 51"))
+	d.run(0, "verify", "jan.tray", "--to", "museum.db")
+	out, _ = d.run(0, "verify", "jan.tray", "feb.csv", "--to", "museum.db")
+	require.Contains(t, out, "every row proved: 30 rows of the source")
+
+	_, errOut = d.run(1, "load", "jan.tray", "mar.csv", "--to", "museum.db")
+	require.Contains(t, errOut, "it has No in place of Loan No; it has no Borrower; it has more: Remark")
+	_, options, ok := strings.Cut(errOut, "adapt the plan with ")
+	require.True(t, ok)
+	words := strings.Split(strings.ReplaceAll(strings.TrimSpace(options), "'", ""), "--change ")
+	args := []string{"check", "jan.tray", "mar.csv"}
+	for _, w := range words[1:] {
+		args = append(args, "--change", strings.TrimSpace(w))
+	}
+	out, _ = d.run(0, args...)
+	require.Contains(t, out, "Due Back: 2026-03-01 to 2062-03-02, and it was 2026-01-01 to 2026-01-28")
+	require.Contains(t, out, "2 records; the plan was drafted from 40")
+	d.run(0, "load", "jan.tray", "jan.csv", "mar.csv", "--to", "other.db")
+	require.Equal(t, "|102|b4|40", strings.ReplaceAll(d.queryIn("other.db", "SELECT borrower, max(loan_no) FROM jan WHERE borrower IS NULL OR borrower = 'b4' GROUP BY 1 ORDER BY 1"), "\n", "|"))
+}
+
+// TestDraftForTable drafts for a table that exists on each server, and creates databases.
+func TestDraftForTable(t *testing.T) {
+	for name, to := range targets(t) {
+		t.Run(name, func(t *testing.T) {
+			d := newDesk(t)
+			to := to
+			if name != "sqlite" {
+				at := strings.LastIndex(to, "/")
+				to = to[:at+1] + uniqueTable(t)
+			}
+			identity := map[string]string{"sqlite": "integer PRIMARY KEY", "postgres": "bigint GENERATED BY DEFAULT AS IDENTITY PRIMARY KEY", "mysql": "bigint AUTO_INCREMENT PRIMARY KEY"}[name]
+			d.write("first.csv", "no\n1\n")
+			if name != "sqlite" {
+				_, errOut := d.run(1, "load", "first.csv", "--to", to)
+				require.Contains(t, errOut, "load --create-database makes one")
+				_, errOut = d.run(1, "load", "missing.csv", "--to", to, "--create-database")
+				require.Contains(t, errOut, "missing.csv")
+				_, errOut = d.run(1, "load", "first.csv", "--to", to)
+				require.Contains(t, errOut, "load --create-database makes one", "it was dropped again")
+			}
+			out, _ := d.run(0, "load", "first.csv", "--to", to, "--create-database")
+			if name != "sqlite" {
+				require.Contains(t, out, "was created on")
+			}
+			at := to
+			if name == "sqlite" {
+				at = filepath.Join(d.dir, to)
+			}
+			on(t, at, "CREATE TABLE loan (id "+identity+", loan_number integer NOT NULL, borrower_name varchar(20), due date, fee decimal(6,2), branch varchar(9) NOT NULL, note varchar(9))")
+			d.loansOf("jan.csv", "Due Back,Fee,Borrower,Our Ref,Colour", "2026-01-31,1.50,ann,7,red", "2026-02-28,2.25,bob,8,blue")
+			out, _ = d.run(0, "draft", "jan.csv", "--to", to, "--table", "loan")
+			require.Contains(t, out, "4 of 5 headings, 1 of them by name")
+			require.Contains(t, out, "Our Ref to loan_number, by values")
+			require.Contains(t, out, "Colour has no column; these are free: branch, note")
+			require.Contains(t, out, "no value for branch")
+			_, errOut := d.run(1, "load", "jan.tray", "--to", to)
+			require.Contains(t, errOut, "branch: it is NOT NULL without a default")
+			d.run(0, "load", "jan.tray", "--to", to, "--change", "branch.value=north")
+			d.run(0, "verify", "jan.tray", "--to", to)
+			d.run(0, "export", "loan", "--from", to, "--out", "loan.csv")
+			require.Equal(t, "id,loan_number,borrower_name,due,fee,branch,note\n1,7,ann,2026-01-31,1.50,north,\n2,8,bob,2026-02-28,2.25,north,\n", d.read("loan.csv"))
+		})
+	}
+}
