@@ -47,7 +47,7 @@ func TestBadInput(t *testing.T) {
 		{1, "survey empty.csv", "is empty"},
 		{1, "survey bom.csv", "empty"},
 		{1, "load cut.csv.gz --to museum.db", "unexpected EOF\n  the file was cut off"},
-		{1, "survey folder", "is a folder\n  name a file in it"},
+		{1, "survey folder", "there is no file to load in it"},
 		{1, "survey binary.csv", "the first at offset 3"},
 		{1, "load zipped.csv --to museum.db", "not a valid zip file\n  the file is damaged"},
 		{1, "load specimens.csv --to folder/none/museum.db", "no such folder"},

@@ -117,6 +117,14 @@ func (d *desk) script(name string) {
 	}
 }
 
+// age makes files look as if they had been written a while ago.
+func (d *desk) age(names ...string) {
+	then := time.Now().Add(-time.Minute)
+	for _, name := range names {
+		require.NoError(d, os.Chtimes(filepath.Join(d.dir, name), then, then))
+	}
+}
+
 // query returns the values of a query on museum.db, joined by |.
 func (d *desk) query(sql string) string { return d.queryIn("museum.db", sql) }
 

@@ -5,6 +5,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 )
@@ -129,4 +130,45 @@ func TestDraftForTable(t *testing.T) {
 			require.Equal(t, "id,loan_number,borrower_name,due,fee,branch,note\n1,7,ann,2026-01-31,1.50,north,\n2,8,bob,2026-02-28,2.25,north,\n", d.read("loan.csv"))
 		})
 	}
+}
+
+// TestFolder takes the new files of a folder, and leaves alone what is being written.
+func TestFolder(t *testing.T) {
+	d := newDesk(t)
+	d.loansOf("inbox/b.csv", "no,name", "3,cat")
+	d.loansOf("inbox/a.csv", "no,name", "1,ant", "2,bee")
+	d.write("inbox/.hidden", "x")
+	d.write("inbox/c.csv.part", "no,name\n9,")
+	d.age("inbox/a.csv", "inbox/b.csv")
+	r := d.json(0, "load", "inbox", "--to", "inbox.db", "--change", "origin.value={file}")
+	require.Equal(t, "inbox/a.csv", r["source"].([]any)[0].(map[string]any)["source"], "in the order of their names")
+	require.Equal(t, "1|a.csv|2|a.csv|3|b.csv", d.queryIn("inbox.db", "SELECT no, origin FROM inbox ORDER BY rowid"))
+
+	d.write("inbox/d.csv", "no,name\n4,dog\n")
+	stop, stopped := make(chan bool), make(chan bool)
+	go func() {
+		defer close(stopped)
+		for size := 5; ; size++ {
+			select {
+			case <-stop:
+				return
+			case <-time.After(50 * time.Millisecond):
+				d.write("inbox/d.csv", "no,name\n4,dog\n"+strings.Repeat(" ", size))
+			}
+		}
+	}()
+	_, errOut := d.run(7, "load", "inbox", "--to", "inbox.db")
+	close(stop)
+	<-stopped
+	require.Contains(t, errOut, "still being written, and left alone: inbox/d.csv")
+	d.write("inbox/d.csv", "no,name\n4,dog\n")
+	d.age("inbox/d.csv")
+	out, _ := d.run(0, "load", "inbox", "--to", "inbox.db")
+	require.Contains(t, out, "2 parts already loaded: inbox/a.csv, inbox/b.csv")
+	d.run(5, "load", "inbox", "--to", "inbox.db")
+	require.Equal(t, "4", d.queryIn("inbox.db", "SELECT count(*) FROM inbox"))
+	require.FileExists(t, filepath.Join(d.dir, "inbox/d.csv"), "no file is moved")
+	d.write("empty/.hidden", "x")
+	_, errOut = d.run(1, "load", "empty", "--to", "inbox.db")
+	require.Contains(t, errOut, "folder empty: there is no file to load in it")
 }

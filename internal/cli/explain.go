@@ -64,6 +64,8 @@ func statusOf(err error) int {
 		return exitDiffers
 	case errors.As(err, &partial):
 		return exitPartial
+	case errors.As(err, &again) && len(again.Growing) > 0:
+		return exitLater
 	case errors.As(err, &again) && len(again.Parts) == again.Of:
 		return exitLoaded
 	case errors.Is(err, database.ErrUnreachable), errors.Is(err, database.ErrLocked), errors.Is(err, source.ErrChanged):
@@ -127,6 +129,7 @@ var hints = []struct {
 	{sheet.ErrBroken, "open it in a spreadsheet program and save it again"},
 	{export.ErrFileExists, "--replace writes over it"},
 	{source.ErrDirectory, "name a file in it"},
+	{intake.ErrNothingNew, "files are taken as soon as they are there, not hidden and written in full"},
 	{source.ErrEmpty, "there is nothing to load; look whether it was written in full"},
 	{source.ErrSecret, "set it in the environment, or name the source by its whole address"},
 	{source.ErrHTML, "check the address: servers give a page like this for a login or an error; --encoding utf-8 reads it as text all the same"},
@@ -211,6 +214,9 @@ var typedHints = []func(error) string{
 	about(func(e *load.AgainError) string {
 		if len(e.Parts) < e.Of {
 			return "--only-new leaves them out and loads the others; --again loads all once more"
+		}
+		if len(e.Growing) > 0 {
+			return "load again when they are written in full"
 		}
 		return "nothing is left to do; ambertray history shows every load, and --again loads it once more"
 	}),

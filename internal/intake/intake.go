@@ -8,10 +8,7 @@ import (
 	"fmt"
 	"io"
 	"maps"
-	"os"
-	"path/filepath"
 	"slices"
-	"strings"
 	"sync/atomic"
 
 	"ambertray/internal/format"
@@ -82,27 +79,6 @@ type Intake struct {
 	orders []order      // of the cells of each part, where they differ
 	size   int64        // bytes of all parts
 	read   atomic.Int64 // of these
-}
-
-// Expand returns the names with patterns (*, ?, [) replaced by the files that
-// they match, in order of their names. A file of that very name is taken as it is.
-func Expand(names []string) ([]string, error) {
-	var all []string
-	for _, n := range names {
-		if _, err := os.Stat(n); err == nil || !source.IsLocal(n) || !strings.ContainsAny(n, "*?[") {
-			all = append(all, n)
-			continue
-		}
-		found, err := filepath.Glob(n)
-		if err != nil {
-			return nil, fmt.Errorf("pattern %s: %w", n, err)
-		}
-		if found == nil {
-			return nil, fmt.Errorf("pattern %s: no file matches", n)
-		}
-		all = append(all, found...)
-	}
-	return all, nil
 }
 
 // expandSheets returns the parts of files: of workbooks the sheets that are

@@ -17,9 +17,19 @@ type AgainError struct {
 	Table string
 	Of    int // how many files or sheets the source has
 	Parts []LoadedPart
+	// Growing are files that are still being written, and were left alone.
+	Growing []string
 }
 
 func (e *AgainError) Error() string {
+	text := e.text()
+	if len(e.Growing) > 0 {
+		text += "; still being written, and left alone: " + strings.Join(e.Growing, ", ")
+	}
+	return text
+}
+
+func (e *AgainError) text() string {
 	first := e.Parts[0]
 	when := fmt.Sprintf("on %s UTC, as load %s", first.Entry.At.Format("2006-01-02 15:04:05"), first.Load)
 	if len(e.Parts) == e.Of {
@@ -73,7 +83,7 @@ func (j *job) checkAlreadyLoaded(ctx context.Context) (resume *ledger.Entry, err
 		}
 	}
 	if !j.OnlyNew && !j.plan.OnlyNew || len(found) == len(j.pass.Parts()) {
-		return nil, &AgainError{Table: j.receipt.Table, Of: len(j.pass.Parts()), Parts: found}
+		return nil, &AgainError{Table: j.receipt.Table, Of: len(j.pass.Parts()), Parts: found, Growing: j.pass.Growing}
 	}
 	return nil, j.leaveOut(found)
 }

@@ -99,6 +99,9 @@ func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 		return nil, err
 	}
 	defer p.Close()
+	for _, f := range p.Growing {
+		c.Notes = append(c.Notes, growing(f))
+	}
 	out, err := p.Run(ctx, pass.Options{Dialect: d, Table: plan, Load: ledger.NewID(time.Now()), Progress: progress})
 	if err != nil {
 		return nil, err

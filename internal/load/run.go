@@ -7,6 +7,7 @@ import (
 
 	"ambertray/internal/database"
 	"ambertray/internal/ledger"
+	"ambertray/internal/note"
 	"ambertray/internal/pass"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
@@ -31,6 +32,7 @@ func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to database.Tar
 		return nil, err
 	}
 	defer p.Close()
+	t = p.Pin()
 	j := &job{Options: o, tray: t, plan: &t.Table, table: &t.Table, to: to, pass: p, receipt: newReceipt(t, &t.Table, to, p.Headings, o)}
 	j.open = func(ctx context.Context) (*pass.Pass, error) {
 		again, err := pass.Open(ctx, t, from)
@@ -38,6 +40,9 @@ func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to database.Tar
 			return nil, err
 		}
 		return again, again.LeaveOut(j.leftOut)
+	}
+	for _, f := range p.Growing {
+		j.receipt.addNote(growing(f))
 	}
 	unlock, err := j.lock(ctx)
 	if err != nil {
@@ -59,6 +64,11 @@ func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to database.Tar
 		j.appendNext()
 	}
 	return j.receipt, errors.Join(err, j.receipt.write(j.dir, receiptFile))
+}
+
+// growing says that a file was left alone.
+func growing(file string) note.Note {
+	return note.Of(file, 0, "it is still being written, and was left alone; load again for it")
 }
 
 // appendNext makes the plan append to the table that the load has created.

@@ -77,6 +77,7 @@ func (o *Outcome) Read() int64 { return o.Records + o.Skipped.Total() }
 type Pass struct {
 	Headings []string
 	Sources  []string
+	Growing  []string // files that are still being written, and are not read
 	files    []template.File
 	in       *intake.Intake
 	tray     *tray.Tray
@@ -85,15 +86,15 @@ type Pass struct {
 
 // Open opens the source of a tray.
 func Open(ctx context.Context, t *tray.Tray, opener *source.Opener) (*Pass, error) {
-	files, err := intake.Expand(t.Paths())
+	list, err := intake.List(t.Paths())
 	if err != nil {
 		return nil, err
 	}
-	in, err := intake.Open(ctx, opener, files, t.Layout, expected(&t.Table), true)
+	in, err := intake.Open(ctx, opener, list.Files, t.Layout, expected(&t.Table), true)
 	if err != nil {
 		return nil, err
 	}
-	p := &Pass{in: in, Headings: in.Headings, tray: t}
+	p := &Pass{in: in, Headings: in.Headings, Growing: list.Growing, tray: t}
 	for i := range in.Parts {
 		p.Sources = append(p.Sources, in.Parts[i].Title())
 		p.files = append(p.files, template.File{Name: in.Parts[i].Name, Sheet: in.Parts[i].Sheet})
@@ -163,6 +164,20 @@ func (p *Pass) Names() (names []string) {
 		names = append(names, p.in.Parts[i].Title())
 	}
 	return names
+}
+
+// Pin returns the tray with the files that were opened in place of its patterns and
+// folders, which may have others when they are looked at again.
+func (p *Pass) Pin() *tray.Tray {
+	pinned := *p.tray
+	pinned.Files = nil
+	for i := range p.in.Parts {
+		name := p.in.Parts[i].Name
+		if rel := tray.RelativePath(pinned.Dir, name); !slices.Contains(pinned.Files, rel) {
+			pinned.Files = append(pinned.Files, rel)
+		}
+	}
+	return &pinned
 }
 
 // Size returns the bytes of the files.

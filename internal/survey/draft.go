@@ -3,6 +3,7 @@ package survey
 import (
 	"fmt"
 	"maps"
+	"os"
 	"path/filepath"
 	"regexp"
 	"slices"
@@ -29,6 +30,7 @@ func (s *Survey) Draft(dir string) *tray.Tray {
 		t.Files = append(t.Files, tray.RelativePath(dir, f))
 	}
 	t.Table.Name = tableName(s.Files[0])
+	t.Table.OnlyNew = slices.ContainsFunc(s.Files, isFolder)
 	for i, c := range s.Columns {
 		if s.spacer(i) {
 			t.Table.Columns = append(t.Table.Columns, table.Column{From: c.Heading, LeaveOut: true})
@@ -56,6 +58,12 @@ func (s *Survey) Draft(dir string) *tray.Tray {
 		t.Notes["source"] = append(t.Notes["source"], fmt.Sprintf("%s, %s %d, is skipped: %s", row.Source, s.Layout.LineWord(), row.Line, row.Rule))
 	}
 	return t
+}
+
+// isFolder reports whether a source is a folder, of which each load takes the new files.
+func isFolder(path string) bool {
+	info, err := os.Stat(path)
+	return err == nil && info.IsDir()
 }
 
 // addParts adds a column for the sheet, and one for the workbook, where there are

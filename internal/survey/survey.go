@@ -133,10 +133,11 @@ const (
 
 // Run surveys files, which are read as one source.
 func Run(ctx context.Context, from *source.Opener, names []string, o Options) (*Survey, error) {
-	files, err := intake.Expand(names)
+	list, err := intake.List(names)
 	if err != nil {
 		return nil, err
 	}
+	files := list.Files
 	lay, err := o.layout(ctx, from, files[0])
 	if err != nil {
 		return nil, err
@@ -166,6 +167,9 @@ func Run(ctx context.Context, from *source.Opener, names []string, o Options) (*
 	w.survey.Source, w.survey.Files = strings.Join(names, " "), names
 	w.describe()
 	w.notes()
+	for _, f := range list.Growing {
+		w.survey.Notes = append(w.survey.Notes, note.Of(f, 0, "it is still being written, and was left alone"))
+	}
 	return w.survey, nil
 }
 

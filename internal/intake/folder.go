@@ -1,0 +1,128 @@
+package intake
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"ambertray/internal/source"
+)
+
+// Listing is the files that names stand for.
+type Listing struct {
+	Files []string
+	// Growing are files of folders that are still being written, and are not taken.
+	Growing []string
+}
+
+// ErrNothingNew is returned for a folder without a file that can be taken.
+var ErrNothingNew = errors.New("there is no file to load in it")
+
+// settled is how long a file of a folder must have kept its size and time.
+const settled = 2 * time.Second
+
+// List replaces patterns (*, ?, [) by the files that they match, and folders by the
+// files in them, in the order of their names. A file of that very name is taken as it
+// is.
+func List(names []string) (*Listing, error) {
+	l := &Listing{}
+	for _, n := range names {
+		info, err := os.Stat(n)
+		switch {
+		case err == nil && info.IsDir() && source.IsLocal(n):
+			if err := l.addFolder(n); err != nil {
+				return nil, err
+			}
+			continue
+		case err == nil || !source.IsLocal(n) || !strings.ContainsAny(n, "*?["):
+			l.Files = append(l.Files, n)
+			continue
+		}
+		found, err := filepath.Glob(n)
+		if err != nil {
+			return nil, fmt.Errorf("pattern %s: %w", n, err)
+		}
+		if found == nil {
+			return nil, fmt.Errorf("pattern %s: no file matches", n)
+		}
+		l.Files = append(l.Files, found...)
+	}
+	return l, nil
+}
+
+// Expand is List where files that are still being written are of no interest.
+func Expand(names []string) ([]string, error) {
+	l, err := List(names)
+	if err != nil {
+		return nil, err
+	}
+	return l.Files, nil
+}
+
+// addFolder adds the files of a folder that nobody is writing, in the order of their
+// names. If one was changed just now, it waits to see whether it changes again.
+func (l *Listing) addFolder(folder string) error {
+	files, err := filesOf(folder)
+	if err != nil {
+		return err
+	}
+	now := files
+	if slices.ContainsFunc(files, func(f fs.FileInfo) bool { return time.Since(f.ModTime()) < settled }) {
+		time.Sleep(settled)
+		if now, err = filesOf(folder); err != nil {
+			return err
+		}
+	}
+	taken := 0
+	for _, f := range now {
+		path := filepath.Join(folder, f.Name())
+		still := slices.ContainsFunc(files, func(was fs.FileInfo) bool {
+			return was.Name() == f.Name() && was.Size() == f.Size() && was.ModTime().Equal(f.ModTime())
+		})
+		if !still {
+			l.Growing = append(l.Growing, path)
+			continue
+		}
+		l.Files = append(l.Files, path)
+		taken++
+	}
+	if taken == 0 {
+		return fmt.Errorf("folder %s: %w", folder, ErrNothingNew)
+	}
+	return nil
+}
+
+// others are the endings of files that are no sources: of databases, of what programs
+// have not finished writing, and of what is written beside a load.
+var others = []string{".db", ".sqlite", "-journal", "-wal", "-shm", ".tmp", ".part", ".partial", ".crdownload", ".new", ".rejects.csv", ".differences.csv"}
+
+// filesOf returns the files of a folder that may be sources, in the order of their
+// names.
+func filesOf(folder string) (files []fs.FileInfo, err error) {
+	entries, err := os.ReadDir(folder)
+	if err != nil {
+		return nil, err
+	}
+	for _, e := range entries {
+		other := slices.ContainsFunc(others, func(ending string) bool { return strings.HasSuffix(e.Name(), ending) })
+		if other || strings.HasPrefix(e.Name(), ".") || strings.HasPrefix(e.Name(), "~$") {
+			continue
+		}
+		info, err := os.Stat(filepath.Join(folder, e.Name()))
+		if errors.Is(err, fs.ErrNotExist) { // it was taken away meanwhile
+			continue
+		}
+		if err != nil {
+			return nil, err
+		}
+		if info.Mode().IsRegular() && info.Size() > 0 {
+			files = append(files, info)
+		}
+	}
+	return files, nil
+}
