@@ -7,6 +7,8 @@ import (
 	"testing"
 	"time"
 
+	"ambertray/demo"
+
 	"github.com/stretchr/testify/require"
 )
 
@@ -171,4 +173,49 @@ func TestFolder(t *testing.T) {
 	d.write("empty/.hidden", "x")
 	_, errOut = d.run(1, "load", "empty", "--to", "inbox.db")
 	require.Contains(t, errOut, "folder empty: there is no file to load in it")
+}
+
+// TestEach loads many sources into tables of their own, of which one that fails stops no
+// other, and what is left when it is run again.
+func TestEach(t *testing.T) {
+	for name, to := range targets(t) {
+		t.Run(name, func(t *testing.T) {
+			d := newDesk(t)
+			own := strings.ToLower(uniqueTable(t))
+			file := func(s string) string { return own + s + ".csv" }
+			d.write(file("a"), "no,name\n1,ant\n2,bee\n")
+			d.write(file("b"), "no,day\n1,2026-01-01\n2,2026-01-02\n3,2026-01-03,x\n")
+			d.write(file("c"), "no\n1\n")
+			d.write(file("d"), "\x00\x01\x02")
+			args := []string{"load", file("a"), file("b"), file("c"), file("d"), "--each", "--jobs", "2", "--to", to}
+			res := d.json(1, args...)
+			var got []string
+			for _, one := range res["each"].([]any) {
+				u := one.(map[string]any)
+				got = append(got, fmt.Sprintf("%s %v/%v %s", strings.TrimPrefix(u["table"].(string), own), u["loaded"], u["read"], u["result"]))
+			}
+			require.Equal(t, []string{"a 2/2 loaded", "b 2/3 loaded, with rejects", "c 1/1 loaded", "d 0/0 failed"}, got)
+			d.write(file("d"), "no\n7\n")
+			out, _ := d.run(0, args...)
+			require.Equal(t, 3, strings.Count(out, "loaded before"))
+			require.Contains(t, out, "4 tables: 1 row read, 1 loaded, 0 rejected")
+			d.run(5, args...)
+			d.run(0, "verify", own+"b.tray", "--to", to)
+		})
+	}
+	d := newDesk(t)
+	d.write("x/find.csv", "no\n1\n")
+	d.write("y/find.csv", "no\n1\n")
+	d.write("find-2025.csv", "no\n1\n")
+	d.write("find-2026.csv", "no\n1\n")
+	_, errOut := d.run(1, "load", "x/find.csv", "y/find.csv", "--each", "--to", "museum.db")
+	require.Contains(t, errOut, "x/find.csv and y/find.csv would both have the tray find.tray")
+	d.run(0, "load", "find-2025.csv", "find-2026.csv", "--each", "--to", "museum.db")
+	require.Equal(t, "find_2025|find_2026", d.query("SELECT name FROM sqlite_schema WHERE name LIKE 'find%' AND type = 'table'"))
+	d.run(2, "load", "find-2025.csv", "--each", "--table", "x", "--to", "museum.db")
+	text, err := demo.Files.ReadFile("loans-2026.xlsx")
+	require.NoError(t, err)
+	d.write("loans-2026.xlsx", string(text))
+	out, _ := d.run(0, "load", "loans-2026.xlsx", "--each", "--to", "museum.db")
+	require.Contains(t, out, "loans-2026.xlsx · 2026-03  loans_2026_03")
 }

@@ -222,6 +222,9 @@ var typedHints = []func(error) string{
 	}),
 	about(func(*template.MissingError) string { return "correct from: in the tray, or draft a new tray" }),
 	about(adaptText),
+	about(func(e *sameNameError) string {
+		return "load those that belong together as one source, or one of them by itself with --table and --tray"
+	}),
 	about(func(*intake.TwiceError) string { return "take one of them out of from: in the tray" }),
 	about(func(*pass.ColumnsError) string {
 		return "give the file the columns that it had; only the cells of the records may change"

@@ -32,11 +32,16 @@ same table twice. A bare source is surveyed and drafted first, and its tray is k
 		Args:    cobra.MinimumNArgs(1),
 	}
 	l := newLoading(c)
+	each := c.Flags().Bool("each", false, "load every file, and every sheet of a workbook, into a table of its own")
+	jobs := c.Flags().Int("jobs", 1, "load `N` of them at a time, with --each")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		if l.Every < 0 {
 			return usageError{fmt.Errorf("--commit-every %d: write a number of records", l.Every)}
 		}
 		a.undone = "everything was rolled back, and the target is unchanged"
+		if *each {
+			return a.loadEach(c, l, args, *jobs)
+		}
 		return a.load(c, l, args)
 	}
 	return c
@@ -66,29 +71,24 @@ func (a *app) load(c *cobra.Command, l *loading, args []string) error {
 		return err
 	}
 	defer end()
-	t, s, err := a.planned(c, l, args)
-	if err != nil {
-		return err
-	}
 	all := "ambertray survey " + shellWords(args)
 	update, done := a.progress("loading")
 	l.Progress = update
-	receipt, err := load.Run(c.Context(), t, a.from, tgt, *l.Options)
+	job := &loadJob{loading: l, to: tgt, args: args}
+	err = a.loadInto(c, job)
 	done()
+	receipt := job.receipt
 	if receipt == nil {
-		if s != nil { // what was decided may be why it failed
-			a.drawNotes(term.NewPrinter(a.err), s.Notes, &t.Layout, maxNotes, all)
+		if s := job.survey; s != nil { // what was decided may be why it failed
+			a.drawNotes(term.NewPrinter(a.err), s.Notes, &s.Layout, maxNotes, all)
 		}
 		return err
-	}
-	if receipt.Counts.Rejected > 0 {
-		a.status = exitRejects
 	}
 	again := shellWord(receipt.Tray)
 	if tray.Is(args[0]) {
 		again = shellWords(args)
 	}
-	return errors.Join(err, a.show(receipt, func() { a.drawReceipt(receipt, t, *l.to, all, again) }))
+	return errors.Join(err, a.show(receipt, func() { a.drawReceipt(receipt, job.plan, *l.to, all, again) }))
 }
 
 // openNew opens the target of a load, whose database it creates if that is wanted. end

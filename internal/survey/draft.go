@@ -126,8 +126,12 @@ func (s *Survey) spacer(i int) bool {
 }
 
 // tableName is the name of the source without its year or other number.
-func tableName(path string) string {
-	name := dialect.Identifier(source.BaseName(path))
+func tableName(path string) string { return TableName(source.BaseName(path)) }
+
+// TableName makes the name of a table of that of a file or sheet: without the numbers at
+// its end, in which the files of one table differ.
+func TableName(base string) string {
+	name := dialect.Identifier(base)
 	if short := trailingNumber.ReplaceAllString(name, ""); short != "" {
 		name = short
 	}

@@ -17,8 +17,10 @@ import (
 // Version is the version of the tray file that this program writes.
 const Version = 1
 
+// Suffix is the ending of the names of trays.
+const Suffix = ".tray"
+
 const (
-	suffix   = ".tray"
 	planFile = "tray.yaml"
 	loadsDir = "loads"
 )
@@ -45,12 +47,12 @@ type Tray struct {
 
 // Is reports whether path names a tray rather than a source.
 func Is(path string) bool {
-	return strings.HasSuffix(strings.TrimRight(path, string(filepath.Separator)), suffix) || filepath.Base(path) == planFile
+	return strings.HasSuffix(strings.TrimRight(path, string(filepath.Separator)), Suffix) || filepath.Base(path) == planFile
 }
 
 // DirFor returns the folder of the tray for a source: in the current folder,
 // called after the source.
-func DirFor(path string) string { return source.BaseName(path) + suffix }
+func DirFor(path string) string { return source.BaseName(path) + Suffix }
 
 // Exists reports whether there is a tray in the folder.
 func Exists(dir string) bool {

@@ -1,0 +1,350 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+	"unicode"
+
+	"github.com/spf13/cobra"
+
+	"ambertray/internal/database"
+	"ambertray/internal/dialect"
+	"ambertray/internal/intake"
+	"ambertray/internal/load"
+	"ambertray/internal/pass"
+	"ambertray/internal/source"
+	"ambertray/internal/survey"
+	"ambertray/internal/term"
+	"ambertray/internal/tray"
+)
+
+// each is a load of many sources, each into a table of its own.
+type each struct {
+	a       *app
+	c       *cobra.Command
+	loading *loading
+	units   []eachUnit
+	mutex   sync.Mutex // of what follows
+	next    int
+	moved   []pass.Progress // how far each has come
+	line    *term.Progress
+	// writing is held by the load that writes, where a database has one writer.
+	writing sync.Mutex
+}
+
+// eachUnit is one source, and what becomes of it.
+type eachUnit struct {
+	intake.Unit
+	dir   string // of its tray
+	known bool   // the tray exists
+
+	Source   string  `json:"source"`
+	Tray     string  `json:"tray"`
+	Table    string  `json:"table"`
+	Result   string  `json:"result"`
+	Read     int64   `json:"read"`
+	Loaded   int64   `json:"loaded"`
+	Rejected int64   `json:"rejected"`
+	Seconds  float64 `json:"seconds"`
+	Verified bool    `json:"verified"`
+	Error    *string `json:"error"`
+	Try      *string `json:"try"`
+
+	status int
+}
+
+// results are the words for exit statuses.
+var results = map[int]string{
+	exitDone: "loaded", exitFailed: "failed", exitUsage: "failed", exitRejects: "loaded, with rejects", exitDiffers: "differs",
+	exitLoaded: "loaded before", exitPartial: "stopped after a checkpoint", exitLater: "failed, try later",
+}
+
+// severity orders exit statuses: what comes first is the worst.
+var severity = []int{exitFailed, exitUsage, exitLater, exitPartial, exitDiffers, exitRejects, exitDone, exitLoaded}
+
+// loadEach loads every file and sheet into a table of its own, several at a time.
+func (a *app) loadEach(c *cobra.Command, l *loading, names []string, jobs int) error {
+	for _, option := range []string{"table", "tray"} {
+		if c.Flags().Changed(option) {
+			return usageError{fmt.Errorf("--%s and --each exclude each other: every source has its own", option)}
+		}
+	}
+	if jobs < 1 {
+		return usageError{fmt.Errorf("--jobs %d: write a number from 1", jobs)}
+	}
+	units, growing, err := intake.Units(c.Context(), a.from, names)
+	if err != nil {
+		return err
+	}
+	e := &each{a: a, c: c, loading: l, moved: make([]pass.Progress, len(units)), line: term.NewProgress(a.err, fmt.Sprintf("loading %s", term.Amount(int64(len(units)), "table")))}
+	if err := e.name(units); err != nil {
+		return err
+	}
+	tgt, end, err := a.openNew(c.Context(), l)
+	if err != nil {
+		return err
+	}
+	defer end()
+	e.run(tgt, min(jobs, len(units)))
+	e.line.Done()
+	a.status = e.status(len(growing) > 0)
+	result := struct {
+		Each    []eachUnit `json:"each"`
+		Growing []string   `json:"growing"`
+	}{e.units, append([]string{}, growing...)}
+	return a.show(result, func() { e.draw(growing) })
+}
+
+// name gives each unit its tray and table. Where two would have the same, the whole names
+// of their files count.
+func (e *each) name(units []intake.Unit) error {
+	trays, tables := map[string]string{}, map[string]string{}
+	short := map[string]int{}
+	for _, u := range units {
+		short[survey.TableName(baseOf(u))]++
+	}
+	for _, u := range units {
+		one := eachUnit{Unit: u, Source: u.Title(), Result: "not begun", status: exitFailed}
+		one.dir = source.BaseName(u.File)
+		if u.Sheet != "" {
+			one.dir += "-" + dialect.Identifier(u.Sheet)
+		}
+		one.dir += tray.Suffix
+		one.Tray, one.known = one.dir, tray.Exists(one.dir)
+		one.Table = survey.TableName(baseOf(u))
+		if short[one.Table] > 1 {
+			one.Table = dialect.Identifier(baseOf(u))
+		}
+		if one.known {
+			t, err := tray.Read(one.dir)
+			if err != nil {
+				return err
+			}
+			one.Table = t.Table.Name
+		}
+		for _, names := range []struct {
+			what string
+			of   map[string]string
+			name string
+		}{{"tray", trays, one.dir}, {"table", tables, one.Table}} {
+			if other, ok := names.of[names.name]; ok {
+				return &sameNameError{other, one.Source, names.what, names.name}
+			}
+			names.of[names.name] = one.Source
+		}
+		e.units = append(e.units, one)
+	}
+	return nil
+}
+
+// baseOf is what the table of a unit is called after: the sheet, with the file where its
+// name has no letter, or the file.
+func baseOf(u intake.Unit) string {
+	switch {
+	case u.Sheet == "":
+		return source.BaseName(u.File)
+	case !strings.ContainsFunc(u.Sheet, unicode.IsLetter):
+		return survey.TableName(source.BaseName(u.File)) + " " + u.Sheet
+	}
+	return u.Sheet
+}
+
+// sameNameError says that two sources would have one table or tray.
+type sameNameError struct{ first, second, what, name string }
+
+func (e *sameNameError) Error() string {
+	return fmt.Sprintf("%s and %s would both have the %s %s", e.first, e.second, e.what, e.name)
+}
+
+// run loads the units with a number of connections, of which the first is open.
+func (e *each) run(first database.Target, jobs int) {
+	var wait sync.WaitGroup
+	for job := range jobs {
+		wait.Go(func() {
+			tgt := first
+			if job > 0 {
+				var err error
+				if tgt, err = e.a.open(e.c.Context(), *e.loading.to, true); err != nil {
+					return // the others load all
+				}
+				defer tgt.Close()
+			}
+			for {
+				i := e.take()
+				if i < 0 {
+					return
+				}
+				e.load(tgt, i)
+			}
+		})
+	}
+	wait.Wait()
+}
+
+// take returns the next unit, -1 where none is left.
+func (e *each) take() int {
+	e.mutex.Lock()
+	defer e.mutex.Unlock()
+	if e.next == len(e.units) || e.c.Context().Err() != nil {
+		return -1
+	}
+	e.next++
+	return e.next - 1
+}
+
+// load loads one unit. What it would print is kept for the table of results.
+func (e *each) load(tgt database.Target, i int) {
+	u := &e.units[i]
+	own := &app{out: io.Discard, err: io.Discard, print: term.NewPrinter(io.Discard), from: &source.Opener{}}
+	defer own.from.Close()
+	options := *e.loading.Options
+	options.Notes = slices.Clone(options.Notes)
+	options.Progress = func(p pass.Progress) { e.progress(i, p) }
+	l := *e.loading
+	l.Options, l.drafting = &options, e.drafting(u)
+	start := time.Now()
+	job := &loadJob{loading: &l, to: tgt, args: []string{u.File}}
+	if tgt.Dialect() == dialect.SQLite {
+		job.writing = &e.writing
+	}
+	err := own.loadInto(e.c, job)
+	u.Seconds = time.Since(start).Seconds()
+	if r := job.receipt; r != nil {
+		u.Read, u.Loaded, u.Rejected, u.Verified = r.Counts.Read, r.Counts.Loaded, r.Counts.Rejected, r.Verified
+		u.status = own.status
+	}
+	if err != nil {
+		u.status = statusOf(err)
+		message := err.Error()
+		if errors.Is(err, context.Canceled) {
+			message = "interrupted"
+		}
+		u.Error = &message
+		if hint := hintFor(err); hint != "" {
+			u.Try = &hint
+		}
+	}
+	u.Result = results[u.status]
+}
+
+// drafting is what the command line says of a plan, with what is the unit's own.
+func (e *each) drafting(u *eachUnit) *drafting {
+	d := *e.loading.drafting
+	d.dir = u.dir
+	if !u.known {
+		d.table = u.Table
+	}
+	if u.Sheet != "" {
+		all := d.options
+		d.options = func() (survey.Options, error) {
+			o, err := all()
+			override := o.Override
+			o.Override = func(l *source.Layout) {
+				override(l)
+				_ = l.Set("sheet", u.Sheet) // any text is the name of one
+			}
+			return o, err
+		}
+	}
+	return &d
+}
+
+// progress shows how far all have come together.
+func (e *each) progress(i int, p pass.Progress) {
+	e.mutex.Lock()
+	defer e.mutex.Unlock()
+	e.moved[i] = p
+	var all pass.Progress
+	for _, m := range e.moved {
+		all.Bytes, all.Size, all.Records = all.Bytes+m.Bytes, all.Size+m.Size, all.Records+m.Records
+	}
+	e.line.Update(all.Bytes, all.Size, all.Records)
+}
+
+// status returns the exit status of the worst.
+func (e *each) status(growing bool) int {
+	worst := exitLoaded
+	if growing {
+		worst = exitLater
+	}
+	for i := range e.units {
+		if slices.Index(severity, e.units[i].status) < slices.Index(severity, worst) {
+			worst = e.units[i].status
+		}
+	}
+	return worst
+}
+
+func (e *each) draw(growing []string) {
+	p := e.a.print
+	var rows [][]string
+	var all eachUnit
+	for i := range e.units {
+		u := &e.units[i]
+		all.Read, all.Loaded, all.Rejected = all.Read+u.Read, all.Loaded+u.Loaded, all.Rejected+u.Rejected
+		rejected, verified := term.Count(u.Rejected), ""
+		if u.Rejected > 0 {
+			rejected = p.Red(rejected)
+		}
+		if u.Verified {
+			verified = "verified"
+		}
+		result := u.Result
+		if u.status != exitDone && u.status != exitLoaded {
+			result = p.Red(result)
+		}
+		rows = append(rows, []string{filepath.ToSlash(u.Source), p.Bold(u.Table), term.Count(u.Read), term.Count(u.Loaded), rejected, term.Seconds(u.Seconds), verified, result})
+	}
+	p.Table([]term.Column{{Title: "source", Max: 48}, {Title: "table"}, {Title: "read", Right: true}, {Title: "loaded", Right: true},
+		{Title: "rejected", Right: true}, {Title: "time", Right: true}, {Title: ""}, {Title: "result"}}, rows)
+	p.Line("")
+	p.Fact("together", "%s: %s read, %s loaded, %s rejected", term.Amount(int64(len(e.units)), "table"), term.Amount(all.Read, "row"), term.Count(all.Loaded), term.Count(all.Rejected))
+	for i := range e.units {
+		if u := &e.units[i]; u.Error != nil && u.status != exitLoaded {
+			p.Fact("failed", "%s", p.Red(p.Wrap(u.Source+": "+*u.Error, factIndent)))
+			if u.Try != nil {
+				p.Fact("", "%s", p.Wrap(*u.Try, factIndent))
+			}
+		}
+	}
+	if len(growing) > 0 {
+		p.Fact("left alone", "%s", p.Wrap("still being written: "+strings.Join(growing, ", "), factIndent))
+	}
+	if e.a.status != exitDone && e.a.status != exitLoaded {
+		p.Next("The same command loads what is left.", "")
+	}
+}
+
+// loadJob is one load on a target that is open, and what has become of it.
+type loadJob struct {
+	*loading
+	to      database.Target
+	args    []string
+	writing *sync.Mutex // is held while rows are written, unless it is nil
+	plan    *tray.Tray
+	survey  *survey.Survey // nil unless the plan was drafted
+	receipt *load.Receipt  // nil unless rows were loaded
+}
+
+// loadInto drafts or reads the plan and loads by it.
+func (a *app) loadInto(c *cobra.Command, j *loadJob) (err error) {
+	if j.plan, j.survey, err = a.planned(c, j.loading, j.args); err != nil {
+		return err
+	}
+	if j.writing != nil {
+		j.writing.Lock()
+		defer j.writing.Unlock()
+	}
+	j.receipt, err = load.Run(c.Context(), j.plan, a.from, j.to, *j.Options)
+	if j.receipt != nil && j.receipt.Counts.Rejected > 0 {
+		a.status = exitRejects
+	}
+	return err
+}
