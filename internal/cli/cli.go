@@ -9,11 +9,13 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"log/slog"
 	"os"
 	"os/signal"
 	"slices"
 	"strings"
 	"syscall"
+	"time"
 
 	"github.com/agnivade/levenshtein"
 	"github.com/spf13/cobra"
@@ -48,6 +50,11 @@ type app struct {
 	json     bool
 	status   int    // of a command that did its work
 	undone   string // what an interruption leaves
+
+	unattended unattended
+	log        *slog.Logger
+	logFile    io.Closer       // nil without a log
+	limited    context.Context // nil without a time limit
 }
 
 // Main runs the program and returns its exit status.
@@ -68,15 +75,30 @@ func (a *app) run(args []string) int {
 	root.SetArgs(args)
 	root.SetOut(a.out)
 	root.SetErr(a.err)
+	start := time.Now()
 	if err := execute(ctx, root); err != nil {
-		var partial *load.PartialError
-		if ctx.Err() != nil && !errors.As(err, &partial) { // whatever it looked like further down
-			err = ctx.Err()
-		}
 		a.json = a.json || slices.Contains(args, "--json") // which an error in the options before it leaves unread
-		return a.report(err)
+		return a.end(a.report(a.interrupted(ctx, err)), start)
 	}
-	return a.status
+	return a.end(a.status, start)
+}
+
+// interrupted returns why a command was stopped, if it was, whatever that looked like
+// further down.
+func (a *app) interrupted(ctx context.Context, err error) error {
+	var partial *load.PartialError
+	over := a.limited != nil && a.limited.Err() != nil
+	switch {
+	case errors.As(err, &partial):
+		if over && ctx.Err() == nil {
+			partial.Err = context.Cause(a.limited)
+		}
+	case ctx.Err() != nil:
+		return ctx.Err()
+	case over:
+		return context.Cause(a.limited)
+	}
+	return err
 }
 
 // execute runs the command. A panic is caught here, after what was open has been
@@ -99,9 +121,11 @@ cannot be loaded, and compares the table with the source before it commits.`,
 		RunE:              func(c *cobra.Command, _ []string) error { return c.Help() },
 	}
 	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error { return usageError{suggestFlag(c, err)} })
-	root.PersistentPreRun = func(_ *cobra.Command, args []string) {
+	root.PersistentPreRunE = func(c *cobra.Command, args []string) error {
 		copy(args, a.from.Publish(args)) // so that no command knows a secret of an address
+		return a.begin(c, args)
 	}
+	a.unattendedFlags(root)
 	root.PersistentFlags().BoolVar(&a.json, "json", false, "write the result as JSON")
 	root.AddCommand(
 		a.newSurvey(), a.newDraft(), a.newDDL(), a.newCheck(), a.newLoad(),
@@ -161,6 +185,10 @@ func usageArgs(check cobra.PositionalArgs) cobra.PositionalArgs {
 
 // show writes a result: as JSON, or as draw does.
 func (a *app) show(result any, draw func()) error {
+	a.logResult(result)
+	if a.unattended.quiet && a.status != exitUsage {
+		return nil
+	}
 	if !a.json {
 		draw()
 		return nil
@@ -173,7 +201,7 @@ func (a *app) show(result any, draw func()) error {
 
 // progress starts a progress line; done ends it.
 func (a *app) progress(title string) (update func(pass.Progress), done func()) {
-	p := term.NewProgress(a.err, title)
+	p := a.line(title)
 	return func(s pass.Progress) { p.Update(s.Bytes, s.Size, s.Records) }, p.Done
 }
 

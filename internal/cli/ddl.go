@@ -103,7 +103,11 @@ func (a *app) definition(t *tray.Tray, d *dialect.Dialect, f ddlFlags) error {
 		}
 		return a.show(result, func() { a.print.Fact("written", "%s", f.out) })
 	}
-	return a.show(result, func() { a.print.Line("%s", text) })
+	if !a.json { // which is what was asked for, however quiet
+		a.print.Line("%s", text)
+		return nil
+	}
+	return a.show(result, nil)
 }
 
 // writeNew writes a file that must not be there yet, and removes what was

@@ -1,8 +1,6 @@
 package cli
 
 import (
-	"context"
-	"errors"
 	"fmt"
 	"io"
 	"path/filepath"
@@ -83,7 +81,7 @@ func (a *app) loadEach(c *cobra.Command, l *loading, names []string, jobs int) e
 	if err != nil {
 		return err
 	}
-	e := &each{a: a, c: c, loading: l, moved: make([]pass.Progress, len(units)), line: term.NewProgress(a.err, fmt.Sprintf("loading %s", term.Amount(int64(len(units)), "table")))}
+	e := &each{a: a, c: c, loading: l, moved: make([]pass.Progress, len(units)), line: a.line(fmt.Sprintf("loading %s", term.Amount(int64(len(units)), "table")))}
 	if err := e.name(units); err != nil {
 		return err
 	}
@@ -214,7 +212,10 @@ func (e *each) load(tgt database.Target, i int) {
 	if tgt.Dialect() == dialect.SQLite {
 		job.writing = &e.writing
 	}
-	err := own.loadInto(e.c, job)
+	err := e.a.persist(e.c.Context(), l.patience, func() (bool, error) {
+		err := own.loadInto(e.c, job)
+		return passes(err, false), err
+	})
 	u.Seconds = time.Since(start).Seconds()
 	if r := job.receipt; r != nil {
 		u.Read, u.Loaded, u.Rejected, u.Verified = r.Counts.Read, r.Counts.Loaded, r.Counts.Rejected, r.Verified
@@ -222,16 +223,14 @@ func (e *each) load(tgt database.Target, i int) {
 	}
 	if err != nil {
 		u.status = statusOf(err)
-		message := err.Error()
-		if errors.Is(err, context.Canceled) {
-			message = "interrupted"
-		}
+		message := reasonOf(e.a.interrupted(e.c.Context(), err))
 		u.Error = &message
 		if hint := hintFor(err); hint != "" {
 			u.Try = &hint
 		}
 	}
 	u.Result = results[u.status]
+	e.a.log.Info("source", "source", u.Source, "table", u.Table, "result", u.Result, "read", u.Read, "loaded", u.Loaded, "rejected", u.Rejected, "seconds", u.Seconds)
 }
 
 // drafting is what the command line says of a plan, with what is the unit's own.

@@ -32,6 +32,7 @@ func (a *app) report(err error) int {
 	p := term.NewPrinter(a.err)
 	status := statusOf(err)
 	message := err.Error()
+	var over *timeLimitError
 	var partial *load.PartialError
 	switch {
 	case errors.As(err, &partial):
@@ -39,6 +40,11 @@ func (a *app) report(err error) int {
 			term.Amount(partial.Entry.Loaded, "row"), term.Count(partial.Entry.Record), partial.Entry.ID)
 	case errors.Is(err, context.Canceled):
 		message = "interrupted: " + a.undone
+	case errors.As(err, &over):
+		message += ": " + a.undone
+	}
+	if a.log != nil {
+		a.log.Error("failed", "status", status, "error", message)
 	}
 	if a.json {
 		a.reportJSON(err, message)
@@ -57,6 +63,7 @@ func statusOf(err error) int {
 	var change *tray.ChangeError
 	var again *load.AgainError
 	var partial *load.PartialError
+	var over *timeLimitError
 	switch {
 	case errors.As(err, &usage), errors.As(err, &change):
 		return exitUsage
@@ -64,11 +71,13 @@ func statusOf(err error) int {
 		return exitDiffers
 	case errors.As(err, &partial):
 		return exitPartial
+	case errors.As(err, &over):
+		return exitLater
 	case errors.As(err, &again) && len(again.Growing) > 0:
 		return exitLater
 	case errors.As(err, &again) && len(again.Parts) == again.Of:
 		return exitLoaded
-	case errors.Is(err, database.ErrUnreachable), errors.Is(err, database.ErrLocked), errors.Is(err, source.ErrChanged):
+	case errors.Is(err, database.ErrUnreachable), errors.Is(err, database.ErrLocked), errors.Is(err, database.ErrConflict), errors.Is(err, source.ErrChanged):
 		return exitLater
 	}
 	return exitFailed
@@ -157,6 +166,7 @@ var hints = []struct {
 	{database.ErrPermission, "ask for the right to do so, or name another target"},
 	{database.ErrFull, "make room and load again: nothing was changed"},
 	{database.ErrLocked, "let the other program finish, then load again: nothing was changed"},
+	{database.ErrConflict, "load again: everything was rolled back; --retries does that by itself"},
 	{database.ErrNoSchema, "--create-schema makes it"},
 	{database.ErrNoDatabase, "name a database that exists; load --create-database makes one on a server"},
 	{syscall.ENOSPC, "make room and try again: nothing was changed"},
@@ -168,6 +178,10 @@ var hints = []struct {
 
 // reasonOf says why a load did not come to its end.
 func reasonOf(err error) string {
+	var over *timeLimitError
+	if errors.As(err, &over) {
+		return over.Error()
+	}
 	if errors.Is(err, context.Canceled) {
 		return "interrupted"
 	}

@@ -82,7 +82,7 @@ func (a *app) export(c *cobra.Command, e *exporting, args []string) error {
 			}
 		}
 	}
-	progress := term.NewProgress(a.err, "exporting")
+	progress := a.line("exporting")
 	e.options.Stdout, e.options.Header = a.out, !e.noHeader
 	e.options.Progress = func(rows int64) { progress.Update(0, 0, rows) }
 	res, err := export.Run(c.Context(), from, work, e.out, e.options)

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -39,6 +40,7 @@ same table twice. A bare source is surveyed and drafted first, and its tray is k
 			return usageError{fmt.Errorf("--commit-every %d: write a number of records", l.Every)}
 		}
 		a.undone = "everything was rolled back, and the target is unchanged"
+		defer a.limit(c, l.patience)()
 		if *each {
 			return a.loadEach(c, l, args, *jobs)
 		}
@@ -54,11 +56,12 @@ type loading struct {
 	to          *string
 	allow       *string
 	newDatabase *bool
+	patience    patience
 }
 
 func newLoading(c *cobra.Command) *loading {
 	return &loading{
-		drafting: draftFlags(c), to: toFlag(c), Options: loadOptions(c),
+		drafting: draftFlags(c), to: toFlag(c), Options: loadOptions(c), patience: patienceFlags(c),
 		allow:       c.Flags().String("allow-rejects", "", "load nothing if more records are rejected: any, `N`, or N% of them (default: what the tray says)"),
 		newDatabase: c.Flags().Bool("create-database", false, "create the database that the target names if it does not exist, in UTF-8"),
 	}
@@ -66,17 +69,26 @@ func newLoading(c *cobra.Command) *loading {
 
 // load loads one source and shows the receipt.
 func (a *app) load(c *cobra.Command, l *loading, args []string) error {
-	tgt, end, err := a.openNew(c.Context(), l)
-	if err != nil {
-		return err
-	}
-	defer end()
 	all := "ambertray survey " + shellWords(args)
 	update, done := a.progress("loading")
 	l.Progress = update
-	job := &loadJob{loading: l, to: tgt, args: args}
-	err = a.loadInto(c, job)
+	var job *loadJob
+	notes := l.Notes
+	err := a.persist(c.Context(), l.patience, func() (bool, error) {
+		l.Notes = slices.Clone(notes)
+		tgt, end, err := a.openNew(c.Context(), l)
+		if err != nil {
+			return passes(err, true), err
+		}
+		defer end()
+		job = &loadJob{loading: l, to: tgt, args: args}
+		err = a.loadInto(c, job)
+		return passes(err, !l.NoLedger), err
+	})
 	done()
+	if job == nil {
+		return err
+	}
 	receipt := job.receipt
 	if receipt == nil {
 		if s := job.survey; s != nil { // what was decided may be why it failed

@@ -1,6 +1,7 @@
 package term
 
 import (
+	"encoding/json"
 	"fmt"
 	"io"
 	"os"
@@ -12,8 +13,31 @@ import (
 
 // Progress shows how far a command has come, on a terminal only.
 type Progress struct {
-	bar   *progressbar.ProgressBar
-	title string
+	bar    *progressbar.ProgressBar // nil for events
+	title  string
+	events io.Writer
+	last   time.Time // of the last event
+}
+
+// betweenEvents is how often an event is written.
+const betweenEvents = time.Second
+
+// NewEvents returns progress that is written as a line of JSON from time to time.
+func NewEvents(out io.Writer, title string) *Progress { return &Progress{title: title, events: out} }
+
+// event is how far a command has come. Size is 0 where it is not known.
+type event struct {
+	Event   string `json:"event"`
+	At      string `json:"at"`
+	Bytes   int64  `json:"bytes"`
+	Size    int64  `json:"size"`
+	Records int64  `json:"records"`
+}
+
+func (p *Progress) write(e event) {
+	e.At = time.Now().UTC().Format(time.RFC3339Nano)
+	text, _ := json.Marshal(e)
+	fmt.Fprintf(p.events, "%s\n", text)
 }
 
 // refresh is how often the line is written again.
@@ -34,12 +58,19 @@ func NewProgress(out io.Writer, title string) *Progress {
 		progressbar.OptionSetSpinnerChangeInterval(0), // which would write on after Done
 		progressbar.OptionSetTheme(progressbar.Theme{Saucer: "[yellow]━[reset]", SaucerHead: "[yellow]━[reset]", SaucerPadding: "─"}),
 	)
-	return &Progress{bar, title}
+	return &Progress{bar: bar, title: title}
 }
 
 // Update moves the line on.
 func (p *Progress) Update(bytes, size, records int64) {
 	if p == nil {
+		return
+	}
+	if p.events != nil {
+		if time.Since(p.last) >= betweenEvents {
+			p.last = time.Now()
+			p.write(event{Event: p.title, Bytes: bytes, Size: size, Records: records})
+		}
 		return
 	}
 	if size > 0 {
@@ -51,7 +82,11 @@ func (p *Progress) Update(bytes, size, records int64) {
 
 // Done takes the line away.
 func (p *Progress) Done() {
-	if p != nil {
+	switch {
+	case p == nil:
+	case p.events != nil:
+		p.write(event{Event: p.title + " ended"})
+	default:
 		_ = p.bar.Clear()
 	}
 }

@@ -1,0 +1,158 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"os"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"ambertray/internal/database"
+	"ambertray/internal/load"
+	"ambertray/internal/term"
+)
+
+// The words of --progress.
+const (
+	progressAuto = "auto"
+	progressJSON = "json"
+	progressNone = "none"
+)
+
+// unattended is what every command takes that runs without a person.
+type unattended struct {
+	quiet    bool
+	noColor  bool
+	log      string
+	progress string
+}
+
+func (a *app) unattendedFlags(root *cobra.Command) {
+	f := root.PersistentFlags()
+	f.BoolVar(&a.unattended.quiet, "quiet", false, "print no result and no progress, only errors")
+	f.BoolVar(&a.unattended.noColor, "no-color", false, "print without colours, as NO_COLOR in the environment does")
+	f.StringVar(&a.unattended.log, "log", "", "append what was done to a `FILE`, a line of JSON for each event")
+	f.StringVar(&a.unattended.progress, "progress", progressAuto, "how progress is shown on standard error: auto, a line at a terminal; json, a line for each event; or none")
+}
+
+// begin sets up the log and the printers, before a command runs.
+func (a *app) begin(c *cobra.Command, args []string) error {
+	u := &a.unattended
+	if u.progress != progressAuto && u.progress != progressJSON && u.progress != progressNone {
+		return usageError{fmt.Errorf("--progress %s: write auto, json or none", u.progress)}
+	}
+	if u.noColor {
+		os.Setenv("NO_COLOR", "1")
+		a.print = term.NewPrinter(a.out)
+	}
+	a.log = slog.New(slog.DiscardHandler)
+	if u.log != "" {
+		file, err := os.OpenFile(u.log, os.O_APPEND|os.O_CREATE|os.O_WRONLY, 0o666)
+		if err != nil {
+			return err
+		}
+		a.logFile = file
+		a.log = slog.New(slog.NewJSONHandler(file, nil)).With("command", c.Name(), "process", os.Getpid())
+	}
+	a.log.Info("begun", "arguments", args)
+	return nil
+}
+
+// end logs the exit status, and closes the log.
+func (a *app) end(status int, since time.Time) int {
+	if a.logFile == nil {
+		return status
+	}
+	a.log.Info("ended", "status", status, "seconds", time.Since(since).Seconds())
+	if err := a.logFile.Close(); err != nil {
+		return max(status, a.report(err))
+	}
+	return status
+}
+
+// logResult logs what a command has to show.
+func (a *app) logResult(result any) {
+	if a.log == nil {
+		return
+	}
+	switch r := result.(type) {
+	case *load.Receipt:
+		a.log.Info("loaded", "id", r.ID, "table", r.Table, "target", r.Target, "read", r.Counts.Read, "loaded", r.Counts.Loaded,
+			"rejected", r.Counts.Rejected, "skipped", r.Counts.Skipped, "verified", r.Verified, "receipt", r.Tray+"/loads/"+r.Load)
+	case *load.Verification:
+		a.log.Info("verified", "table", r.Table, "target", r.Target, "rows", r.Rows, "verified", r.Verified)
+	}
+}
+
+// line starts to show progress in the way that is wanted.
+func (a *app) line(title string) *term.Progress {
+	switch {
+	case a.unattended.quiet || a.unattended.progress == progressNone:
+		return nil
+	case a.unattended.progress == progressJSON:
+		return term.NewEvents(a.err, title)
+	}
+	return term.NewProgress(a.err, title)
+}
+
+// patience is how long a load may take, and how often it is tried again.
+type patience struct {
+	within  *time.Duration
+	retries *int
+}
+
+func patienceFlags(c *cobra.Command) patience {
+	return patience{
+		within:  c.Flags().Duration("within", 0, "stop after this `TIME`, such as 2h or 90m: everything is rolled back, or stays up to the last checkpoint"),
+		retries: c.Flags().Int("retries", 0, "try again up to `N` times after a fault that passes: a deadlock, a lock, a server that does not answer yet"),
+	}
+}
+
+// timeLimitError says that the time of --within is over.
+type timeLimitError struct{ limit time.Duration }
+
+func (e *timeLimitError) Error() string { return fmt.Sprintf("the time limit of %s is over", e.limit) }
+
+// limit ends the context of a command when its time is over.
+func (a *app) limit(c *cobra.Command, p patience) (stop func()) {
+	if *p.within <= 0 {
+		return func() {}
+	}
+	ctx, cancel := context.WithTimeoutCause(c.Context(), *p.within, &timeLimitError{*p.within})
+	a.limited = ctx
+	c.SetContext(ctx)
+	return cancel
+}
+
+// longest is how long is waited at most before something is tried again.
+const longest = time.Minute
+
+// persist calls do, again while it fails for what passes.
+func (a *app) persist(ctx context.Context, p patience, do func() (again bool, err error)) error {
+	for tries := 0; ; tries++ {
+		again, err := do()
+		if err == nil || !again || tries >= *p.retries {
+			return err
+		}
+		wait := min(longest, time.Second<<tries)
+		a.log.Warn("tried again", "error", err.Error(), "try", tries+1, "of", *p.retries, "seconds", wait.Seconds())
+		if !a.unattended.quiet {
+			term.NewPrinter(a.err).Line("ambertray: %v; try %d of %d begins in %s", err, tries+1, *p.retries, wait)
+		}
+		select {
+		case <-ctx.Done():
+			return err
+		case <-time.After(wait):
+		}
+	}
+}
+
+// passes reports whether what failed has changed nothing and may succeed later. A
+// connection that was lost in the middle of a load leaves open whether it was committed,
+// which only the ledger knows.
+func passes(err error, ledger bool) bool {
+	return errors.Is(err, database.ErrConflict) || errors.Is(err, database.ErrLocked) || ledger && errors.Is(err, database.ErrUnreachable)
+}
