@@ -219,3 +219,60 @@ func TestEach(t *testing.T) {
 	out, _ := d.run(0, "load", "loans-2026.xlsx", "--each", "--to", "museum.db")
 	require.Contains(t, out, "loans-2026.xlsx · 2026-03  loans_2026_03")
 }
+
+// TestUndo removes the rows of one load, or none where they are not as they were.
+func TestUndo(t *testing.T) {
+	for name, to := range targets(t) {
+		t.Run(name, func(t *testing.T) {
+			d := newDesk(t)
+			table := uniqueTable(t)
+			at := to
+			if name == "sqlite" {
+				at = filepath.Join(d.dir, to)
+			}
+			d.write("jan.csv", "no,room,name,day\n1,a,ant,2026-01-01\n2,a,o'bee,2026-01-02\n2,b,,2026-01-03\n")
+			d.write("feb.csv", "no,room,name,day\n3,a,cat,2026-02-01\n4,a,dog,2026-02-02\n5,a,x,2026-02-02,7\n")
+			load := func(status int, args ...string) string {
+				return d.json(status, append([]string{"load", "--to", to, "--table", table}, args...)...)["id"].(string)
+			}
+			jan := load(0, "jan.csv", "--change", "key=no,room", "--change", "name.nullable=true")
+			feb := load(3, "jan.tray", "feb.csv")
+			count := func(want string) {
+				out, _ := d.run(0, "verify", "jan.tray", "feb.csv", "--to", to)
+				require.Contains(t, out, want)
+			}
+			count("5 rows, 3 of them not of this source")
+			on(t, at, "UPDATE "+table+" SET name = 'owl' WHERE no = 4")
+			_, errOut := d.run(1, "undo", feb, "--to", to)
+			require.Contains(t, errOut, "load "+feb+" cannot be undone: rows of it were changed since")
+			on(t, at, "UPDATE "+table+" SET name = 'dog' WHERE no = 4", "DELETE FROM "+table+" WHERE no = 3")
+			_, errOut = d.run(1, "undo", feb, "--to", to)
+			require.Contains(t, errOut, "1 row of 2 rows are in the table")
+			on(t, at, "INSERT INTO "+table+" VALUES (3, 'a', 'cat', '2026-02-01')")
+			text := d.read("feb.csv")
+			d.write("feb.csv", "no,room,name,day\n4,a,dog,2026-02-02\n")
+			_, errOut = d.run(1, "undo", feb, "--to", to)
+			require.Contains(t, errOut, "feb.csv has other content than was loaded")
+			d.write("feb.csv", text)
+			count("5 rows, 3 of them not of this source")
+			res := d.json(0, "undo", feb, "--to", to)
+			require.Equal(t, []any{2.0, 5.0, 3.0}, []any{res["removed"], res["table_before"], res["table_after"]})
+			_, errOut = d.run(1, "undo", feb, "--to", to)
+			require.Contains(t, errOut, "it is undone")
+			d.run(0, "verify", "jan.tray", "--to", to, "--whole")
+			load(3, "jan.tray", "feb.csv") // which it has no more
+			d.run(0, "undo", jan, "--to", to, "--tray", "jan.tray")
+			_, errOut = d.run(1, "undo", "20260101-000000-00000000", "--to", to)
+			require.Contains(t, errOut, "the ledger has no such load")
+			replaced := load(0, "jan.csv", "--existing", "rebuild")
+			_, errOut = d.run(1, "undo", replaced, "--to", to)
+			require.Contains(t, errOut, "its rows took the place of others")
+
+			d.write("marked.csv", "name\nant\nant\n")
+			args := []string{"marked.csv", "--table", table + "m"}
+			first := d.json(0, append([]string{"load", "--to", to, "--change", "mark.value={load}"}, args...)...)["id"].(string)
+			d.json(0, "load", "marked.tray", "--to", to, "--table", table+"m", "--again")
+			require.Equal(t, 2.0, d.json(0, "undo", first, "--to", to)["removed"], "by the mark, without a key")
+		})
+	}
+}

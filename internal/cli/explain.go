@@ -156,6 +156,7 @@ var hints = []struct {
 	{load.ErrMergeOnce, "leave out --commit-every"},
 	{load.ErrOneCommit, "leave out --commit-every"},
 	{load.ErrNeedsLedger, "leave out --no-ledger or --commit-every"},
+	{ledger.ErrUnknown, "ambertray history --to TARGET shows every load and its id"},
 	{ledger.ErrFinished, "ambertray history shows every load"},
 	{ledger.ErrMoved, "let the other load finish"},
 	{database.ErrUnreachable, "check the host, the port and whether the server runs, then try again"},
@@ -236,6 +237,9 @@ var typedHints = []func(error) string{
 	}),
 	about(func(*template.MissingError) string { return "correct from: in the tray, or draft a new tray" }),
 	about(adaptText),
+	about(func(*load.UndoError) string {
+		return "nothing was changed; ambertray verify TRAY --to TARGET shows what the table has of it"
+	}),
 	about(func(e *sameNameError) string {
 		return "load those that belong together as one source, or one of them by itself with --table and --tray"
 	}),

@@ -38,7 +38,8 @@ func asItIs(t table.Type) table.Type { return t }
 
 // PostgreSQL is the dialect of PostgreSQL.
 var PostgreSQL = &Dialect{
-	Name: "postgresql", Title: "PostgreSQL", MaxName: 63, reserved: words(postgresWords), schemas: true, open: '"', close: '"',
+	LockRows: "LOCK TABLE %s IN SHARE ROW EXCLUSIVE MODE",
+	Name:     "postgresql", Title: "PostgreSQL", MaxName: 63, reserved: words(postgresWords), schemas: true, open: '"', close: '"',
 	Stored: asItIs, comments: commentOn,
 	scriptHead: []string{"SET standard_conforming_strings = on", "BEGIN"}, scriptTail: []string{"COMMIT"},
 	literals: literals{truth: [2]string{"false", "true"}, typed: true, instant: "TIMESTAMPTZ", middle: " ", breaks: breaks{prefix: "E"}},

@@ -45,12 +45,13 @@ type State string
 // Loaded means that all of it is in the table, Partial that the load has
 // committed some of it and can continue, Replaced that the table was emptied or
 // rebuilt since. InDoubt means that the rows are on several servers, of which it
-// is not known whether all have committed.
+// is not known whether all have committed. Undone means that its rows were removed again.
 const (
 	Loaded   State = "loaded"
 	Partial  State = "partial"
 	Replaced State = "replaced"
 	InDoubt  State = "in doubt"
+	Undone   State = "undone"
 )
 
 // Entry is one load.
@@ -337,6 +338,32 @@ func Forget(ctx context.Context, db DB, id string) error {
 	_, err := db.Exec(ctx, "DELETE FROM "+Name+" WHERE rows_loaded = 0 AND id = "+db.Dialect().Literal(id))
 	return err
 }
+
+// Undo marks a load as undone, in the transaction that removes its rows.
+func Undo(ctx context.Context, db DB, id string) error {
+	n, err := db.Exec(ctx, fmt.Sprintf("UPDATE %s SET state = '%s' WHERE state = '%s' AND id = %s", Name, Undone, Loaded, db.Dialect().Literal(id)))
+	if err == nil && n != 1 {
+		err = fmt.Errorf("load %s: %w", id, ErrMoved)
+	}
+	return err
+}
+
+// Find returns the entry of a load, or ErrUnknown.
+func Find(ctx context.Context, db DB, id string) (Entry, error) {
+	entries, err := Read(ctx, db, "")
+	if err != nil {
+		return Entry{}, err
+	}
+	for _, e := range entries {
+		if e.ID == id {
+			return e, nil
+		}
+	}
+	return Entry{}, fmt.Errorf("load %s: %w", id, ErrUnknown)
+}
+
+// ErrUnknown is returned for a load that the ledger does not have.
+var ErrUnknown = errors.New("the ledger has no such load")
 
 // ErrFinished is returned for a load that is not one that was interrupted.
 var ErrFinished = errors.New("no interrupted load has this id")

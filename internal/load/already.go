@@ -65,7 +65,7 @@ func (j *job) checkAlreadyLoaded(ctx context.Context) (resume *ledger.Entry, err
 	if err != nil {
 		return nil, err
 	}
-	entries = slices.DeleteFunc(entries, func(e ledger.Entry) bool { return e.State == ledger.Replaced })
+	entries = slices.DeleteFunc(entries, func(e ledger.Entry) bool { return e.State == ledger.Replaced || e.State == ledger.Undone })
 	found, err := j.findLoaded(ctx, entries)
 	if err != nil || len(found) == 0 {
 		return nil, err

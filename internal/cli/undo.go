@@ -1,0 +1,63 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+
+	"github.com/spf13/cobra"
+
+	"ambertray/internal/ledger"
+	"ambertray/internal/load"
+	"ambertray/internal/term"
+	"ambertray/internal/tray"
+)
+
+func (a *app) newUndo() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "undo LOAD",
+		Short: "Remove exactly the rows of one load from its table",
+		Long: `Undo removes the rows of a load in one transaction: those that have the keys of its
+source, or its mark where the plan has a column with {load}. The table must lose exactly
+these rows, as they were loaded, which is proved before the commit. Otherwise nothing is
+changed and undo says why. The ledger keeps the load as undone.`,
+		Example: examples("ambertray history --to museum.db", "ambertray undo 20260131-020000-1a2b3c4d --to museum.db"),
+		Args:    cobra.ExactArgs(1),
+	}
+	to := toFlag(c)
+	dir := c.Flags().String("tray", "", "the `FOLDER` of the tray, if it is not where it was")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		tgt, err := a.open(c.Context(), *to, false)
+		if err != nil {
+			return err
+		}
+		defer tgt.Close()
+		entry, err := ledger.Find(c.Context(), tgt, args[0])
+		if err != nil {
+			return err
+		}
+		if *dir == "" {
+			*dir = entry.Tray
+		}
+		t, err := tray.Read(*dir)
+		if errors.Is(err, fs.ErrNotExist) {
+			return fmt.Errorf("the tray of load %s is not here; name it with --tray FOLDER: %w", entry.ID, err)
+		}
+		if err != nil {
+			return err
+		}
+		update, done := a.progress("undoing")
+		undone, err := load.Undo(c.Context(), t, entry, a.from, tgt, update)
+		done()
+		if err != nil {
+			return err
+		}
+		return a.show(undone, func() {
+			p := a.print
+			p.Fact("load", "%s of %s", p.Bold(undone.Load), undone.Source)
+			p.Fact("removed", "%s of %s in %s", term.Amount(undone.Removed, "row"), p.Bold(undone.Table), undone.Target)
+			p.Fact("verified", "table %s → %s · the table has lost exactly the rows of the source", term.Count(undone.Before), term.Count(undone.After))
+		})
+	}
+	return c
+}

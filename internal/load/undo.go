@@ -1,0 +1,275 @@
+package load
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/database"
+	"ambertray/internal/dialect"
+	"ambertray/internal/ledger"
+	"ambertray/internal/pass"
+	"ambertray/internal/proof"
+	"ambertray/internal/reject"
+	"ambertray/internal/source"
+	"ambertray/internal/table"
+	"ambertray/internal/tray"
+	"ambertray/internal/value"
+)
+
+// Undone says which rows were removed.
+type Undone struct {
+	Load    string `json:"load"`
+	Target  string `json:"target"`
+	Table   string `json:"table"`
+	Source  string `json:"source"`
+	Removed int64  `json:"removed"`
+	Before  int64  `json:"table_before"`
+	After   int64  `json:"table_after"`
+}
+
+// UndoError says why a load cannot be undone. Nothing was changed.
+type UndoError struct {
+	Load string
+	Why  string
+}
+
+func (e *UndoError) Error() string { return fmt.Sprintf("load %s cannot be undone: %s", e.Load, e.Why) }
+
+// Undo removes the rows of a load from its table, in one transaction. The rows are found
+// by the key, or by the mark of the load, for each record that the source has now. The
+// table must have lost exactly these rows, unchanged: the sum of its row hashes before,
+// less that after, is the sum of the source's. Otherwise nothing is changed.
+func Undo(ctx context.Context, t *tray.Tray, e ledger.Entry, from *source.Opener, to database.Target, progress func(pass.Progress)) (*Undone, error) {
+	u := &undoing{to: to, entry: e, progress: progress}
+	err := u.open(ctx, t)
+	if err != nil {
+		return nil, err
+	}
+	unlock, err := database.Lock(ctx, to, e.Table)
+	if err != nil {
+		return nil, err
+	}
+	defer unlock()
+	tx, err := to.Begin(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer tx.Rollback()
+	if err := u.remove(ctx, from); err != nil {
+		return nil, err
+	}
+	if err := ledger.Undo(ctx, to, e.ID); err != nil {
+		return nil, err
+	}
+	return u.result(), tx.Commit(context.WithoutCancel(ctx), nil)
+}
+
+// undoing is the state of an undo.
+type undoing struct {
+	to       database.Target
+	entry    ledger.Entry
+	progress func(pass.Progress)
+	tray     *tray.Tray
+	plan     *table.Table
+	last     *lastLoad
+	mark     string // the column of {load}, "" to go by the key
+	before   proof.Sum
+	after    proof.Sum
+	removed  int64
+}
+
+func (u *undoing) result() *Undone {
+	return &Undone{u.entry.ID, u.to.Name(), u.plan.Name, u.entry.Source, u.removed, u.before.Rows, u.after.Rows}
+}
+
+func (u *undoing) cannot(format string, args ...any) error {
+	return &UndoError{u.entry.ID, fmt.Sprintf(format, args...)}
+}
+
+// open finds what the load has left, and whether its rows can be found.
+func (u *undoing) open(ctx context.Context, t *tray.Tray) error {
+	if u.entry.State != ledger.Loaded {
+		return u.cannot("it is %s", u.entry.State)
+	}
+	dir := t.LoadDir(u.entry.Load)
+	receipt, err := ReadReceipt(dir)
+	if errors.Is(err, fs.ErrNotExist) || err == nil && receipt.ID != u.entry.ID {
+		return u.cannot("its receipt is not in %s; what was mended is undone with nothing but SQL", t.Dir)
+	}
+	if err != nil {
+		return err
+	}
+	switch receipt.Outcome {
+	case Merged:
+		return u.cannot("its rows were merged with those that were there, which nobody has kept")
+	case Emptied, Rebuilt:
+		return u.cannot("its rows took the place of others, which nobody has kept")
+	}
+	if _, err := os.Stat(filepath.Join(dir, reject.MendedName)); err == nil {
+		return u.cannot("records that it rejected were mended since")
+	}
+	var files []string
+	for _, p := range receipt.Source {
+		if !slices.Contains(files, p.Source) {
+			files = append(files, p.Source)
+		}
+	}
+	own := *t
+	own.Use(files)
+	u.tray, u.last = &own, &lastLoad{mark: receipt.ID, dir: dir, receipt: receipt}
+	if u.last.refused, err = readRefused(dir); err != nil {
+		return err
+	}
+	if u.plan, err = u.last.fit(ctx, u.tray, u.to); err != nil {
+		return err
+	}
+	if u.plan.Name != receipt.Table {
+		return u.cannot("the plan is for table %s now", u.plan.Name)
+	}
+	if at := slices.IndexFunc(u.plan.Columns, func(c table.Column) bool { return c.Value == "{load}" && !c.LeaveOut }); at >= 0 {
+		u.mark = u.plan.Columns[at].Name
+	}
+	if u.mark == "" && len(u.plan.Key) == 0 {
+		return u.cannot("the plan has no key and no column with the mark {load}, so that its rows cannot be found")
+	}
+	return nil
+}
+
+// remove removes the rows, and proves that they were those of the source.
+func (u *undoing) remove(ctx context.Context, from *source.Opener) (err error) {
+	hash := rowHash(u.plan, u.to.Dialect())
+	if lock := u.to.Dialect().LockRows; lock != "" {
+		if _, err := u.to.Query(ctx, fmt.Sprintf(lock, u.to.Dialect().QuoteTable(u.plan.Name))); err != nil {
+			return err
+		}
+	}
+	if u.before, err = sumRows(ctx, hash, allRows(u.to, u.plan)); err != nil {
+		return err
+	}
+	p, err := pass.Open(ctx, u.tray, from)
+	if err != nil {
+		return err
+	}
+	defer p.Close()
+	if err := u.sameContent(ctx, p); err != nil {
+		return err
+	}
+	o := pass.Options{Dialect: u.to.Dialect(), Table: u.plan, Load: u.last.mark, Refused: u.last.refused, Hash: hash, Progress: u.progress}
+	if u.mark == "" {
+		o.Encoder = newKeyEncoder(u.plan, u.to.Dialect())
+		o.Block = func(k *convert.Block) error { return u.removeKeys(ctx, k) }
+	}
+	out, err := p.Run(ctx, o)
+	if err == nil && u.mark != "" {
+		d := u.to.Dialect()
+		u.removed, err = u.to.Exec(ctx, "DELETE FROM "+d.QuoteTable(u.plan.Name)+" WHERE "+d.Quote(u.mark)+" = "+d.Literal(u.entry.ID))
+	}
+	if err != nil {
+		return err
+	}
+	if u.after, err = sumRows(ctx, hash, allRows(u.to, u.plan)); err != nil {
+		return err
+	}
+	want := expected(out)
+	switch {
+	case want.Rows != u.entry.Loaded:
+		return u.cannot("the source has %s of it now, and it has loaded %s", rowsText(want.Rows), rowsText(u.entry.Loaded))
+	case u.removed != want.Rows:
+		return u.cannot("%s of %s are in the table by their key or mark; ambertray verify names the others", rowsText(u.removed), rowsText(want.Rows))
+	case u.before.Minus(u.after) != want:
+		return u.cannot("rows of it were changed since; ambertray verify names them")
+	}
+	return nil
+}
+
+// sameContent makes sure that the source is what was loaded.
+func (u *undoing) sameContent(ctx context.Context, p *pass.Pass) error {
+	for i := range p.Parts() {
+		content, err := p.ContentOf(ctx, i)
+		if err != nil {
+			return err
+		}
+		if !slices.ContainsFunc(u.entry.Parts, func(k ledger.Part) bool { return k.Content == content }) {
+			return u.cannot("%s has other content than was loaded", p.Parts()[i].Title())
+		}
+	}
+	return nil
+}
+
+// keysAtOnce is how many rows a statement removes.
+const keysAtOnce = 500
+
+// removeKeys removes the rows that have the keys of a block.
+func (u *undoing) removeKeys(ctx context.Context, k *convert.Block) error {
+	d := u.to.Dialect()
+	var names []string
+	for _, c := range u.plan.Loaded() {
+		if slices.Contains(u.plan.Key, c.Name) {
+			names = append(names, d.Quote(c.Name))
+		}
+	}
+	for from := 0; from < len(k.Ends); from += keysAtOnce {
+		var keys bytes.Buffer
+		for i := from; i < min(from+keysAtOnce, len(k.Ends)); i++ {
+			if i > from {
+				keys.WriteString(", ")
+			}
+			keys.Write(k.Row(i))
+			keys.WriteByte(')')
+		}
+		list := keys.String()
+		if d == dialect.SQLite && len(names) > 1 {
+			list = "VALUES " + list
+		}
+		n, err := u.to.Exec(ctx, "DELETE FROM "+d.QuoteTable(u.plan.Name)+" WHERE ("+strings.Join(names, ", ")+") IN ("+list+")")
+		if err != nil {
+			return err
+		}
+		u.removed += n
+	}
+	return nil
+}
+
+// keyEncoder writes the key of a record as constants after an opening parenthesis.
+type keyEncoder struct {
+	d       *dialect.Dialect
+	columns []bool // whether each is of the key
+	next    *int
+}
+
+func newKeyEncoder(plan *table.Table, d *dialect.Dialect) convert.Encoder {
+	e := keyEncoder{d: d, next: new(int)}
+	for _, c := range plan.Loaded() {
+		e.columns = append(e.columns, slices.Contains(plan.Key, c.Name))
+	}
+	return e
+}
+
+// AppendRecord implements convert.Encoder.
+func (keyEncoder) AppendRecord(dst []byte) []byte { return append(dst, '(') }
+
+// AppendNull implements convert.Encoder. No key is NULL.
+func (keyEncoder) AppendNull(dst []byte) []byte { return dst }
+
+// Column implements convert.Encoder. It is called for each column, in their order.
+func (e keyEncoder) Column(t table.Type) func(dst []byte, v *value.Value) []byte {
+	ofKey := e.columns[*e.next%len(e.columns)]
+	*e.next++
+	if !ofKey {
+		return func(dst []byte, _ *value.Value) []byte { return dst }
+	}
+	return func(dst []byte, v *value.Value) []byte {
+		if dst[len(dst)-1] != '(' {
+			dst = append(dst, ", "...)
+		}
+		return e.d.AppendLiteral(dst, t, v)
+	}
+}
