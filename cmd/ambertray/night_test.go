@@ -1,0 +1,97 @@
+package main_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+	"zombiezen.com/go/sqlite"
+	"zombiezen.com/go/sqlite/sqlitex"
+)
+
+// TestUnattended runs as a scheduler does: quietly, with a log, without HOME or terminal.
+func TestUnattended(t *testing.T) {
+	d := newDesk(t)
+	d.write("find.csv", "no,name\n1,ant\n2,bee,x\n")
+	bare := func(status int, args ...string) (out string) {
+		c := d.command(args...)
+		c.Env = []string{"PATH=/usr/bin:/bin"}
+		text, _ := c.CombinedOutput()
+		require.Equal(t, status, c.ProcessState.ExitCode(), string(text))
+		return string(text)
+	}
+	require.Empty(t, bare(3, "load", "find.csv", "--to", "museum.db", "--quiet", "--log", "night.log"))
+	require.Contains(t, bare(5, "load", "find.csv", "--to", "museum.db", "--quiet", "--log", "night.log"), "was loaded into find already")
+	require.Empty(t, bare(0, "verify", "find.tray", "--to", "museum.db", "--quiet", "--log", "night.log"))
+	var events []string
+	for line := range strings.Lines(d.read("night.log")) {
+		var e map[string]any
+		require.NoError(t, json.Unmarshal([]byte(line), &e), line)
+		events = append(events, fmt.Sprint(e["command"], " ", e["msg"], " ", e["status"], " ", e["loaded"]))
+	}
+	require.Equal(t, []string{
+		"load begun <nil> <nil>", "load loaded <nil> 1", "load ended 3 <nil>",
+		"load begun <nil> <nil>", "load failed 5 <nil>", "load ended 5 <nil>",
+		"verify begun <nil> <nil>", "verify verified <nil> <nil>", "verify ended 0 <nil>",
+	}, events)
+	_, errOut := d.run(1, "load", "find.csv", "--to", "museum.db", "--log", "missing/night.log")
+	require.Contains(t, errOut, "missing/night.log")
+	_, errOut = d.run(2, "load", "find.csv", "--to", "museum.db", "--progress", "often")
+	require.Contains(t, errOut, "write auto, json or none")
+	_, errOut = d.run(3, "check", "find.csv", "--progress", "json")
+	for line := range strings.Lines(errOut) {
+		var e map[string]any
+		require.NoError(t, json.Unmarshal([]byte(line), &e), line)
+		require.Contains(t, fmt.Sprint(e["event"]), "ing")
+	}
+}
+
+// TestTimeLimit stops a load: all of it, or after its last checkpoint.
+func TestTimeLimit(t *testing.T) {
+	d := newDesk(t)
+	var text strings.Builder
+	text.WriteString("no,name,note\n")
+	for i := range 600_000 {
+		fmt.Fprintf(&text, "%d,name of %d,a note that makes it longer\n", i, i)
+	}
+	d.write("find.csv", text.String())
+	d.run(0, "draft", "find.csv")
+	_, errOut := d.run(7, "load", "find.tray", "--to", "museum.db", "--within", "200ms")
+	require.Contains(t, errOut, "the time limit of 200ms is over: everything was rolled back")
+	require.NoFileExists(t, filepath.Join(d.dir, "museum.db"))
+	status := 7
+	for limit := 200 * time.Millisecond; status == 7; limit += limit / 3 { // until it is long enough for a checkpoint
+		c := d.command("load", "find.tray", "--to", "museum.db", "--within", limit.String(), "--commit-every", "5000")
+		said, _ := c.CombinedOutput()
+		status, errOut = c.ProcessState.ExitCode(), string(said)
+	}
+	require.Equal(t, 6, status)
+	require.Regexp(t, `the time limit of [0-9.a-z]+ is over; [0-9,]+ rows committed`, errOut)
+	out, _ := d.run(0, "load", "find.tray", "--to", "museum.db", "--commit-every", "200000", "--verify", "counts")
+	require.Contains(t, out, "of them before it was interrupted")
+	require.Equal(t, "600000", d.query("SELECT count(*) FROM find"))
+}
+
+// TestRetries tries again what was locked, and not what is wrong.
+func TestRetries(t *testing.T) {
+	d := newDesk(t)
+	d.write("find.csv", "no\n1\n2\n")
+	d.run(0, "load", "find.csv", "--to", "museum.db")
+	d.write("more.csv", "no\n3\n")
+	conn, err := sqlite.OpenConn(filepath.Join(d.dir, "museum.db"))
+	require.NoError(t, err)
+	defer conn.Close()
+	require.NoError(t, sqlitex.ExecuteTransient(conn, "BEGIN IMMEDIATE", nil))
+	_, errOut := d.run(7, "load", "find.tray", "more.csv", "--to", "museum.db")
+	require.Contains(t, errOut, "locked by another session")
+	time.AfterFunc(6*time.Second, func() { _ = sqlitex.ExecuteTransient(conn, "ROLLBACK", nil) })
+	_, errOut = d.run(0, "load", "find.tray", "more.csv", "--to", "museum.db", "--retries", "3")
+	require.Contains(t, errOut, "try 1 of 3 begins in 1s")
+	require.Equal(t, "3", d.query("SELECT count(*) FROM find"))
+	_, errOut = d.run(1, "load", "missing.csv", "--to", "museum.db", "--retries", "3")
+	require.NotContains(t, errOut, "try 1")
+}
