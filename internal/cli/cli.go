@@ -134,6 +134,9 @@ cannot be loaded, and compares the table with the source before it commits.`,
 	for _, c := range root.Commands() {
 		c.Args = usageArgs(c.Args)
 	}
+	root.AddCommand(topics()...)
+	root.AddCommand(newManual())
+	a.complete(root)
 	root.SetHelpFunc(func(c *cobra.Command, _ []string) { help(a.print, c) })
 	return root
 }

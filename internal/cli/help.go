@@ -47,6 +47,9 @@ func help(p *term.Printer, c *cobra.Command) {
 	if c.Long != "" {
 		p.Line("\n%s", c.Long)
 	}
+	if c.IsAdditionalHelpTopicCommand() {
+		return
+	}
 	p.Line("\n%s\n  %s", p.Bold("Usage"), c.UseLine())
 	if c.Example != "" {
 		p.Line("\n%s\n%s", p.Bold("Examples"), c.Example)
@@ -59,11 +62,27 @@ func help(p *term.Printer, c *cobra.Command) {
 			}
 		}
 	}
+	helpTopics(p, c)
 	for i := range groups {
 		helpGroup(p, c, i)
 	}
 	if c.HasAvailableSubCommands() {
 		p.Line("\n%s COMMAND --help explains a command.", c.CommandPath())
+	}
+}
+
+// helpTopics lists the pages that are not about one command.
+func helpTopics(p *term.Printer, c *cobra.Command) {
+	title := "\n" + p.Bold("Topics")
+	for _, sub := range c.Commands() {
+		if !sub.IsAdditionalHelpTopicCommand() {
+			continue
+		}
+		if title != "" {
+			p.Line("%s", title)
+			title = ""
+		}
+		p.Line("  %-10s %s", sub.Name(), sub.Short)
 	}
 }
 

@@ -23,6 +23,8 @@ type Dialect struct {
 	// Stored returns the type that the server holds values of a type as:
 	// text, where it has no such type of its own.
 	Stored func(table.Type) table.Type
+	// TablesQuery returns the names of the tables.
+	TablesQuery string
 	// LockRows is the statement that keeps other sessions from changing the rows of a
 	// table, until the transaction ends. It is empty where a transaction has the database
 	// to itself.

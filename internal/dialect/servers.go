@@ -10,7 +10,8 @@ import (
 // affinity: dates and times are kept as text in ISO 8601, and so is a decimal
 // too wide for a REAL.
 var SQLite = &Dialect{
-	Name: "sqlite", Title: "SQLite", MaxName: 128, reserved: words(sqliteWords), open: '"', close: '"',
+	TablesQuery: "SELECT name FROM sqlite_schema WHERE type = 'table' AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\' ORDER BY 1",
+	Name:        "sqlite", Title: "SQLite", MaxName: 128, reserved: words(sqliteWords), open: '"', close: '"',
 	scriptHead: []string{"BEGIN"}, scriptTail: []string{"COMMIT"},
 	literals: literals{truth: [2]string{"0", "1"}, middle: " ", breaks: breaks{char: "char", concat: " || "}},
 	TypeName: func(t table.Type) string {
@@ -38,8 +39,9 @@ func asItIs(t table.Type) table.Type { return t }
 
 // PostgreSQL is the dialect of PostgreSQL.
 var PostgreSQL = &Dialect{
-	LockRows: "LOCK TABLE %s IN SHARE ROW EXCLUSIVE MODE",
-	Name:     "postgresql", Title: "PostgreSQL", MaxName: 63, reserved: words(postgresWords), schemas: true, open: '"', close: '"',
+	TablesQuery: "SELECT CASE WHEN n.nspname = current_schema() THEN c.relname ELSE n.nspname || '.' || c.relname END FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE c.relkind IN ('r', 'p') AND n.nspname NOT IN ('pg_catalog', 'information_schema') ORDER BY 1",
+	LockRows:    "LOCK TABLE %s IN SHARE ROW EXCLUSIVE MODE",
+	Name:        "postgresql", Title: "PostgreSQL", MaxName: 63, reserved: words(postgresWords), schemas: true, open: '"', close: '"',
 	Stored: asItIs, comments: commentOn,
 	scriptHead: []string{"SET standard_conforming_strings = on", "BEGIN"}, scriptTail: []string{"COMMIT"},
 	literals: literals{truth: [2]string{"false", "true"}, typed: true, instant: "TIMESTAMPTZ", middle: " ", breaks: breaks{prefix: "E"}},

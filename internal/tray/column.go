@@ -11,18 +11,20 @@ import (
 	"ambertray/internal/value"
 )
 
-func decodeColumn(n *yaml.Node) (table.Column, error) {
-	c := table.Column{Nullable: true}
-	var typ, format, byDefault *yaml.Node
-	keys := map[string]decoder{
-		"from":        headings(&c),
+// columnNodes are the nodes of a column that are checked together.
+type columnNodes struct{ typ, format, byDefault *yaml.Node }
+
+// columnKeys are the keys of a column, and how each is read.
+func columnKeys(c *table.Column, nodes *columnNodes) map[string]decoder {
+	return map[string]decoder{
+		"from":        headings(c),
 		"value":       templateText(&c.Value),
 		"name":        text(&c.Name),
-		"type":        func(n *yaml.Node) error { typ = n; return nil },
-		"format":      func(n *yaml.Node) error { format = n; return text(&c.Format)(n) },
+		"type":        func(n *yaml.Node) error { nodes.typ = n; return nil },
+		"format":      func(n *yaml.Node) error { nodes.format = n; return text(&c.Format)(n) },
 		"nullable":    truth(&c.Nullable),
 		"leave_out":   truth(&c.LeaveOut),
-		"default":     func(n *yaml.Node) error { byDefault, c.Default = n, new(string); return text(c.Default)(n) },
+		"default":     func(n *yaml.Node) error { nodes.byDefault, c.Default = n, new(string); return text(c.Default)(n) },
 		"comment":     text(&c.Comment),
 		"thousands":   text(&c.Thousands, ",", ".", " ", "'"),
 		"decimal":     text(&c.Decimal, ",", "."),
@@ -38,7 +40,14 @@ func decodeColumn(n *yaml.Node) (table.Column, error) {
 		"optional":    truth(&c.Optional),
 		"letter_case": text(&c.LetterCase, "upper", "lower"),
 	}
-	if err := mapping(n, keys); err != nil {
+}
+
+// ColumnKeys returns the keys of a column.
+func ColumnKeys() []string { return sortedKeys(columnKeys(&table.Column{}, &columnNodes{})) }
+
+func decodeColumn(n *yaml.Node) (table.Column, error) {
+	c, nodes := table.Column{Nullable: true}, columnNodes{}
+	if err := mapping(n, columnKeys(&c, &nodes)); err != nil {
 		return c, err
 	}
 	if (c.From == "") == (c.Value == "") {
@@ -47,10 +56,10 @@ func decodeColumn(n *yaml.Node) (table.Column, error) {
 	if c.LeaveOut {
 		return c, nil
 	}
-	if c.Name == "" || typ == nil {
+	if c.Name == "" || nodes.typ == nil {
 		return c, wrong(n, "column %q: needs a name and a type, or leave_out: true", c.From+c.Value)
 	}
-	return c, completeColumn(&c, n, typ, format, byDefault)
+	return c, completeColumn(&c, n, nodes.typ, nodes.format, nodes.byDefault)
 }
 
 // headings reads the heading of a column, or several of which a source has one.

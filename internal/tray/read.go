@@ -103,8 +103,14 @@ func (t *Tray) decodeSource(n *yaml.Node) error {
 	return nil
 }
 
-func (t *Tray) decodeTable(n *yaml.Node) error {
-	return mapping(n, map[string]decoder{
+func (t *Tray) decodeTable(n *yaml.Node) error { return mapping(n, t.tableKeys(), "name") }
+
+// TableKeys returns the keys of the table.
+func TableKeys() []string { return sortedKeys((&Tray{}).tableKeys()) }
+
+// tableKeys are the keys of the table, and how each is read.
+func (t *Tray) tableKeys() map[string]decoder {
+	return map[string]decoder{
 		"name": text(&t.Table.Name),
 		"existing": func(n *yaml.Node) (err error) {
 			if t.Table.Existing, err = table.ParseExisting(n.Value); err != nil {
@@ -124,7 +130,7 @@ func (t *Tray) decodeTable(n *yaml.Node) error {
 			}
 			return nil
 		},
-	}, "name")
+	}
 }
 
 func (t *Tray) decodeColumns(n *yaml.Node) error {
