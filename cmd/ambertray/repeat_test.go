@@ -276,3 +276,34 @@ func TestUndo(t *testing.T) {
 		})
 	}
 }
+
+// TestRelations proposes foreign keys, and makes those that are accepted after the rows.
+func TestRelations(t *testing.T) {
+	for name, to := range targets(t) {
+		t.Run(name, func(t *testing.T) {
+			d := newDesk(t)
+			own := strings.ToLower(uniqueTable(t))
+			rooms, finds := own+"rooms", own+"afinds" // which come first
+			d.write(rooms+".csv", "code,name\nR1,north\nR2,south\nR3,east\nR4,west\n")
+			d.write(finds+".csv", "no,room,amount\n1,R1,1\n2,R2,2\n3,R3,3\n4,R1,2\n")
+			d.write(own+"more.csv", "no,room,amount\n9,R1,1\n")
+			args := []string{finds + ".csv", rooms + ".csv", own + "more.csv", "--each"}
+			res := d.json(0, append([]string{"survey"}, args...)...)
+			require.Equal(t, []any{map[string]any{"source": finds, "column": "room", "table": rooms, "key": "code", "evidence": "3 values, all among its 4"}}, res["relations"])
+			require.Equal(t, []any{[]any{finds + ".csv", own + "more.csv"}}, res["alike"])
+			out, _ := d.run(0, append([]string{"survey"}, args...)...)
+			require.Contains(t, out, "--change 'room.references="+rooms+"(code)'")
+			d.run(0, "draft", finds+".csv", "--change", "room.references="+rooms+"(code)")
+			out, _ = d.run(0, "ddl", finds+".tray", "--dialect", "postgresql")
+			require.Contains(t, out, "ADD FOREIGN KEY (room) REFERENCES "+rooms+" (code)")
+			d.run(0, "load", finds+".csv", rooms+".csv", "--each", "--jobs", "2", "--to", to)
+			d.write("other.csv", "no,room,amount\n5,R9,1\n6,R2,1\n")
+			out, _ = d.run(3, "load", finds+".tray", "other.csv", "--to", to)
+			require.Contains(t, out, "2 read = 1 loaded + 1 rejected", "the foreign key is there")
+		})
+	}
+	d := newDesk(t)
+	d.write("find.csv", "no,room\n1,R1\n")
+	_, errOut := d.run(2, "draft", "find.csv", "--change", "room.references=rooms")
+	require.Contains(t, errOut, "write TABLE(COLUMN)")
+}

@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"io"
+	"iter"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -29,8 +30,8 @@ type each struct {
 	c       *cobra.Command
 	loading *loading
 	units   []eachUnit
-	mutex   sync.Mutex // of what follows
-	next    int
+	mutex   sync.Mutex      // of what follows
+	wave    []int           // the units that are still to be loaded now
 	moved   []pass.Progress // how far each has come
 	line    *term.Progress
 	// writing is held by the load that writes, where a database has one writer.
@@ -42,6 +43,8 @@ type eachUnit struct {
 	intake.Unit
 	dir   string // of its tray
 	known bool   // the tray exists
+	// refers are the tables that its foreign keys refer to.
+	refers []string
 
 	Source   string  `json:"source"`
 	Tray     string  `json:"tray"`
@@ -90,7 +93,9 @@ func (a *app) loadEach(c *cobra.Command, l *loading, names []string, jobs int) e
 		return err
 	}
 	defer end()
-	e.run(tgt, min(jobs, len(units)))
+	for wave := range e.waves() {
+		e.run(tgt, min(jobs, len(wave)), wave)
+	}
 	e.line.Done()
 	a.status = e.status(len(growing) > 0)
 	result := struct {
@@ -126,6 +131,11 @@ func (e *each) name(units []intake.Unit) error {
 				return err
 			}
 			one.Table = t.Table.Name
+			for _, c := range t.Table.Columns {
+				if c.References != nil {
+					one.refers = append(one.refers, c.References.Table)
+				}
+			}
 		}
 		for _, names := range []struct {
 			what string
@@ -161,8 +171,37 @@ func (e *sameNameError) Error() string {
 	return fmt.Sprintf("%s and %s would both have the %s %s", e.first, e.second, e.what, e.name)
 }
 
-// run loads the units with a number of connections, of which the first is open.
-func (e *each) run(first database.Target, jobs int) {
+// waves yields the units that can be loaded at the same time: those first to whose tables
+// others refer.
+func (e *each) waves() iter.Seq[[]int] {
+	depth := make([]int, len(e.units))
+	for range e.units { // a circle ends here too
+		for i := range e.units {
+			for j := range e.units {
+				if i != j && slices.Contains(e.units[i].refers, e.units[j].Table) && depth[i] <= depth[j] && depth[j] < len(e.units) {
+					depth[i] = depth[j] + 1
+				}
+			}
+		}
+	}
+	return func(yield func([]int) bool) {
+		for at := 0; at <= slices.Max(append(depth, 0)); at++ {
+			var wave []int
+			for i := range depth {
+				if depth[i] == at {
+					wave = append(wave, i)
+				}
+			}
+			if len(wave) > 0 && !yield(wave) {
+				return
+			}
+		}
+	}
+}
+
+// run loads units with a number of connections, of which the first is open.
+func (e *each) run(first database.Target, jobs int, wave []int) {
+	e.wave = wave
 	var wait sync.WaitGroup
 	for job := range jobs {
 		wait.Go(func() {
@@ -190,11 +229,12 @@ func (e *each) run(first database.Target, jobs int) {
 func (e *each) take() int {
 	e.mutex.Lock()
 	defer e.mutex.Unlock()
-	if e.next == len(e.units) || e.c.Context().Err() != nil {
+	if len(e.wave) == 0 || e.c.Context().Err() != nil {
 		return -1
 	}
-	e.next++
-	return e.next - 1
+	next := e.wave[0]
+	e.wave = e.wave[1:]
+	return next
 }
 
 // load loads one unit. What it would print is kept for the table of results.
@@ -240,17 +280,10 @@ func (e *each) drafting(u *eachUnit) *drafting {
 	if !u.known {
 		d.table = u.Table
 	}
-	if u.Sheet != "" {
-		all := d.options
-		d.options = func() (survey.Options, error) {
-			o, err := all()
-			override := o.Override
-			o.Override = func(l *source.Layout) {
-				override(l)
-				_ = l.Set("sheet", u.Sheet) // any text is the name of one
-			}
-			return o, err
-		}
+	all := d.options
+	d.options = func() (survey.Options, error) {
+		o, err := all()
+		return onSheet(o, u.Sheet), err
 	}
 	return &d
 }
@@ -316,7 +349,7 @@ func (e *each) draw(growing []string) {
 	if len(growing) > 0 {
 		p.Fact("left alone", "%s", p.Wrap("still being written: "+strings.Join(growing, ", "), factIndent))
 	}
-	if e.a.status != exitDone && e.a.status != exitLoaded {
+	if slices.Contains([]int{exitFailed, exitLater, exitPartial}, e.a.status) {
 		p.Next("The same command loads what is left.", "")
 	}
 }

@@ -74,6 +74,7 @@ the values leave open, and what keeps a column from a tighter type, is a note.`,
 	}
 	options := surveyFlags(c)
 	rows := c.Flags().Int("rows", survey.DefaultRows, "show the first `N` rows")
+	each := c.Flags().Bool("each", false, "give an overview of many files and sheets, each a table: which could be one, and which columns refer to others")
 	quick := c.Flags().Bool("quick", false, "look only at the beginning")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		o, err := options()
@@ -82,6 +83,9 @@ the values leave open, and what keeps a column from a tighter type, is a note.`,
 		}
 		if o.Rows = *rows; *quick {
 			o.Sample = max(quickRecords, int64(*rows))
+		}
+		if *each {
+			return a.surveyEach(c, o, args)
 		}
 		files, err := intake.Expand(args)
 		if err != nil {

@@ -98,6 +98,9 @@ func (d *Dialect) attributes(c table.Column) (text string) {
 	if !c.Nullable {
 		text += " NOT NULL"
 	}
+	if c.References != nil && d.inlineReferences {
+		text += " " + d.references(c.References)
+	}
 	if d.comments == commentInline && c.Comment != "" {
 		text += " COMMENT " + d.Literal(c.Comment)
 	}
@@ -147,15 +150,37 @@ func (d *Dialect) property(t *table.Table, column, comment string) string {
 	return call
 }
 
-// CreateIndexes returns the statements that make the indexes of the table.
-func (d *Dialect) CreateIndexes(t *table.Table) []string { return d.IndexesOn(t.Name, t) }
+// AfterRows returns the statements that make the indexes and the foreign keys of the
+// table, which is faster once its rows are there.
+func (d *Dialect) AfterRows(t *table.Table) []string { return d.AfterRowsOn(t.Name, t) }
 
-// IndexesOn is CreateIndexes for a table that has another name for now.
-func (d *Dialect) IndexesOn(name string, t *table.Table) (statements []string) {
+// AfterRowsOn is AfterRows for a table that has another name for now.
+func (d *Dialect) AfterRowsOn(name string, t *table.Table) []string {
+	return append(d.createIndexes(name, t), d.addForeignKeys(name, t)...)
+}
+
+func (d *Dialect) createIndexes(name string, t *table.Table) (statements []string) {
 	for i, index := range d.IndexNames(t) {
 		statements = append(statements, fmt.Sprintf("CREATE INDEX %s ON %s (%s)", d.Quote(index), d.QuoteTable(name), d.List(t.Indexes[i])))
 	}
 	return statements
+}
+
+// addForeignKeys has nothing to do where foreign keys can only be in the definition.
+func (d *Dialect) addForeignKeys(name string, t *table.Table) (statements []string) {
+	if d.inlineReferences {
+		return nil
+	}
+	for _, c := range t.Loaded() {
+		if c.References != nil {
+			statements = append(statements, fmt.Sprintf("ALTER TABLE %s ADD FOREIGN KEY (%s) %s", d.QuoteTable(name), d.Quote(c.Name), d.references(c.References)))
+		}
+	}
+	return statements
+}
+
+func (d *Dialect) references(r *table.Reference) string {
+	return "REFERENCES " + d.QuoteTable(r.Table) + " (" + d.Quote(r.Column) + ")"
 }
 
 // IndexNames returns the names of the table's indexes.
@@ -168,14 +193,14 @@ func (d *Dialect) IndexNames(t *table.Table) []string {
 	return distinctNames(names, min(d.MaxName, PostgreSQL.MaxName))
 }
 
-// Define returns every statement that makes the table, its comments and, if
-// wanted, its indexes.
+// Define returns every statement that makes the table, its comments, its foreign keys
+// and, if wanted, its indexes.
 func (d *Dialect) Define(t *table.Table, indexes bool) []string {
 	statements := append([]string{d.CreateTable(t)}, d.Comments(t)...)
 	if indexes {
-		statements = append(statements, d.CreateIndexes(t)...)
+		statements = append(statements, d.createIndexes(t.Name, t)...)
 	}
-	return statements
+	return append(statements, d.addForeignKeys(t.Name, t)...)
 }
 
 // defaultLiteral writes a default, which is a value in plain notation.

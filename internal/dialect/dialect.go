@@ -23,6 +23,9 @@ type Dialect struct {
 	// Stored returns the type that the server holds values of a type as:
 	// text, where it has no such type of its own.
 	Stored func(table.Type) table.Type
+	// inlineReferences says that foreign keys are in the definition of a table, and
+	// cannot be added.
+	inlineReferences bool
 	// TablesQuery returns the names of the tables.
 	TablesQuery string
 	// LockRows is the statement that keeps other sessions from changing the rows of a

@@ -10,8 +10,9 @@ import (
 // affinity: dates and times are kept as text in ISO 8601, and so is a decimal
 // too wide for a REAL.
 var SQLite = &Dialect{
-	TablesQuery: "SELECT name FROM sqlite_schema WHERE type = 'table' AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\' ORDER BY 1",
-	Name:        "sqlite", Title: "SQLite", MaxName: 128, reserved: words(sqliteWords), open: '"', close: '"',
+	TablesQuery:      "SELECT name FROM sqlite_schema WHERE type = 'table' AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\' ORDER BY 1",
+	inlineReferences: true,
+	Name:             "sqlite", Title: "SQLite", MaxName: 128, reserved: words(sqliteWords), open: '"', close: '"',
 	scriptHead: []string{"BEGIN"}, scriptTail: []string{"COMMIT"},
 	literals: literals{truth: [2]string{"0", "1"}, middle: " ", breaks: breaks{char: "char", concat: " || "}},
 	TypeName: func(t table.Type) string {

@@ -165,7 +165,7 @@ func (j *job) transact(ctx context.Context, begin func(context.Context) (way, er
 	if allow := j.plan.Allow; allow.Exceeded(out.Rejects.Total(), out.Records) {
 		return w, &TooManyError{Rejected: out.Rejects.Total(), Records: out.Records, Allow: allow, File: j.rejects.File()}
 	}
-	if len(j.table.Indexes) > 0 && j.receipt.Outcome.newTable() {
+	if (len(j.table.Indexes) > 0 || j.table.References()) && j.receipt.Outcome.newTable() {
 		if err := j.phase("index", func() error { return j.index(ctx) }); err != nil {
 			return w, err
 		}

@@ -1,6 +1,10 @@
 package table
 
-import "fmt"
+import (
+	"fmt"
+	"regexp"
+	"slices"
+)
 
 // Table is what a plan makes of a source.
 type Table struct {
@@ -83,6 +87,9 @@ type Column struct {
 	LetterCase string            // upper or lower; "" leaves letters as they are
 	Default    *string           // what a blank cell is read as, and DEFAULT in the table
 	Comment    string            // kept in the table where the server has comments
+	// References is the column of another table that has every value of this one, nil
+	// without a foreign key.
+	References *Reference
 
 	// Round lets an existing column of floating point round what it cannot give
 	// back unchanged; Exact means that the column exists and may not.
@@ -126,4 +133,25 @@ func (t *Table) Column(name string) *Column {
 		}
 	}
 	return nil
+}
+
+// Reference is what a foreign key refers to.
+type Reference struct{ Table, Column string }
+
+var referenceText = regexp.MustCompile(`^\s*([^()]+?)\s*\(\s*([^()]+?)\s*\)\s*$`)
+
+// ParseReference reads TABLE(COLUMN).
+func ParseReference(text string) (*Reference, error) {
+	m := referenceText.FindStringSubmatch(text)
+	if m == nil {
+		return nil, fmt.Errorf("references %q: write TABLE(COLUMN), such as specimens(specimen_no)", text)
+	}
+	return &Reference{m[1], m[2]}, nil
+}
+
+func (r *Reference) String() string { return r.Table + "(" + r.Column + ")" }
+
+// References reports whether a column of the table has a foreign key.
+func (t *Table) References() bool {
+	return slices.ContainsFunc(t.Columns, func(c Column) bool { return !c.LeaveOut && c.References != nil })
 }

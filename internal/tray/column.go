@@ -33,6 +33,7 @@ func columnKeys(c *table.Column, nodes *columnNodes) map[string]decoder {
 		"null_words":  list(&c.NullWords),
 		"true_words":  list(&c.TrueWords),
 		"false_words": list(&c.FalseWords),
+		"references":  reference(&c.References),
 		"trim":        truth(&c.Trim),
 		"words":       pairs(&c.Words),
 		"pad_zeros":   number(&c.PadZeros),

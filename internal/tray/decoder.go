@@ -8,6 +8,7 @@ import (
 	"github.com/agnivade/levenshtein"
 	"go.yaml.in/yaml/v3"
 
+	"ambertray/internal/table"
 	"ambertray/internal/template"
 	"ambertray/internal/value"
 )
@@ -137,6 +138,15 @@ func currency(to *string) decoder {
 			return wrong(n, "unknown currency %q; write a code of ISO 4217, such as EUR, or its sign", n.Value)
 		}
 		return text(to)(n)
+	}
+}
+
+func reference(to **table.Reference) decoder {
+	return func(n *yaml.Node) (err error) {
+		if *to, err = table.ParseReference(n.Value); err != nil {
+			return wrong(n, "%v", err)
+		}
+		return nil
 	}
 }
 

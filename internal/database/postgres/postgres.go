@@ -209,7 +209,7 @@ const featureNotSupported = "0A000"
 
 // Index implements database.Indexer.
 func (x *tx) Index(ctx context.Context, tab *table.Table) error {
-	return x.t.fail("index table "+tab.Name, x.exec(ctx, dialect.PostgreSQL.CreateIndexes(tab)))
+	return x.t.fail("index table "+tab.Name, x.exec(ctx, dialect.PostgreSQL.AfterRows(tab)))
 }
 
 func (x *tx) exec(ctx context.Context, statements []string) error {
