@@ -34,7 +34,6 @@ if [ $# -gt 0 ]; then
     exit
 fi
 shot survey ambertray survey specimens.csv
-shot layout ambertray survey localities.txt
 shot workbook ambertray survey loans-2026.xlsx --sheet 2026-03
 shot draft ambertray draft reports.tsv
 shot explain ambertray draft reports.tsv --explain light_lux
@@ -47,10 +46,11 @@ shot ddl ambertray ddl specimens.tray --dialect postgresql
 shot check ambertray check loans.csv --to museum.db
 shot load ambertray load loans.csv --to museum.db
 ambertray load loans.csv --to museum.db --existing append --again >/dev/null || true # with rejects
-shot rejects ambertray rejects loans.tray --load 0001
 sed -i 's/31\/02\/2026,282/28\/02\/2026,282/' loans.tray/loads/0001/rejects.csv
 shot mend ambertray mend loans.tray --load 0001 --to museum.db
 sed 's/Harrow College/Harrow Institute/; s/^005/795/' loans.csv >spring.csv
+sed 's/,[0-9.]*,true$/,n\/a,true/; s/2026/2036/; s/^005/705/' loans.csv >autumn.csv
+shot changes ambertray check loans.tray autumn.csv --to museum.db
 shot merge ambertray load spring.csv --table loans --existing merge --to museum.db
 ambertray load specimens.tray --to museum.db >/dev/null
 shot verify ambertray verify specimens.tray --to museum.db
@@ -59,6 +59,8 @@ sqlite3 museum.db "UPDATE specimens SET name = replace(name, 'beetle', 'beatle')
 shot differs ambertray verify specimens.tray --to museum.db
 shot export ambertray export specimens.tray --from museum.db --out again.csv
 shot parts ambertray verify loans-2026.tray --to museum.db
+printf 'no,name\n1,ant\n2,bee,x\n' >visits.csv
+shot each ambertray load visits.csv loans.csv reports.tsv loans-2026.xlsx missing.csv --each --jobs 2 --to gallery.db
 shot history ambertray history --to museum.db
 shot demo ambertray demo
 cd - >/dev/null

@@ -89,6 +89,9 @@ var goldenRuns = []struct {
 	{"survey-pairs", 0, "survey reports.tsv"},
 	{"draft-drift", 0, "draft part-*.csv --drift fill"},
 	{"survey-sheets", 0, "survey loans-2026.xlsx --sheet 2026-01"},
+	{"survey-each", 0, "survey rooms.csv finds.csv --each"},
+	{"load-each", 0, "load rooms.csv finds.csv --each --to each.db"},
+	{"undo", 0, "undo LOAD --to each.db"},
 	{"history", 0, "history --to museum.db"},
 	{"targets", 0, "targets"},
 	{"targets-test", 0, "targets test museum.db"},
@@ -110,6 +113,8 @@ func TestGoldenJSON(t *testing.T) {
 		require.NoError(t, err)
 		d.write(name, string(text))
 	}
+	d.write("rooms.csv", "code,name\nR1,north\nR2,south\nR3,east\n")
+	d.write("finds.csv", "no,room\n1,R1\n2,R2\n3,R3\n4,R1\n")
 	d.write("charges.csv", "Loan No,Borrowed By,Charge,Colour\n02001,Harrow College,12.50,amber\n")
 	d.write("part-1.csv", "no,name,paid on\n1,ant,2026-01-01\n2,bee,2026-01-02\n")
 	d.write("part-2.csv", "name,no,paid_on,fee\nfly,3,lost,2.5\nowl,4,2026-01-04,3\n")
@@ -136,6 +141,10 @@ func TestGoldenJSON(t *testing.T) {
 	for _, r := range goldenRuns {
 		if do := before[r.name]; do != nil {
 			do()
+		}
+		if strings.Contains(r.command, "LOAD") {
+			loads := d.json(0, "history", "--to", "each.db", "--table", "rooms")["loads"].([]any)
+			r.command = strings.Replace(r.command, "LOAD", loads[0].(map[string]any)["id"].(string), 1)
 		}
 		out, _ := d.run(r.status, append(strings.Fields(r.command), "--json")...)
 		d.golden("json/"+r.name+".json", out)

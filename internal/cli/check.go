@@ -146,12 +146,12 @@ func (a *app) drawKeyCheck(c *load.Check) {
 	if c.Keys == nil {
 		return
 	}
-	would := "would be refused"
+	would := "and would be refused"
 	if c.Existing == table.Merge.String() {
-		would = "would update the rows that are there"
+		would = "and would update its rows"
 	}
 	if n := c.Keys.InTable; n > 0 {
-		a.print.Fact("keys", "%s", a.print.Red(fmt.Sprintf("%s a key that is in the table: %s", hasText(n), would)))
+		a.print.Fact("keys", "%s", a.print.Red(fmt.Sprintf("%s a key that is in the table, %s", hasText(n), would)))
 	}
 	if n := c.Keys.Repeated; n > 0 {
 		a.print.Fact("keys", "%s", a.print.Red(fmt.Sprintf("%s the key of an earlier one", hasText(n))))

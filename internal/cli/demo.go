@@ -40,6 +40,7 @@ var story = []struct{ words, command string }{
 	{"A workbook has a sheet a month, with titles, totals and a spacer column. Which sheets?", "survey loans-2026.xlsx --sheet 2026-01 --rows 3"},
 	{"All months become one table, with the sheet in a column of its own. In spring a column appears:", "draft loans-2026.xlsx --sheet 2026-* --drift fill"},
 	{"Load it:", "load loans-2026.tray --table monthly_loans --to museum.db"},
+	{"Or every sheet becomes a table of its own:", "load loans-2026.xlsx --each --to months.db"},
 	{"The ledger in the target knows what was loaded, so that nothing goes in twice:", "history --to museum.db"},
 }
 

@@ -253,9 +253,7 @@ var typedHints = []func(error) string{
 	about(func(*load.TooManyError) string {
 		return "nothing was loaded; correct the source, or allow more with --allow-rejects or allow_rejects: in the tray"
 	}),
-	about(func(*intake.DriftError) string {
-		return "--drift fill takes the columns of all, and fills what one does not have with NULL; or load them one by one"
-	}),
+	about(driftText),
 	about(func(e *sheet.ChoiceError) string {
 		if e.Alike {
 			return "all that have values have the same columns: --sheet all makes one table of them; or name one: --sheet NAME"
@@ -310,4 +308,22 @@ func adaptText(e *pass.HeadingsError) string {
 		change(h + ".leave_out=true")
 	}
 	return "if that is meant, adapt the plan with " + strings.Join(options, " ")
+}
+
+// driftText says how parts with other columns are loaded together.
+func driftText(e *intake.DriftError) string {
+	var options []string
+	for _, p := range e.Parts {
+		for _, c := range p.Renamed {
+			option := "--change " + shellWord(fmt.Sprintf("%s.from=[%q, %q]", c.Was, c.Was, c.Is))
+			if !slices.Contains(options, option) {
+				options = append(options, option)
+			}
+		}
+	}
+	text := "--drift fill takes the columns of all, and fills what one does not have with NULL; or load them one by one"
+	if options != nil {
+		text = strings.Join(options, " ") + " reads a column that was renamed as one; " + text
+	}
+	return text
 }

@@ -162,7 +162,9 @@ type Expected struct {
 // headings that are expected, or else by those of the first part.
 func Open(ctx context.Context, opener *source.Opener, names []string, lay source.Layout, plan Expected, sum bool) (*Intake, error) {
 	in := &Intake{Layout: lay, ctx: ctx, opener: opener, plan: plan, sum: sum}
-	in.wanted = slices.AppendSeq(slices.Clone(plan.Headings), maps.Keys(plan.Also))
+	if plan.Headings != nil {
+		in.wanted = slices.AppendSeq(slices.Clone(plan.Headings), maps.Keys(plan.Also))
+	}
 	var err error
 	if in.Parts, err = expandSheets(ctx, opener, names, lay.Sheet, lay.Cells); err != nil {
 		return nil, err

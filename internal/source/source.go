@@ -13,6 +13,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync/atomic"
 
@@ -182,14 +183,23 @@ type headed struct {
 }
 
 func newHeaded(r io.Reader) (*headed, error) {
-	h := &headed{head: make([]byte, HeadSize), rest: r}
-	n, err := Fill(r, h.head)
-	h.head = h.head[:n]
-	if errors.Is(err, io.EOF) {
-		err = nil
+	h := &headed{rest: r}
+	for size := firstRead; len(h.head) < HeadSize; size = len(h.head) { // most files are short
+		h.head = slices.Grow(h.head, size)
+		n, err := Fill(r, h.head[len(h.head):min(cap(h.head), HeadSize)])
+		h.head = h.head[:len(h.head)+n]
+		if errors.Is(err, io.EOF) {
+			return h, nil
+		}
+		if err != nil {
+			return h, err
+		}
 	}
-	return h, err
+	return h, nil
 }
+
+// firstRead is how much of a head is read first.
+const firstRead = 64 << 10
 
 // Fill reads until p is full or r ends, and then returns io.EOF. Unlike
 // io.ReadFull it passes io.ErrUnexpectedEOF on as what it is: an archive that

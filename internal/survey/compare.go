@@ -105,8 +105,7 @@ func (c *Column) changes(now *Column, records, nowRecords int64) (what []string)
 	add := func(format string, args ...any) { what = append(what, fmt.Sprintf(format, args...)) }
 	for _, k := range now.Kinds {
 		if len(c.Kinds) > 0 && !slices.ContainsFunc(c.Kinds, func(o infer.Kind) bool { return o.Name == k.Name }) {
-			add("%s, such as %q on line %s, of which there were none", countOf(k.Count, "value is of the sort "+k.Name, "values are of the sort "+k.Name),
-				k.Examples[0].Text, humanize.Comma(k.Examples[0].Line))
+			add("%s of a new sort, %s, such as %q on line %s", countOf(k.Count, "value is", "values are"), k.Name, k.Examples[0].Text, humanize.Comma(k.Examples[0].Line))
 		}
 	}
 	before, after := share(c.Blanks, records), share(now.Blanks, nowRecords)
@@ -138,7 +137,8 @@ func share(part, all int64) float64 {
 
 // beyond says that values are far outside of what they were.
 func (c *Column) beyond(now *Column) string {
-	if c.Min == nil || c.Max == nil || now.Min == nil || now.Max == nil {
+	typ, err := table.ParseType(c.Type)
+	if err != nil || typ.Textual() || c.Min == nil || c.Max == nil || now.Min == nil || now.Max == nil {
 		return ""
 	}
 	was := [2]string{*c.Min, *c.Max}

@@ -121,6 +121,8 @@ type Options struct {
 	Override func(*source.Layout)
 	// Progress, unless nil, is called after every batch.
 	Progress func(pass.Progress)
+	// Also has headings that are read as others.
+	Also map[string]string
 }
 
 const (
@@ -199,7 +201,7 @@ func (o *Options) layout(ctx context.Context, from *source.Opener, file string) 
 
 // once reads the files by a layout.
 func once(ctx context.Context, from *source.Opener, files []string, lay source.Layout, o Options) (*surveying, error) {
-	in, err := intake.Open(ctx, from, files, lay, intake.Expected{}, false)
+	in, err := intake.Open(ctx, from, files, lay, intake.Expected{Also: o.Also}, false)
 	if err != nil {
 		return nil, err
 	}

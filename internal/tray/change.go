@@ -37,6 +37,23 @@ func ParseChange(text string) (Change, error) {
 	return c, nil
 }
 
+// OtherHeadings returns the headings that changes make others of a column: what each is
+// read as.
+func OtherHeadings(changes []Change) map[string]string {
+	also := map[string]string{}
+	for i := range changes {
+		c := &changes[i]
+		if c.Key != "from" {
+			continue
+		}
+		all := headingsOf(&yaml.Node{Kind: yaml.MappingNode, Content: []*yaml.Node{{Value: "from"}, c.node()}})
+		for _, h := range all[min(1, len(all)):] {
+			also[h] = all[0]
+		}
+	}
+	return also
+}
+
 // ChangeError says why a change is not possible.
 type ChangeError struct {
 	Text string // of the change
