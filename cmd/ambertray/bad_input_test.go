@@ -102,7 +102,7 @@ func TestBadInput(t *testing.T) {
 }
 
 // TestKilled kills the program in the middle of loads, and interrupts it: the
-// table is as it was, and the same command loads it whole afterwards.
+// table is unchanged, and the same command loads it whole afterwards.
 func TestKilled(t *testing.T) {
 	for name, to := range targets(t) {
 		t.Run(name, func(t *testing.T) {

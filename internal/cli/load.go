@@ -162,7 +162,7 @@ func (a *app) countChanged(c *cobra.Command, t *tray.Tray, o *load.Options) erro
 	}
 	for _, v := range check.Columns {
 		if v.Why != "" {
-			o.Notes = append(o.Notes, note.On(v.Name, "counted before the load, by the plan as it was changed: "+v.Why))
+			o.Notes = append(o.Notes, note.On(v.Name, "counted before the load, with the changed plan: "+v.Why))
 		}
 	}
 	return nil

@@ -21,7 +21,7 @@ type Change struct {
 	Column string // its name in the table, or its heading
 	Key    string // as the tray has it
 	Value  string // as the tray has it; items of a list are separated by commas
-	Text   string // as it was typed
+	Text   string // as typed
 }
 
 // ParseChange reads COLUMN.KEY=VALUE, or KEY=VALUE for the table.
