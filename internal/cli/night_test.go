@@ -1,0 +1,133 @@
+package cli
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"ambertray/internal/database"
+	"ambertray/internal/intake"
+	"ambertray/internal/ledger"
+	"ambertray/internal/load"
+	"ambertray/internal/source"
+	"ambertray/internal/term"
+	"ambertray/internal/tray"
+)
+
+// TestStatuses gives each sort of error its exit status, and knows what may pass.
+func TestStatuses(t *testing.T) {
+	failed := func(kind error) error { return &database.Error{Target: "x", Op: "load", Kind: kind} }
+	for _, c := range []struct {
+		err            error
+		status         int
+		passes, ledger bool // without and with a ledger
+	}{
+		{errors.New("x"), exitFailed, false, false},
+		{usageError{errors.New("x")}, exitUsage, false, false},
+		{&tray.ChangeError{}, exitUsage, false, false},
+		{load.ErrDiffers, exitDiffers, false, false},
+		{fmt.Errorf("%w: %w", load.ErrCommitted, load.ErrDiffers), exitDiffers, false, false},
+		{&load.AgainError{Of: 1, Parts: make([]load.LoadedPart, 1)}, exitLoaded, false, false},
+		{&load.AgainError{Of: 2, Parts: make([]load.LoadedPart, 1)}, exitFailed, false, false},
+		{&load.AgainError{Of: 1, Parts: make([]load.LoadedPart, 1), Growing: []string{"a.csv"}}, exitLater, false, false},
+		{&load.PartialError{Err: failed(database.ErrConflict), Entry: ledger.Entry{}}, exitPartial, true, true},
+		{&timeLimitError{time.Hour}, exitLater, false, false},
+		{failed(database.ErrLocked), exitLater, true, true},
+		{failed(database.ErrConflict), exitLater, true, true},
+		{failed(database.ErrUnreachable), exitLater, false, true},
+		{failed(database.ErrPermission), exitFailed, false, false},
+		{failed(database.ErrLogin), exitFailed, false, false},
+		{fmt.Errorf("a.csv: %w", source.ErrChanged), exitLater, false, false},
+		{intake.ErrNothingNew, exitFailed, false, false},
+	} {
+		require.Equal(t, c.status, statusOf(c.err), "%v", c.err)
+		require.Equal(t, c.passes, passes(c.err, false), "%v", c.err)
+		require.Equal(t, c.ledger, passes(c.err, true), "%v", c.err)
+	}
+	for status, word := range results {
+		require.NotEmpty(t, word)
+		require.Contains(t, severity, status)
+	}
+	require.Len(t, statuses, len(severity))
+}
+
+// TestPersist tries as often as it may, and only what passes.
+func TestPersist(t *testing.T) {
+	var said bytes.Buffer
+	a := &app{err: &said, log: slog.New(slog.DiscardHandler)}
+	run := func(retries int, again bool, fails int) (tries int, err error) {
+		err = a.persist(context.Background(), patience{retries: &retries}, func() (bool, error) {
+			tries++
+			if tries <= fails {
+				return again, errors.New("locked")
+			}
+			return false, nil
+		})
+		return tries, err
+	}
+	tries, err := run(0, true, 1)
+	require.EqualError(t, err, "locked")
+	require.Equal(t, 1, tries)
+	tries, err = run(3, false, 1)
+	require.EqualError(t, err, "locked")
+	require.Equal(t, 1, tries)
+	require.Empty(t, said.String())
+	tries, err = run(1, true, 1)
+	require.NoError(t, err)
+	require.Equal(t, 2, tries)
+	require.Contains(t, said.String(), "locked; try 1 of 1 begins in 1s")
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	three := 3
+	require.EqualError(t, a.persist(ctx, patience{retries: &three}, func() (bool, error) { return true, errors.New("locked") }), "locked")
+}
+
+// TestWaves loads the tables that others refer to before these.
+func TestWaves(t *testing.T) {
+	for _, c := range []struct{ refers, want string }{
+		{"a b c", "a b c"},
+		{"a>b b c", "b c|a"},
+		{"a>b b>c c", "c|b|a"},
+		{"a>c b>c c", "c|a b"},
+		{"a>x b", "a b"},
+		{"a>a b", "a b"},
+		{"a>b b>a c", ""}, // a circle: all of them, in some order
+	} {
+		e := &each{}
+		for _, word := range strings.Fields(c.refers) {
+			name, to, _ := strings.Cut(word, ">")
+			e.units = append(e.units, eachUnit{Table: name, refers: []string{to}})
+		}
+		var got []string
+		loaded := 0
+		for wave := range e.waves() {
+			var names []string
+			for _, i := range wave {
+				names = append(names, e.units[i].Table)
+				loaded++
+			}
+			got = append(got, strings.Join(names, " "))
+		}
+		require.Equal(t, len(e.units), loaded, c.refers)
+		if c.want != "" {
+			require.Equal(t, c.want, strings.Join(got, "|"))
+		}
+	}
+}
+
+// TestEvents writes progress for programs.
+func TestEvents(t *testing.T) {
+	var out bytes.Buffer
+	p := term.NewEvents(&out, "loading")
+	p.Update(5, 10, 2)
+	p.Update(6, 10, 3) // too soon for another
+	p.Done()
+	require.Regexp(t, `^\{"event":"loading","at":"[^"]+","bytes":5,"size":10,"records":2\}\n\{"event":"loading ended","at":"[^"]+","bytes":0,"size":0,"records":0\}\n$`, out.String())
+}

@@ -1,0 +1,95 @@
+package intake_test
+
+import (
+	"context"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"ambertray/internal/intake"
+	"ambertray/internal/source"
+)
+
+// old writes a file that nobody has written to for a while.
+func old(t *testing.T, path, text string) {
+	require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o700))
+	require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
+	require.NoError(t, os.Chtimes(path, time.Time{}, time.Now().Add(-time.Minute)))
+}
+
+// TestList takes the files of folders that may be sources and are complete.
+func TestList(t *testing.T) {
+	t.Chdir(t.TempDir())
+	for _, name := range []string{
+		"b.csv", "a.csv", "c.xlsx", ".hidden.csv", "~$c.xlsx", "museum.db", "museum.db-journal", "d.csv.part", "e.tmp", "a.rejects.csv", "a.differences.csv",
+		"folder/inner.csv",
+	} {
+		old(t, filepath.Join("inbox", name), "no\n1\n")
+	}
+	old(t, "inbox/empty.csv", "")
+	old(t, "other.csv", "no\n1\n")
+	names := func(args ...string) string {
+		l, err := intake.List(args)
+		require.NoError(t, err)
+		return strings.Join(l.Files, " ") + "|" + strings.Join(l.Growing, " ")
+	}
+	require.Equal(t, "inbox/a.csv inbox/b.csv inbox/c.xlsx|", names("inbox"), "in the order of their names")
+	require.Equal(t, "other.csv inbox/a.csv inbox/b.csv inbox/c.xlsx|", names("other.csv", "inbox"))
+	require.Equal(t, "inbox/a.csv inbox/b.csv|", names("inbox/[ab].csv"))
+	_, err := intake.List([]string{"none-*.csv"})
+	require.ErrorContains(t, err, "no file matches")
+	require.NoError(t, os.Mkdir("nothing", 0o700))
+	_, err = intake.List([]string{"nothing"})
+	require.ErrorIs(t, err, intake.ErrNothingNew)
+
+	require.NoError(t, os.WriteFile("inbox/a.csv", []byte("no\n1\n2\n"), 0o600)) // just now, and then no more
+	grown := make(chan error)
+	go func() {
+		time.Sleep(300 * time.Millisecond)
+		err := os.WriteFile("inbox/b.csv", []byte("no\n1\n2\n3\n"), 0o600)
+		if err == nil {
+			err = os.WriteFile("inbox/late.csv", []byte("no\n"), 0o600)
+		}
+		grown <- err
+	}()
+	require.Equal(t, "inbox/a.csv inbox/c.xlsx|inbox/b.csv inbox/late.csv", names("inbox"))
+	require.NoError(t, <-grown)
+}
+
+// TestUnits takes files apart into what makes a table each.
+func TestUnits(t *testing.T) {
+	t.Chdir(t.TempDir())
+	old(t, "inbox/a.csv", "no\n1\n")
+	old(t, "inbox/broken.xlsx", "PK\x03\x04 and no more")
+	units, growing, err := intake.Units(context.Background(), &source.Opener{}, []string{"inbox"})
+	require.NoError(t, err)
+	require.Empty(t, growing)
+	require.Equal(t, []intake.Unit{{File: "inbox/a.csv"}, {File: "inbox/broken.xlsx"}}, units, "what is wrong with a file is found when it is read")
+	require.Equal(t, "book.xlsx · May", intake.Unit{File: "book.xlsx", Sheet: "May"}.Title())
+}
+
+// TestRenamed finds the columns that were probably renamed.
+func TestRenamed(t *testing.T) {
+	for _, c := range []struct{ want, got, says string }{
+		{"No,Name", "No,Name", ""},
+		{"Loan No,Borrower", "Number,Borrower", "it has Number in place of Loan No"},
+		{"Loan No,Borrower,Due Back", "No,Who,Due", "it has No in place of Loan No; it has Who in place of Borrower; it has Due in place of Due Back"},
+		{"Due Back,Fee", "Fee,due_back", "it has due_back in place of Due Back"},
+		{"Paid On,Fee,Room", "Fee,Room", "it has no Paid On"},
+		{"Fee,Room", "Fee,Room,Paid On", "it has more: Paid On"},
+		{"Fee,Room", "Room,Fee", "they are in another order"},
+		{"Fee,Room,Day", "Sum,Day,Light,Place", "it has Sum in place of Fee; it has no Room; it has more: Light, Place"},
+		{"Colour", "Color", "it has Color in place of Colour"},
+	} {
+		d := intake.Compare("x", strings.Split(c.want, ","), strings.Split(c.got, ","))
+		if c.says == "" {
+			require.Empty(t, d.Missing, c.got)
+			continue
+		}
+		require.Equal(t, c.says, d.String(), c.got)
+	}
+}
