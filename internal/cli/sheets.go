@@ -37,14 +37,7 @@ func (a *app) surveySheets(c *cobra.Command, name string, o survey.Options) (lis
 	}
 	sheets := slices.Clone(book.Sheets)
 	for _, i := range chosen {
-		own := o
-		own.Override = func(l *source.Layout) {
-			if o.Override != nil {
-				o.Override(l)
-			}
-			l.Sheet = sheets[i].Name
-		}
-		s, err := a.survey(c, []string{name}, own)
+		s, err := a.survey(c, []string{name}, onSheet(o, sheets[i].Name))
 		if err != nil {
 			return nil, err
 		}

@@ -173,12 +173,12 @@ func renamed(want, got, missing, more []string) (pairs []Change) {
 // Likest returns the heading that is so much like another that it is likely to be the
 // same column, "" where none is: it has all words of the other, or hardly another letter.
 func Likest(heading string, others []string) (best string) {
-	plain, words := letters(heading), strings.Fields(strings.ToLower(heading))
+	plain, own := letters(heading), words(heading)
 	nearest := len(plain)/3 + 1
 	for _, o := range others {
-		theirs := strings.Fields(strings.ToLower(o))
+		theirs := words(o)
 		d := levenshtein.ComputeDistance(plain, letters(o))
-		if within(words, theirs) || within(theirs, words) {
+		if within(own, theirs) || within(theirs, own) {
 			d = min(d, 1)
 		}
 		if d < nearest {
@@ -189,16 +189,14 @@ func Likest(heading string, others []string) (best string) {
 }
 
 // within reports whether all words are among others.
-func within(words, others []string) bool {
-	return len(words) > 0 && !slices.ContainsFunc(words, func(w string) bool { return !slices.Contains(others, w) })
+func within(some, others []string) bool {
+	return len(some) > 0 && !slices.ContainsFunc(some, func(w string) bool { return !slices.Contains(others, w) })
+}
+
+// words returns the words of a heading or of the name of a column, in lower case.
+func words(heading string) []string {
+	return strings.FieldsFunc(strings.ToLower(heading), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
 }
 
 // letters returns the letters and digits of a heading, in lower case.
-func letters(heading string) string {
-	return strings.Map(func(r rune) rune {
-		if unicode.IsLetter(r) || unicode.IsDigit(r) {
-			return unicode.ToLower(r)
-		}
-		return -1
-	}, heading)
-}
+func letters(heading string) string { return strings.Join(words(heading), "") }

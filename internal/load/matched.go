@@ -143,18 +143,15 @@ func (m *matching) byLikeness() {
 		var names []string
 		for _, at := range live {
 			if m.takes(at, c) {
-				names = append(names, spaced(m.live[at].Name))
+				names = append(names, m.live[at].Name)
 			}
 		}
-		like := intake.Likest(spaced(c.Name), names)
-		if at := slices.IndexFunc(live, func(at int) bool { return spaced(m.live[at].Name) == like }); like != "" && at >= 0 {
+		like := intake.Likest(c.Name, names)
+		if at := slices.IndexFunc(live, func(at int) bool { return m.live[at].Name == like }); like != "" && at >= 0 {
 			m.pair(i, live[at], ByLikeness)
 		}
 	}
 }
-
-// spaced writes a name as words.
-func spaced(name string) string { return strings.ReplaceAll(name, "_", " ") }
 
 // byValues matches what is left where a heading has values for one column only, and no
 // other heading has.

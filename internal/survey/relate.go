@@ -89,11 +89,9 @@ func (c *Column) mayRefer(key *Column, tableName string) bool {
 	case c.Distinct < minValues || c.Distinct > key.Distinct:
 		return false
 	}
-	like := func(name string) bool { return intake.Likest(spaced(c.Name), []string{spaced(name)}) != "" }
+	like := func(name string) bool { return intake.Likest(c.Name, []string{name}) != "" }
 	return t.Textual() && c.Longest <= key.Longest || like(key.Name) || like(tableName) || like(strings.TrimSuffix(tableName, "s"))
 }
-
-func spaced(name string) string { return strings.ReplaceAll(name, "_", " ") }
 
 // within reports whether all values of a column are known.
 func (s *Survey) within(ctx context.Context, from *source.Opener, column int, known []uint64) (bool, error) {
