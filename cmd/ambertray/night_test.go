@@ -82,16 +82,29 @@ func TestRetries(t *testing.T) {
 	d.write("find.csv", "no\n1\n2\n")
 	d.run(0, "load", "find.csv", "--to", "museum.db")
 	d.write("more.csv", "no\n3\n")
-	conn, err := sqlite.OpenConn(filepath.Join(d.dir, "museum.db"))
-	require.NoError(t, err)
-	defer conn.Close()
-	require.NoError(t, sqlitex.ExecuteTransient(conn, "BEGIN IMMEDIATE", nil))
+	unlock := d.lock("museum.db")
 	_, errOut := d.run(7, "load", "find.tray", "more.csv", "--to", "museum.db")
 	require.Contains(t, errOut, "locked by another session")
-	time.AfterFunc(6*time.Second, func() { _ = sqlitex.ExecuteTransient(conn, "ROLLBACK", nil) })
+	time.AfterFunc(6*time.Second, unlock)
 	_, errOut = d.run(0, "load", "find.tray", "more.csv", "--to", "museum.db", "--retries", "3")
 	require.Contains(t, errOut, "try 1 of 3 begins in 1s")
 	require.Equal(t, "3", d.query("SELECT count(*) FROM find"))
 	_, errOut = d.run(1, "load", "missing.csv", "--to", "museum.db", "--retries", "3")
 	require.NotContains(t, errOut, "try 1")
+}
+
+// lock writes to a database until unlock is called.
+func (d *desk) lock(file string) (unlock func()) {
+	locked, release := make(chan error), make(chan bool)
+	go func() {
+		conn, err := sqlite.OpenConn(filepath.Join(d.dir, file))
+		if err == nil {
+			defer conn.Close()
+			err = sqlitex.ExecuteTransient(conn, "BEGIN IMMEDIATE", nil)
+		}
+		locked <- err
+		<-release
+	}()
+	require.NoError(d, <-locked)
+	return func() { close(release) }
 }
