@@ -80,7 +80,7 @@ func (b *bench) measure(records int, only string) error {
 		return err
 	}
 	// In a process of its own: the peak memory of what is measured counts from ours.
-	if _, err := execute([]string{b.self, "make", b.dir, strconv.Itoa(records)}); err != nil {
+	if _, err := b.execute([]string{b.self, "make", b.dir, strconv.Itoa(records)}); err != nil {
 		return err
 	}
 	info, err := os.Stat(b.data)
@@ -119,6 +119,9 @@ func makeData(dir, records string) error {
 	err = writeData(b.data, 0, n)
 	if err == nil {
 		err = writeData(b.few(), n, fewRecords)
+	}
+	if err == nil {
+		err = b.writeMany()
 	}
 	if err == nil {
 		err = pack(b.data)
@@ -161,7 +164,48 @@ func (b *bench) contests(tray string) []contest {
 		{"SQLite, rows counted", 0.85, load(db, "--verify", "counts"), [][]string{floor("sqlite", b.data, db)}, dropFile, nil},
 		{"SQLite, verified", 1, load(db), [][]string{floor("sqlite", b.data, db)}, dropFile, nil},
 	}...)
-	return append(contests, b.exports(db, own, floor, load)...)
+	contests = append(contests, b.exports(db, own, floor, load)...)
+	return append(contests, b.many(db, own)...)
+}
+
+// Of the files that make a table each: many small ones, and a few for two cores.
+const (
+	manyFiles   = 200
+	manyRecords = 2_000
+	someFiles   = 12
+	someRecords = 50_000
+)
+
+func (b *bench) folder(name string) string { return filepath.Join(b.dir, name) }
+
+// writeMany writes the files that make a table each, and one with the records of the many.
+func (b *bench) writeMany() error {
+	for name, size := range map[string][2]int{"many": {manyFiles, manyRecords}, "some": {someFiles, someRecords}, "one": {1, manyFiles * manyRecords}} {
+		if err := os.MkdirAll(b.folder(name), 0o777); err != nil {
+			return err
+		}
+		for i := range size[0] {
+			if err := writeData(filepath.Join(b.folder(name), fmt.Sprintf("%s%03d.csv", name, i)), i*size[1], size[1]); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// many load many files into a table each, against one file of the same records, and against
+// one file after the other.
+func (b *bench) many(db string, own func(args ...string) []string) (list []contest) {
+	for name, to := range map[string]string{"PostgreSQL": b.postgres, "MariaDB": b.mysql, "SQLite": db} {
+		load := func(folder string, args ...string) []string {
+			args = append([]string{"load", b.folder(folder), "--each", "--to", to, "--existing", "rebuild", "--again"}, args...)
+			return own(args...)
+		}
+		list = append(list,
+			contest{"200 small files into " + name, 1.3, load("many"), [][]string{load("one")}, nil, nil},
+			contest{"2 jobs into " + name, 0.65, load("some", "--jobs", "2"), [][]string{load("some")}, nil, nil})
+	}
+	return list
 }
 
 // exports write a table to a file, against the server's own way or its client.
@@ -240,7 +284,7 @@ func keyNone(ctx context.Context, t database.Target) error {
 
 func (b *bench) contend(c contest) error {
 	if c.setUp != nil {
-		if _, err := execute(c.setUp); err != nil {
+		if _, err := b.execute(c.setUp); err != nil {
 			return err
 		}
 	}
@@ -282,11 +326,13 @@ func (b *bench) run(c contest, argv []string) (run, error) {
 			return run{}, err
 		}
 	}
-	return execute(argv)
+	return b.execute(argv)
 }
 
-func execute(argv []string) (run, error) {
+// execute runs a command in the folder of the data, where it leaves its trays.
+func (b *bench) execute(argv []string) (run, error) {
 	cmd := exec.Command(argv[0], argv[1:]...)
+	cmd.Dir = b.dir
 	start := time.Now()
 	if out, err := cmd.CombinedOutput(); err != nil {
 		return run{}, fmt.Errorf("%s: %w: %s", strings.Join(argv, " "), err, out)
