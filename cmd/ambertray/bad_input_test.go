@@ -10,6 +10,8 @@ import (
 	"testing"
 	"time"
 
+	"ambertray/demo"
+
 	"github.com/stretchr/testify/require"
 )
 
@@ -38,6 +40,12 @@ func TestBadInput(t *testing.T) {
 	whole := gzipped(t, "No,Name\n"+strings.Repeat("1,gnat\n", 400_000))
 	d.write("cut.csv.gz", string(whole[:len(whole)-20]))
 	require.NoError(t, os.Mkdir(filepath.Join(d.dir, "folder"), 0o700))
+	book, err := demo.Files.ReadFile("loans-2026.xlsx")
+	require.NoError(t, err)
+	d.write("loans-2026.xlsx", string(book))
+	d.write("semi.csv", "No;Name\n1;a\n")
+	d.run(0, "draft", "twice.csv", "--tray", "two.tray")
+	d.run(0, "draft", "loans-2026.xlsx", "--sheet", "2026-01", "--tray", "sheet.tray")
 	for _, c := range []struct {
 		status int
 		args   string
@@ -57,6 +65,10 @@ func TestBadInput(t *testing.T) {
 		{1, "verify missing.tray --to museum.db", "missing.tray/tray.yaml: no such file"},
 		{1, "survey mixed.csv", "3 of the first lines are UTF-8 (lines 2, 22, 42), 57 are not (lines 3, 4, 5, 6, 7), most likely windows-1252\n  write it in one encoding"},
 		{1, "survey page.csv", "is a web page, not a table"},
+		{1, "load two.tray loans-2026.xlsx --sheet 2026-02 --to museum.db", "loans-2026.xlsx · 2026-02 is a sheet of a workbook, and the other files or the plan are for text"},
+		{1, "load sheet.tray twice.csv --to museum.db", "twice.csv is text, and the other files or the plan are for a sheet of a workbook"},
+		{1, "load two.tray semi.csv --to museum.db", "it has none of the plan's columns, and may be of another kind"},
+		{2, "load two.tray sheet.tray --to museum.db", "sheet.tray is a tray: name one tray"},
 		{1, "survey twice.csv --header 9", "twice.csv has no line 9"},
 		{1, "mend empty.tray --to museum.db", "open empty.tray"},
 		{1, "load charr.tray --to museum.db", `charr.tray/tray.yaml:7:11: column no: unknown type "charr(5)"`},

@@ -61,7 +61,7 @@ changed.`,
 		if !result.Possible() {
 			a.status = exitFailed // as the load would
 		}
-		more := ""
+		more := typedText(c)
 		if s != nil {
 			more = overridesText(&t.Layout) + changesText(d)
 			result.Notes = s.Notes

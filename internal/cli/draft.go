@@ -155,12 +155,26 @@ func (a *app) plan(c *cobra.Command, d *drafting, names []string) (t *tray.Tray,
 		}
 	}
 	if given && len(names) > 1 {
-		t.Use(names[1:])
+		err = useFiles(t, names[1:])
+	}
+	if err != nil {
+		return nil, nil, err
 	}
 	if err := adjust(d.options, t); err != nil {
 		return nil, nil, err
 	}
 	return t, nil, d.override(c, t)
+}
+
+// useFiles puts files in the place of the tray's own.
+func useFiles(t *tray.Tray, names []string) error {
+	for _, name := range names {
+		if tray.Is(name) {
+			return usageError{fmt.Errorf("%s is a tray: name one tray, and files after it", name)}
+		}
+	}
+	t.Use(names)
+	return nil
 }
 
 // written writes the tray of a draft and reads it back: what is loaded is what the

@@ -243,6 +243,9 @@ var typedHints = []func(error) string{
 	about(func(e *sameNameError) string {
 		return "load those that belong together as one source, or one of them by itself with --table and --tray"
 	}),
+	about(func(*intake.KindError) string {
+		return "load it by a plan of its own: ambertray draft FILE; files of one load are of one kind"
+	}),
 	about(func(*intake.TwiceError) string { return "take one of them out of from: in the tray" }),
 	about(func(*pass.ColumnsError) string {
 		return "give the file the columns that it had; only the cells of the records may change"
@@ -288,6 +291,10 @@ func hintFor(err error) string {
 
 // adaptText writes the options that make a plan take a source with other columns.
 func adaptText(e *pass.HeadingsError) string {
+	if !slices.ContainsFunc(e.Plan.Columns, func(c table.Column) bool { return c.From != "" && !slices.Contains(e.Missing, c.From) }) {
+		return "it has none of the plan's columns, and may be of another kind: ambertray survey " + shellWord(e.Part) +
+			" shows its layout, and options such as --delimiter or --header hold for one load"
+	}
 	var options []string
 	change := func(text string) { options = append(options, "--change "+shellWord(text)) }
 	missing, more := slices.Clone(e.Missing), slices.Clone(e.More)

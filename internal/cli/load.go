@@ -98,7 +98,7 @@ func (a *app) load(c *cobra.Command, l *loading, args []string) error {
 	}
 	again := shellWord(receipt.Tray)
 	if tray.Is(args[0]) {
-		again = shellWords(args)
+		again = shellWords(args) + typedText(c)
 	}
 	return errors.Join(err, a.show(receipt, func() { a.drawReceipt(receipt, job.plan, *l.to, all, again) }))
 }

@@ -77,8 +77,10 @@ func onSheet(o survey.Options, sheet string) survey.Options {
 	override := o.Override
 	if sheet != "" {
 		o.Override = func(l *source.Layout) {
-			override(l)
-			_ = l.Set("sheet", sheet) // any text is the name of one
+			if override != nil {
+				override(l)
+			}
+			l.Sheet = sheet
 		}
 	}
 	return o

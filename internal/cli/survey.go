@@ -59,6 +59,16 @@ func overridesText(lay *source.Layout) (text string) {
 	return text
 }
 
+// typedText repeats the options of the layout that were typed.
+func typedText(c *cobra.Command) (text string) {
+	for _, s := range source.Settings() {
+		if f := c.Flags().Lookup(s.Option()); f != nil && f.Changed {
+			text += " --" + s.Option() + " " + shellWord(f.Value.String())
+		}
+	}
+	return text
+}
+
 // quickRecords is how many records a quick survey reads.
 const quickRecords = 1000
 

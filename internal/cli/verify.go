@@ -102,7 +102,7 @@ func trayOf(names []string, table string) (*tray.Tray, error) {
 	}
 	t, err := tray.Read(dir)
 	if err == nil && tray.Is(names[0]) && len(names) > 1 {
-		t.Use(names[1:])
+		err = useFiles(t, names[1:])
 	}
 	return t, err
 }

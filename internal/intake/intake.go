@@ -208,6 +208,10 @@ func (in *Intake) open(p *Part, opts source.Options) (src *source.Source, r reco
 	if src, err = in.opener.Open(in.ctx, p.Name, opts); err != nil {
 		return nil, nil, err
 	}
+	if isSheet := src.Sheet != ""; isSheet == in.Layout.IsText() {
+		src.Close()
+		return nil, nil, &KindError{p.Title(), isSheet}
+	}
 	head := src.Head()
 	f := format.Of(&in.Layout)
 	lay := f.SeekHeader(head, len(head) < source.HeadSize, in.Layout, in.wanted)
@@ -235,6 +239,21 @@ func (e *Expected) rename(p *Part) error {
 		p.Headings[i] = name
 	}
 	return nil
+}
+
+// KindError says that a part is a sheet of a workbook where text is expected, or text
+// where a sheet is.
+type KindError struct {
+	Part  string
+	Sheet bool // it is one
+}
+
+func (e *KindError) Error() string {
+	kinds := [2]string{"text", "a sheet of a workbook"}
+	if e.Sheet {
+		kinds = [2]string{kinds[1], kinds[0]}
+	}
+	return fmt.Sprintf("%s is %s, and the other files or the plan are for %s", e.Part, kinds[0], kinds[1])
 }
 
 // TwiceError says that a part has two headings of which a plan expects one.
