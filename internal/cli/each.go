@@ -367,8 +367,10 @@ type loadJob struct {
 
 // loadInto drafts or reads the plan and loads by it.
 func (a *app) loadInto(c *cobra.Command, j *loadJob) (err error) {
-	if j.plan, j.survey, err = a.planned(c, j.loading, j.args); err != nil {
-		return err
+	if j.plan == nil { // else it is tried again
+		if j.plan, j.survey, err = a.planned(c, j.loading, j.args); err != nil {
+			return err
+		}
 	}
 	if j.writing != nil {
 		j.writing.Lock()

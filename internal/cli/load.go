@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -72,23 +71,17 @@ func (a *app) load(c *cobra.Command, l *loading, args []string) error {
 	all := "ambertray survey " + shellWords(args)
 	update, done := a.progress("loading")
 	l.Progress = update
-	var job *loadJob
-	notes := l.Notes
-	err := a.persist(c.Context(), l.patience, func() (bool, error) {
-		l.Notes = slices.Clone(notes)
-		tgt, end, err := a.openNew(c.Context(), l)
-		if err != nil {
+	job := &loadJob{loading: l, args: args}
+	err := a.persist(c.Context(), l.patience, func() (again bool, err error) {
+		var end func()
+		if job.to, end, err = a.openNew(c.Context(), l); err != nil {
 			return passes(err, true), err
 		}
 		defer end()
-		job = &loadJob{loading: l, to: tgt, args: args}
 		err = a.loadInto(c, job)
 		return passes(err, !l.NoLedger), err
 	})
 	done()
-	if job == nil {
-		return err
-	}
 	receipt := job.receipt
 	if receipt == nil {
 		if s := job.survey; s != nil { // what was decided may be why it failed

@@ -47,6 +47,11 @@ type (
 	Stored interface {
 		Storage(ctx context.Context, name string) (Storage, error)
 	}
+	// Cascader lists what the deletion of rows of a table changes elsewhere: its
+	// triggers, and foreign keys of other tables that follow.
+	Cascader interface {
+		Cascades(ctx context.Context, table string) ([]string, error)
+	}
 	// Snapshotter lets all reads until release see the database of one moment.
 	Snapshotter interface {
 		Snapshot(ctx context.Context) (release func() error, err error)

@@ -9,15 +9,15 @@ import (
 type Kind struct{ What, Query string }
 
 // ListDependents returns what hangs on a table, each as its kind and name. The
-// indexes that a plan makes itself are left out.
-func ListDependents(ctx context.Context, t Target, kinds []Kind, ownIndexes []string) (list []string, err error) {
+// indexes and foreign keys that a plan makes itself are left out.
+func ListDependents(ctx context.Context, t Target, kinds []Kind, own []string) (list []string, err error) {
 	for _, k := range kinds {
 		rows, err := t.Query(ctx, k.Query)
 		if err != nil {
 			return nil, err
 		}
 		for _, row := range rows {
-			if k.What != "index" || !slices.Contains(ownIndexes, row[0]) {
+			if k.What != "index" && k.What != "foreign key" || !slices.Contains(own, row[0]) {
 				list = append(list, k.What+" "+row[0])
 			}
 		}

@@ -150,12 +150,8 @@ func (d *Dialect) property(t *table.Table, column, comment string) string {
 	return call
 }
 
-// AfterRows returns the statements that make the indexes and the foreign keys of the
-// table, which is faster once its rows are there.
-func (d *Dialect) AfterRows(t *table.Table) []string { return d.AfterRowsOn(t.Name, t) }
-
-// AfterRowsOn is AfterRows for a table that has another name for now.
-func (d *Dialect) AfterRowsOn(name string, t *table.Table) []string {
+// FinishOn is Finish with the indexes, for a table that has another name for now.
+func (d *Dialect) FinishOn(name string, t *table.Table) []string {
 	return append(d.createIndexes(name, t), d.addForeignKeys(name, t)...)
 }
 
@@ -171,12 +167,39 @@ func (d *Dialect) addForeignKeys(name string, t *table.Table) (statements []stri
 	if d.inlineReferences {
 		return nil
 	}
+	names := d.foreignKeyNames(t)
 	for _, c := range t.Loaded() {
-		if c.References != nil {
-			statements = append(statements, fmt.Sprintf("ALTER TABLE %s ADD FOREIGN KEY (%s) %s", d.QuoteTable(name), d.Quote(c.Name), d.references(c.References)))
+		if c.References == nil {
+			continue
 		}
+		constraint := ""
+		if !d.sharedConstraints {
+			constraint = "CONSTRAINT " + d.Quote(names[len(statements)]) + " "
+		}
+		statements = append(statements, fmt.Sprintf("ALTER TABLE %s ADD %sFOREIGN KEY (%s) %s", d.QuoteTable(name), constraint, d.Quote(c.Name), d.references(c.References)))
 	}
 	return statements
+}
+
+// OwnNames returns the names of the indexes and foreign keys that the plan makes.
+func (d *Dialect) OwnNames(t *table.Table) []string {
+	return append(d.IndexNames(t), d.foreignKeyNames(t)...)
+}
+
+// foreignKeyNames are the columns where the server has to find a name.
+func (d *Dialect) foreignKeyNames(t *table.Table) []string {
+	_, bare := d.split(t.Name)
+	var names []string
+	for _, c := range t.Loaded() {
+		switch {
+		case c.References == nil:
+		case d.sharedConstraints:
+			names = append(names, c.Name)
+		default:
+			names = append(names, bare+"_"+c.Name+"_fk")
+		}
+	}
+	return distinctNames(names, min(d.MaxName, PostgreSQL.MaxName))
 }
 
 func (d *Dialect) references(r *table.Reference) string {
@@ -196,9 +219,19 @@ func (d *Dialect) IndexNames(t *table.Table) []string {
 // Define returns every statement that makes the table, its comments, its foreign keys
 // and, if wanted, its indexes.
 func (d *Dialect) Define(t *table.Table, indexes bool) []string {
-	statements := append([]string{d.CreateTable(t)}, d.Comments(t)...)
+	return append(d.BeforeRows(t), d.Finish(t, indexes)...)
+}
+
+// BeforeRows returns the statements that make the table and its comments.
+func (d *Dialect) BeforeRows(t *table.Table) []string {
+	return append([]string{d.CreateTable(t)}, d.Comments(t)...)
+}
+
+// Finish returns the statements that make the foreign keys and, if wanted, the indexes,
+// which is faster once the rows are there.
+func (d *Dialect) Finish(t *table.Table, indexes bool) (statements []string) {
 	if indexes {
-		statements = append(statements, d.createIndexes(t.Name, t)...)
+		statements = d.createIndexes(t.Name, t)
 	}
 	return append(statements, d.addForeignKeys(t.Name, t)...)
 }

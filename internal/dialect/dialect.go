@@ -26,6 +26,9 @@ type Dialect struct {
 	// inlineReferences says that foreign keys are in the definition of a table, and
 	// cannot be added.
 	inlineReferences bool
+	// sharedConstraints says that no two tables of a database may have a constraint of
+	// one name, so that a table and the one that is to take its place cannot name them.
+	sharedConstraints bool
 	// TablesQuery returns the names of the tables.
 	TablesQuery string
 	// LockRows is the statement that keeps other sessions from changing the rows of a

@@ -10,9 +10,10 @@ import (
 // its bytes, for in the servers' usual collations two keys that differ in case
 // or accents are one.
 var MySQL = &Dialect{
-	TablesQuery: "SELECT table_name FROM information_schema.tables WHERE table_schema = database() ORDER BY 1",
-	LockRows:    "SELECT count(*) FROM %s FOR UPDATE",
-	Name:        "mysql", Title: "MySQL", MaxName: 64, characters: true, reserved: words(mysqlWords), schemas: true, DDLAutoCommits: true, wrapsDefault: true, open: '`', close: '`',
+	TablesQuery:       "SELECT table_name FROM information_schema.tables WHERE table_schema = database() ORDER BY 1",
+	sharedConstraints: true,
+	LockRows:          "SELECT count(*) FROM %s FOR UPDATE",
+	Name:              "mysql", Title: "MySQL", MaxName: 64, characters: true, reserved: words(mysqlWords), schemas: true, DDLAutoCommits: true, wrapsDefault: true, open: '`', close: '`',
 	comments: commentInline, adapt: adaptMySQL,
 	scriptHead: []string{"SET NAMES utf8mb4", "SET SESSION sql_mode = 'STRICT_ALL_TABLES'", "SET autocommit = 0"}, scriptTail: []string{"COMMIT"},
 	suffix:   " ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_bin",

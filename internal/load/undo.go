@@ -137,8 +137,34 @@ func (u *undoing) open(ctx context.Context, t *tray.Tray) error {
 	if at := slices.IndexFunc(u.plan.Columns, func(c table.Column) bool { return c.Value == "{load}" && !c.LeaveOut }); at >= 0 {
 		u.mark = u.plan.Columns[at].Name
 	}
+	if err := u.checkTable(ctx); err != nil {
+		return err
+	}
 	if u.mark == "" && len(u.plan.Key) == 0 {
 		return u.cannot("the plan has no key and no column with the mark {load}, so that its rows cannot be found")
+	}
+	return nil
+}
+
+// checkTable makes sure that the rows, and no others, can be removed and come back.
+func (u *undoing) checkTable(ctx context.Context) error {
+	if to, ok := u.to.(database.Stored); ok {
+		storage, err := to.Storage(ctx, u.plan.Name)
+		if err != nil {
+			return err
+		}
+		if storage.NoTransactions || len(storage.Servers) > 0 {
+			return u.cannot("its table is kept by %s, which cannot take a failed removal back", storage.Engine)
+		}
+	}
+	if to, ok := u.to.(database.Cascader); ok {
+		elsewhere, err := to.Cascades(ctx, u.plan.Name)
+		if err != nil {
+			return err
+		}
+		if len(elsewhere) > 0 {
+			return u.cannot("removing its rows would change other rows too: %s", strings.Join(elsewhere, ", "))
+		}
 	}
 	return nil
 }

@@ -25,17 +25,19 @@ type writer struct {
 	insert  string
 	open    int // rows in the statement that is being written
 	rows    int64
+	after   []string // statements that follow the rows
 }
 
-// newWriter begins a script: the statements that make the table.
+// newWriter begins a script: the statements that make the table. Its indexes and foreign
+// keys follow the rows.
 func newWriter(out io.Writer, d *dialect.Dialect, t *table.Table, indexes bool) (*writer, error) {
-	w := &writer{dialect: d, table: t, out: bufio.NewWriterSize(out, 1<<16)}
+	w := &writer{dialect: d, table: t, out: bufio.NewWriterSize(out, 1<<16), after: d.Finish(t, indexes)}
 	var names []string
 	for _, c := range t.Loaded() {
 		names = append(names, d.Quote(c.Name))
 	}
 	w.insert = fmt.Sprintf("INSERT INTO %s (%s) VALUES", d.QuoteTable(t.Name), strings.Join(names, ", "))
-	for _, s := range append(d.ScriptHead(), d.Define(t, indexes)...) {
+	for _, s := range append(d.ScriptHead(), d.BeforeRows(t)...) {
 		if _, err := fmt.Fprintf(w.out, "%s;\n\n", s); err != nil {
 			return nil, err
 		}
@@ -102,7 +104,7 @@ func (w *writer) endInsert() {
 // close ends the script and returns how many rows it has.
 func (w *writer) close() (rows int64, err error) {
 	w.endInsert()
-	for _, s := range w.dialect.ScriptTail() {
+	for _, s := range append(w.after, w.dialect.ScriptTail()...) {
 		fmt.Fprintf(w.out, "\n%s;\n", s)
 	}
 	return w.rows, w.out.Flush()

@@ -300,7 +300,7 @@ func (x *tx) Empty(ctx context.Context, tab *table.Table) error {
 
 // Index implements database.Indexer.
 func (x *tx) Index(ctx context.Context, tab *table.Table) error {
-	for _, statement := range dialect.MySQL.AfterRowsOn(x.t.current(tab.Name), tab) {
+	for _, statement := range dialect.MySQL.FinishOn(x.t.current(tab.Name), tab) {
 		if err := x.t.exec(ctx, statement); err != nil {
 			return x.t.fail("index table "+tab.Name, err)
 		}

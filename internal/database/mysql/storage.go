@@ -78,8 +78,20 @@ func (t *Target) Dependents(ctx context.Context, tab *table.Table) (list []strin
 	referred := fmt.Sprintf("referenced_table_schema = coalesce(nullif(%s, ''), database()) AND referenced_table_name = %s", d.Literal(schema), d.Literal(bare))
 	return database.ListDependents(ctx, t, []database.Kind{
 		{What: "index", Query: "SELECT DISTINCT index_name FROM information_schema.statistics WHERE index_name <> 'PRIMARY' AND " + place(tab.Name)},
-		{What: "foreign key", Query: "SELECT constraint_name FROM information_schema.table_constraints WHERE constraint_type = 'FOREIGN KEY' AND " + place(tab.Name)},
+		{What: "foreign key", Query: "SELECT DISTINCT column_name FROM information_schema.key_column_usage WHERE referenced_table_name IS NOT NULL AND " + place(tab.Name)},
 		{What: "foreign key from table", Query: "SELECT DISTINCT concat(table_schema, '.', table_name) FROM information_schema.key_column_usage WHERE " + referred},
 		{What: "trigger", Query: fmt.Sprintf("SELECT trigger_name FROM information_schema.triggers WHERE event_object_schema = coalesce(nullif(%s, ''), database()) AND event_object_table = %s", d.Literal(schema), d.Literal(bare))},
-	}, dialect.MySQL.IndexNames(tab))
+	}, dialect.MySQL.OwnNames(tab))
+}
+
+// Cascades implements database.Cascader.
+func (t *Target) Cascades(ctx context.Context, name string) ([]string, error) {
+	schema, bare := split(name)
+	d := dialect.MySQL
+	of := "coalesce(nullif(" + d.Literal(schema) + ", ''), database())"
+	return database.ListDependents(ctx, t, []database.Kind{
+		{What: "trigger", Query: "SELECT trigger_name FROM information_schema.triggers WHERE event_manipulation = 'DELETE' AND event_object_schema = " + of + " AND event_object_table = " + d.Literal(bare)},
+		{What: "foreign key from table", Query: "SELECT DISTINCT table_name FROM information_schema.referential_constraints WHERE delete_rule IN ('CASCADE', 'SET NULL', 'SET DEFAULT') AND unique_constraint_schema = " + of +
+			" AND referenced_table_name = " + d.Literal(bare)},
+	}, nil)
 }

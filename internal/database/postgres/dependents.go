@@ -9,7 +9,10 @@ import (
 	"ambertray/internal/table"
 )
 
-var _ database.Depended = (*Target)(nil)
+var (
+	_ database.Depended = (*Target)(nil)
+	_ database.Cascader = (*Target)(nil)
+)
 
 // Dependents implements database.Depended.
 func (t *Target) Dependents(ctx context.Context, tab *table.Table) (list []string, err error) {
@@ -30,5 +33,15 @@ func (t *Target) Dependents(ctx context.Context, tab *table.Table) (list []strin
 	for i := range kinds {
 		kinds[i].Query = fmt.Sprintf(kinds[i].Query, of)
 	}
-	return database.ListDependents(ctx, t, kinds, d.IndexNames(tab))
+	return database.ListDependents(ctx, t, kinds, d.OwnNames(tab))
+}
+
+// Cascades implements database.Cascader.
+func (t *Target) Cascades(ctx context.Context, name string) ([]string, error) {
+	of := "to_regclass(" + dialect.PostgreSQL.Literal(dialect.PostgreSQL.QuoteTable(name)) + ")"
+	return database.ListDependents(ctx, t, []database.Kind{
+		{What: "trigger", Query: "SELECT tgname FROM pg_trigger WHERE NOT tgisinternal AND tgtype & 8 <> 0 AND tgrelid = " + of},
+		{What: "rule", Query: "SELECT rulename FROM pg_rewrite WHERE ev_type = '4' AND ev_class = " + of},
+		{What: "foreign key from table", Query: "SELECT DISTINCT conrelid::regclass::text FROM pg_constraint WHERE contype = 'f' AND confdeltype IN ('c', 'n', 'd') AND confrelid = " + of},
+	}, nil)
 }

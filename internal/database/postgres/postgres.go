@@ -188,7 +188,7 @@ func (x *tx) Create(ctx context.Context, tab *table.Table, how database.Creation
 	if !how.Whole {
 		plan.Key = nil
 	}
-	err := x.exec(ctx, dialect.PostgreSQL.Define(&plan, false))
+	err := x.exec(ctx, dialect.PostgreSQL.BeforeRows(&plan))
 	x.created = err == nil && !how.Whole
 	return x.t.fail("create table "+tab.Name, err)
 }
@@ -209,7 +209,7 @@ const featureNotSupported = "0A000"
 
 // Index implements database.Indexer.
 func (x *tx) Index(ctx context.Context, tab *table.Table) error {
-	return x.t.fail("index table "+tab.Name, x.exec(ctx, dialect.PostgreSQL.AfterRows(tab)))
+	return x.t.fail("index table "+tab.Name, x.exec(ctx, dialect.PostgreSQL.Finish(tab, true)))
 }
 
 func (x *tx) exec(ctx context.Context, statements []string) error {

@@ -286,7 +286,7 @@ func (x *tx) Empty(_ context.Context, tab *table.Table) error {
 
 // Index implements database.Indexer.
 func (x *tx) Index(_ context.Context, tab *table.Table) error {
-	for _, s := range dialect.SQLite.AfterRows(tab) {
+	for _, s := range dialect.SQLite.Finish(tab, true) {
 		if err := sqlitex.ExecuteTransient(x.t.conn, s, nil); err != nil {
 			return x.t.fail("index table "+tab.Name, err)
 		}
