@@ -175,20 +175,28 @@ func (e *sameNameError) Error() string {
 // others refer.
 func (e *each) waves() iter.Seq[[]int] {
 	depth := make([]int, len(e.units))
-	for range e.units { // a circle ends here too
+	at := map[string]int{}
+	for i := range e.units {
+		at[e.units[i].Table] = i
+	}
+	for range e.units { // each round settles one more level, and a circle ends here too
+		settled := true
 		for i := range e.units {
-			for j := range e.units {
-				if i != j && slices.Contains(e.units[i].refers, e.units[j].Table) && depth[i] <= depth[j] && depth[j] < len(e.units) {
-					depth[i] = depth[j] + 1
+			for _, name := range e.units[i].refers {
+				if to, ok := at[name]; ok && to != i && depth[i] <= depth[to] {
+					depth[i], settled = depth[to]+1, false
 				}
 			}
 		}
+		if settled {
+			break
+		}
 	}
 	return func(yield func([]int) bool) {
-		for at := 0; at <= slices.Max(append(depth, 0)); at++ {
+		for level := range slices.Max(append(depth, 0)) + 1 {
 			var wave []int
 			for i := range depth {
-				if depth[i] == at {
+				if depth[i] == level {
 					wave = append(wave, i)
 				}
 			}
