@@ -159,6 +159,7 @@ var hints = []struct {
 	{ledger.ErrUnknown, "ambertray history --to TARGET shows every load and its id"},
 	{ledger.ErrFinished, "ambertray history shows every load"},
 	{ledger.ErrMoved, "let the other load finish"},
+	{load.ErrReferences, "references: must name the key of another table, of the same type, that has every value; load that table first, or take it out with --change COLUMN.references="},
 	{database.ErrUnreachable, "check the host, the port and whether the server runs, then try again"},
 	{database.ErrLogin, "check the user and the password: PGPASSWORD or MYSQL_PWD, the password file or the URL"},
 	{database.ErrCannotOpen, "check the folder, and whether you may write to it"},

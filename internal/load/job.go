@@ -129,8 +129,15 @@ func (j *job) index(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	return tx.Index(ctx, j.table)
+	err = tx.Index(ctx, j.table)
+	if err != nil && j.table.References() {
+		err = fmt.Errorf("%w: %w", ErrReferences, err)
+	}
+	return err
 }
+
+// ErrReferences is returned when the foreign keys or indexes of a new table cannot be made.
+var ErrReferences = errors.New("the foreign keys of the plan cannot be added")
 
 // analyze refreshes the server's statistics. The load is complete without them.
 func (j *job) analyze(ctx context.Context) {
