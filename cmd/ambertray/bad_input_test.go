@@ -45,6 +45,7 @@ func TestBadInput(t *testing.T) {
 	d.write("loans-2026.xlsx", string(book))
 	d.write("semi.csv", "No;Name\n1;a\n")
 	d.run(0, "draft", "twice.csv", "--tray", "two.tray")
+	d.run(0, "load", "specimens.csv", "--to", "other.db")
 	d.run(0, "draft", "loans-2026.xlsx", "--sheet", "2026-01", "--tray", "sheet.tray")
 	for _, c := range []struct {
 		status int
@@ -69,6 +70,7 @@ func TestBadInput(t *testing.T) {
 		{1, "load sheet.tray twice.csv --to museum.db", "twice.csv is text, and the other files or the plan are for a sheet of a workbook"},
 		{1, "load two.tray semi.csv --to museum.db", "it has none of the plan's columns, and may be of another kind"},
 		{2, "load two.tray sheet.tray --to museum.db", "sheet.tray is a tray: name one tray"},
+		{1, "export specimns --from other.db --out x.csv", "no such table\n  did you mean specimens?"},
 		{1, "survey twice.csv --header 9", "twice.csv has no line 9"},
 		{1, "mend empty.tray --to museum.db", "open empty.tray"},
 		{1, "load charr.tray --to museum.db", `charr.tray/tray.yaml:7:11: column no: unknown type "charr(5)"`},

@@ -237,6 +237,12 @@ var typedHints = []func(error) string{
 		return "nothing is left to do; ambertray history shows every load, and --again loads it once more"
 	}),
 	about(func(*template.MissingError) string { return "correct from: in the tray, or draft a new tray" }),
+	about(func(e *noTableError) string {
+		if e.nearest == "" {
+			return "ambertray history --to TARGET shows the tables that were loaded"
+		}
+		return "did you mean " + e.nearest + "?"
+	}),
 	about(adaptText),
 	about(func(*load.UndoError) string {
 		return "nothing was changed; ambertray verify TRAY --to TARGET shows what the table has of it"

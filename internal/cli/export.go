@@ -1,10 +1,12 @@
 package cli
 
 import (
+	"context"
 	"errors"
 	"path/filepath"
 	"strings"
 
+	"github.com/agnivade/levenshtein"
 	"github.com/spf13/cobra"
 
 	"ambertray/internal/database"
@@ -106,7 +108,11 @@ func (e *exporting) work(c *cobra.Command, from database.Target, args []string) 
 		return export.Query(c.Context(), from, e.query)
 	}
 	if !tray.Is(args[0]) {
-		return export.Table(c.Context(), from, args[0])
+		work, err := export.Table(c.Context(), from, args[0])
+		if errors.Is(err, database.ErrNoTable) {
+			err = &noTableError{err, nearestTable(c.Context(), from, args[0])}
+		}
+		return work, err
 	}
 	t, err := tray.Read(args[0])
 	if err != nil {
@@ -128,4 +134,28 @@ func (a *app) drawExport(r *export.Result) {
 	p.Fact("from", "%s in %s", what, r.From)
 	p.Fact("written", "%s of %s to %s, %s", term.Amount(r.Rows, "row"), term.Amount(int64(len(r.Columns)), "column"), p.Bold(r.File), term.Bytes(r.Bytes))
 	p.Fact("sha256", "%s", r.SHA256)
+}
+
+// noTableError says that a table does not exist, and names one that is meant perhaps.
+type noTableError struct {
+	error
+	nearest string
+}
+
+func (e *noTableError) Unwrap() error { return e.error }
+
+// nearestTable returns the table whose name is most like one that does not exist, "" if
+// none is.
+func nearestTable(ctx context.Context, from database.Target, name string) (best string) {
+	rows, err := from.Query(ctx, from.Dialect().TablesQuery)
+	if err != nil {
+		return ""
+	}
+	distance := len(name)/3 + 2
+	for _, row := range rows {
+		if d := levenshtein.ComputeDistance(strings.ToLower(name), strings.ToLower(row[0])); d < distance {
+			best, distance = row[0], d
+		}
+	}
+	return best
 }

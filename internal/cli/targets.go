@@ -15,7 +15,8 @@ func (a *app) newTargets() *cobra.Command {
 		Use:   "targets",
 		Short: "List the named targets, and test what a login can do",
 		Long: `Targets lists the names that targets.yaml gives to targets. Targets test tries everything
-that a load does in one of them, and rolls it back.`,
+that a load does in one of them, and rolls it back. The page ambertray help databases
+shows how targets are written.`,
 		Example: examples("ambertray targets", "ambertray targets test museum"),
 		Args:    usageArgs(cobra.NoArgs),
 		RunE: func(*cobra.Command, []string) error {
