@@ -2,6 +2,7 @@ package main_test
 
 import (
 	"fmt"
+	"os"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -72,6 +73,19 @@ func TestNextMonth(t *testing.T) {
 	d.run(0, "verify", "jan.tray", "--to", "museum.db")
 	out, _ = d.run(0, "verify", "jan.tray", "feb.csv", "--to", "museum.db")
 	require.Contains(t, out, "every row proved: 30 rows of the source")
+
+	require.NoError(t, os.Mkdir(filepath.Join(d.dir, "elsewhere"), 0o700)) // from where the paths are others
+	away := d.command("verify", "../jan.tray", "--to", "../museum.db")
+	away.Dir = filepath.Join(d.dir, "elsewhere")
+	said, err := away.CombinedOutput()
+	require.NoError(t, err, string(said))
+	require.Contains(t, string(said), "every row proved: 40 rows of the source")
+	d.loansOf("elsewhere/apr.csv", "Loan No,Borrower,Due Back", "201,b1,2026-04-01")
+	away = d.command("check", filepath.Join(d.dir, "jan.tray"), "apr.csv")
+	away.Dir = filepath.Join(d.dir, "elsewhere")
+	said, err = away.CombinedOutput()
+	require.NoError(t, err, string(said))
+	require.Contains(t, string(said), "1 record; the plan was drafted from 40")
 
 	_, errOut = d.run(1, "load", "jan.tray", "mar.csv", "--to", "museum.db")
 	require.Contains(t, errOut, "it has No in place of Loan No; it has no Borrower; it has more: Remark")

@@ -44,6 +44,7 @@ func Mend(ctx context.Context, t *tray.Tray, id string, from *source.Opener, to 
 		return nil, fmt.Errorf("load %s of %s: %w", id, t.Dir, err)
 	}
 	defer unlock()
+	t = first.loaded(t)
 	plan := first.plan(t)
 	plan.Allow = table.Allowance{}
 	if plan.Existing != table.Merge {

@@ -116,15 +116,7 @@ func (u *undoing) open(ctx context.Context, t *tray.Tray) error {
 	if _, err := os.Stat(filepath.Join(dir, reject.MendedName)); err == nil {
 		return u.cannot("records that it rejected were mended since")
 	}
-	var files []string
-	for _, p := range receipt.Source {
-		if !slices.Contains(files, p.Source) {
-			files = append(files, p.Source)
-		}
-	}
-	own := *t
-	own.Use(files)
-	u.tray, u.last = &own, &lastLoad{mark: receipt.ID, dir: dir, receipt: receipt}
+	u.tray, u.last = receipt.loaded(t), &lastLoad{mark: receipt.ID, dir: dir, receipt: receipt}
 	if u.last.refused, err = readRefused(dir); err != nil {
 		return err
 	}

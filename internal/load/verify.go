@@ -266,7 +266,20 @@ func IsOf(r *Receipt, t *tray.Tray) bool {
 	for _, f := range files {
 		known[tray.Absolute(f)] = true
 	}
-	return !slices.ContainsFunc(r.Source, func(p Part) bool { return !known[tray.Absolute(p.Source)] })
+	return !slices.ContainsFunc(r.loaded(t).Paths(), func(path string) bool { return !known[tray.Absolute(path)] })
+}
+
+// loaded returns the tray with the files of the load in place of its own. They are found
+// from where the tray is now, as they were when it loaded.
+func (r *Receipt) loaded(t *tray.Tray) *tray.Tray {
+	of := *t
+	of.Files = nil
+	for _, p := range r.Source {
+		if file := tray.RelativePath(r.Tray, p.Source); !slices.Contains(of.Files, file) {
+			of.Files = append(of.Files, file)
+		}
+	}
+	return &of
 }
 
 // fit returns the plan as that load has gone by it and fitted it to its table.

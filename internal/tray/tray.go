@@ -79,8 +79,8 @@ func RelativePath(dir, path string) string {
 		return path
 	}
 	rel, err := filepath.Rel(filepath.Dir(dir), path)
-	if err != nil {
-		return path
+	if err != nil { // one of them is absolute
+		return Absolute(path)
 	}
 	return rel
 }
