@@ -103,7 +103,7 @@ func TestRelate(t *testing.T) {
 		"codes and blanks":          {rooms, "no,room\n7,R1\n8,R2\n9,\n10,R3\n", "rooms", []string{"room to rooms.code: 3 values, all among its 4"}},
 		"one that is not there":     {rooms, "no,room\n7,R1\n8,R2\n9,R3\n10,R9\n", "rooms", nil},
 		"two values":                {rooms, "no,room\n7,R1\n8,R2\n9,R1\n10,R2\n", "rooms", nil},
-		"a key that is none":        {rooms + "R1,50\n", "no,room\n7,R1\n8,R2\n9,R3\n", "rooms", nil},
+		"a column with duplicates":  {rooms + "R1,50\n", "no,room\n7,R1\n8,R2\n9,R3\n", "rooms", nil},
 		"numbers alike in name":     {numbered, "no,room_no\n7,1\n8,2\n9,3\n9,3\n", "rooms", []string{"room_no to rooms.room_no: 3 values, all among its 4"}},
 		"numbers after the table":   {numbered, "no,room\n7,1\n8,2\n9,3\n9,3\n", "rooms", []string{"room to rooms.room_no: 3 values, all among its 4"}},
 		"numbers by coincidence":    {numbered, "no,visitors\n7,1\n8,2\n9,3\n9,3\n", "rooms", nil},
