@@ -25,6 +25,7 @@ var groups = []struct {
 	{"Layout", nil},
 	{"Table", []string{"to", "table", "change", "existing", "by-position", "create-schema", "create-database", "accept-loss", "no-rollback", "dialect", "fit", "indexes"}},
 	{"Checks", []string{"allow-rejects", "verify", "commit-every", "no-ledger", "forget"}},
+	{"Unattended", []string{"quiet", "log", "progress", "no-color", "within", "retries"}},
 	{"Output", nil},
 }
 

@@ -27,9 +27,13 @@ rejects.csv, compares the table with the source and commits. If anything fails b
 that, the target is unchanged.
 
 The ledger, a table in the target, keeps the same content from being loaded into the
-same table twice. A bare source is surveyed and drafted first, and its tray is kept.`,
-		Example: examples("ambertray load loans.csv --to museum.db", "ambertray load loans.tray --to postgres://curator@db.example/museum --allow-rejects 1%", "ambertray load 'loans-*.csv' --to museum.db --existing append --only-new"),
-		Args:    cobra.MinimumNArgs(1),
+same table twice. A bare source is surveyed and drafted first, and its tray is kept.
+
+Files after a tray are loaded by its plan in place of its own. A folder is a source too:
+each load takes its new files. With --each every file and sheet makes a table.`,
+		Example: examples("ambertray load loans.csv --to museum.db", "ambertray load loans.tray --to postgres://curator@db.example/museum --allow-rejects 1%", "ambertray load loans.tray loans-2026-02.csv --to museum.db",
+			"ambertray load inbox --to museum.db --quiet --log night.log --within 2h", "ambertray load loans-2026.xlsx --each --to museum.db"),
+		Args: cobra.MinimumNArgs(1),
 	}
 	l := newLoading(c)
 	each := c.Flags().Bool("each", false, "load every file, and every sheet of a workbook, into a table of its own")
