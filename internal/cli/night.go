@@ -5,7 +5,9 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"net/url"
 	"os"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -57,8 +59,26 @@ func (a *app) begin(c *cobra.Command, args []string) error {
 		a.logFile = file
 		a.log = slog.New(slog.NewJSONHandler(file, nil)).With("command", c.Name(), "process", os.Getpid())
 	}
-	a.log.Info("begun", "arguments", args)
+	a.log.Info("begun", "arguments", withoutSecrets(args))
 	return nil
+}
+
+// withoutSecrets returns the arguments without what may be a password in an address.
+func withoutSecrets(args []string) []string {
+	shown := []string{}
+	for _, arg := range args {
+		u, err := url.Parse(arg)
+		switch {
+		case err == nil && u.Scheme != "" && u.Host != "":
+			u.RawQuery, u.User = "", userOf(u)
+			arg = u.String()
+		case strings.Contains(arg, "://") && strings.Contains(arg, "@"): // it has a password that no address may have
+			arg, _, _ = strings.Cut(arg, "://")
+			arg += "://…"
+		}
+		shown = append(shown, arg)
+	}
+	return shown
 }
 
 // end logs the exit status, and closes the log.
@@ -71,6 +91,14 @@ func (a *app) end(status int, since time.Time) int {
 		return max(status, a.report(err))
 	}
 	return status
+}
+
+// userOf returns the user of an address without the password.
+func userOf(u *url.URL) *url.Userinfo {
+	if u.User == nil {
+		return nil
+	}
+	return url.User(u.User.Username())
 }
 
 // logResult logs what a command has to show.
