@@ -65,6 +65,9 @@ func (j *job) checkAlreadyLoaded(ctx context.Context) (resume *ledger.Entry, err
 	if err != nil {
 		return nil, err
 	}
+	if len(entries) == 0 && j.plan.Existing == table.Append {
+		j.receipt.addNote(note.About("the ledger has no earlier load into this table: the rows are added to what was there"))
+	}
 	entries = slices.DeleteFunc(entries, func(e ledger.Entry) bool { return e.State == ledger.Replaced || e.State == ledger.Undone })
 	found, err := j.findLoaded(ctx, entries)
 	if err != nil || len(found) == 0 {
