@@ -50,7 +50,14 @@ func TestTargets(t *testing.T) {
 	require.Contains(t, errOut, "targets.yaml:2: target secret: the URL contains a password")
 	require.NotContains(t, errOut, "amber@")
 	all := targets(t)
-	d.write("ambertray/targets.yaml", "museum: museum.db\npg: "+all["postgres"]+"\nmaria: "+all["mysql"]+"\n")
+	own := map[string]string{} // databases in which no other test has tables
+	for _, name := range []string{"postgres", "mysql"} {
+		database := uniqueTable(t)
+		on(t, all[name], "CREATE DATABASE "+database)
+		t.Cleanup(func() { on(t, all[name], "DROP DATABASE "+database) })
+		own[name] = all[name][:strings.LastIndex(all[name], "/")+1] + database
+	}
+	d.write("ambertray/targets.yaml", "museum: museum.db\npg: "+own["postgres"]+"\nmaria: "+own["mysql"]+"\n")
 	require.Len(t, d.json(0, "targets")["targets"], 3)
 	d.run(0, "load", "specimens.csv", "--to", "museum")
 	d.run(0, "history", "--to", "museum")
