@@ -74,8 +74,10 @@ func TestTargets(t *testing.T) {
 	require.NoFileExists(t, filepath.Join(d.dir, "new.db"))
 
 	// Logins that may not do everything.
-	on(t, all["postgres"], "DROP ROLE IF EXISTS visitor", "CREATE ROLE visitor LOGIN", "ALTER ROLE visitor SET statement_timeout = '5min'", "REVOKE CREATE ON SCHEMA public FROM PUBLIC")
-	found := d.facts(1, strings.Replace(all["postgres"], "curator@", "visitor@", 1))
+	on(t, own["postgres"], "DROP ROLE IF EXISTS visitor", "CREATE ROLE visitor LOGIN", "ALTER ROLE visitor SET statement_timeout = '5min'", "REVOKE CREATE ON SCHEMA public FROM PUBLIC",
+		// A schema that the login may not use, with a table of another server.
+		"CREATE EXTENSION postgres_fdw", "CREATE SERVER far FOREIGN DATA WRAPPER postgres_fdw", "CREATE SCHEMA hidden", "CREATE FOREIGN TABLE hidden.far (no integer) SERVER far")
+	found := d.facts(1, strings.Replace(own["postgres"], "curator@", "visitor@", 1))
 	require.Contains(t, found["create a table"]["remedy"], "GRANT CREATE, USAGE ON SCHEMA public TO visitor")
 	require.Contains(t, found["statement_timeout"]["remedy"], "ALTER ROLE visitor SET statement_timeout = 0")
 	on(t, all["mysql"], "DROP USER IF EXISTS visitor", "CREATE USER visitor", "GRANT SELECT ON museum.* TO visitor")

@@ -24,9 +24,11 @@ func (t *Target) Storage(ctx context.Context, name string) (s database.Storage, 
 	return s, err
 }
 
-// storageFacts names the tables that lie on other servers.
+// storageFacts names the tables that lie on other servers, of schemas that the login may
+// use: it cannot ask for others by their names.
 func (t *Target) storageFacts(ctx context.Context) ([]database.Fact, error) {
-	rows, err := t.Query(ctx, `SELECT DISTINCT coalesce(pg_partition_root(ftrelid), ftrelid)::regclass::text FROM pg_foreign_table ORDER BY 1`)
+	rows, err := t.Query(ctx, `SELECT DISTINCT c.oid::regclass::text FROM pg_foreign_table
+		JOIN pg_class c ON c.oid = coalesce(pg_partition_root(ftrelid), ftrelid) WHERE has_schema_privilege(c.relnamespace, 'USAGE') ORDER BY 1`)
 	if err != nil {
 		return nil, err
 	}
