@@ -38,6 +38,8 @@ func TestUnattended(t *testing.T) {
 		"load begun <nil> <nil>", "load failed 5 <nil>", "load ended 5 <nil>",
 		"verify begun <nil> <nil>", "verify verified <nil> <nil>", "verify ended 0 <nil>",
 	}, events)
+	out, _ := d.run(1, "load", "missing.csv", "--to", "museum.db", "--quiet", "--json")
+	require.Contains(t, out, `"what": "open missing.csv: no such file or directory"`, "an error is not quiet")
 	_, errOut := d.run(1, "load", "find.csv", "--to", "museum.db", "--log", "missing/night.log")
 	require.Contains(t, errOut, "missing/night.log")
 	_, errOut = d.run(2, "load", "find.csv", "--to", "museum.db", "--progress", "often")

@@ -30,6 +30,12 @@ func TestChanges(t *testing.T) {
 	require.Equal(t, "11|ann|2026-01-31|"+id+"|12||2026-02-28|"+id, d.query("SELECT loan_no, borrower, due, mark FROM jan ORDER BY 1"))
 	require.Contains(t, d.read("jan.tray/tray.yaml"), "existing: append #")
 
+	plan := d.read("jan.tray/tray.yaml")
+	_, errOut = d.run(2, "load", "jan.tray", "--to", "museum.db", "--change", "borrower.type=text", "--existing", "apend")
+	require.Contains(t, errOut, `existing "apend"`)
+	d.run(2, "load", "jan.tray", "jan.tray", "--to", "museum.db", "--change", "borrower.type=text")
+	require.Equal(t, plan, d.read("jan.tray/tray.yaml"), "a command line that is wrong changes nothing")
+
 	again := d.json(0, "draft", "jan.csv")["again"].(map[string]any)
 	require.NotEmpty(t, again["kept"], "what was changed is a person's")
 	_, errOut = d.run(2, "check", "jan.tray", "--change", "dew.type=text")

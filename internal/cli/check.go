@@ -127,11 +127,11 @@ func (a *app) changes(c *cobra.Command, t *tray.Tray, args []string) ([]note.Not
 	if err != nil {
 		return nil, err
 	}
-	now, err := a.survey(c, t.Paths(), survey.Options{Override: func(l *source.Layout) { *l = t.Layout }})
+	now, err := a.survey(c, t.Paths(), survey.Options{Override: func(l *source.Layout) { *l = t.Layout }, Also: t.Table.OtherHeadings()})
 	if err != nil {
 		return nil, err
 	}
-	return was.Compare(now, t), nil
+	return was.Compare(now), nil
 }
 
 // drawChanges shows what is out of the ordinary in other files.

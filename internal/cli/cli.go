@@ -50,6 +50,7 @@ type app struct {
 	json     bool
 	status   int    // of a command that did its work
 	undone   string // what an interruption leaves
+	password string // that a person has typed
 
 	unattended unattended
 	log        *slog.Logger
@@ -189,13 +190,17 @@ func usageArgs(check cobra.PositionalArgs) cobra.PositionalArgs {
 // show writes a result: as JSON, or as draw does.
 func (a *app) show(result any, draw func()) error {
 	a.logResult(result)
-	if a.unattended.quiet && a.status != exitUsage {
+	switch {
+	case a.unattended.quiet:
 		return nil
+	case a.json:
+		return a.writeJSON(result)
 	}
-	if !a.json {
-		draw()
-		return nil
-	}
+	draw()
+	return nil
+}
+
+func (a *app) writeJSON(result any) error {
 	enc := json.NewEncoder(a.out)
 	enc.SetEscapeHTML(false)
 	enc.SetIndent("", "  ")
@@ -242,14 +247,13 @@ func (a *app) reach(to string, do func(word, password string) error) error {
 	if word == "" {
 		return usageError{errNoTarget}
 	}
-	err := do(word, "")
-	if errors.Is(err, database.ErrLogin) && term.CanAsk() {
+	err := do(word, a.password)
+	if errors.Is(err, database.ErrLogin) && a.password == "" && term.CanAsk() {
 		fmt.Fprintln(a.err, err)
-		password, err := term.AskSecret("password: ")
-		if err != nil {
+		if a.password, err = term.AskSecret("password: "); err != nil {
 			return err
 		}
-		return do(word, password)
+		err = do(word, a.password)
 	}
 	var unknown *connect.UnknownError
 	if errors.As(err, &unknown) {

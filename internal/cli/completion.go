@@ -16,6 +16,7 @@ import (
 	"ambertray/internal/dialect"
 	"ambertray/internal/intake"
 	"ambertray/internal/ledger"
+	"ambertray/internal/load"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
 	"ambertray/internal/tray"
@@ -42,12 +43,11 @@ func beginning(list []string, typed string) (found []string) {
 
 // complete adds the suggestions of every command.
 func (a *app) complete(root *cobra.Command) {
-	existing := []string{table.Refuse.String(), string(table.Append), string(table.Empty), string(table.Rebuild), string(table.Merge)}
 	of := map[string]completer{
-		"to": targetNames, "from": targetNames, "existing": words(existing...), "fit": words("roomy", "snug"), "verify": words("rows", "counts"),
+		"to": targetNames, "from": targetNames, "existing": words(table.ExistingWords()...), "fit": words("roomy", "snug"), "verify": words(string(load.EveryRow), string(load.RowsOnly)),
 		"progress": words(progressAuto, progressJSON, progressNone), "dialect": words(dialect.AllNames()...), "table": a.tableNames,
 		"sheet": a.sheetNames, "explain": a.columnNames, "change": a.changeWords, "hidden": words("take", "leave"), "merged": words("first", "each"),
-		"drift": words("refuse", "fill"), "escape": words("doubled", "backslash", "none"),
+		"drift": words(source.DriftRefuse, source.DriftFill), "escape": words("doubled", "backslash", "none"),
 		"delimiter": words("comma", "semicolon", "tab", "pipe", "colon", "spaces", "wide_spaces", "none"), "line-end": words("lf", "crlf", "cr"),
 	}
 	arguments := map[string]completer{"export": a.tableNames, "undo": a.loadNames, "mend": trayNames, "rejects": trayNames}

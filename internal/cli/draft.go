@@ -149,31 +149,41 @@ func (a *app) plan(c *cobra.Command, d *drafting, names []string) (t *tray.Tray,
 	if err != nil {
 		return nil, nil, err
 	}
-	if changes != nil {
-		if t, err = tray.Rewrite(dir, changes); err != nil {
-			return nil, nil, err
+	var files []string
+	if given {
+		files = names[1:]
+	}
+	err = d.adapt(c, t, files) // before anything is written, to see whether it can be done
+	if err == nil && changes != nil {
+		if t, err = tray.Rewrite(dir, changes); err == nil {
+			err = d.adapt(c, t, files)
 		}
 	}
-	if given && len(names) > 1 {
-		err = useFiles(t, names[1:])
-	}
-	if err != nil {
-		return nil, nil, err
-	}
-	if err := adjust(d.options, t); err != nil {
-		return nil, nil, err
-	}
-	return t, nil, d.override(c, t)
+	return t, nil, err
 }
 
-// useFiles puts files in the place of the tray's own.
+// adapt puts what the command line says into a plan, for this time.
+func (d *drafting) adapt(c *cobra.Command, t *tray.Tray, files []string) error {
+	err := useFiles(t, files)
+	if err == nil {
+		err = adjust(d.options, t)
+	}
+	if err == nil {
+		err = d.override(c, t)
+	}
+	return err
+}
+
+// useFiles puts files in the place of the tray's own, if there are any.
 func useFiles(t *tray.Tray, names []string) error {
 	for _, name := range names {
 		if tray.Is(name) {
 			return usageError{fmt.Errorf("%s is a tray: name one tray, and files after it", name)}
 		}
 	}
-	t.Use(names)
+	if len(names) > 0 {
+		t.Use(names)
+	}
 	return nil
 }
 

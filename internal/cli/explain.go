@@ -95,7 +95,7 @@ func (a *app) reportJSON(err error, message string) {
 	if hint := hintFor(err); hint != "" {
 		r.Try = &hint
 	}
-	_ = a.show(map[string]report{"error": r}, nil) // where output cannot be written, nothing is left to say
+	_ = a.writeJSON(map[string]report{"error": r}) // where output cannot be written, nothing is left to say
 }
 
 // placeOf returns the file that an error is about, nil if it is about none.

@@ -101,7 +101,7 @@ func trayOf(names []string, table string) (*tray.Tray, error) {
 		}
 	}
 	t, err := tray.Read(dir)
-	if err == nil && tray.Is(names[0]) && len(names) > 1 {
+	if err == nil && tray.Is(names[0]) {
 		err = useFiles(t, names[1:])
 	}
 	return t, err

@@ -108,15 +108,12 @@ func Open(ctx context.Context, t *tray.Tray, opener *source.Opener) (*Pass, erro
 
 // expected is what a plan knows of the headings.
 func expected(t *table.Table) intake.Expected {
-	e := intake.Expected{Also: map[string]string{}}
+	e := intake.Expected{Also: t.OtherHeadings()}
 	for _, c := range t.Columns {
 		if c.From == "" {
 			continue
 		}
 		e.Headings = append(e.Headings, c.From)
-		for _, h := range c.Also {
-			e.Also[h] = c.From
-		}
 		switch {
 		case c.LeaveOut:
 			e.LeftOut = append(e.LeftOut, c.From)

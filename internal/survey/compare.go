@@ -17,7 +17,6 @@ import (
 	"ambertray/internal/note"
 	"ambertray/internal/publish"
 	"ambertray/internal/table"
-	"ambertray/internal/tray"
 )
 
 // profileFile is the file in a tray that keeps what its source held when it was drafted.
@@ -60,25 +59,16 @@ const (
 
 // Compare returns what is different in a survey from the profile of a tray: first the
 // columns, then the number of records, then the values column by column.
-func (p *Profile) Compare(s *Survey, t *tray.Tray) (notes []note.Note) {
-	read := map[string]string{} // the heading that each is read as
-	for _, c := range t.Table.Columns {
-		for _, h := range c.Also {
-			read[h] = c.From
-		}
-	}
+func (p *Profile) Compare(s *Survey) (notes []note.Note) {
 	var want, got []string
 	now := map[string]*Column{}
 	for i := range p.Columns {
 		want = append(want, p.Columns[i].Heading)
 	}
 	for i := range s.Columns {
-		h := s.Columns[i].Heading
-		if name, ok := read[h]; ok {
-			h = name
-		}
-		got = append(got, h)
-		now[h] = &s.Columns[i]
+		c := &s.Columns[i]
+		got = append(got, c.Heading)
+		now[c.Heading] = c
 	}
 	if !slices.Equal(want, got) {
 		d := intake.Compare("", want, got)

@@ -69,11 +69,8 @@ func TestCompare(t *testing.T) {
 		"repeated keys": {visits(header, 0, 100, func(n int) string { return usual(n / 2) }), []string{"No: values are repeated: 50 distinct of 100", "Note: values are repeated"}},
 	} {
 		t.Run(name, func(t *testing.T) {
-			plan := was.Draft(dir)
-			at := 1
-			plan.Table.Columns[at].Also = []string{"Place"}
 			var got []string
-			for _, n := range profile.Compare(run(t, survey.Options{}, c.text), plan) {
+			for _, n := range profile.Compare(run(t, survey.Options{Also: map[string]string{"Place": "Room"}}, c.text)) {
 				where := ""
 				if n.Column != nil {
 					where = *n.Column + ": "

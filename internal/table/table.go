@@ -40,9 +40,19 @@ const (
 	Merge   Existing = "merge"
 )
 
+var existings = []Existing{Refuse, Append, Empty, Rebuild, Merge}
+
+// ExistingWords returns the words for what a load does with an existing table.
+func ExistingWords() (words []string) {
+	for _, e := range existings {
+		words = append(words, e.String())
+	}
+	return words
+}
+
 // ParseExisting reads the word for it.
 func ParseExisting(word string) (Existing, error) {
-	for _, e := range []Existing{Refuse, Append, Empty, Rebuild, Merge} {
+	for _, e := range existings {
 		if e.String() == word {
 			return e, nil
 		}
@@ -154,4 +164,15 @@ func (r *Reference) String() string { return r.Table + "(" + r.Column + ")" }
 // References reports whether a column of the table has a foreign key.
 func (t *Table) References() bool {
 	return slices.ContainsFunc(t.Columns, func(c Column) bool { return !c.LeaveOut && c.References != nil })
+}
+
+// OtherHeadings returns the other headings of the columns, and what each is read as.
+func (t *Table) OtherHeadings() map[string]string {
+	also := map[string]string{}
+	for _, c := range t.Columns {
+		for _, h := range c.Also {
+			also[h] = c.From
+		}
+	}
+	return also
 }
