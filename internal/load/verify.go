@@ -236,6 +236,7 @@ func readLast(t *tray.Tray) (*lastLoad, error) {
 	if err != nil {
 		return nil, err
 	}
+	files := filesOf(t) // a folder may have to be watched for a while
 	for i := len(ids) - 1; i >= 0; i-- {
 		receipt, err := ReadReceipt(t.LoadDir(ids[i]))
 		if errors.Is(err, fs.ErrNotExist) { // it loaded nothing
@@ -244,7 +245,7 @@ func readLast(t *tray.Tray) (*lastLoad, error) {
 		if err != nil {
 			return nil, err
 		}
-		ours := IsOf(receipt, t)
+		ours := receipt.isOf(t, files)
 		if ours || l.receipt == nil {
 			l.receipt, l.dir, l.mark = receipt, t.LoadDir(ids[i]), receipt.ID
 		}
@@ -257,16 +258,24 @@ func readLast(t *tray.Tray) (*lastLoad, error) {
 }
 
 // IsOf reports whether a load was of files of the tray.
-func IsOf(r *Receipt, t *tray.Tray) bool {
+func IsOf(r *Receipt, t *tray.Tray) bool { return r.isOf(t, filesOf(t)) }
+
+// filesOf returns the absolute paths of the files of a tray, none where they cannot be
+// listed.
+func filesOf(t *tray.Tray) map[string]bool {
 	files, err := intake.Expand(t.Paths())
-	if err != nil {
-		return false
-	}
 	known := map[string]bool{}
-	for _, f := range files {
-		known[tray.Absolute(f)] = true
+	if err == nil {
+		for _, f := range files {
+			known[tray.Absolute(f)] = true
+		}
 	}
-	return !slices.ContainsFunc(r.loaded(t).Paths(), func(path string) bool { return !known[tray.Absolute(path)] })
+	return known
+}
+
+// isOf reports whether all files of a load are among files of the tray.
+func (r *Receipt) isOf(t *tray.Tray, files map[string]bool) bool {
+	return len(files) > 0 && !slices.ContainsFunc(r.loaded(t).Paths(), func(path string) bool { return !files[tray.Absolute(path)] })
 }
 
 // loaded returns the tray with the files of the load in place of its own. They are found
