@@ -13,6 +13,7 @@ import (
 	"ambertray/internal/database/mysql"
 	"ambertray/internal/database/postgres"
 	"ambertray/internal/database/sqlite"
+	"ambertray/internal/database/sqlserver"
 	"ambertray/internal/dialect"
 )
 
@@ -49,6 +50,13 @@ var registry = []Kind{
 			return opened(mysql.Open(ctx, url, o.Password))
 		},
 		create: mysql.CreateDatabase,
+	},
+	{
+		Dialect: dialect.SQLServer, Schemes: []string{"sqlserver"}, Example: "sqlserver://USER@HOST?database=NAME",
+		open: func(ctx context.Context, url string, o Options) (database.Target, error) {
+			return opened(sqlserver.Open(ctx, url, o.Password))
+		},
+		create: sqlserver.CreateDatabase,
 	},
 }
 

@@ -24,10 +24,11 @@ import (
 type Encoder interface {
 	// AppendRecord begins a record.
 	AppendRecord(dst []byte) []byte
-	// AppendNull appends a NULL.
-	AppendNull(dst []byte) []byte
-	// Column returns the function that appends values of the type.
-	Column(t table.Type) func(dst []byte, v *value.Value) []byte
+	// AppendNull appends a NULL of a loaded column, by its index.
+	AppendNull(dst []byte, column int) []byte
+	// Column returns the function that appends values of a loaded column, which are of
+	// the type.
+	Column(column int, t table.Type) func(dst []byte, v *value.Value) []byte
 }
 
 // Block is what becomes of a batch.
@@ -101,11 +102,14 @@ func New(t *table.Table, headings []string, from template.Origin, d *dialect.Dia
 		enc = discard{}
 	}
 	c := &Converter{width: len(headings), encoder: enc, kept: from.Kept, count: true, key: t.Key, refused: &refusal.List{}}
-	for _, col := range t.Loaded() {
+	for i, col := range t.Loaded() {
+		if col.Limit == nil && d.Limit != nil {
+			col.Limit = d.Limit(col.Type)
+		}
 		stored := d.Stored(col.Type)
 		next := column{
 			name: col.Name, nullable: col.Nullable, nullWords: col.NullWords,
-			stored: stored, asText: textWriter(col.Type, stored), append: enc.Column(stored),
+			stored: stored, asText: textWriter(col.Type, stored), append: enc.Column(i, stored),
 		}
 		if err := next.bind(col, headings, from); err != nil {
 			return nil, err
@@ -324,7 +328,7 @@ func (c *Converter) append(k *Block, b *record.Batch, r int, values []value.Valu
 			if c.count {
 				k.totals.Null(i)
 			}
-			data = c.encoder.AppendNull(data)
+			data = c.encoder.AppendNull(data, i)
 			continue
 		}
 		if asText := c.columns[i].asText; asText != nil {
@@ -435,9 +439,9 @@ func (k *Block) Remove(rows []int) {
 // discard is the encoder of a dry run.
 type discard struct{}
 
-func (discard) AppendRecord(dst []byte) []byte { return dst }
-func (discard) AppendNull(dst []byte) []byte   { return dst }
-func (discard) Column(table.Type) func([]byte, *value.Value) []byte {
+func (discard) AppendRecord(dst []byte) []byte      { return dst }
+func (discard) AppendNull(dst []byte, _ int) []byte { return dst }
+func (discard) Column(int, table.Type) func([]byte, *value.Value) []byte {
 	return func(dst []byte, _ *value.Value) []byte { return dst }
 }
 

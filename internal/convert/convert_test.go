@@ -28,9 +28,9 @@ import (
 // words is an encoder that writes what it gets as text, to be examined.
 type words struct{}
 
-func (words) AppendRecord(dst []byte) []byte { return append(dst, '[') }
-func (words) AppendNull(dst []byte) []byte   { return append(dst, "null "...) }
-func (words) Column(t table.Type) func([]byte, *value.Value) []byte {
+func (words) AppendRecord(dst []byte) []byte      { return append(dst, '[') }
+func (words) AppendNull(dst []byte, _ int) []byte { return append(dst, "null "...) }
+func (words) Column(_ int, t table.Type) func([]byte, *value.Value) []byte {
 	return func(dst []byte, v *value.Value) []byte {
 		switch {
 		case t.Textual() || t.Kind == table.UUID:

@@ -32,12 +32,15 @@ func limited(parse parser, l *table.Limit) parser {
 	for range table.Micros - l.Fraction {
 		unit *= 10
 	}
+	unit = max(unit, l.Step)
 	outside := "outside the range of " + l.Native
 	return func(cell []byte, v *value.Value) string {
 		if reason := parse(cell, v); reason != "" {
 			return reason
 		}
 		switch {
+		case l.Text != nil:
+			return l.Text(v.Text)
 		case l.OneOf != nil && !slices.Contains(l.OneOf, string(v.Text)):
 			return "not a value of the " + l.Native
 		case l.OneOf != nil:

@@ -140,7 +140,7 @@ func Repeated(d *dialect.Dialect, key []string, row, stage, table string) string
 	if table != "" {
 		repeated += fmt.Sprintf(" OR EXISTS (SELECT 1 FROM %s t WHERE %s)", table, strings.Join(same, " AND "))
 	}
-	return fmt.Sprintf("SELECT n FROM (SELECT s.%s AS n, %s AS twice FROM %s s) q WHERE twice ORDER BY n", row, repeated, stage)
+	return fmt.Sprintf("SELECT n FROM (SELECT s.%s AS n, CASE WHEN %s THEN 1 ELSE 0 END AS twice FROM %s s) q WHERE twice = 1 ORDER BY n", row, repeated, stage)
 }
 
 // removeDuplicateKeys removes the rows of the stage whose key an earlier one has.
@@ -160,13 +160,13 @@ func (x *merging) checkConstraints(some func(*Constraint) bool, from string) err
 			continue
 		}
 		query := fmt.Sprintf("SELECT s.%s FROM %s s WHERE %s ORDER BY 1", x.Row, x.stage, c.Condition(d, x.Row, from, x.table))
-		if err := x.exec("SAVEPOINT check_constraint"); err != nil {
+		if err := x.exec(d.Savepoint("check_constraint")); err != nil {
 			return err
 		}
 		err := x.refuser.RefuseAll(x.ctx, query, c.Reason)
-		end := "RELEASE SAVEPOINT check_constraint"
+		end := d.Release("check_constraint")
 		if err != nil {
-			end = "ROLLBACK TO SAVEPOINT check_constraint"
+			end = d.RollbackTo("check_constraint")
 		}
 		if err := x.exec(end); err != nil {
 			return err
@@ -224,18 +224,19 @@ func (x *merging) apply(statement func(from, to int64) string, from, to int64) (
 	if x.Whole {
 		return x.DB.Exec(x.ctx, statement(from, to))
 	}
-	if err := x.exec("SAVEPOINT merge_rows"); err != nil {
+	d := x.DB.Dialect()
+	if err := x.exec(d.Savepoint("merge_rows")); err != nil {
 		return 0, err
 	}
 	rows, err = x.DB.Exec(x.ctx, statement(from, to))
 	if err == nil {
-		return rows, x.exec("RELEASE SAVEPOINT merge_rows")
+		return rows, x.exec(d.Release("merge_rows"))
 	}
 	reason, ok := x.Refusal(err)
 	if !ok {
 		return 0, err
 	}
-	if err := x.exec("ROLLBACK TO SAVEPOINT merge_rows"); err != nil {
+	if err := x.exec(d.RollbackTo("merge_rows")); err != nil {
 		return 0, err
 	}
 	if from == to {
@@ -250,7 +251,11 @@ func (x *merging) apply(statement func(from, to int64) string, from, to int64) (
 	return first + second, err
 }
 
+// exec runs a statement, unless there is none to run.
 func (x *merging) exec(statement string) error {
+	if statement == "" {
+		return nil
+	}
 	_, err := x.DB.Exec(x.ctx, statement)
 	return err
 }

@@ -61,7 +61,7 @@ func Limits(t *testing.T, to database.Target, columns []Limited) {
 }
 
 // widest is how many columns a table can have.
-var widest = map[string]int{"SQLite": 2000, "PostgreSQL": 1600, "MySQL": 1017}
+var widest = map[string]int{"SQLite": 2000, "PostgreSQL": 1600, "MySQL": 1017, "SQL Server": 1024}
 
 // widestTable loads as many columns as the database takes, and a row that repeats
 // a key afterwards.

@@ -57,11 +57,9 @@ func makesSchema(t *testing.T, to database.Target) {
 	require.NoError(t, err)
 	require.Equal(t, int64(1), r.Counts.Loaded)
 	require.Len(t, schemas(), 1)
-	drop := "DROP SCHEMA kestrel_archive"
-	if !to.Dialect().DDLAutoCommits {
-		drop += " CASCADE"
-	}
-	_, err = to.Exec(ctx, drop)
+	_, err = to.Exec(ctx, "DROP TABLE "+tr.Table.Name)
+	require.NoError(t, err)
+	_, err = to.Exec(ctx, "DROP SCHEMA kestrel_archive")
 	require.NoError(t, err)
 }
 

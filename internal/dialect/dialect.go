@@ -23,6 +23,9 @@ type Dialect struct {
 	// Stored returns the type that the server holds values of a type as:
 	// text, where it has no such type of its own.
 	Stored func(table.Type) table.Type
+	// Limit returns what a column of a type takes of its values, or nil where it takes
+	// all. It is nil for servers of which that holds for every type.
+	Limit func(table.Type) *table.Limit
 	// inlineReferences says that foreign keys are in the definition of a table, and
 	// cannot be added.
 	inlineReferences bool
@@ -35,6 +38,12 @@ type Dialect struct {
 	// table, until the transaction ends. It is empty where a transaction has the database
 	// to itself.
 	LockRows string
+
+	// transact says that savepoints are written as in Transact-SQL.
+	transact bool
+	// noRowValues says that (a, b) IN is not understood; valuesInList that it takes
+	// VALUES before more than one column.
+	noRowValues, valuesInList bool
 
 	// DDLAutoCommits says that a table definition ends the transaction.
 	DDLAutoCommits bool
@@ -142,6 +151,47 @@ func (d *Dialect) List(names []string) string {
 		quoted = append(quoted, d.Quote(n))
 	}
 	return strings.Join(quoted, ", ")
+}
+
+// Savepoint returns the statement that sets a savepoint.
+func (d *Dialect) Savepoint(name string) string {
+	if d.transact {
+		return "SAVE TRANSACTION " + name
+	}
+	return "SAVEPOINT " + name
+}
+
+// RollbackTo returns the statement that goes back to one.
+func (d *Dialect) RollbackTo(name string) string {
+	if d.transact {
+		return "ROLLBACK TRANSACTION " + name
+	}
+	return "ROLLBACK TO SAVEPOINT " + name
+}
+
+// Release returns the statement that gives one up, or "" where there is none.
+func (d *Dialect) Release(name string) string {
+	if d.transact {
+		return ""
+	}
+	return "RELEASE SAVEPOINT " + name
+}
+
+// KeyIn returns the condition that the values of columns are among rows, which are
+// constants in parentheses with commas between.
+func (d *Dialect) KeyIn(columns []string, rows string) string {
+	switch {
+	case d.noRowValues:
+		var names, same []string
+		for i, c := range columns {
+			names = append(names, fmt.Sprintf("k%d", i+1))
+			same = append(same, fmt.Sprintf("k%d = %s", i+1, d.Quote(c)))
+		}
+		return fmt.Sprintf("EXISTS (SELECT 1 FROM (VALUES %s) AS k (%s) WHERE %s)", rows, strings.Join(names, ", "), strings.Join(same, " AND "))
+	case d.valuesInList && len(columns) > 1:
+		rows = "VALUES " + rows
+	}
+	return "(" + d.List(columns) + ") IN (" + rows + ")"
 }
 
 // ScriptHead returns the statements that a script begins with, so that its

@@ -11,8 +11,8 @@ import (
 // too wide for a REAL.
 var SQLite = &Dialect{
 	TablesQuery:      "SELECT name FROM sqlite_schema WHERE type = 'table' AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\' ORDER BY 1",
-	inlineReferences: true,
-	Name:             "sqlite", Title: "SQLite", MaxName: 128, reserved: words(sqliteWords), open: '"', close: '"',
+	inlineReferences: true, valuesInList: true,
+	Name: "sqlite", Title: "SQLite", MaxName: 128, reserved: words(sqliteWords), open: '"', close: '"',
 	scriptHead: []string{"BEGIN"}, scriptTail: []string{"COMMIT"},
 	literals: literals{truth: [2]string{"0", "1"}, middle: " ", breaks: breaks{char: "char", concat: " || "}},
 	TypeName: func(t table.Type) string {
@@ -60,6 +60,8 @@ var PostgreSQL = &Dialect{
 // SQLServer is the dialect of Microsoft SQL Server. Text is national, so that
 // every character fits, and a length counts pairs of bytes.
 var SQLServer = &Dialect{
+	TablesQuery: "SELECT CASE WHEN s.name = SCHEMA_NAME() THEN t.name ELSE CONCAT(s.name, '.', t.name) END AS name FROM sys.tables t JOIN sys.schemas s ON s.schema_id = t.schema_id ORDER BY name",
+	LockRows:    "SELECT TOP (0) 1 FROM %s WITH (TABLOCKX, HOLDLOCK)", transact: true, noRowValues: true, Limit: sqlServerLimit,
 	Name: "sqlserver", Title: "SQL Server", MaxName: 128, characters: true, reserved: words(sqlServerWords), schemas: true, open: '[', close: ']',
 	Stored: asItIs, comments: commentProperties,
 	scriptHead: []string{"SET XACT_ABORT ON", "BEGIN TRANSACTION"}, scriptTail: []string{"COMMIT TRANSACTION"},
@@ -82,13 +84,40 @@ var SQLServer = &Dialect{
 		case table.UUID:
 			return "uniqueidentifier"
 		case table.Char, table.Varchar, table.Text:
-			if t.Kind == table.Text || t.Size > 4000 {
+			if t.Kind == table.Text || t.Size > maxNational {
 				return "nvarchar(max)"
 			}
 			return "n" + t.String()
 		}
 		return t.String()
 	},
+}
+
+// maxNational is the length of the longest nvarchar that is not nvarchar(max).
+const maxNational = 4000
+
+// sqlServerLimit counts a text in pairs of bytes, as the server does.
+func sqlServerLimit(t table.Type) *table.Limit {
+	if !t.Textual() || t.Kind == table.Text || t.Size > maxNational {
+		return nil
+	}
+	why := fmt.Sprintf("longer than n%s, where a character beyond U+FFFF counts as two", t)
+	return &table.Limit{Native: "n" + t.String(), Text: func(text []byte) string {
+		if len(text) <= t.Size {
+			return ""
+		}
+		units := 0
+		for _, r := range string(text) {
+			units++
+			if r > 0xffff {
+				units++
+			}
+		}
+		if units > t.Size {
+			return why
+		}
+		return ""
+	}}
 }
 
 // Oracle is the dialect of Oracle Database before version 23: it has no

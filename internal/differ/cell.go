@@ -17,10 +17,10 @@ type Encoder struct{}
 func (Encoder) AppendRecord(dst []byte) []byte { return dst }
 
 // AppendNull appends a NULL.
-func (Encoder) AppendNull(dst []byte) []byte { return appendCell(dst, null) }
+func (Encoder) AppendNull(dst []byte, _ int) []byte { return appendCell(dst, null) }
 
 // Column returns what appends the values of a type.
-func (Encoder) Column(t table.Type) func(dst []byte, v *value.Value) []byte {
+func (Encoder) Column(_ int, t table.Type) func(dst []byte, v *value.Value) []byte {
 	write := writer(t)
 	return func(dst []byte, v *value.Value) []byte { return appendCell(dst, write(nil, v)) }
 }

@@ -152,7 +152,7 @@ func TestCells(t *testing.T) {
 		require.Equal(t, c.want, differ.NewCellWriter(typ)(&c.v))
 		require.Equal(t, "NULL", differ.NewCellWriter(typ)(&value.Value{Null: true}))
 		enc := differ.Encoder{}
-		data := enc.AppendNull(enc.Column(typ)(enc.AppendRecord(nil), &c.v))
+		data := enc.AppendNull(enc.Column(0, typ)(enc.AppendRecord(nil), &c.v), 1)
 		require.Equal(t, []string{c.want, "NULL"}, differ.Cells(data))
 	}
 }

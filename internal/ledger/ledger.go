@@ -171,7 +171,8 @@ func Try(ctx context.Context, db DB) error {
 	if exists || err != nil {
 		return err
 	}
-	return run(ctx, db, "SAVEPOINT ledger", db.Dialect().CreateTable(plan()), "ROLLBACK TO SAVEPOINT ledger")
+	d := db.Dialect()
+	return run(ctx, db, d.Savepoint("ledger"), d.CreateTable(plan()), d.RollbackTo("ledger"))
 }
 
 func run(ctx context.Context, db DB, statements ...string) error {

@@ -231,7 +231,7 @@ func (u *undoing) removeKeys(ctx context.Context, k *convert.Block) error {
 	var names []string
 	for _, c := range u.plan.Loaded() {
 		if slices.Contains(u.plan.Key, c.Name) {
-			names = append(names, d.Quote(c.Name))
+			names = append(names, c.Name)
 		}
 	}
 	for from := 0; from < len(k.Ends); from += keysAtOnce {
@@ -243,11 +243,7 @@ func (u *undoing) removeKeys(ctx context.Context, k *convert.Block) error {
 			keys.Write(k.Row(i))
 			keys.WriteByte(')')
 		}
-		list := keys.String()
-		if d == dialect.SQLite && len(names) > 1 {
-			list = "VALUES " + list
-		}
-		n, err := u.to.Exec(ctx, "DELETE FROM "+d.QuoteTable(u.plan.Name)+" WHERE ("+strings.Join(names, ", ")+") IN ("+list+")")
+		n, err := u.to.Exec(ctx, "DELETE FROM "+d.QuoteTable(u.plan.Name)+" WHERE "+d.KeyIn(names, keys.String()))
 		if err != nil {
 			return err
 		}
@@ -260,11 +256,10 @@ func (u *undoing) removeKeys(ctx context.Context, k *convert.Block) error {
 type keyEncoder struct {
 	d       *dialect.Dialect
 	columns []bool // whether each is of the key
-	next    *int
 }
 
 func newKeyEncoder(plan *table.Table, d *dialect.Dialect) convert.Encoder {
-	e := keyEncoder{d: d, next: new(int)}
+	e := keyEncoder{d: d}
 	for _, c := range plan.Loaded() {
 		e.columns = append(e.columns, slices.Contains(plan.Key, c.Name))
 	}
@@ -275,13 +270,11 @@ func newKeyEncoder(plan *table.Table, d *dialect.Dialect) convert.Encoder {
 func (keyEncoder) AppendRecord(dst []byte) []byte { return append(dst, '(') }
 
 // AppendNull implements convert.Encoder. No key is NULL.
-func (keyEncoder) AppendNull(dst []byte) []byte { return dst }
+func (keyEncoder) AppendNull(dst []byte, _ int) []byte { return dst }
 
-// Column implements convert.Encoder. It is called for each column, in their order.
-func (e keyEncoder) Column(t table.Type) func(dst []byte, v *value.Value) []byte {
-	ofKey := e.columns[*e.next%len(e.columns)]
-	*e.next++
-	if !ofKey {
+// Column implements convert.Encoder.
+func (e keyEncoder) Column(column int, t table.Type) func(dst []byte, v *value.Value) []byte {
+	if !e.columns[column] {
 		return func(dst []byte, _ *value.Value) []byte { return dst }
 	}
 	return func(dst []byte, v *value.Value) []byte {

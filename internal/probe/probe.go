@@ -91,8 +91,8 @@ func (p *probing) run() (err error) {
 // block is one row of a 1 and a NULL.
 func block(enc convert.Encoder) *convert.Block {
 	data := enc.AppendRecord(nil)
-	data = enc.Column(table.Type{Kind: table.Integer})(data, &value.Value{Int: 1})
-	data = enc.AppendNull(data)
+	data = enc.Column(0, table.Type{Kind: table.Integer})(data, &value.Value{Int: 1})
+	data = enc.AppendNull(data, 1)
 	return &convert.Block{Data: data, Ends: []int{len(data)}, Numbers: []int64{1}}
 }
 

@@ -52,10 +52,10 @@ type encoder struct{ d *dialect.Dialect }
 func (encoder) AppendRecord(dst []byte) []byte { return append(dst, '(') }
 
 // AppendNull implements convert.Encoder.
-func (encoder) AppendNull(dst []byte) []byte { return append(separate(dst), "NULL"...) }
+func (encoder) AppendNull(dst []byte, _ int) []byte { return append(separate(dst), "NULL"...) }
 
 // Column implements convert.Encoder.
-func (e encoder) Column(t table.Type) func(dst []byte, v *value.Value) []byte {
+func (e encoder) Column(_ int, t table.Type) func(dst []byte, v *value.Value) []byte {
 	return func(dst []byte, v *value.Value) []byte { return e.d.AppendLiteral(separate(dst), t, v) }
 }
 

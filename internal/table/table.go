@@ -117,8 +117,12 @@ func (t Type) Summable() bool { return t.Whole() || t.Kind == Decimal }
 type Limit struct {
 	Native          string // the server's name for the type
 	Fraction        int    // digits of a second; Micros for all
+	Step            int64  // microseconds that it is a multiple of, where that is not a fraction
 	Least, Greatest int64
 	OneOf           []string // the only texts, if there are any
+	// Text returns why the column does not take a text, "" where it does. It is nil
+	// where nothing but its length counts.
+	Text func(text []byte) string
 }
 
 // Micros is the number of digits of a second that a value has at most.

@@ -18,10 +18,10 @@ type encoder struct{}
 func (encoder) AppendRecord(dst []byte) []byte { return dst }
 
 // AppendNull implements convert.Encoder.
-func (encoder) AppendNull(dst []byte) []byte { return append(dst, '\\', 'N', '\t') }
+func (encoder) AppendNull(dst []byte, _ int) []byte { return append(dst, '\\', 'N', '\t') }
 
 // Column implements convert.Encoder.
-func (encoder) Column(t table.Type) func(dst []byte, v *value.Value) []byte {
+func (encoder) Column(_ int, t table.Type) func(dst []byte, v *value.Value) []byte {
 	switch t.Kind {
 	case table.SmallInt, table.Integer, table.BigInt, table.Boolean:
 		return func(dst []byte, v *value.Value) []byte { return append(strconv.AppendInt(dst, v.Int, 10), '\t') }

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -33,7 +34,6 @@ type adder struct {
 	sql     string
 	feeder  database.Feeder
 	batch   *database.Batch // that is being copied
-	checked bool            // the rows that break constraints were removed from the batch
 	rows    int64
 	refused refusal.List
 }
@@ -58,8 +58,32 @@ func newAdder(ctx context.Context, x *tx, tab *table.Table, sql string) *adder {
 func (a *adder) Write(k *convert.Block) error { return a.feeder.Add(k) }
 
 func (a *adder) load(b *database.Batch) error {
-	a.batch, a.checked = b, len(a.tab.Loaded()) == maxColumns // a temporary table has one more
-	return a.copy(0, b.Len())
+	a.batch = b
+	c := database.Copier{
+		Batch: b, Try: a.try, Sift: a.removeViolations, Failed: a.failed,
+		Refused: refused,
+		Breaks: func(err error) bool {
+			return about(err, constraintViolations) && len(a.tab.Loaded()) < maxColumns // a temporary table has one more
+		},
+		Refuse: func(row int, err error) {
+			var pg *pgconn.PgError
+			errors.As(err, &pg)
+			a.refuse(row, pg)
+		},
+	}
+	err := c.Copy(0, b.Len())
+	a.rows += c.Rows
+	return a.x.t.fail("copy", err)
+}
+
+// refused reports whether an error is about a row: a constraint, a value, or what a
+// trigger raises.
+func refused(err error) bool { return about(err, constraintViolations, "22", "P0") }
+
+// about reports whether an error of the server is of some classes.
+func about(err error, classes ...string) bool {
+	var pg *pgconn.PgError
+	return errors.As(err, &pg) && slices.ContainsFunc(classes, func(class string) bool { return strings.HasPrefix(pg.Code, class) })
 }
 
 // Close implements database.Sink.
@@ -74,54 +98,17 @@ func (a *adder) Close(abort error) (int64, error) {
 	return a.rows, a.x.moveSequences(a.ctx, a.tab)
 }
 
-// copy copies some rows of the batch, but for those that are refused. After one
-// it continues in small steps, because refused rows tend to cluster.
-func (a *adder) copy(from, to int) error {
-	for step := to - from; from < to; {
-		end := min(from+step, to)
-		err := a.try(from, end)
-		if err == nil {
-			a.rows += int64(end - from)
-			from, step = end, 2*step
-			continue
-		}
-		var pg *pgconn.PgError
-		if !errors.As(err, &pg) || !refusing(pg) {
-			return a.x.t.fail("copy", err)
-		}
-		if strings.HasPrefix(pg.Code, constraintViolations) && !a.checked && end-from == a.batch.Len() {
-			if err := a.removeViolations(); err != nil {
-				return err
-			}
-			to, step = a.batch.Len(), a.batch.Len()
-			continue
-		}
-		row, known := a.failed(pg, from, end)
-		if !known { // a constraint that is examined when all rows are there
-			step = (end - from) / 2
-			continue
-		}
-		if row > from {
-			if err := a.copy(from, row); err != nil {
-				return err
-			}
-		}
-		a.refuse(row, pg)
-		from, step = row+1, max(2*(row-from), minStep)
-	}
-	return nil
-}
-
-const minStep = 64
-
 // maxColumns is how many columns a table can have.
 const maxColumns = 1600
 
 // batchName is the name of the temporary table of a batch.
 const batchName = "ambertray_batch"
 
-// failed returns the row that an error of a COPY is about.
-func (a *adder) failed(pg *pgconn.PgError, from, end int) (row int, known bool) {
+// failed returns the row that an error of a COPY is about. It is not known of a
+// constraint that is examined when all rows are there.
+func (a *adder) failed(err error, from, end int) (row int, known bool) {
+	var pg *pgconn.PgError
+	errors.As(err, &pg)
 	if m := copyLine.FindStringSubmatch(pg.Where); m != nil {
 		if n, _ := strconv.Atoi(m[1]); n > 0 && from+n <= end {
 			return from + n - 1, true
@@ -134,12 +121,6 @@ var copyLine = regexp.MustCompile(`^COPY .*, line (\d+)`)
 
 // sameColumns finds which columns a unique constraint is on.
 var sameColumns = regexp.MustCompile(`^Key \((.*?)\)=`)
-
-// refusing reports whether an error is about a row: a constraint, a value, or what
-// a trigger raises.
-func refusing(pg *pgconn.PgError) bool {
-	return strings.HasPrefix(pg.Code, "23") || strings.HasPrefix(pg.Code, "22") || strings.HasPrefix(pg.Code, "P0")
-}
 
 // missingIn finds in which table a foreign key looks in vain, copyColumn at which
 // column a COPY has stopped.

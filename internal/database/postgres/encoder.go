@@ -26,7 +26,7 @@ func (e encoder) AppendRecord(dst []byte) []byte {
 }
 
 // AppendNull implements convert.Encoder.
-func (encoder) AppendNull(dst []byte) []byte { return append(dst, 0xff, 0xff, 0xff, 0xff) }
+func (encoder) AppendNull(dst []byte, _ int) []byte { return append(dst, 0xff, 0xff, 0xff, 0xff) }
 
 // PostgreSQL counts days and microseconds from 2000-01-01.
 const (
@@ -35,7 +35,7 @@ const (
 )
 
 // Column implements convert.Encoder.
-func (encoder) Column(t table.Type) func(dst []byte, v *value.Value) []byte {
+func (encoder) Column(_ int, t table.Type) func(dst []byte, v *value.Value) []byte {
 	switch t.Kind {
 	case table.SmallInt:
 		return func(dst []byte, v *value.Value) []byte {

@@ -41,7 +41,7 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *data
 		},
 		Refusal: func(err error) (string, bool) {
 			var pg *pgconn.PgError
-			if errors.As(err, &pg) && refusing(pg) {
+			if errors.As(err, &pg) && refused(err) {
 				return pg.Message, true
 			}
 			return "", false

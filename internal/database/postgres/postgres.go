@@ -397,6 +397,10 @@ func (t *Target) fail(op string, err error) error {
 	if err == nil {
 		return nil
 	}
+	var known *database.Error
+	if errors.As(err, &known) {
+		return err
+	}
 	e := &database.Error{Target: t.name, Op: op, Err: err}
 	var pg *pgconn.PgError
 	var network net.Error

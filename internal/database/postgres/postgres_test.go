@@ -127,7 +127,7 @@ func TestNumeric(t *testing.T) {
 				n.Neg(n)
 			}
 			v.Int = n.Int64()
-			wire := postgres.Encoder.Column(typ)(nil, &v)
+			wire := postgres.Encoder.Column(0, typ)(nil, &v)
 			var got pgtype.Numeric
 			require.NoError(t, types.Scan(pgtype.NumericOID, pgtype.BinaryFormatCode, wire[4:], &got), text)
 			want, err := types.Encode(pgtype.NumericOID, pgtype.BinaryFormatCode, pgtype.Numeric{Int: n, Exp: int32(-scale), Valid: true}, nil)
@@ -245,12 +245,12 @@ func TestRowHash(t *testing.T) {
 	enc := sink.Encoder()
 	for range 4000 {
 		data := enc.AppendRecord(nil)
-		for _, c := range tab.Columns {
+		for i, c := range tab.Columns {
 			if rng.IntN(8) == 0 {
-				data = enc.AppendNull(data)
+				data = enc.AppendNull(data, i)
 				continue
 			}
-			data = enc.Column(c.Type)(data, randomValue(rng, c.Type))
+			data = enc.Column(i, c.Type)(data, randomValue(rng, c.Type))
 		}
 		want.Add(hash(nil, data))
 		require.NoError(t, sink.Write(&convert.Block{Data: data, Ends: []int{len(data)}, Numbers: []int64{want.Rows}}))

@@ -88,9 +88,9 @@ func encodeRow(enc convert.Encoder, types []table.Type, row []value.Value) []byt
 	data := enc.AppendRecord(nil)
 	for i, t := range types {
 		if row[i].Null {
-			data = enc.AppendNull(data)
+			data = enc.AppendNull(data, i)
 		} else {
-			data = enc.Column(t)(data, &row[i])
+			data = enc.Column(i, t)(data, &row[i])
 		}
 	}
 	return data

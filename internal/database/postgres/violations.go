@@ -22,7 +22,6 @@ const constraintViolations = "23"
 // go for each constraint, over a temporary table, because there may be many, and each row that
 // is tried by itself is a transaction of its own to the server.
 func (a *adder) removeViolations() error {
-	a.checked = true
 	d := dialect.PostgreSQL
 	if err := a.x.Stage(a.ctx, a.tab, batchName); err != nil {
 		return err

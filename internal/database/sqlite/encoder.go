@@ -23,10 +23,10 @@ type encoder struct{}
 func (encoder) AppendRecord(dst []byte) []byte { return dst }
 
 // AppendNull implements convert.Encoder.
-func (encoder) AppendNull(dst []byte) []byte { return append(dst, tagNull) }
+func (encoder) AppendNull(dst []byte, _ int) []byte { return append(dst, tagNull) }
 
 // Column implements convert.Encoder.
-func (encoder) Column(t table.Type) func(dst []byte, v *value.Value) []byte {
+func (encoder) Column(_ int, t table.Type) func(dst []byte, v *value.Value) []byte {
 	switch t.Kind {
 	case table.SmallInt, table.Integer, table.BigInt, table.Boolean:
 		return func(dst []byte, v *value.Value) []byte { return appendInt(dst, v.Int) }

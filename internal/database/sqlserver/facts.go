@@ -1,0 +1,74 @@
+package sqlserver
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"github.com/microsoft/go-mssqldb/msdsn"
+
+	"ambertray/internal/database"
+	"ambertray/internal/dialect"
+)
+
+// oldest is the compatibility level from which on all that loads need is there.
+const oldest = 130
+
+// Facts implements database.Prober.
+func (t *Target) Facts(ctx context.Context) ([]database.Fact, error) {
+	rows, err := t.Query(ctx, `SELECT CAST(SERVERPROPERTY('ProductVersion') AS nvarchar(60)), CAST(SERVERPROPERTY('Edition') AS nvarchar(60)), SUSER_SNAME(), SCHEMA_NAME(),
+		compatibility_level, collation_name, is_read_only, recovery_model_desc, snapshot_isolation_state,
+		coalesce(CAST(COLLATIONPROPERTY(collation_name, 'CodePage') AS int), 0) FROM sys.databases WHERE name = DB_NAME()`)
+	if err != nil {
+		return nil, err
+	}
+	if len(rows) != 1 {
+		return nil, t.fail("look at the database", fmt.Errorf("sys.databases has %d rows of it", len(rows)))
+	}
+	v := rows[0]
+	level := database.ParseCount(v[4])
+	recovery := database.Fact{Name: "recovery model", Value: v[7], OK: true}
+	if v[7] == "FULL" {
+		recovery.Remedy = "a load in one transaction stays in the log until it is backed up; --commit-every keeps it short"
+	}
+	return []database.Fact{
+		{Name: "server", Value: "SQL Server " + v[0] + ", " + v[1], OK: true},
+		{Name: "login", Value: v[2], OK: true},
+		t.encrypted(),
+		{Name: "schema", Value: v[3], OK: v[3] != "", Required: true, Remedy: "give the login a default schema, or write SCHEMA.TABLE"},
+		{Name: "compatibility level", Value: v[4], OK: level >= oldest, Required: true, Remedy: fmt.Sprintf("ALTER DATABASE %s SET COMPATIBILITY_LEVEL = %d or later", dialect.SQLServer.Quote(t.database), oldest)},
+		{Name: "collation", Value: fmt.Sprintf("%s, code page %s", v[5], v[9]), OK: true},
+		{Name: "read only", Value: map[bool]string{true: "yes", false: "no"}[v[6] == "1"], OK: v[6] != "1", Required: true, Remedy: "name the primary server, or ALTER DATABASE " + dialect.SQLServer.Quote(t.database) + " SET READ_WRITE"},
+		recovery,
+		{Name: "snapshot isolation", Value: map[bool]string{true: "allowed", false: "not allowed"}[v[8] == "1"], OK: true},
+	}, nil
+}
+
+// encrypted says how much of the connection goes through TLS.
+func (t *Target) encrypted() database.Fact {
+	f := database.Fact{Name: "encrypted", Value: "yes", OK: true}
+	switch t.config.Encryption {
+	case msdsn.EncryptionDisabled:
+		f.Value = "no"
+	case msdsn.EncryptionOff:
+		f.Value = "the login only"
+	}
+	if f.Value != "yes" {
+		f.OK = slices.Contains([]string{"localhost", "127.0.0.1", "::1"}, t.host)
+		f.Remedy = "take encrypt out of the URL, or write encrypt=strict"
+	} else if t.config.TrustServerCertificate {
+		f.Value = "yes, by whatever certificate the server has"
+		f.OK = slices.Contains([]string{"localhost", "127.0.0.1", "::1"}, t.host)
+		f.Remedy = "take trustservercertificate out of the URL; certificate=FILE names the authority that the server's certificate is from"
+	}
+	return f
+}
+
+// Grant implements database.Prober.
+func (t *Target) Grant(right string) string {
+	user := dialect.SQLServer.Quote(t.config.User)
+	if right == "create" {
+		return fmt.Sprintf("GRANT CREATE TABLE TO %s; GRANT ALTER, SELECT, INSERT, UPDATE, DELETE ON SCHEMA::dbo TO %[1]s -- or the schema that the table goes to", user)
+	}
+	return fmt.Sprintf("GRANT SELECT, INSERT, UPDATE, DELETE ON SCHEMA::dbo TO %s", user)
+}

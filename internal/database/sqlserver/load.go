@@ -1,0 +1,212 @@
+package sqlserver
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+
+	mssql "github.com/microsoft/go-mssqldb"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/database"
+	"ambertray/internal/dialect"
+	"ambertray/internal/refusal"
+	"ambertray/internal/table"
+)
+
+// batchSize is how many bytes of rows go in one bulk load: enough for its cost not to
+// count, and little enough to be sent again without a row that is refused. One row must
+// not have the locks of a whole load.
+const batchSize = 8 << 20
+
+// sink loads rows in batches.
+type sink struct {
+	ctx     context.Context
+	x       *tx
+	tab     *table.Table
+	columns []wireColumn
+	insert  string // the INSERT BULK
+	feeder  database.Feeder
+	batch   *database.Batch // that is being loaded
+	rows    int64
+	refused refusal.List
+	remarks []string
+	ends    func() error // what is left to do when the rows are there
+}
+
+// Load implements database.Tx.
+func (x *tx) Load(ctx context.Context, tab *table.Table) (database.Sink, error) {
+	s := &sink{ctx: ctx, x: x, tab: tab, ends: func() error { return nil }}
+	s.feeder = database.Feeder{Size: batchSize, Load: s.load}
+	var err error
+	if s.columns, err = x.t.describe(ctx, tab); err != nil {
+		return nil, err
+	}
+	s.insert = insertBulk(x.t.quoted(tab.Name), s.columns)
+	return s, s.ownIdentity()
+}
+
+// describe returns the loaded columns of a table as the server describes them.
+func (t *Target) describe(ctx context.Context, tab *table.Table) (columns []wireColumn, err error) {
+	query := "SELECT TOP (0) " + dialect.SQLServer.Columns(tab) + " FROM " + t.quoted(tab.Name)
+	err = t.read(ctx, query, func(a *answer) error {
+		if err := (&rowReader{}).each(a, func() error { return nil }); err != nil {
+			return err
+		}
+		columns = a.columns
+		return nil
+	})
+	if err == nil && len(columns) != len(tab.Loaded()) {
+		err = fmt.Errorf("the server describes %d columns instead of %d", len(columns), len(tab.Loaded()))
+	}
+	return columns, t.fail("look at table "+tab.Name, err)
+}
+
+// insertBulk announces rows. A NULL stays one, also where the column has a default, and
+// constraints and triggers hold as for any other row.
+func insertBulk(table string, columns []wireColumn) string {
+	var list []string
+	for i := range columns {
+		list = append(list, dialect.SQLServer.Quote(columns[i].name)+" "+columns[i].declaration())
+	}
+	return fmt.Sprintf("INSERT BULK %s (%s) WITH (CHECK_CONSTRAINTS, FIRE_TRIGGERS, KEEP_NULLS)", table, strings.Join(list, ", "))
+}
+
+// ownIdentity lets an identity column take the values of the source. The server
+// continues after the greatest of them by itself.
+func (s *sink) ownIdentity() error {
+	var names []string
+	for _, c := range s.tab.Loaded() {
+		names = append(names, dialect.SQLServer.Literal(c.Name))
+	}
+	if len(names) == 0 {
+		return nil
+	}
+	found, err := s.x.t.Query(s.ctx, fmt.Sprintf("SELECT name FROM sys.columns WHERE object_id = %s AND is_identity = 1 AND name IN (%s)", s.x.t.id(s.tab.Name), strings.Join(names, ", ")))
+	if err != nil || len(found) == 0 {
+		return err
+	}
+	const set = "SET IDENTITY_INSERT %s %s"
+	if _, err := s.x.t.Exec(s.ctx, fmt.Sprintf(set, s.x.t.quoted(s.tab.Name), "ON")); err != nil {
+		return err
+	}
+	s.ends = func() error {
+		_, err := s.x.t.Exec(s.ctx, fmt.Sprintf(set, s.x.t.quoted(s.tab.Name), "OFF"))
+		return err
+	}
+	return nil
+}
+
+// Encoder implements database.Sink.
+func (s *sink) Encoder() convert.Encoder { return encoder{s.columns} }
+
+// Write implements database.Sink.
+func (s *sink) Write(k *convert.Block) error { return s.feeder.Add(k) }
+
+// Refused implements database.Sink.
+func (s *sink) Refused() *refusal.List { return &s.refused }
+
+// Remarks implements database.Sink.
+func (s *sink) Remarks() []string { return s.remarks }
+
+// Close implements database.Sink.
+func (s *sink) Close(abort error) (int64, error) {
+	if abort != nil {
+		_ = s.feeder.Wait() // for the connection; why it failed is known
+		return 0, nil
+	}
+	if err := s.feeder.End(); err != nil {
+		return 0, err
+	}
+	return s.rows, s.ends()
+}
+
+// load loads a batch but for the rows that are refused.
+func (s *sink) load(b *database.Batch) error {
+	if b.Len() == 0 {
+		return nil
+	}
+	s.batch = b
+	before := len(s.refused.Reasons)
+	c := database.Copier{
+		Batch: b, Try: s.try, Sift: s.sift, Refused: refused, Refuse: s.refuse,
+		Breaks: func(err error) bool { return numbered(err, constraintErrors) && len(s.columns) < maxColumns },
+		Failed: func(_ error, from, to int) (int, bool) { return from, to-from == 1 },
+	}
+	err := c.Copy(0, b.Len())
+	s.rows += c.Rows
+	if err == nil && len(s.refused.Reasons) > before && s.remarks == nil {
+		s.remarks, err = s.collationRemarks()
+	}
+	if err == nil && s.x.added != nil && s.tab.Name == s.x.added.table {
+		err = s.x.added.note(s.ctx, b, s)
+	}
+	return s.x.t.fail("load rows", err)
+}
+
+// maxColumns is how many columns a table can have; the one that is made to find rows
+// which break constraints has one more.
+const maxColumns = 1024
+
+// try loads rows in one go, or none of them. An error of the server takes the rows of
+// this bulk load back, and nothing before: the transaction goes on, unless a trigger or
+// the server has ended it.
+func (s *sink) try(from, to int) error {
+	_, err := s.x.t.bulk(s.ctx, s.insert, s.columns, s.batch.Rows(from, to))
+	return err
+}
+
+// bulk sends rows.
+func (t *Target) bulk(ctx context.Context, insert string, columns []wireColumn, rows []byte) (n int64, err error) {
+	if _, err := t.conn.ExecContext(ctx, insert); err != nil {
+		return 0, err
+	}
+	err = t.raw(ctx, func(w *wire) error {
+		n, err = w.bulk(columns, rows)
+		return err
+	})
+	return n, err
+}
+
+// The numbers of errors that are about rows: constraints that are broken, and values
+// that do not fit or that a trigger does not want.
+var (
+	constraintErrors = []int32{2601, 2627, 547, 515}
+	valueErrors      = []int32{2628, 8152, 8115, 220, 232, 8114, 245, 241, 242, 4819, 4815, 7339, 7705, 13535}
+)
+
+// fromClient is the first number of errors that triggers and procedures throw.
+const fromClient = 50000
+
+func numbered(err error, numbers []int32) bool {
+	var e mssql.Error
+	return errors.As(err, &e) && slices.ContainsFunc(allOf(e), func(x mssql.Error) bool { return slices.Contains(numbers, x.Number) })
+}
+
+func allOf(e mssql.Error) []mssql.Error {
+	if len(e.All) > 0 {
+		return e.All
+	}
+	return []mssql.Error{e}
+}
+
+// refused reports whether an error is about a row, and the transaction goes on.
+func refused(err error) bool { return numbered(err, constraintErrors) || numbered(err, valueErrors) }
+
+// inColumn finds the column that an error names.
+var inColumn = regexp.MustCompile(`column '([^']*)'`)
+
+// refuse keeps a row that the server does not take.
+func (s *sink) refuse(row int, err error) {
+	var e mssql.Error
+	errors.As(err, &e)
+	first := allOf(e)[0]
+	r := refusal.Refusal{Where: s.batch.Record(row), Reason: first.Message}
+	if m := inColumn.FindStringSubmatch(first.Message); m != nil && first.Number != 547 {
+		r.Columns = database.AtFault(s.tab, m[1:])
+	}
+	s.refused.Add(r)
+}

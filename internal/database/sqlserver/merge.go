@@ -1,0 +1,48 @@
+package sqlserver
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	mssql "github.com/microsoft/go-mssqldb"
+
+	"ambertray/internal/database"
+	"ambertray/internal/dialect"
+	"ambertray/internal/refusal"
+	"ambertray/internal/table"
+)
+
+// Merge implements database.StagingTx. The server would take texts for equal that its
+// collation does not distinguish.
+func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *database.Numbers) (database.Merged, *refusal.List, error) {
+	own := &sink{ctx: ctx, x: x, tab: tab, ends: func() error { return nil }}
+	if err := own.ownIdentity(); err != nil {
+		return database.Merged{}, nil, err
+	}
+	m := database.Merger{
+		DB: x.t, Row: database.RowOfStage,
+		Update: func(table, stage, set, where string) string {
+			return fmt.Sprintf("UPDATE t SET %s FROM %s AS t, %s AS s WHERE %s", set, table, stage, where)
+		},
+		Differ: func(column string, c table.Column) string {
+			own, other := "t."+column, "s."+column
+			if dialect.SQLServer.Stored(c.Type).Textual() {
+				own, other = "CAST("+own+" AS varbinary(max))", "CAST("+other+" AS varbinary(max))"
+			}
+			return fmt.Sprintf("EXISTS (SELECT %s EXCEPT SELECT %s)", own, other)
+		},
+		Refusal: func(err error) (string, bool) {
+			var e mssql.Error
+			if !errors.As(err, &e) || !refused(err) {
+				return "", false
+			}
+			return allOf(e)[0].Message, true
+		},
+	}
+	done, refusedRows, err := m.Merge(ctx, tab, x.t.named(stage), at)
+	if err != nil {
+		return done, nil, err
+	}
+	return done, refusedRows, own.ends()
+}

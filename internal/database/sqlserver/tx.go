@@ -1,0 +1,107 @@
+package sqlserver
+
+import (
+	"context"
+	"errors"
+
+	mssql "github.com/microsoft/go-mssqldb"
+
+	"ambertray/internal/database"
+	"ambertray/internal/dialect"
+	"ambertray/internal/ledger"
+	"ambertray/internal/table"
+)
+
+type tx struct {
+	t     *Target
+	done  bool
+	added *added
+}
+
+// Begin implements database.Target.
+func (t *Target) Begin(ctx context.Context) (database.Tx, error) {
+	if _, err := t.Exec(ctx, "BEGIN TRANSACTION"); err != nil {
+		return nil, err
+	}
+	return &tx{t: t}, nil
+}
+
+// Create implements database.Tx. The table has its key from the start: where a heap
+// keeps its rows is no order by which one that repeats a key could be named.
+func (x *tx) Create(ctx context.Context, tab *table.Table, how database.Creation) error {
+	d := dialect.SQLServer
+	if how.Replace {
+		if err := x.exec(ctx, "DROP TABLE IF EXISTS "+d.QuoteTable(tab.Name)); err != nil {
+			return x.t.fail("drop table "+tab.Name, err)
+		}
+	}
+	return x.t.fail("create table "+tab.Name, x.exec(ctx, d.BeforeRows(tab)...))
+}
+
+func (x *tx) exec(ctx context.Context, statements ...string) error {
+	for _, s := range statements {
+		if _, err := x.t.conn.ExecContext(ctx, s); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Empty implements database.Emptier. A table that others refer to cannot be truncated,
+// and not every login may; its rows can be deleted.
+func (x *tx) Empty(ctx context.Context, tab *table.Table) error {
+	op, name := "empty table "+tab.Name, dialect.SQLServer.QuoteTable(tab.Name)
+	err := x.exec(ctx, "SAVE TRANSACTION empty_table", "TRUNCATE TABLE "+name)
+	var refused mssql.Error
+	if errors.As(err, &refused) {
+		err = x.exec(ctx, "ROLLBACK TRANSACTION empty_table", "DELETE FROM "+name)
+	}
+	return x.t.fail(op, err)
+}
+
+// Index implements database.Indexer.
+func (x *tx) Index(ctx context.Context, tab *table.Table) error {
+	return x.t.fail("index table "+tab.Name, x.exec(ctx, dialect.SQLServer.Finish(tab, true)...))
+}
+
+// Commit implements database.Tx.
+func (x *tx) Commit(ctx context.Context, entry *ledger.Entry) error {
+	if entry != nil {
+		// Two loads at once that are the first ones would both make the ledger.
+		const lock = "EXEC sp_getapplock @Resource = '" + ledger.Name + "', @LockMode = 'Exclusive', @LockOwner = 'Transaction', @LockTimeout = 60000"
+		if err := x.exec(ctx, lock); err != nil {
+			return x.t.fail("lock the ledger", err)
+		}
+		if err := ledger.Write(ctx, x.t, entry); err != nil {
+			return err
+		}
+	}
+	err := x.exec(ctx, "COMMIT TRANSACTION")
+	x.done = err == nil
+	x.forget()
+	return x.t.fail("commit", err)
+}
+
+// forget drops the temporary tables, which the session would keep.
+func (x *tx) forget() {
+	for name, temporary := range x.t.stages {
+		_ = x.exec(context.Background(), "DROP TABLE IF EXISTS "+dialect.SQLServer.Quote(temporary))
+		delete(x.t.stages, name)
+	}
+}
+
+// Rollback implements database.Tx. Where the load was interrupted in the middle of a
+// request, the connection is gone, and with it, on the server, the transaction.
+func (x *tx) Rollback() error {
+	if x.done {
+		return nil
+	}
+	x.done = true
+	err := x.exec(context.Background(), "IF @@TRANCOUNT > 0 ROLLBACK TRANSACTION")
+	clear(x.t.stages)
+	failed := x.t.fail("roll back", err)
+	if errors.Is(failed, database.ErrUnreachable) {
+		return nil
+	}
+	return failed
+}

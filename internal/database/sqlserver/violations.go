@@ -1,0 +1,209 @@
+package sqlserver
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"ambertray/internal/database"
+	"ambertray/internal/dialect"
+	"ambertray/internal/refusal"
+	"ambertray/internal/table"
+)
+
+// batchName is the name of the temporary table of a batch.
+const batchName = "#ambertray_batch"
+
+// sift removes the rows of the batch that break a constraint: in one go for each
+// constraint, over a temporary table, because there may be many.
+func (s *sink) sift() error {
+	t := s.x.t
+	if err := s.x.stage(s.ctx, s.tab, batchName); err != nil {
+		return err
+	}
+	d := dialect.SQLServer
+	staged := &table.Table{Name: batchName, Columns: s.tab.Columns}
+	columns, err := t.describe(s.ctx, staged)
+	if err != nil {
+		return err
+	}
+	rows, err := restated(s.columns, columns, s.batch)
+	if err != nil {
+		return err
+	}
+	if _, err := t.bulk(s.ctx, insertBulk(d.Quote(batchName), columns), columns, rows); err != nil {
+		return err
+	}
+	constraints, err := s.x.constraints(s.ctx, s.tab)
+	if err != nil {
+		return err
+	}
+	why := map[int]*refusal.Reason{}
+	for _, c := range constraints {
+		query := fmt.Sprintf("DELETE s OUTPUT deleted.%s FROM %s AS s WHERE %s", database.RowOfStage, d.Quote(batchName), c.Condition(d, database.RowOfStage, d.Quote(batchName), t.quoted(s.tab.Name)))
+		found, err := t.Query(s.ctx, query)
+		if numbered(err, []int32{invalidColumn}) { // it is on columns that are not loaded
+			continue
+		}
+		if err != nil {
+			return err
+		}
+		for _, row := range found {
+			n, err := strconv.Atoi(row[0])
+			if err != nil {
+				return err
+			}
+			why[n] = &c.Reason
+		}
+	}
+	s.batch.RefuseFor(why, &s.refused)
+	return s.x.exec(s.ctx, "DROP TABLE "+d.Quote(batchName))
+}
+
+const invalidColumn = 207
+
+// constraints returns those of a table that can be checked for many rows at once:
+// what may not be NULL, checks and foreign keys to other tables, and then unique columns,
+// which only rows that are loaded can repeat. The key of the plan is the first of these.
+func (x *tx) constraints(ctx context.Context, tab *table.Table) (list []database.Constraint, err error) {
+	d := dialect.SQLServer
+	live, err := x.t.columns(ctx, tab.Name)
+	if err != nil {
+		return nil, err
+	}
+	for _, c := range live {
+		if tab.Column(c.name) != nil && !c.nullable {
+			list = append(list, database.Constraint{Violated: "s." + d.Quote(c.name) + " IS NULL", Reason: refusal.Reason{Columns: []string{c.name}, Reason: "no value, but the column is NOT NULL"}})
+		}
+	}
+	checks, err := x.t.Query(ctx, "SELECT name, definition FROM sys.check_constraints WHERE is_disabled = 0 AND parent_object_id = "+x.t.id(tab.Name)+" ORDER BY name")
+	if err != nil {
+		return nil, err
+	}
+	for _, row := range checks {
+		list = append(list, database.Constraint{Violated: "NOT (" + row[1] + ")", Reason: refusal.Reason{Columns: mentioned(tab, row[1]), Reason: "violates the check constraint " + row[0]}})
+	}
+	foreign, err := x.foreignKeys(ctx, tab)
+	if err != nil {
+		return nil, err
+	}
+	unique, err := x.uniqueIndexes(ctx, tab, live)
+	return append(append(list, foreign...), unique...), err
+}
+
+// mentioned returns the loaded columns that the text of a check names.
+func mentioned(tab *table.Table, text string) (columns []string) {
+	for _, c := range tab.Loaded() {
+		if strings.Contains(strings.ToLower(text), "["+strings.ToLower(c.Name)+"]") || slices.Contains(strings.FieldsFunc(strings.ToLower(text), notOfName), strings.ToLower(c.Name)) {
+			columns = append(columns, c.Name)
+		}
+	}
+	return columns
+}
+
+func notOfName(r rune) bool {
+	return r != '_' && (r < 'a' || r > 'z') && (r < '0' || r > '9') && r < 0x80
+}
+
+// foreignKeys returns the conditions of the foreign keys to other tables.
+func (x *tx) foreignKeys(ctx context.Context, tab *table.Table) (list []database.Constraint, err error) {
+	rows, err := x.t.Query(ctx, `SELECT f.name, s.name, r.name, c.name, rc.name FROM sys.foreign_keys f
+		JOIN sys.foreign_key_columns k ON k.constraint_object_id = f.object_id
+		JOIN sys.columns c ON c.object_id = k.parent_object_id AND c.column_id = k.parent_column_id
+		JOIN sys.columns rc ON rc.object_id = k.referenced_object_id AND rc.column_id = k.referenced_column_id
+		JOIN sys.tables r ON r.object_id = k.referenced_object_id JOIN sys.schemas s ON s.schema_id = r.schema_id
+		WHERE f.is_disabled = 0 AND f.parent_object_id <> f.referenced_object_id AND f.parent_object_id = `+x.t.id(tab.Name)+` ORDER BY f.name, k.constraint_column_id`)
+	d := dialect.SQLServer
+	for from := 0; from < len(rows); {
+		to := from
+		var columns, filled, same []string
+		for ; to < len(rows) && rows[to][0] == rows[from][0]; to++ {
+			own, other := d.Quote(rows[to][3]), d.Quote(rows[to][4])
+			columns, filled = append(columns, rows[to][3]), append(filled, "s."+own+" IS NOT NULL")
+			same = append(same, "r."+other+" = s."+own)
+		}
+		name, referred := rows[from][0], rows[from][1]+"."+rows[from][2]
+		filled = append(filled, "NOT EXISTS (SELECT 1 FROM "+d.QuoteTable(referred)+" r WHERE "+strings.Join(same, " AND ")+")")
+		list = append(list, database.Constraint{
+			Violated: strings.Join(filled, " AND "),
+			Reason:   refusal.Reason{Columns: database.AtFault(tab, columns), Reason: fmt.Sprintf("not in table %s (foreign key %s)", strings.TrimPrefix(referred, "dbo."), name)},
+		})
+		from = to
+	}
+	return list, err
+}
+
+// uniqueIndexes returns the conditions of the unique indexes whose columns are all
+// loaded. NULL is a value in them, which only one row may have.
+func (x *tx) uniqueIndexes(ctx context.Context, tab *table.Table, live []liveColumn) (list []database.Constraint, err error) {
+	rows, err := x.t.Query(ctx, `SELECT i.name, c.name FROM sys.indexes i JOIN sys.index_columns k ON k.object_id = i.object_id AND k.index_id = i.index_id
+		JOIN sys.columns c ON c.object_id = k.object_id AND c.column_id = k.column_id
+		WHERE i.is_unique = 1 AND i.is_disabled = 0 AND i.has_filter = 0 AND k.is_included_column = 0 AND i.object_id = `+x.t.id(tab.Name)+`
+		ORDER BY i.is_primary_key DESC, i.name, k.key_ordinal`)
+	for from := 0; from < len(rows); {
+		to := from
+		var columns []string
+		for ; to < len(rows) && rows[to][0] == rows[from][0]; to++ {
+			columns = append(columns, rows[to][1])
+		}
+		name := rows[from][0]
+		from = to
+		if slices.ContainsFunc(columns, func(c string) bool { return tab.Column(c) == nil }) {
+			continue
+		}
+		reason := refusal.Reason{Columns: columns, Reason: "duplicate in unique index " + name}
+		if slices.Equal(columns, tab.Key) {
+			reason.Reason = database.SameKey
+		}
+		list = append(list, database.Constraint{Violated: repeats(x.t.quoted(tab.Name), columns, live), Reason: reason})
+	}
+	return list, err
+}
+
+// repeats is the condition that a row of the temporary table repeats one of a table, or
+// an earlier one.
+func repeats(name string, columns []string, live []liveColumn) string {
+	d := dialect.SQLServer
+	var same, parts []string
+	for _, column := range columns {
+		q := d.Quote(column)
+		equal := fmt.Sprintf("t.%s = s.%[1]s", q)
+		if slices.ContainsFunc(live, func(c liveColumn) bool { return c.name == column && c.nullable }) {
+			equal = fmt.Sprintf("(%s OR t.%s IS NULL AND s.%[2]s IS NULL)", equal, q)
+		}
+		same, parts = append(same, equal), append(parts, "b."+q)
+	}
+	row := d.Quote(database.RowOfStage)
+	return fmt.Sprintf("EXISTS (SELECT 1 FROM %s t WHERE %s) OR s.%s IN (SELECT q.n FROM (SELECT b.%[3]s AS n, row_number() OVER (PARTITION BY %[4]s ORDER BY b.%[3]s) AS nth FROM %[5]s b) q WHERE q.nth > 1)",
+		name, strings.Join(same, " AND "), row, strings.Join(parts, ", "), d.Quote(batchName))
+}
+
+// restated returns the rows of a batch as another table takes them, whose columns may
+// be NULL where those of the first may not: then a value has its length before it.
+func restated(from, to []wireColumn, b *database.Batch) ([]byte, error) {
+	plain := true
+	for i := range from {
+		plain = plain && from[i].code == to[i].code
+	}
+	rows := b.Rows(0, b.Len())
+	if plain {
+		return rows, nil
+	}
+	var out []byte
+	for len(rows) > 0 {
+		out, rows = append(out, rows[0]), rows[1:]
+		for i := range from {
+			n := sizeOf(&from[i], rows)
+			if n > len(rows) {
+				return nil, fmt.Errorf("a row that is cut off in column %s", from[i].name)
+			}
+			if fixed[from[i].code] > 0 && fixed[to[i].code] == 0 {
+				out = append(out, byte(n))
+			}
+			out, rows = append(out, rows[:n]...), rows[n:]
+		}
+	}
+	return out, nil
+}

@@ -1,0 +1,378 @@
+package tds
+
+import (
+	"bufio"
+	"encoding/binary"
+	"fmt"
+	"io"
+	"math"
+	"math/big"
+	"strings"
+)
+
+// Reader reads the parts of a message. Its methods panic with an error that Recover
+// returns.
+type Reader struct{ r *bufio.Reader }
+
+// NewReader returns a reader of a message.
+func NewReader(r io.Reader) *Reader { return &Reader{bufio.NewReaderSize(r, 64<<10)} }
+
+// ProtocolError says that a message is not as the specification has it.
+type ProtocolError struct{ Err error }
+
+func (e *ProtocolError) Error() string { return "a message that is not as specified: " + e.Err.Error() }
+
+// Unwrap returns the cause.
+func (e *ProtocolError) Unwrap() error { return e.Err }
+
+// Recover turns a panic of a Reader into an error.
+func Recover(err *error) {
+	if r := recover(); r != nil {
+		e, ok := r.(*ProtocolError)
+		if !ok {
+			panic(r)
+		}
+		*err = e
+	}
+}
+
+func (r *Reader) broken(err error) {
+	if err == io.EOF {
+		err = io.ErrUnexpectedEOF
+	}
+	panic(&ProtocolError{err})
+}
+
+// Bytes reads n bytes.
+func (r *Reader) Bytes(n int) []byte {
+	b := make([]byte, n)
+	if _, err := io.ReadFull(r.r, b); err != nil {
+		r.broken(err)
+	}
+	return b
+}
+
+// Byte reads one byte.
+func (r *Reader) Byte() byte {
+	b, err := r.r.ReadByte()
+	if err != nil {
+		r.broken(err)
+	}
+	return b
+}
+
+// Little reads a number of some bytes, the lowest first.
+func (r *Reader) Little(size int) (n uint64) {
+	for i := range size {
+		n |= uint64(r.Byte()) << (8 * i)
+	}
+	return n
+}
+
+// Rest reads all that is left.
+func (r *Reader) Rest() []byte {
+	b, err := io.ReadAll(r.r)
+	if err != nil {
+		r.broken(err)
+	}
+	return b
+}
+
+// More reports whether there is more.
+func (r *Reader) More() bool {
+	_, err := r.r.Peek(1)
+	if err != nil && err != io.EOF {
+		r.broken(err)
+	}
+	return err == nil
+}
+
+// Short reads a text with its length in one byte.
+func (r *Reader) Short() string { return UTF8(r.Bytes(2 * int(r.Byte()))) }
+
+// Headers reads ALL_HEADERS and returns the id of the transaction in it.
+func (r *Reader) Headers() (transaction uint64) {
+	total := int(r.Little(4)) - 4
+	for total > 0 {
+		size := int(r.Little(4))
+		if size < 6 || size > total {
+			r.broken(fmt.Errorf("a header of %d bytes", size))
+		}
+		kind, data := r.Little(2), r.Bytes(size-6)
+		if kind == 2 && len(data) >= 8 {
+			transaction = binary.LittleEndian.Uint64(data)
+		}
+		total -= size
+	}
+	return transaction
+}
+
+// wireType is a type as a client declares it.
+type wireType struct {
+	Type
+	code  byte
+	width int
+}
+
+var fixedWidths = map[byte]struct {
+	name  string
+	width int
+}{wireInt1: {"tinyint", 1}, wireBit: {"bit", 1}, wireInt2: {"smallint", 2}, wireInt4: {"int", 4}, wireFloat4: {"real", 4}, wireFloat8: {"float", 8}, wireInt8: {"bigint", 8}}
+
+// TypeInfo reads a TYPE_INFO.
+func (r *Reader) TypeInfo() (t wireType) {
+	t.code = r.Byte()
+	if f, ok := fixedWidths[t.code]; ok {
+		t.Name, t.width = f.name, f.width
+		return t
+	}
+	switch t.code {
+	case wireNull:
+		t.Name = "int"
+	case wireDate:
+		t.Name = "date"
+	case wireTime, wireDateTime, wireOffset:
+		t.Name, t.Scale = map[byte]string{wireTime: "time", wireDateTime: "datetime2", wireOffset: "datetimeoffset"}[t.code], int(r.Byte())
+	case wireGUID, wireIntN, wireBitN, wireFloatN, wireOldTimeN:
+		t.width = int(r.Byte())
+		names := map[[2]int]string{
+			{wireGUID, 16}: "uniqueidentifier", {wireIntN, 1}: "tinyint", {wireIntN, 2}: "smallint", {wireIntN, 4}: "int", {wireIntN, 8}: "bigint",
+			{wireBitN, 1}: "bit", {wireFloatN, 4}: "real", {wireFloatN, 8}: "float", {wireOldTimeN, 4}: "smalldatetime", {wireOldTimeN, 8}: "datetime",
+		}
+		t.Name = names[[2]int{int(t.code), t.width}]
+	case wireDecimalN, wireNumericN:
+		t.Name, t.width, t.Size, t.Scale = "decimal", int(r.Byte()), int(r.Byte()), int(r.Byte())
+	case wireVarBin, wireBinary, wireVarChar, wireChar, wireNVarChar, wireNChar:
+		t.longType(r)
+	}
+	if t.Name == "" {
+		r.broken(fmt.Errorf("the type %#x of %d bytes, which the stand-in does not know", t.code, t.width))
+	}
+	return t
+}
+
+func (t *wireType) longType(r *Reader) {
+	t.Name = map[byte]string{wireVarBin: "varbinary", wireBinary: "binary", wireVarChar: "varchar", wireChar: "char", wireNVarChar: "nvarchar", wireNChar: "nchar"}[t.code]
+	t.Size = int(r.Little(2))
+	if t.Max = t.Size == longest; t.Max {
+		t.Size = 0
+	}
+	if t.Textual() {
+		r.Bytes(len(collation))
+	}
+	if t.National() {
+		t.Size /= 2
+	}
+}
+
+// Value reads a value of a type.
+func (r *Reader) Value(t *wireType) (v Value) {
+	if _, ok := fixedWidths[t.code]; ok {
+		return r.plain(t, t.width)
+	}
+	switch t.code {
+	case wireNull:
+		return Value{Null: true}
+	case wireVarBin, wireBinary, wireVarChar, wireChar, wireNVarChar, wireNChar:
+		return r.long(t)
+	}
+	n := int(r.Byte())
+	if n == 0 {
+		return Value{Null: true}
+	}
+	switch t.Name {
+	case "decimal":
+		return r.decimal(t, n)
+	case "uniqueidentifier":
+		return r.guid(n)
+	case "date":
+		return Value{Int: int64(r.Little(n))}
+	case "time":
+		return Value{Int: int64(r.Little(n)) * scales[t.Scale]}
+	case "datetime2":
+		clock := int64(r.Little(n-3)) * scales[t.Scale]
+		return Value{Int: clock + int64(r.Little(3))*ticksPerDay}
+	case "datetimeoffset":
+		clock := int64(r.Little(n-5)) * scales[t.Scale]
+		v = Value{Int: clock + int64(r.Little(3))*ticksPerDay}
+		r.Little(2) // the instant is in UTC; the stand-in forgets the offset
+		return v
+	case "datetime", "smalldatetime":
+		return r.oldTime(n)
+	}
+	return r.plain(t, n)
+}
+
+// plain reads a whole number, a bit or a floating-point number of n bytes.
+func (r *Reader) plain(t *wireType, n int) Value {
+	raw := r.Little(n)
+	switch t.Name {
+	case "float", "real":
+		if n == 4 {
+			return Value{Float: float64(math.Float32frombits(uint32(raw)))}
+		}
+		return Value{Float: math.Float64frombits(raw)}
+	case "tinyint", "bit":
+		return Value{Int: int64(raw)}
+	}
+	shift := 64 - 8*n
+	return Value{Int: int64(raw<<shift) >> shift}
+}
+
+func (r *Reader) oldTime(n int) Value {
+	if n == 4 {
+		days := int64(r.Little(2))
+		return Value{Int: (days+daysTo1900)*ticksPerDay + int64(r.Little(2))*60*10_000_000}
+	}
+	days := int64(int32(r.Little(4)))
+	return Value{Int: (days+daysTo1900)*ticksPerDay + (int64(r.Little(4))*10_000_000+150)/300}
+}
+
+func (r *Reader) long(t *wireType) Value {
+	var text []byte
+	if t.Max {
+		total := r.Little(8)
+		if total == math.MaxUint64 {
+			return Value{Null: true}
+		}
+		for {
+			n := int(r.Little(4))
+			if n == 0 {
+				break
+			}
+			text = append(text, r.Bytes(n)...)
+		}
+	} else {
+		n := int(r.Little(2))
+		if n == longest {
+			return Value{Null: true}
+		}
+		text = r.Bytes(n)
+	}
+	if t.National() {
+		if len(text)%2 == 1 {
+			r.broken(fmt.Errorf("a text of %d bytes in UTF-16", len(text)))
+		}
+		text = []byte(UTF8(text))
+	} else if t.Textual() {
+		text, _ = codePage.NewDecoder().Bytes(text)
+	}
+	return Value{Text: text}
+}
+
+func (r *Reader) decimal(t *wireType, n int) Value {
+	sign, raw := r.Byte(), r.Bytes(n-1)
+	if t.Size <= 18 {
+		var padded [8]byte
+		copy(padded[:], raw)
+		v := Value{Int: int64(binary.LittleEndian.Uint64(padded[:]))}
+		if sign == 0 {
+			v.Int = -v.Int
+		}
+		return v
+	}
+	for i, j := 0, len(raw)-1; i < j; i, j = i+1, j-1 {
+		raw[i], raw[j] = raw[j], raw[i]
+	}
+	digits := new(big.Int).SetBytes(raw).String()
+	if len(digits) <= t.Scale {
+		digits = strings.Repeat("0", t.Scale+1-len(digits)) + digits
+	}
+	text := digits[:len(digits)-t.Scale]
+	if t.Scale > 0 {
+		text += "." + digits[len(digits)-t.Scale:]
+	}
+	if sign == 0 {
+		text = "-" + text
+	}
+	return Value{Text: []byte(text)}
+}
+
+func (r *Reader) guid(n int) Value {
+	raw := r.Bytes(n)
+	var b strings.Builder
+	for i, at := range guidOrder {
+		if i == 4 || i == 6 || i == 8 || i == 10 {
+			b.WriteByte('-')
+		}
+		fmt.Fprintf(&b, "%02X", raw[at])
+	}
+	return Value{Text: []byte(b.String())}
+}
+
+// BulkColumn is a column as a client announces it.
+type BulkColumn struct {
+	Name string
+	wire wireType
+}
+
+// Type returns its type.
+func (c *BulkColumn) Type() Type { return c.wire.Type }
+
+// BulkColumns reads the columns of a bulk load.
+func (r *Reader) BulkColumns() (list []BulkColumn) {
+	if token := r.Byte(); token != tokenColumns {
+		r.broken(fmt.Errorf("token %#x instead of the columns", token))
+	}
+	for range r.Little(2) {
+		r.Little(4)
+		r.Little(2)
+		c := BulkColumn{wire: r.TypeInfo()}
+		c.Name = r.Short()
+		list = append(list, c)
+	}
+	return list
+}
+
+// BulkRow reads the next row into values; it returns false at the end.
+func (r *Reader) BulkRow(columns []BulkColumn, row []Value) bool {
+	token := r.Byte()
+	var nulls []byte
+	switch token {
+	case tokenDone:
+		return false
+	case tokenNullRow:
+		nulls = r.Bytes((len(columns) + 7) / 8)
+	case tokenRow:
+	default:
+		r.broken(fmt.Errorf("token %#x instead of a row", token))
+	}
+	for i := range columns {
+		if nulls != nil && nulls[i/8]>>(i%8)&1 == 1 {
+			row[i] = Value{Null: true}
+			continue
+		}
+		row[i] = r.Value(&columns[i].wire)
+	}
+	return true
+}
+
+// Param is a parameter of a call.
+type Param struct {
+	Name   string
+	Output bool
+	wire   wireType
+	Value  Value
+}
+
+// Type returns its type.
+func (p *Param) Type() Type { return p.wire.Type }
+
+// Call reads the name or number of a procedure and its parameters.
+func (r *Reader) Call() (name string, number int, params []Param) {
+	n := int(r.Little(2))
+	if n == 0xffff {
+		number = int(r.Little(2))
+	} else {
+		name = UTF8(r.Bytes(2 * n))
+	}
+	r.Little(2)
+	for r.More() {
+		p := Param{Name: r.Short()}
+		p.Output = r.Byte()&1 == 1
+		p.wire = r.TypeInfo()
+		p.Value = r.Value(&p.wire)
+		params = append(params, p)
+	}
+	return name, number, params
+}
