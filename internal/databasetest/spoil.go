@@ -192,8 +192,8 @@ func doubledRow(t *testing.T, to database.Target) {
 // rewritingTrigger names the rows that a trigger has changed.
 func rewritingTrigger(t *testing.T, to database.Target) {
 	for _, statement := range map[*dialect.Dialect][]string{
-		dialect.SQLite: {"CREATE TRIGGER shout AFTER INSERT ON keyed_0 BEGIN UPDATE keyed_0 SET name = upper(name) WHERE no = new.no; END"},
-		dialect.MySQL:  {"CREATE TRIGGER shout BEFORE INSERT ON keyed_0 FOR EACH ROW SET NEW.name = upper(NEW.name)"},
+		dialect.SQLite:    {"CREATE TRIGGER shout AFTER INSERT ON keyed_0 BEGIN UPDATE keyed_0 SET name = upper(name) WHERE no = new.no; END"},
+		dialect.MySQL:     {"CREATE TRIGGER shout BEFORE INSERT ON keyed_0 FOR EACH ROW SET NEW.name = upper(NEW.name)"},
 		dialect.SQLServer: {"CREATE TRIGGER shout ON keyed_0 AFTER INSERT AS UPDATE t SET name = upper(t.name) FROM keyed_0 AS t JOIN inserted AS i ON i.no = t.no"},
 		dialect.PostgreSQL: {
 			"CREATE FUNCTION shout() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN NEW.name := upper(NEW.name); RETURN NEW; END $$",

@@ -89,8 +89,12 @@ func (t *tableDef) sqlColumns(names []string) string {
 	return strings.Join(list, ", ")
 }
 
-// begin makes what a new database holds.
+// prepareDatabase makes what a new database holds.
 func (s *session) prepareDatabase() error {
+	there, err := s.number("SELECT count(*) FROM main.sqlite_schema WHERE name = 'schemas'")
+	if err != nil || there > 0 {
+		return err
+	}
 	return sqlitex.ExecuteScript(s.db, `
 		CREATE TABLE IF NOT EXISTS main.catalog (id INTEGER PRIMARY KEY AUTOINCREMENT, schema TEXT COLLATE NOCASE, name TEXT COLLATE NOCASE, def TEXT, UNIQUE (schema, name));
 		CREATE TABLE IF NOT EXISTS main.schemas (id INTEGER PRIMARY KEY, name TEXT COLLATE NOCASE UNIQUE);

@@ -121,6 +121,9 @@ func (s *session) serve() error {
 		if err != nil {
 			return err
 		}
+		if m.Kind == tds.Attention && !s.cancelled() { // of a request that is answered
+			continue
+		}
 		if m.Kind != tds.Attention {
 			if err := s.answer(m); err != nil && !errors.Is(err, tds.ErrCancelled) {
 				return err
@@ -129,7 +132,6 @@ func (s *session) serve() error {
 		if s.cancelled() {
 			s.attention.Store(false)
 			s.interrupt = make(chan struct{})
-			s.conn.Drop()
 			s.conn.Done(tds.DoneAttention, 0)
 		}
 		if err := s.conn.End(); err != nil {

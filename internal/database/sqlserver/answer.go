@@ -26,12 +26,15 @@ const (
 	tokenDoneProc     = 0xfe
 	tokenDoneInProc   = 0xff
 
-	doneCount = 0x10
+	doneCount     = 0x10
+	doneAttention = 0x20
 )
 
 // answer reads what the server says to a request.
 type answer struct {
+	w       *wire
 	r       *bufio.Reader
+	stopped bool // the server has confirmed an attention
 	columns []wireColumn
 	rows    int64 // that the last statement with a count has changed
 	errors  []mssql.Error
@@ -51,6 +54,32 @@ type wireColumn struct {
 
 // longSize is the size of a type with (max).
 const longSize = 0xffff
+
+// begin waits for the answer.
+func (a *answer) begin() error {
+	got := a.w.receive.Call(nil)
+	if err, failed := got[1].Interface().(error); failed {
+		return err
+	}
+	a.r = bufio.NewReaderSize(a.w.stream, 64<<10)
+	return nil
+}
+
+// finish reads what is left of the answer, so that the connection can be used again:
+// rows are passed over, and where the request was broken off, the server's word that it
+// was is waited for.
+func (a *answer) finish() error {
+	for {
+		row := &rowReader{}
+		err := row.each(a, func() error { return nil })
+		if err != nil || a.stopped || !a.w.interrupted() {
+			return err
+		}
+		if err := a.begin(); err != nil {
+			return err
+		}
+	}
+}
 
 // next reads tokens up to the next row, of which it returns true; the columns of the
 // row are still to be read. At the end it returns io.EOF.
@@ -123,7 +152,9 @@ func (a *answer) readDone() error {
 	if err != nil {
 		return err
 	}
-	if binary.LittleEndian.Uint16(b)&doneCount != 0 {
+	status := binary.LittleEndian.Uint16(b)
+	a.stopped = a.stopped || status&doneAttention != 0
+	if status&doneCount != 0 {
 		a.rows = int64(binary.LittleEndian.Uint64(b[4:]))
 	}
 	return nil

@@ -11,6 +11,7 @@ import (
 	"net"
 	"strings"
 	"sync"
+	"time"
 
 	mssql "github.com/microsoft/go-mssqldb"
 	"github.com/microsoft/go-mssqldb/msdsn"
@@ -208,8 +209,12 @@ func (t *Target) Query(ctx context.Context, query string) (rows [][]string, err 
 	return rows, t.fail("run a query", err)
 }
 
+// grace is how long the server may take to break a request off, before the connection
+// is cut.
+const grace = 5 * time.Second
+
 // raw gives a function the stream beneath the driver. When ctx ends meanwhile, the
-// connection does.
+// server is asked to break off.
 func (t *Target) raw(ctx context.Context, use func(w *wire) error) error {
 	return t.conn.Raw(func(c any) error {
 		conn, ok := c.(*mssql.Conn)
@@ -220,8 +225,20 @@ func (t *Target) raw(ctx context.Context, use func(w *wire) error) error {
 		if err != nil {
 			return err
 		}
-		stop := context.AfterFunc(ctx, t.dialer.cut)
+		if ctx.Err() != nil {
+			return context.Cause(ctx)
+		}
+		done := make(chan struct{})
+		stop := context.AfterFunc(ctx, func() {
+			w.cancel()
+			select {
+			case <-done:
+			case <-time.After(grace):
+				t.dialer.cut()
+			}
+		})
 		err = use(w)
+		close(done)
 		if !stop() {
 			err = errors.Join(context.Cause(ctx), err)
 		}
@@ -238,20 +255,11 @@ func (t *Target) read(ctx context.Context, query string, use func(a *answer) err
 			return err
 		}
 		err = use(a)
-		if err != nil && len(a.errors) == 0 {
-			t.drain(a)
-			return err
+		if err != nil {
+			w.cancel() // the rest of the rows
 		}
-		return errors.Join(a.failure(), err)
+		return errors.Join(a.failure(), err, a.finish())
 	})
-}
-
-// drain reads the rest of an answer away, so that the connection can be used again.
-func (t *Target) drain(a *answer) {
-	_, err := io.Copy(io.Discard, a.r)
-	if err != nil {
-		t.dialer.cut()
-	}
 }
 
 // Lock implements database.Locker. The lock is the session's, so that it holds from

@@ -1,12 +1,12 @@
 package sqlserver
 
 import (
-	"bufio"
 	"encoding/binary"
 	"errors"
 	"fmt"
 	"io"
 	"reflect"
+	"sync"
 	"unicode/utf16"
 	"unsafe"
 
@@ -26,12 +26,18 @@ type wire struct {
 	begin   reflect.Value // func(kind, resetSession bool)
 	receive reflect.Value // func() (kind, error)
 	session reflect.Value
+
+	mu        sync.Mutex
+	waiting   bool // for the answer of a message that is sent
+	cancelled bool
+	attention bool // was sent
 }
 
 // The types of messages (section 2.2.3.1.1).
 const (
-	messageBatch = 0x01
-	messageBulk  = 0x07
+	messageBatch     = 0x01
+	messageAttention = 0x06
+	messageBulk      = 0x07
 )
 
 // errDriver is returned where the driver is not as we know it.
@@ -72,11 +78,43 @@ func (w *wire) send() (*answer, error) {
 	if err := w.stream.FinishPacket(); err != nil {
 		return nil, err
 	}
-	got := w.receive.Call(nil)
-	if err, failed := got[1].Interface().(error); failed {
+	w.mu.Lock()
+	w.waiting = true
+	err := w.interrupt()
+	w.mu.Unlock()
+	if err != nil {
 		return nil, err
 	}
-	return &answer{r: bufio.NewReaderSize(w.stream, 64<<10)}, nil
+	a := &answer{w: w}
+	return a, a.begin()
+}
+
+// cancel has the server break off what it does. A message that is being sent is sent
+// to its end first.
+func (w *wire) cancel() {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.cancelled = true
+	_ = w.interrupt() // an answer that does not come is waited for by others
+}
+
+// interrupt sends an attention where that is due: reading and writing do not meet in
+// the driver, so that it may go while an answer is read.
+func (w *wire) interrupt() error {
+	if !w.waiting || !w.cancelled || w.attention {
+		return nil
+	}
+	w.attention = true
+	w.start(messageAttention)
+	return w.stream.FinishPacket()
+}
+
+// interrupted reports whether an attention was sent, which has an answer of its own.
+func (w *wire) interrupted() bool {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.waiting = w.waiting && w.attention
+	return w.attention
 }
 
 // batch sends statements in the transaction that is open.
@@ -117,15 +155,8 @@ func (w *wire) bulk(columns []wireColumn, rows []byte) (int64, error) {
 	if err != nil {
 		return 0, err
 	}
-	for {
-		_, err := a.next()
-		if errors.Is(err, io.EOF) {
-			return a.rows, a.failure()
-		}
-		if err != nil {
-			return 0, err
-		}
-	}
+	err = a.finish()
+	return a.rows, errors.Join(a.failure(), err)
 }
 
 func appendUTF16(dst []byte, text string) []byte {

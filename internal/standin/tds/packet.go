@@ -175,9 +175,6 @@ func (c *Conn) End() error {
 	return err
 }
 
-// Drop forgets what was not sent yet of a message.
-func (c *Conn) Drop() { c.out = c.out[:0] }
-
 func (c *Conn) send(status byte) error {
 	c.sequence++
 	c.out[0], c.out[1], c.out[6] = Reply, status, c.sequence
