@@ -52,6 +52,8 @@ func runFloor(name string, args []string) error {
 		return floorClient(args[0], args[1:])
 	case "mysql":
 		return floorMySQL(args[0], args[1])
+	case "sqlserver":
+		return floorSQLServer(args[0], args[1])
 	case "postgres":
 		return floorPostgres(args[0], args[1])
 	case "sqlite":

@@ -26,9 +26,9 @@ import (
 )
 
 type bench struct {
-	self, program, dir, data, postgres, mysql string
-	runs                                      int
-	most                                      map[string]string // the greatest key of the table with all records, by target
+	self, program, dir, data, postgres, mysql, sqlserver string
+	runs, records                                        int
+	most                                                 map[string]string // the greatest key of the table with all records, by target
 }
 
 // contest is one line of the result: a command of ours and its floor. Where
@@ -61,26 +61,26 @@ func main() {
 		}
 		return
 	}
-	b := &bench{most: map[string]string{}, postgres: os.Getenv("AMBERTRAY_TEST_POSTGRES"), mysql: os.Getenv("AMBERTRAY_TEST_MYSQL")}
+	b := &bench{most: map[string]string{}, postgres: os.Getenv("AMBERTRAY_TEST_POSTGRES"), mysql: os.Getenv("AMBERTRAY_TEST_MYSQL"), sqlserver: os.Getenv("AMBERTRAY_TEST_SQLSERVER")}
 	flag.StringVar(&b.program, "program", "ambertray", "the program to measure")
 	flag.StringVar(&b.dir, "dir", os.TempDir(), "where the data goes")
 	flag.IntVar(&b.runs, "runs", 5, "how often each is run")
-	records := flag.Int("records", 2_000_000, "records in the file")
+	flag.IntVar(&b.records, "records", 2_000_000, "records in the file")
 	only := flag.String("only", "", "run only contests whose name has this in it")
 	flag.Parse()
-	if err := b.measure(*records, *only); err != nil {
+	if err := b.measure(*only); err != nil {
 		log.Fatal(err)
 	}
 }
 
-func (b *bench) measure(records int, only string) error {
+func (b *bench) measure(only string) error {
 	b.data = filepath.Join(b.dir, "specimens.csv")
 	var err error
 	if b.self, err = os.Executable(); err != nil {
 		return err
 	}
 	// In a process of its own: the peak memory of what is measured counts from ours.
-	if _, err := b.execute([]string{b.self, "make", b.dir, strconv.Itoa(records)}); err != nil {
+	if _, err := b.execute([]string{b.self, "make", b.dir, strconv.Itoa(b.records)}); err != nil {
 		return err
 	}
 	info, err := os.Stat(b.data)
@@ -97,7 +97,7 @@ func (b *bench) measure(records int, only string) error {
 			return fmt.Errorf("draft: %w: %s", err, out)
 		}
 	}
-	fmt.Printf("%d records, %d MB, %d runs each, medians\n\n", records, info.Size()/1e6, b.runs)
+	fmt.Printf("%d records, %d MB, %d runs each, medians\n\n", b.records, info.Size()/1e6, b.runs)
 	fmt.Printf("%-28s %9s %9s %7s %7s %10s\n", "", "ours", "floor", "ratio", "bound", "peak")
 	for _, c := range b.contests(tray) {
 		if strings.Contains(c.name, only) {
@@ -136,6 +136,7 @@ func (b *bench) contests(tray string) []contest {
 	db := filepath.Join(b.dir, "bench.db")
 	dropFile := func() error { return os.RemoveAll(db) }
 	dropTable := func() error { return floorDrop(b.postgres) }
+	dropSQLServer := func() error { return dropSQLServer(b.sqlserver) }
 	dropMySQL := func() error { return dropMySQL(b.mysql) }
 	own := func(args ...string) []string { return append([]string{b.program}, args...) }
 	load := func(to string, args ...string) []string {
@@ -161,6 +162,8 @@ func (b *bench) contests(tray string) []contest {
 		{"PostgreSQL, verified", 0.8, load(b.postgres), [][]string{floor("postgres", b.data, b.postgres)}, dropTable, nil},
 		{"MariaDB, rows counted", 1.05, load(b.mysql, "--verify", "counts"), [][]string{floor("mysql", b.data, b.mysql)}, dropMySQL, nil},
 		{"MariaDB, verified", 1.5, load(b.mysql), [][]string{floor("mysql", b.data, b.mysql)}, dropMySQL, nil},
+		{"SQL Server, rows counted", 1.1, load(b.sqlserver, "--verify", "counts"), [][]string{floor("sqlserver", strconv.Itoa(b.records), b.sqlserver)}, dropSQLServer, nil},
+		{"SQL Server, verified", 1.4, load(b.sqlserver), [][]string{floor("sqlserver", strconv.Itoa(b.records), b.sqlserver)}, dropSQLServer, nil},
 		{"SQLite, rows counted", 0.85, load(db, "--verify", "counts"), [][]string{floor("sqlite", b.data, db)}, dropFile, nil},
 		{"SQLite, verified", 1, load(db), [][]string{floor("sqlite", b.data, db)}, dropFile, nil},
 	}...)

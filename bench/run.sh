@@ -5,6 +5,7 @@ cd "$(dirname "$0")/.."
 . scripts/servers.sh
 start_postgres TEST_POSTGRES
 start_mariadb TEST_MYSQL
+start_standin TEST_SQLSERVER
 need_sqlite
 CGO_ENABLED=0 go build -o "$servers_dir/ambertray" ./cmd/ambertray
 CGO_ENABLED=0 go build -o "$servers_dir/bench" ./bench

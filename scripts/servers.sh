@@ -9,7 +9,7 @@ stop_servers() {
     for name in "$servers_dir"/*postgres*/postmaster.pid; do
         [ ! -f "$name" ] || as_user "$pg_bin/pg_ctl" -D "${name%/*}" -m immediate stop >/dev/null 2>&1 || true
     done
-    for name in "$servers_dir"/*mysql*/pid; do
+    for name in "$servers_dir"/*mysql*/pid "$servers_dir"/*sqlserver*/pid; do
         [ ! -f "$name" ] || kill -9 "$(cat "$name")" 2>/dev/null || true
     done
     wait 2>/dev/null || true
@@ -94,6 +94,32 @@ exit 1
 EOF
     bash "$servers_dir/$name.start"
     export "AMBERTRAY_$1=mysql://root@127.0.0.1:$port/museum" "AMBERTRAY_${1}_DATA=$data" "AMBERTRAY_${1}_CA=$servers_dir/$name-authority.pem"
+}
+
+# start_standin NAME: starts the stand-in for SQL Server, like the servers.
+start_standin() {
+    local port name=${1,,} data
+    data=$servers_dir/$name
+    port=$(free_port)
+    mkdir "$data"
+    certify "$data" "$name"
+    [ "$(id -u)" != 0 ] || chown -R nobody "$data"
+    [ -x "$servers_dir/standin" ] || go build -o "$servers_dir/standin" ./cmd/sqlserver-standin
+    cat >"$servers_dir/$name.start" <<EOF
+$(declare -f as_user)
+rm -f "$data/ready"
+as_user "$servers_dir/standin" --dir "$data" --listen 127.0.0.1:$port --ready "$data/ready" --certificate "$data/server.pem" --key "$data/server.key" >"$data/log" 2>&1 &
+echo \$! >"$data/pid"
+for _ in \$(seq 100); do
+    [ ! -f "$data/ready" ] || exit 0
+    sleep 0.1
+done
+cat "$data/log" >&2
+exit 1
+EOF
+    bash "$servers_dir/$name.start"
+    export "AMBERTRAY_$1=sqlserver://sa@127.0.0.1:$port?database=museum&certificate=$servers_dir/$name-authority.pem" "AMBERTRAY_${1}_DATA=$data" \
+        "AMBERTRAY_${1}_CA=$servers_dir/$name-authority.pem"
 }
 
 # need_sqlite installs the client of SQLite, through which scripts are tested.

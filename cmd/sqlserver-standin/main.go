@@ -4,6 +4,7 @@
 package main
 
 import (
+	"crypto/tls"
 	"fmt"
 	"os"
 	"os/signal"
@@ -24,6 +25,7 @@ func main() {
 func command() *cobra.Command {
 	o := standin.Options{}
 	address, password, database, ready, verbose := "127.0.0.1:1433", "", "museum", "", false
+	certificate, key := "", ""
 	c := &cobra.Command{
 		Use:   "sqlserver-standin",
 		Short: "Start the stand-in for SQL Server, for tests where no such server can run",
@@ -38,6 +40,15 @@ tables); all of them have the password that --password states.`,
 			if verbose {
 				o.Log = func(text string) { fmt.Fprintln(os.Stderr, text) }
 			}
+			var err error
+			if certificate == "" {
+				o.TLS, err = standin.SelfSigned()
+			} else {
+				o.TLS, err = certified(certificate, key)
+			}
+			if err != nil {
+				return err
+			}
 			return run(address, database, ready, o)
 		},
 	}
@@ -47,18 +58,21 @@ tables); all of them have the password that --password states.`,
 	f.StringVar(&password, "password", "", "the password of its logins")
 	f.StringVar(&database, "database", database, "a database to create unless it exists")
 	f.StringVar(&ready, "ready", "", "a file to write its port to when it listens")
+	f.StringVar(&certificate, "certificate", "", "the file of its certificate (default: one that it makes itself)")
+	f.StringVar(&key, "key", "", "the file of the key of that")
 	f.BoolVar(&verbose, "log", false, "print each statement on standard error")
 	_ = c.MarkFlagRequired("dir")
 	return c
 }
 
+// certified reads a certificate and its key.
+func certified(certificate, key string) (*tls.Config, error) {
+	pair, err := tls.LoadX509KeyPair(certificate, key)
+	return &tls.Config{Certificates: []tls.Certificate{pair}, MinVersion: tls.VersionTLS12}, err
+}
+
 // run serves until it is interrupted.
 func run(address, database, ready string, o standin.Options) error {
-	tls, err := standin.SelfSigned()
-	if err != nil {
-		return err
-	}
-	o.TLS = tls
 	s, err := standin.Start(address, o)
 	if err != nil {
 		return err
