@@ -4,8 +4,12 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"slices"
 	"strings"
+	"unicode/utf8"
+
+	"zombiezen.com/go/sqlite"
 
 	"ambertray/internal/standin/tds"
 	"ambertray/internal/standin/tsql"
@@ -98,13 +102,17 @@ func (s *session) bulkRows(r *tds.Reader, x *tsql.InsertBulk) (n int64, err erro
 		return 0, err
 	}
 	row := make([]tds.Value, len(sent))
+	var fits []func(*tds.Value) error
+	var binds []func(*sqlite.Stmt, int, *tds.Value)
+	for i, col := range into {
+		fits, binds = append(fits, fitter(sent[i].Type(), col)), append(binds, binder(col.Type))
+	}
 	for r.BulkRow(sent, row) {
-		for i, col := range into {
-			v, err := fitted(row[i], sent[i].Type(), col)
-			if err != nil {
+		for i := range into {
+			if err := fits[i](&row[i]); err != nil {
 				return 0, err
 			}
-			bind(insert, i+1, col.Type, v)
+			binds[i](insert, i+1, &row[i])
 		}
 		_, err := insert.Step()
 		_ = insert.Reset()
@@ -138,16 +146,25 @@ func (s *session) bulkTargets(t *tableDef, x *tsql.InsertBulk, sent []tds.BulkCo
 	return s.targets(t, names)
 }
 
-// fitted returns a value as its column keeps it.
-func fitted(v tds.Value, sent Type, col *columnDef) (tds.Value, error) {
-	if v.Null || same(sent, col.Type) && !sent.Textual() {
-		return v, nil
+// fitter returns what makes a value of a type one of a column.
+func fitter(sent Type, col *columnDef) func(v *tds.Value) error {
+	if same(sent, col.Type) && !sent.Textual() {
+		return func(*tds.Value) error { return nil }
 	}
-	if sent.Textual() && !col.Type.Fixed() && (col.Type.Max || len(v.Text) <= col.Type.Size) {
-		return v, nil
+	fixed, textual, limit := col.Type.Fixed(), sent.Textual(), col.Type.Size
+	if col.Type.Max {
+		limit = math.MaxInt
 	}
-	v, err := convert(v, sent, col.Type, false)
-	return v, columned(err, col)
+	return func(v *tds.Value) (err error) {
+		if v.Null || textual && !fixed && len(v.Text) <= limit {
+			return nil
+		}
+		if fixed && textual && len(v.Text) == limit && len(v.Text) == utf8.RuneCount(v.Text) {
+			return nil
+		}
+		*v, err = convert(*v, sent, col.Type, false)
+		return columned(err, col)
+	}
 }
 
 // withKey adds the values of a row to the error that its key is there.

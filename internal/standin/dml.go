@@ -345,7 +345,7 @@ func (s *session) remove(x *tsql.Delete) (n int64, out *compiled, rows [][]tds.V
 	err = s.query(sql, func(st *sqlite.Stmt) error {
 		var row []tds.Value
 		for i := range out.columns {
-			row = append(row, column(st, i, out.columns[i].typ, nil))
+			row = append(row, column(st, i, out.columns[i].typ))
 		}
 		rows = append(rows, row)
 		return nil

@@ -7,6 +7,8 @@ import (
 	"strings"
 	"time"
 
+	"zombiezen.com/go/sqlite"
+
 	"ambertray/internal/standin/tds"
 	"ambertray/internal/standin/tsql"
 )
@@ -97,7 +99,7 @@ func (s *session) value(x tsql.Expr) (code, error) {
 	if _, err := st.Step(); err != nil {
 		return v, s.translated(err)
 	}
-	got := column(st, 0, v.typ, nil)
+	got := column(st, 0, v.typ)
 	v.constant = &got
 	return v, nil
 }
@@ -167,8 +169,13 @@ func (s *session) send(q *compiled) (n int64, err error) {
 	}
 	defer st.Finalize()
 	s.conn.Columns(q.announced())
+	var readers []func(*sqlite.Stmt, int, *tds.Value)
+	var writers []func([]byte, *tds.Value) []byte
+	for _, c := range q.columns {
+		readers, writers = append(readers, columnReader(c.typ)), append(writers, c.typ.Appender())
+	}
 	var row []byte
-	buffer := make([]byte, 8000)
+	var v tds.Value
 	for {
 		found, err := st.Step()
 		if err != nil {
@@ -178,9 +185,9 @@ func (s *session) send(q *compiled) (n int64, err error) {
 			return n, nil
 		}
 		row = tds.AppendRow(row[:0])
-		for i := range q.columns {
-			t := q.columns[i].typ
-			row = t.Append(row, column(st, i, t, buffer))
+		for i, read := range readers {
+			read(st, i, &v)
+			row = writers[i](row, &v)
 		}
 		if _, err := s.conn.Write(row); err != nil {
 			return n, err

@@ -122,38 +122,59 @@ func columnType(t Type) string {
 	return "INTEGER"
 }
 
-// bind gives a parameter of a statement a value.
-func bind(s *sqlite.Stmt, i int, t Type, v tds.Value) {
+// binder returns the function that gives parameters of a type their values.
+func binder(t Type) func(s *sqlite.Stmt, i int, v *tds.Value) {
+	var bind func(s *sqlite.Stmt, i int, v *tds.Value)
 	switch {
-	case v.Null:
-		s.BindNull(i)
 	case t.Textual(), t.Wide(), t.Name == "uniqueidentifier":
-		s.BindText(i, string(v.Text))
+		bind = func(s *sqlite.Stmt, i int, v *tds.Value) { s.BindText(i, string(v.Text)) }
 	case bytesType(t):
-		s.BindBytes(i, v.Text)
+		bind = func(s *sqlite.Stmt, i int, v *tds.Value) { s.BindBytes(i, v.Text) }
 	case t.Name == "float" || t.Name == "real":
-		s.BindFloat(i, v.Float)
+		bind = func(s *sqlite.Stmt, i int, v *tds.Value) { s.BindFloat(i, v.Float) }
 	default:
-		s.BindInt64(i, v.Int)
+		bind = func(s *sqlite.Stmt, i int, v *tds.Value) { s.BindInt64(i, v.Int) }
+	}
+	return func(s *sqlite.Stmt, i int, v *tds.Value) {
+		if v.Null {
+			s.BindNull(i)
+			return
+		}
+		bind(s, i, v)
 	}
 }
 
 // column reads a column of a result.
-func column(s *sqlite.Stmt, i int, t Type, buffer []byte) tds.Value {
-	if s.ColumnType(i) == sqlite.TypeNull {
-		return tds.Value{Null: true}
-	}
+func column(s *sqlite.Stmt, i int, t Type) (v tds.Value) {
+	columnReader(t)(s, i, &v)
+	return v
+}
+
+// columnReader returns the function that reads columns of a type. A text is valid until
+// it is called again.
+func columnReader(t Type) func(s *sqlite.Stmt, i int, v *tds.Value) {
 	switch {
 	case t.Textual(), t.Wide(), t.Name == "uniqueidentifier", bytesType(t):
-		n := s.ColumnLen(i)
-		if n > len(buffer) {
-			buffer = make([]byte, n)
+		var buffer []byte
+		return func(s *sqlite.Stmt, i int, v *tds.Value) {
+			n := s.ColumnLen(i)
+			if n == 0 && s.ColumnType(i) == sqlite.TypeNull {
+				v.Null = true
+				return
+			}
+			if n > len(buffer) {
+				buffer = make([]byte, 2*n)
+			}
+			v.Null, v.Text = false, buffer[:s.ColumnBytes(i, buffer[:n])]
 		}
-		return tds.Value{Text: buffer[:s.ColumnBytes(i, buffer[:n])]}
 	case t.Name == "float" || t.Name == "real":
-		return tds.Value{Float: s.ColumnFloat(i)}
+		return func(s *sqlite.Stmt, i int, v *tds.Value) {
+			v.Null, v.Float = s.ColumnType(i) == sqlite.TypeNull, s.ColumnFloat(i)
+		}
 	}
-	return tds.Value{Int: s.ColumnInt64(i)}
+	return func(s *sqlite.Stmt, i int, v *tds.Value) {
+		v.Null, v.Int = s.ColumnType(i) == sqlite.TypeNull, s.ColumnInt64(i)
+	}
 }
 
 // literal writes a value as SQLite does.

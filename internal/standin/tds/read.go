@@ -63,9 +63,14 @@ func (r *Reader) Byte() byte {
 
 // Little reads a number of some bytes, the lowest first.
 func (r *Reader) Little(size int) (n uint64) {
-	for i := range size {
-		n |= uint64(r.Byte()) << (8 * i)
+	b, err := r.r.Peek(size)
+	if err != nil {
+		r.broken(err)
 	}
+	for i := size - 1; i >= 0; i-- {
+		n = n<<8 | uint64(b[i])
+	}
+	_, _ = r.r.Discard(size)
 	return n
 }
 
@@ -112,6 +117,7 @@ type wireType struct {
 	Type
 	code  byte
 	width int
+	wide  bool // its texts are in UTF-16
 }
 
 var fixedWidths = map[byte]struct {
@@ -160,7 +166,7 @@ func (t *wireType) longType(r *Reader) {
 	if t.Textual() {
 		r.Bytes(len(collation))
 	}
-	if t.National() {
+	if t.wide = t.National(); t.wide {
 		t.Size /= 2
 	}
 }
@@ -249,15 +255,28 @@ func (r *Reader) long(t *wireType) Value {
 		}
 		text = r.Bytes(n)
 	}
-	if t.National() {
+	if t.wide {
 		if len(text)%2 == 1 {
 			r.broken(fmt.Errorf("a text of %d bytes in UTF-16", len(text)))
 		}
-		text = []byte(UTF8(text))
-	} else if t.Textual() {
+		text = fromUTF16(text)
+	} else if t.code != wireVarBin && t.code != wireBinary && !ascii(text) {
 		text, _ = codePage.NewDecoder().Bytes(text)
 	}
 	return Value{Text: text}
+}
+
+// fromUTF16 returns a text in UTF-8, in the memory of its UTF-16 where it is ASCII.
+func fromUTF16(text []byte) []byte {
+	for i := 1; i < len(text); i += 2 {
+		if text[i] != 0 || text[i-1] >= 0x80 {
+			return []byte(UTF8(text))
+		}
+	}
+	for i := range len(text) / 2 {
+		text[i] = text[2*i]
+	}
+	return text[:len(text)/2]
 }
 
 func (r *Reader) decimal(t *wireType, n int) Value {

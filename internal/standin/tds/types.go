@@ -81,8 +81,10 @@ func (t Type) Fixed() bool { return t.Name == "char" || t.Name == "nchar" || t.N
 // Wide reports whether values are decimals that an int64 may not hold.
 func (t Type) Wide() bool { return t.Name == "decimal" && t.Size > 18 }
 
+var intSizes = map[string]byte{"tinyint": 1, "smallint": 2, "int": 4, "bigint": 8, "bit": 1}
+
 func (t Type) intSize() byte {
-	return map[string]byte{"tinyint": 1, "smallint": 2, "int": 4, "bigint": 8, "bit": 1}[t.Name]
+	return intSizes[t.Name]
 }
 
 func (t Type) decimalSize() byte {
@@ -151,42 +153,72 @@ func (t Type) AppendInfo(b []byte) []byte {
 }
 
 // Append appends a value.
-func (t Type) Append(b []byte, v Value) []byte {
-	switch {
-	case t.Textual() || strings.HasSuffix(t.Name, "binary"):
-		return t.appendLong(b, v)
-	case v.Null:
-		return append(b, 0)
-	case t.Whole() || t.Name == "bit":
+func (t Type) Append(b []byte, v Value) []byte { return t.Appender()(b, &v) }
+
+// Appender returns the function that appends values of the type.
+func (t Type) Appender() func(b []byte, v *Value) []byte {
+	if t.Textual() || strings.HasSuffix(t.Name, "binary") {
+		return t.longAppender()
+	}
+	plain := t.plainAppender()
+	return func(b []byte, v *Value) []byte {
+		if v.Null {
+			return append(b, 0)
+		}
+		return plain(b, v)
+	}
+}
+
+// plainAppender is Appender for types whose values have their length in one byte.
+func (t Type) plainAppender() func(b []byte, v *Value) []byte {
+	switch t.Name {
+	case "tinyint", "smallint", "int", "bigint", "bit":
 		size := t.intSize()
-		return appendLittle(append(b, size), uint64(v.Int), int(size))
-	case t.Name == "decimal":
-		return t.appendDecimal(b, v)
-	case t.Name == "float":
-		return binary.LittleEndian.AppendUint64(append(b, 8), math.Float64bits(v.Float))
-	case t.Name == "real":
-		return binary.LittleEndian.AppendUint32(append(b, 4), math.Float32bits(float32(v.Float)))
-	case t.Name == "date":
-		return appendLittle(append(b, 3), uint64(v.Int), 3)
-	case t.Name == "time":
-		return t.appendClock(append(b, byte(t.clockSize())), v.Int)
-	case t.Name == "datetime2":
-		b = t.appendClock(append(b, byte(t.clockSize()+3)), v.Int%ticksPerDay)
-		return appendLittle(b, uint64(v.Int/ticksPerDay), 3)
-	case t.Name == "datetimeoffset":
-		b = t.appendClock(append(b, byte(t.clockSize()+5)), v.Int%ticksPerDay)
-		b = appendLittle(b, uint64(v.Int/ticksPerDay), 3)
-		return append(b, 0, 0)
-	case t.Name == "datetime":
-		b = appendLittle(append(b, 8), uint64(v.Int/ticksPerDay-daysTo1900), 4)
-		return appendLittle(b, uint64((v.Int%ticksPerDay*300+5_000_000)/10_000_000), 4)
-	case t.Name == "smalldatetime":
-		b = appendLittle(append(b, 4), uint64(v.Int/ticksPerDay-daysTo1900), 2)
-		return appendLittle(b, uint64(v.Int%ticksPerDay/(60*10_000_000)), 2)
-	case t.Name == "uniqueidentifier":
-		return appendGUID(append(b, 16), v.Text)
+		return func(b []byte, v *Value) []byte { return appendLittle(append(b, size), uint64(v.Int), int(size)) }
+	case "decimal":
+		return t.appendDecimal
+	case "float":
+		return func(b []byte, v *Value) []byte {
+			return binary.LittleEndian.AppendUint64(append(b, 8), math.Float64bits(v.Float))
+		}
+	case "real":
+		return func(b []byte, v *Value) []byte {
+			return binary.LittleEndian.AppendUint32(append(b, 4), math.Float32bits(float32(v.Float)))
+		}
+	case "date":
+		return func(b []byte, v *Value) []byte { return appendLittle(append(b, 3), uint64(v.Int), 3) }
+	case "time", "datetime2", "datetimeoffset":
+		return t.clockAppender()
+	case "datetime":
+		return func(b []byte, v *Value) []byte {
+			b = appendLittle(append(b, 8), uint64(v.Int/ticksPerDay-daysTo1900), 4)
+			return appendLittle(b, uint64((v.Int%ticksPerDay*300+5_000_000)/10_000_000), 4)
+		}
+	case "smalldatetime":
+		return func(b []byte, v *Value) []byte {
+			b = appendLittle(append(b, 4), uint64(v.Int/ticksPerDay-daysTo1900), 2)
+			return appendLittle(b, uint64(v.Int%ticksPerDay/(60*10_000_000)), 2)
+		}
+	case "uniqueidentifier":
+		return func(b []byte, v *Value) []byte { return appendGUID(append(b, 16), v.Text) }
 	}
 	panic("tds: no such type: " + t.Name)
+}
+
+// clockAppender appends a time of day and, unless it is of type time, its day.
+func (t Type) clockAppender() func(b []byte, v *Value) []byte {
+	clock, unit := t.clockSize(), scales[t.Scale]
+	size := clock + map[string]int{"time": 0, "datetime2": 3, "datetimeoffset": 5}[t.Name]
+	return func(b []byte, v *Value) []byte {
+		b = appendLittle(append(b, byte(size)), uint64(v.Int%ticksPerDay/unit), clock)
+		if size > clock {
+			b = appendLittle(b, uint64(v.Int/ticksPerDay), 3)
+		}
+		if size > clock+3 {
+			b = append(b, 0, 0)
+		}
+		return b
+	}
 }
 
 const (
@@ -201,37 +233,78 @@ func appendLittle(b []byte, n uint64, size int) []byte {
 	return b
 }
 
-func (t Type) appendLong(b []byte, v Value) []byte {
-	text := v.Text
-	switch {
-	case v.Null:
-	case t.National():
-		text = UCS2(string(v.Text))
-	case t.Textual():
-		text, _ = encoding.ReplaceUnsupported(codePage.NewEncoder()).Bytes(v.Text)
-	}
-	switch {
-	case t.Max && v.Null:
-		return appendLittle(b, math.MaxUint64, 8)
-	case t.Max:
-		b = binary.LittleEndian.AppendUint64(b, uint64(len(text)))
-		if len(text) > 0 {
-			b = append(binary.LittleEndian.AppendUint32(b, uint32(len(text))), text...)
+// longAppender appends a text or bytes with the length in two bytes or, of a type with
+// (max), in pieces.
+func (t Type) longAppender() func(b []byte, v *Value) []byte {
+	national, textual, long := t.National(), t.Textual(), t.Max
+	return func(b []byte, v *Value) []byte {
+		switch {
+		case long && v.Null:
+			return appendLittle(b, math.MaxUint64, 8)
+		case v.Null:
+			return append(b, 0xff, 0xff)
 		}
+		at := len(b)
+		if long {
+			b = append(b, make([]byte, 12)...)
+		} else {
+			b = append(b, 0, 0)
+		}
+		start := len(b)
+		switch {
+		case national:
+			b = appendWide(b, v.Text)
+		case textual && !ascii(v.Text):
+			text, _ := encoding.ReplaceUnsupported(codePage.NewEncoder()).Bytes(v.Text)
+			b = append(b, text...)
+		default:
+			b = append(b, v.Text...)
+		}
+		n := len(b) - start
+		if !long {
+			binary.LittleEndian.PutUint16(b[at:], uint16(n))
+			return b
+		}
+		binary.LittleEndian.PutUint64(b[at:], uint64(n))
+		if n == 0 { // no piece, but the end
+			return b
+		}
+		binary.LittleEndian.PutUint32(b[at+8:], uint32(n))
 		return binary.LittleEndian.AppendUint32(b, 0)
-	case v.Null:
-		return append(b, 0xff, 0xff)
 	}
-	return append(binary.LittleEndian.AppendUint16(b, uint16(len(text))), text...)
 }
 
-func (t Type) appendDecimal(b []byte, v Value) []byte {
+func ascii(text []byte) bool {
+	for _, c := range text {
+		if c >= 0x80 {
+			return false
+		}
+	}
+	return true
+}
+
+// appendWide appends a text in UTF-16.
+func appendWide(b, text []byte) []byte {
+	for i, c := range text {
+		if c >= 0x80 {
+			return AppendUCS2(b, string(text[i:]))
+		}
+		b = append(b, c, 0)
+	}
+	return b
+}
+
+func (t Type) appendDecimal(b []byte, v *Value) []byte {
 	size := t.decimalSize()
 	b = append(b, size)
-	n := big.NewInt(v.Int)
-	if t.Wide() {
-		n.SetString(strings.Replace(string(v.Text), ".", "", 1), 10)
+	if t.Size <= 18 {
+		n, sign := v.Int, byte(1)
+		if n < 0 {
+			n, sign = -n, 0
+		}
+		return appendLittle(append(b, sign), uint64(n), int(size-1))
 	}
+	n, _ := new(big.Int).SetString(strings.Replace(string(v.Text), ".", "", 1), 10)
 	b = append(b, byte((n.Sign()+2)/2)) // 1 unless it is below zero
 	raw := n.Bytes()
 	for i := range int(size) - 1 {
@@ -245,10 +318,6 @@ func (t Type) appendDecimal(b []byte, v Value) []byte {
 }
 
 var scales = [...]int64{10_000_000, 1_000_000, 100_000, 10_000, 1000, 100, 10, 1}
-
-func (t Type) appendClock(b []byte, ticks int64) []byte {
-	return appendLittle(b, uint64(ticks/scales[t.Scale]), t.clockSize())
-}
 
 // guidOrder is where the bytes of a GUID as it is written go.
 var guidOrder = [16]int{3, 2, 1, 0, 5, 4, 7, 6, 8, 9, 10, 11, 12, 13, 14, 15}
