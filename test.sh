@@ -24,6 +24,9 @@ for kind in TEST FAULT NODE1 NODE2; do # all but the first may be killed; the no
     start_postgres ${kind}_POSTGRES
     start_mariadb ${kind}_MYSQL
 done
+start_standin TEST_SQLSERVER
+start_standin FAULT_SQLSERVER
+need_clients
 
 race=""
 if command -v gcc >/dev/null; then race=-race; fi

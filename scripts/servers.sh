@@ -107,11 +107,10 @@ start_standin() {
     [ -x "$servers_dir/standin" ] || go build -o "$servers_dir/standin" ./cmd/sqlserver-standin
     cat >"$servers_dir/$name.start" <<EOF
 $(declare -f as_user)
-rm -f "$data/ready"
-as_user "$servers_dir/standin" --dir "$data" --listen 127.0.0.1:$port --ready "$data/ready" --certificate "$data/server.pem" --key "$data/server.key" >"$data/log" 2>&1 &
-echo \$! >"$data/pid"
+rm -f "$data/pid"
+as_user "$servers_dir/standin" --dir "$data" --listen 127.0.0.1:$port --pid "$data/pid" --certificate "$data/server.pem" --key "$data/server.key" >"$data/log" 2>&1 &
 for _ in \$(seq 100); do
-    [ ! -f "$data/ready" ] || exit 0
+    [ ! -f "$data/pid" ] || exit 0
     sleep 0.1
 done
 cat "$data/log" >&2
@@ -127,4 +126,21 @@ need_sqlite() {
     command -v sqlite3 >/dev/null && return
     echo "installing the client of SQLite" >&2
     apt-get update -qq >&2 && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq sqlite3 >&2
+}
+
+# need_clients installs clients of SQL Server that are not ours, with which the stand-in is
+# tested: its query client of FreeTDS, and the driver tedious for Node.js, whose folder is
+# in AMBERTRAY_TEDIOUS.
+need_clients() {
+    local missing=""
+    command -v tsql >/dev/null || missing="$missing freetds-bin"
+    command -v npm >/dev/null || missing="$missing nodejs npm"
+    if [ -n "$missing" ]; then
+        echo "installing$missing" >&2
+        # shellcheck disable=SC2086 # they are several
+        apt-get update -qq >&2 && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq $missing >&2
+    fi
+    export AMBERTRAY_TEDIOUS=$servers_dir/clients
+    mkdir "$AMBERTRAY_TEDIOUS"
+    (cd "$AMBERTRAY_TEDIOUS" && npm install --silent --no-audit --no-fund --prefix . tedious@19.2.2 >&2)
 }

@@ -149,7 +149,18 @@ func targets(t testing.TB) map[string]string {
 	require.NotEmpty(t, url, "start the tests with ./test.sh, which starts the servers")
 	mysql := os.Getenv("AMBERTRAY_TEST_MYSQL")
 	require.NotEmpty(t, mysql, "start the tests with ./test.sh, which starts the servers")
-	return map[string]string{"sqlite": "museum.db", "postgres": url, "mysql": mysql}
+	sqlserver := os.Getenv("AMBERTRAY_TEST_SQLSERVER")
+	require.NotEmpty(t, sqlserver, "start the tests with ./test.sh, which starts the servers")
+	return map[string]string{"sqlite": "museum.db", "postgres": url, "mysql": mysql, "sqlserver": sqlserver}
+}
+
+// inDatabase is the URL of another database of a server.
+func inDatabase(address, name string) string {
+	before, after, ok := strings.Cut(address, "?database=museum")
+	if ok {
+		return before + "?database=" + name + after
+	}
+	return address[:strings.LastIndex(address, "/")+1] + name
 }
 
 // uniqueTable names a table that no other test uses.

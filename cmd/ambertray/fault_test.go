@@ -44,7 +44,7 @@ type faultServer struct {
 func faultServers(t *testing.T) map[string]*faultServer {
 	network := []string{"kill", "interrupt", "cut", "server"}
 	servers := map[string]*faultServer{"sqlite": {url: "museum.db", faults: []string{"kill", "interrupt", "full disk"}}}
-	for name, variable := range map[string]string{"postgres": "FAULT_POSTGRES", "mysql": "FAULT_MYSQL"} {
+	for name, variable := range map[string]string{"postgres": "FAULT_POSTGRES", "mysql": "FAULT_MYSQL", "sqlserver": "FAULT_SQLSERVER"} {
 		server := databasetest.NewServer(t, variable)
 		servers[name] = &faultServer{server, server.URL, network}
 	}

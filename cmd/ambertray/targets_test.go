@@ -55,7 +55,7 @@ func TestTargets(t *testing.T) {
 		database := uniqueTable(t)
 		on(t, all[name], "CREATE DATABASE "+database)
 		t.Cleanup(func() { on(t, all[name], "DROP DATABASE "+database) })
-		own[name] = all[name][:strings.LastIndex(all[name], "/")+1] + database
+		own[name] = inDatabase(all[name], database)
 	}
 	d.write("ambertray/targets.yaml", "museum: museum.db\npg: "+own["postgres"]+"\nmaria: "+own["mysql"]+"\n")
 	require.Len(t, d.json(0, "targets")["targets"], 3)

@@ -24,7 +24,7 @@ func main() {
 
 func command() *cobra.Command {
 	o := standin.Options{}
-	address, password, database, ready, verbose := "127.0.0.1:1433", "", "museum", "", false
+	address, password, database, pid, verbose := "127.0.0.1:1433", "", "museum", "", false
 	certificate, key := "", ""
 	c := &cobra.Command{
 		Use:   "sqlserver-standin",
@@ -49,7 +49,7 @@ tables); all of them have the password that --password states.`,
 			if err != nil {
 				return err
 			}
-			return run(address, database, ready, o)
+			return run(address, database, pid, o)
 		},
 	}
 	f := c.Flags()
@@ -57,7 +57,7 @@ tables); all of them have the password that --password states.`,
 	f.StringVar(&o.Dir, "dir", "", "the folder for its files (required)")
 	f.StringVar(&password, "password", "", "the password of its logins")
 	f.StringVar(&database, "database", database, "a database to create unless it exists")
-	f.StringVar(&ready, "ready", "", "a file to write its port to when it listens")
+	f.StringVar(&pid, "pid", "", "a file to write its process id to when it listens")
 	f.StringVar(&certificate, "certificate", "", "the file of its certificate (default: one that it makes itself)")
 	f.StringVar(&key, "key", "", "the file of the key of that")
 	f.BoolVar(&verbose, "log", false, "print each statement on standard error")
@@ -72,7 +72,7 @@ func certified(certificate, key string) (*tls.Config, error) {
 }
 
 // run serves until it is interrupted.
-func run(address, database, ready string, o standin.Options) error {
+func run(address, database, pid string, o standin.Options) error {
 	s, err := standin.Start(address, o)
 	if err != nil {
 		return err
@@ -80,8 +80,8 @@ func run(address, database, ready string, o standin.Options) error {
 	defer s.Close()
 	_ = s.CreateDatabase(database) // it may be there
 	fmt.Printf("The stand-in for SQL Server listens at %s.\n", s.Address())
-	if ready != "" {
-		if err := os.WriteFile(ready, fmt.Appendf(nil, "%d\n", s.Port()), 0o600); err != nil {
+	if pid != "" {
+		if err := os.WriteFile(pid, fmt.Appendf(nil, "%d\n", os.Getpid()), 0o644); err != nil {
 			return err
 		}
 	}

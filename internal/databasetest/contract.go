@@ -284,6 +284,9 @@ func everyType(t *testing.T) *tray.Tray {
 	for i, c := range types {
 		typ, err := table.ParseType(c.typ)
 		require.NoError(t, err)
+		if typ.Textual() {
+			typ.Characters = table.Unicode
+		}
 		name := fmt.Sprintf("c%d", i)
 		head = append(head, name)
 		cols = append(cols, table.Column{From: name, Name: name, Type: typ, Nullable: true})

@@ -191,15 +191,15 @@ func doubledRow(t *testing.T, to database.Target) {
 
 // rewritingTrigger names the rows that a trigger has changed.
 func rewritingTrigger(t *testing.T, to database.Target) {
-	for _, statement := range map[*dialect.Dialect][]string{
-		dialect.SQLite:    {"CREATE TRIGGER shout AFTER INSERT ON keyed_0 BEGIN UPDATE keyed_0 SET name = upper(name) WHERE no = new.no; END"},
-		dialect.MySQL:     {"CREATE TRIGGER shout BEFORE INSERT ON keyed_0 FOR EACH ROW SET NEW.name = upper(NEW.name)"},
-		dialect.SQLServer: {"CREATE TRIGGER shout ON keyed_0 AFTER INSERT AS UPDATE t SET name = upper(t.name) FROM keyed_0 AS t JOIN inserted AS i ON i.no = t.no"},
-		dialect.PostgreSQL: {
+	for _, statement := range map[string][]string{
+		"SQLite":     {"CREATE TRIGGER shout AFTER INSERT ON keyed_0 BEGIN UPDATE keyed_0 SET name = upper(name) WHERE no = new.no; END"},
+		"MySQL":      {"CREATE TRIGGER shout BEFORE INSERT ON keyed_0 FOR EACH ROW SET NEW.name = upper(NEW.name)"},
+		"SQL Server": {"CREATE TRIGGER shout ON keyed_0 AFTER INSERT AS UPDATE t SET name = upper(t.name) FROM keyed_0 AS t JOIN inserted AS i ON i.no = t.no"},
+		"PostgreSQL": {
 			"CREATE FUNCTION shout() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN NEW.name := upper(NEW.name); RETURN NEW; END $$",
 			"CREATE TRIGGER shout BEFORE INSERT ON keyed_0 FOR EACH ROW EXECUTE FUNCTION shout()",
 		},
-	}[to.Dialect()] {
+	}[to.Dialect().Title] {
 		_, err := to.Exec(context.Background(), statement)
 		require.NoError(t, err)
 	}
@@ -217,13 +217,13 @@ func lostInProof(t *testing.T, open func() database.Target) {
 	defer to.Close()
 	defer other.Close()
 	ctx := context.Background()
-	session := map[*dialect.Dialect]string{dialect.PostgreSQL: "SELECT pg_backend_pid()", dialect.MySQL: "SELECT connection_id()", dialect.SQLServer: "SELECT @@SPID"}[to.Dialect()]
+	session := map[string]string{"PostgreSQL": "SELECT pg_backend_pid()", "MySQL": "SELECT connection_id()", "SQL Server": "SELECT @@SPID"}[to.Dialect().Title]
 	if session == "" {
 		return // there is no connection
 	}
 	own, err := to.Query(ctx, session)
 	require.NoError(t, err)
-	end := map[*dialect.Dialect]string{dialect.PostgreSQL: "SELECT pg_terminate_backend(%s)", dialect.MySQL: "KILL %s", dialect.SQLServer: "KILL %s"}[to.Dialect()]
+	end := map[string]string{"PostgreSQL": "SELECT pg_terminate_backend(%s)", "MySQL": "KILL %s", "SQL Server": "KILL %s"}[to.Dialect().Title]
 	var rows strings.Builder
 	rows.WriteString(spoilHeader)
 	for i := range 50_000 { // more than is under way at once

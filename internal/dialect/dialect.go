@@ -62,7 +62,8 @@ type Dialect struct {
 	wrapsDefault bool
 	comments     comments
 	literals     literals
-	key          func(table.Type) bool // whether a type may be in a key, or nil
+	key          func(table.Type) bool    // whether a type may be in a key, or nil
+	limits       func(*table.Table) error // what of a table is too long, or nil
 }
 
 // StoredTypes returns the types that the server holds the values of a table's loaded
@@ -220,6 +221,9 @@ func (d *Dialect) Check(t *table.Table) error {
 		if length > d.MaxName {
 			return fmt.Errorf("the name %q has %d %s; %s takes %d: write a shorter one in the tray", n, length, unit, d.Title, d.MaxName)
 		}
+	}
+	if d.limits != nil {
+		return d.limits(t)
 	}
 	return nil
 }

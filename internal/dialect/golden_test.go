@@ -32,6 +32,7 @@ func everyColumn(t *testing.T) *table.Table {
 	for i, text := range map[int]string{2: "7", 4: "1.50", 7: "yes", 8: "2026-01-05", 12: "it's"} {
 		tab.Columns[i].Default = &text
 	}
+	tab.Columns[11].Type.Characters, tab.Columns[12].Type.Characters = table.Latin1, table.Unicode
 	tab.Columns[3].Comment = "counts\nby 'ones'"
 	return tab
 }

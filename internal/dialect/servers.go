@@ -57,69 +57,6 @@ var PostgreSQL = &Dialect{
 	},
 }
 
-// SQLServer is the dialect of Microsoft SQL Server. Text is national, so that
-// every character fits, and a length counts pairs of bytes.
-var SQLServer = &Dialect{
-	TablesQuery: "SELECT CASE WHEN s.name = SCHEMA_NAME() THEN t.name ELSE CONCAT(s.name, '.', t.name) END AS name FROM sys.tables t JOIN sys.schemas s ON s.schema_id = t.schema_id ORDER BY name",
-	LockRows:    "SELECT TOP (0) 1 FROM %s WITH (TABLOCKX, HOLDLOCK)", transact: true, noRowValues: true, Limit: sqlServerLimit,
-	Name: "sqlserver", Title: "SQL Server", MaxName: 128, characters: true, reserved: words(sqlServerWords), schemas: true, open: '[', close: ']',
-	Stored: asItIs, comments: commentProperties,
-	scriptHead: []string{"SET XACT_ABORT ON", "BEGIN TRANSACTION"}, scriptTail: []string{"COMMIT TRANSACTION"},
-	key:      func(t table.Type) bool { return t.Kind != table.Text && (!t.Textual() || t.Size <= 450) },
-	literals: literals{truth: [2]string{"0", "1"}, national: "N", middle: "T", breaks: breaks{char: "NCHAR", concat: " + "}},
-	TypeName: func(t table.Type) string {
-		switch t.Kind {
-		case table.Integer:
-			return "int"
-		case table.Double:
-			return "float(53)"
-		case table.Boolean:
-			return "bit"
-		case table.Time:
-			return "time(6)"
-		case table.Timestamp:
-			return "datetime2(6)"
-		case table.TimestampTZ:
-			return "datetimeoffset(6)"
-		case table.UUID:
-			return "uniqueidentifier"
-		case table.Char, table.Varchar, table.Text:
-			if t.Kind == table.Text || t.Size > maxNational {
-				return "nvarchar(max)"
-			}
-			return "n" + t.String()
-		}
-		return t.String()
-	},
-}
-
-// maxNational is the length of the longest nvarchar that is not nvarchar(max).
-const maxNational = 4000
-
-// sqlServerLimit counts a text in pairs of bytes, as the server does.
-func sqlServerLimit(t table.Type) *table.Limit {
-	if !t.Textual() || t.Kind == table.Text || t.Size > maxNational {
-		return nil
-	}
-	why := fmt.Sprintf("longer than n%s, where a character beyond U+FFFF counts as two", t)
-	return &table.Limit{Native: "n" + t.String(), Text: func(text []byte) string {
-		if len(text) <= t.Size {
-			return ""
-		}
-		units := 0
-		for _, r := range string(text) {
-			units++
-			if r > 0xffff {
-				units++
-			}
-		}
-		if units > t.Size {
-			return why
-		}
-		return ""
-	}}
-}
-
 // Oracle is the dialect of Oracle Database before version 23: it has no
 // boolean, no time of day, and no text that is empty rather than NULL.
 var Oracle = &Dialect{

@@ -20,21 +20,21 @@ import (
 // layers lists the packages from the top down. A package imports only those of
 // lines below its own.
 var layers = [][]string{
-	{"cmd/ambertray"},
+	{"cmd/ambertray", "cmd/sqlserver-standin"},
 	{"internal/cli"},
-	{"demo", "internal/connect", "internal/databasetest"},
+	{"demo", "internal/connect", "internal/databasetest", "internal/standin"},
 	{"internal/load", "internal/export", "internal/script", "internal/probe", "internal/term"},
-	{"internal/database/mysql", "internal/database/postgres", "internal/database/sqlite", "internal/survey"},
+	{"internal/database/mysql", "internal/database/postgres", "internal/database/sqlite", "internal/database/sqlserver", "internal/survey"},
 	{"internal/pass"},
 	{"internal/intake"},
 	{"internal/database", "internal/tray", "internal/format"},
 	{"internal/convert", "internal/infer", "internal/ledger"},
 	{"internal/sheetrows", "internal/text/texttest"},
 	{"internal/delimited", "internal/fixed", "internal/dialect", "internal/figures", "internal/template", "internal/proof", "internal/differ"},
-	{"internal/text"},
-	{"internal/frame"},
+	{"internal/text", "internal/standin/tds"},
+	{"internal/frame", "internal/standin/tsql"},
 	{"internal/source"},
-	{"internal/value", "internal/table", "internal/record", "internal/publish", "internal/sheet", "internal/note", "internal/refusal", "internal/reject"},
+	{"internal/value", "internal/table", "internal/record", "internal/publish", "internal/sheet", "internal/note", "internal/refusal", "internal/reject", "internal/codepage"},
 }
 
 const module = "ambertray/"

@@ -12,6 +12,7 @@ import (
 	"unicode/utf8"
 
 	"ambertray/internal/record"
+	"ambertray/internal/table"
 	"ambertray/internal/value"
 )
 
@@ -43,6 +44,10 @@ type Column struct {
 	// are not blank. First and Last are the first and last of them by their
 	// bytes.
 	Shortest, Longest int
+	// Characters are those of the values; Units is the length of the longest one that
+	// has characters beyond U+FFFF, each counted twice as in UTF-16.
+	Characters        table.Characters
+	Units             int
 	First, Last       []byte
 	firstKey, lastKey uint64
 
@@ -142,12 +147,34 @@ func (p *Column) addText(cell []byte, key uint64) {
 		p.Shortest = n
 	}
 	p.Longest = max(p.Longest, n)
+	if n < len(cell) {
+		p.addCharacters(cell, n)
+	}
 	cell = cell[:min(len(cell), record.MaxShown)]
 	if p.First == nil || key < p.firstKey || key == p.firstKey && bytes.Compare(cell, p.First) < 0 {
 		p.First, p.firstKey = append(p.First[:0], cell...), key
 	}
 	if key > p.lastKey || key == p.lastKey && bytes.Compare(cell, p.Last) > 0 {
 		p.Last, p.lastKey = append(p.Last[:0], cell...), key
+	}
+}
+
+// addCharacters notes which characters a text of n has beyond ASCII.
+func (p *Column) addCharacters(cell []byte, n int) {
+	if p.Characters != table.Unicode {
+		p.Characters = max(p.Characters, table.CharactersOf(cell))
+	}
+	if p.Characters != table.Unicode || len(cell) < 4 {
+		return
+	}
+	beyond := 0
+	for _, b := range cell {
+		if b >= 0xf0 { // which begins a character of four bytes
+			beyond++
+		}
+	}
+	if beyond > 0 {
+		p.Units = max(p.Units, n+beyond)
 	}
 }
 
@@ -185,6 +212,7 @@ func (p *Column) Merge(o *Column) {
 	p.Blanks += o.Blanks
 	p.Spaced += o.Spaced
 	p.distinct.merge(&o.distinct)
+	p.Characters, p.Units = max(p.Characters, o.Characters), max(p.Units, o.Units)
 	if o.Longest > 0 {
 		if p.Longest == 0 || o.Shortest < p.Shortest {
 			p.Shortest = o.Shortest

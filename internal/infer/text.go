@@ -137,19 +137,22 @@ func (p *Column) spaced() bool { return p.Spaced > 1 && 2*p.Spaced > p.Records-p
 // textType returns char for codes of one short length, varchar with a quarter
 // of headroom otherwise, and text for long ones.
 func (p *Column) textType(fit Fit) table.Type {
-	values := p.Records - p.Blanks
+	values, longest := p.Records-p.Blanks, max(p.Longest, p.Units)
+	t := table.Type{Kind: table.Varchar, Size: longest, Characters: p.Characters}
 	if p.Shortest == p.Longest && !p.spaced() && p.Longest <= longestChar && values > 1 && (values >= manyWords || !p.prose()) {
-		return table.Type{Kind: table.Char, Size: p.Longest}
+		t.Kind = table.Char
+		return t
 	}
-	if longest := sizes[len(sizes)-1]; fit == Snug && p.Longest <= longest {
-		return table.Type{Kind: table.Varchar, Size: p.Longest}
+	if fit == Snug && longest <= sizes[len(sizes)-1] {
+		return t
 	}
 	for _, n := range sizes {
-		if 4*n >= 5*p.Longest {
-			return table.Type{Kind: table.Varchar, Size: n}
+		if 4*n >= 5*longest {
+			t.Size = n
+			return t
 		}
 	}
-	return table.Type{Kind: table.Text}
+	return table.Type{Kind: table.Text, Characters: p.Characters}
 }
 
 // prose reports whether the values are more than codes; those that are not text

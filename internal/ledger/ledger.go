@@ -120,21 +120,21 @@ var columns = []struct {
 	typ  table.Type
 	of   func(e *Entry) any
 }{
-	{"id", table.Type{Kind: table.Varchar, Size: 24}, func(e *Entry) any { return &e.ID }},
-	{"begun_at", table.Type{Kind: table.Varchar, Size: 27}, func(e *Entry) any { return &e.At }},
-	{"loaded_table", table.Type{Kind: table.Varchar, Size: 130}, func(e *Entry) any { return &e.Table }},
-	{"state", table.Type{Kind: table.Varchar, Size: 10}, func(e *Entry) any { return &e.State }},
-	{"source", table.Type{Kind: table.Text}, func(e *Entry) any { return &e.Source }},
+	{"id", table.Type{Kind: table.Varchar, Size: 24, Characters: table.Unicode}, func(e *Entry) any { return &e.ID }},
+	{"begun_at", table.Type{Kind: table.Varchar, Size: 27, Characters: table.Unicode}, func(e *Entry) any { return &e.At }},
+	{"loaded_table", table.Type{Kind: table.Varchar, Size: 130, Characters: table.Unicode}, func(e *Entry) any { return &e.Table }},
+	{"state", table.Type{Kind: table.Varchar, Size: 10, Characters: table.Unicode}, func(e *Entry) any { return &e.State }},
+	{"source", table.Type{Kind: table.Text, Characters: table.Unicode}, func(e *Entry) any { return &e.Source }},
 	{"bytes", table.Type{Kind: table.BigInt}, func(e *Entry) any { return &e.Bytes }},
 	{"content", table.Type{Kind: table.Char, Size: 64}, func(e *Entry) any { return &e.Content }},
-	{"parts", table.Type{Kind: table.Text}, func(e *Entry) any { return &e.Parts }},
-	{"tray", table.Type{Kind: table.Text}, func(e *Entry) any { return &e.Tray }},
-	{"tray_load", table.Type{Kind: table.Varchar, Size: 20}, func(e *Entry) any { return &e.Load }},
+	{"parts", table.Type{Kind: table.Text, Characters: table.Unicode}, func(e *Entry) any { return &e.Parts }},
+	{"tray", table.Type{Kind: table.Text, Characters: table.Unicode}, func(e *Entry) any { return &e.Tray }},
+	{"tray_load", table.Type{Kind: table.Varchar, Size: 20, Characters: table.Unicode}, func(e *Entry) any { return &e.Load }},
 	{"rows_read", table.Type{Kind: table.BigInt}, func(e *Entry) any { return &e.Read }},
 	{"rows_loaded", table.Type{Kind: table.BigInt}, func(e *Entry) any { return &e.Loaded }},
 	{"last_part", table.Type{Kind: table.Integer}, func(e *Entry) any { return &e.Part }},
 	{"last_record", table.Type{Kind: table.BigInt}, func(e *Entry) any { return &e.Record }},
-	{"stage", table.Type{Kind: table.Varchar, Size: 130}, func(e *Entry) any { return &e.Stage }},
+	{"stage", table.Type{Kind: table.Varchar, Size: 130, Characters: table.Unicode}, func(e *Entry) any { return &e.Stage }},
 }
 
 // plan is the table as dialects know it.

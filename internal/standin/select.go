@@ -288,6 +288,9 @@ func (c *compiler) from(sources []tsql.Source, in *scope) (string, error) {
 // source translates a table or a query of FROM.
 func (c *compiler) source(src tsql.Source, outer *scope) (string, bound, error) {
 	b := bound{alias: src.Alias, inner: c.name()}
+	if src.Rows != nil {
+		return c.valuesSource(src, b)
+	}
 	sub := src.Sub
 	if sub == nil && len(src.Name) == 1 {
 		sub = c.ctes[strings.ToLower(src.Name[0])]
@@ -319,6 +322,34 @@ func (c *compiler) source(src tsql.Source, outer *scope) (string, bound, error) 
 		return name + " AS " + b.inner, b, err
 	}
 	return c.tableSource(src.Name, b)
+}
+
+// valuesSource translates rows of constants. All of a column are of the type of the first.
+func (c *compiler) valuesSource(src tsql.Source, b bound) (string, bound, error) {
+	var lines []string
+	for n, row := range src.Rows {
+		if len(row) != len(src.Names) {
+			return "", b, invalid(8158, "'%s' has more columns than were specified in the column list.", b.alias)
+		}
+		var list []string
+		for i, x := range row {
+			v, err := c.expr(x, nil)
+			if err != nil {
+				return "", b, err
+			}
+			if n == 0 {
+				b.columns = append(b.columns, boundColumn{name: src.Names[i], sql: fmt.Sprintf("%s.column%d", b.inner, i+1), typ: v.typ, null: true})
+			}
+			to := &b.columns[i].typ
+			*to = wider(*to, v.typ)
+			if numeric(*to) && to.Scale != v.typ.Scale {
+				return "", b, invalid(50001, "The stand-in wants the numbers of a column of VALUES with the same decimals.")
+			}
+			list = append(list, v.sql)
+		}
+		lines = append(lines, "("+strings.Join(list, ", ")+")")
+	}
+	return "(VALUES " + strings.Join(lines, ", ") + ") AS " + b.inner, b, nil
 }
 
 func (c *compiler) tableSource(name []string, b bound) (string, bound, error) {

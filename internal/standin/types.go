@@ -26,8 +26,10 @@ func declared(t tsql.Type) (Type, error) {
 	d := Type(t)
 	d.Sized = false
 	switch d.Name {
-	case "numeric":
+	case "numeric", "dec":
 		d.Name = "decimal"
+	case "integer":
+		d.Name = "int"
 	case "sysname":
 		d = Type{Name: "nvarchar", Size: 128, Collate: t.Collate}
 	case "float":

@@ -2,6 +2,7 @@ package standin
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 )
 
@@ -111,7 +112,11 @@ func (t *tableDef) schemaID(s *session) int64 {
 	return n
 }
 
-func views() []*view {
+// views are all that the stand-in has.
+func views() []*view { return slices.Concat(tableViews(), ruleViews(), serverViews()) }
+
+// tableViews are about tables and their columns.
+func tableViews() []*view {
 	return []*view{
 		{"sys", "schemas", viewColumns("i:schema_id n:name"), schemaRows},
 		{"sys", "objects", viewColumns("i:object_id n:name i:schema_id n:type i:parent_object_id b:is_ms_shipped"), objectRows},
@@ -125,6 +130,12 @@ func views() []*view {
 			}
 			return nil
 		}},
+	}
+}
+
+// ruleViews are about what hangs on tables.
+func ruleViews() []*view {
+	return []*view{
 		{"sys", "indexes", viewColumns("i:object_id n:name i:index_id i:type n:type_desc b:is_unique b:is_primary_key b:is_unique_constraint b:has_filter t:filter_definition b:ignore_dup_key b:is_disabled"), indexRows},
 		{"sys", "index_columns", viewColumns("i:object_id i:index_id i:index_column_id i:column_id i:key_ordinal b:is_included_column"), indexColumnRows},
 		{"sys", "key_constraints", viewColumns("i:object_id n:name i:parent_object_id n:type i:unique_index_id"), func(s *session, add func(...any)) error {
@@ -161,6 +172,12 @@ func views() []*view {
 		}},
 		{"sys", "default_constraints", viewColumns("i:object_id n:name i:parent_object_id i:parent_column_id t:definition"), defaultRows},
 		{"sys", "extended_properties", viewColumns("i:class n:name i:major_id i:minor_id t:value"), propertyRows},
+	}
+}
+
+// serverViews are about databases, sessions and rights, and those of the standard.
+func serverViews() []*view {
+	return []*view{
 		{"sys", "databases", viewColumns("i:database_id n:name i:compatibility_level n:collation_name b:is_read_only n:recovery_model_desc i:snapshot_isolation_state b:is_read_committed_snapshot_on"), databaseRows},
 		{"sys", "dm_exec_sessions", viewColumns("i:session_id n:login_name n:program_name n:host_name"), sessionRows},
 		{"sys", "sql_expression_dependencies", viewColumns("i:referencing_id i:referenced_id"), func(*session, func(...any)) error { return nil }},

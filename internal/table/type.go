@@ -47,7 +47,45 @@ const MaxPrecision = 38
 type Type struct {
 	Kind        Kind
 	Size, Scale int
+	// Characters are those that the texts of a column have, which some servers keep in
+	// types of their own.
+	Characters Characters
 }
+
+// Characters is a repertoire of characters.
+type Characters uint8
+
+// ASCII is that of plain English, Latin1 that of the code page windows-1252, Unicode any.
+const (
+	ASCII Characters = iota
+	Latin1
+	Unicode
+)
+
+var characterWords = [...]string{"ascii", "latin1", "unicode"}
+
+func (c Characters) String() string { return characterWords[c] }
+
+// CharacterWords returns the words for the repertoires.
+func CharacterWords() []string { return characterWords[:] }
+
+// CharactersOf returns the smallest repertoire that has all characters of a text.
+func CharactersOf(text []byte) Characters {
+	c := ASCII
+	for _, r := range string(text) {
+		switch {
+		case r < 0x80:
+		case r >= 0xa0 && r <= 0xff, strings.ContainsRune(beyondLatin1, r):
+			c = Latin1
+		default:
+			return Unicode
+		}
+	}
+	return c
+}
+
+// beyondLatin1 are the characters that windows-1252 has where ISO 8859-1 has controls.
+const beyondLatin1 = "€‚ƒ„…†‡ˆ‰Š‹ŒŽ‘’“”•–—˜™š›œžŸ"
 
 // Single is the Size of a double that has only four bytes, of an existing column.
 const Single = 4

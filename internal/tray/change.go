@@ -170,7 +170,7 @@ func dropRules(column *yaml.Node, typ string) {
 	numeric := next.Whole() || next.Kind == table.Decimal || next.Kind == table.Double
 	for key, keep := range map[string]bool{
 		"format": moment, "thousands": numeric, "decimal": numeric, "currency": numeric, "percent": numeric,
-		"true_words": next.Kind == table.Boolean, "false_words": next.Kind == table.Boolean,
+		"true_words": next.Kind == table.Boolean, "false_words": next.Kind == table.Boolean, "characters": next.Textual(),
 	} {
 		if !keep {
 			(&Change{Key: key}).put(column)

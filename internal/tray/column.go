@@ -1,6 +1,7 @@
 package tray
 
 import (
+	"slices"
 	"strings"
 	"unicode"
 
@@ -12,7 +13,7 @@ import (
 )
 
 // columnNodes are the nodes of a column that are checked together.
-type columnNodes struct{ typ, format, byDefault *yaml.Node }
+type columnNodes struct{ typ, format, byDefault, characters *yaml.Node }
 
 // columnKeys are the keys of a column, and how each is read.
 func columnKeys(c *table.Column, nodes *columnNodes) map[string]decoder {
@@ -23,6 +24,7 @@ func columnKeys(c *table.Column, nodes *columnNodes) map[string]decoder {
 		"type":        func(n *yaml.Node) error { nodes.typ = n; return nil },
 		"format":      func(n *yaml.Node) error { nodes.format = n; return text(&c.Format)(n) },
 		"nullable":    truth(&c.Nullable),
+		"characters":  func(n *yaml.Node) error { nodes.characters = n; return nil },
 		"leave_out":   truth(&c.LeaveOut),
 		"default":     func(n *yaml.Node) error { nodes.byDefault, c.Default = n, new(string); return text(c.Default)(n) },
 		"comment":     text(&c.Comment),
@@ -60,7 +62,7 @@ func decodeColumn(n *yaml.Node) (table.Column, error) {
 	if c.Name == "" || nodes.typ == nil {
 		return c, wrong(n, "column %q: needs a name and a type, or leave_out: true", c.From+c.Value)
 	}
-	return c, completeColumn(&c, n, nodes.typ, nodes.format, nodes.byDefault)
+	return c, completeColumn(&c, n, &nodes)
 }
 
 // headings reads the heading of a column, or several of which a source has one.
@@ -82,10 +84,14 @@ func headings(c *table.Column) decoder {
 }
 
 // completeColumn sets the type and checks the rules of a column against it.
-func completeColumn(c *table.Column, n, typ, format, byDefault *yaml.Node) (err error) {
+func completeColumn(c *table.Column, n *yaml.Node, nodes *columnNodes) (err error) {
+	typ, format, byDefault := nodes.typ, nodes.format, nodes.byDefault
 	if c.Type, err = table.ParseType(typ.Value); err != nil {
 		word, _, _ := strings.Cut(strings.ToLower(typ.Value), "(")
 		return wrong(typ, "column %s: %v%s", c.Name, err, nearest(strings.TrimSpace(word), table.KindNames()))
+	}
+	if err := setCharacters(c, nodes.characters); err != nil {
+		return err
 	}
 	if strings.ContainsFunc(c.Name, unicode.IsControl) || strings.TrimSpace(c.Name) != c.Name {
 		return wrong(find(n, c.Name), "column %q: a name has no control characters, and no space at its ends", c.Name)
@@ -113,6 +119,25 @@ func completeColumn(c *table.Column, n, typ, format, byDefault *yaml.Node) (err 
 			return wrong(byDefault, "%v", err)
 		}
 	}
+	return nil
+}
+
+// setCharacters sets which characters a text has. Those of a computed one are not known.
+func setCharacters(c *table.Column, n *yaml.Node) error {
+	if n == nil {
+		if c.Value != "" && c.Type.Textual() {
+			c.Type.Characters = table.Unicode
+		}
+		return nil
+	}
+	i := slices.Index(table.CharacterWords(), n.Value)
+	switch {
+	case i < 0:
+		return wrong(n, "column %s: characters %q: write one of %s%s", c.Name, n.Value, strings.Join(table.CharacterWords(), ", "), nearest(n.Value, table.CharacterWords()))
+	case !c.Type.Textual():
+		return wrong(n, "column %s: only texts have characters, not %s", c.Name, c.Type)
+	}
+	c.Type.Characters = table.Characters(i)
 	return nil
 }
 

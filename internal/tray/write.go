@@ -143,6 +143,9 @@ func (t *Tray) columnNode(c table.Column) *yaml.Node {
 	}
 	put(n, "type", typ)
 	n.Content[len(n.Content)-2].HeadComment = above
+	if c.Type.Textual() && c.Type.Characters != table.ASCII && c.Value == "" {
+		put(n, "characters", scalar(c.Type.Characters.String()))
+	}
 	for _, rule := range []struct{ key, val string }{
 		{"format", c.Format}, {"thousands", c.Thousands}, {"decimal", c.Decimal}, {"currency", c.Currency},
 	} {

@@ -51,7 +51,7 @@ func (x *tx) Mark(ctx context.Context, tab *table.Table) (bool, error) {
 		key = append(key, at)
 	}
 	if key == nil {
-		_, err := x.t.Query(ctx, "SELECT TOP (0) 1 FROM "+x.t.quoted(tab.Name)+" WITH (TABLOCKX, HOLDLOCK)")
+		_, err := x.t.Query(ctx, "SELECT TOP (1) 1 FROM "+x.t.quoted(tab.Name)+" WITH (TABLOCKX, HOLDLOCK)")
 		return false, err
 	}
 	return true, x.markKeyed(ctx, tab, key)
@@ -87,7 +87,7 @@ func (x *tx) markKeyed(ctx context.Context, tab *table.Table, key []int) error {
 		return err
 	}
 	x.added = &added{
-		x: x, table: tab.Name, key: key, columns: columns, insert: insertBulk(d.Quote(keysName), columns),
+		x: x, table: tab.Name, key: key, columns: columns, insert: insertBulk(d.Quote(keysName), columns, true),
 		from: d.Quote(keysName) + " k JOIN " + x.t.quoted(tab.Name) + " t ON " + strings.Join(on, " AND "),
 	}
 	return nil

@@ -8,6 +8,8 @@ import (
 	"unicode/utf16"
 	"unicode/utf8"
 
+	"ambertray/internal/codepage"
+
 	mssql "github.com/microsoft/go-mssqldb"
 )
 
@@ -49,7 +51,7 @@ type wireColumn struct {
 	size  int    // of its longest value in bytes; longSize for (max)
 	// precision and scale of a decimal; the scale of a time.
 	precision, scale int
-	page             *codePage // of a text that is not in UTF-16
+	page             *codepage.Page // of a text that is not in UTF-16
 }
 
 // longSize is the size of a type with (max).

@@ -7,7 +7,9 @@ import (
 	"math"
 	"strconv"
 
+	"ambertray/internal/codepage"
 	"ambertray/internal/database"
+	"ambertray/internal/dialect"
 	"ambertray/internal/table"
 	"ambertray/internal/value"
 )
@@ -154,24 +156,18 @@ func (c *liveColumn) plannedText(t table.Type) (*table.Type, *table.Limit, bool)
 	if t.Size = units; c.length < 0 {
 		t = table.Type{Kind: table.Text}
 	}
-	if c.typ[0] == 'n' {
-		return &t, nil, true // the dialect limits it
+	size := units
+	if c.length < 0 {
+		size = 0
 	}
-	page := pageNumber(c.page)
+	if c.typ[0] == 'n' {
+		return &t, dialect.NationalLimit(c.native, size), true
+	}
+	page := codepage.ByNumber(c.page)
 	if page == nil {
 		return nil, nil, false
 	}
-	misfit, lacking := "longer than "+c.native+" in bytes", fmt.Sprintf("a character that the code page %d of the column lacks", c.page)
-	return &t, &table.Limit{Native: c.native, Text: func(text []byte) string {
-		encoded, ok := page.encode(text)
-		switch {
-		case !ok:
-			return lacking
-		case c.length >= 0 && len(encoded) > c.length:
-			return misfit
-		}
-		return ""
-	}}, true
+	return &t, dialect.PageLimit(c.native, size, page), true
 }
 
 // sizeOf is how many bytes the value of a column takes that data begins with.

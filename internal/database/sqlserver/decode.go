@@ -198,7 +198,7 @@ func textSetter(c *wireColumn) func(dst, b []byte) []byte {
 	case c.code == typeVarBin || c.code == typeBinary:
 		return func(dst, b []byte) []byte { return hex.AppendEncode(append(dst, "0x"...), b) }
 	}
-	return func(dst, b []byte) []byte { return append(dst, c.page.decode(b)...) }
+	return func(dst, b []byte) []byte { return append(dst, c.page.Decode(b)...) }
 }
 
 // longReader reads a value that comes in pieces.

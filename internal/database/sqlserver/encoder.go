@@ -213,7 +213,7 @@ func textColumn(c *wireColumn) func(dst []byte, v *value.Value) []byte {
 		if wide {
 			dst = appendUTF16(dst, string(v.Text))
 		} else {
-			encoded, _ := page.encode(v.Text) // the limit of the column has seen that it can be
+			encoded, _ := page.Encode(v.Text) // the limit of the column has seen that it can be
 			dst = append(dst, encoded...)
 		}
 		n := len(dst) - start

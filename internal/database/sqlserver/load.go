@@ -45,7 +45,7 @@ func (x *tx) Load(ctx context.Context, tab *table.Table) (database.Sink, error) 
 	if s.columns, err = x.t.describe(ctx, tab); err != nil {
 		return nil, err
 	}
-	s.insert = insertBulk(x.t.quoted(tab.Name), s.columns)
+	s.insert = insertBulk(x.t.quoted(tab.Name), s.columns, x.created == tab.Name)
 	return s, s.ownIdentity()
 }
 
@@ -66,13 +66,19 @@ func (t *Target) describe(ctx context.Context, tab *table.Table) (columns []wire
 }
 
 // insertBulk announces rows. A NULL stays one, also where the column has a default, and
-// constraints and triggers hold as for any other row.
-func insertBulk(table string, columns []wireColumn) string {
+// constraints and triggers hold as for any other row. A table that nobody else sees is
+// locked as a whole, which spares a lock for each row, and log where the recovery model
+// allows it.
+func insertBulk(table string, columns []wireColumn, own bool) string {
 	var list []string
 	for i := range columns {
 		list = append(list, dialect.SQLServer.Quote(columns[i].name)+" "+columns[i].declaration())
 	}
-	return fmt.Sprintf("INSERT BULK %s (%s) WITH (CHECK_CONSTRAINTS, FIRE_TRIGGERS, KEEP_NULLS)", table, strings.Join(list, ", "))
+	options := "CHECK_CONSTRAINTS, FIRE_TRIGGERS, KEEP_NULLS"
+	if own {
+		options += ", TABLOCK"
+	}
+	return fmt.Sprintf("INSERT BULK %s (%s) WITH (%s)", table, strings.Join(list, ", "), options)
 }
 
 // ownIdentity lets an identity column take the values of the source. The server

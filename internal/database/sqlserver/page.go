@@ -4,31 +4,11 @@ import (
 	"encoding/binary"
 	"slices"
 
-	"golang.org/x/text/encoding"
-	"golang.org/x/text/encoding/charmap"
-	"golang.org/x/text/encoding/japanese"
-	"golang.org/x/text/encoding/korean"
-	"golang.org/x/text/encoding/simplifiedchinese"
-	"golang.org/x/text/encoding/traditionalchinese"
+	"ambertray/internal/codepage"
 )
 
-// codePage is the encoding of texts that are not in UTF-16; nil is UTF-8.
-type codePage struct {
-	number int
-	text   encoding.Encoding
-}
-
-// codePages are those that collations have, by their numbers.
-var codePages = map[int]encoding.Encoding{
-	437: charmap.CodePage437, 850: charmap.CodePage850, 874: charmap.Windows874, 932: japanese.ShiftJIS, 936: simplifiedchinese.GBK, 949: korean.EUCKR, 950: traditionalchinese.Big5,
-	1250: charmap.Windows1250, 1251: charmap.Windows1251, 1252: charmap.Windows1252, 1253: charmap.Windows1253, 1254: charmap.Windows1254,
-	1255: charmap.Windows1255, 1256: charmap.Windows1256, 1257: charmap.Windows1257, 1258: charmap.Windows1258,
-}
-
-const (
-	utf8Flag = 1 << 26 // of a collation
-	utf8Page = 65001
-)
+// utf8Flag is the bit of a collation whose code page is UTF-8.
+const utf8Flag = 1 << 26
 
 // sorts are the code pages of the older sort orders, by the first number of each range
 // (section 2.2.5.1.2 of [MS-TDS], and the view fn_helpcollations of the server).
@@ -49,62 +29,20 @@ var languages = map[int]int{
 
 // codePageOf returns the code page of a collation: its language and flags in four
 // bytes, and its sort order in one.
-func codePageOf(collation []byte) *codePage {
+func codePageOf(collation []byte) *codepage.Page {
 	info, sort := int(binary.LittleEndian.Uint32(collation)), int(collation[4])
 	if info&utf8Flag != 0 {
-		return pageNumber(utf8Page)
+		return codepage.ByNumber(codepage.UTF8)
 	}
 	if i := slices.IndexFunc(sorts, func(s struct{ from, to, page int }) bool { return sort >= s.from && sort <= s.to }); i >= 0 {
-		return pageNumber(sorts[i].page)
+		return codepage.ByNumber(sorts[i].page)
 	}
 	language := info & 0xffff
 	if page, ok := languages[language]; ok && language > 0xff {
-		return pageNumber(page)
+		return codepage.ByNumber(page)
 	}
 	if page, ok := languages[language&0xff]; ok {
-		return pageNumber(page)
+		return codepage.ByNumber(page)
 	}
-	return pageNumber(1252)
-}
-
-// pageNumber returns a code page by its number; UTF-8 for its own, and nil for one that
-// is not known.
-func pageNumber(n int) *codePage {
-	if n == utf8Page {
-		return &codePage{number: n}
-	}
-	if text := codePages[n]; text != nil {
-		return &codePage{n, text}
-	}
-	return nil
-}
-
-func ascii(text []byte) bool {
-	for _, c := range text {
-		if c >= 0x80 {
-			return false
-		}
-	}
-	return true
-}
-
-// encode returns a text in the code page; ok is false where it lacks a character.
-func (p *codePage) encode(text []byte) (encoded []byte, ok bool) {
-	if p.text == nil || ascii(text) {
-		return text, true
-	}
-	encoded, err := p.text.NewEncoder().Bytes(text)
-	return encoded, err == nil
-}
-
-// decode returns a text of the code page in UTF-8.
-func (p *codePage) decode(text []byte) []byte {
-	if p.text == nil || ascii(text) {
-		return text
-	}
-	decoded, err := p.text.NewDecoder().Bytes(text)
-	if err != nil {
-		return text
-	}
-	return decoded
+	return codepage.ByNumber(1252)
 }

@@ -33,7 +33,7 @@ func (c *wireColumn) live() *liveColumn {
 		l.length = -1
 	}
 	if c.page != nil {
-		l.page = c.page.number
+		l.page = c.page.Number
 	}
 	l.typ = l.native
 	for i, r := range l.native {

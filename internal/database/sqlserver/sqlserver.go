@@ -30,6 +30,7 @@ type Target struct {
 	db       *sql.DB
 	conn     *sql.Conn
 	dialer   *dialer
+	dialect  *dialect.Dialect // for the code page of the database
 	// open is the transaction that is open, if one is, and stages are its temporary
 	// tables by the names that callers know them by.
 	open   bool
@@ -105,18 +106,29 @@ func open(ctx context.Context, address, password string, adjust func(*msdsn.Conf
 		t.db.Close()
 		return nil, t.fail("connect", err)
 	}
-	if _, err := t.Exec(ctx, settings); err != nil {
-		t.Close()
-		return nil, err
+	if err := t.settle(ctx); err != nil {
+		return nil, errors.Join(err, t.Close())
 	}
 	return t, nil
+}
+
+// settle makes the session ready, and finds out the code page of the database.
+func (t *Target) settle(ctx context.Context) error {
+	if _, err := t.Exec(ctx, settings); err != nil {
+		return err
+	}
+	page, err := t.Query(ctx, "SELECT CAST(COLLATIONPROPERTY(CAST(DATABASEPROPERTYEX(DB_NAME(), 'Collation') AS nvarchar(128)), 'CodePage') AS int)")
+	if err == nil {
+		t.dialect = dialect.SQLServerIn(int(database.ParseCount(page[0][0])))
+	}
+	return err
 }
 
 // Name implements database.Target.
 func (t *Target) Name() string { return t.name }
 
 // Dialect implements database.Target.
-func (t *Target) Dialect() *dialect.Dialect { return dialect.SQLServer }
+func (t *Target) Dialect() *dialect.Dialect { return t.dialect }
 
 // Close implements database.Target. A connection that was lost is closed already.
 func (t *Target) Close() error {

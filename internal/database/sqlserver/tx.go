@@ -13,9 +13,10 @@ import (
 )
 
 type tx struct {
-	t     *Target
-	done  bool
-	added *added
+	t       *Target
+	done    bool
+	created string // the table that the transaction has made
+	added   *added
 }
 
 // Begin implements database.Target.
@@ -29,13 +30,17 @@ func (t *Target) Begin(ctx context.Context) (database.Tx, error) {
 // Create implements database.Tx. The table has its key from the start: where a heap
 // keeps its rows is no order by which one that repeats a key could be named.
 func (x *tx) Create(ctx context.Context, tab *table.Table, how database.Creation) error {
-	d := dialect.SQLServer
+	d := x.t.dialect
 	if how.Replace {
 		if err := x.exec(ctx, "DROP TABLE IF EXISTS "+d.QuoteTable(tab.Name)); err != nil {
 			return x.t.fail("drop table "+tab.Name, err)
 		}
 	}
-	return x.t.fail("create table "+tab.Name, x.exec(ctx, d.BeforeRows(tab)...))
+	err := x.exec(ctx, d.BeforeRows(tab)...)
+	if err == nil {
+		x.created = tab.Name
+	}
+	return x.t.fail("create table "+tab.Name, err)
 }
 
 func (x *tx) exec(ctx context.Context, statements ...string) error {

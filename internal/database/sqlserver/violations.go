@@ -33,7 +33,7 @@ func (s *sink) sift() error {
 	if err != nil {
 		return err
 	}
-	if _, err := t.bulk(s.ctx, insertBulk(d.Quote(batchName), columns), columns, rows); err != nil {
+	if _, err := t.bulk(s.ctx, insertBulk(d.Quote(batchName), columns, true), columns, rows); err != nil {
 		return err
 	}
 	constraints, err := s.x.constraints(s.ctx, s.tab)

@@ -2,7 +2,7 @@ SET XACT_ABORT ON;
 BEGIN TRANSACTION;
 CREATE TABLE museum.loan (
     loan_no                     int               NOT NULL,
-    part                        nvarchar(20)      NOT NULL,
+    part                        varchar(20)       NOT NULL,
     [order]                     smallint          DEFAULT 7,
     bigint_3                    bigint,
     decimal_4                   decimal(7,2)      DEFAULT 1.50,
@@ -15,9 +15,9 @@ CREATE TABLE museum.loan (
     timestamp_1                 datetime2(6),
     text_12                     nvarchar(max)     DEFAULT N'it''s',
     timestamp_with_time_zone_3  datetimeoffset(6),
-    char_4                      nchar(5),
+    char_4                      char(5),
     uuid_5                      uniqueidentifier,
-    varchar_6                   nvarchar(max),
+    varchar_6                   varchar(max),
     PRIMARY KEY (loan_no, part)
 );
 EXEC sys.sp_addextendedproperty @name = N'MS_Description', @value = N'Loans, it''s

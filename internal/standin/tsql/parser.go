@@ -193,7 +193,7 @@ func (p *parser) typ() Type {
 
 var knownTypes = func() map[string]bool {
 	set := map[string]bool{}
-	for _, name := range strings.Fields(`tinyint smallint int bigint decimal numeric float real bit date time datetime2 datetime smalldatetime datetimeoffset
+	for _, name := range strings.Fields(`tinyint smallint int integer bigint decimal dec numeric float real bit date time datetime2 datetime smalldatetime datetimeoffset
 		char varchar nchar nvarchar text ntext uniqueidentifier varbinary binary sysname money smallmoney`) {
 		set[name] = true
 	}

@@ -17,12 +17,18 @@ func (p *parser) insert() Statement {
 		i.Query = p.query()
 		return i
 	}
+	i.Rows = p.rows()
+	return i
+}
+
+// rows reads what stands after VALUES.
+func (p *parser) rows() (list [][]Expr) {
 	for {
 		p.wantSign("(")
-		i.Rows = append(i.Rows, p.exprs())
+		list = append(list, p.exprs())
 		p.wantSign(")")
 		if !p.sign(",") {
-			return i
+			return list
 		}
 	}
 }
@@ -199,18 +205,23 @@ func (p *parser) sources() (list []Source) {
 
 func (p *parser) source(join string) Source {
 	s := Source{Join: join}
-	if p.sign("(") {
-		s.Sub = p.query()
+	switch {
+	case p.sign("("):
+		if p.word("VALUES") {
+			s.Rows = p.rows()
+		} else {
+			s.Sub = p.query()
+		}
 		p.wantSign(")")
-	} else {
+	default:
 		s.Name = p.names()
 	}
 	if p.word("AS") || p.isName() && statements[strings.ToLower(p.peek().text)] == nil && !p.is("OFFSET") {
 		s.Alias = p.name()
-		if s.Sub != nil && p.isSign("(") {
+		if s.Name == nil && p.isSign("(") {
 			s.Names = p.list()
 		}
-	} else if s.Sub != nil {
+	} else if s.Name == nil {
 		p.fail() // a query in FROM must have a name
 	}
 	p.hints()

@@ -112,6 +112,7 @@ type Item struct {
 type Source struct {
 	Name  []string
 	Sub   *Select
+	Rows  [][]Expr // of VALUES
 	Alias string
 	Names []string // of the columns of a query
 	Join  string   // "", ",", "JOIN", "LEFT JOIN", "CROSS JOIN"
