@@ -170,7 +170,7 @@ func (s *session) table(parts []string) (*tableDef, error) {
 // tables returns all tables, those of the session last.
 func (s *session) tables() (list []*tableDef, err error) {
 	for _, where := range []string{"main", "temp"} {
-		err := s.query("SELECT id, def FROM "+where+".catalog ORDER BY id", func(st *sqlite.Stmt) error {
+		err := s.query("SELECT id, def FROM "+where+".catalog WHERE def IS NOT NULL ORDER BY id", func(st *sqlite.Stmt) error {
 			t := &tableDef{}
 			err := json.Unmarshal([]byte(st.ColumnText(1)), t)
 			t.ID = st.ColumnInt64(0)

@@ -7,7 +7,6 @@ import (
 	"net"
 	"strings"
 	"sync"
-	"sync/atomic"
 	"time"
 
 	"zombiezen.com/go/sqlite"
@@ -28,8 +27,7 @@ type session struct {
 	login    Login
 	gone     sync.WaitGroup
 
-	interrupt chan struct{} // closed to break the request off
-	attention atomic.Bool
+	stop stopper // breaks the request off
 
 	vars       map[string]variable
 	types      []Type
@@ -57,14 +55,40 @@ type variable struct {
 }
 
 func newSession(s *Server, conn *tds.Conn, hello *tds.Hello, raw net.Conn) *session {
-	x := &session{server: s, conn: conn, raw: raw, hello: hello, database: hello.Database, login: s.options.Logins[hello.User], lockTimeout: -1, interrupt: make(chan struct{})}
+	x := &session{server: s, conn: conn, raw: raw, hello: hello, database: hello.Database, login: s.options.Logins[hello.User], lockTimeout: -1}
 	x.gone.Add(1)
-	conn.Attention = func() {
-		if x.attention.CompareAndSwap(false, true) {
-			close(x.interrupt)
-		}
-	}
+	x.stop.renew()
+	conn.Attention = x.stop.stop
 	return x
+}
+
+// stopper says that a request is to be broken off, from another goroutine.
+type stopper struct {
+	mu      sync.Mutex
+	stopped bool
+	done    chan struct{}
+}
+
+func (s *stopper) stop() {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if !s.stopped {
+		s.stopped = true
+		close(s.done)
+	}
+}
+
+// renew makes ready for the next request.
+func (s *stopper) renew() {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.stopped, s.done = false, make(chan struct{})
+}
+
+func (s *stopper) state() (stopped bool, done <-chan struct{}) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.stopped, s.done
 }
 
 // open opens the file of a database.
@@ -98,11 +122,14 @@ func (s *session) close() {
 
 // cut ends the connection, as a network that fails does.
 func (s *session) cut() {
-	s.conn.Attention()
+	s.stop.stop()
 	_ = s.raw.Close()
 }
 
-func (s *session) cancelled() bool { return s.attention.Load() }
+func (s *session) cancelled() bool {
+	stopped, _ := s.stop.state()
+	return stopped
+}
 
 // serve answers requests until the client leaves.
 func (s *session) serve() error {
@@ -130,8 +157,7 @@ func (s *session) serve() error {
 			}
 		}
 		if s.cancelled() {
-			s.attention.Store(false)
-			s.interrupt = make(chan struct{})
+			s.stop.renew()
 			s.conn.Done(tds.DoneAttention, 0)
 		}
 		if err := s.conn.End(); err != nil {
@@ -143,7 +169,8 @@ func (s *session) serve() error {
 // answer answers one message. An error ends the connection.
 func (s *session) answer(m *tds.Message) (err error) {
 	defer tds.Recover(&err)
-	s.db.SetInterrupt(s.interrupt)
+	_, done := s.stop.state()
+	s.db.SetInterrupt(done)
 	r := tds.NewReader(m)
 	switch m.Kind {
 	case tds.Batch:

@@ -102,8 +102,10 @@ func (a *answer) next() (nulls []byte, err error) {
 			err = a.readColumns()
 		case tokenError, tokenInfo:
 			err = a.readError(token)
-		case tokenOrder, tokenEnvChange:
+		case tokenOrder:
 			_, err = a.short()
+		case tokenEnvChange:
+			err = a.readChange()
 		case tokenReturnStatus:
 			_, err = a.take(4)
 		case tokenDone, tokenDoneProc, tokenDoneInProc:
@@ -147,6 +149,28 @@ func (a *answer) short() ([]byte, error) {
 		return nil, err
 	}
 	return a.take(int(binary.LittleEndian.Uint16(n)))
+}
+
+// The changes of a transaction that the server reports.
+const (
+	changeBegun      = 8
+	changeCommitted  = 9
+	changeRolledBack = 10
+)
+
+// readChange has the driver know which transaction is open: a trigger may have ended it.
+func (a *answer) readChange() error {
+	b, err := a.short()
+	if err != nil || len(b) == 0 {
+		return err
+	}
+	switch {
+	case b[0] == changeBegun && len(b) >= 10:
+		a.w.setTransaction(binary.LittleEndian.Uint64(b[2:]))
+	case b[0] == changeCommitted, b[0] == changeRolledBack:
+		a.w.setTransaction(0)
+	}
+	return nil
 }
 
 func (a *answer) readDone() error {

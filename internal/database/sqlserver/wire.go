@@ -25,7 +25,7 @@ type wire struct {
 	}
 	begin   reflect.Value // func(kind, resetSession bool)
 	receive reflect.Value // func() (kind, error)
-	session reflect.Value
+	tran    reflect.Value // the id of the transaction that is open
 
 	mu        sync.Mutex
 	waiting   bool // for the answer of a message that is sent
@@ -49,15 +49,16 @@ func newWire(conn *mssql.Conn) (w *wire, err error) {
 			w, err = nil, fmt.Errorf("%w: %v", errDriver, r)
 		}
 	}()
-	w = &wire{session: reflect.ValueOf(conn).Elem().FieldByName("sess").Elem()}
-	buffer := reachable(w.session.FieldByName("buf"))
+	session := reflect.ValueOf(conn).Elem().FieldByName("sess").Elem()
+	buffer := reachable(session.FieldByName("buf"))
+	w = &wire{tran: reachable(session.FieldByName("tranid"))}
 	w.begin, w.receive = buffer.MethodByName("BeginPacket"), buffer.MethodByName("BeginRead")
 	var ok bool
 	w.stream, ok = buffer.Interface().(interface {
 		io.ReadWriter
 		FinishPacket() error
 	})
-	if !ok || !w.begin.IsValid() || !w.receive.IsValid() || w.session.FieldByName("tranid").Kind() != reflect.Uint64 {
+	if !ok || !w.begin.IsValid() || !w.receive.IsValid() || w.tran.Kind() != reflect.Uint64 {
 		return nil, errDriver
 	}
 	return w, nil
@@ -67,6 +68,9 @@ func newWire(conn *mssql.Conn) (w *wire, err error) {
 func reachable(field reflect.Value) reflect.Value {
 	return reflect.NewAt(field.Type(), unsafe.Pointer(field.UnsafeAddr())).Elem()
 }
+
+// setTransaction has the driver know which transaction is open, 0 for none.
+func (w *wire) setTransaction(id uint64) { w.tran.SetUint(id) }
 
 // start begins a message.
 func (w *wire) start(kind byte) {
@@ -124,7 +128,7 @@ func (w *wire) batch(text string) (*answer, error) {
 	head = binary.LittleEndian.AppendUint32(head, 22) // ALL_HEADERS, with the id of the transaction
 	head = binary.LittleEndian.AppendUint32(head, 18)
 	head = binary.LittleEndian.AppendUint16(head, 2)
-	head = binary.LittleEndian.AppendUint64(head, w.session.FieldByName("tranid").Uint())
+	head = binary.LittleEndian.AppendUint64(head, w.tran.Uint())
 	head = binary.LittleEndian.AppendUint32(head, 1)
 	if _, err := w.stream.Write(appendUTF16(head, text)); err != nil {
 		return nil, err
