@@ -139,3 +139,15 @@ func TestPassword(t *testing.T) {
 		require.NotContains(t, seen+string(rest), typed)
 	}
 }
+
+// TestSQLServerCheck runs the check that a person runs on a real SQL Server.
+func TestSQLServerCheck(t *testing.T) {
+	to := targets(t)["sqlserver"]
+	name := uniqueTable(t)
+	check := exec.Command(filepath.Join("..", "..", "docs", "sqlserver-check.sh"), inDatabase(to, name))
+	check.Env = append(os.Environ(), "AMBERTRAY="+program)
+	out, err := check.CombinedOutput()
+	require.NoError(t, err, string(out))
+	require.Equal(t, "All is as expected. The database "+name+" may be dropped.\n", string(out))
+	on(t, to, "DROP DATABASE "+name)
+}

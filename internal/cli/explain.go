@@ -133,7 +133,7 @@ var hints = []struct {
 	hint string
 }{
 	{errNoTarget, "add --to with " + connect.Examples() + ", or set AMBERTRAY_TO"},
-	{connect.ErrSecret, "take it out; the server's password file, PGPASSWORD or MYSQL_PWD can hold it, or you are asked for it"},
+	{connect.ErrSecret, "take it out; the server's password file, PGPASSWORD, MYSQL_PWD or SQLCMDPASSWORD can hold it, or you are asked for it"},
 	{sheet.ErrEncrypted, "open it with its password and save it without one"},
 	{sheet.ErrBroken, "open it in a spreadsheet program and save it again"},
 	{export.ErrFileExists, "--replace writes over it"},
@@ -161,7 +161,10 @@ var hints = []struct {
 	{ledger.ErrMoved, "let the other load finish"},
 	{load.ErrReferences, "references: must name the key of another table, of the same type, that has every value; load that table first, or take it out with --change COLUMN.references="},
 	{database.ErrUnreachable, "check the host, the port and whether the server runs, then try again"},
-	{database.ErrLogin, "check the user and the password: PGPASSWORD or MYSQL_PWD, the password file or the URL"},
+	{database.ErrLogin, "check the user and the password: PGPASSWORD, MYSQL_PWD or SQLCMDPASSWORD, the password file or the URL"},
+	{database.ErrCertificate, "name the authority that it is from: certificate=FILE in the URL of SQL Server; trustservercertificate=true takes any, where you trust the network"},
+	{database.ErrReadOnly, "name the primary server, or have the database made writable: nothing was changed"},
+	{database.ErrTooOld, "load into a later version; ambertray ddl --with-rows writes a script for this one"},
 	{database.ErrCannotOpen, "check the folder, and whether you may write to it"},
 	{database.ErrExists, "--existing append adds to it, empty takes its rows out first, rebuild drops and creates it, merge updates by key; or choose another name with --table NAME"},
 	{database.ErrNoTable, "load it first: ambertray load TRAY --to TARGET"},

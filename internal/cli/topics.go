@@ -65,6 +65,6 @@ A load of many sources with --each ends with the worst of theirs.`),
 or as a name of targets.yaml, which ambertray targets lists. AMBERTRAY_TO names the target
 where --to is not given. A password comes from where the server's own clients look:
 PGPASSWORD or the password file of PostgreSQL, MYSQL_PWD or the section [client] of
-~/.my.cnf. At a terminal you are asked for it. It is never printed or written anywhere.`),
+~/.my.cnf, SQLCMDPASSWORD of SQL Server. At a terminal you are asked for it. It is never printed or written anywhere.`),
 	}
 }

@@ -28,6 +28,9 @@ var (
 	ErrLocked      = errors.New("locked by another session")
 	ErrConflict    = errors.New("the server rolled it back for another session")
 	ErrNoDatabase  = errors.New("not a database")
+	ErrReadOnly    = errors.New("the database is read only")
+	ErrCertificate = errors.New("the server's certificate is not trusted")
+	ErrTooOld      = errors.New("the server is too old")
 	ErrCannotOpen  = errors.New("the file cannot be opened or created")
 )
 

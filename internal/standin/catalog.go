@@ -186,6 +186,7 @@ func (s *session) tables() (list []*tableDef, err error) {
 
 // save keeps a definition.
 func (s *session) save(t *tableDef) error {
+	s.redefine()
 	text, err := json.Marshal(t)
 	if err != nil {
 		return err

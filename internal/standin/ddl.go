@@ -44,6 +44,7 @@ func (s *session) createSchema(name string) error {
 	if n > 0 {
 		return &tds.Error{Number: 2714, Severity: 16, State: 6, Message: fmt.Sprintf("There is already an object named '%s' in the database.", name)}
 	}
+	s.redefine()
 	return s.query("INSERT INTO main.schemas (id, name) SELECT max(id) + 1, ? FROM main.schemas", nil, name)
 }
 
@@ -176,6 +177,7 @@ func (s *session) dropTable(x *tsql.Drop) error {
 	if err := s.query("DROP TABLE "+t.sqlName(), nil); err != nil {
 		return err
 	}
+	s.redefine()
 	return s.query("DELETE FROM "+t.home()+".catalog WHERE id = ?", nil, t.ID)
 }
 
@@ -193,6 +195,7 @@ func (s *session) dropSchema(name string) error {
 	if n > 0 {
 		return invalid(3729, "Cannot DROP SCHEMA '%s' because it is being referenced by an object in it.", name)
 	}
+	s.redefine()
 	return s.query("DELETE FROM main.schemas WHERE name = ?", nil, name)
 }
 

@@ -140,9 +140,7 @@ func (s *session) identCurrent(a []string) (any, error) {
 func (s *session) serverProperty(a []string) (any, error) {
 	switch strings.ToLower(a[0]) {
 	case "productversion":
-		return "16.0.1000.6", nil
-	case "productmajorversion":
-		return "16", nil
+		return s.server.options.Version, nil
 	case "edition":
 		return "Stand-in (64-bit)", nil
 	case "engineedition":

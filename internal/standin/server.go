@@ -15,6 +15,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"ambertray/internal/standin/tds"
@@ -32,6 +33,7 @@ type Options struct {
 	Dir           string           // of its files; each NAME.db is a database
 	Logins        map[string]Login // by name
 	Name          string           // that it calls itself
+	Version       string           // that it says it is
 	TLS           *tls.Config      // nil for a server without encryption
 	RequireTLS    bool
 	Collation     string
@@ -54,6 +56,8 @@ type Server struct {
 	numbers  map[string]int64 // the last of each identity column
 	faults   []*fault
 	closed   bool
+
+	definitions atomic.Int64 // how often definitions have changed
 }
 
 // appLock is what sp_getapplock has given.
@@ -79,6 +83,9 @@ func Start(address string, o Options) (*Server, error) {
 	}
 	if o.Name == "" {
 		o.Name = "STANDIN"
+	}
+	if o.Version == "" {
+		o.Version = "16.0.1000.6"
 	}
 	listener, err := net.Listen("tcp", address)
 	if err != nil {

@@ -47,6 +47,16 @@ type session struct {
 	snapshot       bool
 	lockTimeout    time.Duration
 	identityInsert int64
+
+	redefined bool             // the transaction has changed definitions
+	filled    map[string]int64 // of which definitions the rows of a view are
+}
+
+// redefine notes that definitions have changed, or will have for other sessions when the
+// transaction ends.
+func (s *session) redefine() {
+	s.redefined = true
+	s.server.definitions.Add(1)
 }
 
 type variable struct {
@@ -55,7 +65,7 @@ type variable struct {
 }
 
 func newSession(s *Server, conn *tds.Conn, hello *tds.Hello, raw net.Conn) *session {
-	x := &session{server: s, conn: conn, raw: raw, hello: hello, database: hello.Database, login: s.options.Logins[hello.User], lockTimeout: -1}
+	x := &session{server: s, conn: conn, raw: raw, hello: hello, database: hello.Database, login: s.options.Logins[hello.User], lockTimeout: -1, filled: map[string]int64{}}
 	x.gone.Add(1)
 	x.stop.renew()
 	conn.Attention = x.stop.stop

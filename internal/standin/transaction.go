@@ -48,6 +48,16 @@ func (s *session) endTran(committed bool) {
 	s.conn.Ended(s.tran, committed)
 	s.depthOfTran, s.tran, s.writing, s.savepoints = 0, 0, false, nil
 	s.server.unlockTran(s)
+	s.settleDefinitions()
+}
+
+// settleDefinitions has all sessions look at definitions again that a transaction has
+// changed, now that it has ended.
+func (s *session) settleDefinitions() {
+	if s.redefined {
+		s.redefined = false
+		s.server.definitions.Add(1)
+	}
 }
 
 // rollback rolls the whole transaction back.
@@ -55,6 +65,7 @@ func (s *session) rollback() {
 	if s.writing {
 		s.db.SetInterrupt(nil)
 		_ = s.query("ROLLBACK", nil)
+		clear(s.filled) // which lie in the same transaction
 	}
 	s.endTran(false)
 }
@@ -70,6 +81,8 @@ func (s *session) rollbackTo(name string) error {
 	for i := len(s.savepoints) - 1; i >= 0; i-- {
 		if strings.EqualFold(s.savepoints[i], name) {
 			s.savepoints = s.savepoints[:i+1]
+			s.redefine()
+			clear(s.filled)
 			return s.query(fmt.Sprintf("ROLLBACK TO sp%d", i), nil)
 		}
 	}
@@ -137,6 +150,8 @@ func (s *session) write(do func() error) error {
 		err = s.translated(err)
 		s.db.SetInterrupt(nil)
 		_ = s.query("ROLLBACK TO "+save, nil)
+		s.redefine()
+		clear(s.filled)
 	}
 	if s.writing { // a trigger may have ended the transaction
 		_ = s.query("RELEASE "+save, nil)
@@ -145,11 +160,13 @@ func (s *session) write(do func() error) error {
 		end := "COMMIT"
 		if err != nil {
 			end = "ROLLBACK"
+			clear(s.filled)
 		}
 		s.writing = false
 		if ended := s.query(end, nil); err == nil {
 			err = ended
 		}
+		s.settleDefinitions()
 	}
 	return err
 }

@@ -12,6 +12,7 @@ type view struct {
 	schema, name string
 	columns      []viewColumn
 	rows         func(s *session, add func(values ...any)) error
+	always       bool // they may change without a change of definitions
 }
 
 type viewColumn struct {
@@ -52,6 +53,11 @@ func (s *session) fillView(v *view) (string, error) {
 	if err := s.query("CREATE TABLE IF NOT EXISTS "+name+" ("+strings.Join(columns, ", ")+")", nil); err != nil {
 		return "", err
 	}
+	now := s.server.definitions.Load()
+	if at, ok := s.filled[name]; ok && at == now && !v.always {
+		return name, nil
+	}
+	s.filled[name] = now
 	if err := s.query("DELETE FROM "+name, nil); err != nil {
 		return "", err
 	}
@@ -118,26 +124,26 @@ func views() []*view { return slices.Concat(tableViews(), ruleViews(), serverVie
 // tableViews are about tables and their columns.
 func tableViews() []*view {
 	return []*view{
-		{"sys", "schemas", viewColumns("i:schema_id n:name"), schemaRows},
-		{"sys", "objects", viewColumns("i:object_id n:name i:schema_id n:type i:parent_object_id b:is_ms_shipped"), objectRows},
+		{"sys", "schemas", viewColumns("i:schema_id n:name"), schemaRows, false},
+		{"sys", "objects", viewColumns("i:object_id n:name i:schema_id n:type i:parent_object_id b:is_ms_shipped"), objectRows, false},
 		{"sys", "tables", viewColumns("i:object_id n:name i:schema_id n:type b:is_memory_optimized b:is_external i:temporal_type"), func(s *session, add func(...any)) error {
 			return eachTable(s, func(t *tableDef) { add(t.objectID(), t.Name, t.schemaID(s), "U", false, false, 0) })
-		}},
-		{"sys", "columns", viewColumns("i:object_id n:name i:column_id i:user_type_id i:system_type_id i:max_length i:precision i:scale n:collation_name b:is_nullable b:is_identity b:is_computed i:default_object_id i:generated_always_type"), columnRows},
+		}, false},
+		{"sys", "columns", viewColumns("i:object_id n:name i:column_id i:user_type_id i:system_type_id i:max_length i:precision i:scale n:collation_name b:is_nullable b:is_identity b:is_computed i:default_object_id i:generated_always_type"), columnRows, false},
 		{"sys", "types", viewColumns("i:user_type_id i:system_type_id n:name b:is_user_defined"), func(_ *session, add func(...any)) error {
 			for i, name := range typeNames {
 				add(i+1, i+1, name, false)
 			}
 			return nil
-		}},
+		}, false},
 	}
 }
 
 // ruleViews are about what hangs on tables.
 func ruleViews() []*view {
 	return []*view{
-		{"sys", "indexes", viewColumns("i:object_id n:name i:index_id i:type n:type_desc b:is_unique b:is_primary_key b:is_unique_constraint b:has_filter t:filter_definition b:ignore_dup_key b:is_disabled"), indexRows},
-		{"sys", "index_columns", viewColumns("i:object_id i:index_id i:index_column_id i:column_id i:key_ordinal b:is_included_column"), indexColumnRows},
+		{"sys", "indexes", viewColumns("i:object_id n:name i:index_id i:type n:type_desc b:is_unique b:is_primary_key b:is_unique_constraint b:has_filter t:filter_definition b:ignore_dup_key b:is_disabled"), indexRows, false},
+		{"sys", "index_columns", viewColumns("i:object_id i:index_id i:index_column_id i:column_id i:key_ordinal b:is_included_column"), indexColumnRows, false},
 		{"sys", "key_constraints", viewColumns("i:object_id n:name i:parent_object_id n:type i:unique_index_id"), func(s *session, add func(...any)) error {
 			return eachTable(s, func(t *tableDef) {
 				for i, k := range t.Keys {
@@ -146,54 +152,54 @@ func ruleViews() []*view {
 					}
 				}
 			})
-		}},
+		}, false},
 		{"sys", "check_constraints", viewColumns("i:object_id n:name i:parent_object_id t:definition b:is_disabled b:is_not_trusted"), func(s *session, add func(...any)) error {
 			return eachTable(s, func(t *tableDef) {
 				for i, c := range t.Checks {
 					add(t.partID("C", i), c.Name, t.objectID(), c.Text, false, false)
 				}
 			})
-		}},
-		{"sys", "foreign_keys", viewColumns("i:object_id n:name i:parent_object_id i:referenced_object_id i:delete_referential_action n:delete_referential_action_desc b:is_disabled"), foreignRows},
-		{"sys", "foreign_key_columns", viewColumns("i:constraint_object_id i:constraint_column_id i:parent_object_id i:parent_column_id i:referenced_object_id i:referenced_column_id"), foreignColumnRows},
+		}, false},
+		{"sys", "foreign_keys", viewColumns("i:object_id n:name i:parent_object_id i:referenced_object_id i:delete_referential_action n:delete_referential_action_desc b:is_disabled"), foreignRows, false},
+		{"sys", "foreign_key_columns", viewColumns("i:constraint_object_id i:constraint_column_id i:parent_object_id i:parent_column_id i:referenced_object_id i:referenced_column_id"), foreignColumnRows, false},
 		{"sys", "triggers", viewColumns("i:object_id n:name i:parent_id b:is_disabled b:is_instead_of_trigger"), func(s *session, add func(...any)) error {
 			return eachTable(s, func(t *tableDef) {
 				for i, x := range t.Triggers {
 					add(t.partID("T", i), x.Name, t.objectID(), false, false)
 				}
 			})
-		}},
+		}, false},
 		{"sys", "trigger_events", viewColumns("i:object_id i:type n:type_desc"), func(s *session, add func(...any)) error {
 			return eachTable(s, func(t *tableDef) {
 				for i := range t.Triggers {
 					add(t.partID("T", i), 1, "INSERT")
 				}
 			})
-		}},
-		{"sys", "default_constraints", viewColumns("i:object_id n:name i:parent_object_id i:parent_column_id t:definition"), defaultRows},
-		{"sys", "extended_properties", viewColumns("i:class n:name i:major_id i:minor_id t:value"), propertyRows},
+		}, false},
+		{"sys", "default_constraints", viewColumns("i:object_id n:name i:parent_object_id i:parent_column_id t:definition"), defaultRows, false},
+		{"sys", "extended_properties", viewColumns("i:class n:name i:major_id i:minor_id t:value"), propertyRows, false},
 	}
 }
 
 // serverViews are about databases, sessions and rights, and those of the standard.
 func serverViews() []*view {
 	return []*view{
-		{"sys", "databases", viewColumns("i:database_id n:name i:compatibility_level n:collation_name b:is_read_only n:recovery_model_desc i:snapshot_isolation_state b:is_read_committed_snapshot_on"), databaseRows},
-		{"sys", "dm_exec_sessions", viewColumns("i:session_id n:login_name n:program_name n:host_name"), sessionRows},
-		{"sys", "sql_expression_dependencies", viewColumns("i:referencing_id i:referenced_id"), func(*session, func(...any)) error { return nil }},
-		{"sys", "database_permissions", viewColumns("i:class i:major_id i:grantee_principal_id n:permission_name"), func(*session, func(...any)) error { return nil }},
-		{"sys", "database_principals", viewColumns("i:principal_id n:name"), func(*session, func(...any)) error { return nil }},
-		{"sys", "partitions", viewColumns("i:object_id i:index_id i:rows"), partitionRows},
+		{"sys", "databases", viewColumns("i:database_id n:name i:compatibility_level n:collation_name b:is_read_only n:recovery_model_desc i:snapshot_isolation_state b:is_read_committed_snapshot_on"), databaseRows, true},
+		{"sys", "dm_exec_sessions", viewColumns("i:session_id n:login_name n:program_name n:host_name"), sessionRows, true},
+		{"sys", "sql_expression_dependencies", viewColumns("i:referencing_id i:referenced_id"), func(*session, func(...any)) error { return nil }, false},
+		{"sys", "database_permissions", viewColumns("i:class i:major_id i:grantee_principal_id n:permission_name"), func(*session, func(...any)) error { return nil }, false},
+		{"sys", "database_principals", viewColumns("i:principal_id n:name"), func(*session, func(...any)) error { return nil }, false},
+		{"sys", "partitions", viewColumns("i:object_id i:index_id i:rows"), partitionRows, true},
 		{"INFORMATION_SCHEMA", "SCHEMATA", viewColumns("n:SCHEMA_NAME"), func(s *session, add func(...any)) error {
 			return schemaRows(s, func(values ...any) { add(values[1]) })
-		}},
+		}, false},
 		{"INFORMATION_SCHEMA", "TABLES", viewColumns("n:TABLE_SCHEMA n:TABLE_NAME n:TABLE_TYPE"), func(s *session, add func(...any)) error {
 			return eachTable(s, func(t *tableDef) {
 				if !t.Temp {
 					add(t.Schema, t.Name, "BASE TABLE")
 				}
 			})
-		}},
+		}, false},
 	}
 }
 

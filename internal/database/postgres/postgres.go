@@ -428,7 +428,7 @@ var conditions = map[string]error{
 	"42P07": database.ErrExists, "42P01": database.ErrNoTable, "42501": database.ErrPermission,
 	"3D000": database.ErrNoDatabase, "3F000": database.ErrNoSchema, "53100": database.ErrFull, "55P03": database.ErrLocked,
 	"40P01": database.ErrConflict, "40001": database.ErrConflict,
-	"57P03": database.ErrUnreachable, "53300": database.ErrUnreachable, "57P01": database.ErrUnreachable,
+	"25006": database.ErrReadOnly, "57P03": database.ErrUnreachable, "53300": database.ErrUnreachable, "57P01": database.ErrUnreachable,
 }
 
 // innermost returns the last cause, which says what happened in a few words

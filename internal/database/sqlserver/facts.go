@@ -11,9 +11,6 @@ import (
 	"ambertray/internal/dialect"
 )
 
-// oldest is the compatibility level from which on all that loads need is there.
-const oldest = 130
-
 // Facts implements database.Prober.
 func (t *Target) Facts(ctx context.Context) ([]database.Fact, error) {
 	rows, err := t.Query(ctx, `SELECT CAST(SERVERPROPERTY('ProductVersion') AS nvarchar(60)), CAST(SERVERPROPERTY('Edition') AS nvarchar(60)), SUSER_SNAME(), SCHEMA_NAME(),
@@ -26,7 +23,6 @@ func (t *Target) Facts(ctx context.Context) ([]database.Fact, error) {
 		return nil, t.fail("look at the database", fmt.Errorf("sys.databases has %d rows of it", len(rows)))
 	}
 	v := rows[0]
-	level := database.ParseCount(v[4])
 	recovery := database.Fact{Name: "recovery model", Value: v[7], OK: true}
 	if v[7] == "FULL" {
 		recovery.Remedy = "a load in one transaction stays in the log until it is backed up; --commit-every keeps it short"
@@ -36,7 +32,7 @@ func (t *Target) Facts(ctx context.Context) ([]database.Fact, error) {
 		{Name: "login", Value: v[2], OK: true},
 		t.encrypted(),
 		{Name: "schema", Value: v[3], OK: v[3] != "", Required: true, Remedy: "give the login a default schema, or write SCHEMA.TABLE"},
-		{Name: "compatibility level", Value: v[4], OK: level >= oldest, Required: true, Remedy: fmt.Sprintf("ALTER DATABASE %s SET COMPATIBILITY_LEVEL = %d or later", dialect.SQLServer.Quote(t.database), oldest)},
+		{Name: "compatibility level", Value: v[4], OK: true},
 		{Name: "collation", Value: fmt.Sprintf("%s, code page %s", v[5], v[9]), OK: true},
 		{Name: "read only", Value: map[bool]string{true: "yes", false: "no"}[v[6] == "1"], OK: v[6] != "1", Required: true, Remedy: "name the primary server, or ALTER DATABASE " + dialect.SQLServer.Quote(t.database) + " SET READ_WRITE"},
 		recovery,

@@ -117,12 +117,21 @@ func (t *Target) settle(ctx context.Context) error {
 	if _, err := t.Exec(ctx, settings); err != nil {
 		return err
 	}
-	page, err := t.Query(ctx, "SELECT CAST(COLLATIONPROPERTY(CAST(DATABASEPROPERTYEX(DB_NAME(), 'Collation') AS nvarchar(128)), 'CodePage') AS int)")
-	if err == nil {
-		t.dialect = dialect.SQLServerIn(int(database.ParseCount(page[0][0])))
+	found, err := t.Query(ctx, `SELECT CAST(COLLATIONPROPERTY(CAST(DATABASEPROPERTYEX(DB_NAME(), 'Collation') AS nvarchar(128)), 'CodePage') AS int),
+		CAST(SERVERPROPERTY('ProductVersion') AS nvarchar(60))`)
+	if err != nil {
+		return err
 	}
-	return err
+	t.dialect = dialect.SQLServerIn(int(database.ParseCount(found[0][0])))
+	major, _, _ := strings.Cut(found[0][1], ".")
+	if database.ParseCount(major) < oldest {
+		return &database.Error{Target: t.name, Op: "connect", Kind: database.ErrTooOld, Err: fmt.Errorf("version %s; loads need %d.0 or later, which is SQL Server 2016", found[0][1], oldest)}
+	}
+	return nil
 }
+
+// oldest is the version from which on servers have all that loads need.
+const oldest = 13
 
 // Name implements database.Target.
 func (t *Target) Name() string { return t.name }
@@ -331,7 +340,7 @@ func (t *Target) fail(op string, err error) error {
 			e.Kind = conditions[refused.Number]
 		}
 	case certificate(err) != "":
-		e.Kind, e.Err = ErrCertificate, errors.New(certificate(err))
+		e.Kind, e.Err = database.ErrCertificate, errors.New(certificate(err))
 	case errors.As(err, &network), errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, net.ErrClosed), errors.Is(err, sql.ErrConnDone), brokenStream(err):
 		e.Kind, e.Err = database.ErrUnreachable, innermost(err)
 	}
@@ -374,16 +383,9 @@ var conditions = map[int32]error{
 	4060: database.ErrNoDatabase, 911: database.ErrNoDatabase, 916: database.ErrNoDatabase,
 	1105: database.ErrFull, 9002: database.ErrFull, 1101: database.ErrFull,
 	1222: database.ErrLocked, 1205: database.ErrConflict, 3960: database.ErrConflict,
-	3906:  ErrReadOnly,
+	3906:  database.ErrReadOnly,
 	17142: database.ErrUnreachable, 17187: database.ErrUnreachable, 6005: database.ErrUnreachable,
 }
-
-var (
-	// ErrReadOnly is returned where the database takes no changes.
-	ErrReadOnly = errors.New("the database is read only")
-	// ErrCertificate is returned for a server whose certificate cannot be trusted.
-	ErrCertificate = errors.New("the server's certificate is not trusted")
-)
 
 // certificate returns what is wrong with the server's certificate, which the driver says
 // in words only, or "".
