@@ -27,7 +27,7 @@ step() {
     targets) set -- "$@" "$to" ;;
     *) set -- "$@" --to "$to" ;;
     esac
-    "$program" "$@" 2>&1 | steady | grep -vE '^  (server|login|encrypted|schema|compatibility level|collation|recovery model|snapshot isolation)  '
+    "$program" "$@" 2>&1 | steady | grep -vE '^  (server|login|encrypted|schema|compatibility level|collation|recovery model|snapshot isolation|data file|log file|triggers)  '
     echo "status ${PIPESTATUS[0]}"
 }
 

@@ -24,7 +24,6 @@ type code struct {
 type scope struct {
 	sources []bound
 	outer   *scope
-	aliases map[string]code // of the items, for ORDER BY
 	group   map[string]bool // the terms of GROUP BY, where there are aggregates
 }
 

@@ -40,6 +40,7 @@ type Options struct {
 	Compatibility int
 	Recovery      string
 	ReadOnly      bool // its databases
+	MaxLog        int  // the pages that its logs say they may grow to; 0 is any number
 	Log           func(text string)
 }
 
@@ -83,6 +84,9 @@ func Start(address string, o Options) (*Server, error) {
 	}
 	if o.Name == "" {
 		o.Name = "STANDIN"
+	}
+	if o.MaxLog == 0 {
+		o.MaxLog = -1
 	}
 	if o.Version == "" {
 		o.Version = "16.0.1000.6"

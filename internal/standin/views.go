@@ -185,6 +185,11 @@ func ruleViews() []*view {
 func serverViews() []*view {
 	return []*view{
 		{"sys", "databases", viewColumns("i:database_id n:name i:compatibility_level n:collation_name b:is_read_only n:recovery_model_desc i:snapshot_isolation_state b:is_read_committed_snapshot_on"), databaseRows, true},
+		{"sys", "database_files", viewColumns("i:file_id n:name i:type n:type_desc i:size i:max_size i:growth"), func(s *session, add func(...any)) error {
+			add(1, s.database, 0, "ROWS", 1024, -1, 8192)
+			add(2, s.database+"_log", 1, "LOG", 1024, s.server.options.MaxLog, 8192)
+			return nil
+		}, true},
 		{"sys", "dm_exec_sessions", viewColumns("i:session_id n:login_name n:program_name n:host_name"), sessionRows, true},
 		{"sys", "sql_expression_dependencies", viewColumns("i:referencing_id i:referenced_id"), func(*session, func(...any)) error { return nil }, false},
 		{"sys", "database_permissions", viewColumns("i:class i:major_id i:grantee_principal_id n:permission_name"), func(*session, func(...any)) error { return nil }, false},

@@ -35,7 +35,7 @@ func (t *Target) columns(ctx context.Context, name string) (list []liveColumn, e
 	rows, err := t.Query(ctx, `SELECT c.name, ty.name, c.max_length, c.precision, c.scale, coalesce(c.collation_name, ''),
 		coalesce(CAST(COLLATIONPROPERTY(c.collation_name, 'CodePage') AS int), 0), c.is_nullable, c.is_identity, c.is_computed, c.default_object_id
 		FROM sys.columns c JOIN sys.types ty ON ty.user_type_id = c.system_type_id AND ty.system_type_id = c.system_type_id
-		WHERE c.object_id = `+t.catalogID(name)+` ORDER BY c.column_id`)
+		WHERE c.object_id = `+t.id(name)+` ORDER BY c.column_id`)
 	if err != nil {
 		return nil, err
 	}
@@ -52,9 +52,6 @@ func (t *Target) columns(ctx context.Context, name string) (list []liveColumn, e
 	}
 	return list, nil
 }
-
-// catalogID is the number of a table in the catalog.
-func (t *Target) catalogID(name string) string { return t.id(name) }
 
 // declaration is the type as a definition writes it.
 func (c *liveColumn) declaration() string {

@@ -13,7 +13,6 @@ import (
 // tests can hold one against the other.
 type Reader struct {
 	columns []wireColumn
-	answer  *answer
 }
 
 // Describe takes the columns of an answer from their COLMETADATA, without its token.

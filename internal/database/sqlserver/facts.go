@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 
 	"github.com/microsoft/go-mssqldb/msdsn"
 
@@ -27,7 +28,7 @@ func (t *Target) Facts(ctx context.Context) ([]database.Fact, error) {
 	if v[7] == "FULL" {
 		recovery.Remedy = "a load in one transaction stays in the log until it is backed up; --commit-every keeps it short"
 	}
-	return []database.Fact{
+	facts := []database.Fact{
 		{Name: "server", Value: "SQL Server " + v[0] + ", " + v[1], OK: true},
 		{Name: "login", Value: v[2], OK: true},
 		t.encrypted(),
@@ -37,7 +38,65 @@ func (t *Target) Facts(ctx context.Context) ([]database.Fact, error) {
 		{Name: "read only", Value: map[bool]string{true: "yes", false: "no"}[v[6] == "1"], OK: v[6] != "1", Required: true, Remedy: "name the primary server, or ALTER DATABASE " + dialect.SQLServer.Quote(t.database) + " SET READ_WRITE"},
 		recovery,
 		{Name: "snapshot isolation", Value: map[bool]string{true: "allowed", false: "not allowed"}[v[8] == "1"], OK: true},
-	}, nil
+	}
+	space, err := t.spaceFacts(ctx)
+	if err != nil {
+		return nil, err
+	}
+	triggers, err := t.triggerFacts(ctx)
+	return append(append(facts, space...), triggers...), err
+}
+
+// pagesPerMB is how many pages of 8 kB a megabyte has.
+const pagesPerMB = 128
+
+// spaceFacts say how large the files of the database are, and how far they may grow.
+func (t *Target) spaceFacts(ctx context.Context) (facts []database.Fact, err error) {
+	rows, err := t.Query(ctx, "SELECT type_desc, size, max_size, growth, name FROM sys.database_files ORDER BY file_id")
+	for _, row := range rows {
+		size, most, growth := database.ParseCount(row[1]), database.ParseCount(row[2]), database.ParseCount(row[3])
+		f := database.Fact{Name: "data file", Value: fmt.Sprintf("%d MB", size/pagesPerMB), OK: true}
+		if row[0] == "LOG" {
+			f.Name = "log file"
+		}
+		switch {
+		case growth == 0 || most == 0:
+			f.Value += ", which cannot grow"
+		case most > 0 && most < sizeOfAnyLog:
+			f.Value += fmt.Sprintf(", up to %d MB", most/pagesPerMB)
+		default:
+			f.Value += ", as large as the disk allows"
+		}
+		if f.OK = growth > 0 && most != 0; !f.OK {
+			f.Remedy = fmt.Sprintf("ALTER DATABASE %s MODIFY FILE (NAME = %s, FILEGROWTH = 64MB)", dialect.SQLServer.Quote(t.database), dialect.SQLServer.Quote(row[4]))
+		}
+		facts = append(facts, f)
+	}
+	return facts, err
+}
+
+// sizeOfAnyLog is the number of pages, 2 TB, that the server states of a log without a limit.
+const sizeOfAnyLog = 268_435_456
+
+// maxTriggers is how many triggers are named.
+const maxTriggers = 5
+
+// triggerFacts name the triggers that rows which are loaded run.
+func (t *Target) triggerFacts(ctx context.Context) ([]database.Fact, error) {
+	rows, err := t.Query(ctx, `SELECT DISTINCT o.name, g.name FROM sys.triggers g JOIN sys.trigger_events e ON e.object_id = g.object_id JOIN sys.objects o ON o.object_id = g.parent_id
+		WHERE g.is_disabled = 0 AND e.type_desc = 'INSERT' ORDER BY o.name, g.name`)
+	if err != nil || len(rows) == 0 {
+		return nil, err
+	}
+	var names []string
+	for _, row := range rows[:min(len(rows), maxTriggers)] {
+		names = append(names, row[1]+" of "+row[0])
+	}
+	value := strings.Join(names, ", ")
+	if more := len(rows) - len(names); more > 0 {
+		value += fmt.Sprintf(" and %d more", more)
+	}
+	return []database.Fact{{Name: "triggers", Value: value, OK: true, Remedy: "they run for rows that are loaded; one that throws an error ends the load"}}, nil
 }
 
 // encrypted says how much of the connection goes through TLS.

@@ -184,9 +184,6 @@ var (
 	valueErrors      = []int32{2628, 8152, 8115, 220, 232, 8114, 245, 241, 242, 4819, 4815, 7339, 7705, 13535}
 )
 
-// fromClient is the first number of errors that triggers and procedures throw.
-const fromClient = 50000
-
 func numbered(err error, numbers []int32) bool {
 	var e mssql.Error
 	return errors.As(err, &e) && slices.ContainsFunc(allOf(e), func(x mssql.Error) bool { return slices.Contains(numbers, x.Number) })

@@ -31,9 +31,8 @@ type Target struct {
 	conn     *sql.Conn
 	dialer   *dialer
 	dialect  *dialect.Dialect // for the code page of the database
-	// open is the transaction that is open, if one is, and stages are its temporary
-	// tables by the names that callers know them by.
-	open   bool
+	// stages are the temporary tables of the transaction, by the names that callers know
+	// them by.
 	stages map[string]string
 }
 

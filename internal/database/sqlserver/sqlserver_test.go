@@ -169,6 +169,26 @@ func TestTrigger(t *testing.T) {
 	require.Equal(t, int64(3), r.Counts.Loaded)
 }
 
+// TestFacts names what matters to a load of a database.
+func TestFacts(t *testing.T) {
+	_, url := server(t, standin.Options{Recovery: "SIMPLE", MaxLog: 6400, Collation: "Latin1_General_100_CI_AS_SC_UTF8"})
+	to := open(t, url+"&encrypt=optional")
+	defer to.Close()
+	exec(t, to, "CREATE TABLE visit (no int)", "CREATE TRIGGER shout ON visit AFTER INSERT AS DELETE FROM visit WHERE no = 7")
+	facts, err := to.Facts(context.Background())
+	require.NoError(t, err)
+	found := map[string]string{}
+	for _, f := range facts {
+		require.True(t, f.OK, f.Name)
+		found[f.Name] = f.Value
+	}
+	require.Equal(t, map[string]string{
+		"server": "SQL Server 16.0.1000.6, Stand-in (64-bit)", "login": "sa", "encrypted": "the login only", "schema": "dbo", "compatibility level": "160",
+		"collation": "Latin1_General_100_CI_AS_SC_UTF8, code page 65001", "read only": "no", "recovery model": "SIMPLE", "snapshot isolation": "allowed",
+		"data file": "8 MB, as large as the disk allows", "log file": "8 MB, up to 50 MB", "triggers": "shout of visit",
+	}, found)
+}
+
 // TestFailures has the server fail in the middle of loads, in every way that the
 // stand-in knows. Nothing is left, and the next load completes.
 func TestFailures(t *testing.T) {
