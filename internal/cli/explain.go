@@ -163,6 +163,7 @@ var hints = []struct {
 	{database.ErrUnreachable, "check the host, the port and whether the server runs, then try again"},
 	{database.ErrLogin, "check the user and the password: PGPASSWORD, MYSQL_PWD or SQLCMDPASSWORD, the password file or the URL"},
 	{database.ErrCertificate, "name the authority that it is from: certificate=FILE in the URL of SQL Server; trustservercertificate=true takes any, where you trust the network"},
+	{database.ErrEncryption, "have it given a certificate; encrypt=disable in the URL goes without, where you trust the network"},
 	{database.ErrReadOnly, "name the primary server, or have the database made writable: nothing was changed"},
 	{database.ErrTooOld, "load into a later version; ambertray ddl --with-rows writes a script for this one"},
 	{database.ErrCannotOpen, "check the folder, and whether you may write to it"},

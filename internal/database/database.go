@@ -30,6 +30,7 @@ var (
 	ErrNoDatabase  = errors.New("not a database")
 	ErrReadOnly    = errors.New("the database is read only")
 	ErrCertificate = errors.New("the server's certificate is not trusted")
+	ErrEncryption  = errors.New("the server takes no encrypted connection")
 	ErrTooOld      = errors.New("the server is too old")
 	ErrCannotOpen  = errors.New("the file cannot be opened or created")
 )

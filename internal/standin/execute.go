@@ -172,7 +172,11 @@ func (s *session) send(q *compiled) (n int64, err error) {
 	var readers []func(*sqlite.Stmt, int, *tds.Value)
 	var writers []func([]byte, *tds.Value) []byte
 	for _, c := range q.columns {
-		readers, writers = append(readers, columnReader(c.typ)), append(writers, c.typ.Appender())
+		write := c.typ.Appender
+		if c.solid {
+			write = c.typ.SolidAppender
+		}
+		readers, writers = append(readers, columnReader(c.typ)), append(writers, write())
 	}
 	var row []byte
 	var v tds.Value

@@ -20,6 +20,7 @@ type resultColumn struct {
 	typ      Type
 	nullable bool
 	identity bool
+	solid    bool // a column of a table that cannot be NULL
 }
 
 // query translates a query.
@@ -48,7 +49,7 @@ func (c *compiler) query(q *tsql.Select, outer *scope) (*compiled, error) {
 				return nil, clash(next.columns[i].typ, first.columns[i].typ)
 			}
 			first.columns[i].typ = wider(first.columns[i].typ, next.columns[i].typ)
-			first.columns[i].nullable = first.columns[i].nullable || next.columns[i].nullable
+			first.columns[i].nullable, first.columns[i].solid = first.columns[i].nullable || next.columns[i].nullable, false
 		}
 		sql += " " + at.Op + " " + next.sql
 		in = nil // ORDER BY goes by the columns of the result
@@ -231,7 +232,7 @@ func (c *compiler) items(q *tsql.Select, in *scope) (list []string, out *compile
 				}
 				found = true
 				for _, col := range b.columns {
-					add(col.sql, resultColumn{name: col.name, typ: col.typ, nullable: col.null, identity: col.def != nil && col.def.Identity})
+					add(col.sql, resultColumn{name: col.name, typ: col.typ, nullable: col.null, identity: col.def != nil && col.def.Identity, solid: isSolid(col.def, col.null)})
 				}
 			}
 			if !found {
@@ -247,10 +248,12 @@ func (c *compiler) items(q *tsql.Select, in *scope) (list []string, out *compile
 		if col, ok := item.X.(*tsql.Col); ok && name == "" {
 			name = col.Parts[len(col.Parts)-1]
 		}
-		add(v.sql, resultColumn{name: name, typ: v.typ, nullable: v.nullable, identity: v.column != nil && v.column.Identity})
+		add(v.sql, resultColumn{name: name, typ: v.typ, nullable: v.nullable, identity: v.column != nil && v.column.Identity, solid: isSolid(v.column, v.nullable)})
 	}
 	return list, out, nil
 }
+
+func isSolid(c *columnDef, nullable bool) bool { return c != nil && !nullable && c.Type.Solid() }
 
 // from translates FROM and binds its sources.
 func (c *compiler) from(sources []tsql.Source, in *scope) (string, error) {
@@ -263,6 +266,11 @@ func (c *compiler) from(sources []tsql.Source, in *scope) (string, error) {
 		for _, other := range in.sources {
 			if strings.EqualFold(other.alias, bnd.alias) {
 				return "", invalid(1013, "The objects \"%s\" and \"%s\" in the FROM clause have the same exposed names. Use correlation names to distinguish them.", other.alias, bnd.alias)
+			}
+		}
+		if strings.HasPrefix(src.Join, "LEFT") {
+			for n := range bnd.columns {
+				bnd.columns[n].null = true
 			}
 		}
 		in.sources = append(in.sources, bnd)
@@ -400,7 +408,7 @@ func (t *tableDef) alone() *scope {
 // announced is a result as the protocol announces it.
 func (q *compiled) announced() (list []tds.Column) {
 	for _, r := range q.columns {
-		list = append(list, tds.Column{Name: r.name, Type: r.typ, Nullable: r.nullable, Identity: r.identity})
+		list = append(list, tds.Column{Name: r.name, Type: r.typ, Nullable: r.nullable, Identity: r.identity, Solid: r.solid})
 	}
 	return list
 }

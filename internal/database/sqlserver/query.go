@@ -2,18 +2,20 @@ package sqlserver
 
 import (
 	"context"
+	"errors"
 
 	"ambertray/internal/database"
 	"ambertray/internal/table"
 )
 
-// Describe implements database.Querier. The server describes a query when it runs it;
-// its rows are read away.
+// errEnough breaks a query off whose first row has come.
+var errEnough = errors.New("enough")
+
+// Describe implements database.Querier. The server describes a query when it runs it,
+// and is stopped at the first row.
 func (t *Target) Describe(ctx context.Context, query string) (list []database.ColumnInfo, err error) {
 	err = t.read(ctx, query, func(a *answer) error {
-		if err := (&rowReader{}).each(a, func() error { return nil }); err != nil {
-			return err
-		}
+		err := (&rowReader{}).each(a, func() error { return errEnough })
 		for i := range a.columns {
 			c := &a.columns[i]
 			live := c.live()
@@ -21,8 +23,11 @@ func (t *Target) Describe(ctx context.Context, query string) (list []database.Co
 			info.Type, info.Limit, info.Known = live.planned()
 			list = append(list, info)
 		}
-		return nil
+		return err
 	})
+	if errors.Is(err, errEnough) {
+		err = nil
+	}
 	return list, t.fail("prepare the query", err)
 }
 

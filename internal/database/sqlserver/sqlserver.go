@@ -340,6 +340,8 @@ func (t *Target) fail(op string, err error) error {
 		}
 	case certificate(err) != "":
 		e.Kind, e.Err = database.ErrCertificate, errors.New(certificate(err))
+	case strings.Contains(err.Error(), "server does not support encryption"):
+		e.Kind, e.Err = database.ErrEncryption, nil
 	case errors.As(err, &network), errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, net.ErrClosed), errors.Is(err, sql.ErrConnDone), brokenStream(err):
 		e.Kind, e.Err = database.ErrUnreachable, innermost(err)
 	}

@@ -123,7 +123,7 @@ type wireType struct {
 var fixedWidths = map[byte]struct {
 	name  string
 	width int
-}{wireInt1: {"tinyint", 1}, wireBit: {"bit", 1}, wireInt2: {"smallint", 2}, wireInt4: {"int", 4}, wireFloat4: {"real", 4}, wireFloat8: {"float", 8}, wireInt8: {"bigint", 8}}
+}{wireInt1: {"tinyint", 1}, wireBit: {"bit", 1}, wireInt2: {"smallint", 2}, wireInt4: {"int", 4}, wireTime4: {"smalldatetime", 4}, wireTime8: {"datetime", 8}, wireFloat4: {"real", 4}, wireFloat8: {"float", 8}, wireInt8: {"bigint", 8}}
 
 // TypeInfo reads a TYPE_INFO.
 func (r *Reader) TypeInfo() (t wireType) {
@@ -203,8 +203,6 @@ func (r *Reader) Value(t *wireType) (v Value) {
 		v = Value{Int: clock + int64(r.Little(3))*ticksPerDay}
 		r.Little(2) // the instant is in UTC; the stand-in forgets the offset
 		return v
-	case "datetime", "smalldatetime":
-		return r.oldTime(n)
 	}
 	return r.plain(t, n)
 }
@@ -213,6 +211,8 @@ func (r *Reader) Value(t *wireType) (v Value) {
 func (r *Reader) plain(t *wireType, n int) Value {
 	raw := r.Little(n)
 	switch t.Name {
+	case "datetime", "smalldatetime":
+		return oldTime(raw, n)
 	case "float", "real":
 		if n == 4 {
 			return Value{Float: float64(math.Float32frombits(uint32(raw)))}
@@ -225,13 +225,12 @@ func (r *Reader) plain(t *wireType, n int) Value {
 	return Value{Int: int64(raw<<shift) >> shift}
 }
 
-func (r *Reader) oldTime(n int) Value {
+// oldTime returns the value of a datetime, or of a smalldatetime of 4 bytes.
+func oldTime(raw uint64, n int) Value {
 	if n == 4 {
-		days := int64(r.Little(2))
-		return Value{Int: (days+daysTo1900)*ticksPerDay + int64(r.Little(2))*60*10_000_000}
+		return Value{Int: (int64(uint16(raw))+daysTo1900)*ticksPerDay + int64(raw>>16)*60*10_000_000}
 	}
-	days := int64(int32(r.Little(4)))
-	return Value{Int: (days+daysTo1900)*ticksPerDay + (int64(r.Little(4))*10_000_000+150)/300}
+	return Value{Int: (int64(int32(raw))+daysTo1900)*ticksPerDay + (int64(raw>>32)*10_000_000+150)/300}
 }
 
 func (r *Reader) long(t *wireType) Value {

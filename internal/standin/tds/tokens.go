@@ -179,6 +179,7 @@ type Column struct {
 	Type     Type
 	Nullable bool
 	Identity bool
+	Solid    bool // it goes in the form of columns that cannot be NULL
 }
 
 // Columns announces rows.
@@ -194,7 +195,11 @@ func (c *Conn) Columns(columns []Column) {
 		}
 		b = binary.LittleEndian.AppendUint32(b, 0)
 		b = binary.LittleEndian.AppendUint16(b, flags)
-		b = col.Type.AppendInfo(b)
+		if col.Solid {
+			b = append(b, solid[col.Type.Name])
+		} else {
+			b = col.Type.AppendInfo(b)
+		}
 		b = appendShort(b, col.Name)
 	}
 	_, _ = c.Write(b)

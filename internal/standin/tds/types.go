@@ -29,7 +29,9 @@ const (
 	wireBit      = 0x32
 	wireInt2     = 0x34
 	wireInt4     = 0x38
+	wireTime4    = 0x3a // smalldatetime
 	wireFloat4   = 0x3b
+	wireTime8    = 0x3d // datetime
 	wireFloat8   = 0x3e
 	wireBitN     = 0x68
 	wireDecimalN = 0x6a
@@ -150,6 +152,23 @@ func (t Type) AppendInfo(b []byte) []byte {
 		b = append(b, collation...)
 	}
 	return b
+}
+
+// solid are the types on the wire of columns that cannot be NULL, whose values have no
+// length before them.
+var solid = map[string]byte{"tinyint": wireInt1, "bit": wireBit, "smallint": wireInt2, "int": wireInt4, "real": wireFloat4, "float": wireFloat8, "bigint": wireInt8, "datetime": wireTime8, "smalldatetime": wireTime4}
+
+// Solid reports whether the type has such a form.
+func (t Type) Solid() bool { return solid[t.Name] != 0 }
+
+// SolidAppender returns the function that appends values of a column that cannot be NULL.
+func (t Type) SolidAppender() func(b []byte, v *Value) []byte {
+	plain := t.plainAppender()
+	return func(b []byte, v *Value) []byte {
+		at := len(b)
+		b = plain(b, v)
+		return append(b[:at], b[at+1:]...)
+	}
 }
 
 // Append appends a value.
