@@ -251,7 +251,7 @@ func (x *merging) apply(statement func(from, to int64) string, from, to int64) (
 	return first + second, err
 }
 
-// exec runs a statement, unless there is none to run.
+// exec runs a statement; "" is nothing to do.
 func (x *merging) exec(statement string) error {
 	if statement == "" {
 		return nil

@@ -170,7 +170,7 @@ func (d *Dialect) RollbackTo(name string) string {
 	return "ROLLBACK TO SAVEPOINT " + name
 }
 
-// Release returns the statement that gives one up, or "" where there is none.
+// Release returns the statement that gives one up, or "" where servers have no such.
 func (d *Dialect) Release(name string) string {
 	if d.transact {
 		return ""

@@ -344,7 +344,7 @@ func (s *Server) nextFault() string {
 	return due
 }
 
-// Fail makes the statement that writes after so many others fail: cut ends its
+// Fail makes the statement that writes after a number of others fail: cut ends its
 // connection, deadlock makes it the victim, full fills the log. slow makes all that
 // follow wait a little.
 func (s *Server) Fail(what string, after int) error {

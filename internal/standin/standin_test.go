@@ -137,7 +137,7 @@ func TestStatements(t *testing.T) {
 		{"COMMIT TRANSACTION", "error 3902"}, {"ROLLBACK TRANSACTION", "error 3903"}, {"SAVE TRANSACTION s", "error 628"},
 		{"SET XACT_ABORT ON; BEGIN TRANSACTION; INSERT INTO shelf (code) VALUES ('A1')", "error 2627"}, {"SELECT @@TRANCOUNT", "0"}, {"SET XACT_ABORT OFF", ""},
 		{"BEGIN TRANSACTION; CREATE TABLE gone (x int); ROLLBACK TRANSACTION", ""}, {"SELECT x FROM gone", "error 208"},
-		// Expressions, which a condition is none of.
+		// Expressions and conditions, which are not the same.
 		{"SELECT CASE WHEN room > 5 AND NOT room IN (1, 2) THEN 'far' ELSE 'near' END, coalesce(NULL, room), CAST(room AS nvarchar(9)) + N'!', -room % 4 FROM shelf WHERE code LIKE '[a-b]_'", "far|7|7!|-3 / far|7|7!|-3"},
 		{"SELECT room > 5 FROM shelf", "error 102"}, {"SELECT 1 WHERE room", "error 102"},
 		{"SELECT a.code FROM shelf a WHERE EXISTS (SELECT a.room EXCEPT SELECT 8) ORDER BY code", "A1 / B2"},

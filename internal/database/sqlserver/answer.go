@@ -2,7 +2,9 @@ package sqlserver
 
 import (
 	"bufio"
+	"bytes"
 	"encoding/binary"
+	"errors"
 	"fmt"
 	"io"
 	"unicode/utf16"
@@ -11,6 +13,8 @@ import (
 	"ambertray/internal/codepage"
 
 	mssql "github.com/microsoft/go-mssqldb"
+
+	"ambertray/internal/table"
 )
 
 // The tokens of an answer (section 2.2.7).
@@ -74,7 +78,8 @@ func (a *answer) finish() error {
 	for {
 		row := &rowReader{}
 		err := row.each(a, func() error { return nil })
-		if err != nil || a.stopped || !a.w.interrupted() {
+		interrupted := a.w.interrupted() // which waits until an attention is sent as a whole
+		if err != nil || a.stopped || !interrupted {
 			return err
 		}
 		if err := a.begin(); err != nil {
@@ -97,7 +102,7 @@ func (a *answer) next() (nulls []byte, err error) {
 		case tokenNullRow:
 			nulls = make([]byte, (len(a.columns)+7)/8)
 			_, err := io.ReadFull(a.r, nulls)
-			return nulls, err
+			return nulls, cut(err)
 		case tokenColumns:
 			err = a.readColumns()
 		case tokenError, tokenInfo:
@@ -111,7 +116,7 @@ func (a *answer) next() (nulls []byte, err error) {
 		case tokenDone, tokenDoneProc, tokenDoneInProc:
 			err = a.readDone()
 		default:
-			err = fmt.Errorf("the server's answer has a token %#x that is not expected", token)
+			err = fmt.Errorf("%w: token %#x", errMangled, token)
 		}
 		if err != nil {
 			return nil, cut(err)
@@ -119,10 +124,14 @@ func (a *answer) next() (nulls []byte, err error) {
 	}
 }
 
+// errMangled is returned for an answer that is not as the protocol has it. Nothing that
+// comes after it can be read.
+var errMangled = errors.New("the server's answer is not as the protocol has it")
+
 // cut says that an answer ends too early.
 func cut(err error) error {
-	if err == io.EOF {
-		return io.ErrUnexpectedEOF
+	if err == io.EOF || err == io.ErrUnexpectedEOF {
+		return fmt.Errorf("%w: %w", errMangled, io.ErrUnexpectedEOF)
 	}
 	return err
 }
@@ -130,9 +139,9 @@ func cut(err error) error {
 // take reads n bytes, which are valid until the next read.
 func (a *answer) take(n int) ([]byte, error) {
 	if n > a.r.Size() {
-		long := make([]byte, n)
-		_, err := io.ReadFull(a.r, long)
-		return long, cut(err)
+		var long bytes.Buffer // which grows with what comes, whatever was announced
+		_, err := io.CopyN(&long, a.r, int64(n))
+		return long.Bytes(), cut(err)
 	}
 	b, err := a.r.Peek(n)
 	if err != nil {
@@ -193,12 +202,12 @@ func (a *answer) readError(token byte) error {
 		return err
 	}
 	if len(b) < 8 {
-		return io.ErrUnexpectedEOF
+		return cut(io.EOF)
 	}
 	e := mssql.Error{Number: int32(binary.LittleEndian.Uint32(b)), State: b[4], Class: b[5]}
 	size := 2 * int(binary.LittleEndian.Uint16(b[6:]))
 	if len(b) < 8+size {
-		return io.ErrUnexpectedEOF
+		return cut(io.EOF)
 	}
 	e.Message = string(appendUTF8(nil, b[8:8+size]))
 	a.errors = append(a.errors, e)
@@ -239,7 +248,7 @@ func (a *answer) readColumns() error {
 	}
 	count := int(binary.LittleEndian.Uint16(b))
 	a.columns = nil
-	if count == 0xffff { // there are none
+	if count == 0xffff { // no columns
 		return nil
 	}
 	for range count {
@@ -342,7 +351,48 @@ func (c *wireColumn) readInfo(a *answer) error {
 	default:
 		err = fmt.Errorf("column of type %#x, which is not supported", c.code)
 	}
+	if err == nil && !c.possible() {
+		err = fmt.Errorf("%w: a column of type %#x, size %d, precision %d and scale %d", errMangled, c.code, c.size, c.precision, c.scale)
+	}
 	return err
+}
+
+// possible reports whether the size of a type is one that the protocol has.
+func (c *wireColumn) possible() bool {
+	switch c.code {
+	case typeTime, typeDateTime, typeOffset:
+		return c.scale <= 7
+	case typeGUID:
+		return c.size == 16
+	case typeIntN:
+		return c.size == 1 || c.size == 2 || c.size == 4 || c.size == 8
+	case typeBitN:
+		return c.size == 1
+	case typeFloatN, typeOldTimeN:
+		return c.size == 4 || c.size == 8
+	case typeDecimalN, typeNumericN:
+		return c.precision >= 1 && c.precision <= table.MaxPrecision && c.scale <= c.precision && c.size >= 5 && c.size <= 17
+	case typeVarChar, typeChar:
+		return c.page != nil // one that is not known cannot be read
+	}
+	return true
+}
+
+// holds reports whether a value of the column may have n bytes.
+func (c *wireColumn) holds(n int) bool {
+	switch c.code {
+	case typeDate:
+		return n == 3
+	case typeTime:
+		return n == clockSize(c.scale)
+	case typeDateTime:
+		return n == clockSize(c.scale)+3
+	case typeOffset:
+		return n == clockSize(c.scale)+5
+	case typeDecimalN, typeNumericN:
+		return n >= 2 && n <= 17
+	}
+	return n == c.size
 }
 
 // long reports whether values come in pieces.

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/binary"
 	"encoding/hex"
+	"fmt"
 	"math"
 	"math/big"
 	"strconv"
@@ -38,6 +39,9 @@ func readerOf(c *wireColumn, t *table.Type) reader {
 		v.Null, v.Untyped, v.Wide = n == 0, false, false
 		if n == 0 {
 			return nil
+		}
+		if !c.holds(n) {
+			return fmt.Errorf("%w: a value of %d bytes in column %s", errMangled, n, c.name)
 		}
 		b, err := a.take(n)
 		if err != nil {
@@ -201,6 +205,9 @@ func textSetter(c *wireColumn) func(dst, b []byte) []byte {
 	return func(dst, b []byte) []byte { return append(dst, c.page.Decode(b)...) }
 }
 
+// maxPiece is the size of the longest value that the server keeps.
+const maxPiece = 1<<31 - 1
+
 // longReader reads a value that comes in pieces.
 func longReader(c *wireColumn) reader {
 	set := textSetter(c)
@@ -223,6 +230,9 @@ func longReader(c *wireColumn) reader {
 			size := int(binary.LittleEndian.Uint32(n))
 			if size == 0 {
 				break
+			}
+			if size > maxPiece {
+				return fmt.Errorf("%w: a piece of %d bytes in column %s", errMangled, size, c.name)
 			}
 			piece, err := a.take(size)
 			if err != nil {

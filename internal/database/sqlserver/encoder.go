@@ -120,7 +120,7 @@ func appendWide(dst []byte, v *value.Value, size int) []byte {
 	return dst
 }
 
-// clockSize is how many bytes a time of day takes with so many digits of a second.
+// clockSize is how many bytes a time of day takes with a number of digits of a second.
 func clockSize(scale int) int {
 	switch {
 	case scale <= 2:

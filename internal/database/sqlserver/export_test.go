@@ -3,6 +3,7 @@ package sqlserver
 import (
 	"bufio"
 	"bytes"
+	"reflect"
 
 	"ambertray/internal/convert"
 	"ambertray/internal/table"
@@ -35,7 +36,7 @@ func (r *Reader) Declarations() (list []string) {
 
 // Read reads one row of values of types.
 func (r *Reader) Read(row []byte, types []table.Type) ([]value.Value, error) {
-	a := &answer{columns: r.columns, r: bufio.NewReaderSize(bytes.NewReader(row), 64<<10)}
+	a := &answer{columns: r.columns, w: &wire{tran: reflect.ValueOf(new(uint64)).Elem()}, r: bufio.NewReaderSize(bytes.NewReader(row), 64<<10)}
 	reader := &rowReader{types: types}
 	var values []value.Value
 	err := reader.each(a, func() error {

@@ -258,6 +258,9 @@ func (t *Target) raw(ctx context.Context, use func(w *wire) error) error {
 			}
 		})
 		err = use(w)
+		if errors.Is(err, errMangled) {
+			t.dialer.cut()
+		}
 		close(done)
 		if !stop() {
 			err = errors.Join(context.Cause(ctx), err)

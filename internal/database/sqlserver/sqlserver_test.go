@@ -158,8 +158,8 @@ func TestLimits(t *testing.T) {
 	})
 }
 
-// TestTrigger ends a load as a whole when a trigger ends its transaction, and leaves the
-// table as it was.
+// TestTrigger ends a load as a whole when a trigger ends its transaction, and leaves
+// nothing of it in the table.
 func TestTrigger(t *testing.T) {
 	_, url := server(t, standin.Options{})
 	to := open(t, url)
@@ -393,6 +393,26 @@ func fillValue(rng *rand.Rand, t table.Type, wire tds.Type, v *value.Value) {
 	case t.Kind == table.UUID:
 		v.Text = fmt.Appendf(nil, "%08x-%04x-4000-8000-%012x", uint32(n), uint16(n), uint64(n)>>20)
 	}
+}
+
+// FuzzAnswer reads columns and rows that a server may send which lies: with an error or
+// values, and without a panic.
+func FuzzAnswer(f *testing.F) {
+	good := []byte{1, 0, 0, 0, 0, 0, 9, 0, 0x26, 4, 1, 'a', 0}
+	f.Add(good, []byte{0xd1, 4, 1, 2, 3, 4})
+	f.Add([]byte{1, 0, 0, 0, 0, 0, 9, 0, 0xe7, 0xff, 0xff, 9, 4, 0xd0, 0, 0x34, 0}, []byte{0xd1, 4, 0, 0, 0, 0, 0, 0, 0, 2, 0, 0, 0, 'a', 0, 2, 0, 0, 0, 'b', 0, 0, 0, 0, 0})
+	f.Add([]byte{1, 0, 0, 0, 0, 0, 9, 0, 0x6a, 17, 38, 10, 0}, []byte{0xd2, 1, 0xd1, 5, 1, 1, 2, 3, 4, 0xfd, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0})
+	f.Add([]byte{1, 0, 0, 0, 0, 0, 9, 0, 0x2a, 7, 0}, []byte{0xd1, 8, 1, 2, 3, 4, 5, 6, 7, 8})
+	f.Fuzz(func(t *testing.T, metadata, rows []byte) {
+		r, err := sqlserver.Describe(metadata)
+		if err != nil {
+			return
+		}
+		for _, declared := range r.Declarations() {
+			require.NotEmpty(t, declared)
+		}
+		_, _ = r.Read(rows, nil)
+	})
 }
 
 // TestDescribe stops a query when its columns are known, and leaves the connection as

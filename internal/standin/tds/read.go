@@ -2,6 +2,7 @@ package tds
 
 import (
 	"bufio"
+	"bytes"
 	"encoding/binary"
 	"fmt"
 	"io"
@@ -45,6 +46,13 @@ func (r *Reader) broken(err error) {
 
 // Bytes reads n bytes.
 func (r *Reader) Bytes(n int) []byte {
+	if n > r.r.Size() {
+		var long bytes.Buffer // which grows with what comes, whatever was announced
+		if _, err := io.CopyN(&long, r.r, int64(n)); err != nil {
+			r.broken(err)
+		}
+		return long.Bytes()
+	}
 	b := make([]byte, n)
 	if _, err := io.ReadFull(r.r, b); err != nil {
 		r.broken(err)
@@ -151,6 +159,9 @@ func (r *Reader) TypeInfo() (t wireType) {
 	case wireVarBin, wireBinary, wireVarChar, wireChar, wireNVarChar, wireNChar:
 		t.longType(r)
 	}
+	if t.code != wireDecimalN && t.code != wireNumericN && t.Scale > 7 || t.Scale > max(t.Size, 7) || t.Size > 38 && t.Name == "decimal" {
+		r.broken(fmt.Errorf("the type %s with precision %d and scale %d", t.Name, t.Size, t.Scale))
+	}
 	if t.Name == "" {
 		r.broken(fmt.Errorf("the type %#x of %d bytes, which the stand-in does not know", t.code, t.width))
 	}
@@ -171,6 +182,23 @@ func (t *wireType) longType(r *Reader) {
 	}
 }
 
+// holds reports whether a value may have n bytes.
+func (t *wireType) holds(n int) bool {
+	switch t.Name {
+	case "decimal":
+		return n >= 2 && n <= 17
+	case "date":
+		return n == 3
+	case "time":
+		return n == t.clockSize()
+	case "datetime2":
+		return n == t.clockSize()+3
+	case "datetimeoffset":
+		return n == t.clockSize()+5
+	}
+	return n == t.width
+}
+
 // Value reads a value of a type.
 func (r *Reader) Value(t *wireType) (v Value) {
 	if _, ok := fixedWidths[t.code]; ok {
@@ -185,6 +213,9 @@ func (r *Reader) Value(t *wireType) (v Value) {
 	n := int(r.Byte())
 	if n == 0 {
 		return Value{Null: true}
+	}
+	if !t.holds(n) {
+		r.broken(fmt.Errorf("a value of %d bytes of type %s", n, t.Name))
 	}
 	switch t.Name {
 	case "decimal":

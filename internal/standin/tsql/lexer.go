@@ -77,7 +77,7 @@ func scan(batch string) (list []token, err error) {
 
 func lineOf(batch string, at int) int { return 1 + strings.Count(batch[:at], "\n") }
 
-// next returns the token that a text begins with and its size, 0 where there is none.
+// next returns the token that a text begins with and its size, 0 where it begins with no token.
 func next(s string) (token, int) {
 	switch c := s[0]; {
 	case c == '\'':
