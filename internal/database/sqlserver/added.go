@@ -8,7 +8,6 @@ import (
 
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
-	"ambertray/internal/refusal"
 	"ambertray/internal/table"
 )
 
@@ -108,13 +107,9 @@ func (a *added) note(ctx context.Context, b *database.Batch, s *sink) error {
 	if a.key == nil {
 		return nil
 	}
-	without := map[refusal.Where]bool{}
-	for x := range s.refused.All() {
-		without[x.Where] = true
-	}
 	starts := make([]int, len(s.columns)+1)
 	for i := range b.Len() {
-		if without[b.Record(i)] {
+		if s.left[b.Record(i)] {
 			continue
 		}
 		row := b.Rows(i, i+1)

@@ -30,7 +30,8 @@ type sink struct {
 	columns []wireColumn
 	insert  string // the INSERT BULK
 	feeder  database.Feeder
-	batch   *database.Batch // that is being loaded
+	batch   *database.Batch        // that is being loaded
+	left    map[refusal.Where]bool // rows of it that the server did not take one by one
 	rows    int64
 	refused refusal.List
 	remarks []string
@@ -135,7 +136,7 @@ func (s *sink) load(b *database.Batch) error {
 	if b.Len() == 0 {
 		return nil
 	}
-	s.batch = b
+	s.batch, s.left = b, map[refusal.Where]bool{}
 	before := len(s.refused.Reasons)
 	c := database.Copier{
 		Batch: b, Try: s.try, Sift: s.sift, Refused: refused, Refuse: s.refuse,
@@ -199,6 +200,15 @@ func allOf(e mssql.Error) []mssql.Error {
 // refused reports whether an error is about a row, and the transaction goes on.
 func refused(err error) bool { return numbered(err, constraintErrors) || numbered(err, valueErrors) }
 
+// withoutValue leaves the value of the row out of a message, which the reject has anyway:
+// all rows that are refused for the same reason have the same one.
+func withoutValue(message string) string {
+	for _, begins := range []string{" The duplicate key value is ", " Truncated value: "} {
+		message, _, _ = strings.Cut(message, begins)
+	}
+	return message
+}
+
 // inColumn finds the column that an error names.
 var inColumn = regexp.MustCompile(`column '([^']*)'`)
 
@@ -207,7 +217,8 @@ func (s *sink) refuse(row int, err error) {
 	var e mssql.Error
 	errors.As(err, &e)
 	first := allOf(e)[0]
-	r := refusal.Refusal{Where: s.batch.Record(row), Reason: first.Message}
+	r := refusal.Refusal{Where: s.batch.Record(row), Reason: withoutValue(first.Message)}
+	s.left[r.Where] = true
 	if m := inColumn.FindStringSubmatch(first.Message); m != nil && first.Number != 547 {
 		r.Columns = database.AtFault(s.tab, m[1:])
 	}

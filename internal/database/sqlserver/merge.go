@@ -37,7 +37,7 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *data
 			if !errors.As(err, &e) || !refused(err) {
 				return "", false
 			}
-			return allOf(e)[0].Message, true
+			return withoutValue(allOf(e)[0].Message), true
 		},
 	}
 	done, refusedRows, err := m.Merge(ctx, tab, x.t.named(stage), at)

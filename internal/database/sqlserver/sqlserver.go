@@ -31,6 +31,7 @@ type Target struct {
 	conn     *sql.Conn
 	dialer   *dialer
 	dialect  *dialect.Dialect // for the code page of the database
+	home     string           // the schema of tables whose name has none
 	// stages are the temporary tables of the transaction, by the names that callers know
 	// them by.
 	stages map[string]string
@@ -117,11 +118,12 @@ func (t *Target) settle(ctx context.Context) error {
 		return err
 	}
 	found, err := t.Query(ctx, `SELECT CAST(COLLATIONPROPERTY(CAST(DATABASEPROPERTYEX(DB_NAME(), 'Collation') AS nvarchar(128)), 'CodePage') AS int),
-		CAST(SERVERPROPERTY('ProductVersion') AS nvarchar(60))`)
+		CAST(SERVERPROPERTY('ProductVersion') AS nvarchar(60)), SCHEMA_NAME()`)
 	if err != nil {
 		return err
 	}
 	t.dialect = dialect.SQLServerIn(int(database.ParseCount(found[0][0])))
+	t.home = found[0][2]
 	major, _, _ := strings.Cut(found[0][1], ".")
 	if database.ParseCount(major) < oldest {
 		return &database.Error{Target: t.name, Op: "connect", Kind: database.ErrTooOld, Err: fmt.Errorf("version %s; loads need %d.0 or later, which is SQL Server 2016", found[0][1], oldest)}
@@ -184,11 +186,7 @@ func (t *Target) Identity(ctx context.Context, name string) (string, error) {
 		return found[0][0] + "." + found[0][1], nil
 	}
 	if schema == "" {
-		home, err := t.Query(ctx, "SELECT SCHEMA_NAME()")
-		if err != nil {
-			return "", err
-		}
-		return home[0][0] + "." + bare, nil
+		return t.home + "." + bare, nil
 	}
 	known, err := t.Query(ctx, "SELECT name FROM sys.schemas WHERE name = "+d.Literal(schema))
 	if err == nil && len(known) == 1 {
@@ -233,8 +231,9 @@ func (t *Target) Query(ctx context.Context, query string) (rows [][]string, err 
 // is cut.
 const grace = 5 * time.Second
 
-// raw gives a function the stream beneath the driver. When ctx ends meanwhile, the
-// server is asked to break off.
+// raw gives a function the stream beneath the driver. When ctx ends meanwhile, or has
+// ended already, the server is asked to break off when it has the message: after INSERT BULK it
+// waits for one.
 func (t *Target) raw(ctx context.Context, use func(w *wire) error) error {
 	return t.conn.Raw(func(c any) error {
 		conn, ok := c.(*mssql.Conn)
@@ -244,9 +243,6 @@ func (t *Target) raw(ctx context.Context, use func(w *wire) error) error {
 		w, err := newWire(conn)
 		if err != nil {
 			return err
-		}
-		if ctx.Err() != nil {
-			return context.Cause(ctx)
 		}
 		done := make(chan struct{})
 		stop := context.AfterFunc(ctx, func() {
@@ -289,16 +285,25 @@ func (t *Target) read(ctx context.Context, query string, use func(a *answer) err
 // one transaction to the next.
 func (t *Target) Lock(ctx context.Context, table string) (func(), error) {
 	resource := dialect.SQLServer.Literal(lockName(table))
-	got, err := t.Query(ctx, fmt.Sprintf("DECLARE @got int; EXEC @got = sp_getapplock @Resource = %s, @LockMode = 'Exclusive', @LockOwner = 'Session', @LockTimeout = %d; SELECT @got", resource, patience))
-	if err != nil {
+	if err := t.appLock(ctx, "lock table "+table, resource, "Session", patience); err != nil {
 		return nil, err
-	}
-	if strings.HasPrefix(got[0][0], "-") {
-		return nil, &database.Error{Target: t.name, Op: "lock table " + table, Kind: database.ErrLocked}
 	}
 	return func() {
 		_, _ = t.Exec(context.Background(), "EXEC sp_releaseapplock @Resource = "+resource+", @LockOwner = 'Session'")
 	}, nil
+}
+
+// appLock takes a lock that the server keeps for applications, until its owner ends:
+// the Session or the Transaction.
+func (t *Target) appLock(ctx context.Context, op, resource, owner string, milliseconds int) error {
+	got, err := t.Query(ctx, fmt.Sprintf("DECLARE @got int; EXEC @got = sp_getapplock @Resource = %s, @LockMode = 'Exclusive', @LockOwner = '%s', @LockTimeout = %d; SELECT @got", resource, owner, milliseconds))
+	if err != nil {
+		return err
+	}
+	if strings.HasPrefix(got[0][0], "-") {
+		return &database.Error{Target: t.name, Op: op, Kind: database.ErrLocked}
+	}
+	return nil
 }
 
 // patience is how many milliseconds a load waits for another one of the same table: the

@@ -456,3 +456,24 @@ func TestDescribe(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, int64(8192), n)
 }
+
+// TestHalving finds rows that break a rule on columns which are not loaded, and proves
+// the others by their keys.
+func TestHalving(t *testing.T) {
+	_, url := server(t, standin.Options{})
+	to := open(t, url)
+	defer to.Close()
+	exec(t, to, "CREATE TABLE visit (no int PRIMARY KEY, name nvarchar(5), seat int DEFAULT 7, CONSTRAINT visit_seat UNIQUE (seat, name), CHECK (no % 100 <> 13 OR seat = 8))")
+	var text strings.Builder
+	text.WriteString("no,name\n")
+	for i := range 300 {
+		fmt.Fprintf(&text, "%d,n%d\n", i, i/2*2)
+	}
+	r, err := plan(t, "visit", text.String(), "integer", "varchar(5)")(t, load.Options{}, to)
+	require.NoError(t, err)
+	require.Equal(t, []int64{300, 150, 150}, []int64{r.Counts.Read, r.Counts.Loaded, r.Counts.Rejected})
+	require.Len(t, reasons(r), 1, "%v", reasons(r))
+	require.Contains(t, reasons(r)[0], "3 : Violation of UNIQUE KEY constraint 'visit_seat'. Cannot insert duplicate key in object 'dbo.visit'.")
+	require.NotContains(t, reasons(r)[0], "key value")
+	require.True(t, r.Verified)
+}

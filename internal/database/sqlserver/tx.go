@@ -36,7 +36,11 @@ func (x *tx) Create(ctx context.Context, tab *table.Table, how database.Creation
 			return x.t.fail("drop table "+tab.Name, err)
 		}
 	}
-	err := x.exec(ctx, d.BeforeRows(tab)...)
+	described := *tab // comments go by the schema
+	if d.Schema(tab.Name) == "" {
+		described.Name = x.t.home + "." + tab.Name
+	}
+	err := x.exec(ctx, append([]string{d.CreateTable(tab)}, d.Comments(&described)...)...)
 	if err == nil {
 		x.created = tab.Name
 	}
@@ -73,9 +77,8 @@ func (x *tx) Index(ctx context.Context, tab *table.Table) error {
 func (x *tx) Commit(ctx context.Context, entry *ledger.Entry) error {
 	if entry != nil {
 		// Two loads at once that are the first ones would both make the ledger.
-		const lock = "EXEC sp_getapplock @Resource = '" + ledger.Name + "', @LockMode = 'Exclusive', @LockOwner = 'Transaction', @LockTimeout = 60000"
-		if err := x.exec(ctx, lock); err != nil {
-			return x.t.fail("lock the ledger", err)
+		if err := x.t.appLock(ctx, "lock the ledger", "'"+ledger.Name+"'", "Transaction", 12*patience); err != nil {
+			return err
 		}
 		if err := ledger.Write(ctx, x.t, entry); err != nil {
 			return err
