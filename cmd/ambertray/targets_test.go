@@ -151,3 +151,34 @@ func TestSQLServerCheck(t *testing.T) {
 	require.Equal(t, "All is as expected. The database "+name+" may be dropped.\n", string(out))
 	on(t, to, "DROP DATABASE "+name)
 }
+
+// TestCharacters chooses between the types of texts in SQL Server by the characters of a
+// column, and keeps none that its type lacks.
+func TestCharacters(t *testing.T) {
+	d, to, table := newDesk(t), targets(t)["sqlserver"], uniqueTable(t)
+	d.write("finds.csv", "no,plain,western,any,beyond,code\n1,ant,Müller,жук,🪲🪲🪲🪲🪲🪲🪲🪲🪲🪲,ab\n2,bee,Søn,ant,x,cd\n")
+	d.run(0, "draft", "finds.csv", "--table", table, "--fit", "snug")
+	tray := d.read("finds.tray/tray.yaml")
+	require.Equal(t, 1, strings.Count(tray, "characters: latin1"))
+	require.Equal(t, 2, strings.Count(tray, "characters: unicode"))
+	out, _ := d.run(0, "ddl", "finds.tray", "--to", to)
+	for _, want := range []string{"plain    varchar(3) ", "western  varchar(6) ", "[any]    nvarchar(3) ", "beyond   nvarchar(20) ", "code     varchar(2) "} {
+		require.Contains(t, out, want)
+	}
+	out, _ = d.run(0, "ddl", "finds.tray", "--dialect", "sqlserver")
+	require.Contains(t, out, "nvarchar(6)", "the code page is not known")
+	d.run(0, "load", "finds.tray", "--to", to)
+	d.write("more.csv", "no,plain,western,any,beyond,code\n3,жук,ant,x,x,ab\n4,ant,ant,x,🪲🪲🪲🪲🪲🪲🪲🪲🪲🪲🪲,ab\n5,ant,€,x,y,ab\n")
+	r := d.json(3, "load", "finds.tray", "more.csv", "--to", to)
+	require.Equal(t, 1.0, r["counts"].(map[string]any)["loaded"])
+	rejects := d.read("finds.tray/loads/0002/rejects.csv")
+	require.Contains(t, rejects, "a character that the code page 1252 of")
+	require.Contains(t, rejects, "where a character beyond U+FFFF counts as two")
+	d.run(0, "draft", "finds.csv", "--tray", "again.tray", "--table", table+"_b", "--change", "plain.characters=unicode")
+	out, _ = d.run(0, "ddl", "again.tray", "--dialect", "sqlserver")
+	require.Regexp(t, `plain +n(var)?char\(`, out)
+	_, errOut := d.run(2, "check", "again.tray", "--change", "plain.characters=unicod")
+	require.Contains(t, errOut, `characters "unicod": write one of ascii, latin1, unicode`)
+	_, errOut = d.run(2, "check", "again.tray", "--change", "no.characters=ascii")
+	require.Contains(t, errOut, "only texts have characters, not")
+}

@@ -55,11 +55,11 @@ func (s *session) run(statement tsql.Statement, more bool) (ended bool, err erro
 	case *tsql.Use:
 		return false, s.use(x.Name)
 	}
-	return false, s.write(func() error { return s.define1(statement) })
+	return false, s.write(func() error { return s.changeDefinitions(statement) })
 }
 
-// define1 runs a statement that changes definitions.
-func (s *session) define1(statement tsql.Statement) error {
+// changeDefinitions runs a statement that does.
+func (s *session) changeDefinitions(statement tsql.Statement) error {
 	switch x := statement.(type) {
 	case *tsql.CreateTable:
 		return s.createTable(x)

@@ -230,8 +230,8 @@ func coalesce(c *compiler, args []code) (code, error) {
 	return code{sql: "coalesce(" + strings.Join(list, ", ") + ")", typ: t, nullable: null}, nil
 }
 
-// define gives SQLite the functions that it lacks.
-func (s *session) define() error {
+// extend gives SQLite the functions that it lacks.
+func (s *session) extend() error {
 	if err := s.db.SetCollation("ci", func(a, b string) int {
 		return strings.Compare(strings.ToLower(strings.TrimRight(a, " ")), strings.ToLower(strings.TrimRight(b, " ")))
 	}); err != nil {

@@ -120,7 +120,7 @@ func (s *session) open(database string) (err error) {
 		return err
 	}
 	s.db.SetBusyTimeout(0)
-	return s.define()
+	return s.extend()
 }
 
 // close ends the session; what is not committed is rolled back.

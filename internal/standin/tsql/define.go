@@ -8,8 +8,7 @@ func (p *parser) create() Statement {
 	case p.word("TABLE"):
 		return p.table()
 	case p.word("SCHEMA"):
-		s := &CreateSchema{p.name()}
-		return s
+		return &CreateSchema{p.name()}
 	case p.word("DATABASE"):
 		d := &CreateDatabase{Name: p.name()}
 		if p.word("COLLATE") {
@@ -193,11 +192,8 @@ func (p *parser) alter() Statement {
 		a.DropColumns = []string{p.name()}
 		return a
 	}
-	if p.word("WITH", "CHECK") {
-		p.want("ADD")
-	} else {
-		p.want("ADD")
-	}
+	p.word("WITH", "CHECK")
+	p.want("ADD")
 	for {
 		p.element(&a.Columns, &a.Constraints)
 		if !p.sign(",") {

@@ -290,8 +290,11 @@ func (p *parser) begin() Statement {
 
 func (p *parser) transaction() Statement {
 	t := &Transaction{What: strings.ToUpper(p.take().text)}
-	if !p.word("TRANSACTION") && !p.word("TRAN") && (t.What == "SAVE" || !p.word("WORK")) && t.What == "SAVE" {
-		p.fail()
+	if !p.word("TRANSACTION") && !p.word("TRAN") {
+		if t.What == "SAVE" {
+			p.fail()
+		}
+		p.word("WORK")
 	}
 	if p.isName() && statements[strings.ToLower(p.peek().text)] == nil {
 		t.Name = p.name()
