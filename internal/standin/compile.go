@@ -246,6 +246,7 @@ func (c *compiler) arithmetic(x *tsql.Binary, in *scope) (code, error) {
 		return r, err
 	}
 	null := l.nullable || r.nullable
+	l.typ, r.typ = plain(l.typ), plain(r.typ)
 	switch {
 	case x.Op == "+" && l.typ.Textual() && r.typ.Textual():
 		t := Type{Name: "varchar", Size: min(l.typ.Size+r.typ.Size, 8000), Max: l.typ.Max || r.typ.Max}

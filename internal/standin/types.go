@@ -37,7 +37,9 @@ func declared(t tsql.Type) (Type, error) {
 			d.Name = "real"
 		}
 		d.Size = 0
-	case "text", "ntext", "money", "smallmoney":
+	case "money", "smallmoney":
+		d.Scale = 4
+	case "text", "ntext":
 		return d, &tds.Error{Number: 50001, Severity: 16, Message: "The stand-in does not keep columns of type " + d.Name + "."}
 	}
 	switch {
@@ -92,7 +94,7 @@ func maxLength(t Type) int64 {
 		return int64(t.Size)
 	}
 	return map[string]int64{"tinyint": 1, "smallint": 2, "int": 4, "bigint": 8, "bit": 1, "decimal": 9, "float": 8, "real": 4, "date": 3, "time": 5,
-		"datetime2": 8, "datetimeoffset": 10, "datetime": 8, "smalldatetime": 4, "uniqueidentifier": 16}[t.Name]
+		"datetime2": 8, "datetimeoffset": 10, "datetime": 8, "smalldatetime": 4, "uniqueidentifier": 16, "money": 8, "smallmoney": 4}[t.Name]
 }
 
 func timed(t Type) bool {
@@ -100,7 +102,20 @@ func timed(t Type) bool {
 }
 
 func numeric(t Type) bool {
-	return t.Whole() || t.Name == "bit" || t.Name == "decimal" || t.Name == "float" || t.Name == "real"
+	return money(t) || t.Whole() || t.Name == "bit" || t.Name == "decimal" || t.Name == "float" || t.Name == "real"
+}
+
+func money(t Type) bool { return t.Name == "money" || t.Name == "smallmoney" }
+
+// plain returns the decimal that money is kept as.
+func plain(t Type) Type {
+	switch t.Name {
+	case "money":
+		return Type{Name: "decimal", Size: 18, Scale: 4}
+	case "smallmoney":
+		return Type{Name: "decimal", Size: 10, Scale: 4}
+	}
+	return t
 }
 
 func bytesType(t Type) bool { return strings.HasSuffix(t.Name, "binary") }
@@ -223,6 +238,7 @@ func convert(v tds.Value, from, to Type, cut bool) (tds.Value, error) {
 	if v.Null || from == to && !to.Textual() {
 		return v, nil
 	}
+	from, to = plain(from), plain(to)
 	switch {
 	case to.Textual():
 		return toText(v, from, to, cut)
@@ -448,6 +464,7 @@ func fromTime(when time.Time, clockOnly bool, to Type) (tds.Value, error) {
 
 // asText writes a value as a cast to a text does.
 func asText(t Type, v tds.Value) string {
+	t = plain(t)
 	switch {
 	case t.Textual(), t.Wide(), t.Name == "uniqueidentifier":
 		return string(v.Text)

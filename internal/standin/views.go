@@ -208,7 +208,7 @@ func serverViews() []*view {
 	}
 }
 
-var typeNames = strings.Fields("tinyint smallint int bigint bit decimal float real date time datetime2 datetimeoffset datetime smalldatetime char varchar nchar nvarchar uniqueidentifier varbinary binary numeric")
+var typeNames = strings.Fields("tinyint smallint int bigint bit decimal float real date time datetime2 datetimeoffset datetime smalldatetime char varchar nchar nvarchar uniqueidentifier varbinary binary numeric money smallmoney")
 
 func typeID(t Type) int {
 	for i, name := range typeNames {

@@ -290,12 +290,15 @@ const (
 	typeOldTime4 = 0x3a // smalldatetime
 	typeFloat4   = 0x3b
 	typeOldTime8 = 0x3d // datetime
+	typeMoney8   = 0x3c
 	typeFloat8   = 0x3e
 	typeBitN     = 0x68
 	typeDecimalN = 0x6a
 	typeNumericN = 0x6c
 	typeFloatN   = 0x6d
+	typeMoneyN   = 0x6e
 	typeOldTimeN = 0x6f
+	typeMoney4   = 0x7a // smallmoney
 	typeInt8     = 0x7f
 	typeVarBin   = 0xa5
 	typeVarChar  = 0xa7
@@ -306,7 +309,7 @@ const (
 )
 
 // fixed are the types whose values have no length before them, with their size.
-var fixed = map[byte]int{typeInt1: 1, typeBit: 1, typeInt2: 2, typeInt4: 4, typeOldTime4: 4, typeFloat4: 4, typeOldTime8: 8, typeFloat8: 8, typeInt8: 8}
+var fixed = map[byte]int{typeInt1: 1, typeBit: 1, typeInt2: 2, typeInt4: 4, typeOldTime4: 4, typeFloat4: 4, typeOldTime8: 8, typeFloat8: 8, typeInt8: 8, typeMoney8: 8, typeMoney4: 4}
 
 // readInfo reads the TYPE_INFO.
 func (c *wireColumn) readInfo(a *answer) error {
@@ -322,13 +325,13 @@ func (c *wireColumn) readInfo(a *answer) error {
 	c.code = b[0]
 	c.size = fixed[c.code]
 	switch c.code {
-	case typeInt1, typeBit, typeInt2, typeInt4, typeOldTime4, typeFloat4, typeOldTime8, typeFloat8, typeInt8, typeDate:
+	case typeInt1, typeBit, typeInt2, typeInt4, typeOldTime4, typeFloat4, typeOldTime8, typeFloat8, typeInt8, typeMoney8, typeMoney4, typeDate:
 	case typeTime, typeDateTime, typeOffset:
 		b, err = keep(1)
 		if err == nil {
 			c.scale = int(b[0])
 		}
-	case typeGUID, typeIntN, typeBitN, typeFloatN, typeOldTimeN:
+	case typeGUID, typeIntN, typeBitN, typeFloatN, typeOldTimeN, typeMoneyN:
 		b, err = keep(1)
 		if err == nil {
 			c.size = int(b[0])
@@ -368,7 +371,7 @@ func (c *wireColumn) possible() bool {
 		return c.size == 1 || c.size == 2 || c.size == 4 || c.size == 8
 	case typeBitN:
 		return c.size == 1
-	case typeFloatN, typeOldTimeN:
+	case typeFloatN, typeOldTimeN, typeMoneyN:
 		return c.size == 4 || c.size == 8
 	case typeDecimalN, typeNumericN:
 		return c.precision >= 1 && c.precision <= table.MaxPrecision && c.scale <= c.precision && c.size >= 5 && c.size <= 17
@@ -432,6 +435,8 @@ func (c *wireColumn) declaration() string {
 		return map[int]string{4: "real", 8: "float"}[c.size]
 	case typeOldTimeN, typeOldTime4, typeOldTime8:
 		return map[int]string{4: "smalldatetime", 8: "datetime"}[c.size]
+	case typeMoneyN, typeMoney4, typeMoney8:
+		return map[int]string{4: "smallmoney", 8: "money"}[c.size]
 	case typeVarChar:
 		return size("varchar", 1)
 	case typeChar:

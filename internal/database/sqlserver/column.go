@@ -88,7 +88,7 @@ func (t *Target) Columns(ctx context.Context, name string) (list []database.Colu
 
 // kinds are the types that values can be written to.
 var kinds = map[string]table.Kind{
-	"tinyint": table.SmallInt, "smallint": table.SmallInt, "int": table.Integer, "bigint": table.BigInt, "decimal": table.Decimal, "numeric": table.Decimal,
+	"tinyint": table.SmallInt, "smallint": table.SmallInt, "int": table.Integer, "bigint": table.BigInt, "decimal": table.Decimal, "numeric": table.Decimal, "money": table.Decimal, "smallmoney": table.Decimal,
 	"float": table.Double, "real": table.Double, "bit": table.Boolean, "date": table.Date, "time": table.Time, "datetime2": table.Timestamp,
 	"datetime": table.Timestamp, "smalldatetime": table.Timestamp, "datetimeoffset": table.TimestampTZ, "uniqueidentifier": table.UUID,
 	"char": table.Char, "nchar": table.Char, "varchar": table.Varchar, "nvarchar": table.Varchar,
@@ -108,6 +108,9 @@ func micros(text string) int64 {
 	return v.Int
 }
 
+// moneyScale is how many decimals money has.
+const moneyScale = 4
+
 const microsPerMinute = 60_000_000
 
 // planned returns the type that values are written as, and what the column takes of
@@ -125,6 +128,12 @@ func (c *liveColumn) planned() (*table.Type, *table.Limit, bool) {
 		return &t, all, true
 	case "real":
 		t.Size = table.Single
+	case "money": // which takes a little more than 18 digits hold
+		t.Size, t.Scale = 18, moneyScale
+	case "smallmoney":
+		t.Size, t.Scale = 10, moneyScale
+		all.Least, all.Greatest = math.MinInt32, math.MaxInt32
+		return &t, all, true
 	case "decimal", "numeric":
 		t.Size, t.Scale = c.precision, c.scale
 	case "time", "datetime2", "datetimeoffset":

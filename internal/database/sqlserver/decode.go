@@ -81,6 +81,8 @@ func decoderOf(c *wireColumn) func(b []byte, v *value.Value) {
 		}
 	case typeOldTimeN, typeOldTime4, typeOldTime8:
 		return decodeOldTime
+	case typeMoneyN, typeMoney4, typeMoney8:
+		return decodeMoney
 	case typeBitN, typeBit, typeInt1:
 		return func(b []byte, v *value.Value) { v.Int = int64(b[0]) }
 	}
@@ -126,6 +128,13 @@ func decodeOldTime(b []byte, v *value.Value) {
 	}
 	day, ticks := int64(int32(binary.LittleEndian.Uint32(b))), int64(binary.LittleEndian.Uint32(b[4:]))
 	v.Int = (day-days1900)*ticksPerDay + (ticks*10+1)/3*1000 // the server shows milliseconds
+}
+
+func decodeMoney(b []byte, v *value.Value) {
+	v.Scale = moneyScale
+	if v.Int = int64(int32(binary.LittleEndian.Uint32(b))); len(b) == 8 {
+		v.Int = v.Int<<32 | int64(binary.LittleEndian.Uint32(b[4:]))
+	}
 }
 
 func decodeDecimal(b []byte, scale int, v *value.Value) {
@@ -257,7 +266,7 @@ func textOf(c *wireColumn, v *value.Value) string {
 	switch c.code {
 	case typeFloatN, typeFloat4, typeFloat8:
 		return strconv.FormatFloat(v.Float, 'g', -1, 64)
-	case typeDecimalN, typeNumericN:
+	case typeDecimalN, typeNumericN, typeMoneyN, typeMoney4, typeMoney8:
 		return string(v.AppendDecimal(nil))
 	case typeDate:
 		return string(value.AppendDate(nil, v.Int))

@@ -71,6 +71,8 @@ func (e encoder) Column(column int, t table.Type) func(dst []byte, v *value.Valu
 		return timeColumn(c)
 	case typeOldTimeN, typeOldTime4, typeOldTime8:
 		return oldTimeColumn(c.size, length)
+	case typeMoneyN, typeMoney4, typeMoney8:
+		return moneyColumn(c.size, length)
 	}
 	return textColumn(c)
 }
@@ -175,6 +177,18 @@ func oldTimeColumn(size int, length []byte) func(dst []byte, v *value.Value) []b
 			return appendLittle(appendLittle(dst, uint64(day+days1900), 2), uint64(clock/60_000_000), 2)
 		}
 		return appendLittle(appendLittle(dst, uint64(day+days1900), 4), uint64(clock*3/10_000), 4)
+	}
+}
+
+// moneyColumn writes an amount in units of its fourth decimal; that of 8 bytes has its
+// high half first.
+func moneyColumn(size int, length []byte) func(dst []byte, v *value.Value) []byte {
+	return func(dst []byte, v *value.Value) []byte {
+		dst = append(dst, length...)
+		if size == 8 {
+			dst = appendLittle(dst, uint64(v.Int>>32), 4)
+		}
+		return appendLittle(dst, uint64(v.Int), 4)
 	}
 }
 

@@ -154,6 +154,8 @@ func TestLimits(t *testing.T) {
 		limited("nvarchar(3)", "text", []string{"abc", "é漢x", "😀x"}, [2]string{"😀😀", "longer than nvarchar(3), where a character beyond U+FFFF counts as two"}),
 		limited("varchar(3)", "text", []string{"abc", "é€ß"}, [2]string{"жук", "a character that the code page 1252 of varchar(3) lacks; characters: unicode makes it nvarchar(3)"}),
 		limited("datetimeoffset(7)", "timestamp with time zone", []string{"2026-01-31 10:00:00.123456Z"}),
+		limited("money", "decimal(18,4)", []string{"1.25", "-99999999999999.9999"}, [2]string{"1.23456", "does not fit decimal(18,4)"}),
+		limited("smallmoney NOT NULL", "decimal(9,2)", []string{"-214748.36", "0"}, [2]string{"214748.37", "outside the range of smallmoney"}),
 		limited("uniqueidentifier", "uuid", []string{"123e4567-e89b-12d3-a456-426614174000"}),
 	})
 }

@@ -131,14 +131,14 @@ type wireType struct {
 var fixedWidths = map[byte]struct {
 	name  string
 	width int
-}{wireInt1: {"tinyint", 1}, wireBit: {"bit", 1}, wireInt2: {"smallint", 2}, wireInt4: {"int", 4}, wireTime4: {"smalldatetime", 4}, wireTime8: {"datetime", 8}, wireFloat4: {"real", 4}, wireFloat8: {"float", 8}, wireInt8: {"bigint", 8}}
+}{wireInt1: {"tinyint", 1}, wireBit: {"bit", 1}, wireInt2: {"smallint", 2}, wireInt4: {"int", 4}, wireTime4: {"smalldatetime", 4}, wireTime8: {"datetime", 8}, wireMoney4: {"smallmoney", 4}, wireMoney8: {"money", 8}, wireFloat4: {"real", 4}, wireFloat8: {"float", 8}, wireInt8: {"bigint", 8}}
 
 // TypeInfo reads a TYPE_INFO.
 func (r *Reader) TypeInfo() (t wireType) {
 	t.code = r.Byte()
 	if f, ok := fixedWidths[t.code]; ok {
 		t.Name, t.width = f.name, f.width
-		return t
+		return t.withScale()
 	}
 	switch t.code {
 	case wireNull:
@@ -147,11 +147,11 @@ func (r *Reader) TypeInfo() (t wireType) {
 		t.Name = "date"
 	case wireTime, wireDateTime, wireOffset:
 		t.Name, t.Scale = map[byte]string{wireTime: "time", wireDateTime: "datetime2", wireOffset: "datetimeoffset"}[t.code], int(r.Byte())
-	case wireGUID, wireIntN, wireBitN, wireFloatN, wireOldTimeN:
+	case wireGUID, wireIntN, wireBitN, wireFloatN, wireOldTimeN, wireMoneyN:
 		t.width = int(r.Byte())
 		names := map[[2]int]string{
 			{wireGUID, 16}: "uniqueidentifier", {wireIntN, 1}: "tinyint", {wireIntN, 2}: "smallint", {wireIntN, 4}: "int", {wireIntN, 8}: "bigint",
-			{wireBitN, 1}: "bit", {wireFloatN, 4}: "real", {wireFloatN, 8}: "float", {wireOldTimeN, 4}: "smalldatetime", {wireOldTimeN, 8}: "datetime",
+			{wireBitN, 1}: "bit", {wireFloatN, 4}: "real", {wireFloatN, 8}: "float", {wireMoneyN, 4}: "smallmoney", {wireMoneyN, 8}: "money", {wireOldTimeN, 4}: "smalldatetime", {wireOldTimeN, 8}: "datetime",
 		}
 		t.Name = names[[2]int{int(t.code), t.width}]
 	case wireDecimalN, wireNumericN:
@@ -164,6 +164,14 @@ func (r *Reader) TypeInfo() (t wireType) {
 	}
 	if t.Name == "" {
 		r.broken(fmt.Errorf("the type %#x of %d bytes, which the stand-in does not know", t.code, t.width))
+	}
+	return t.withScale()
+}
+
+// withScale adds the four decimals of money, which the wire does not state.
+func (t wireType) withScale() wireType {
+	if t.Name == "money" || t.Name == "smallmoney" {
+		t.Scale = 4
 	}
 	return t
 }
@@ -244,6 +252,8 @@ func (r *Reader) plain(t *wireType, n int) Value {
 	switch t.Name {
 	case "datetime", "smalldatetime":
 		return oldTime(raw, n)
+	case "money":
+		return Value{Int: int64(raw<<32 | raw>>32)}
 	case "float", "real":
 		if n == 4 {
 			return Value{Float: float64(math.Float32frombits(uint32(raw)))}

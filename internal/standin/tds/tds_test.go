@@ -15,13 +15,13 @@ import (
 // types are those that values are written and read in.
 var types = []Type{
 	{Name: "tinyint"}, {Name: "smallint"}, {Name: "int"}, {Name: "bigint"}, {Name: "bit"}, {Name: "decimal", Size: 5, Scale: 2}, {Name: "decimal", Size: 18}, {Name: "decimal", Size: 28, Scale: 6},
-	{Name: "float"}, {Name: "real"}, {Name: "date"}, {Name: "time", Scale: 0}, {Name: "time", Scale: 7}, {Name: "datetime2", Scale: 3}, {Name: "datetimeoffset", Scale: 5}, {Name: "datetime"}, {Name: "smalldatetime"},
+	{Name: "float"}, {Name: "real"}, {Name: "date"}, {Name: "time", Scale: 0}, {Name: "time", Scale: 7}, {Name: "datetime2", Scale: 3}, {Name: "datetimeoffset", Scale: 5}, {Name: "datetime"}, {Name: "smalldatetime"}, {Name: "money"}, {Name: "smallmoney"},
 	{Name: "uniqueidentifier"}, {Name: "char", Size: 9}, {Name: "varchar", Size: 300}, {Name: "varchar", Max: true}, {Name: "nchar", Size: 9}, {Name: "nvarchar", Size: 300}, {Name: "nvarchar", Max: true}, {Name: "varbinary", Size: 40},
 }
 
 // valueOf returns a value that the type keeps as it is.
 func valueOf(rng *rand.Rand, t Type) Value {
-	bits := map[string]int{"tinyint": 8, "smallint": 15, "int": 31, "bigint": 62, "bit": 1, "decimal": 16, "date": 21}[t.Name]
+	bits := map[string]int{"tinyint": 8, "smallint": 15, "int": 31, "bigint": 62, "bit": 1, "decimal": 16, "money": 62, "smallmoney": 31, "date": 21}[t.Name]
 	v := Value{Int: rng.Int64N(1 << max(bits, 1))}
 	day, step := int64(ticksPerDay), int64(1)
 	if t.Name == "time" || t.Name == "datetime2" || t.Name == "datetimeoffset" {
@@ -30,6 +30,8 @@ func valueOf(rng *rand.Rand, t Type) Value {
 	switch {
 	case t.Wide():
 		return Value{Text: []byte("-12345678901234567890.000123")}
+	case t.Name == "money":
+		v.Int = -v.Int
 	case t.Name == "smallint", t.Name == "int", t.Name == "bigint", t.Name == "decimal":
 		v.Int = max(-v.Int, -99_999)
 	case t.Name == "float", t.Name == "real":

@@ -32,12 +32,15 @@ const (
 	wireTime4    = 0x3a // smalldatetime
 	wireFloat4   = 0x3b
 	wireTime8    = 0x3d // datetime
+	wireMoney8   = 0x3c
 	wireFloat8   = 0x3e
 	wireBitN     = 0x68
 	wireDecimalN = 0x6a
 	wireNumericN = 0x6c
 	wireFloatN   = 0x6d
+	wireMoneyN   = 0x6e
 	wireOldTimeN = 0x6f // datetime
+	wireMoney4   = 0x7a
 	wireInt8     = 0x7f
 	wireVarBin   = 0xa5
 	wireVarChar  = 0xa7
@@ -136,6 +139,10 @@ func (t Type) AppendInfo(b []byte) []byte {
 		return append(b, wireOldTimeN, 8)
 	case t.Name == "smalldatetime":
 		return append(b, wireOldTimeN, 4)
+	case t.Name == "money":
+		return append(b, wireMoneyN, 8)
+	case t.Name == "smallmoney":
+		return append(b, wireMoneyN, 4)
 	case t.Name == "uniqueidentifier":
 		return append(b, wireGUID, 16)
 	}
@@ -156,7 +163,7 @@ func (t Type) AppendInfo(b []byte) []byte {
 
 // solid are the types on the wire of columns that cannot be NULL, whose values have no
 // length before them.
-var solid = map[string]byte{"tinyint": wireInt1, "bit": wireBit, "smallint": wireInt2, "int": wireInt4, "real": wireFloat4, "float": wireFloat8, "bigint": wireInt8, "datetime": wireTime8, "smalldatetime": wireTime4}
+var solid = map[string]byte{"tinyint": wireInt1, "bit": wireBit, "smallint": wireInt2, "int": wireInt4, "real": wireFloat4, "float": wireFloat8, "bigint": wireInt8, "datetime": wireTime8, "smalldatetime": wireTime4, "money": wireMoney8, "smallmoney": wireMoney4}
 
 // Solid reports whether the type has such a form.
 func (t Type) Solid() bool { return solid[t.Name] != 0 }
@@ -218,6 +225,12 @@ func (t Type) plainAppender() func(b []byte, v *Value) []byte {
 			b = appendLittle(append(b, 4), uint64(v.Int/ticksPerDay-daysTo1900), 2)
 			return appendLittle(b, uint64(v.Int%ticksPerDay/(60*10_000_000)), 2)
 		}
+	case "money": // its high half first
+		return func(b []byte, v *Value) []byte {
+			return appendLittle(appendLittle(append(b, 8), uint64(v.Int>>32), 4), uint64(v.Int), 4)
+		}
+	case "smallmoney":
+		return func(b []byte, v *Value) []byte { return appendLittle(append(b, 4), uint64(v.Int), 4) }
 	case "uniqueidentifier":
 		return func(b []byte, v *Value) []byte { return appendGUID(append(b, 16), v.Text) }
 	}
