@@ -96,7 +96,7 @@ func (t *Target) triggerFacts(ctx context.Context) ([]database.Fact, error) {
 	if more := len(rows) - len(names); more > 0 {
 		value += fmt.Sprintf(" and %d more", more)
 	}
-	return []database.Fact{{Name: "triggers", Value: value, OK: true, Remedy: "they run for rows that are loaded; one that throws an error ends the load"}}, nil
+	return []database.Fact{{Name: "triggers", Value: value, OK: true, Remedy: "they run for rows that are loaded, which go through a temporary table first"}}, nil
 }
 
 // encrypted says how much of the connection goes through TLS.

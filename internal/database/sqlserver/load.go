@@ -40,6 +40,19 @@ type sink struct {
 
 // Load implements database.Tx.
 func (x *tx) Load(ctx context.Context, tab *table.Table) (database.Sink, error) {
+	if x.created != tab.Name && !x.wrote && x.t.stages[tab.Name] == "" {
+		triggers, err := x.t.hasTriggers(ctx, tab.Name)
+		if err != nil {
+			return nil, err
+		}
+		if triggers {
+			return x.loadAside(ctx, tab)
+		}
+	}
+	return x.newSink(ctx, tab)
+}
+
+func (x *tx) newSink(ctx context.Context, tab *table.Table) (*sink, error) {
 	s := &sink{ctx: ctx, x: x, tab: tab, ends: func() error { return nil }}
 	s.feeder = database.Feeder{Size: batchSize, Load: s.load}
 	var err error

@@ -160,24 +160,44 @@ func TestLimits(t *testing.T) {
 	})
 }
 
-// TestTrigger ends a load as a whole when a trigger ends its transaction, and leaves
-// nothing of it in the table.
+// TestTrigger loads into a table with a trigger that ends the transaction for some rows,
+// and changes others: the first become rejects, the second make the load fail.
 func TestTrigger(t *testing.T) {
 	_, url := server(t, standin.Options{})
 	to := open(t, url)
 	defer to.Close()
-	exec(t, to, "CREATE TABLE visit (no int PRIMARY KEY)", "INSERT INTO visit VALUES (1)",
-		"CREATE TRIGGER none ON visit AFTER INSERT AS IF EXISTS (SELECT 1 FROM inserted WHERE no = 13) THROW 50009, 'nobody visits room 13', 1")
-	run := plan(t, "visit", "no\n12\n13\n14\n", "integer")
-	_, err := run(t, load.Options{}, to)
-	require.ErrorContains(t, err, "nobody visits room 13")
+	exec(t, to, "CREATE TABLE visit (no int PRIMARY KEY, name nvarchar(9) NOT NULL CHECK (name <> 'fly'))", "INSERT INTO visit VALUES (1, N'ant')",
+		"CREATE TRIGGER none ON visit AFTER INSERT AS IF EXISTS (SELECT 1 FROM inserted WHERE no % 100 = 13) THROW 50009, 'nobody visits room 13', 1")
+	var text strings.Builder
+	text.WriteString("no,name\n")
+	for i := range 250 {
+		fmt.Fprintf(&text, "%d,%s\n", i, []string{"ant", "fly"}[max(0, i-248)])
+	}
+	r, err := plan(t, "visit", text.String(), "integer", "varchar(9)")(t, load.Options{}, to)
+	require.NoError(t, err)
+	require.Equal(t, []string{"15 : nobody visits room 13", "3 no: duplicate key", "251 name: violates the check constraint " + checkName(t, to)}, reasons(r))
+	require.Equal(t, int64(245), r.Counts.Loaded)
+	require.True(t, r.Verified)
 	n, err := to.Count(context.Background(), "visit")
 	require.NoError(t, err)
-	require.Equal(t, int64(1), n)
-	exec(t, to, "DROP TRIGGER none")
-	r, err := run(t, load.Options{}, to)
+	require.Equal(t, int64(246), n)
+
+	// Emptying is part of the same transaction, so that such a row ends that load.
+	_, err = to.Exec(context.Background(), "DELETE FROM visit WHERE no = 1")
 	require.NoError(t, err)
-	require.Equal(t, int64(3), r.Counts.Loaded)
+	bad := databasetest.NewTray(t, "visit", "no,name\n12,x\n13,y\n", table.Column{From: "no", Name: "no", Type: table.Type{Kind: table.Integer}}, table.Column{From: "name", Name: "name", Type: table.Type{Kind: table.Varchar, Size: 9}})
+	bad.Table.Existing, bad.Table.Key = table.Empty, []string{"no"}
+	_, err = load.Run(context.Background(), bad, &source.Opener{}, to, load.Options{})
+	require.ErrorContains(t, err, "nobody visits room 13")
+	n, err = to.Count(context.Background(), "visit")
+	require.NoError(t, err)
+	require.Equal(t, int64(245), n, "nothing was emptied")
+}
+
+func checkName(t *testing.T, to *sqlserver.Target) string {
+	rows, err := to.Query(context.Background(), "SELECT name FROM sys.check_constraints")
+	require.NoError(t, err)
+	return rows[0][0]
 }
 
 // TestFacts names what matters to a load of a database.

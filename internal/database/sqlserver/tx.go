@@ -16,6 +16,7 @@ type tx struct {
 	t       *Target
 	done    bool
 	created string // the table that the transaction has made
+	wrote   bool   // it has written before its rows were loaded
 	added   *added
 }
 
@@ -31,6 +32,7 @@ func (t *Target) Begin(ctx context.Context) (database.Tx, error) {
 // keeps its rows is no order by which one that repeats a key could be named.
 func (x *tx) Create(ctx context.Context, tab *table.Table, how database.Creation) error {
 	d := x.t.dialect
+	x.wrote = true
 	if how.Replace {
 		if err := x.exec(ctx, "DROP TABLE IF EXISTS "+d.QuoteTable(tab.Name)); err != nil {
 			return x.t.fail("drop table "+tab.Name, err)
@@ -59,6 +61,7 @@ func (x *tx) exec(ctx context.Context, statements ...string) error {
 // Empty implements database.Emptier. A table that others refer to cannot be truncated,
 // and not every login may; its rows can be deleted.
 func (x *tx) Empty(ctx context.Context, tab *table.Table) error {
+	x.wrote = true
 	op, name := "empty table "+tab.Name, dialect.SQLServer.QuoteTable(tab.Name)
 	err := x.exec(ctx, "SAVE TRANSACTION empty_table", "TRUNCATE TABLE "+name)
 	var refused mssql.Error

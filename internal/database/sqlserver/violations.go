@@ -36,7 +36,7 @@ func (s *sink) sift() error {
 	if _, err := t.bulk(s.ctx, insertBulk(d.Quote(batchName), columns, true), columns, rows); err != nil {
 		return err
 	}
-	constraints, err := s.x.constraints(s.ctx, s.tab)
+	constraints, err := s.x.constraints(s.ctx, s.tab, batchName)
 	if err != nil {
 		return err
 	}
@@ -67,7 +67,8 @@ const invalidColumn = 207
 // constraints returns those of a table that can be checked for many rows at once:
 // what may not be NULL, checks and foreign keys to other tables, and then unique columns,
 // which only rows that are loaded can repeat. The key of the plan is the first of these.
-func (x *tx) constraints(ctx context.Context, tab *table.Table) (list []database.Constraint, err error) {
+// stage is the temporary table that has the rows.
+func (x *tx) constraints(ctx context.Context, tab *table.Table, stage string) (list []database.Constraint, err error) {
 	d := dialect.SQLServer
 	live, err := x.t.columns(ctx, tab.Name)
 	if err != nil {
@@ -89,7 +90,7 @@ func (x *tx) constraints(ctx context.Context, tab *table.Table) (list []database
 	if err != nil {
 		return nil, err
 	}
-	unique, err := x.uniqueIndexes(ctx, tab, live)
+	unique, err := x.uniqueIndexes(ctx, tab, live, stage)
 	return append(append(list, foreign...), unique...), err
 }
 
@@ -137,7 +138,7 @@ func (x *tx) foreignKeys(ctx context.Context, tab *table.Table) (list []database
 
 // uniqueIndexes returns the conditions of the unique indexes whose columns are all
 // loaded. NULL is a value in them, which only one row may have.
-func (x *tx) uniqueIndexes(ctx context.Context, tab *table.Table, live []liveColumn) (list []database.Constraint, err error) {
+func (x *tx) uniqueIndexes(ctx context.Context, tab *table.Table, live []liveColumn, stage string) (list []database.Constraint, err error) {
 	rows, err := x.t.Query(ctx, `SELECT i.name, c.name FROM sys.indexes i JOIN sys.index_columns k ON k.object_id = i.object_id AND k.index_id = i.index_id
 		JOIN sys.columns c ON c.object_id = k.object_id AND c.column_id = k.column_id
 		WHERE i.is_unique = 1 AND i.is_disabled = 0 AND i.has_filter = 0 AND k.is_included_column = 0 AND i.object_id = `+x.t.id(tab.Name)+`
@@ -157,14 +158,14 @@ func (x *tx) uniqueIndexes(ctx context.Context, tab *table.Table, live []liveCol
 		if slices.Equal(columns, tab.Key) {
 			reason.Reason = database.SameKey
 		}
-		list = append(list, database.Constraint{Violated: repeats(x.t.quoted(tab.Name), columns, live), Reason: reason})
+		list = append(list, database.Constraint{Violated: repeats(x.t.quoted(tab.Name), stage, columns, live), Reason: reason})
 	}
 	return list, err
 }
 
 // repeats is the condition that a row of the temporary table repeats one of a table, or
 // an earlier one.
-func repeats(name string, columns []string, live []liveColumn) string {
+func repeats(name, stage string, columns []string, live []liveColumn) string {
 	d := dialect.SQLServer
 	var same, parts []string
 	for _, column := range columns {
@@ -177,7 +178,7 @@ func repeats(name string, columns []string, live []liveColumn) string {
 	}
 	row := d.Quote(database.RowOfStage)
 	return fmt.Sprintf("EXISTS (SELECT 1 FROM %s t WHERE %s) OR s.%s IN (SELECT q.n FROM (SELECT b.%[3]s AS n, row_number() OVER (PARTITION BY %[4]s ORDER BY b.%[3]s) AS nth FROM %[5]s b) q WHERE q.nth > 1)",
-		name, strings.Join(same, " AND "), row, strings.Join(parts, ", "), d.Quote(batchName))
+		name, strings.Join(same, " AND "), row, strings.Join(parts, ", "), d.Quote(stage))
 }
 
 // restated returns the rows of a batch as another table takes them, whose columns may
