@@ -30,7 +30,7 @@ const keysName = "#ambertray_keys"
 // Mark implements database.Adder. Where the rows cannot be distinguished, other sessions
 // are kept out of the table, so that all that comes is ours.
 func (x *tx) Mark(ctx context.Context, tab *table.Table) (bool, error) {
-	x.added = nil
+	x.added, x.marked = nil, true
 	rows, err := x.t.Query(ctx, `SELECT c.name, c.is_identity FROM sys.indexes i JOIN sys.index_columns k ON k.object_id = i.object_id AND k.index_id = i.index_id
 		JOIN sys.columns c ON c.object_id = k.object_id AND c.column_id = k.column_id
 		WHERE i.is_primary_key = 1 AND i.object_id = `+x.t.id(tab.Name)+" ORDER BY k.key_ordinal")

@@ -24,7 +24,6 @@ type aside struct {
 	*sink   // fills the temporary table
 	x       *tx
 	tab     *table.Table
-	marked  bool // the rows that are added have to be distinguished
 	numbers database.Numbers
 	refuser database.Refuser
 }
@@ -52,7 +51,7 @@ func (x *tx) loadAside(ctx context.Context, tab *table.Table) (database.Sink, er
 	if err != nil {
 		return nil, err
 	}
-	a := &aside{sink: s, x: x, tab: tab, marked: x.added != nil}
+	a := &aside{sink: s, x: x, tab: tab}
 	a.refuser = database.Refuser{DB: x.t, Stage: dialect.SQLServer.Quote(asideName), Row: database.RowOfStage, At: &a.numbers}
 	return a, nil
 }
@@ -117,7 +116,7 @@ func (a *aside) copy(from, to int64) (rows int64, err error) {
 	if _, err := t.Exec(a.ctx, "BEGIN TRANSACTION"); err != nil {
 		return 0, err
 	}
-	if a.marked {
+	if a.x.marked {
 		if _, err := a.x.Mark(a.ctx, a.tab); err != nil {
 			return 0, err
 		}

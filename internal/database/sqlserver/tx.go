@@ -17,6 +17,7 @@ type tx struct {
 	done    bool
 	created string // the table that the transaction has made
 	wrote   bool   // it has written before its rows were loaded
+	marked  bool   // the rows that it adds are to be distinguished, or others kept out
 	added   *added
 }
 
