@@ -1,7 +1,6 @@
 package mysql
 
 import (
-	"fmt"
 	"slices"
 	"strings"
 
@@ -23,19 +22,18 @@ func (s *sink) collationRemarks() (remarks []string, err error) {
 	}
 	for _, row := range rows {
 		column, collation := row[0], row[2]
-		equal := equalBy(collation)
-		if equal != "" && slices.Contains(s.key, column) {
-			remarks = append(remarks, fmt.Sprintf("the key column %s has the collation %s, in which values that differ only in %s are equal", column, collation, equal))
+		leftOut := leftOutBy(collation)
+		if len(leftOut) > 0 && slices.Contains(s.key, column) {
+			remarks = append(remarks, database.CollationRemark(column, collation, leftOut))
 		}
 	}
 	return remarks, nil
 }
 
-// equalBy returns what a collation leaves out of a comparison, "" for nothing.
-func equalBy(collation string) string {
+// leftOutBy returns what a collation leaves out of a comparison.
+func leftOutBy(collation string) (parts []string) {
 	collation = strings.ToLower(collation)
 	padded := !strings.Contains(collation, "_nopad") && !strings.Contains(collation, "_0900_") && collation != "binary"
-	var parts []string
 	if strings.HasSuffix(collation, "_ci") {
 		parts = append(parts, "case")
 	}
@@ -45,8 +43,5 @@ func equalBy(collation string) string {
 	if collation != "" && padded {
 		parts = append(parts, "trailing spaces")
 	}
-	if last := len(parts) - 1; last > 0 {
-		return strings.Join(parts[:last], ", ") + " or " + parts[last]
-	}
-	return strings.Join(parts, "")
+	return parts
 }

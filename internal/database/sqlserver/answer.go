@@ -10,10 +10,9 @@ import (
 	"unicode/utf16"
 	"unicode/utf8"
 
-	"ambertray/internal/codepage"
-
 	mssql "github.com/microsoft/go-mssqldb"
 
+	"ambertray/internal/codepage"
 	"ambertray/internal/table"
 )
 
@@ -32,6 +31,7 @@ const (
 	tokenDoneProc     = 0xfe
 	tokenDoneInProc   = 0xff
 
+	doneMore      = 0x01
 	doneCount     = 0x10
 	doneAttention = 0x20
 )
@@ -40,6 +40,7 @@ const (
 type answer struct {
 	w       *wire
 	r       *bufio.Reader
+	ended   bool // the last word of the server was that nothing follows
 	stopped bool // the server has confirmed an attention
 	columns []wireColumn
 	rows    int64 // that the last statement with a count has changed
@@ -67,7 +68,7 @@ func (a *answer) begin() error {
 	if err, failed := got[1].Interface().(error); failed {
 		return err
 	}
-	a.r = bufio.NewReaderSize(a.w.stream, 64<<10)
+	a.r, a.ended = bufio.NewReaderSize(a.w.stream, 64<<10), false
 	return nil
 }
 
@@ -88,14 +89,19 @@ func (a *answer) finish() error {
 	}
 }
 
-// next reads tokens up to the next row, of which it returns true; the columns of the
-// row are still to be read. At the end it returns io.EOF.
+// next reads tokens up to the next row, whose columns are still to be read; nulls, unless
+// nil, has a bit for each that is NULL. At the end it returns io.EOF: a message that ends
+// without the server's word for it has lost its connection between two packets.
 func (a *answer) next() (nulls []byte, err error) {
 	for {
 		token, err := a.r.ReadByte()
-		if err != nil {
-			return nil, err // io.EOF only where the message has ended
+		if err == io.EOF && a.ended {
+			return nil, err
 		}
+		if err != nil {
+			return nil, cut(err)
+		}
+		a.ended = false
 		switch token {
 		case tokenRow:
 			return nil, nil
@@ -188,6 +194,7 @@ func (a *answer) readDone() error {
 		return err
 	}
 	status := binary.LittleEndian.Uint16(b)
+	a.ended = status&doneMore == 0
 	a.stopped = a.stopped || status&doneAttention != 0
 	if status&doneCount != 0 {
 		a.rows = int64(binary.LittleEndian.Uint64(b[4:]))

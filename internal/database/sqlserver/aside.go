@@ -121,8 +121,8 @@ func (a *aside) copy(from, to int64) (rows int64, err error) {
 			return 0, err
 		}
 	}
-	own := &sink{ctx: a.ctx, x: a.x, tab: a.tab, ends: func() error { return nil }}
-	if err := own.ownIdentity(); err != nil {
+	end, err := a.x.ownIdentity(a.ctx, a.tab)
+	if err != nil {
 		return 0, err
 	}
 	columns := d.Columns(a.tab)
@@ -134,7 +134,7 @@ func (a *aside) copy(from, to int64) (rows int64, err error) {
 	if rows, err = result.RowsAffected(); err != nil {
 		return 0, err
 	}
-	return rows, own.ends()
+	return rows, end()
 }
 
 // transactionEnded is the error of a statement whose trigger has ended the transaction.

@@ -1,7 +1,6 @@
 package sqlserver
 
 import (
-	"fmt"
 	"slices"
 	"strings"
 
@@ -17,20 +16,15 @@ func (s *sink) collationRemarks() (remarks []string, err error) {
 	}
 	live, err := s.x.t.columns(s.ctx, s.tab.Name)
 	for _, c := range live {
-		equal := equalBy(c.collation)
-		if equal != "" && slices.Contains(s.tab.Key, c.name) {
-			remarks = append(remarks, fmt.Sprintf("the key column %s has the collation %s, in which values that differ only in %s are equal", c.name, c.collation, equal))
+		if c.collation != "" && slices.Contains(s.tab.Key, c.name) {
+			remarks = append(remarks, database.CollationRemark(c.name, c.collation, leftOutBy(c.collation)))
 		}
 	}
 	return remarks, err
 }
 
-// equalBy returns what a collation leaves out of a comparison, "" for no collation.
-func equalBy(collation string) string {
-	if collation == "" {
-		return ""
-	}
-	var parts []string
+// leftOutBy returns what a collation leaves out of a comparison.
+func leftOutBy(collation string) (parts []string) {
 	upper := strings.ToUpper(collation)
 	if strings.Contains(upper, "_CI") {
 		parts = append(parts, "case")
@@ -38,10 +32,5 @@ func equalBy(collation string) string {
 	if strings.Contains(upper, "_AI") {
 		parts = append(parts, "accents")
 	}
-	parts = append(parts, "trailing spaces")
-	last := len(parts) - 1
-	if last == 0 {
-		return parts[0]
-	}
-	return strings.Join(parts[:last], ", ") + " or " + parts[last]
+	return append(parts, "trailing spaces")
 }

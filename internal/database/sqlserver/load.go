@@ -53,14 +53,15 @@ func (x *tx) Load(ctx context.Context, tab *table.Table) (database.Sink, error) 
 }
 
 func (x *tx) newSink(ctx context.Context, tab *table.Table) (*sink, error) {
-	s := &sink{ctx: ctx, x: x, tab: tab, ends: func() error { return nil }}
+	s := &sink{ctx: ctx, x: x, tab: tab}
 	s.feeder = database.Feeder{Size: batchSize, Load: s.load}
 	var err error
 	if s.columns, err = x.t.describe(ctx, tab); err != nil {
 		return nil, err
 	}
 	s.insert = insertBulk(x.t.quoted(tab.Name), s.columns, x.created == tab.Name)
-	return s, s.ownIdentity()
+	s.ends, err = x.ownIdentity(ctx, tab)
+	return s, err
 }
 
 // describe returns the loaded columns of a table as the server describes them.
@@ -95,29 +96,26 @@ func insertBulk(table string, columns []wireColumn, own bool) string {
 	return fmt.Sprintf("INSERT BULK %s (%s) WITH (%s)", table, strings.Join(list, ", "), options)
 }
 
-// ownIdentity lets an identity column take the values of the source. The server
-// continues after the greatest of them by itself.
-func (s *sink) ownIdentity() error {
+// ownIdentity lets an identity column take the values of the source, until end is
+// called. The server continues after the greatest of them by itself.
+func (x *tx) ownIdentity(ctx context.Context, tab *table.Table) (end func() error, err error) {
+	none := func() error { return nil }
 	var names []string
-	for _, c := range s.tab.Loaded() {
+	for _, c := range tab.Loaded() {
 		names = append(names, dialect.SQLServer.Literal(c.Name))
 	}
 	if len(names) == 0 {
-		return nil
+		return none, nil
 	}
-	found, err := s.x.t.Query(s.ctx, fmt.Sprintf("SELECT name FROM sys.columns WHERE object_id = %s AND is_identity = 1 AND name IN (%s)", s.x.t.id(s.tab.Name), strings.Join(names, ", ")))
+	found, err := x.t.Query(ctx, fmt.Sprintf("SELECT name FROM sys.columns WHERE object_id = %s AND is_identity = 1 AND name IN (%s)", x.t.id(tab.Name), strings.Join(names, ", ")))
 	if err != nil || len(found) == 0 {
+		return none, err
+	}
+	set := func(to string) error {
+		_, err := x.t.Exec(ctx, "SET IDENTITY_INSERT "+x.t.quoted(tab.Name)+" "+to)
 		return err
 	}
-	const set = "SET IDENTITY_INSERT %s %s"
-	if _, err := s.x.t.Exec(s.ctx, fmt.Sprintf(set, s.x.t.quoted(s.tab.Name), "ON")); err != nil {
-		return err
-	}
-	s.ends = func() error {
-		_, err := s.x.t.Exec(s.ctx, fmt.Sprintf(set, s.x.t.quoted(s.tab.Name), "OFF"))
-		return err
-	}
-	return nil
+	return func() error { return set("OFF") }, set("ON")
 }
 
 // Encoder implements database.Sink.

@@ -16,8 +16,8 @@ import (
 // Merge implements database.StagingTx. The server would take texts for equal that its
 // collation does not distinguish.
 func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *database.Numbers) (database.Merged, *refusal.List, error) {
-	own := &sink{ctx: ctx, x: x, tab: tab, ends: func() error { return nil }}
-	if err := own.ownIdentity(); err != nil {
+	end, err := x.ownIdentity(ctx, tab)
+	if err != nil {
 		return database.Merged{}, nil, err
 	}
 	m := database.Merger{
@@ -44,5 +44,5 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *data
 	if err != nil {
 		return done, nil, err
 	}
-	return done, refusedRows, own.ends()
+	return done, refusedRows, end()
 }

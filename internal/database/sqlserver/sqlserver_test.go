@@ -1,6 +1,7 @@
 package sqlserver_test
 
 import (
+	"bytes"
 	"context"
 	"encoding/binary"
 	"fmt"
@@ -336,7 +337,7 @@ func TestWire(t *testing.T) {
 		"tinyint", "smallint", "int", "bigint", "bit", "decimal(9,2)", "decimal(18,0)", "decimal(38,10)", "float", "date", "time(6)", "time(7)", "datetime2(6)", "datetimeoffset(7)",
 		"nvarchar(300)", "nvarchar(max)", "varchar(300)", "uniqueidentifier", "int", "bit", "float", "smallint", "bigint",
 	}, r.Declarations())
-	enc := r.Encoder()
+	enc, done := r.Encoder(), append([]byte{0xfd}, make([]byte, 12)...)
 	for range 3000 {
 		row, want := enc.AppendRecord(nil), make([]value.Value, len(types))
 		for i, typ := range types {
@@ -353,7 +354,9 @@ func TestWire(t *testing.T) {
 			row = enc.Column(i, typ)(row, &want[i])
 		}
 		require.Equal(t, len(row), r.Size(row))
-		got, err := r.Read(row, types)
+		_, err := r.Read(row, types)
+		require.Error(t, err, "the server has not said that this is all")
+		got, err := r.Read(append(bytes.Clone(row), done...), types)
 		require.NoError(t, err)
 		for i, typ := range types {
 			require.Equal(t, shown(typ, &want[i]), shown(typ, &got[i]), "%s as %s", typ, r.Declarations()[i])
