@@ -125,8 +125,8 @@ columns:
 func TestDDL(t *testing.T) {
 	d := newDesk(t)
 	for dialect, want := range map[string]string{
-		"mysql": "examined_at      datetime(6),", "sqlserver": "shelf_code       char(5)      NOT NULL", "oracle": "on_loan          number(1)         NOT NULL",
-		"ansi": "examined_at      timestamp(6),", "postgresql": "mass_g           numeric(7,2),", "sqlite": "PRIMARY KEY (specimen_no)\n);",
+		"mysql": "examined_at      datetime,", "sqlserver": "shelf_code       char(5)      NOT NULL", "oracle": "on_loan          number(1)         NOT NULL",
+		"ansi": "examined_at      timestamp(0),", "postgresql": "mass_g           numeric(7,2),", "sqlite": "PRIMARY KEY (specimen_no)\n);",
 	} {
 		out, _ := d.run(0, "ddl", "specimens.csv", "--dialect", dialect)
 		require.Contains(t, out, want, dialect)

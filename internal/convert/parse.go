@@ -20,16 +20,21 @@ type parser func(cell []byte, v *value.Value) (reason string)
 // newParser returns the parser of a column, within the limit of an existing one.
 func newParser(c table.Column) (parser, error) {
 	parse, err := typeParser(c)
-	if err != nil || c.Limit == nil {
+	limit := c.Limit
+	if limit == nil && c.Type.Fraction() < table.Micros {
+		limit = table.WholeRange(c.Type.String())
+	}
+	if err != nil || limit == nil {
 		return parse, err
 	}
-	return limited(parse, c.Limit), nil
+	return limited(parse, c.Type, limit), nil
 }
 
-// limited takes only values within a limit.
-func limited(parse parser, l *table.Limit) parser {
+// limited takes only values within a limit, and without more digits of a second than
+// the type has: a server would round them.
+func limited(parse parser, t table.Type, l *table.Limit) parser {
 	unit := int64(1)
-	for range table.Micros - l.Fraction {
+	for range table.Micros - t.Fraction() {
 		unit *= 10
 	}
 	unit = max(unit, l.Step)

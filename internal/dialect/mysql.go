@@ -1,6 +1,7 @@
 package dialect
 
 import (
+	"fmt"
 	"slices"
 
 	"ambertray/internal/table"
@@ -24,7 +25,7 @@ var MySQL = &Dialect{
 	Stored: func(t table.Type) table.Type {
 		switch t.Kind {
 		case table.TimestampTZ: // its own TIMESTAMP ends in 2038
-			return table.Type{Kind: table.Timestamp}
+			t.Kind = table.Timestamp
 		case table.UUID:
 			return table.Type{Kind: table.Text}
 		}
@@ -35,11 +36,11 @@ var MySQL = &Dialect{
 		case table.Boolean:
 			return "boolean"
 		case table.Time:
-			return "time(6)"
+			return mysqlClock("time", t)
 		case table.Timestamp:
-			return "datetime(6)"
+			return mysqlClock("datetime", t)
 		case table.TimestampTZ:
-			return "datetime(6) /* UTC */"
+			return mysqlClock("datetime", t) + " /* UTC */"
 		case table.UUID:
 			return "char(36)"
 		case table.Text:
@@ -47,6 +48,14 @@ var MySQL = &Dialect{
 		}
 		return t.String()
 	},
+}
+
+// mysqlClock is a type that has no digits of a second but those that it is given.
+func mysqlClock(name string, t table.Type) string {
+	if t.Fraction() == 0 {
+		return name
+	}
+	return fmt.Sprintf("%s(%d)", name, t.Fraction())
 }
 
 // The limits of a table in MySQL and MariaDB, in bytes.

@@ -21,6 +21,8 @@ var SQLite = &Dialect{
 			return fmt.Sprintf("text /* %s */", t)
 		case t.Kind == table.UUID:
 			return "char(36)"
+		case t.Kind == table.TimestampTZ && t.Fraction() < table.Micros: // its grammar has a size at the end only
+			return fmt.Sprintf("%s(%d)", t.Kind, t.Fraction())
 		}
 		return t.String()
 	},
@@ -87,10 +89,8 @@ var Oracle = &Dialect{
 			return "number(1)"
 		case table.Time:
 			return "varchar2(15)"
-		case table.Timestamp:
-			return "timestamp(6)"
-		case table.TimestampTZ:
-			return "timestamp(6) with time zone"
+		case table.Timestamp, table.TimestampTZ:
+			return t.Clock()
 		case table.UUID:
 			return "char(36)"
 		case table.Char:
@@ -123,12 +123,8 @@ var ANSI = &Dialect{
 		switch t.Kind {
 		case table.Double:
 			return "double precision"
-		case table.Time:
-			return "time(6)"
-		case table.Timestamp:
-			return "timestamp(6)"
-		case table.TimestampTZ:
-			return "timestamp(6) with time zone"
+		case table.Time, table.Timestamp, table.TimestampTZ:
+			return t.Clock()
 		case table.Text:
 			return "character large object"
 		case table.UUID:

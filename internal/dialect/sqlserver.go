@@ -70,11 +70,11 @@ func (s sqlServerText) typeName(t table.Type) string {
 	case table.Boolean:
 		return "bit"
 	case table.Time:
-		return "time(6)"
+		return fmt.Sprintf("time(%d)", t.Fraction())
 	case table.Timestamp:
-		return "datetime2(6)"
+		return fmt.Sprintf("datetime2(%d)", t.Fraction())
 	case table.TimestampTZ:
-		return "datetimeoffset(6)"
+		return fmt.Sprintf("datetimeoffset(%d)", t.Fraction())
 	case table.UUID:
 		return "uniqueidentifier"
 	case table.Char, table.Varchar, table.Text:
@@ -127,7 +127,11 @@ func (s sqlServerText) bytes(t table.Type) int {
 	case table.Integer:
 		return 4
 	case table.Time:
-		return 5
+		return clockBytes(t)
+	case table.Timestamp:
+		return clockBytes(t) + 3
+	case table.TimestampTZ:
+		return clockBytes(t) + 5
 	case table.Decimal:
 		return 17
 	case table.Char, table.Varchar:
@@ -135,12 +139,21 @@ func (s sqlServerText) bytes(t table.Type) int {
 			return 2 * t.Size
 		}
 		return t.Size
-	case table.TimestampTZ:
-		return 10
 	case table.UUID:
 		return 16
 	}
 	return 8
+}
+
+// clockBytes is how much of a row the time of day takes.
+func clockBytes(t table.Type) int {
+	switch {
+	case t.Fraction() <= 2:
+		return 3
+	case t.Fraction() <= 4:
+		return 4
+	}
+	return 5
 }
 
 // limit is what a column that the plan makes takes of its values.

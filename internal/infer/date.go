@@ -62,9 +62,10 @@ var dateTypes = map[value.Kind]struct {
 }
 
 func (p *Column) planDates(r reading, f value.Format, o Options, c *Choice) {
-	n, clock := int64(0), false
+	n, clock, fraction := int64(0), false, 0
 	p.each(r.takes, func(t *tally) {
 		n += t.count
+		fraction = max(fraction, t.scale)
 		f.Shape = f.Shape.Finer(t.shape)
 		clock = clock || t.clock
 	})
@@ -74,7 +75,7 @@ func (p *Column) planDates(r reading, f value.Format, o Options, c *Choice) {
 	}
 	lo, hi := p.extremesOf(r.takes, func(s value.Shape) int { return slices.Index(s.Orders(), f.Order) })
 	typ := dateTypes[f.Shape.Kind]
-	c.Type = table.Type{Kind: typ.kind}
+	c.Type = timed(typ.kind, fraction)
 	c.Min, c.Max, c.Format = string(lo.text), string(hi.text), f.String()
 	why, guess := p.whyOrder(r, f, o)
 	c.Evidence, c.Guess = fmt.Sprintf("%s; %s to %s%s", amount(n, typ.name), lo.text, hi.text, why), guess
@@ -87,6 +88,15 @@ func (p *Column) planDates(r reading, f value.Format, o Options, c *Choice) {
 	if f.Shape.Kind == value.Instant {
 		c.Evidence += "; each with its offset, kept as the moment in UTC"
 	}
+}
+
+// timed is a type of dates or times, whose times have the given digits of a second.
+func timed(kind table.Kind, digits int) table.Type {
+	t := table.Type{Kind: kind}
+	if !t.HasClock() {
+		return t
+	}
+	return t.WithFraction(digits)
 }
 
 var orderNames = map[value.Order]string{
@@ -155,7 +165,7 @@ func (p *Column) compactDates(t *tally) reading {
 	}
 	r := reading{name: "dates", takes: func(s value.Shape) bool { return s == t.shape && t.width == len(format) }}
 	r.plan = func(_ *Column, c *Choice) {
-		c.Type, c.Format = table.Type{Kind: kind}, format
+		c.Type, c.Format = timed(kind, 0), format
 		c.Min, c.Max = string(t.min[0].text), string(t.max[0].text)
 		c.Evidence = fmt.Sprintf("every one of the %s is a date written %s; %s to %s", amount(t.count, "number"), format, c.Min, c.Max)
 	}
@@ -168,8 +178,9 @@ func times() reading {
 	r.plan = func(p *Column, c *Choice) {
 		lo, hi := p.extremesOf(r.takes, only)
 		var finest value.Shape
-		p.each(r.takes, func(t *tally) { finest = finest.Finer(t.shape) })
-		c.Type, c.Format = table.Type{Kind: table.Time}, value.Format{Shape: finest}.String()
+		fraction := 0
+		p.each(r.takes, func(t *tally) { finest, fraction = finest.Finer(t.shape), max(fraction, t.scale) })
+		c.Type, c.Format = timed(table.Time, fraction), value.Format{Shape: finest}.String()
 		c.Min, c.Max = string(lo.text), string(hi.text)
 		c.Evidence = fmt.Sprintf("times of day; %s to %s", lo.text, hi.text)
 	}

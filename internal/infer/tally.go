@@ -11,7 +11,8 @@ type tally struct {
 	shape    value.Shape
 	count    int64
 	examples []Example // the first values that differ
-	// whole and scale are the most digits before and after the decimal sign.
+	// whole and scale are the most digits before and after the decimal sign; of a time,
+	// scale is the most digits of a second.
 	whole, scale int
 	// digits is the most digits of one number; fraction says that a decimal has
 	// more after its sign than one zero.
@@ -49,9 +50,13 @@ func (t *tally) add(v *value.Value, cell []byte) {
 	case value.Exponent:
 		t.digitsOf(v)
 		t.extremes(0, v, v.Float, cell)
-	case value.Boolean, value.Time:
+	case value.Boolean:
+		t.extremes(0, v, 0, cell)
+	case value.Time:
+		t.scale = max(t.scale, v.Fraction(value.Time))
 		t.extremes(0, v, 0, cell)
 	case value.Date, value.Timestamp, value.Instant:
+		t.scale = max(t.scale, v.Fraction(t.shape.Kind))
 		t.clock = t.clock || !v.AtMidnight()
 		for i, order := range t.shape.Orders() {
 			if v.Resolve(t.shape, order) {

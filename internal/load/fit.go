@@ -109,8 +109,13 @@ func fitColumn(c *table.Column, l *database.ColumnInfo, d *dialect.Dialect) (why
 	}
 	if l.Type != nil && (!own || l.Type.Kind == c.Type.Kind) {
 		c.Type = *l.Type
+	} else if l.Type != nil {
+		c.Type = c.Type.WithFraction(min(c.Type.Fraction(), l.Type.Fraction()))
 	}
 	c.Limit = l.Limit
+	if c.Limit == nil && c.Type.Fraction() < table.Micros {
+		c.Limit = table.WholeRange(l.Native)
+	}
 	c.Exact = c.Type.Kind == table.Double && !c.Round
 	c.Nullable = c.Nullable && l.Nullable
 	return ""

@@ -2,6 +2,7 @@ package table
 
 import (
 	"fmt"
+	"math"
 	"regexp"
 	"slices"
 )
@@ -116,7 +117,6 @@ func (t Type) Summable() bool { return t.Whole() || t.Kind == Decimal }
 // are held: whole numbers, or microseconds since 1970.
 type Limit struct {
 	Native          string // the server's name for the type
-	Fraction        int    // digits of a second; Micros for all
 	Step            int64  // microseconds that it is a multiple of, where that is not a fraction
 	Least, Greatest int64
 	OneOf           []string // the only texts, if there are any
@@ -125,8 +125,10 @@ type Limit struct {
 	Text func(text []byte) string
 }
 
-// Micros is the number of digits of a second that a value has at most.
-const Micros = 6
+// WholeRange returns a limit of a type that takes every value with its digits of a second.
+func WholeRange(native string) *Limit {
+	return &Limit{Native: native, Least: math.MinInt64, Greatest: math.MaxInt64}
+}
 
 // Loaded returns the columns that the table has.
 func (t *Table) Loaded() []Column {

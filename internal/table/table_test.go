@@ -13,6 +13,7 @@ func TestTypes(t *testing.T) {
 	for text, want := range map[string]string{
 		"integer": "integer", " BIGINT ": "bigint", "decimal(7, 2)": "decimal(7,2)", "decimal(5)": "decimal(5,0)", "Timestamp  With Time Zone": "timestamp with time zone",
 		"char(1)": "char(1)", "varchar( 40 )": "varchar(40)", "uuid": "uuid", "double": "double", "time": "time",
+		"time(0)": "time(0)", "timestamp( 3 )": "timestamp(3)", "timestamp(6)": "timestamp", "TIMESTAMP(2) with  time zone": "timestamp(2) with time zone",
 	} {
 		typ, err := table.ParseType(text)
 		require.NoError(t, err, text)
@@ -25,6 +26,8 @@ func TestTypes(t *testing.T) {
 		"": "unknown type", "number": `unknown type "number"; the types are smallint`, "decimal": "write decimal(p,s) with p from 1 to 38",
 		"decimal(39,2)": "write decimal(p,s)", "decimal(5,6)": "write decimal(p,s)", "char": "write char(n)", "varchar(0)": "write varchar(n)",
 		"varchar(5,2)": "write varchar(n)", "date(3)": "date takes no size", "text(9)": "text takes no size", "char(9": "unknown type",
+		"time(7)": "write time(3) with the digits of a second, from 0 to 6", "timestamp(1,2)": "write timestamp(3)", "timestamp(9) with time zone": "write timestamp(3) with time zone",
+		"date with time zone": "unknown type",
 	} {
 		_, err := table.ParseType(text)
 		require.ErrorContains(t, err, want, text)

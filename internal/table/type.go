@@ -50,7 +50,24 @@ type Type struct {
 	// Characters are those that the texts of a column have, which some servers keep in
 	// types of their own.
 	Characters Characters
+	// coarser is how many digits of a second less than Micros a time has.
+	coarser int8
 }
+
+// Micros is the number of digits of a second that a value has at most.
+const Micros = 6
+
+// Fraction is the number of digits of a second that a time or timestamp has.
+func (t Type) Fraction() int { return Micros - int(t.coarser) }
+
+// WithFraction returns the type with a number of digits of a second, at most Micros.
+func (t Type) WithFraction(digits int) Type {
+	t.coarser = int8(Micros - min(digits, Micros))
+	return t
+}
+
+// HasClock reports whether values of the type have a time of day.
+func (t Type) HasClock() bool { return t.Kind >= Time && t.Kind <= TimestampTZ }
 
 // Characters is a repertoire of characters.
 type Characters uint8
@@ -98,7 +115,21 @@ func (t Type) String() string {
 	case Char, Varchar:
 		return fmt.Sprintf("%s(%d)", t.Kind, t.Size)
 	}
+	if t.coarser > 0 {
+		return t.Clock()
+	}
 	return t.Kind.String()
+}
+
+// Clock returns a type with a time of day and its digits of a second: servers differ in
+// how many they take where none are written.
+func (t Type) Clock() string {
+	name, zone, zoned := strings.Cut(t.Kind.String(), " ")
+	name = fmt.Sprintf("%s(%d)", name, t.Fraction())
+	if zoned {
+		name += " " + zone
+	}
+	return name
 }
 
 // Textual reports whether values of the type are text.
@@ -107,7 +138,7 @@ func (t Type) Textual() bool { return t.Kind == Char || t.Kind == Varchar || t.K
 // Whole reports whether values of the type are whole numbers.
 func (t Type) Whole() bool { return t.Kind <= BigInt }
 
-var typeForm = regexp.MustCompile(`^([a-z]+(?: [a-z]+)*)(?:\(\s*(\d{1,9})\s*(?:,\s*(\d{1,9})\s*)?\))?$`)
+var typeForm = regexp.MustCompile(`^([a-z]+(?: [a-z]+)*)(?:\(\s*(\d{1,9})\s*(?:,\s*(\d{1,9})\s*)?\))?( with time zone)?$`)
 
 // ParseType reads a type as the tray writes it.
 func ParseType(text string) (Type, error) {
@@ -115,14 +146,18 @@ func ParseType(text string) (Type, error) {
 	if m == nil {
 		return Type{}, unknownType(text)
 	}
-	i := slices.Index(kindNames[:], m[1])
+	i := slices.Index(kindNames[:], m[1]+m[4])
 	if i < 0 {
 		return Type{}, unknownType(text)
 	}
 	t := Type{Kind: Kind(i)}
 	t.Size, _ = strconv.Atoi(m[2])
 	t.Scale, _ = strconv.Atoi(m[3])
-	return t, t.check(text, m[2] != "", m[3] != "")
+	err := t.check(text, m[2] != "", m[3] != "")
+	if t.HasClock() && m[2] != "" {
+		t = Type{Kind: t.Kind}.WithFraction(t.Size)
+	}
+	return t, err
 }
 
 // KindNames returns the names of the types.
@@ -141,6 +176,10 @@ func (t Type) check(text string, hasSize, hasScale bool) error {
 	case Char, Varchar:
 		if !hasSize || hasScale || t.Size < 1 {
 			return fmt.Errorf("type %q: write %s(n) with the number of characters", text, t.Kind)
+		}
+	case Time, Timestamp, TimestampTZ:
+		if hasScale || t.Size > Micros {
+			return fmt.Errorf("type %q: write %s with the digits of a second, from 0 to %d", text, Type{Kind: t.Kind, coarser: Micros - 3}, Micros)
 		}
 	default:
 		if hasSize {

@@ -205,6 +205,24 @@ const zeroDate = 1 << 15
 // that is midnight.
 func (v *Value) AtMidnight() bool { return v.date.micros == 0 }
 
+// Fraction is how many digits of a second a value of the given kind needs that was
+// scanned.
+func (v *Value) Fraction(k Kind) int {
+	micros := v.date.micros
+	if k == Time {
+		micros = v.Int
+	}
+	rest := micros % 1_000_000
+	if rest == 0 {
+		return 0
+	}
+	digits := 6
+	for ; rest%10 == 0; digits-- {
+		rest /= 10
+	}
+	return digits
+}
+
 // compact returns the notation of a whole number of 8 or 14 digits: whether it
 // is a date too.
 func (v *Value) compact(cell []byte) uint16 {

@@ -2,7 +2,6 @@ package mysql
 
 import (
 	"context"
-	"math"
 	"regexp"
 	"strconv"
 	"strings"
@@ -45,7 +44,7 @@ func typeOf(native string) (*table.Type, *table.Limit, bool) {
 	}
 	size, _ := strconv.Atoi(m[2])
 	scale, _ := strconv.Atoi(m[3])
-	limit := &table.Limit{Native: native, Fraction: table.Micros, Least: math.MinInt64, Greatest: math.MaxInt64}
+	limit := table.WholeRange(native)
 	switch m[1] {
 	case "tinyint":
 		return &table.Type{Kind: table.SmallInt}, nil, true
@@ -57,8 +56,9 @@ func typeOf(native string) (*table.Type, *table.Limit, bool) {
 		limit.Least, limit.Greatest = 1901, 2155
 		return &table.Type{Kind: table.SmallInt}, limit, true
 	case "timestamp":
-		limit.Fraction, limit.Least, limit.Greatest = size, 1_000_000, lastTimestamp
-		return &table.Type{Kind: table.Timestamp}, limit, true
+		limit.Least, limit.Greatest = 1_000_000, lastTimestamp
+		t := table.Type{Kind: table.Timestamp}.WithFraction(size)
+		return &t, limit, true
 	}
 	kind, ok := nativeKinds[m[1]]
 	t := &table.Type{Kind: kind}
@@ -73,9 +73,8 @@ func typeOf(native string) (*table.Type, *table.Limit, bool) {
 		if m[4] != "" {
 			*t = table.Type{Kind: table.Decimal, Size: 20}
 		}
-	case table.Time, table.Timestamp: // one of less precision would round
-		limit.Fraction = size
-		return t, limit, ok
+	case table.Time, table.Timestamp:
+		*t = t.WithFraction(size)
 	}
 	return t, nil, ok && (kind != table.Decimal || size <= table.MaxPrecision)
 }

@@ -2,7 +2,6 @@ package postgres
 
 import (
 	"context"
-	"math"
 	"regexp"
 	"strconv"
 
@@ -33,7 +32,6 @@ var nativeKinds = map[string]table.Kind{
 }
 
 // typeOf returns the type that values are sent as to a column of a native type.
-// A time of less precision than a microsecond would be rounded.
 func typeOf(native string) (*table.Type, *table.Limit, bool) {
 	m := nativeForm.FindStringSubmatch(native)
 	if m == nil {
@@ -50,13 +48,10 @@ func typeOf(native string) (*table.Type, *table.Limit, bool) {
 		return nil, nil, true // it holds any number as it is
 	case m[1] == "real":
 		t.Size = table.Single
-	case m[4] != "" && m[2] != "" && size < table.Micros:
-		t.Size = 0
-		return &t, &table.Limit{Native: native, Fraction: size, Least: math.MinInt64, Greatest: math.MaxInt64}, true
+	case m[4] != "" && m[2] != "":
+		t = table.Type{Kind: kind}.WithFraction(size)
 	case kind == table.Varchar && m[2] == "":
 		t.Kind = table.Text
-	case m[4] != "":
-		t.Size = 0
 	}
 	return &t, nil, true
 }

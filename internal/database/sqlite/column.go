@@ -8,7 +8,7 @@ import (
 	"ambertray/internal/table"
 )
 
-var declaredForm = regexp.MustCompile(`^([a-z]+(?: [a-z]+)*)\s*(?:\(\s*(\d+)\s*(?:,\s*(\d+)\s*)?\))?$`)
+var declaredForm = regexp.MustCompile(`^([a-z]+(?: [a-z]+)*)\s*(?:\(\s*(\d+)\s*(?:,\s*(\d+)\s*)?\))?( with time zone)?$`)
 
 // declaredKinds are the types that a declaration means. The engine has none of
 // them but whole numbers of 64 bits, doubles and text.
@@ -27,7 +27,7 @@ func typeOf(declared string) *table.Type {
 	if m == nil {
 		return nil
 	}
-	kind, ok := declaredKinds[m[1]]
+	kind, ok := declaredKinds[m[1]+m[4]]
 	t := table.Type{Kind: kind}
 	size, _ := strconv.Atoi(m[2])
 	scale, _ := strconv.Atoi(m[3])
@@ -38,6 +38,8 @@ func typeOf(declared string) *table.Type {
 		t.Kind = table.Text
 	case kind == table.Decimal, kind == table.Varchar, kind == table.Char:
 		t.Size, t.Scale = size, scale
+	case t.HasClock() && m[2] != "":
+		t = t.WithFraction(size)
 	}
 	return &t
 }

@@ -114,14 +114,14 @@ const moneyScale = 4
 const microsPerMinute = 60_000_000
 
 // planned returns the type that values are written as, and what the column takes of
-// them. A time of less precision would be rounded.
+// them.
 func (c *liveColumn) planned() (*table.Type, *table.Limit, bool) {
 	kind, known := kinds[c.typ]
 	if !known {
 		return nil, nil, false
 	}
 	t := table.Type{Kind: kind}
-	all := &table.Limit{Native: c.native, Fraction: table.Micros, Least: math.MinInt64, Greatest: math.MaxInt64}
+	all := table.WholeRange(c.native)
 	switch c.typ {
 	case "tinyint":
 		all.Least, all.Greatest = 0, math.MaxUint8
@@ -137,12 +137,10 @@ func (c *liveColumn) planned() (*table.Type, *table.Limit, bool) {
 	case "decimal", "numeric":
 		t.Size, t.Scale = c.precision, c.scale
 	case "time", "datetime2", "datetimeoffset":
-		if c.scale < table.Micros {
-			all.Fraction = c.scale
-			return &t, all, true
-		}
+		t = t.WithFraction(c.scale)
 	case "datetime": // in units of a 300th of a second, of which every third is a round one
-		all.Fraction, all.Least, all.Greatest = 2, firstDatetime, lastDatetime
+		t = t.WithFraction(2)
+		all.Least, all.Greatest = firstDatetime, lastDatetime
 		return &t, all, true
 	case "smalldatetime":
 		all.Step, all.Least, all.Greatest = microsPerMinute, firstSmallDatetime, lastSmallDatetime
