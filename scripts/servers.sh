@@ -135,6 +135,7 @@ need_clients() {
     local missing=""
     command -v tsql >/dev/null || missing="$missing freetds-bin"
     command -v npm >/dev/null || missing="$missing nodejs npm"
+    command -v chromium >/dev/null || missing="$missing chromium"
     if [ -n "$missing" ]; then
         echo "installing$missing" >&2
         # shellcheck disable=SC2086 # they are several

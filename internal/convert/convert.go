@@ -108,8 +108,7 @@ func New(t *table.Table, headings []string, from template.Origin, d *dialect.Dia
 		}
 		stored := d.Stored(col.Type)
 		next := column{
-			name: col.Name, nullable: col.Nullable, nullWords: col.NullWords,
-			stored: stored, asText: textWriter(col.Type, stored), append: enc.Column(i, stored),
+			name: col.Name, stored: stored, asText: textWriter(col.Type, stored), append: enc.Column(i, stored),
 		}
 		if err := next.bind(col, headings, from); err != nil {
 			return nil, err
@@ -155,16 +154,25 @@ func (c *column) bind(col table.Column, headings []string, from template.Origin)
 	} else if c.source = slices.Index(headings, col.From); c.source < 0 {
 		return &template.MissingError{Column: col.From, Headings: headings}
 	}
-	if c.rules, err = newRules(col); err != nil {
-		return err
-	}
-	if c.parse, err = newParser(col); err != nil {
+	if err := c.bindRules(col); err != nil {
 		return err
 	}
 	if c.stored.Summable() {
 		if c.sum, err = sumParser(col, c.stored); err != nil {
 			return err
 		}
+	}
+	return err
+}
+
+// bindRules sets how a cell is read.
+func (c *column) bindRules(col table.Column) (err error) {
+	c.nullable, c.nullWords = col.Nullable, col.NullWords
+	if c.rules, err = newRules(col); err != nil {
+		return err
+	}
+	if c.parse, err = newParser(col); err != nil {
+		return err
 	}
 	if col.Default != nil {
 		c.standIn = []byte(*col.Default)
@@ -269,22 +277,7 @@ func (c *Converter) convert(k *Block, b *record.Batch, r int, values []value.Val
 		col := &c.columns[i]
 		cell := col.text(b, r)
 		v := &values[i]
-		var reason string
-		switch blank := value.Blank(cell) || len(col.nullWords) > 0 && oneOf(col.nullWords, cell); {
-		case blank && col.standIn != nil:
-			reason = col.parse(col.standIn, v)
-			v.Null = false
-		case blank:
-			v.Null = true
-			if col.nullable {
-				continue
-			}
-			reason = "no value, but the column is not nullable"
-		default:
-			reason = col.parse(cell, v)
-			v.Null = false
-		}
-		if reason != "" {
+		if reason := col.read(cell, v); reason != "" {
 			v.Null = true // so that it is not added up
 			k.rejectCell(b, r, col.name, string(cell), reason, bad)
 			bad = true
@@ -295,6 +288,21 @@ func (c *Converter) convert(k *Block, b *record.Batch, r int, values []value.Val
 		return
 	}
 	c.append(k, b, r, values)
+}
+
+// read reads a cell, after its rules, and returns the reason why it cannot, or "".
+func (c *column) read(cell []byte, v *value.Value) (reason string) {
+	switch blank := value.Blank(cell) || len(c.nullWords) > 0 && oneOf(c.nullWords, cell); {
+	case blank && c.standIn != nil:
+		cell = c.standIn
+	case blank && c.nullable:
+		v.Null = true
+		return ""
+	case blank:
+		return "no value, but the column is not nullable"
+	}
+	v.Null = false
+	return c.parse(cell, v)
 }
 
 // addRest adds up the numbers of a record that is rejected.

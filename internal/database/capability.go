@@ -52,6 +52,11 @@ type (
 	Cascader interface {
 		Cascades(ctx context.Context, table string) ([]string, error)
 	}
+	// Definer returns the statements that make a table as it is: with its key, foreign
+	// keys, identity and indexes.
+	Definer interface {
+		Definition(ctx context.Context, table string) ([]string, error)
+	}
 	// Snapshotter lets all reads until release see the database of one moment.
 	Snapshotter interface {
 		Snapshot(ctx context.Context) (release func() error, err error)

@@ -73,6 +73,7 @@ func Run(t *testing.T, open func() database.Target) {
 		{"rows are merged by their key", mergeByKey},
 		{"the widest table is loaded and added to", widestTable},
 		{"rejects that were corrected are loaded once", mendOnce},
+		{"a table tells its definition, which makes it again", tellsDefinition},
 	} {
 		t.Run(c.rule, func(t *testing.T) {
 			to := open()

@@ -77,11 +77,11 @@ func (o *Outcome) Read() int64 { return o.Records + o.Skipped.Total() }
 type Pass struct {
 	Headings []string
 	Sources  []string
-	Growing  []string // files that are still being written, and are not read
-	files    []template.File
-	in       *intake.Intake
-	tray     *tray.Tray
-	kept     bool // the source is a file of rejects
+	*intake.Listing
+	files []template.File
+	in    *intake.Intake
+	tray  *tray.Tray
+	kept  bool // the source is a file of rejects
 }
 
 // Open opens the source of a tray.
@@ -94,7 +94,7 @@ func Open(ctx context.Context, t *tray.Tray, opener *source.Opener) (*Pass, erro
 	if err != nil {
 		return nil, err
 	}
-	p := &Pass{in: in, Headings: in.Headings, Growing: list.Growing, tray: t}
+	p := &Pass{in: in, Headings: in.Headings, Listing: list, tray: t}
 	for i := range in.Parts {
 		p.Sources = append(p.Sources, in.Parts[i].Title())
 		p.files = append(p.files, template.File{Name: in.Parts[i].Name, Sheet: in.Parts[i].Sheet})
@@ -199,6 +199,31 @@ func (p *Pass) Close() error { return p.in.Close() }
 
 // Run makes the pass.
 func (p *Pass) Run(ctx context.Context, o Options) (*Outcome, error) {
+	r, err := p.Start(o)
+	if err != nil {
+		return nil, err
+	}
+	if err := record.Run(ctx, p.in, r.Works(), r.Add); err != nil {
+		return nil, err
+	}
+	return r.Outcome(), nil
+}
+
+// Running is a pass that somebody else drives: the batches of Intake go through Works,
+// and what comes of them, in source order, to Add.
+type Running struct {
+	pass    *Pass
+	options Options
+	conv    *convert.Converter
+	out     *Outcome
+	footers []footer
+}
+
+// Intake returns the open source.
+func (p *Pass) Intake() *intake.Intake { return p.in }
+
+// Start begins a pass.
+func (p *Pass) Start(o Options) (*Running, error) {
 	conv, err := p.converter(o)
 	if err != nil {
 		return nil, err
@@ -213,40 +238,47 @@ func (p *Pass) Run(ctx context.Context, o Options) (*Outcome, error) {
 	if o.Lines || o.Texts {
 		conv.Lines(o.Texts)
 	}
-	var works []record.Work[*convert.Block]
-	for range runtime.GOMAXPROCS(0) {
-		works = append(works, conv.Worker())
-	}
 	out := &Outcome{Parts: make([]Part, len(p.in.Parts)), Totals: conv.Totals()}
-	footers := make([]footer, len(out.Parts))
-	err = record.Run(ctx, p.in, works, func(k *convert.Block) error {
-		defer k.Free()
-		conv.Finish(k)
-		if p.kept {
-			remarkEdits(k.Rejects)
-		}
-		out.add(k)
-		footers[k.Part].add(conv, k)
-		if o.Progress != nil {
-			o.Progress(Progress{p.in.Done(), p.in.Size(), out.Records})
-		}
-		if o.Block != nil {
-			return o.Block(k)
-		}
-		return nil
-	})
-	if err != nil {
-		return nil, err
+	return &Running{pass: p, options: o, conv: conv, out: out, footers: make([]footer, len(out.Parts))}, nil
+}
+
+// Works returns what converts batches, one for each processor.
+func (r *Running) Works() (works []record.Work[*convert.Block]) {
+	for range runtime.GOMAXPROCS(0) {
+		works = append(works, r.conv.Worker())
 	}
-	for i := range out.Parts {
-		part := &out.Parts[i]
-		part.Part = p.in.Parts[i]
-		if footers[i].totals != nil {
-			out.Totals.Add(footers[i].totals)
-			part.Controls = footers[i].controls(conv, part, !o.NoFigures)
+	return works
+}
+
+// Add adds what became of a batch, and frees it.
+func (r *Running) Add(k *convert.Block) error {
+	defer k.Free()
+	r.conv.Finish(k)
+	if r.pass.kept {
+		remarkEdits(k.Rejects)
+	}
+	r.out.add(k)
+	r.footers[k.Part].add(r.conv, k)
+	if r.options.Progress != nil {
+		r.options.Progress(Progress{r.pass.in.Done(), r.pass.in.Size(), r.out.Records})
+	}
+	if r.options.Block != nil {
+		return r.options.Block(k)
+	}
+	return nil
+}
+
+// Outcome returns what the pass has found, at its end.
+func (r *Running) Outcome() *Outcome {
+	for i := range r.out.Parts {
+		part := &r.out.Parts[i]
+		part.Part = r.pass.in.Parts[i]
+		if r.footers[i].totals != nil {
+			r.out.Totals.Add(r.footers[i].totals)
+			part.Controls = r.footers[i].controls(r.conv, part, !r.options.NoFigures)
 		}
 	}
-	return out, nil
+	return r.out
 }
 
 // Keys reads the source for the keys of records that were refused for them.

@@ -344,10 +344,27 @@ func defaultRows(s *session, add func(...any)) error {
 	return eachTable(s, func(t *tableDef) {
 		for i, c := range t.Columns {
 			if c.Default != "" {
-				add(t.partID("D", i), fmt.Sprintf("DF__%s__%s", t.Name, c.Name), t.objectID(), c.ID, "("+c.Default+")")
+				add(t.partID("D", i), fmt.Sprintf("DF__%s__%s", t.Name, c.Name), t.objectID(), c.ID, inParentheses(c.Default))
 			}
 		}
 	})
+}
+
+// inParentheses puts an expression into parentheses, unless it is in them.
+func inParentheses(expression string) string {
+	depth := 0
+	for i, r := range expression {
+		switch r {
+		case '(':
+			depth++
+		case ')':
+			depth--
+		}
+		if depth == 0 && (r != ')' || i < len(expression)-1) {
+			return "(" + expression + ")"
+		}
+	}
+	return expression
 }
 
 func propertyRows(s *session, add func(...any)) error {

@@ -60,6 +60,11 @@ func (s *Survey) Draft(dir string) *tray.Tray {
 	return t
 }
 
+// Rejects reports whether the plan of the survey would reject records.
+func (s *Survey) Rejects() bool {
+	return s.Ragged > s.Filled || s.Broken > 0 || slices.ContainsFunc(s.Columns, func(c Column) bool { return c.Choice.Rejects > 0 })
+}
+
 // isFolder reports whether a source is a folder, of which each load takes the new files.
 func isFolder(path string) bool {
 	info, err := os.Stat(path)

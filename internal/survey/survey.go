@@ -51,6 +51,9 @@ type Survey struct {
 	Rows     [][]string     `json:"first_rows"`
 	Drift    []intake.Drift `json:"drift"` // how parts differ from the first
 
+	// Sample is of the records that are as wide as the header, if one was asked for.
+	Sample []record.Drawn `json:"-"`
+
 	hasQuotes bool // among the first rows
 }
 
@@ -123,6 +126,8 @@ type Options struct {
 	Progress func(pass.Progress)
 	// Also has headings that are read as others.
 	Also map[string]string
+	// Draw is how many records are drawn from the whole of the source, to be looked at.
+	Draw int
 }
 
 const (
@@ -154,6 +159,11 @@ func Run(ctx context.Context, from *source.Opener, names []string, o Options) (*
 			return nil, err
 		}
 	}
+	return w.finish(ctx, from, list, names)
+}
+
+// finish describes what was read.
+func (w *surveying) finish(ctx context.Context, from *source.Opener, list *intake.Listing, names []string) (s *Survey, err error) {
 	if lay := &w.survey.Layout; w.survey.Skipped[record.Footer] == 0 && !slices.Contains(lay.Overrides, "footer") {
 		lay.FindFooter = false // the plan is to look for none
 	}
@@ -161,7 +171,7 @@ func Run(ctx context.Context, from *source.Opener, names []string, o Options) (*
 	if slices.Contains(w.survey.Layout.Overrides, "sheet") {
 		word = w.survey.Layout.Sheet
 	}
-	w.leftOut, err = sheetsLeftOut(ctx, from, files, word)
+	w.leftOut, err = sheetsLeftOut(ctx, from, list.Files, word)
 	if err != nil {
 		return nil, err
 	}
@@ -206,23 +216,31 @@ func once(ctx context.Context, from *source.Opener, files []string, lay source.L
 		return nil, err
 	}
 	defer in.Close()
+	w := newSurveying(in, lay, o)
+	var reader record.Reader = in
+	sample := &sampled{Reader: in, left: o.Sample}
+	if sample.left > 0 {
+		reader = sample
+	}
+	if err := record.Run(ctx, reader, w.works(), w.take(in)); err != nil {
+		return nil, err
+	}
+	w.survey.Sampled = sample.complete.Load()
+	w.end(in)
+	return w, nil
+}
+
+func newSurveying(in *intake.Intake, lay source.Layout, o Options) *surveying {
 	w := &surveying{
 		survey:  &Survey{Bytes: in.Size(), Layout: lay, Oddities: []Oddity{}, SkippedRows: []SkippedRow{}},
-		options: o, headings: in.Headings, widths: map[int]int64{},
+		options: o, headings: in.Headings, widths: map[int]int64{}, keys: infer.NewKeys(len(in.Headings)),
 	}
 	w.survey.Drift = slices.Clone(in.Drift)
 	for i := range in.Parts {
 		w.parts = append(w.parts, in.Parts[i].Title())
 		w.sorts = append(w.sorts, make([]infer.Sorts, len(in.Headings)))
 	}
-	if err := w.run(ctx, in); err != nil {
-		return nil, err
-	}
-	for i := range in.Parts {
-		w.notice(&in.Parts[i])
-	}
-	w.noteRetyped()
-	return w, nil
+	return w
 }
 
 // surveying is the state of one survey.
@@ -233,6 +251,8 @@ type surveying struct {
 	headings []string
 	columns  []infer.Column
 	keys     *infer.Keys
+	profiles [][]infer.Column // one for each goroutine, as are the samples
+	samples  []record.Sample
 	sorts    [][]infer.Sorts // of the values by part and column
 	noticed  []note.Note     // what parts have that their records do not show
 	misread  []byte          // records that are not valid in the encoding
@@ -259,48 +279,53 @@ type seen struct {
 	newTable        int64 // the row at which another table seems to begin
 }
 
-func (w *surveying) run(ctx context.Context, in *intake.Intake) error {
+// works returns what profiles batches, one for each processor, or one where the sample
+// has to be the same every time.
+func (w *surveying) works() (works []record.Work[seen]) {
 	workers := runtime.GOMAXPROCS(0)
 	if w.options.Sample > 0 {
-		workers = 1 // so that the sample is the same every time
+		workers = 1
 	}
-	profiles := make([][]infer.Column, workers)
-	w.keys = infer.NewKeys(len(w.headings))
-	var works []record.Work[seen]
-	for i := range profiles {
-		profiles[i] = make([]infer.Column, len(w.headings))
-		for c := range profiles[i] {
-			profiles[i][c].Rows = !w.survey.Layout.IsText()
+	w.profiles, w.samples = make([][]infer.Column, workers), make([]record.Sample, workers)
+	for i := range w.profiles {
+		w.profiles[i], w.samples[i].Size = make([]infer.Column, len(w.headings)), w.options.Draw
+		for c := range w.profiles[i] {
+			w.profiles[i][c].Rows = !w.survey.Layout.IsText()
 		}
-		works = append(works, w.work(profiles[i]))
+		works = append(works, w.work(w.profiles[i], &w.samples[i]))
 	}
-	var reader record.Reader = in
-	sample := &sampled{Reader: in, left: w.options.Sample}
-	if sample.left > 0 {
-		reader = sample
-	}
-	err := record.Run(ctx, reader, works, func(s seen) error {
+	return works
+}
+
+// take returns what adds the results of batches, in source order.
+func (w *surveying) take(in *intake.Intake) func(s seen) error {
+	return func(s seen) error {
 		w.add(s)
 		if w.options.Progress != nil {
 			w.options.Progress(pass.Progress{Bytes: in.Done(), Size: in.Size(), Records: w.survey.Records})
 		}
 		return nil
-	})
-	if err != nil {
-		return err
 	}
-	w.survey.Sampled = sample.complete.Load()
-	w.columns = profiles[0]
-	for _, p := range profiles[1:] {
+}
+
+// end joins what the goroutines have found.
+func (w *surveying) end(in *intake.Intake) {
+	w.columns = w.profiles[0]
+	for i, p := range w.profiles[1:] {
 		for c := range w.columns {
 			w.columns[c].Merge(&p[c])
 		}
+		w.samples[0].Merge(&w.samples[i+1])
 	}
-	return nil
+	w.survey.Sample = w.samples[0].Records()
+	for i := range in.Parts {
+		w.notice(&in.Parts[i])
+	}
+	w.noteRetyped()
 }
 
 // work profiles the batches of one goroutine.
-func (w *surveying) work(profile []infer.Column) record.Work[seen] {
+func (w *surveying) work(profile []infer.Column, sample *record.Sample) record.Work[seen] {
 	return func(b *record.Batch) (seen, error) {
 		width := len(w.headings)
 		runs := make([]infer.Run, width)
@@ -319,6 +344,7 @@ func (w *surveying) work(profile []infer.Column) record.Work[seen] {
 			sorts[c] = profile[c].Sorts().Since(before)
 			runs[c] = profile[c].Rising()
 		}
+		sample.Add(b, width)
 		s := seen{runs: runs, hashes: hashes, sorts: sorts, part: b.Part, records: int64(b.Len()), skipped: b.Skipped, left: b.LeftOut()}
 		if b.Len() > 0 {
 			s.firstLine = b.Line(0)

@@ -1,0 +1,135 @@
+package cli
+
+import (
+	"cmp"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"ambertray/internal/dialect"
+	"ambertray/internal/publish"
+	"ambertray/internal/report"
+	"ambertray/internal/source"
+	"ambertray/internal/term"
+	"ambertray/internal/tray"
+)
+
+// reporting are the options of report.
+type reporting struct {
+	drafting            *drafting
+	to, dialect, out    string
+	dictionary, replace bool
+}
+
+func (a *app) newReport() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "report TRAY [FILE...]|SOURCE...",
+		Short: "Write a page with pictures, dictionary, books and proof, to look at and to send",
+		Long: `Report reads the source and writes one page of HTML that needs nothing beside it: the
+control totals and what became of the rows of each file and sheet, each column with its
+evidence and how its values are spread, the definition, the data dictionary, rejects,
+loads and their proof. With a target the definition is that of the table as it is
+there, and the page shows its ledger. Nothing but the page is written.`,
+		Example: examples("ambertray report loans.tray", "ambertray report loans.csv --out loans.html", "ambertray report loans.tray --to museum.db --replace",
+			"ambertray report loans.tray --dictionary --out dictionary.md"),
+		Args: cobra.MinimumNArgs(1),
+	}
+	r := &reporting{drafting: &drafting{options: surveyFlags(c)}}
+	f := c.Flags()
+	to := toFlag(c)
+	f.StringVar(&r.drafting.dir, "tray", "", "the `FOLDER` of the tray (default NAME.tray here, after the source)")
+	f.StringVar(&r.dialect, "dialect", "", "the SQL of a `SERVER` for the definition: "+strings.Join(dialect.AllNames(), ", ")+" (default sqlite)")
+	f.StringVar(&r.out, "out", "", "the `FILE` to write (default NAME.html here, after the source), or - for standard output")
+	f.BoolVar(&r.dictionary, "dictionary", false, "write the data dictionary alone, as Markdown or, to a FILE.csv, as CSV (default: to standard output)")
+	f.BoolVar(&r.replace, "replace", false, "replace a file that exists")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		r.to = *to
+		return a.writeReport(c, r, args)
+	}
+	return c
+}
+
+func (a *app) writeReport(c *cobra.Command, r *reporting, args []string) error {
+	if r.out == "" && !r.dictionary && !a.json {
+		r.out = source.BaseName(strings.TrimSuffix(strings.TrimRight(args[0], string(filepath.Separator)), tray.Suffix)) + ".html"
+	}
+	if _, err := os.Stat(r.out); err == nil && !r.replace && r.out != source.Stdin {
+		return fmt.Errorf("%s already exists; not overwritten: write --replace or another --out", r.out)
+	}
+	facts, err := a.gather(c, r, args)
+	if err != nil {
+		return err
+	}
+	write := facts.Page
+	switch {
+	case r.dictionary && strings.EqualFold(filepath.Ext(r.out), ".csv"):
+		write = facts.WriteCSV
+	case r.dictionary:
+		write = facts.WriteMarkdown
+	}
+	if !a.json && (r.out == source.Stdin || r.out == "") {
+		return write(a.out)
+	}
+	if r.out != "" {
+		if err := publish.Write(r.out, write); err != nil {
+			return err
+		}
+	}
+	return a.show(facts, func() { a.drawReport(facts, r.out) })
+}
+
+// gather reads what there is to report.
+func (a *app) gather(c *cobra.Command, r *reporting, args []string) (*report.Report, error) {
+	var o report.Options
+	var err error
+	if o.Survey, err = r.drafting.options(); err != nil {
+		return nil, err
+	}
+	if o.Dialect, err = dialect.ByName(cmp.Or(r.dialect, dialect.SQLite.Name)); err != nil {
+		return nil, usageError{err}
+	}
+	if r.to != "" {
+		if r.dialect != "" {
+			return nil, usageError{errors.New("--dialect and --to exclude each other")}
+		}
+		if o.To, err = a.open(c.Context(), r.to, false); err != nil {
+			return nil, err
+		}
+		defer o.To.Close()
+	}
+	update, done := a.progress("reading")
+	defer done()
+	o.Survey.Progress = update
+	dir := args[0]
+	if !tray.Is(dir) {
+		if dir, err = r.drafting.dirFor(args); err != nil {
+			return nil, err
+		}
+		if !tray.Exists(dir) {
+			return report.OfSource(c.Context(), a.from, args, o)
+		}
+	}
+	t, _, err := a.plan(c, r.drafting, args)
+	if err != nil {
+		return nil, err
+	}
+	return report.OfTray(c.Context(), t, a.from, o)
+}
+
+func (a *app) drawReport(r *report.Report, file string) {
+	p := a.print
+	p.Fact("source", "%s", p.Bold(r.Source))
+	p.Fact("read", "%s = %s that the plan takes + %s rejected + %s skipped", term.Amount(r.Read, "row"), term.Count(r.Loaded), term.Count(r.Rejected), term.Count(r.Skipped))
+	if n := len(r.Loads); n > 0 {
+		p.Fact("loads", "%s", r.Verdict())
+	}
+	size := int64(0)
+	if info, err := os.Stat(file); err == nil {
+		size = info.Size()
+	}
+	p.Fact("written", "%s, %s", p.Bold(file), term.Bytes(size))
+}

@@ -1,0 +1,24 @@
+package database
+
+import (
+	"context"
+	"strings"
+
+	"ambertray/internal/dialect"
+)
+
+// Definition returns the statements that make an existing table, or an error where the
+// database cannot tell.
+func Definition(ctx context.Context, t Target, table string) ([]string, error) {
+	d, err := Require[Definer](t, t, "describing a table")
+	if err != nil {
+		return nil, err
+	}
+	return d.Definition(ctx, table)
+}
+
+// CreateStatement writes the statement that makes a table of columns and constraints, one
+// a line.
+func CreateStatement(d *dialect.Dialect, table string, lines []string) string {
+	return "CREATE TABLE " + d.QuoteTable(table) + " (\n    " + strings.Join(lines, ",\n    ") + "\n)"
+}

@@ -1,0 +1,19 @@
+package mysql
+
+import (
+	"context"
+
+	"ambertray/internal/database"
+	"ambertray/internal/dialect"
+)
+
+var _ database.Definer = (*Target)(nil)
+
+// Definition implements database.Definer.
+func (t *Target) Definition(ctx context.Context, name string) ([]string, error) {
+	rows, err := t.Query(ctx, "SHOW CREATE TABLE "+dialect.MySQL.QuoteTable(name))
+	if err != nil {
+		return nil, err
+	}
+	return []string{rows[0][1]}, nil
+}

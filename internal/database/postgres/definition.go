@@ -1,0 +1,45 @@
+package postgres
+
+import (
+	"context"
+
+	"ambertray/internal/database"
+	"ambertray/internal/dialect"
+)
+
+var _ database.Definer = (*Target)(nil)
+
+// Definition implements database.Definer. The server writes every part of it itself.
+func (t *Target) Definition(ctx context.Context, name string) ([]string, error) {
+	d := dialect.PostgreSQL
+	of := "to_regclass(" + d.Literal(d.QuoteTable(name)) + ")"
+	parts, err := t.Query(ctx, `SELECT line FROM (
+		SELECT attnum AS place, '' AS name, quote_ident(attname) || ' ' || format_type(atttypid, atttypmod)
+			|| CASE WHEN attcollation <> 0 AND attcollation <> typcollation THEN ' COLLATE ' || quote_ident(collname) ELSE '' END
+			|| CASE WHEN attgenerated <> '' THEN ' GENERATED ALWAYS AS (' || pg_get_expr(adbin, adrelid) || ') STORED'
+				WHEN attidentity <> '' THEN ' GENERATED ' || CASE attidentity WHEN 'a' THEN 'ALWAYS' ELSE 'BY DEFAULT' END || ' AS IDENTITY'
+				WHEN adbin IS NOT NULL THEN ' DEFAULT ' || pg_get_expr(adbin, adrelid) ELSE '' END
+			|| CASE WHEN attnotnull THEN ' NOT NULL' ELSE '' END AS line
+		FROM pg_attribute JOIN pg_type y ON y.oid = atttypid LEFT JOIN pg_collation l ON l.oid = attcollation LEFT JOIN pg_attrdef ON adrelid = attrelid AND adnum = attnum
+		WHERE attrelid = `+of+` AND attnum > 0 AND NOT attisdropped
+		UNION ALL
+		SELECT 10000 + strpos('pufcx', contype::text), conname, 'CONSTRAINT ' || quote_ident(conname) || ' ' || pg_get_constraintdef(oid)
+		FROM pg_constraint WHERE conrelid = `+of+` AND contype IN ('p', 'u', 'f', 'c', 'x')) parts ORDER BY place, name`)
+	if err != nil {
+		return nil, err
+	}
+	indexes, err := t.Query(ctx, `SELECT pg_get_indexdef(x.indexrelid) FROM pg_index x JOIN pg_class i ON i.oid = x.indexrelid
+		WHERE x.indrelid = `+of+` AND NOT EXISTS (SELECT 1 FROM pg_constraint c WHERE c.conindid = x.indexrelid AND c.conrelid = x.indrelid) ORDER BY i.relname`)
+	if err != nil {
+		return nil, err
+	}
+	var lines []string
+	for _, row := range parts {
+		lines = append(lines, row[0])
+	}
+	statements := []string{database.CreateStatement(d, name, lines)}
+	for _, row := range indexes {
+		statements = append(statements, row[0])
+	}
+	return statements, nil
+}

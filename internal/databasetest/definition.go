@@ -1,0 +1,39 @@
+package databasetest
+
+import (
+	"context"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"ambertray/internal/database"
+)
+
+// tellsDefinition makes a table anew from its definition, which then is the same.
+func tellsDefinition(t *testing.T, to database.Target) {
+	ctx := context.Background()
+	run := func(statements ...string) {
+		for _, s := range statements {
+			_, err := to.Exec(ctx, s)
+			require.NoError(t, err, s)
+		}
+	}
+	run("CREATE TABLE described_case (code varchar(5) NOT NULL PRIMARY KEY)",
+		`CREATE TABLE described (no integer NOT NULL, code varchar(5) DEFAULT 'A1', mass decimal(7,2), pieces integer NOT NULL,
+			CONSTRAINT described_no PRIMARY KEY (no), CONSTRAINT described_code UNIQUE (code), CONSTRAINT described_pieces CHECK (pieces > 0),
+			CONSTRAINT described_in FOREIGN KEY (code) REFERENCES described_case (code) ON DELETE CASCADE)`,
+		"CREATE INDEX described_mass ON described (mass, no)")
+	told, err := database.Definition(ctx, to, "described")
+	require.NoError(t, err)
+	all := strings.Join(told, "\n")
+	for _, part := range []string{"described_code", "described_pieces", "described_in", "described_mass", "CASCADE", "A1", "PRIMARY KEY"} {
+		require.Contains(t, all, part)
+	}
+	run("DROP TABLE described")
+	run(told...)
+	again, err := database.Definition(ctx, to, "described")
+	require.NoError(t, err)
+	require.Equal(t, told, again)
+	run("DROP TABLE described", "DROP TABLE described_case")
+}
