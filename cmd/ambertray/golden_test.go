@@ -51,7 +51,7 @@ func (d *desk) golden(name, text string) {
 // TestGoldenHelp holds the help of every command.
 func TestGoldenHelp(t *testing.T) {
 	d := newDesk(t)
-	for _, command := range []string{"", "survey", "draft", "ddl", "check", "load", "verify", "export", "rejects", "mend", "history", "targets", "targets test", "report", "demo", "version"} {
+	for _, command := range []string{"", "survey", "draft", "ddl", "check", "load", "verify", "export", "rejects", "mend", "history", "targets", "targets test", "report", "tighten", "demo", "version"} {
 		out, _ := d.run(0, append(strings.Fields(command), "--help")...)
 		d.golden("help/"+strings.ReplaceAll("ambertray "+command, " ", "-")+".txt", out)
 	}
@@ -92,6 +92,8 @@ var goldenRuns = []struct {
 	{"survey-each", 0, "survey rooms.csv finds.csv --each"},
 	{"load-each", 0, "load rooms.csv finds.csv --each --to each.db"},
 	{"undo", 0, "undo LOAD --to each.db"},
+	{"tighten", 0, "tighten finds --to each.db"},
+	{"survey-table", 0, "survey finds --from each.db"},
 	{"report", 0, "report rooms.csv"},
 	{"report-loaded", 0, "report rooms.tray --to each.db"},
 	{"history", 0, "history --to museum.db"},

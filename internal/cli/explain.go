@@ -24,6 +24,7 @@ import (
 	"ambertray/internal/table"
 	"ambertray/internal/template"
 	"ambertray/internal/term"
+	"ambertray/internal/tighten"
 	"ambertray/internal/tray"
 )
 
@@ -260,6 +261,9 @@ var typedHints = []func(error) string{
 	about(func(*intake.TwiceError) string { return "take one of them out of from: in the tray" }),
 	about(func(*pass.ColumnsError) string {
 		return "give the file the columns that it had; only the cells of the records may change"
+	}),
+	about(func(e *tighten.DoubtError) string {
+		return "look again, and at the rows in the way:  ambertray tighten " + shellWord(e.Table) + " --to TARGET"
 	}),
 	about(func(*load.MismatchError) string {
 		return "ambertray check TRAY --to TARGET shows every column; change the plan, or the table"

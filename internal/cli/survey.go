@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -79,10 +80,22 @@ func (a *app) newSurvey() *cobra.Command {
 		Long: `Survey reads the whole source and reports its layout, the first rows, and for each
 column the type that its values have, blanks, distinct values, length and range. What
 the values leave open, and what keeps a column from a tighter type, is a note.`,
-		Example: examples("ambertray survey loans.csv", "ambertray survey loans-2026.xlsx --sheet January", "ambertray survey 'returns-*.csv.gz' --delimiter ';' --header 4"),
-		Args:    cobra.MinimumNArgs(1),
+		Example: examples("ambertray survey loans.csv", "ambertray survey loans-2026.xlsx --sheet January", "ambertray survey 'returns-*.csv.gz' --delimiter ';' --header 4", "ambertray survey loans --from museum.db"),
 	}
 	options := surveyFlags(c)
+	from := c.Flags().String("from", "", "look at a table of a `TARGET` as if it were a file: survey TABLE --from TARGET")
+	query := c.Flags().String("query", "", "look at what a query returns, with --from: `SQL`")
+	c.Args = func(c *cobra.Command, args []string) error {
+		switch {
+		case *query != "" && (*from == "" || len(args) > 0):
+			return errors.New("--query goes with --from TARGET, and without a table")
+		case *query != "":
+			return nil
+		case *from != "":
+			return cobra.ExactArgs(1)(c, args)
+		}
+		return cobra.MinimumNArgs(1)(c, args)
+	}
 	rows := c.Flags().Int("rows", survey.DefaultRows, "show the first `N` rows")
 	each := c.Flags().Bool("each", false, "give an overview of many files and sheets, each a table: which could be one, and which columns refer to others")
 	quick := c.Flags().Bool("quick", false, "look only at the beginning")
@@ -93,6 +106,9 @@ the values leave open, and what keeps a column from a tighter type, is a note.`,
 		}
 		if o.Rows = *rows; *quick {
 			o.Sample = max(quickRecords, int64(*rows))
+		}
+		if *from != "" {
+			return a.surveyTable(c, *from, *query, args, o)
 		}
 		if *each {
 			return a.surveyEach(c, o, args)
@@ -135,9 +151,14 @@ func (a *app) survey(c *cobra.Command, names []string, o survey.Options) (*surve
 }
 
 func (a *app) drawSurvey(s *survey.Survey) {
-	p := a.print
-	p.Fact("source", "%s", p.Bold(s.Source))
+	a.print.Fact("source", "%s", a.print.Bold(s.Source))
 	a.drawLayout(s)
+	a.drawProfile(s)
+}
+
+// drawProfile shows the first rows and the columns.
+func (a *app) drawProfile(s *survey.Survey) {
+	p := a.print
 	p.Line("")
 	a.drawFirstRows(s)
 	p.Line("")

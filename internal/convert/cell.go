@@ -1,6 +1,8 @@
 package convert
 
 import (
+	"strconv"
+
 	"ambertray/internal/dialect"
 	"ambertray/internal/table"
 	"ambertray/internal/value"
@@ -19,6 +21,7 @@ func NewCell(col table.Column, d *dialect.Dialect) (*Cell, error) {
 		col.Limit = d.Limit(col.Type)
 	}
 	c := &Cell{Name: col.Name}
+	c.asText = textWriter(col.Type, d.Stored(col.Type))
 	return c, c.bindRules(col)
 }
 
@@ -29,4 +32,26 @@ func (c *Cell) Read(cell []byte, v *value.Value) (reason string) {
 		cell = c.rules.apply(cell)
 	}
 	return c.read(cell, v)
+}
+
+// Store gives a value that was read the form in which the server holds it.
+func (c *Cell) Store(v *value.Value) {
+	if c.asText != nil && !v.Null {
+		v.Text = c.asText(v)
+	}
+}
+
+// AppendText writes a value of a type that is not text in the notation that a plan reads
+// without rules.
+func AppendText(dst []byte, v *value.Value, t table.Type) []byte {
+	switch t.Kind {
+	case table.Double:
+		return strconv.AppendFloat(dst, v.Float, 'g', -1, 64)
+	case table.Boolean:
+		return strconv.AppendBool(dst, v.Int != 0)
+	}
+	if write := textWriter(t, table.Type{Kind: table.Text}); write != nil {
+		return append(dst, write(v)...)
+	}
+	return strconv.AppendInt(dst, v.Int, 10)
 }

@@ -53,9 +53,10 @@ type (
 		Cascades(ctx context.Context, table string) ([]string, error)
 	}
 	// Definer returns the statements that make a table as it is: with its key, foreign
-	// keys, identity and indexes.
+	// keys, identity and indexes; and the columns of its primary key.
 	Definer interface {
 		Definition(ctx context.Context, table string) ([]string, error)
+		PrimaryKey(ctx context.Context, table string) ([]string, error)
 	}
 	// Snapshotter lets all reads until release see the database of one moment.
 	Snapshotter interface {

@@ -17,6 +17,24 @@ func Definition(ctx context.Context, t Target, table string) ([]string, error) {
 	return d.Definition(ctx, table)
 }
 
+// PrimaryKey returns the columns of the primary key of a table.
+func PrimaryKey(ctx context.Context, t Target, table string) ([]string, error) {
+	d, err := Require[Definer](t, t, "describing a table")
+	if err != nil {
+		return nil, err
+	}
+	return d.PrimaryKey(ctx, table)
+}
+
+// FirstColumn returns the first column of a query.
+func FirstColumn(ctx context.Context, t Target, query string) (list []string, err error) {
+	rows, err := t.Query(ctx, query)
+	for _, row := range rows {
+		list = append(list, row[0])
+	}
+	return list, err
+}
+
 // CreateStatement writes the statement that makes a table of columns and constraints, one
 // a line.
 func CreateStatement(d *dialect.Dialect, table string, lines []string) string {

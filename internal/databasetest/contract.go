@@ -74,6 +74,8 @@ func Run(t *testing.T, open func() database.Target) {
 		{"the widest table is loaded and added to", widestTable},
 		{"rejects that were corrected are loaded once", mendOnce},
 		{"a table tells its definition, which makes it again", tellsDefinition},
+		{"a table of wide texts is tightened, and keeps its values", tightens},
+		{"a table is left as it is on any doubt", doubts},
 	} {
 		t.Run(c.rule, func(t *testing.T) {
 			to := open()

@@ -25,6 +25,26 @@ func newColumn(c *table.Column, at int, stored table.Type, null string) Column {
 	return Column{Heading: c.From, Type: c.Type, at: at, null: []byte(null), read: typed(c, stored), append: appender(c)}
 }
 
+// Brief leaves out the zeros at the end of decimals, which only say how many digits the
+// columns of a table have.
+func (w *Work) Brief() {
+	for i := range w.Columns {
+		c := &w.Columns[i]
+		if c.Type.Kind != table.Decimal {
+			continue
+		}
+		write := c.append
+		c.append = func(dst []byte, v *value.Value) []byte {
+			start := len(dst)
+			dst = write(dst, v)
+			if bytes.IndexByte(dst[start:], '.') < 0 {
+				return dst
+			}
+			return bytes.TrimRight(bytes.TrimRight(dst, "0"), ".")
+		}
+	}
+}
+
 // of returns the value of the column in a row, nil for NULL or where the table has no
 // such column. A value that is not of the type is untyped.
 func (c *Column) of(row []value.Value) *value.Value {

@@ -33,6 +33,8 @@ type Choice struct {
 	Rejects  int64
 	Distinct int64
 	Min, Max string
+	// Tighter is the choice that the obstacle keeps the column from, or nil.
+	Tighter *Choice
 }
 
 // Fit is the policy on headroom.
@@ -107,7 +109,7 @@ func (p *Column) Choose(o Options) Choice {
 		return c
 	}
 	if isCode := p.chooseText(o.Fit, &c); fits*2 >= values && !isCode {
-		c.Obstacle = p.obstacle(best, fits)
+		c.Obstacle, c.Tighter = p.obstacle(best, fits)
 	}
 	return c
 }
@@ -204,11 +206,11 @@ func (p *Column) addNear(c *Choice, r *reading, near int64) {
 }
 
 // obstacle says what keeps a column of mostly one kind from a tighter type.
-func (p *Column) obstacle(r *reading, fits int64) string {
-	tight := Choice{}
-	r.plan(p, &tight)
+func (p *Column) obstacle(r *reading, fits int64) (way string, tight *Choice) {
+	tight = &Choice{Nullable: p.Blanks > 0}
+	r.plan(p, tight)
 	if tight.Type.Textual() {
-		return ""
+		return "", nil
 	}
 	out := func(s value.Shape) bool { return !r.takes(s) }
 	n := p.Records - p.Blanks - fits
@@ -219,12 +221,12 @@ func (p *Column) obstacle(r *reading, fits int64) string {
 		}
 	}
 	list := p.examplesOf(out)
-	way := group(fits) + " of " + group(fits+n) + " are " + r.name + ", but " + count(n, "is not", "are not") + ": " + examples(list) +
+	way = group(fits) + " of " + group(fits+n) + " are " + r.name + ", but " + count(n, "is not", "are not") + ": " + examples(list) +
 		"; write " + rule + " to reject " + pronoun(n)
 	if words := p.words(out); len(words) > 0 {
 		way += ", and null_words: [" + strings.Join(words, ", ") + "] to read " + pronoun(n) + " as no value"
 	}
-	return way
+	return way, tight
 }
 
 // yamlWord quotes what YAML would not take as it stands.

@@ -378,7 +378,10 @@ func (c *compiler) cases(x *tsql.Case, in *scope) (code, error) {
 		if err != nil {
 			return out, err
 		}
-		if last.constant == nil || !last.constant.Null {
+		switch {
+		case out.constant != nil && out.constant.Null: // which has no type of its own
+			out.typ = last.typ
+		case last.constant == nil || !last.constant.Null:
 			out.typ = wider(out.typ, last.typ)
 		}
 		if last, err = c.as(last, out.typ, castStrict); err != nil {

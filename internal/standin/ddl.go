@@ -68,6 +68,11 @@ func (s *session) alterTable(x *tsql.AlterTable) error {
 	if err := s.mayAlter(t); err != nil {
 		return err
 	}
+	if x.Retyped != nil {
+		if err := s.retype(t, x.Retyped); err != nil {
+			return err
+		}
+	}
 	had := len(t.Columns)
 	if err := t.addColumns(x.Columns); err != nil {
 		return err

@@ -17,3 +17,8 @@ func (t *Target) Definition(ctx context.Context, name string) ([]string, error) 
 	}
 	return []string{rows[0][1]}, nil
 }
+
+// PrimaryKey implements database.Definer.
+func (t *Target) PrimaryKey(ctx context.Context, name string) ([]string, error) {
+	return database.FirstColumn(ctx, t, "SELECT column_name FROM information_schema.statistics WHERE index_name = 'PRIMARY' AND "+place(name)+" ORDER BY seq_in_index")
+}

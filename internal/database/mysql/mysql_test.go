@@ -17,6 +17,7 @@ import (
 	"ambertray/internal/load"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
+	"ambertray/internal/tighten"
 	"ambertray/internal/tray"
 )
 
@@ -222,4 +223,29 @@ func TestMergeRefusedTwice(t *testing.T) {
 	require.NoError(t, err)
 	require.Contains(t, string(text), ",2,3,name,жук,a character that the column's character set lacks,2,жук,")
 	require.Contains(t, string(text), ",4,5,,,CONSTRAINT `finds.name` failed for", string(text))
+}
+
+// TestTightenKeeps keeps what hangs on a table, leaves columns with an index, and does not
+// go on where a run was killed.
+func TestTightenKeeps(t *testing.T) {
+	to := open(t, scratch(t))
+	defer to.Close()
+	ctx := context.Background()
+	databasetest.Keeps(t, to, []string{
+		"CREATE TABLE shelf (code varchar(200) PRIMARY KEY)", "INSERT INTO shelf VALUES ('A1')",
+		`CREATE TABLE kept (no bigint PRIMARY KEY, lent varchar(200) NULL COMMENT 'when; it is "lent"', name varchar(200) CHARACTER SET utf8mb4 COLLATE utf8mb4_bin DEFAULT 'x, y', code varchar(200), FOREIGN KEY (code) REFERENCES shelf (code))`,
+		"INSERT INTO kept VALUES (1, '5 Jan 2026', 'ant', 'A1'), (2, '15 Feb 2026', 'bee', 'A1')",
+		"CREATE TRIGGER kept_name BEFORE INSERT ON kept FOR EACH ROW SET new.name = lower(new.name)",
+	}, map[string]string{"no": "the index PRIMARY uses it", "code": "the index code uses it"})
+	told, err := to.Definition(ctx, "kept")
+	require.NoError(t, err)
+	require.Contains(t, told[0], "`lent` date NOT NULL COMMENT 'when; it is \"lent\"'")
+	require.Contains(t, told[0], "COLLATE utf8mb4_bin NOT NULL DEFAULT 'x, y'")
+
+	_, err = to.Exec(ctx, "ALTER TABLE kept ADD COLUMN ambertray_new_2 integer GENERATED ALWAYS AS (no) STORED")
+	require.NoError(t, err)
+	_, err = to.Exec(ctx, "INSERT INTO kept (no, lent, name) VALUES (70000, '2026-01-01', 'owl')")
+	require.NoError(t, err)
+	_, err = tighten.Propose(ctx, to, "kept", tighten.Options{})
+	require.ErrorContains(t, err, "a column of a run that was killed; drop it first: ALTER TABLE kept DROP COLUMN ambertray_new_2")
 }

@@ -43,3 +43,10 @@ func (t *Target) Definition(ctx context.Context, name string) ([]string, error) 
 	}
 	return statements, nil
 }
+
+// PrimaryKey implements database.Definer.
+func (t *Target) PrimaryKey(ctx context.Context, name string) ([]string, error) {
+	of := "to_regclass(" + dialect.PostgreSQL.Literal(dialect.PostgreSQL.QuoteTable(name)) + ")"
+	return database.FirstColumn(ctx, t, `SELECT attname FROM pg_index JOIN pg_attribute ON attrelid = indrelid AND attnum = ANY (indkey)
+		WHERE indisprimary AND indrelid = `+of+` ORDER BY array_position(indkey::int2[], attnum)`)
+}

@@ -139,3 +139,9 @@ func (t *Target) foreignStatements(ctx context.Context, name string) (statements
 	}
 	return statements, err
 }
+
+// PrimaryKey implements database.Definer.
+func (t *Target) PrimaryKey(ctx context.Context, name string) ([]string, error) {
+	return database.FirstColumn(ctx, t, `SELECT c.name FROM sys.indexes i JOIN sys.index_columns k ON k.object_id = i.object_id AND k.index_id = i.index_id
+		JOIN sys.columns c ON c.object_id = k.object_id AND c.column_id = k.column_id WHERE i.is_primary_key = 1 AND i.object_id = `+t.id(name)+` ORDER BY k.key_ordinal`)
+}

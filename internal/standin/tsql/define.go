@@ -192,6 +192,16 @@ func (p *parser) alter() Statement {
 		a.DropColumns = []string{p.name()}
 		return a
 	}
+	if p.word("ALTER", "COLUMN") {
+		a.Retyped = &Column{Name: p.name(), Type: p.typ()}
+		if p.word("COLLATE") {
+			a.Retyped.Type.Collate = p.name()
+		}
+		if a.Retyped.NotNull = p.word("NOT", "NULL"); !a.Retyped.NotNull {
+			p.word("NULL")
+		}
+		return a
+	}
 	p.word("WITH", "CHECK")
 	p.want("ADD")
 	for {

@@ -200,8 +200,9 @@ type (
 		Name     []string
 		IfExists bool
 	}
-	// AlterTable adds constraints or columns, or drops columns.
+	// AlterTable adds constraints or columns, drops columns, or changes the type of one.
 	AlterTable struct {
+		Retyped     *Column
 		Name        []string
 		Columns     []Column
 		Constraints []Constraint

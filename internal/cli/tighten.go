@@ -1,0 +1,179 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"ambertray/internal/database"
+	"ambertray/internal/export"
+	"ambertray/internal/infer"
+	"ambertray/internal/survey"
+	"ambertray/internal/table"
+	"ambertray/internal/term"
+	"ambertray/internal/tighten"
+	"ambertray/internal/tray"
+)
+
+func (a *app) newTighten() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "tighten TABLE",
+		Short: "Find the tightest types for a table that exists, and change them when every row is proved",
+		Long: `Tighten reads the rows of a table and proposes for each column the tightest type and
+nullability, and a key for a table without one, with the evidence. It names the rows
+that are in the way by their key, and prints the statements that make the changes.
+
+With --apply it makes them in one step: no other session writes to the table
+meanwhile, and everything is taken back unless every row keeps its values.`,
+		Example: examples("ambertray tighten loans --to museum.db", "ambertray tighten loans --to postgres://curator@db.example/museum --apply", "ambertray tighten loans --to museum.db --change due_back.type=date"),
+		Args:    cobra.ExactArgs(1),
+	}
+	to := toFlag(c)
+	fit := c.Flags().String("fit", "roomy", "headroom of types: roomy, or snug for types that just hold the values")
+	apply := c.Flags().Bool("apply", false, "make the changes")
+	changes := c.Flags().StringArray("change", nil, "a type to change to, whatever most values are: `COLUMN.type=TYPE`; repeatable")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		headroom, err := infer.ParseFit(*fit)
+		if err != nil {
+			return usageError{err}
+		}
+		o := tighten.Options{Survey: survey.Options{Fit: headroom}}
+		if o.Types, err = typesOf(*changes); err != nil {
+			return usageError{err}
+		}
+		return a.tighten(c, *to, args[0], o, *apply)
+	}
+	return c
+}
+
+// typesOf reads types that a person has set.
+func typesOf(changes []string) (map[string]table.Type, error) {
+	types := map[string]table.Type{}
+	for _, text := range changes {
+		change, err := tray.ParseChange(text)
+		if err != nil {
+			return nil, err
+		}
+		if change.Key != "type" || change.Column == "" {
+			return nil, fmt.Errorf("--change %s: only types can be set here: COLUMN.type=TYPE", text)
+		}
+		if types[change.Column], err = table.ParseType(change.Value); err != nil {
+			return nil, err
+		}
+	}
+	return types, nil
+}
+
+func (a *app) tighten(c *cobra.Command, to, name string, o tighten.Options, apply bool) error {
+	tgt, err := a.open(c.Context(), to, false)
+	if err != nil {
+		return err
+	}
+	defer tgt.Close()
+	update, done := a.progress("reading")
+	o.Survey.Progress = update
+	p, err := tighten.Propose(c.Context(), tgt, name, o)
+	done()
+	if errors.Is(err, database.ErrNoTable) {
+		err = &noTableError{err, nearestTable(c.Context(), tgt, name)}
+	}
+	if err != nil {
+		return err
+	}
+	if apply {
+		a.undone = "the table is unchanged"
+		line := a.line("changing and proving")
+		err = p.Apply(c.Context(), tgt)
+		line.Done()
+		if err != nil {
+			return err
+		}
+	}
+	return a.show(p, func() { a.drawTighten(p, to, apply) })
+}
+
+func (a *app) drawTighten(t *tighten.Proposal, to string, apply bool) {
+	p := a.print
+	p.Fact("table", "%s in %s, %s", p.Bold(t.Table), t.Target, term.Amount(t.Rows, "row"))
+	p.Line("")
+	var rows [][]string
+	var left []string
+	for _, c := range t.Columns {
+		next := p.Faint("stays")
+		if c.Changes {
+			next = p.Amber(c.Type + nullText(c.Nullable))
+		}
+		rows = append(rows, []string{c.Name, c.Was + nullText(c.NullWas), next, p.Faint(c.Evidence)})
+		if c.Left != nil {
+			left = append(left, c.Name+": "+*c.Left)
+		}
+	}
+	p.Table([]term.Column{{Title: "column"}, {Title: "is", Max: 34}, {Title: "tighter", Max: 34}, {Title: "because", Max: 70}}, rows)
+	if len(t.Key) > 0 {
+		p.Fact("key", "%s", p.Amber(strings.Join(t.Key, ", ")))
+	}
+	for _, l := range left {
+		p.Fact("left", "%s", p.Wrap(l, factIndent))
+	}
+	for _, r := range t.InTheWay {
+		p.Fact("in the way", "%s in %s %s: %s", p.Red(`"`+term.Shorten(term.Printable(r.Value), 40)+`"`), r.Column, p.Faint("of "+term.Printable(r.Key)), r.Reason)
+	}
+	switch {
+	case len(t.Statements) == 0:
+		p.Line("\n  Nothing can be tighter.")
+	case apply:
+		p.Fact("changed", "%s, every row proved to keep its values", term.Amount(int64(t.Changes()), "column"))
+	default:
+		p.Line("\n%s;", strings.Join(t.Statements, ";\n"))
+		p.Next("Nothing was changed. These statements can be sent as they are, or proved row by row:", "ambertray tighten "+shellWord(t.Table)+toText(to)+" --apply")
+	}
+}
+
+func nullText(nullable bool) string {
+	if nullable {
+		return ""
+	}
+	return " NOT NULL"
+}
+
+// surveyTable shows what a table or a query holds.
+func (a *app) surveyTable(c *cobra.Command, from, query string, args []string, o survey.Options) error {
+	tgt, err := a.open(c.Context(), from, false)
+	if err != nil {
+		return err
+	}
+	defer tgt.Close()
+	var work *export.Work
+	if query != "" {
+		work, err = export.Query(c.Context(), tgt, query)
+	} else if work, err = export.Table(c.Context(), tgt, args[0]); errors.Is(err, database.ErrNoTable) {
+		err = &noTableError{err, nearestTable(c.Context(), tgt, args[0])}
+	}
+	if err != nil {
+		return err
+	}
+	var done func()
+	o.Progress, done = a.progress("surveying")
+	s, err := tighten.Profile(c.Context(), tgt, work, o)
+	done()
+	if err != nil {
+		return err
+	}
+	result := struct {
+		Sources []*survey.Survey `json:"sources"`
+	}{[]*survey.Survey{s}}
+	return a.show(result, func() {
+		what := "a query"
+		if query == "" {
+			what = "table " + a.print.Bold(args[0])
+		}
+		a.print.Fact("source", "%s in %s", what, tgt.Name())
+		a.print.Fact("read", "%s", term.Amount(s.Records, "row"))
+		a.drawProfile(s)
+		if query == "" {
+			a.print.Next("", "ambertray tighten "+shellWord(args[0])+toText(from))
+		}
+	})
+}

@@ -1,0 +1,145 @@
+package mysql
+
+import (
+	"context"
+	"fmt"
+	"regexp"
+	"strings"
+
+	"ambertray/internal/database"
+	"ambertray/internal/dialect"
+	"ambertray/internal/table"
+)
+
+var _ database.Tightener = (*Target)(nil)
+
+// patterns are the words of formats as the server writes them.
+var patterns = strings.NewReplacer("'T'", "T", "EEE, ", "%a, ", "yyyy", "%Y", "yy", "%y", "MMM", "%b", "MM", "%m", "dd", "%d", "HH", "%H", "hh", "%h", "mm", "%i", "ss", "%s", "SSSSSS", "%f", "a", "%p")
+
+// caster writes how the server reads texts.
+var caster = dialect.Caster{
+	Dialect: dialect.MySQL, Truth: [2]string{"1", "0"}, ByFormat: true, // for a generated column must not depend on settings
+	To: func(x string, t table.Type) string {
+		switch {
+		case t.Whole():
+			return "CAST(" + x + " AS signed)"
+		case t.HasClock():
+			return fmt.Sprintf("CAST(%s AS %s(%d))", x, map[bool]string{true: "time", false: "datetime"}[t.Kind == table.Time], t.Fraction())
+		case t.Kind == table.UUID:
+			return x
+		case t.Kind == table.Double: // there is no cast to it everywhere
+			return "(" + x + " + 0e0)"
+		}
+		return "CAST(" + x + " AS " + t.String() + ")"
+	},
+	Formatted: func(x, pattern string, _ table.Type) string {
+		return fmt.Sprintf("STR_TO_DATE(%s, %s)", x, dialect.MySQL.Literal(patterns.Replace(pattern)))
+	},
+}
+
+// besidePrefix begins the names of columns that stand beside those that they are to
+// replace.
+const besidePrefix = "ambertray_new_"
+
+// Tighten implements database.Tightener. The server commits at every definition: the new
+// values are computed in columns beside the old ones, while others are kept from the
+// table, and take their place in one statement when they are proved. What hangs on the
+// table stays; columns with an index are left.
+func (t *Target) Tighten(ctx context.Context, name string, columns []database.Tightened, key []string) (*database.Steps, map[string]string, error) {
+	d := dialect.MySQL
+	quoted := d.QuoteTable(name)
+	attributes, err := t.attributes(ctx, name)
+	if err != nil {
+		return nil, nil, err
+	}
+	why := map[string]string{}
+	indexed, err := t.Query(ctx, "SELECT column_name, index_name FROM information_schema.statistics WHERE "+place(name))
+	if err != nil {
+		return nil, nil, err
+	}
+	for _, row := range indexed {
+		why[row[0]] = "the index " + row[1] + " uses it"
+	}
+	s := &database.Steps{Table: name, Names: map[string]string{}, Lock: "LOCK TABLES " + quoted + " WRITE, " + quoted + " AS t WRITE", Release: []string{"UNLOCK TABLES"}}
+	var added, dropped, last []string
+	for left := range attributes {
+		if strings.HasPrefix(left, besidePrefix) {
+			return nil, nil, fmt.Errorf("table %s has a column of a run that was killed; drop it first: ALTER TABLE %s DROP COLUMN %s", name, quoted, d.Quote(left))
+		}
+	}
+	for i := range columns {
+		c := &columns[i]
+		rest := attributes[c.Name]
+		if !c.Nullable {
+			rest = notNull(rest)
+		}
+		if !c.Retyped {
+			delete(why, c.Name)
+			last = append(last, "MODIFY "+d.Quote(c.Name)+" "+c.Was.Native+rest)
+			continue
+		}
+		if why[c.Name] != "" {
+			continue
+		}
+		values, beside := d.Quote(c.Name), fmt.Sprintf("%s%d", besidePrefix, i+1)
+		if c.Rewritten() {
+			if values, why[c.Name] = caster.Values(&c.Column, c.Width); why[c.Name] != "" {
+				continue
+			}
+			delete(why, c.Name)
+		}
+		typ := d.TypeName(c.Type)
+		if c.Type.Textual() {
+			typ += characterSet.FindString(rest)
+			rest = characterSet.ReplaceAllString(rest, "")
+		} else {
+			rest = characterSet.ReplaceAllString(rest, "")
+		}
+		s.Names[c.Name] = beside
+		added = append(added, fmt.Sprintf("ADD COLUMN %s %s GENERATED ALWAYS AS (%s) STORED AFTER %s", beside, typ, values, d.Quote(c.Name)))
+		dropped = append(dropped, "DROP COLUMN "+beside)
+		last = append(last, "DROP COLUMN "+d.Quote(c.Name), fmt.Sprintf("CHANGE %s %s %s%s", beside, d.Quote(c.Name), typ, rest))
+	}
+	if added != nil {
+		s.Before = append(s.Before, alter(quoted, added))
+		s.Undo = []string{alter(quoted, dropped)}
+	}
+	if len(key) > 0 {
+		last = append(last, "ADD PRIMARY KEY ("+d.List(key)+")")
+	}
+	if last != nil {
+		s.After = []string{alter(quoted, last)}
+	}
+	return s, why, nil
+}
+
+func alter(quoted string, actions []string) string {
+	return "ALTER TABLE " + quoted + "\n    " + strings.Join(actions, ",\n    ")
+}
+
+var (
+	characterSet  = regexp.MustCompile(`(?i)^( CHARACTER SET \w+)?( COLLATE \w+)?`)
+	definedColumn = regexp.MustCompile("(?m)^  `((?:[^`]|``)+)` ([a-z]+(?:\\([^)]*\\))?(?: unsigned)?(?: zerofill)?)(.*?),?$")
+)
+
+// attributes returns what the definition of a table has after the types of its columns.
+func (t *Target) attributes(ctx context.Context, name string) (map[string]string, error) {
+	statements, err := t.Definition(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	rest := map[string]string{}
+	for _, m := range definedColumn.FindAllStringSubmatch(statements[0], -1) {
+		rest[strings.ReplaceAll(m[1], "``", "`")] = m[3]
+	}
+	return rest, nil
+}
+
+// notNull makes attributes those of a column that is not NULL.
+func notNull(rest string) string {
+	rest = strings.Replace(rest, " DEFAULT NULL", "", 1)
+	if strings.Contains(rest, " NOT NULL") {
+		return rest
+	}
+	return characterSet.FindString(rest) + " NOT NULL" + strings.TrimPrefix(rest, characterSet.FindString(rest))
+}

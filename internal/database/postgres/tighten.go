@@ -1,0 +1,91 @@
+package postgres
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"ambertray/internal/database"
+	"ambertray/internal/dialect"
+	"ambertray/internal/table"
+)
+
+var _ database.Tightener = (*Target)(nil)
+
+// patterns are the words of formats as the server writes them.
+var patterns = strings.NewReplacer("'T'", "\"T\"", "EEE, ", "Dy, ", "yyyy", "YYYY", "yy", "YY", "MMM", "Mon", "MM", "MM", "dd", "DD", "HH", "HH24", "hh", "HH12", "mm", "MI", "ss", "SS", ".SSSSSS", ".US", "a", "AM", "XXX", "TZH:TZM")
+
+// caster writes how the server reads texts.
+var caster = dialect.Caster{
+	Dialect: dialect.PostgreSQL, Truth: [2]string{"true", "false"},
+	To: func(x string, t table.Type) string {
+		return "CAST(" + x + " AS " + dialect.PostgreSQL.TypeName(t) + ")"
+	},
+	Formatted: func(x, pattern string, t table.Type) string {
+		return fmt.Sprintf("CAST(to_timestamp(%s, %s) AS %s)", x, dialect.PostgreSQL.Literal(patterns.Replace(pattern)), dialect.PostgreSQL.TypeName(t))
+	},
+}
+
+// Tighten implements database.Tightener: in one statement, which keeps indexes,
+// constraints, comments, rights and triggers.
+func (t *Target) Tighten(ctx context.Context, name string, columns []database.Tightened, key []string) (*database.Steps, map[string]string, error) {
+	d := dialect.PostgreSQL
+	of := "to_regclass(" + d.Literal(d.QuoteTable(name)) + ")"
+	used, err := t.Query(ctx, `SELECT a.attname, 'the view ' || (r.ev_class::regclass) || ' uses it' FROM pg_depend p JOIN pg_rewrite r ON r.oid = p.objid
+			JOIN pg_attribute a ON a.attrelid = p.refobjid AND a.attnum = p.refobjsubid WHERE p.classid = 'pg_rewrite'::regclass AND p.refobjid = `+of+` AND r.ev_class <> p.refobjid
+		UNION ALL SELECT a.attname, 'the check ' || c.conname || ' uses it' FROM pg_constraint c JOIN pg_attribute a ON a.attrelid = c.conrelid AND a.attnum = ANY (c.conkey) WHERE c.contype = 'c' AND c.conrelid = `+of+`
+		UNION ALL SELECT a.attname, 'the foreign key ' || c.conname || ' uses it' FROM pg_constraint c JOIN pg_attribute a ON a.attrelid = `+of+`
+			AND (c.conrelid = a.attrelid AND a.attnum = ANY (c.conkey) OR c.confrelid = a.attrelid AND a.attnum = ANY (c.confkey)) WHERE c.contype = 'f'`)
+	if err != nil {
+		return nil, nil, err
+	}
+	why := map[string]string{}
+	for _, row := range used {
+		why[row[0]] = row[1]
+	}
+	var actions []string
+	for i := range columns {
+		c := &columns[i]
+		if !c.Retyped {
+			delete(why, c.Name)
+		}
+		if c.Rewritten() && c.Was.Default {
+			why[c.Name] = "it has a default"
+		}
+		action, reason := retype(c)
+		if reason != "" {
+			why[c.Name] = reason
+		}
+		if why[c.Name] == "" {
+			actions = append(actions, action...)
+		}
+	}
+	if len(key) > 0 {
+		actions = append(actions, "ADD PRIMARY KEY ("+d.List(key)+")")
+	}
+	s := &database.Steps{Transaction: true, Table: name, Lock: "LOCK TABLE " + d.QuoteTable(name) + " IN ACCESS EXCLUSIVE MODE"}
+	if actions != nil {
+		s.Before = []string{"ALTER TABLE " + d.QuoteTable(name) + "\n    " + strings.Join(actions, ",\n    ")}
+	}
+	return s, why, nil
+}
+
+// retype writes what becomes of a column.
+func retype(c *database.Tightened) (actions []string, why string) {
+	column := "ALTER COLUMN " + dialect.PostgreSQL.Quote(c.Name)
+	if c.Retyped {
+		action := column + " TYPE " + dialect.PostgreSQL.TypeName(c.Type)
+		if c.Rewritten() {
+			values, why := caster.Values(&c.Column, c.Width)
+			if why != "" {
+				return nil, why
+			}
+			action += " USING " + values
+		}
+		actions = append(actions, action)
+	}
+	if !c.Nullable && c.Was.Nullable {
+		actions = append(actions, column+" SET NOT NULL")
+	}
+	return actions, ""
+}

@@ -1,0 +1,180 @@
+package sqlite
+
+import (
+	"context"
+	"fmt"
+	"regexp"
+	"strings"
+
+	"ambertray/internal/database"
+	"ambertray/internal/dialect"
+	"ambertray/internal/table"
+)
+
+var _ database.Tightener = (*Target)(nil)
+
+// besideName is the name of the table that takes the place of another.
+const besideName = "ambertray_tightened"
+
+// caster writes how values are made of texts. The engine keeps dates as text.
+var caster = dialect.Caster{
+	Dialect: dialect.SQLite, Truth: [2]string{"1", "0"},
+	To: func(x string, t table.Type) string {
+		switch {
+		case t.Whole():
+			return "CAST(" + x + " AS integer)"
+		case t.Kind == table.Decimal && !dialect.SQLite.Stored(t).Textual(), t.Kind == table.Double:
+			return "CAST(" + x + " AS real)"
+		}
+		return x
+	},
+}
+
+// special finds what a definition has that is not taken over into another.
+var special = regexp.MustCompile(`(?i)\b(CHECK|COLLATE|GENERATED|AUTOINCREMENT|STRICT|WITHOUT\s+ROWID|DEFERRABLE|VIRTUAL)\b`)
+
+// Tighten implements database.Tightener: the engine changes no types, so that a new table
+// takes the place of the old one, in one transaction, with its indexes and triggers.
+func (t *Target) Tighten(ctx context.Context, name string, columns []database.Tightened, key []string) (*database.Steps, map[string]string, error) {
+	d := dialect.SQLite
+	rows, err := t.Query(ctx, "SELECT type, sql FROM sqlite_schema WHERE sql IS NOT NULL AND lower(tbl_name) = lower("+d.Literal(name)+") ORDER BY type = 'trigger', type = 'index', name")
+	if err != nil {
+		return nil, nil, err
+	}
+	why := map[string]string{}
+	if reason, err := t.keeps(ctx, name, rows[0][1]); err != nil || reason != "" {
+		for i := range columns {
+			why[columns[i].Name] = reason
+		}
+		return &database.Steps{Transaction: true, Table: name}, why, err
+	}
+	changed := map[string]*database.Tightened{}
+	for i := range columns {
+		changed[columns[i].Name] = &columns[i]
+	}
+	lines, names, values, err := t.rebuilt(ctx, name, changed, why, key)
+	if err != nil {
+		return nil, nil, err
+	}
+	into := d.QuoteTable(besideName)
+	s := &database.Steps{Transaction: true, Table: besideName, Before: []string{
+		"PRAGMA legacy_alter_table = ON", // which leaves the views that name the table
+		database.CreateStatement(d, besideName, lines),
+		fmt.Sprintf("INSERT INTO %s (%s)\n    SELECT %s FROM %s", into, strings.Join(names, ", "), strings.Join(values, ", "), d.QuoteTable(name)),
+	}, After: []string{"DROP TABLE " + d.QuoteTable(name), "ALTER TABLE " + into + " RENAME TO " + d.Quote(name)}, Release: []string{"PRAGMA legacy_alter_table = OFF"}}
+	for _, row := range rows[1:] {
+		s.After = append(s.After, row[1])
+	}
+	return s, why, nil
+}
+
+// keeps says what of a table would be lost or is in the way, or "".
+func (t *Target) keeps(ctx context.Context, name, definition string) (why string, err error) {
+	if found := special.FindString(definition); found != "" {
+		return "the definition of the table has " + strings.ToUpper(found) + ", which is not taken over", nil
+	}
+	referring, err := t.Query(ctx, "SELECT DISTINCT s.name FROM sqlite_schema s JOIN pragma_foreign_key_list(s.name) f WHERE s.type = 'table' AND lower(f.\"table\") = lower("+dialect.SQLite.Literal(name)+")")
+	if err == nil && len(referring) > 0 {
+		why = "the table " + referring[0][0] + " refers to this one"
+	}
+	return why, err
+}
+
+// rebuilt returns the lines of the definition of the new table, its columns, and what
+// they are filled with.
+func (t *Target) rebuilt(ctx context.Context, name string, changed map[string]*database.Tightened, why map[string]string, key []string) (lines, names, values []string, err error) {
+	d := dialect.SQLite
+	of := "(" + d.Literal(name) + ")"
+	live, err := t.Query(ctx, `SELECT name, type, "notnull", coalesce(dflt_value, ''), pk FROM pragma_table_info`+of+` ORDER BY cid`)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	primary := make([]string, len(live)+1)
+	for _, row := range live {
+		q, typ, value, notNull := d.Quote(row[0]), row[1], d.Quote(row[0]), row[2] == "1"
+		if c := changed[row[0]]; c != nil {
+			expression, reason := value, ""
+			switch {
+			case c.Rewritten():
+				expression, reason = caster.Values(&c.Column, c.Width)
+			case c.Retyped && c.Type.Kind == table.Date: // a timestamp, which is kept as text
+				expression = "SUBSTRING(" + value + ", 1, 10)"
+			}
+			if reason != "" {
+				why[row[0]] = reason
+			} else {
+				value, notNull = expression, notNull || !c.Nullable
+				if c.Retyped {
+					typ = d.TypeName(c.Type)
+				}
+			}
+		}
+		line := strings.TrimRight(q+" "+typ, " ")
+		if notNull {
+			line += " NOT NULL"
+		}
+		if row[3] != "" {
+			line += " DEFAULT " + row[3]
+		}
+		lines, names, values = append(lines, line), append(names, q), append(values, value)
+		if row[4] != "0" {
+			primary[database.ParseCount(row[4])] = row[0]
+		}
+	}
+	for _, column := range primary {
+		if column != "" {
+			key = append(key, column)
+		}
+	}
+	if len(key) > 0 {
+		lines = append(lines, "PRIMARY KEY ("+d.List(key)+")")
+	}
+	constraints, err := t.constraintsOf(ctx, of)
+	return append(lines, constraints...), names, values, err
+}
+
+// constraintsOf returns the unique constraints and the foreign keys of a table.
+func (t *Target) constraintsOf(ctx context.Context, of string) (lines []string, err error) {
+	d := dialect.SQLite
+	unique, err := t.Query(ctx, "SELECT i.seq, c.name FROM pragma_index_list"+of+" i JOIN pragma_index_info(i.name) c WHERE i.origin = 'u' ORDER BY i.seq DESC, c.seqno")
+	if err != nil {
+		return nil, err
+	}
+	foreign, err := t.Query(ctx, `SELECT id, "from", "table", coalesce("to", ''), on_delete, on_update FROM pragma_foreign_key_list`+of+" ORDER BY id DESC, seq")
+	if err != nil {
+		return nil, err
+	}
+	for _, group := range grouped(unique) {
+		var columns []string
+		for _, row := range group {
+			columns = append(columns, row[1])
+		}
+		lines = append(lines, "UNIQUE ("+d.List(columns)+")")
+	}
+	for _, group := range grouped(foreign) {
+		var own, other []string
+		for _, row := range group {
+			own = append(own, row[1])
+			if row[3] != "" {
+				other = append(other, row[3])
+			}
+		}
+		line := "FOREIGN KEY (" + d.List(own) + ") REFERENCES " + d.Quote(group[0][2])
+		if other != nil {
+			line += " (" + d.List(other) + ")"
+		}
+		lines = append(lines, line+" ON DELETE "+group[0][4]+" ON UPDATE "+group[0][5])
+	}
+	return lines, nil
+}
+
+// grouped cuts rows where their first column changes.
+func grouped(rows [][]string) (groups [][][]string) {
+	for i, row := range rows {
+		if i == 0 || row[0] != rows[i-1][0] {
+			groups = append(groups, nil)
+		}
+		groups[len(groups)-1] = append(groups[len(groups)-1], row)
+	}
+	return groups
+}

@@ -1,0 +1,61 @@
+package database
+
+import (
+	"context"
+	"slices"
+
+	"ambertray/internal/table"
+)
+
+type (
+	// Tightener changes the types of columns of an existing table.
+	Tightener interface {
+		// Tighten returns how it does so, and adds a key unless that is empty. It takes
+		// the columns that it can change, and says of the others why it cannot.
+		Tighten(ctx context.Context, table string, columns []Tightened, key []string) (*Steps, map[string]string, error)
+	}
+	// Tightened is a column of an existing table and what it is to be.
+	Tightened struct {
+		// Column has the new type, the rules by which its values are read, and whether it
+		// may be NULL.
+		table.Column
+		Was ColumnInfo
+		// Retyped says that the type changes; otherwise only NOT NULL does.
+		Retyped bool
+		Width   int // in characters, of texts that are all of one width; else 0
+	}
+	// Steps are the statements that change a table.
+	Steps struct {
+		// Transaction says that they are one. Otherwise Undo takes back what Before has
+		// done, all of it.
+		Transaction bool
+		Lock        string            // keeps others from the table, before its rows are read
+		Before      []string          // until the new values can be read
+		Table       string            // which then has them
+		Names       map[string]string // of columns that have other names in it
+		After       []string
+		Undo        []string
+		Release     []string // takes back Lock, and what else only was for the change
+	}
+)
+
+// Rewritten reports whether values are read from text.
+func (t *Tightened) Rewritten() bool {
+	return t.Retyped && t.Was.Type != nil && t.Was.Type.Textual() && !t.Type.Textual()
+}
+
+// Null is the end of a column's definition.
+func (t *Tightened) Null() string {
+	if t.Nullable {
+		return " NULL"
+	}
+	return " NOT NULL"
+}
+
+// All returns the statements in their order.
+func (s *Steps) All() (list []string) {
+	if s.Lock != "" {
+		list = append(list, s.Lock)
+	}
+	return slices.Concat(list, s.Before, s.After, s.Release)
+}

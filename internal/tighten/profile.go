@@ -1,0 +1,89 @@
+// Package tighten finds the tightest types for the columns of an existing table, and
+// changes them when every row is proved to keep its values.
+package tighten
+
+import (
+	"context"
+	"errors"
+	"io"
+	"regexp"
+	"strconv"
+	"strings"
+
+	"github.com/dustin/go-humanize"
+
+	"ambertray/internal/database"
+	"ambertray/internal/export"
+	"ambertray/internal/source"
+	"ambertray/internal/survey"
+)
+
+// Profile surveys the rows of a table or of a query like a file. NULL and texts without
+// characters both count as blank.
+func Profile(ctx context.Context, from database.Target, work *export.Work, o survey.Options) (*survey.Survey, error) {
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	work.Brief()
+	read, write := io.Pipe()
+	defer read.Close()
+	lay := source.DefaultLayout()
+	for _, s := range [][2]string{{"delimiter", ","}, {"quote", `"`}, {"encoding", "utf-8"}, {"line_end", "lf"}, {"header", "1"}, {"comment", "none"}, {"footer", "0"}} {
+		if err := lay.Set(s[0], s[1]); err != nil {
+			return nil, err
+		}
+	}
+	options := export.Options{Layout: lay, Header: true, Quoted: true, Stdout: write}
+	done := make(chan error, 1)
+	go func() {
+		_, err := export.Run(ctx, from, work, export.Standard, options)
+		write.CloseWithError(err)
+		done <- err
+	}()
+	o.Override = func(l *source.Layout) {
+		overrides := l.Overrides
+		*l = lay
+		l.Overrides = append(overrides, lay.Overrides...)
+	}
+	opener := &source.Opener{Stdin: read}
+	defer opener.Close()
+	s, err := survey.Run(ctx, opener, []string{source.Stdin}, o)
+	read.Close()
+	if err != nil {
+		cancel()
+	}
+	if exportErr := <-done; exportErr != nil && (err == nil || !errors.Is(exportErr, context.Canceled)) {
+		err = exportErr
+	}
+	if err != nil {
+		return nil, err
+	}
+	inRows(s)
+	s.Source = work.Table.Name
+	return s, nil
+}
+
+var onLine = regexp.MustCompile(`on line ([\d,]+)`)
+
+// inRows has the survey speak of rows, which are the lines below the heading.
+func inRows(s *survey.Survey) {
+	rows := func(text string) string {
+		return onLine.ReplaceAllStringFunc(text, func(place string) string {
+			n, _ := strconv.ParseInt(strings.ReplaceAll(onLine.FindStringSubmatch(place)[1], ",", ""), 10, 64)
+			return "in row " + humanize.Comma(n-1)
+		})
+	}
+	for i := range s.Columns {
+		c := &s.Columns[i]
+		c.Evidence = rows(c.Evidence)
+		if c.Obstacle != nil {
+			text := rows(*c.Obstacle)
+			c.Obstacle = &text
+		}
+		for e := range c.Examples {
+			c.Examples[e].Line--
+		}
+	}
+	for i := range s.Notes {
+		s.Notes[i].What, s.Notes[i].Source = rows(s.Notes[i].What), nil
+	}
+}

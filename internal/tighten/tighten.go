@@ -1,0 +1,269 @@
+package tighten
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"ambertray/internal/database"
+	"ambertray/internal/export"
+	"ambertray/internal/infer"
+	"ambertray/internal/survey"
+	"ambertray/internal/table"
+)
+
+// Proposal is what could be tighter about a table.
+type Proposal struct {
+	Target  string   `json:"target"`
+	Table   string   `json:"table"`
+	Rows    int64    `json:"rows"`
+	Columns []Column `json:"columns"`
+	// Key is the key that is proposed for a table without one.
+	Key []string `json:"key"`
+	// Statements make the changes, in the target's SQL.
+	Statements []string `json:"statements"`
+	// InTheWay are rows that keep columns from a tighter type, the first of each column.
+	InTheWay []Row `json:"in_the_way"`
+	Applied  bool  `json:"applied"`
+
+	steps *database.Steps
+	plan  *table.Table // the table as it would be
+	live  []database.ColumnInfo
+}
+
+// Column is a column and what is proposed for it.
+type Column struct {
+	Name     string `json:"name"`
+	Was      string `json:"was"` // the server's own name of its type
+	NullWas  bool   `json:"null_was"`
+	Type     string `json:"type"` // that it would have
+	Nullable bool   `json:"nullable"`
+	Changes  bool   `json:"changes"`
+	Evidence string `json:"evidence"`
+	// Left says why a tighter type is not proposed; null where there is none.
+	Left *string `json:"left"`
+	// Obstacles is how many rows keep it from a tighter type.
+	Obstacles int64 `json:"obstacles"`
+
+	tightened database.Tightened
+	tighter   *infer.Choice // what the obstacles keep it from
+}
+
+// Row is a row in the way.
+type Row struct {
+	Column string `json:"column"`
+	Key    string `json:"key"` // its values of the key, or its place among the rows
+	Value  string `json:"value"`
+	Reason string `json:"reason"`
+}
+
+// Options of a proposal.
+type Options struct {
+	Survey survey.Options
+	// Types are set by a person, by the name of the column.
+	Types map[string]table.Type
+}
+
+// Propose profiles a table and finds what could be tighter. It changes nothing.
+func Propose(ctx context.Context, to database.Target, name string, o Options) (*Proposal, error) {
+	tightener, err := database.Require[database.Tightener](to, to, "changing the types of a table")
+	if err != nil {
+		return nil, err
+	}
+	work, err := export.Table(ctx, to, name)
+	if err != nil {
+		return nil, err
+	}
+	s, err := Profile(ctx, to, work, o.Survey)
+	if err != nil {
+		return nil, err
+	}
+	p := &Proposal{Target: to.Name(), Table: name, Rows: s.Records, Key: []string{}, Statements: []string{}, InTheWay: []Row{}}
+	if p.live, err = database.Columns(ctx, to, name); err != nil {
+		return nil, err
+	}
+	nulls, err := p.countNulls(ctx, to)
+	if err != nil {
+		return nil, err
+	}
+	for i := range p.live {
+		p.Columns = append(p.Columns, propose(&p.live[i], &s.Columns[i], nulls[i], to, o.Types))
+	}
+	if err := p.proposeKey(ctx, to, s); err != nil {
+		return nil, err
+	}
+	if err := p.plans(ctx, to, tightener); err != nil {
+		return nil, err
+	}
+	return p, p.findInTheWay(ctx, to)
+}
+
+// countNulls counts the NULLs of each column, which a profile does not tell from blanks.
+func (p *Proposal) countNulls(ctx context.Context, to database.Target) (nulls []int64, err error) {
+	d := to.Dialect()
+	for some := range slices.Chunk(p.live, 100) {
+		var counts []string
+		for i := range some {
+			counts = append(counts, "count(*) - count("+d.Quote(some[i].Name)+")")
+		}
+		rows, err := to.Query(ctx, "SELECT "+strings.Join(counts, ", ")+" FROM "+d.QuoteTable(p.Table))
+		if err != nil {
+			return nil, err
+		}
+		for _, n := range rows[0] {
+			nulls = append(nulls, database.ParseCount(n))
+		}
+	}
+	return nulls, nil
+}
+
+// propose returns what could be tighter about a column.
+func propose(l *database.ColumnInfo, s *survey.Column, nulls int64, to database.Target, types map[string]table.Type) Column {
+	c := Column{Name: l.Name, Was: l.Native, NullWas: l.Nullable, Type: l.Native, Nullable: l.Nullable, Evidence: s.Evidence}
+	t := &c.tightened
+	t.Column, t.Was = table.Column{From: l.Name, Name: l.Name, Type: table.Type{Kind: table.Text}, Nullable: true}, *l
+	if l.Type != nil {
+		t.Type = *l.Type
+	}
+	if l.Generated || !l.Known || l.Type == nil && !strings.EqualFold(l.Native, "text") && l.Native != "" {
+		c.left("the server computes it, or its type is none that is changed here")
+		return c
+	}
+	if c.Nullable = l.Nullable && nulls > 0; l.Nullable && s.Distinct == 0 {
+		c.Nullable = true // nothing says what it is
+	}
+	choice, set := &s.Choice, false
+	if typ, ok := types[l.Name]; ok {
+		forced := s.Choice
+		if s.Choice.Tighter != nil && s.Choice.Tighter.Type.Kind == typ.Kind {
+			forced = *s.Choice.Tighter
+		}
+		forced.Type, choice, set = typ, &forced, true
+	}
+	if c.tighter = s.Choice.Tighter; s.Choice.Rejects > 0 { // such as days that do not exist
+		c.tighter = &s.Choice
+	}
+	if c.tighter != nil && !set {
+		c.left("some of its values are not of the type that most are")
+	}
+	if set || s.Distinct > 0 && s.Choice.Rejects == 0 && tighter(t.Type, choice.Type, to) {
+		t.Retyped, t.Type = true, choice.Type
+		t.Format, t.Thousands, t.Decimal, t.Currency, t.Percent, t.NullWords = choice.Format, choice.Thousands, choice.Decimal, choice.Currency, choice.Percent, choice.NullWords
+		if t.Type.Kind == table.Boolean && s.Min != nil && s.Max != nil { // which are its words
+			t.TrueWords, t.FalseWords = []string{*s.Max}, []string{*s.Min}
+		}
+		if s.Shortest == s.Longest {
+			t.Width = s.Longest
+		}
+		if t.Rewritten() { // blanks become NULL
+			c.Nullable = l.Nullable && (nulls > 0 || s.Blanks > 0 || len(choice.NullWords) > 0)
+		}
+		c.Type = to.Dialect().TypeName(t.Type)
+	}
+	t.Nullable = c.Nullable
+	c.Changes = t.Retyped || c.NullWas != c.Nullable
+	return c
+}
+
+func (c *Column) left(why string) { c.Left = &why }
+
+// leave takes the proposal for a column back.
+func (c *Column) leave(why string) {
+	c.left(why)
+	c.Type, c.Changes, c.Nullable = c.Was, false, c.NullWas
+	c.tightened.Retyped = false
+	if c.tightened.Type = (table.Type{Kind: table.Text}); c.tightened.Was.Type != nil {
+		c.tightened.Type = *c.tightened.Was.Type
+	}
+	c.tightened.Nullable = c.NullWas
+}
+
+// tighter reports whether one type is tighter than another of a live column. Floating
+// point stays: its values may not be what they look like. So does a decimal with less
+// than twice the digits: it may be the one that was meant.
+func tighter(live, next table.Type, to database.Target) bool {
+	switch {
+	case live.Textual() && next.Textual():
+		return next.Kind != table.Text && (live.Kind == table.Text || next.Size < live.Size)
+	case live.Textual():
+		return next.Kind != table.UUID || !to.Dialect().Stored(next).Textual()
+	case live.Whole():
+		return next.Whole() && next.Kind < live.Kind
+	case live.Kind == table.Decimal:
+		return next.Whole() || next.Kind == table.Decimal && 2*next.Size <= live.Size && next.Scale <= live.Scale
+	case live.HasClock():
+		return live.Kind == table.Timestamp && next.Kind == table.Date || next.Kind == live.Kind && next.Fraction() < live.Fraction()
+	}
+	return false
+}
+
+// proposeKey offers a key to a table without one.
+func (p *Proposal) proposeKey(ctx context.Context, to database.Target, s *survey.Survey) error {
+	key, err := database.PrimaryKey(ctx, to, p.Table)
+	if err != nil || len(key) > 0 {
+		return err
+	}
+	for i := range p.Columns {
+		c := &p.Columns[i]
+		if s.Columns[i].Key && !c.Nullable && c.tightened.Type.Kind != table.Text && c.tightened.Type.Kind != table.Double {
+			p.Key = []string{c.Name}
+			return nil
+		}
+	}
+	return nil
+}
+
+// plans asks the database how it makes the changes, and takes those back that it does not
+// make.
+func (p *Proposal) plans(ctx context.Context, to database.Target, tightener database.Tightener) error {
+	for {
+		var columns []database.Tightened
+		for i := range p.Columns {
+			if p.Columns[i].Changes {
+				columns = append(columns, p.Columns[i].tightened)
+			}
+		}
+		steps, why, err := tightener.Tighten(ctx, p.Table, columns, p.Key)
+		if err != nil {
+			return err
+		}
+		again := false
+		for i := range p.Columns {
+			if c := &p.Columns[i]; c.Changes && why[c.Name] != "" {
+				c.leave(why[c.Name])
+				again = true
+			}
+		}
+		if again {
+			p.Key = slices.DeleteFunc(p.Key, func(k string) bool { return why[k] != "" })
+			continue
+		}
+		p.steps = steps
+		if len(columns) > 0 || len(p.Key) > 0 {
+			p.Statements = steps.All()
+		}
+		p.plan = &table.Table{Name: p.Table, Key: p.Key}
+		for i := range p.Columns {
+			p.plan.Columns = append(p.plan.Columns, p.Columns[i].tightened.Column)
+		}
+		return nil
+	}
+}
+
+// Changes returns how many columns would change.
+func (p *Proposal) Changes() (n int) {
+	for _, c := range p.Columns {
+		if c.Changes {
+			n++
+		}
+	}
+	return n
+}
+
+// DoubtError says why a table was left as it was.
+type DoubtError struct{ Table, What string }
+
+func (e *DoubtError) Error() string {
+	return fmt.Sprintf("table %s is unchanged: %s", e.Table, e.What)
+}
