@@ -210,7 +210,17 @@ func (a *app) writeJSON(result any) error {
 // progress starts a progress line; done ends it.
 func (a *app) progress(title string) (update func(pass.Progress), done func()) {
 	p := a.line(title)
-	return func(s pass.Progress) { p.Update(s.Bytes, s.Size, s.Records) }, p.Done
+	return func(s pass.Progress) { p.Update(stateOf(s)) }, p.Done
+}
+
+// phases are what the phases of a load are called.
+var phases = map[string]string{
+	load.PhaseFinish: "waiting for the server", load.PhaseIndex: "building indexes", load.PhaseMerge: "merging", load.PhaseVerify: "verifying",
+	load.PhaseCommit: "committing", load.PhaseStatistics: "refreshing statistics", load.PhaseRollback: "rolling back",
+}
+
+func stateOf(s pass.Progress) term.State {
+	return term.State{Phase: phases[s.Phase], Bytes: s.Bytes, Size: s.Size, Records: s.Records, Of: s.Of, Rejected: s.Rejected}
 }
 
 // toFlag adds the flag that names the target.

@@ -88,6 +88,10 @@ func (a *app) loadEach(c *cobra.Command, l *loading, names []string, jobs int) e
 	if err := e.name(units); err != nil {
 		return err
 	}
+	if err := a.confirmEach(l, len(units)); err != nil {
+		return err
+	}
+	l.yes = true
 	tgt, end, err := a.openNew(c.Context(), l)
 	if err != nil {
 		return err
@@ -300,12 +304,15 @@ func (e *each) drafting(u *eachUnit) *drafting {
 func (e *each) progress(i int, p pass.Progress) {
 	e.mutex.Lock()
 	defer e.mutex.Unlock()
+	if p.Phase != "" { // other tables are read meanwhile
+		return
+	}
 	e.moved[i] = p
 	var all pass.Progress
 	for _, m := range e.moved {
-		all.Bytes, all.Size, all.Records = all.Bytes+m.Bytes, all.Size+m.Size, all.Records+m.Records
+		all.Bytes, all.Size, all.Records, all.Rejected = all.Bytes+m.Bytes, all.Size+m.Size, all.Records+m.Records, all.Rejected+m.Rejected
 	}
-	e.line.Update(all.Bytes, all.Size, all.Records)
+	e.line.Update(stateOf(all))
 }
 
 // status returns the exit status of the worst.
@@ -377,6 +384,9 @@ type loadJob struct {
 func (a *app) loadInto(c *cobra.Command, j *loadJob) (err error) {
 	if j.plan == nil { // else it is tried again
 		if j.plan, j.survey, err = a.planned(c, j.loading, j.args); err != nil {
+			return err
+		}
+		if err := a.confirm(c.Context(), j.loading, j.plan, j.to); err != nil {
 			return err
 		}
 	}

@@ -86,7 +86,7 @@ func (a *app) export(c *cobra.Command, e *exporting, args []string) error {
 	}
 	progress := a.line("exporting")
 	e.options.Stdout, e.options.Header = a.out, !e.noHeader
-	e.options.Progress = func(rows int64) { progress.Update(0, 0, rows) }
+	e.options.Progress = func(rows int64) { progress.Update(term.State{Records: rows}) }
 	res, err := export.Run(c.Context(), from, work, e.out, e.options)
 	progress.Done()
 	if err != nil || e.out == export.Standard {

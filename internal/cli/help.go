@@ -24,7 +24,7 @@ var groups = []struct {
 	{"What to load", []string{"sheet", "cells", "hidden", "merged", "drift", "sample", "quick", "only-new", "each", "jobs", "again", "load"}},
 	{"Layout", nil},
 	{"Table", []string{"to", "table", "change", "existing", "by-position", "create-schema", "create-database", "accept-loss", "no-rollback", "dialect", "fit", "indexes"}},
-	{"Checks", []string{"allow-rejects", "verify", "commit-every", "no-ledger", "forget"}},
+	{"Checks", []string{"allow-rejects", "verify", "commit-every", "no-ledger", "forget", "yes"}},
 	{"Unattended", []string{"quiet", "log", "progress", "no-color", "within", "retries"}},
 	{"Output", nil},
 }

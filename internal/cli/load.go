@@ -59,15 +59,18 @@ type loading struct {
 	to          *string
 	allow       *string
 	newDatabase *bool
+	yes         bool // a person need not be asked
 	patience    patience
 }
 
 func newLoading(c *cobra.Command) *loading {
-	return &loading{
+	l := &loading{
 		drafting: draftFlags(c), to: toFlag(c), Options: loadOptions(c), patience: patienceFlags(c),
 		allow:       c.Flags().String("allow-rejects", "", "load nothing if more records are rejected: any, `N`, or N% of them (default: what the tray says)"),
 		newDatabase: c.Flags().Bool("create-database", false, "create the database that the target names if it does not exist, in UTF-8"),
 	}
+	c.Flags().BoolVar(&l.yes, "yes", false, "do not ask before a table is emptied, rebuilt or merged into")
+	return l
 }
 
 // load loads one source and shows the receipt.
@@ -251,6 +254,7 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all, plan string) {
 	default:
 		p.Next("To prove it again at any time:", "ambertray verify "+plan+toText(to))
 	}
+	p.Line("  To look at it:  %s", p.Amber("ambertray report "+shellWord(r.Tray)+toText(to)))
 }
 
 // drawSum shows that nothing was lost.

@@ -7,6 +7,7 @@ import (
 	"log/slog"
 	"net/url"
 	"os"
+	"slices"
 	"strings"
 	"time"
 
@@ -19,9 +20,10 @@ import (
 
 // The words of --progress.
 const (
-	progressAuto = "auto"
-	progressJSON = "json"
-	progressNone = "none"
+	progressAuto  = "auto"
+	progressPlain = "plain"
+	progressJSON  = "json"
+	progressNone  = "none"
 )
 
 // unattended is what every command takes that runs without a person.
@@ -37,14 +39,14 @@ func (a *app) unattendedFlags(root *cobra.Command) {
 	f.BoolVar(&a.unattended.quiet, "quiet", false, "print no result and no progress, only errors")
 	f.BoolVar(&a.unattended.noColor, "no-color", false, "print without colours, as NO_COLOR in the environment does")
 	f.StringVar(&a.unattended.log, "log", "", "append what was done to a `FILE`, a line of JSON for each event")
-	f.StringVar(&a.unattended.progress, "progress", progressAuto, "how progress is shown on standard error: auto, a line at a terminal; json, a line for each event; or none")
+	f.StringVar(&a.unattended.progress, "progress", progressAuto, "how progress is shown on standard error: auto, a line at a terminal; plain, a line of text now and then; json, a line for each event; or none")
 }
 
 // begin sets up the log and the printers, before a command runs.
 func (a *app) begin(c *cobra.Command, args []string) error {
 	u := &a.unattended
-	if u.progress != progressAuto && u.progress != progressJSON && u.progress != progressNone {
-		return usageError{fmt.Errorf("--progress %s: write auto, json or none", u.progress)}
+	if !slices.Contains([]string{progressAuto, progressPlain, progressJSON, progressNone}, u.progress) {
+		return usageError{fmt.Errorf("--progress %s: write auto, plain, json or none", u.progress)}
 	}
 	if u.noColor {
 		os.Setenv("NO_COLOR", "1")
@@ -122,6 +124,8 @@ func (a *app) line(title string) *term.Progress {
 		return nil
 	case a.unattended.progress == progressJSON:
 		return term.NewEvents(a.err, title)
+	case a.unattended.progress == progressPlain:
+		return term.NewPlain(a.err, title)
 	}
 	return term.NewProgress(a.err, title)
 }

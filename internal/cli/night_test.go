@@ -128,10 +128,11 @@ func TestWaves(t *testing.T) {
 func TestEvents(t *testing.T) {
 	var out bytes.Buffer
 	p := term.NewEvents(&out, "loading")
-	p.Update(5, 10, 2)
-	p.Update(6, 10, 3) // too soon for another
+	p.Update(term.State{Bytes: 5, Size: 10, Records: 2})
+	p.Update(term.State{Bytes: 6, Size: 10, Records: 3, Rejected: 1}) // too soon for another
+	p.Update(term.State{Phase: "verifying"})
 	p.Done()
-	require.Regexp(t, `^\{"event":"loading","at":"[^"]+","bytes":5,"size":10,"records":2\}\n\{"event":"loading ended","at":"[^"]+","bytes":0,"size":0,"records":0\}\n$`, out.String())
+	require.Regexp(t, `^\{"event":"loading","at":"[^"]+","bytes":5,"size":10,"records":2,"rejected":0\}\n\{"event":"verifying",[^\n]*\n\{"event":"loading ended",[^\n]*\n$`, out.String())
 }
 
 // TestWithoutSecrets keeps passwords out of the log.

@@ -85,6 +85,7 @@ func (a *app) tighten(c *cobra.Command, to, name string, o tighten.Options, appl
 	if apply {
 		a.undone = "the table is unchanged"
 		line := a.line("changing and proving")
+		line.Update(term.State{})
 		err = p.Apply(c.Context(), tgt)
 		line.Done()
 		if err != nil {

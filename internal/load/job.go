@@ -17,6 +17,7 @@ import (
 	"ambertray/internal/reject"
 	"ambertray/internal/table"
 	"ambertray/internal/tray"
+	"ambertray/internal/value"
 )
 
 // job is the state of a load that every way of loading shares.
@@ -66,9 +67,41 @@ func (j *job) assignID(resume *ledger.Entry) (err error) {
 	return err
 }
 
+// phaseLoad is the phase in which the records are read and sent.
+const phaseLoad = "load"
+
+// enter says that a phase begins.
+func (j *job) enter(phase string) {
+	if j.Progress != nil {
+		j.Progress(pass.Progress{Phase: phase, Rejected: j.receipt.Counts.Rejected})
+	}
+}
+
+// rowsAtOnce is after how many rows that are verified the progress is shown.
+const rowsAtOnce = 50_000
+
+// watched reads rows, and says how many it has read of those that there should be.
+func (j *job) watched(rows int64, read func(context.Context, database.EachRow) error) func(context.Context, database.EachRow) error {
+	if j.Progress == nil {
+		return read
+	}
+	return func(ctx context.Context, each database.EachRow) error {
+		n := int64(0)
+		return read(ctx, func(row []value.Value) error {
+			if n++; n%rowsAtOnce == 0 {
+				j.Progress(pass.Progress{Phase: PhaseVerify, Records: n, Of: rows, Rejected: j.receipt.Counts.Rejected})
+			}
+			return each(row)
+		})
+	}
+}
+
 // phase times a part of the load.
 func (j *job) phase(name string, f func() error) error {
 	start := time.Now()
+	if name != phaseLoad {
+		j.enter(name)
+	}
 	err := f()
 	seconds := time.Since(start).Seconds()
 	j.receipt.Phases = append(j.receipt.Phases, Phase{name, seconds, float64(j.receipt.Counts.Loaded) / seconds})

@@ -63,7 +63,7 @@ func (m *merged) finish(ctx context.Context, abort error) (rows int64, refused *
 		return 0, nil, err
 	}
 	m.numbers.Remove(byStage)
-	err = m.phase("merge", func() (err error) {
+	err = m.phase(PhaseMerge, func() (err error) {
 		m.done, refused, err = m.merging.Merge(ctx, m.table, stageName, &m.numbers)
 		return err
 	})

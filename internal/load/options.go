@@ -37,6 +37,17 @@ type Options struct {
 	AppendNext bool
 }
 
+// The phases of a load after its records are read, as Progress and the receipt name them.
+const (
+	PhaseFinish     = "finish" // the server takes what it was sent, and builds the key
+	PhaseIndex      = "index"
+	PhaseMerge      = "merge"
+	PhaseVerify     = "verify"
+	PhaseCommit     = "commit"
+	PhaseStatistics = "statistics"
+	PhaseRollback   = "rollback"
+)
+
 // Depth is how much of the table is verified.
 type Depth string
 

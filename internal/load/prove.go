@@ -64,7 +64,7 @@ func (j *job) sumTable(ctx context.Context, t *table.Table) (proof.Sum, error) {
 	case j.summer != nil:
 		return j.summer.Sum(ctx, t, 0, false)
 	}
-	return sumRows(ctx, j.hash, allRows(j.to, t))
+	return sumRows(ctx, j.hash, j.watched(j.receipt.Counts.Loaded, allRows(j.to, t)))
 }
 
 // rowsOf reads the rows that the table has of the load; rows is how many they should
@@ -89,7 +89,7 @@ func (j *job) loadedSum(ctx context.Context, rows int64) (proof.Sum, error) {
 	case j.hash == nil:
 		t = &table.Table{Name: t.Name}
 	}
-	return sumRows(ctx, j.hash, j.rowsOf(t, rows))
+	return sumRows(ctx, j.hash, j.watched(rows, j.rowsOf(t, rows)))
 }
 
 // expected is the sum of the rows of a pass that are to be in the table.

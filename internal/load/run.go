@@ -159,18 +159,18 @@ func (j *job) transact(ctx context.Context, begin func(context.Context) (way, er
 		return w, err
 	}
 	var out *pass.Outcome
-	if err := j.phase("load", func() (err error) { out, err = j.send(ctx, w); return err }); err != nil {
+	if err := j.phase(phaseLoad, func() (err error) { out, err = j.send(ctx, w); return err }); err != nil {
 		return w, err
 	}
 	if allow := j.plan.Allow; allow.Exceeded(out.Rejects.Total(), out.Records) {
 		return w, &TooManyError{Rejected: out.Rejects.Total(), Records: out.Records, Allow: allow, File: j.rejects.File()}
 	}
 	if (len(j.table.Indexes) > 0 || j.table.References()) && j.receipt.Outcome.newTable() {
-		if err := j.phase("index", func() error { return j.index(ctx) }); err != nil {
+		if err := j.phase(PhaseIndex, func() error { return j.index(ctx) }); err != nil {
 			return w, err
 		}
 	}
-	if err := j.phase("verify", func() error { return j.prove(ctx, w, out) }); err != nil {
+	if err := j.phase(PhaseVerify, func() error { return j.prove(ctx, w, out) }); err != nil {
 		return w, err
 	}
 	if err := j.show(ctx); err != nil {
@@ -178,11 +178,11 @@ func (j *job) transact(ctx context.Context, begin func(context.Context) (way, er
 	}
 	// What is interrupted in the middle of a commit may be committed, and nobody
 	// would know.
-	if err := j.phase("commit", func() error { return w.commit(context.WithoutCancel(ctx)) }); err != nil {
+	if err := j.phase(PhaseCommit, func() error { return w.commit(context.WithoutCancel(ctx)) }); err != nil {
 		return w, err
 	}
 	j.receipt.Verified = true
-	return w, j.phase("statistics", func() error { j.analyze(ctx); return nil })
+	return w, j.phase(PhaseStatistics, func() error { j.analyze(ctx); return nil })
 }
 
 // prove compares the table with the source, and the counts with each other.
@@ -205,6 +205,9 @@ func (j *job) prove(ctx context.Context, w way, out *pass.Outcome) (err error) {
 // rollback ends the transaction of a load, and removes what a failed one has left
 // outside of it. After a commit it does nothing.
 func (j *job) rollback(w way, err error) error {
+	if err != nil {
+		j.enter(PhaseRollback)
+	}
 	back := j.tx.Rollback()
 	if err == nil {
 		return nil

@@ -31,6 +31,9 @@ func (j *job) send(ctx context.Context, w way) (*pass.Outcome, error) {
 		},
 	})
 	err = errors.Join(err, j.rejects.Close())
+	if err == nil {
+		j.enter(PhaseFinish)
+	}
 	rows, refused, closeErr := w.finish(ctx, err)
 	if err == nil {
 		err = closeErr

@@ -23,10 +23,13 @@ import (
 	"ambertray/internal/tray"
 )
 
-// Progress is how far a pass has come.
+// Progress is how far a pass has come, or what a load does after it.
 type Progress struct {
-	Bytes, Size int64 // of the files
+	Phase       string // of a load, "" while the source is read
+	Bytes, Size int64  // of the files
 	Records     int64
+	Of          int64 // how many records there are, where that is known
+	Rejected    int64
 }
 
 // Options of a pass.
@@ -260,7 +263,7 @@ func (r *Running) Add(k *convert.Block) error {
 	r.out.add(k)
 	r.footers[k.Part].add(r.conv, k)
 	if r.options.Progress != nil {
-		r.options.Progress(Progress{r.pass.in.Done(), r.pass.in.Size(), r.out.Records})
+		r.options.Progress(Progress{Bytes: r.pass.in.Done(), Size: r.pass.in.Size(), Records: r.out.Records, Rejected: r.out.Records - r.out.Loaded})
 	}
 	if r.options.Block != nil {
 		return r.options.Block(k)

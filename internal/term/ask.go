@@ -1,8 +1,10 @@
 package term
 
 import (
+	"errors"
 	"io"
 	"os"
+	"strings"
 
 	"golang.org/x/term"
 )
@@ -24,4 +26,23 @@ func AskSecret(prompt string) (string, error) {
 		io.Reader
 		io.Writer
 	}{os.Stdin, os.Stderr}, "").ReadPassword(prompt)
+}
+
+// Ask asks a question that is answered with y or yes, or with anything else for no. An
+// interruption is a no.
+func Ask(question string) (yes bool, err error) {
+	was, err := term.MakeRaw(int(os.Stdin.Fd()))
+	if err != nil {
+		return false, err
+	}
+	defer term.Restore(int(os.Stdin.Fd()), was)
+	answer, err := term.NewTerminal(struct {
+		io.Reader
+		io.Writer
+	}{os.Stdin, os.Stderr}, question+" [y/N] ").ReadLine()
+	if errors.Is(err, io.EOF) {
+		return false, nil
+	}
+	answer = strings.ToLower(strings.TrimSpace(answer))
+	return answer == "y" || answer == "yes", err
 }

@@ -50,16 +50,19 @@ func terminal(t *testing.T) (tty *os.File, until func(text string) string) {
 func TestProgress(t *testing.T) {
 	var nothing *Progress = NewProgress(&bytes.Buffer{}, "loading")
 	require.Nil(t, nothing)
-	nothing.Update(1, 2, 3)
+	nothing.Update(State{})
 	nothing.Done()
 	t.Setenv("NO_COLOR", "1")
 	tty, until := terminal(t)
 	p := NewProgress(tty, "loading")
 	for done := int64(1); done < 8; done++ { // the line is written now and then
-		p.Update(10*done, 100, 1000*done)
+		p.Update(State{Bytes: 10 * done, Size: 100, Records: 1000 * done, Rejected: 3})
 		time.Sleep(refresh)
 	}
-	require.Contains(t, until("000 records"), "loading")
+	require.Contains(t, until("3 rejected"), "loading")
+	p.Update(State{Phase: "building indexes"})
+	until("building indexes") // although nothing is counted
+	p.Done()
 	p.Done()
 }
 

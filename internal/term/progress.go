@@ -5,43 +5,56 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"sync"
 	"time"
 
 	"github.com/schollz/progressbar/v3"
 	"golang.org/x/term"
 )
 
-// Progress shows how far a command has come, on a terminal only.
+// Progress shows how far a command has come: as a line at a terminal, or a line of text
+// or of JSON now and then. Nil shows nothing. It is safe for use by many goroutines.
 type Progress struct {
-	bar    *progressbar.ProgressBar // nil for events
-	title  string
-	events io.Writer
-	last   time.Time // of the last event
+	mutex   sync.Mutex
+	out     io.Writer
+	title   string
+	write   func(p *Progress, s State) // what is written now and then; nil at a terminal
+	every   time.Duration              // how often
+	moved   bool                       // Update was called
+	state   State
+	begun   time.Time
+	started time.Time // of the phase
+	shown   time.Time // when something was written last
+	bar     *progressbar.ProgressBar
+	stop    chan struct{}
 }
 
-// betweenEvents is how often an event is written.
-const betweenEvents = time.Second
+// State is how far a phase of a command has come. What is not known is 0.
+type State struct {
+	Phase       string // such as "verifying"; "" is the title
+	Bytes, Size int64  // of the files
+	Records, Of int64
+	Rejected    int64
+}
+
+// How often a line is written, and a phase without a number is seen to go on. A phase
+// that is soon over shows nothing.
+const (
+	betweenEvents = time.Second
+	betweenLines  = 10 * time.Second
+	refresh       = 100 * time.Millisecond
+	patience      = 300 * time.Millisecond
+)
 
 // NewEvents returns progress that is written as a line of JSON from time to time.
-func NewEvents(out io.Writer, title string) *Progress { return &Progress{title: title, events: out} }
-
-// event is how far a command has come. Size is 0 where it is not known.
-type event struct {
-	Event   string `json:"event"`
-	At      string `json:"at"`
-	Bytes   int64  `json:"bytes"`
-	Size    int64  `json:"size"`
-	Records int64  `json:"records"`
+func NewEvents(out io.Writer, title string) *Progress {
+	return start(&Progress{out: out, title: title, write: (*Progress).event, every: betweenEvents})
 }
 
-func (p *Progress) write(e event) {
-	e.At = time.Now().UTC().Format(time.RFC3339Nano)
-	text, _ := json.Marshal(e)
-	fmt.Fprintf(p.events, "%s\n", text)
+// NewPlain returns progress that is written as a line of text now and then, for logs.
+func NewPlain(out io.Writer, title string) *Progress {
+	return start(&Progress{out: out, title: title, write: (*Progress).plain, every: betweenLines})
 }
-
-// refresh is how often the line is written again.
-const refresh = 100 * time.Millisecond
 
 // NewProgress returns a progress line on out, or nil, which shows nothing,
 // when out is not a terminal.
@@ -50,43 +63,175 @@ func NewProgress(out io.Writer, title string) *Progress {
 	if !ok || !term.IsTerminal(int(f.Fd())) {
 		return nil
 	}
-	bar := progressbar.NewOptions64(-1,
-		progressbar.OptionSetWriter(out), progressbar.OptionSetDescription("  "+title),
-		progressbar.OptionShowBytes(true), progressbar.OptionShowCount(), progressbar.OptionThrottle(refresh), progressbar.OptionSetWidth(28),
-		progressbar.OptionSetPredictTime(true), progressbar.OptionClearOnFinish(), progressbar.OptionEnableColorCodes(os.Getenv("NO_COLOR") == ""),
-		progressbar.OptionUseANSICodes(true), progressbar.OptionSpinnerType(11),
-		progressbar.OptionSetSpinnerChangeInterval(0), // which would write on after Done
-		progressbar.OptionSetTheme(progressbar.Theme{Saucer: "[yellow]━[reset]", SaucerHead: "[yellow]━[reset]", SaucerPadding: "─"}),
-	)
-	return &Progress{bar: bar, title: title}
+	return start(&Progress{out: out, title: title, every: refresh})
 }
 
-// Update moves the line on.
-func (p *Progress) Update(bytes, size, records int64) {
+// start has the progress written on from the first Update, also while nothing is counted.
+func start(p *Progress) *Progress {
+	p.begun, p.stop = time.Now(), make(chan struct{})
+	p.started = p.begun
+	if p.every == betweenLines { // what is soon done needs no line
+		p.shown = p.begun
+	}
+	go func() {
+		tick := time.NewTicker(p.every)
+		defer tick.Stop()
+		for {
+			select {
+			case <-p.stop:
+				return
+			case <-tick.C:
+				p.mutex.Lock()
+				p.show()
+				p.mutex.Unlock()
+			}
+		}
+	}()
+	return p
+}
+
+// Update says how far the command has come.
+func (p *Progress) Update(s State) {
 	if p == nil {
 		return
 	}
-	if p.events != nil {
-		if time.Since(p.last) >= betweenEvents {
-			p.last = time.Now()
-			p.write(event{Event: p.title, Bytes: bytes, Size: size, Records: records})
+	p.mutex.Lock()
+	defer p.mutex.Unlock()
+	if s.Phase != p.state.Phase {
+		p.clear()
+		p.started = time.Now()
+		if p.every != betweenLines || time.Since(p.begun) >= betweenEvents { // each phase is named
+			p.shown = time.Time{}
 		}
-		return
 	}
-	if size > 0 {
-		p.bar.ChangeMax64(size + 1) // the end is shown by Done
+	p.state, p.moved = s, true
+	if p.write != nil {
+		p.show()
 	}
-	p.bar.Describe(fmt.Sprintf("  %s %12s records", p.title, Count(records)))
-	_ = p.bar.Set64(bytes) // a line that cannot be written is no reason to fail
 }
 
 // Done takes the line away.
 func (p *Progress) Done() {
-	switch {
-	case p == nil:
-	case p.events != nil:
-		p.write(event{Event: p.title + " ended"})
-	default:
-		_ = p.bar.Clear()
+	if p == nil {
+		return
 	}
+	p.mutex.Lock()
+	defer p.mutex.Unlock()
+	select {
+	case <-p.stop:
+		return
+	default:
+		close(p.stop)
+	}
+	p.clear()
+	if p.write != nil {
+		p.state.Phase = p.title + " ended"
+		p.write(p, p.state)
+	}
+}
+
+// show writes where the command is, unless that was done lately.
+func (p *Progress) show() {
+	now := time.Now()
+	switch {
+	case !p.moved: // something else may be shown or asked before
+	case p.write != nil && now.Sub(p.shown) >= p.every:
+		p.shown = now
+		p.write(p, p.state)
+	case p.write == nil && now.Sub(p.started) >= patience:
+		p.draw()
+	}
+}
+
+// draw draws the line at a terminal.
+func (p *Progress) draw() {
+	done, all := p.state.Bytes, p.state.Size
+	if all == 0 {
+		done, all = p.state.Records, p.state.Of
+	}
+	if p.bar == nil {
+		p.bar = p.newBar(all)
+	}
+	if all > 0 {
+		p.bar.ChangeMax64(max(all, done) + 1) // the end is shown by Done
+	}
+	p.bar.Describe("  " + p.text())
+	_ = p.bar.Set64(done) // a line that cannot be written is no reason to fail
+	_ = p.bar.RenderBlank()
+}
+
+func (p *Progress) newBar(all int64) *progressbar.ProgressBar {
+	if all == 0 {
+		all = -1
+	}
+	return progressbar.NewOptions64(all,
+		progressbar.OptionSetWriter(p.out), progressbar.OptionThrottle(refresh), progressbar.OptionSetWidth(28),
+		progressbar.OptionSetPredictTime(true), progressbar.OptionClearOnFinish(), progressbar.OptionEnableColorCodes(os.Getenv("NO_COLOR") == ""),
+		progressbar.OptionUseANSICodes(true), progressbar.OptionSpinnerType(11), progressbar.OptionSetElapsedTime(true),
+		progressbar.OptionSetSpinnerChangeInterval(0), // which would write on after Done
+		progressbar.OptionSetTheme(progressbar.Theme{Saucer: "[yellow]━[reset]", SaucerHead: "[yellow]━[reset]", SaucerPadding: "─"}),
+	)
+}
+
+func (p *Progress) clear() {
+	if p.bar != nil {
+		_ = p.bar.Clear()
+		p.bar = nil
+	}
+}
+
+// text says what is done, with how many records, how fast, and what was rejected.
+func (p *Progress) text() string {
+	s := p.state
+	text := p.title
+	if s.Phase != "" {
+		text = s.Phase
+	}
+	if s.Records > 0 {
+		text += fmt.Sprintf(" %s", Amount(s.Records, "record"))
+		if seconds := time.Since(p.started).Seconds(); seconds >= 1 {
+			text += fmt.Sprintf(", %s/s", Count(int64(float64(s.Records)/seconds)))
+		}
+	}
+	if s.Rejected > 0 {
+		text += fmt.Sprintf(", %s rejected", Count(s.Rejected))
+	}
+	return text
+}
+
+// plain writes a line of text.
+func (p *Progress) plain(s State) {
+	text := p.text()
+	done, all := s.Bytes, s.Size
+	if all == 0 {
+		done, all = s.Records, s.Of
+	}
+	if all > 0 && done > 0 {
+		share := float64(done) / float64(all)
+		text += fmt.Sprintf(", %.0f %%", 100*share)
+		if spent := time.Since(p.started); spent >= time.Second && share < 1 {
+			text += fmt.Sprintf(", %s left", Seconds(spent.Seconds()*(1-share)/share))
+		}
+	} else if spent := time.Since(p.started); spent >= betweenEvents {
+		text += ", " + Seconds(spent.Seconds())
+	}
+	fmt.Fprintf(p.out, "%s  %s\n", time.Now().Format(time.DateTime), text)
+}
+
+// event writes a line of JSON.
+func (p *Progress) event(s State) {
+	type event struct {
+		Event    string `json:"event"`
+		At       string `json:"at"`
+		Bytes    int64  `json:"bytes"`
+		Size     int64  `json:"size"` // 0 where it is not known
+		Records  int64  `json:"records"`
+		Rejected int64  `json:"rejected"`
+	}
+	e := event{s.Phase, time.Now().UTC().Format(time.RFC3339Nano), s.Bytes, s.Size, s.Records, s.Rejected}
+	if e.Event == "" {
+		e.Event = p.title
+	}
+	text, _ := json.Marshal(e)
+	fmt.Fprintf(p.out, "%s\n", text)
 }
