@@ -43,7 +43,7 @@ func TestUnattended(t *testing.T) {
 	_, errOut := d.run(1, "load", "find.csv", "--to", "museum.db", "--log", "missing/night.log")
 	require.Contains(t, errOut, "missing/night.log")
 	_, errOut = d.run(2, "load", "find.csv", "--to", "museum.db", "--progress", "often")
-	require.Contains(t, errOut, "write auto, json or none")
+	require.Contains(t, errOut, "write auto, plain, json or none")
 	_, errOut = d.run(3, "check", "find.csv", "--progress", "json")
 	for line := range strings.Lines(errOut) {
 		var e map[string]any

@@ -35,6 +35,16 @@ type Choice struct {
 	Min, Max string
 	// Tighter is the choice that the obstacle keeps the column from, or nil.
 	Tighter *Choice
+	// Remedies are the ways out of the obstacle or the guess, the one that is meant most
+	// often first.
+	Remedies []Remedy
+}
+
+// Remedy is a way out of what keeps a column from a type: keys of its plan and their
+// values, and what that does.
+type Remedy struct {
+	What string
+	Keys [][2]string
 }
 
 // Fit is the policy on headroom.
@@ -109,7 +119,7 @@ func (p *Column) Choose(o Options) Choice {
 		return c
 	}
 	if isCode := p.chooseText(o.Fit, &c); fits*2 >= values && !isCode {
-		c.Obstacle, c.Tighter = p.obstacle(best, fits)
+		p.obstacle(&c, best, fits)
 	}
 	return c
 }
@@ -200,33 +210,44 @@ func (p *Column) addNear(c *Choice, r *reading, near int64) {
 	c.Rejects = near
 	c.Obstacle = count(near, "is no such date and is rejected: ", "are no such dates and are rejected: ") +
 		examples(p.examplesOf(r.near)) + "; write type: " + p.textType(Roomy).String() + " to keep " + pronoun(near) + " as text"
+	text := [2]string{"type", p.textType(Roomy).String()}
+	c.Remedies = append(c.Remedies, Remedy{"keep " + pronoun(near) + " as text", [][2]string{text}})
 	if list := p.examplesOf(r.near); len(list) == 1 && near > 1 {
+		c.Remedies = append(c.Remedies, Remedy{"read " + pronoun(near) + " as no value", [][2]string{{"null_words", "[" + quoted(list[0].Text) + "]"}, {"nullable", "true"}}})
 		c.Obstacle += fmt.Sprintf(", or null_words: [%s] to read %s as no value", quoted(list[0].Text), pronoun(near))
 	}
 }
 
 // obstacle says what keeps a column of mostly one kind from a tighter type.
-func (p *Column) obstacle(r *reading, fits int64) (way string, tight *Choice) {
-	tight = &Choice{Nullable: p.Blanks > 0}
+func (p *Column) obstacle(c *Choice, r *reading, fits int64) {
+	tight := &Choice{Nullable: p.Blanks > 0}
 	r.plan(p, tight)
 	if tight.Type.Textual() {
-		return "", nil
+		return
 	}
 	out := func(s value.Shape) bool { return !r.takes(s) }
 	n := p.Records - p.Blanks - fits
-	rule := "type: " + tight.Type.String()
-	for _, extra := range []struct{ key, val string }{{"format", tight.Format}, {"thousands", tight.Thousands}, {"decimal", tight.Decimal}, {"currency", tight.Currency}} {
-		if extra.val != "" {
-			rule += fmt.Sprintf(", %s: %s", extra.key, yamlWord(extra.val))
+	keys := [][2]string{{"type", tight.Type.String()}}
+	for _, extra := range [][2]string{{"format", tight.Format}, {"thousands", tight.Thousands}, {"decimal", tight.Decimal}, {"currency", tight.Currency}} {
+		if extra[1] != "" {
+			keys = append(keys, [2]string{extra[0], yamlWord(extra[1])})
 		}
 	}
-	list := p.examplesOf(out)
-	way = group(fits) + " of " + group(fits+n) + " are " + r.name + ", but " + count(n, "is not", "are not") + ": " + examples(list) +
-		"; write " + rule + " to reject " + pronoun(n)
-	if words := p.words(out); len(words) > 0 {
-		way += ", and null_words: [" + strings.Join(words, ", ") + "] to read " + pronoun(n) + " as no value"
+	var rule []string
+	for _, k := range keys {
+		rule = append(rule, k[0]+": "+k[1])
 	}
-	return way, tight
+	list := p.examplesOf(out)
+	c.Tighter = tight
+	c.Remedies = []Remedy{{fmt.Sprintf("%s, and reject %s", tight.Type, group(n)), keys}}
+	c.Obstacle = group(fits) + " of " + group(fits+n) + " are " + r.name + ", but " + count(n, "is not", "are not") + ": " + examples(list) +
+		"; write " + strings.Join(rule, ", ") + " to reject " + pronoun(n)
+	if words := p.words(out); len(words) > 0 {
+		null := "[" + strings.Join(words, ", ") + "]"
+		c.Obstacle += ", and null_words: " + null + " to read " + pronoun(n) + " as no value"
+		c.Remedies = append(c.Remedies, Remedy{fmt.Sprintf("%s, and read %s as no value", tight.Type, group(n)),
+			append(slices.Clone(keys), [2]string{"null_words", null}, [2]string{"nullable", "true"})})
+	}
 }
 
 // yamlWord quotes what YAML would not take as it stands.

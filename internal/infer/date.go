@@ -77,7 +77,7 @@ func (p *Column) planDates(r reading, f value.Format, o Options, c *Choice) {
 	typ := dateTypes[f.Shape.Kind]
 	c.Type = timed(typ.kind, fraction)
 	c.Min, c.Max, c.Format = string(lo.text), string(hi.text), f.String()
-	why, guess := p.whyOrder(r, f, o)
+	why, guess := p.whyOrder(c, r, f, o)
 	c.Evidence, c.Guess = fmt.Sprintf("%s; %s to %s%s", amount(n, typ.name), lo.text, hi.text, why), guess
 	if midnight {
 		c.Evidence += "; every time of day is midnight, and left out"
@@ -105,7 +105,7 @@ var orderNames = map[value.Order]string{
 
 // whyOrder says which value decides the order of day and month: one that is a
 // date in no other order. Where none does, guess says which order was taken.
-func (p *Column) whyOrder(r reading, f value.Format, o Options) (why, guess string) {
+func (p *Column) whyOrder(c *Choice, r reading, f value.Format, o Options) (why, guess string) {
 	orders := f.Shape.Orders()
 	if len(orders) == 1 || f.Order == value.YearMonthDay && len(orders) == 2 {
 		return "", ""
@@ -130,6 +130,7 @@ func (p *Column) whyOrder(r reading, f value.Format, o Options) (why, guess stri
 		return fmt.Sprintf("; ambiguous by itself; %s as in %s", name, quoted(conventions.From)), ""
 	}
 	other := value.Format{Shape: f.Shape, Order: open[0]}
+	c.Remedies = []Remedy{{"read " + orderNames[open[0]], [][2]string{{"format", other.String()}}}}
 	guess = fmt.Sprintf("ambiguous: no number is over 12, so it was read %s; if it is %s, write format: %s", name, orderNames[open[0]], other)
 	return "; " + guess, guess
 }
