@@ -150,6 +150,7 @@ var hints = []struct {
 	{io.ErrUnexpectedEOF, "the file was cut off; get it again in full"},
 	{source.ErrFetch, "check the address, or fetch the file yourself and name it here"},
 	{ledger.ErrNoLedger, "--no-ledger loads without one; then nothing keeps the same content from being loaded twice"},
+	{errNoTerminal, "edit tray.yaml, or write --change COLUMN.KEY=VALUE on draft, check or load; survey and check show the same facts"},
 	{load.ErrNoRejects, "nothing is left to mend; ambertray history --to TARGET shows every load"},
 	{load.ErrMending, "let it finish, then mend again"},
 	{load.ErrHalfMended, "look in the table for the records of mended.csv.mending: if they are there, rename both .mending files over mended.csv and rejects.csv, and otherwise remove them"},

@@ -82,64 +82,80 @@ column the type that its values have, blanks, distinct values, length and range.
 the values leave open, and what keeps a column from a tighter type, is a note.`,
 		Example: examples("ambertray survey loans.csv", "ambertray survey loans-2026.xlsx --sheet January", "ambertray survey 'returns-*.csv.gz' --delimiter ';' --header 4", "ambertray survey loans --from museum.db"),
 	}
-	options := surveyFlags(c)
-	from := c.Flags().String("from", "", "look at a table of a `TARGET` as if it were a file: survey TABLE --from TARGET")
-	query := c.Flags().String("query", "", "look at what a query returns, with --from: `SQL`")
-	c.Args = func(c *cobra.Command, args []string) error {
-		switch {
-		case *query != "" && (*from == "" || len(args) > 0):
-			return errors.New("--query goes with --from TARGET, and without a table")
-		case *query != "":
-			return nil
-		case *from != "":
-			return cobra.ExactArgs(1)(c, args)
-		}
-		return cobra.MinimumNArgs(1)(c, args)
-	}
-	rows := c.Flags().Int("rows", survey.DefaultRows, "show the first `N` rows")
-	each := c.Flags().Bool("each", false, "give an overview of many files and sheets, each a table: which could be one, and which columns refer to others")
-	quick := c.Flags().Bool("quick", false, "look only at the beginning")
+	w := surveying{options: surveyFlags(c)}
+	c.Flags().StringVar(&w.from, "from", "", "look at a table of a `TARGET` as if it were a file: survey TABLE --from TARGET")
+	c.Flags().StringVar(&w.query, "query", "", "look at what a query returns, with --from: `SQL`")
+	c.Flags().IntVar(&w.rows, "rows", survey.DefaultRows, "show the first `N` rows")
+	c.Flags().BoolVar(&w.each, "each", false, "give an overview of many files and sheets, each a table: which could be one, and which columns refer to others")
+	c.Flags().BoolVar(&w.quick, "quick", false, "look only at the beginning")
+	c.Args = w.args
 	c.RunE = func(c *cobra.Command, args []string) error {
-		o, err := options()
+		o, err := w.options()
 		if err != nil {
 			return err
 		}
-		if o.Rows = *rows; *quick {
-			o.Sample = max(quickRecords, int64(*rows))
+		if o.Rows = w.rows; w.quick {
+			o.Sample = max(quickRecords, int64(w.rows))
 		}
-		if *from != "" {
-			return a.surveyTable(c, *from, *query, args, o)
-		}
-		if *each {
+		switch {
+		case w.from != "":
+			return a.surveyTable(c, w.from, w.query, args, o)
+		case w.each:
 			return a.surveyEach(c, o, args)
 		}
-		files, err := intake.Expand(args)
+		return a.surveyFiles(c, o, args)
+	}
+	return c
+}
+
+// surveying are the options of survey.
+type surveying struct {
+	options     func() (survey.Options, error)
+	from, query string
+	rows        int
+	each, quick bool
+}
+
+// args wants sources, a table or a query.
+func (w *surveying) args(c *cobra.Command, args []string) error {
+	switch {
+	case w.query != "" && (w.from == "" || len(args) > 0):
+		return errors.New("--query goes with --from TARGET, and without a table")
+	case w.query != "":
+		return nil
+	case w.from != "":
+		return cobra.ExactArgs(1)(c, args)
+	}
+	return cobra.MinimumNArgs(1)(c, args)
+}
+
+// surveyFiles shows what sources hold, each by itself.
+func (a *app) surveyFiles(c *cobra.Command, o survey.Options, args []string) error {
+	files, err := intake.Expand(args)
+	if err != nil {
+		return err
+	}
+	result := struct {
+		Sources []*survey.Survey `json:"sources"`
+	}{}
+	for _, name := range files {
+		found, err := a.surveySheets(c, name, o)
 		if err != nil {
 			return err
 		}
-		result := struct {
-			Sources []*survey.Survey `json:"sources"`
-		}{}
-		for _, name := range files {
-			found, err := a.surveySheets(c, name, o)
-			if err != nil {
-				return err
-			}
-			result.Sources = append(result.Sources, found...)
-		}
-		return a.show(result, func() {
-			for i, s := range result.Sources {
-				if i > 0 {
-					a.print.Line("")
-				}
-				a.drawSheets(s)
-				a.drawSurvey(s)
-			}
-			word, _ := c.Flags().GetString("sheet")
-			a.print.Next("", "ambertray draft "+shellWords(args)+overrideOf(result.Sources, word))
-		})
+		result.Sources = append(result.Sources, found...)
 	}
-	return c
+	return a.show(result, func() {
+		for i, s := range result.Sources {
+			if i > 0 {
+				a.print.Line("")
+			}
+			a.drawSheets(s)
+			a.drawSurvey(s)
+		}
+		word, _ := c.Flags().GetString("sheet")
+		a.print.Next("", "ambertray draft "+shellWords(args)+overrideOf(result.Sources, word))
+	})
 }
 
 // survey surveys a source with a progress line.

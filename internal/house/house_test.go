@@ -22,9 +22,9 @@ import (
 var layers = [][]string{
 	{"cmd/ambertray", "cmd/sqlserver-standin"},
 	{"internal/cli"},
-	{"internal/report"},
+	{"internal/report", "internal/screen"},
 	{"demo", "internal/connect", "internal/databasetest", "internal/standin"},
-	{"internal/tighten"},
+	{"internal/tighten", "internal/review"},
 	{"internal/load", "internal/export", "internal/script", "internal/probe", "internal/term"},
 	{"internal/database/mysql", "internal/database/postgres", "internal/database/sqlite", "internal/database/sqlserver", "internal/survey"},
 	{"internal/pass"},

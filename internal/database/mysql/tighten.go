@@ -61,56 +61,69 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 		why[row[0]] = "the index " + row[1] + " uses it"
 	}
 	s := &database.Steps{Table: name, Names: map[string]string{}, Lock: "LOCK TABLES " + quoted + " WRITE, " + quoted + " AS t WRITE", Release: []string{"UNLOCK TABLES"}}
-	var added, dropped, last []string
 	for left := range attributes {
 		if strings.HasPrefix(left, besidePrefix) {
 			return nil, nil, fmt.Errorf("table %s has a column of a run that was killed; drop it first: ALTER TABLE %s DROP COLUMN %s", name, quoted, d.Quote(left))
 		}
 	}
+	var change tightening
 	for i := range columns {
 		c := &columns[i]
-		rest := attributes[c.Name]
-		if !c.Nullable {
-			rest = notNull(rest)
-		}
-		if !c.Retyped {
+		switch {
+		case !c.Retyped:
 			delete(why, c.Name)
-			last = append(last, "MODIFY "+d.Quote(c.Name)+" "+c.Was.Native+rest)
-			continue
-		}
-		if why[c.Name] != "" {
-			continue
-		}
-		values, beside := d.Quote(c.Name), fmt.Sprintf("%s%d", besidePrefix, i+1)
-		if c.Rewritten() {
-			if values, why[c.Name] = caster.Values(&c.Column, c.Width); why[c.Name] != "" {
+			change.last = append(change.last, "MODIFY "+d.Quote(c.Name)+" "+c.Was.Native+attributesOf(c, attributes))
+		case why[c.Name] == "":
+			beside := fmt.Sprintf("%s%d", besidePrefix, i+1)
+			if reason := change.retype(c, beside, attributesOf(c, attributes)); reason != "" {
+				why[c.Name] = reason
 				continue
 			}
-			delete(why, c.Name)
+			s.Names[c.Name] = beside
 		}
-		typ := d.TypeName(c.Type)
-		if c.Type.Textual() {
-			typ += characterSet.FindString(rest)
-			rest = characterSet.ReplaceAllString(rest, "")
-		} else {
-			rest = characterSet.ReplaceAllString(rest, "")
-		}
-		s.Names[c.Name] = beside
-		added = append(added, fmt.Sprintf("ADD COLUMN %s %s GENERATED ALWAYS AS (%s) STORED AFTER %s", beside, typ, values, d.Quote(c.Name)))
-		dropped = append(dropped, "DROP COLUMN "+beside)
-		last = append(last, "DROP COLUMN "+d.Quote(c.Name), fmt.Sprintf("CHANGE %s %s %s%s", beside, d.Quote(c.Name), typ, rest))
 	}
-	if added != nil {
-		s.Before = append(s.Before, alter(quoted, added))
-		s.Undo = []string{alter(quoted, dropped)}
+	if change.added != nil {
+		s.Before, s.Undo = []string{alter(quoted, change.added)}, []string{alter(quoted, change.dropped)}
 	}
 	if len(key) > 0 {
-		last = append(last, "ADD PRIMARY KEY ("+d.List(key)+")")
+		change.last = append(change.last, "ADD PRIMARY KEY ("+d.List(key)+")")
 	}
-	if last != nil {
-		s.After = []string{alter(quoted, last)}
+	if change.last != nil {
+		s.After = []string{alter(quoted, change.last)}
 	}
 	return s, why, nil
+}
+
+// tightening is what is done to the columns of a table: those that are added beside, how
+// they are dropped again, and what is done last.
+type tightening struct{ added, dropped, last []string }
+
+// retype puts the new values of a column into one beside it, or says why it cannot. rest
+// is what its definition has after the type.
+func (x *tightening) retype(c *database.Tightened, beside, rest string) (why string) {
+	d := dialect.MySQL
+	values := d.Quote(c.Name)
+	if c.Rewritten() {
+		if values, why = caster.Values(&c.Column, c.Width); why != "" {
+			return why
+		}
+	}
+	typ := d.TypeName(c.Type)
+	if c.Type.Textual() {
+		typ += characterSet.FindString(rest)
+	}
+	rest = characterSet.ReplaceAllString(rest, "")
+	x.added = append(x.added, fmt.Sprintf("ADD COLUMN %s %s GENERATED ALWAYS AS (%s) STORED AFTER %s", beside, typ, values, d.Quote(c.Name)))
+	x.dropped = append(x.dropped, "DROP COLUMN "+beside)
+	x.last = append(x.last, "DROP COLUMN "+d.Quote(c.Name), fmt.Sprintf("CHANGE %s %s %s%s", beside, d.Quote(c.Name), typ, rest))
+	return ""
+}
+
+func attributesOf(c *database.Tightened, attributes map[string]string) string {
+	if c.Nullable {
+		return attributes[c.Name]
+	}
+	return notNull(attributes[c.Name])
 }
 
 func alter(quoted string, actions []string) string {

@@ -1,0 +1,91 @@
+package cli
+
+import (
+	"cmp"
+	"errors"
+	"os"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"ambertray/internal/dialect"
+	"ambertray/internal/review"
+	"ambertray/internal/screen"
+	"ambertray/internal/term"
+	"ambertray/internal/tray"
+)
+
+// errNoTerminal is returned where there is nobody to review anything.
+var errNoTerminal = errors.New("review needs a terminal")
+
+func (a *app) newReview() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "review TRAY|SOURCE...",
+		Short: "Look at the columns on a full screen, change them, and see the effect",
+		Long: `Review shows the columns of a plan with their evidence, and below them sample rows as
+they will be in the table. A change of a type, a name, a format, NULL words, the key or
+the order shows at once on the rows, and soon after on the whole source: how many
+records would be rejected. Saving keeps the comments of the tray.
+
+With a target the columns of an existing table stand beside those of the plan.`,
+		Example: examples("ambertray review loans.csv", "ambertray review loans.tray --to museum.db"),
+		Args:    cobra.MinimumNArgs(1),
+	}
+	d := &drafting{options: surveyFlags(c)}
+	c.Flags().StringVar(&d.dir, "tray", "", "the `FOLDER` of the tray (default NAME.tray here, after the source)")
+	to := toFlag(c)
+	c.RunE = func(c *cobra.Command, args []string) error {
+		if a.json {
+			return usageError{errors.New("--json: review is for people; survey --json and check --json have the same facts")}
+		}
+		if !term.CanAsk() {
+			return errNoTerminal
+		}
+		return a.review(c, d, cmp.Or(*to, os.Getenv("AMBERTRAY_TO")), args)
+	}
+	return c
+}
+
+func (a *app) review(c *cobra.Command, d *drafting, to string, args []string) error {
+	o := review.Options{Names: args, Dir: args[0], Dialect: dialect.PostgreSQL}
+	var err error
+	if o.Survey, err = d.options(); err != nil {
+		return err
+	}
+	if !tray.Is(args[0]) {
+		if o.Dir, err = d.dirFor(args); err != nil {
+			return err
+		}
+	} else if len(args) > 1 {
+		return usageError{errors.New("review takes one tray, or a source")}
+	}
+	outcome, err := a.onScreen(c, o, to, strings.Join(args, " "))
+	if err != nil || !outcome.Load {
+		return err
+	}
+	load := a.newLoad()
+	load.SetArgs([]string{o.Dir, "--to", cmp.Or(to, outcome.To)})
+	load.SilenceErrors, load.SilenceUsage = true, true
+	return load.ExecuteContext(c.Context())
+}
+
+// onScreen shows the view until it is left.
+func (a *app) onScreen(c *cobra.Command, o review.Options, to, title string) (outcome screen.Outcome, err error) {
+	if to != "" {
+		if o.To, err = a.open(c.Context(), to, false); err != nil {
+			return outcome, err
+		}
+		defer o.To.Close()
+		title += " → " + o.To.Name()
+	}
+	s, err := review.Open(c.Context(), a.from, o)
+	if err != nil {
+		return outcome, err
+	}
+	outcome, err = screen.Run(c.Context(), s, title, to != "", os.Stdin, os.Stdout)
+	if outcome.Saved && !outcome.Load {
+		a.print.Fact("plan", "%s/tray.yaml", s.Tray().Dir)
+		a.print.Next("", "ambertray load "+shellWord(s.Tray().Dir)+cmp.Or(toText(to), " --to TARGET"))
+	}
+	return outcome, err
+}
