@@ -1,6 +1,7 @@
 #!/usr/bin/env bash
 # Makes docs/screenshots/ anew: runs each main command on the demo data in a
-# real terminal window on a virtual display. Needs xvfb, xterm and imagemagick.
+# real terminal window on a virtual display, and pages in a browser. Needs xvfb, xterm,
+# xdotool, imagemagick, chromium and sqlite3.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 out=$PWD/docs/screenshots
@@ -29,18 +30,44 @@ shot() {
     wait "$pid" 2>/dev/null || true
 }
 
+# keyed NAME KEYS COMMAND...: a full screen after some keys.
+keyed() {
+    local name=$1 keys=$2 key
+    shift 2
+    xterm -tn xterm-256color -fa "DejaVu Sans Mono" -fs 10 -geometry 156x46 -bg '#16130f' -fg '#e8e2d6' +sb -e "$@" &
+    local pid=$!
+    sleep 1
+    xdotool mousemove 300 300
+    for key in $keys; do
+        case $key in
+        4) xdotool type 'decimal(4,2)' ;;
+        *) xdotool key "$key" ;;
+        esac
+        sleep 0.3
+    done
+    sleep 1.5
+    import -window root -crop 1280x800+0+0 "$out/$name.png"
+    kill "$pid"
+    wait "$pid" 2>/dev/null || true
+}
+
+# page NAME ARGUMENTS...: the first screen of the page that report writes.
+page() {
+    local name=$1
+    shift
+    ambertray report "$@" --out "$name.html" >/dev/null
+    chromium --headless --no-sandbox --disable-gpu --user-data-dir="$dir/chromium" --hide-scrollbars --window-size=1280,800 \
+        --screenshot="$out/$name.png" "file://$dir/$name.html" >/dev/null 2>&1
+}
+
 if [ $# -gt 0 ]; then
     shot "$@"
     exit
 fi
 shot survey ambertray survey specimens.csv
-shot workbook ambertray survey loans-2026.xlsx --sheet 2026-03
 shot draft ambertray draft reports.tsv
 shot explain ambertray draft reports.tsv --explain light_lux
-ambertray draft loans.csv >/dev/null
-sed -i 's/type: decimal(6,2)/type: decimal(4,2)/; s/name: borrower/name: lent_to/' loans.tray/tray.yaml
-shot redraft ambertray draft loans.csv
-rm -r loans.tray
+keyed review 'Down Down Down Down Down t ctrl+u 4 Return' ambertray review loans.csv
 ambertray draft specimens.csv >/dev/null
 shot ddl ambertray ddl specimens.tray --dialect postgresql
 shot check ambertray check loans.csv --to museum.db
@@ -51,14 +78,17 @@ shot mend ambertray mend loans.tray --load 0001 --to museum.db
 sed 's/Harrow College/Harrow Institute/; s/^005/795/' loans.csv >spring.csv
 sed 's/,[0-9.]*,true$/,n\/a,true/; s/2026/2036/; s/^005/705/' loans.csv >autumn.csv
 shot changes ambertray check loans.tray autumn.csv --to museum.db
-shot merge ambertray load spring.csv --table loans --existing merge --to museum.db
+shot merge ambertray load spring.csv --table loans --existing merge --yes --to museum.db
 ambertray load specimens.tray --to museum.db >/dev/null
 shot verify ambertray verify specimens.tray --to museum.db
 ambertray load loans-2026.xlsx --sheet '2026-*' --drift fill --table monthly_loans --to museum.db >/dev/null
 sqlite3 museum.db "UPDATE specimens SET name = replace(name, 'beetle', 'beatle') WHERE specimen_no < 'KB-00100'; DELETE FROM specimens WHERE specimen_no = 'KB-00007'"
 shot differs ambertray verify specimens.tray --to museum.db
 shot export ambertray export specimens.tray --from museum.db --out again.csv
-shot parts ambertray verify loans-2026.tray --to museum.db
+page report loans.tray --to museum.db
+awk -F, 'NF == 7 && NR > 1 && NR != 38 { print $1 "," $4 "," $6 "," $7 "," $5 }' loans.csv | tr -d '\r' | grep -v '"' >taken.csv
+sqlite3 museum.db "CREATE TABLE taken_over (loan_no text, lent_on text, fee varchar(255), insured text, due_back varchar(255))" ".import --csv taken.csv taken_over"
+shot tighten ambertray tighten taken_over --to museum.db
 printf 'no,name\n1,ant\n2,bee,x\n' >visits.csv
 shot each ambertray load visits.csv loans.csv reports.tsv loans-2026.xlsx missing.csv --each --jobs 2 --to gallery.db
 shot history ambertray history --to museum.db

@@ -51,7 +51,7 @@ func (d *desk) golden(name, text string) {
 // TestGoldenHelp holds the help of every command.
 func TestGoldenHelp(t *testing.T) {
 	d := newDesk(t)
-	for _, command := range []string{"", "survey", "draft", "ddl", "check", "load", "verify", "export", "rejects", "mend", "history", "targets", "targets test", "report", "tighten", "demo", "version"} {
+	for _, command := range []string{"", "survey", "draft", "ddl", "check", "load", "verify", "export", "rejects", "mend", "history", "targets", "targets test", "review", "report", "tighten", "demo", "version"} {
 		out, _ := d.run(0, append(strings.Fields(command), "--help")...)
 		d.golden("help/"+strings.ReplaceAll("ambertray "+command, " ", "-")+".txt", out)
 	}

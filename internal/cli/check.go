@@ -48,7 +48,7 @@ changed.`,
 			return err
 		}
 		update, done := a.progress("checking")
-		result, err := load.DryRun(c.Context(), t, a.from, tgt, update)
+		result, err := load.DryRun(c.Context(), t, a.from, tgt, load.CheckOptions{Progress: update})
 		done()
 		if err != nil {
 			a.drawChanges(term.NewPrinter(a.err), changes, &t.Layout)

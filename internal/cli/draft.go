@@ -357,7 +357,7 @@ func (a *app) redraft(c *cobra.Command, d *drafting, res *drafted, next *tray.Tr
 func (a *app) dryRun(c *cobra.Command, t *tray.Tray) (*load.Check, error) {
 	update, done := a.progress("checking")
 	defer done()
-	return load.DryRun(c.Context(), t, a.from, nil, update)
+	return load.DryRun(c.Context(), t, a.from, nil, load.CheckOptions{Progress: update})
 }
 
 func (a *app) drawDraft(d *drafted, t *tray.Tray) {

@@ -208,7 +208,7 @@ func existingTable(t *testing.T, to database.Target) {
 	require.ErrorContains(t, err, "remark: the table has no such column")
 	require.ErrorContains(t, err, "no: it is NOT NULL without a default")
 
-	check, err := load.DryRun(ctx, plan("no,name\n5,red\n", no, name), &source.Opener{}, to, nil)
+	check, err := load.DryRun(ctx, plan("no,name\n5,red\n", no, name), &source.Opener{}, to, load.CheckOptions{})
 	require.NoError(t, err)
 	require.False(t, check.Possible(), "existing is refuse")
 

@@ -45,7 +45,7 @@ func Limits(t *testing.T, to database.Target, columns []Limited) {
 		}
 		tr := NewTray(t, name, text, table.Column{From: "v", Name: "v", Type: typ, Nullable: true})
 		tr.Table.Existing = table.Append
-		check, err := load.DryRun(ctx, tr, &source.Opener{}, to, nil)
+		check, err := load.DryRun(ctx, tr, &source.Opener{}, to, load.CheckOptions{})
 		require.NoError(t, err)
 		r, err := load.Run(ctx, tr, &source.Opener{}, to, load.Options{})
 		require.NoError(t, err, "%s: %+v", c.Native, r)

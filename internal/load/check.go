@@ -56,8 +56,14 @@ func (c *Check) Possible() bool {
 // Rejected returns the number of records that would be rejected.
 func (c *Check) Rejected() int64 { return c.Records - c.WouldLoad }
 
+// CheckOptions say how a dry run goes.
+type CheckOptions struct {
+	Progress func(pass.Progress) // nil for none
+	Spare    bool                // leave a processor to somebody who waits
+}
+
 // DryRun converts every record and loads none. to may be nil.
-func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to database.Target, progress func(pass.Progress)) (*Check, error) {
+func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to database.Target, o CheckOptions) (*Check, error) {
 	c := &Check{Tray: t.Dir, Table: t.Table.Name, Storage: []string{}, Notes: []note.Note{}, Changes: []note.Note{}}
 	d := dialect.PostgreSQL
 	if to != nil {
@@ -102,7 +108,7 @@ func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 	for _, f := range p.Growing {
 		c.Notes = append(c.Notes, growing(f))
 	}
-	out, err := p.Run(ctx, pass.Options{Dialect: d, Table: plan, Load: ledger.NewID(time.Now()), Progress: progress})
+	out, err := p.Run(ctx, pass.Options{Dialect: d, Table: plan, Load: ledger.NewID(time.Now()), Progress: o.Progress, Spare: o.Spare})
 	if err != nil {
 		return nil, err
 	}

@@ -237,7 +237,7 @@ func TestHostile(t *testing.T) {
 			}
 		}
 		require.Equal(t, h.records, cut, what)
-		c, err := load.DryRun(context.Background(), s.Draft(filepath.Join(dir, "loans.tray")), &source.Opener{}, nil, nil)
+		c, err := load.DryRun(context.Background(), s.Draft(filepath.Join(dir, "loans.tray")), &source.Opener{}, nil, load.CheckOptions{})
 		require.NoError(t, err, what)
 		require.Equal(t, int64(h.ragged+h.broken), c.Rejected(), what)
 	}

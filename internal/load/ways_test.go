@@ -349,7 +349,7 @@ func TestStorage(t *testing.T) {
 	entries, err := ledger.Read(ctx, d.db, "")
 	require.NoError(t, err)
 	require.Equal(t, ledger.InDoubt, entries[len(entries)-1].State)
-	check, err := load.DryRun(ctx, d.plan(table.Append, "5,x"), &source.Opener{}, to, nil)
+	check, err := load.DryRun(ctx, d.plan(table.Append, "5,x"), &source.Opener{}, to, load.CheckOptions{})
 	require.NoError(t, err)
 	require.Contains(t, check.Storage[0], "on other servers: north, south")
 }
@@ -358,7 +358,7 @@ func TestStorage(t *testing.T) {
 func TestVerify(t *testing.T) {
 	d, ctx := newDesk(t), context.Background()
 	tr := d.plan(table.Refuse, "1,ant 2,bee x,cat")
-	check, err := load.DryRun(ctx, tr, &source.Opener{}, d.db, nil)
+	check, err := load.DryRun(ctx, tr, &source.Opener{}, d.db, load.CheckOptions{})
 	require.NoError(t, err)
 	require.True(t, check.Possible())
 	require.Equal(t, int64(1), check.Rejected())
@@ -372,7 +372,7 @@ func TestVerify(t *testing.T) {
 	require.NoError(t, err)
 	require.False(t, v.Verified)
 	require.Equal(t, "'bee' 'wasp'", v.RowsDiffer.First[0].InSource+" "+v.RowsDiffer.First[0].InTable)
-	check, err = load.DryRun(ctx, tr, &source.Opener{}, d.db, nil)
+	check, err = load.DryRun(ctx, tr, &source.Opener{}, d.db, load.CheckOptions{})
 	require.NoError(t, err)
 	require.False(t, check.Possible(), "the table exists")
 }

@@ -6,7 +6,6 @@ package pass
 import (
 	"context"
 	"fmt"
-	"runtime"
 	"slices"
 
 	"ambertray/internal/convert"
@@ -51,6 +50,7 @@ type Options struct {
 	Block func(*convert.Block) error
 	// Progress, unless nil, is called after every batch.
 	Progress func(Progress)
+	Spare    bool // leave a processor to somebody who waits
 }
 
 // Outcome is what a pass has found.
@@ -247,7 +247,7 @@ func (p *Pass) Start(o Options) (*Running, error) {
 
 // Works returns what converts batches, one for each processor.
 func (r *Running) Works() (works []record.Work[*convert.Block]) {
-	for range runtime.GOMAXPROCS(0) {
+	for range record.Workers(r.options.Spare) {
 		works = append(works, r.conv.Worker())
 	}
 	return works
@@ -291,7 +291,7 @@ func (p *Pass) Keys(ctx context.Context, o Options) (convert.Keys, error) {
 		return nil, err
 	}
 	var works []record.Work[[]uint64]
-	for range runtime.GOMAXPROCS(0) {
+	for range record.Workers(o.Spare) {
 		works = append(works, conv.KeyWorker())
 	}
 	keys := convert.Keys{}

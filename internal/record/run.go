@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"io"
+	"runtime"
 	"sync"
 )
 
@@ -24,6 +25,16 @@ type Piece interface {
 // Work does something with a batch and returns a result that does not refer
 // to it. Each Work is called by one goroutine at a time and may keep state.
 type Work[T any] func(*Batch) (T, error)
+
+// Workers is how many goroutines work on a source: one for each processor, or one less
+// to leave it to somebody who waits.
+func Workers(spare bool) int {
+	n := runtime.GOMAXPROCS(0)
+	if spare {
+		n = max(n-1, 1)
+	}
+	return n
+}
 
 // Run reads r to its end, cuts it and calls works on every batch, one
 // goroutine each, and calls emit with the results in source order. It returns

@@ -101,7 +101,7 @@ func (s *Session) Dialect() *dialect.Dialect {
 // Look surveys the whole source.
 func (s *Session) Look(ctx context.Context, progress func(pass.Progress)) (*survey.Survey, error) {
 	o, names := s.options.Survey, s.options.Names
-	o.Rows, o.Progress = sampleRows, progress
+	o.Rows, o.Progress, o.Spare = sampleRows, progress, true
 	if t := s.Tray(); !s.IsDraft() {
 		o.Override = func(l *source.Layout) { *l = t.Layout }
 		o.Also, names = t.Table.OtherHeadings(), t.Paths()
@@ -123,7 +123,7 @@ func (s *Session) Looked(whole *survey.Survey) (lost int, err error) {
 
 // Check converts the whole source by a plan and counts what would be rejected.
 func (s *Session) Check(ctx context.Context, t *tray.Tray, progress func(pass.Progress)) (*load.Check, error) {
-	return load.DryRun(ctx, t, s.from, s.options.To, progress)
+	return load.DryRun(ctx, t, s.from, s.options.To, load.CheckOptions{Progress: progress, Spare: true})
 }
 
 // Save writes the plan, and with a new one the profile of its source.

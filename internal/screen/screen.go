@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"regexp"
 	"sync"
 	"time"
 
@@ -102,7 +103,7 @@ func Run(ctx context.Context, s *review.Session, title string, target bool, in i
 	m := &model{session: s, title: title, target: target, ctx: ctx, work: &worker{}, input: textinput.New(), looking: !s.Whole, width: minWidth, height: minHeight}
 	m.input.Prompt = ""
 	m.refresh()
-	p := tea.NewProgram(m, tea.WithContext(ctx), tea.WithInput(in), tea.WithOutput(out))
+	p := tea.NewProgram(m, tea.WithContext(ctx), tea.WithInput(in), tea.WithOutput(out), tea.WithFPS(framesPerSecond))
 	m.send = p.Send
 	_, err := p.Run()
 	cancel()
@@ -121,6 +122,9 @@ func (m *model) Init() tea.Cmd {
 	}
 	return m.recheck()
 }
+
+// framesPerSecond is how often the screen is drawn at most: a key must be seen at once.
+const framesPerSecond = 100
 
 // betweenProgress is how often progress is shown.
 const betweenProgress = 100 * time.Millisecond
@@ -246,6 +250,9 @@ func (m *model) find(id string) {
 	}
 }
 
+// typeList is the part of an error that lists all types.
+var typeList = regexp.MustCompile(`; the types are [^;]*`)
+
 // changed shows what a change has done, or why it was not possible.
 func (m *model) changed(err error, message string) tea.Cmd {
 	m.fault, m.message = "", message
@@ -253,7 +260,7 @@ func (m *model) changed(err error, message string) tea.Cmd {
 		m.fault, m.message = err.Error(), ""
 		var wrong *tray.ChangeError
 		if errors.As(err, &wrong) {
-			m.fault = wrong.What
+			m.fault = typeList.ReplaceAllString(wrong.What, "") // for which there is no room
 		}
 		return nil
 	}

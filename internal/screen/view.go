@@ -342,6 +342,9 @@ func (m *model) drawFooter() []string {
 	}
 	switch m.mode {
 	case editing, searching, naming:
+		if m.fault != "" {
+			return []string{strings.TrimSuffix(line, "  "+red.Render(clean(m.fault))), red.Render(clean(m.fault)), keys("enter", "take it", "esc", "back")}
+		}
 		return []string{line, keys("enter", "take it", "esc", "back"), ""}
 	case leaving:
 		return []string{line, keys("s", "save and leave", "q", "leave without saving", "esc", "back"), ""}

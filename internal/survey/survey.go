@@ -6,7 +6,6 @@ package survey
 import (
 	"bytes"
 	"context"
-	"runtime"
 	"slices"
 	"strings"
 	"unicode/utf8"
@@ -127,7 +126,8 @@ type Options struct {
 	// Also has headings that are read as others.
 	Also map[string]string
 	// Draw is how many records are drawn from the whole of the source, to be looked at.
-	Draw int
+	Draw  int
+	Spare bool // leave a processor to somebody who waits
 }
 
 const (
@@ -282,7 +282,7 @@ type seen struct {
 // works returns what profiles batches, one for each processor, or one where the sample
 // has to be the same every time.
 func (w *surveying) works() (works []record.Work[seen]) {
-	workers := runtime.GOMAXPROCS(0)
+	workers := record.Workers(w.options.Spare)
 	if w.options.Sample > 0 {
 		workers = 1
 	}

@@ -100,7 +100,7 @@ func TestDeclared(t *testing.T) {
 		require.NoError(t, err)
 		tr.Table.Columns = append(tr.Table.Columns, table.Column{From: name, Name: name, Type: typ, Nullable: true})
 	}
-	check, err := load.DryRun(ctx, tr, &source.Opener{}, to, nil)
+	check, err := load.DryRun(ctx, tr, &source.Opener{}, to, load.CheckOptions{})
 	require.NoError(t, err)
 	require.Equal(t, int64(5), check.Rejected())
 	r, err := load.Run(ctx, tr, &source.Opener{}, to, load.Options{})
