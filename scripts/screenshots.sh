@@ -85,7 +85,7 @@ ambertray load loans-2026.xlsx --sheet '2026-*' --drift fill --table monthly_loa
 sqlite3 museum.db "UPDATE specimens SET name = replace(name, 'beetle', 'beatle') WHERE specimen_no < 'KB-00100'; DELETE FROM specimens WHERE specimen_no = 'KB-00007'"
 shot differs ambertray verify specimens.tray --to museum.db
 shot export ambertray export specimens.tray --from museum.db --out again.csv
-page report loans.tray --to museum.db
+page report specimens.tray --to museum.db
 awk -F, 'NF == 7 && NR > 1 && NR != 38 { print $1 "," $4 "," $6 "," $7 "," $5 }' loans.csv | tr -d '\r' | grep -v '"' >taken.csv
 sqlite3 museum.db "CREATE TABLE taken_over (loan_no text, lent_on text, fee varchar(255), insured text, due_back varchar(255))" ".import --csv taken.csv taken_over"
 shot tighten ambertray tighten taken_over --to museum.db

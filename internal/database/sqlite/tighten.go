@@ -60,7 +60,7 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 	s := &database.Steps{Transaction: true, Table: besideName, Before: []string{
 		"PRAGMA legacy_alter_table = ON", // which leaves the views that name the table
 		database.CreateStatement(d, besideName, lines),
-		fmt.Sprintf("INSERT INTO %s (%s)\n    SELECT %s FROM %s", into, strings.Join(names, ", "), strings.Join(values, ", "), d.QuoteTable(name)),
+		fmt.Sprintf("INSERT INTO %s (%s)\n    SELECT %s\n    FROM %s", into, strings.Join(names, ", "), strings.Join(values, ",\n        "), d.QuoteTable(name)),
 	}, After: []string{"DROP TABLE " + d.QuoteTable(name), "ALTER TABLE " + into + " RENAME TO " + d.Quote(name)}, Release: []string{"PRAGMA legacy_alter_table = OFF"}}
 	for _, row := range rows[1:] {
 		s.After = append(s.After, row[1])
