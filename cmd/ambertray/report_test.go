@@ -24,7 +24,7 @@ func TestReport(t *testing.T) {
 	d.run(0, "report", "odd.csv")
 	d.run(3, "load", "loans.csv", "--to", "museum.db")
 	out, _ := d.run(0, "report", "loans.tray", "--to", "museum.db")
-	require.Contains(t, out, "180 rows = 175 that the plan takes + 4 rejected + 1 skipped")
+	require.Contains(t, out, "180 rows = 175 loaded + 4 rejected + 1 skipped")
 	_, errOut := d.run(1, "report", "loans.tray")
 	require.Contains(t, errOut, "loans.html already exists; not overwritten: write --replace")
 	d.run(0, "report", "specimens.csv")
@@ -32,7 +32,7 @@ func TestReport(t *testing.T) {
 	browser := newBrowser(t)
 	for page, wants := range map[string][]string{
 		"odd.html":       {hostile, "81 read = 81 to load"},
-		"loans.html":     {"180 read = 175 convert + 4 rejected + 1 skipped", "every row proved", "no such date", "31/02/2026", "The table as it is in museum.db", "The ledger of museum.db", "Müller & Søn, conservators"},
+		"loans.html":     {"180 read = 175 loaded + 4 rejected + 1 skipped", "every row proved", "no such date", "31/02/2026", "The table as it is in museum.db", "The ledger of museum.db", "Müller & Søn, conservators"},
 		"specimens.html": {"1,204 read", "not loaded yet; the plan takes every record", "a code, not a number"},
 	} {
 		for _, width := range []int64{1280, 800} {

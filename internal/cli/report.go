@@ -123,7 +123,7 @@ func (a *app) gather(c *cobra.Command, r *reporting, args []string) (*report.Rep
 func (a *app) drawReport(r *report.Report, file string) {
 	p := a.print
 	p.Fact("source", "%s", p.Bold(r.Source))
-	p.Fact("read", "%s = %s that the plan takes + %s rejected + %s skipped", term.Amount(r.Read, "row"), term.Count(r.Loaded), term.Count(r.Rejected), term.Count(r.Skipped))
+	p.Fact("read", "%s = %s %s + %s rejected + %s skipped", term.Amount(r.Read, "row"), term.Count(r.Loaded), r.Word(), term.Count(r.Rejected), term.Count(r.Skipped))
 	if n := len(r.Loads); n > 0 {
 		p.Fact("loads", "%s", r.Verdict())
 	}

@@ -11,6 +11,7 @@ import (
 
 	"ambertray/internal/infer"
 	"ambertray/internal/intake"
+	"ambertray/internal/pass"
 	"ambertray/internal/record"
 	"ambertray/internal/source"
 	"ambertray/internal/survey"
@@ -162,6 +163,7 @@ func (a *app) surveyFiles(c *cobra.Command, o survey.Options, args []string) err
 func (a *app) survey(c *cobra.Command, names []string, o survey.Options) (*survey.Survey, error) {
 	var done func()
 	o.Progress, done = a.progress("surveying")
+	o.Progress(pass.Progress{}) // a workbook is unpacked first
 	defer done()
 	return survey.Run(c.Context(), a.from, names, o)
 }

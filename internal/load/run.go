@@ -44,6 +44,9 @@ func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to database.Tar
 	for _, f := range p.Growing {
 		j.receipt.addNote(growing(f))
 	}
+	if o.Progress != nil {
+		o.Progress(pass.Progress{})
+	}
 	unlock, err := j.lock(ctx)
 	if err != nil {
 		return nil, err

@@ -131,6 +131,14 @@ func (r *Report) Verdict() string {
 	return what + "; every row proved"
 }
 
+// Word is what became of the rows that are not rejected or skipped, or would.
+func (r *Report) Word() string {
+	if r.IsLoad {
+		return "loaded"
+	}
+	return "to load"
+}
+
 // Good reports whether no load has differed from its source.
 func (r *Report) Good() bool { return r.Last() == nil || r.Last().Verified }
 

@@ -40,7 +40,8 @@ type Report struct {
 	Skipped  int64 `json:"skipped"`
 	Bytes    int64 `json:"bytes"`
 
-	Books      []Book          `json:"books"` // by file and sheet
+	Books      []Book          `json:"books"`   // by file and sheet
+	IsLoad     bool            `json:"is_load"` // they and the counts are those of the last load, not what the plan would do
 	Columns    []Column        `json:"columns"`
 	Definition []string        `json:"definition"` // the statements that make the table
 	InTarget   bool            `json:"in_target"`  // they are of the table as it is there
@@ -117,6 +118,7 @@ func OfTray(ctx context.Context, t *tray.Tray, from *source.Opener, o Options) (
 	if err := r.addLoads(t); err != nil {
 		return nil, err
 	}
+	r.countLoad()
 	return r, r.complete(ctx, t, o)
 }
 
@@ -136,6 +138,21 @@ func (r *Report) addBooks(out *pass.Outcome) {
 		p := &out.Parts[i]
 		r.Books = append(r.Books, Book{p.Title(), p.Read, p.Loaded, p.Rejected, p.Read - p.Loaded - p.Rejected})
 		r.Controls = append(r.Controls, p.Controls...)
+	}
+}
+
+// countLoad takes the counts of the last load, if that read what the source has today.
+func (r *Report) countLoad() {
+	last := r.Last()
+	if last == nil || !last.Verified || last.Mended || r.Changed() != "" || len(last.LeftOut) > 0 {
+		return
+	}
+	c := last.Counts
+	r.IsLoad, r.Read, r.Loaded, r.Rejected, r.Skipped, r.Rejects = true, c.Read, c.Loaded, c.Rejected, c.Skipped, last.Rejects.ByReason
+	r.Books = nil
+	for i := range last.Source {
+		p := &last.Source[i]
+		r.Books = append(r.Books, Book{p.Title(), p.Read, p.Loaded, p.Rejected, p.Read - p.Loaded - p.Rejected})
 	}
 }
 
