@@ -20,14 +20,14 @@ type screen struct {
 	cmd  *exec.Cmd
 	tty  io.ReadWriteCloser
 	lock sync.Mutex
-	text strings.Builder  // all that was written so far
-	face *vt.SafeEmulator // what it looks like
+	text strings.Builder // all that was written so far
+	face *vt.Emulator    // what it looks like
 }
 
 // at starts the program at a terminal of some columns and rows.
 func (d *desk) at(columns, rows uint16, args ...string) *screen {
 	d.Helper()
-	s := &screen{desk: d, cmd: d.command(args...), face: vt.NewSafeEmulator(int(columns), int(rows))}
+	s := &screen{desk: d, cmd: d.command(args...), face: vt.NewEmulator(int(columns), int(rows))}
 	s.cmd.Env = append(s.cmd.Environ(), "TERM=xterm-256color")
 	tty, err := pty.StartWithSize(s.cmd, &pty.Winsize{Cols: columns, Rows: rows})
 	require.NoError(d, err)
@@ -40,8 +40,8 @@ func (d *desk) at(columns, rows uint16, args ...string) *screen {
 			n, err := tty.Read(buf)
 			s.lock.Lock()
 			s.text.Write(buf[:n])
-			s.lock.Unlock()
 			_, _ = s.face.Write(buf[:n])
+			s.lock.Unlock()
 			if err != nil {
 				return
 			}
@@ -56,6 +56,13 @@ func (s *screen) seen() string {
 	return s.text.String()
 }
 
+// look returns what the screen looks like.
+func (s *screen) look() string {
+	s.lock.Lock()
+	defer s.lock.Unlock()
+	return s.face.String()
+}
+
 // wait waits for a text that was not there before.
 func (s *screen) wait(text string) {
 	s.Helper()
@@ -68,8 +75,8 @@ func (s *screen) wait(text string) {
 func (s *screen) shows(texts ...string) {
 	s.Helper()
 	for _, text := range texts {
-		for end := time.Now().Add(20 * time.Second); !strings.Contains(s.face.String(), text); time.Sleep(5 * time.Millisecond) {
-			require.True(s, time.Now().Before(end), "%q is not on the screen:\n%s", text, s.face.String())
+		for end := time.Now().Add(20 * time.Second); !strings.Contains(s.look(), text); time.Sleep(5 * time.Millisecond) {
+			require.True(s, time.Now().Before(end), "%q is not on the screen:\n%s", text, s.look())
 		}
 	}
 }
