@@ -36,7 +36,7 @@ var layers = [][]string{
 	{"internal/text", "internal/standin/tds"},
 	{"internal/frame", "internal/standin/tsql"},
 	{"internal/source"},
-	{"internal/value", "internal/table", "internal/record", "internal/publish", "internal/sheet", "internal/note", "internal/refusal", "internal/reject", "internal/codepage"},
+	{"internal/value", "internal/table", "internal/record", "internal/publish", "internal/sheet", "internal/note", "internal/refusal", "internal/reject", "internal/codepage", "internal/btree"},
 }
 
 const module = "ambertray/"

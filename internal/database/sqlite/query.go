@@ -33,8 +33,12 @@ func (t *Target) Describe(ctx context.Context, query string) (list []database.Co
 func (t *Target) QueryRows(ctx context.Context, query string, tab *table.Table, each database.EachRow) error {
 	t.conn.SetInterrupt(ctx.Done())
 	r := &rowReader{t: t, table: "the query"}
+	wide, err := t.wide(ctx)
+	if err != nil {
+		return err
+	}
 	for _, c := range tab.Loaded() {
-		r.readers = append(r.readers, readerOf(dialect.SQLite.Stored(c.Type)))
+		r.readers = append(r.readers, readerOf(dialect.SQLite.Stored(c.Type), wide))
 	}
 	if err := r.prepare(query); err != nil {
 		return err

@@ -50,10 +50,14 @@ type rowReader struct {
 func (t *Target) prepareRows(ctx context.Context, tab *table.Table, condition string) (*rowReader, error) {
 	t.conn.SetInterrupt(ctx.Done())
 	r := &rowReader{t: t, table: tab.Name}
+	wide, err := t.wide(ctx)
+	if err != nil {
+		return nil, err
+	}
 	var names []string
 	for _, c := range tab.Loaded() {
 		names = append(names, dialect.SQLite.Quote(c.Name))
-		r.readers = append(r.readers, readerOf(dialect.SQLite.Stored(c.Type)))
+		r.readers = append(r.readers, readerOf(dialect.SQLite.Stored(c.Type), wide))
 	}
 	if names == nil {
 		names = []string{"1"}
@@ -90,8 +94,10 @@ func (r *rowReader) each(each func(*rowReader) error) error {
 // column take any value: what is not of the column's type is untyped.
 type reader func(stmt *sqlite.Stmt, i int, v *value.Value)
 
-func readerOf(t table.Type) reader {
+func readerOf(t table.Type, wide bool) reader {
 	switch {
+	case t.Textual() && wide:
+		return readWide
 	case t.Textual():
 		return readText
 	case t.Kind == table.Double:
@@ -153,6 +159,18 @@ func readText(stmt *sqlite.Stmt, i int, v *value.Value) {
 		n = stmt.ColumnBytes(i, v.Text[:cap(v.Text)])
 	}
 	v.Text = v.Text[:n]
+}
+
+// wide reports whether the database keeps texts in UTF-16.
+func (t *Target) wide(ctx context.Context) (bool, error) {
+	found, err := t.Query(ctx, "PRAGMA encoding")
+	return err == nil && found[0][0] != "UTF-8", err
+}
+
+// readWide is readText of a text that the engine has to translate.
+func readWide(stmt *sqlite.Stmt, i int, v *value.Value) {
+	v.Null = stmt.ColumnType(i) == sqlite.TypeNull
+	v.Text = append(v.Text[:0], stmt.ColumnText(i)...)
 }
 
 func readUntyped(stmt *sqlite.Stmt, i int, v *value.Value) { v.SetUntyped([]byte(stmt.ColumnText(i))) }

@@ -260,6 +260,10 @@ type tx struct {
 	t     *Target
 	done  bool
 	added *added // nil unless the rows that are added can be distinguished
+	// fresh is a table that the transaction has created and not loaded into, scratched that
+	// the file of a fast load is attached.
+	fresh     string
+	scratched bool
 }
 
 // Create implements database.Tx.
@@ -276,6 +280,7 @@ func (x *tx) Create(ctx context.Context, tab *table.Table, how database.Creation
 	case exists:
 		return &database.Error{Target: x.t.path, Op: op, Kind: database.ErrExists}
 	}
+	x.fresh = tab.Name
 	return x.t.fail(op, sqlitex.ExecuteTransient(x.t.conn, dialect.SQLite.CreateTable(tab), nil))
 }
 
@@ -313,7 +318,7 @@ func (x *tx) Commit(ctx context.Context, entry *ledger.Entry) error {
 		return x.t.fail("commit", err)
 	}
 	x.done, x.t.committed = true, true
-	return nil
+	return x.detach()
 }
 
 // Rollback implements database.Tx.
@@ -324,13 +329,13 @@ func (x *tx) Rollback() error {
 	x.done = true
 	x.t.conn.SetInterrupt(nil)
 	if x.t.conn.AutocommitEnabled() { // SQLite has rolled back on its own
-		return nil
+		return x.detach()
 	}
-	return x.t.fail("roll back", sqlitex.ExecuteTransient(x.t.conn, "ROLLBACK", nil))
+	return errors.Join(x.t.fail("roll back", sqlitex.ExecuteTransient(x.t.conn, "ROLLBACK", nil)), x.detach())
 }
 
 // Load implements database.Tx.
-func (x *tx) Load(_ context.Context, tab *table.Table) (database.Sink, error) {
+func (x *tx) Load(ctx context.Context, tab *table.Table) (database.Sink, error) {
 	cols := tab.Loaded()
 	d := dialect.SQLite
 	sql := fmt.Sprintf("INSERT INTO %s (%s) VALUES (?%s)", d.Quote(tab.Name), d.Columns(tab), strings.Repeat(", ?", len(cols)-1))
@@ -338,7 +343,12 @@ func (x *tx) Load(_ context.Context, tab *table.Table) (database.Sink, error) {
 	if err != nil {
 		return nil, x.t.fail("prepare the load", err)
 	}
-	return &sink{t: x.t, stmt: stmt, columns: len(cols), tab: tab, key: tab.Key, added: x.added}, nil
+	s := &sink{t: x.t, stmt: stmt, columns: len(cols), tab: tab, key: tab.Key, added: x.added}
+	fast, err := x.newScratch(ctx, tab, s)
+	if fast == nil || err != nil {
+		return s, err
+	}
+	return fast, nil
 }
 
 type sink struct {

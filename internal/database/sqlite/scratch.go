@@ -1,0 +1,407 @@
+package sqlite
+
+import (
+	"context"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"io/fs"
+	"math"
+	"os"
+	"slices"
+	"strings"
+	"syscall"
+
+	"ambertray/internal/btree"
+	"ambertray/internal/convert"
+	"ambertray/internal/database"
+	"ambertray/internal/dialect"
+	"ambertray/internal/refusal"
+	"ambertray/internal/table"
+)
+
+// scratch is the bulk path into a table that the transaction has created: the rows are
+// written as the pages of another file, which the engine takes over at the end. That takes
+// a fraction of the time that it needs to insert them. Few rows are inserted, and so are
+// those that come out of the order of their row ids.
+type scratch struct {
+	*sink
+	x       *tx
+	ctx     context.Context
+	columns []scratchColumn
+	rowID   int   // the column that is the row id, or -1
+	key     []int // the columns of the key otherwise
+
+	waiting []waiting // the first rows, until there are many
+	held    int
+	w       *btree.Writer // nil until then, and after the engine has taken its rows
+	done    bool          // it has
+	record  btree.Record
+	sortKey []byte
+	keyAt   []int // where the values of the key stand in a row
+	last    int64
+	some    bool
+	late    []waiting
+	places  []placed
+}
+
+// scratchColumn is how the engine keeps the values of a column.
+type scratchColumn struct {
+	real bool // floating point stays what it is
+	kind btree.Kind
+}
+
+// waiting are rows that the engine will insert.
+type waiting struct {
+	data    []byte
+	ends    []int
+	numbers []int64
+	part    int
+}
+
+// placed says which records rows are that have row ids of their own: ids from id on are
+// those from record on.
+type placed struct {
+	id, record int64
+	part       int
+}
+
+const (
+	// manyRows is from how many rows on pages are written.
+	manyRows = 20_000
+	// manyLate is after how many rows out of order the engine inserts all that follow.
+	manyLate = 10_000
+	// scratchName is what statements call the other file.
+	scratchName = "ambertray_scratch"
+)
+
+// scratchPath is the file that is written beside the database, while nobody else can write
+// to that: one that is there was left by a program that was killed.
+func (t *Target) scratchPath() string { return t.path + "-ambertray" }
+
+// newScratch returns the fast path into a table, or nil where there is none: into one that
+// the transaction has not created, with foreign keys, or in a database that is not in
+// UTF-8.
+func (x *tx) newScratch(ctx context.Context, tab *table.Table, s *sink) (*scratch, error) {
+	fresh := x.fresh == tab.Name
+	x.fresh = ""
+	if err := errors.Join(remove(x.t.scratchPath()), remove(x.t.scratchPath()+"-keys")); err != nil || !fresh || tab.References() {
+		return nil, err
+	}
+	wide, err := x.t.wide(ctx)
+	if err != nil || wide {
+		return nil, err
+	}
+	r := &scratch{sink: s, x: x, ctx: ctx, rowID: -1}
+	for i, c := range tab.Loaded() {
+		stored := dialect.SQLite.Stored(c.Type)
+		column := scratchColumn{real: c.Type.Kind == table.Double, kind: btree.Number}
+		switch {
+		case stored.Textual():
+			column.kind = btree.Text
+		case stored.Whole() || stored.Kind == table.Boolean:
+			column.kind = btree.Whole
+		}
+		r.columns = append(r.columns, column)
+		if !slices.Contains(tab.Key, c.Name) {
+			continue
+		}
+		if c.Nullable { // NULL repeats nothing
+			return nil, nil
+		}
+		if len(tab.Key) == 1 && dialect.SQLite.TypeName(c.Type) == "integer" {
+			r.rowID = i
+		}
+	}
+	if r.rowID < 0 {
+		for _, name := range tab.Key {
+			r.key = append(r.key, slices.IndexFunc(tab.Loaded(), func(c table.Column) bool { return c.Name == name }))
+		}
+	}
+	if slices.Contains(r.key, -1) {
+		return nil, nil
+	}
+	r.keyAt = make([]int, len(r.key))
+	return r, nil
+}
+
+// Write implements database.Sink.
+func (s *scratch) Write(k *convert.Block) error {
+	switch {
+	case s.done:
+		return s.sink.Write(k)
+	case s.w != nil:
+		return s.pages(waiting{k.Data, k.Ends, k.Numbers, k.Part})
+	}
+	s.waiting = append(s.waiting, waiting{slices.Clone(k.Data), slices.Clone(k.Ends), slices.Clone(k.Numbers), k.Part})
+	if s.held += len(k.Ends); s.held < manyRows {
+		return nil
+	}
+	return s.begin()
+}
+
+// begin begins the file, with the rows that have waited.
+func (s *scratch) begin() error {
+	made, err := s.t.Query(s.ctx, "SELECT name, sql FROM main.sqlite_schema WHERE type = 'table' AND lower(name) = lower("+dialect.SQLite.Literal(s.tab.Name)+")")
+	if err != nil {
+		return err
+	}
+	if s.w, err = btree.Create(s.t.scratchPath()); err != nil {
+		return s.t.failFile(err)
+	}
+	s.w.Name, s.w.Definition = made[0][0], made[0][1]
+	for _, i := range s.key {
+		s.w.Key = append(s.w.Key, s.columns[i].kind)
+	}
+	for _, w := range s.waiting {
+		write := s.pages
+		if s.done { // most rows are out of order
+			write = s.insert
+		}
+		if err := write(w); err != nil {
+			return err
+		}
+	}
+	s.waiting = nil
+	return nil
+}
+
+// insert has the engine insert rows.
+func (s *scratch) insert(w waiting) error {
+	return s.sink.Write(&convert.Block{Data: w.data, Ends: w.ends, Numbers: w.numbers, Part: w.part})
+}
+
+// failFile says that the file beside the database could not be written.
+func (t *Target) failFile(err error) error {
+	e := &database.Error{Target: t.path, Op: "write pages", Err: err}
+	if errors.Is(err, syscall.ENOSPC) {
+		e.Kind = database.ErrFull
+	}
+	return e
+}
+
+// pages writes rows into the file.
+func (s *scratch) pages(w waiting) error {
+	start := 0
+	for i, end := range w.ends {
+		row := w.data[start:end]
+		start = end
+		id := s.last + 1
+		key, rowID := s.encode(row)
+		if s.rowID >= 0 {
+			if id = rowID; s.some && id <= s.last {
+				s.late = append(s.late, waiting{slices.Clone(row), []int{len(row)}, []int64{w.numbers[i]}, w.part})
+				if len(s.late) > manyLate {
+					return s.giveOver(w, i+1, start)
+				}
+				continue
+			}
+		} else {
+			s.place(id, w.numbers[i], w.part)
+		}
+		s.last, s.some = id, true
+		if err := s.w.Row(id, &s.record, key); err != nil {
+			return s.t.failFile(err)
+		}
+		s.rows++
+	}
+	return nil
+}
+
+// giveOver has the engine take the pages, and insert what follows in a block: the rows
+// from an index on, whose data begins at start.
+func (s *scratch) giveOver(w waiting, from, start int) error {
+	if err := s.transfer(); err != nil {
+		return err
+	}
+	rest := waiting{data: w.data[start:], numbers: w.numbers[from:], part: w.part}
+	for _, end := range w.ends[from:] {
+		rest.ends = append(rest.ends, end-start)
+	}
+	return s.insert(rest)
+}
+
+// place remembers which record a row is.
+func (s *scratch) place(id, record int64, part int) {
+	if n := len(s.places); n > 0 {
+		p := s.places[n-1]
+		if p.part == part && record-p.record == id-p.id {
+			return
+		}
+	}
+	s.places = append(s.places, placed{id, record, part})
+}
+
+// where returns the record of a row.
+func (s *scratch) where(id int64) refusal.Where {
+	i, found := slices.BinarySearchFunc(s.places, id, func(p placed, id int64) int { return int(p.id - id) })
+	if !found {
+		i--
+	}
+	p := s.places[i]
+	return refusal.Where{Part: p.part, Record: p.record + id - p.id}
+}
+
+// encode makes the record of a row, and returns its key or its row id.
+func (s *scratch) encode(row []byte) (key []byte, rowID int64) {
+	s.record.Reset()
+	all, at := row, s.keyAt
+	for i := range s.columns {
+		for k, c := range s.key {
+			if c == i {
+				at[k] = len(all) - len(row)
+			}
+		}
+		tag := row[0]
+		row = row[1:]
+		switch tag {
+		case tagNull:
+			s.record.Null()
+		case tagInt:
+			n := int64(binary.LittleEndian.Uint64(row))
+			if row = row[8:]; i == s.rowID {
+				rowID = n
+				s.record.Null()
+			} else {
+				s.record.Int(n)
+			}
+		case tagFloat:
+			f := math.Float64frombits(binary.LittleEndian.Uint64(row))
+			if row = row[8:]; s.columns[i].real {
+				s.record.Float(f)
+			} else {
+				s.record.Number(f)
+			}
+		case tagText:
+			n := binary.LittleEndian.Uint32(row)
+			s.record.Text(row[4 : 4+n])
+			row = row[4+n:]
+		}
+	}
+	s.sortKey = s.sortKey[:0]
+	for k, c := range s.key {
+		s.sortKey = appendKey(s.sortKey, all[at[k]:], s.columns[c].kind)
+	}
+	return s.sortKey, rowID
+}
+
+// appendKey appends the value that data begins with.
+func appendKey(key, data []byte, kind btree.Kind) []byte {
+	tag, data := data[0], data[1:]
+	switch {
+	case tag == tagText:
+		n := binary.LittleEndian.Uint32(data)
+		return btree.KeyText(key, data[4:4+n])
+	case tag == tagFloat:
+		return btree.KeyNumber(key, math.Float64frombits(binary.LittleEndian.Uint64(data)))
+	case kind == btree.Number:
+		return btree.KeyNumber(key, float64(int64(binary.LittleEndian.Uint64(data))))
+	}
+	return btree.KeyInt(key, int64(binary.LittleEndian.Uint64(data)))
+}
+
+// transfer has the engine take the pages over, and then insert the rows that were late.
+func (s *scratch) transfer() error {
+	w := s.w
+	s.w, s.done = nil, true
+	if err := w.Close(); err != nil {
+		return errors.Join(s.t.failFile(err), remove(s.t.scratchPath()))
+	}
+	s.x.scratched = true
+	d := dialect.SQLite
+	if _, err := s.t.Exec(s.ctx, "ATTACH "+d.Literal(s.t.scratchPath())+" AS "+scratchName); err != nil {
+		return err
+	}
+	name := d.Quote(s.tab.Name)
+	take := fmt.Sprintf("INSERT INTO main.%s SELECT * FROM %s.%[1]s", name, scratchName)
+	if len(w.Duplicates) > 0 {
+		if err := s.refuseDuplicates(w.Duplicates); err != nil {
+			return err
+		}
+		take += " WHERE rowid NOT IN (SELECT id FROM temp.ambertray_repeated) ORDER BY rowid"
+	}
+	if _, err := s.t.Exec(s.ctx, take); err != nil {
+		return err
+	}
+	if len(w.Duplicates) > 0 {
+		if _, err := s.t.Exec(s.ctx, "DROP TABLE temp.ambertray_repeated"); err != nil {
+			return err
+		}
+	}
+	for _, l := range s.late {
+		if err := s.insert(l); err != nil {
+			return err
+		}
+	}
+	s.late = nil
+	return nil
+}
+
+// refuseDuplicates refuses rows that repeat a key, and names them for the engine.
+func (s *scratch) refuseDuplicates(ids []int64) error {
+	if _, err := s.t.Exec(s.ctx, "CREATE TEMP TABLE ambertray_repeated (id integer PRIMARY KEY)"); err != nil {
+		return err
+	}
+	slices.Sort(ids) // as the records come
+	for some := range slices.Chunk(ids, 500) {
+		var values []string
+		for _, id := range some {
+			values = append(values, fmt.Sprintf("(%d)", id))
+			s.refused.Add(refusal.Refusal{Where: s.where(id), Columns: s.sink.key, Reason: database.SameKey})
+		}
+		if _, err := s.t.Exec(s.ctx, "INSERT INTO temp.ambertray_repeated VALUES "+strings.Join(values, ", ")); err != nil {
+			return err
+		}
+	}
+	s.rows -= int64(len(ids))
+	return nil
+}
+
+// Close implements database.Sink.
+func (s *scratch) Close(abort error) (int64, error) {
+	err := s.end(abort)
+	if s.w != nil {
+		err = errors.Join(err, s.w.Drop())
+		s.w = nil
+	}
+	if abort == nil {
+		abort = err
+	}
+	rows, closeErr := s.sink.Close(abort)
+	return rows, errors.Join(err, closeErr)
+}
+
+// end inserts what has waited, or takes the pages over.
+func (s *scratch) end(abort error) error {
+	if abort != nil {
+		return nil
+	}
+	if s.w != nil {
+		return s.transfer()
+	}
+	for _, w := range s.waiting {
+		if err := s.insert(w); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// detach lets the other file go, when the transaction has ended.
+func (x *tx) detach() error {
+	if !x.scratched {
+		return nil
+	}
+	x.scratched = false
+	x.t.conn.SetInterrupt(nil)
+	_, err := x.t.Exec(context.Background(), "DETACH "+scratchName)
+	return errors.Join(err, remove(x.t.scratchPath()))
+}
+
+// remove removes a file, if it is there.
+func remove(path string) error {
+	if err := os.Remove(path); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	return nil
+}
