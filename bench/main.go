@@ -6,6 +6,7 @@
 package main
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"flag"
@@ -15,10 +16,10 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
-	"syscall"
 	"time"
 
 	"ambertray/internal/connect"
@@ -27,6 +28,7 @@ import (
 
 type bench struct {
 	self, program, dir, data, postgres, mysql, sqlserver string
+	against, c                                           string // another build, and the floor in C
 	runs, records                                        int
 	most                                                 map[string]string // the greatest key of the table with all records, by target
 }
@@ -44,8 +46,8 @@ type contest struct {
 
 // run is what one process took.
 type run struct {
-	wall time.Duration
-	peak int64 // kB
+	wall, cpu time.Duration
+	peak      int64 // kB
 }
 
 func main() {
@@ -66,6 +68,8 @@ func main() {
 	flag.StringVar(&b.dir, "dir", os.TempDir(), "where the data goes")
 	flag.IntVar(&b.runs, "runs", 5, "how often each is run")
 	flag.IntVar(&b.records, "records", 2_000_000, "records in the file")
+	flag.StringVar(&b.against, "against", "", "another build of the program, to take the place of every floor")
+	flag.StringVar(&b.c, "c", "", "the floor of SQLite in C")
 	only := flag.String("only", "", "run only contests whose name has this in it")
 	flag.Parse()
 	if err := b.measure(*only); err != nil {
@@ -98,9 +102,12 @@ func (b *bench) measure(only string) error {
 		}
 	}
 	fmt.Printf("%d records, %d MB, %d runs each, medians\n\n", b.records, info.Size()/1e6, b.runs)
-	fmt.Printf("%-28s %9s %9s %7s %7s %10s\n", "", "ours", "floor", "ratio", "bound", "peak")
+	fmt.Printf("%-28s %9s %9s %7s %13s %5s %6s %6s %9s\n", "", "ours", "floor", "ratio", "spread", "cpu", "bound", "met", "peak")
 	for _, c := range b.contests(tray) {
-		if strings.Contains(c.name, only) {
+		if b.against != "" {
+			c.floors, c.bound = [][]string{append([]string{b.against}, c.ours[1:]...)}, 1
+		}
+		if strings.Contains(c.name, only) && (b.against == "" || c.ours[0] == b.program) {
 			if err := b.contend(c); err != nil {
 				return fmt.Errorf("%s: %w", c.name, err)
 			}
@@ -167,6 +174,11 @@ func (b *bench) contests(tray string) []contest {
 		{"SQLite, rows counted", 0.85, load(db, "--verify", "counts"), [][]string{floor("sqlite", b.data, db)}, dropFile, nil},
 		{"SQLite, verified", 1, load(db), [][]string{floor("sqlite", b.data, db)}, dropFile, nil},
 	}...)
+	if b.c != "" {
+		inC := [][]string{{b.c, b.data, db}}
+		contests = append(contests, contest{"SQLite in C, rows counted", 0.5, load(db, "--verify", "counts"), inC, dropFile, nil},
+			contest{"SQLite in C, verified", 0.5, load(db), inC, dropFile, nil})
+	}
 	contests = append(contests, b.exports(db, own, floor, load)...)
 	return append(contests, b.many(db, own)...)
 }
@@ -311,15 +323,20 @@ func (b *bench) contend(c contest) error {
 			ours, floors = append(ours, our), append(floors, slowest)
 		}
 	}
-	var ratios []float64
+	var ratios, cpu []float64
 	var peak int64
+	met := 0
 	for i := range ours {
-		ratios = append(ratios, float64(ours[i].wall)/float64(floors[i].wall))
+		ratio := float64(ours[i].wall) / float64(floors[i].wall)
+		ratios, cpu = append(ratios, ratio), append(cpu, float64(ours[i].cpu)/float64(floors[i].cpu))
 		peak = max(peak, ours[i].peak)
+		if ratio <= c.bound {
+			met++
+		}
 	}
 	wall := func(r run) time.Duration { return r.wall }
-	fmt.Printf("%-28s %8.2fs %8.2fs %7.2f %7.2f %7d MB\n", c.name,
-		median(mapped(ours, wall)).Seconds(), median(mapped(floors, wall)).Seconds(), median(ratios), c.bound, peak/1000)
+	fmt.Printf("%-28s %8.2fs %8.2fs %7.2f %6.2f–%-6.2f %5.2f %6.2f %4d/%d %6d MB\n", c.name,
+		median(mapped(ours, wall)).Seconds(), median(mapped(floors, wall)).Seconds(), median(ratios), slices.Min(ratios), slices.Max(ratios), median(cpu), c.bound, met, len(ours), peak/1000)
 	return nil
 }
 
@@ -336,13 +353,43 @@ func (b *bench) run(c contest, argv []string) (run, error) {
 func (b *bench) execute(argv []string) (run, error) {
 	cmd := exec.Command(argv[0], argv[1:]...)
 	cmd.Dir = b.dir
+	var out bytes.Buffer
+	cmd.Stdout, cmd.Stderr = &out, &out
 	start := time.Now()
-	if out, err := cmd.CombinedOutput(); err != nil {
-		return run{}, fmt.Errorf("%s: %w: %s", strings.Join(argv, " "), err, out)
+	if err := cmd.Start(); err != nil {
+		return run{}, err
 	}
-	usage := cmd.ProcessState.SysUsage().(*syscall.Rusage)
-	return run{time.Since(start), usage.Maxrss}, nil
+	ended, peak := make(chan struct{}), make(chan int64)
+	go watchMemory(cmd.Process.Pid, ended, peak)
+	err := cmd.Wait()
+	wall := time.Since(start)
+	close(ended)
+	if err != nil {
+		return run{}, fmt.Errorf("%s: %w: %s", strings.Join(argv, " "), err, out.String())
+	}
+	return run{wall, cmd.ProcessState.UserTime() + cmd.ProcessState.SystemTime(), <-peak}, nil
 }
+
+// watchMemory looks at how much memory a process has had at most, in kB, until it ends. What
+// the system reports at the end counts from the memory of who started it.
+func watchMemory(pid int, ended <-chan struct{}, peak chan<- int64) {
+	most := int64(0)
+	for {
+		status, _ := os.ReadFile(fmt.Sprintf("/proc/%d/status", pid))
+		if m := peakMemory.FindSubmatch(status); m != nil {
+			kB, _ := strconv.ParseInt(string(m[1]), 10, 64)
+			most = max(most, kB)
+		}
+		select {
+		case <-ended:
+			peak <- most
+			return
+		case <-time.After(20 * time.Millisecond):
+		}
+	}
+}
+
+var peakMemory = regexp.MustCompile(`VmHWM:\s+(\d+) kB`)
 
 func mapped[A, B any](list []A, f func(A) B) []B {
 	var out []B
