@@ -5,11 +5,8 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
-	"io/fs"
 	"math"
-	"os"
 	"slices"
-	"strings"
 	"syscall"
 
 	"ambertray/internal/btree"
@@ -35,7 +32,12 @@ type scratch struct {
 	waiting []waiting // the first rows, until there are many
 	held    int
 	w       *btree.Writer // nil until then, and after the engine has taken its rows
-	done    bool          // it has
+	inFile  int           // rows in it
+	done    bool          // the engine inserts what follows
+	files   int           // that were begun
+	made    []string      // the name and the definition of the table
+	taker   *taker        // nil until the first file is full
+	cancel  context.CancelFunc
 	record  btree.Record
 	sortKey []byte
 	keyAt   []int // where the values of the key stand in a row
@@ -66,18 +68,32 @@ type placed struct {
 	part       int
 }
 
+// bounds are numbers of rows: from how many on pages are written; how many the first file
+// has, which the engine takes while the next one is written; and after how many that are
+// out of order the engine inserts all that follow.
+type bounds struct{ many, first, late int }
+
+var usualBounds = bounds{many: 20_000, first: 250_000, late: 10_000}
+
 const (
-	// manyRows is from how many rows on pages are written.
-	manyRows = 20_000
-	// manyLate is after how many rows out of order the engine inserts all that follow.
-	manyLate = 10_000
-	// scratchName is what statements call the other file.
-	scratchName = "ambertray_scratch"
+	// scratchName begins what statements call the other files.
+	scratchName = "ambertray_scratch_"
+	// mostFiles is how many of them the engine can have at a time. So every other one is
+	// twice as large.
+	mostFiles = 8
 )
 
-// scratchPath is the file that is written beside the database, while nobody else can write
+// scratchPath is a file that is written beside the database, while nobody else can write
 // to that: one that is there was left by a program that was killed.
-func (t *Target) scratchPath() string { return t.path + "-ambertray" }
+func (t *Target) scratchPath(n int) string { return fmt.Sprintf("%s-ambertray-%d", t.path, n) }
+
+// removeScratch removes the files that are there.
+func (t *Target) removeScratch() (err error) {
+	for n := range mostFiles {
+		err = errors.Join(err, remove(t.scratchPath(n)), remove(t.scratchPath(n)+"-keys"))
+	}
+	return err
+}
 
 // newScratch returns the fast path into a table, or nil where there is none: into one that
 // the transaction has not created, with foreign keys, or in a database that is not in
@@ -85,14 +101,15 @@ func (t *Target) scratchPath() string { return t.path + "-ambertray" }
 func (x *tx) newScratch(ctx context.Context, tab *table.Table, s *sink) (*scratch, error) {
 	fresh := x.fresh == tab.Name
 	x.fresh = ""
-	if err := errors.Join(remove(x.t.scratchPath()), remove(x.t.scratchPath()+"-keys")); err != nil || !fresh || tab.References() {
+	if err := x.t.removeScratch(); err != nil || !fresh || tab.References() {
 		return nil, err
 	}
 	wide, err := x.t.wide(ctx)
 	if err != nil || wide {
 		return nil, err
 	}
-	r := &scratch{sink: s, x: x, ctx: ctx, rowID: -1}
+	r := &scratch{sink: s, x: x, rowID: -1}
+	r.ctx, r.cancel = context.WithCancel(ctx)
 	for i, c := range tab.Loaded() {
 		stored := dialect.SQLite.Stored(c.Type)
 		column := scratchColumn{real: c.Type.Kind == table.Double, kind: btree.Number}
@@ -134,24 +151,21 @@ func (s *scratch) Write(k *convert.Block) error {
 		return s.pages(waiting{k.Data, k.Ends, k.Numbers, k.Part})
 	}
 	s.waiting = append(s.waiting, waiting{slices.Clone(k.Data), slices.Clone(k.Ends), slices.Clone(k.Numbers), k.Part})
-	if s.held += len(k.Ends); s.held < manyRows {
+	if s.held += len(k.Ends); s.held < s.t.bounds.many {
 		return nil
 	}
 	return s.begin()
 }
 
-// begin begins the file, with the rows that have waited.
+// begin begins the first file, with the rows that have waited.
 func (s *scratch) begin() error {
 	made, err := s.t.Query(s.ctx, "SELECT name, sql FROM main.sqlite_schema WHERE type = 'table' AND lower(name) = lower("+dialect.SQLite.Literal(s.tab.Name)+")")
 	if err != nil {
 		return err
 	}
-	if s.w, err = btree.Create(s.t.scratchPath()); err != nil {
-		return s.t.failFile(err)
-	}
-	s.w.Name, s.w.Definition = made[0][0], made[0][1]
-	for _, i := range s.key {
-		s.w.Key = append(s.w.Key, s.columns[i].kind)
+	s.made = made[0]
+	if err := s.open(); err != nil {
+		return err
 	}
 	for _, w := range s.waiting {
 		write := s.pages
@@ -164,6 +178,25 @@ func (s *scratch) begin() error {
 	}
 	s.waiting = nil
 	return nil
+}
+
+// open begins a file.
+func (s *scratch) open() (err error) {
+	if s.w, err = btree.Create(s.t.scratchPath(s.files)); err != nil {
+		return s.t.failFile(err)
+	}
+	s.files, s.inFile, s.x.used = s.files+1, 0, true
+	s.w.Name, s.w.Definition = s.made[0], s.made[1]
+	for _, i := range s.key {
+		s.w.Key = append(s.w.Key, s.columns[i].kind)
+	}
+	return nil
+}
+
+// full reports whether a file has as many rows as it should: that of a table with an
+// index has all of them, for the engine takes only a whole one.
+func (s *scratch) full() bool {
+	return len(s.key) == 0 && s.files < mostFiles && s.inFile >= s.t.bounds.first<<((s.files-1)/2)
 }
 
 // insert has the engine insert rows.
@@ -191,7 +224,7 @@ func (s *scratch) pages(w waiting) error {
 		if s.rowID >= 0 {
 			if id = rowID; s.some && id <= s.last {
 				s.late = append(s.late, waiting{slices.Clone(row), []int{len(row)}, []int64{w.numbers[i]}, w.part})
-				if len(s.late) > manyLate {
+				if len(s.late) > s.t.bounds.late {
 					return s.giveOver(w, i+1, start)
 				}
 				continue
@@ -204,8 +237,29 @@ func (s *scratch) pages(w waiting) error {
 			return s.t.failFile(err)
 		}
 		s.rows++
+		if s.inFile++; s.full() {
+			if err := s.hand(); err != nil {
+				return err
+			}
+			if err := s.open(); err != nil {
+				return err
+			}
+		}
 	}
 	return nil
+}
+
+// hand ends the file and hands it to the engine.
+func (s *scratch) hand() error {
+	w := s.w
+	s.w = nil
+	if err := w.Close(); err != nil {
+		return s.t.failFile(err)
+	}
+	if s.taker == nil {
+		s.taker = newTaker(s)
+	}
+	return s.taker.take(taken{s.files - 1, w.Duplicates})
 }
 
 // giveOver has the engine take the pages, and insert what follows in a block: the rows
@@ -300,69 +354,35 @@ func appendKey(key, data []byte, kind btree.Kind) []byte {
 	return btree.KeyInt(key, int64(binary.LittleEndian.Uint64(data)))
 }
 
-// transfer has the engine take the pages over, and then insert the rows that were late.
+// transfer waits until the engine has taken all files over, and has it insert the rows that
+// were late.
 func (s *scratch) transfer() error {
-	w := s.w
-	s.w, s.done = nil, true
-	if err := w.Close(); err != nil {
-		return errors.Join(s.t.failFile(err), remove(s.t.scratchPath()))
-	}
-	s.x.scratched = true
-	d := dialect.SQLite
-	if _, err := s.t.Exec(s.ctx, "ATTACH "+d.Literal(s.t.scratchPath())+" AS "+scratchName); err != nil {
-		return err
-	}
-	name := d.Quote(s.tab.Name)
-	take := fmt.Sprintf("INSERT INTO main.%s SELECT * FROM %s.%[1]s", name, scratchName)
-	if len(w.Duplicates) > 0 {
-		if err := s.refuseDuplicates(w.Duplicates); err != nil {
-			return err
-		}
-		take += " WHERE rowid NOT IN (SELECT id FROM temp.ambertray_repeated) ORDER BY rowid"
-	}
-	if _, err := s.t.Exec(s.ctx, take); err != nil {
-		return err
-	}
-	if len(w.Duplicates) > 0 {
-		if _, err := s.t.Exec(s.ctx, "DROP TABLE temp.ambertray_repeated"); err != nil {
-			return err
+	err := s.hand()
+	s.done = true
+	if s.taker != nil {
+		if endErr := s.taker.end(); err == nil {
+			err = endErr
 		}
 	}
 	for _, l := range s.late {
-		if err := s.insert(l); err != nil {
-			return err
+		if err == nil {
+			err = s.insert(l)
 		}
 	}
 	s.late = nil
-	return nil
-}
-
-// refuseDuplicates refuses rows that repeat a key, and names them for the engine.
-func (s *scratch) refuseDuplicates(ids []int64) error {
-	if _, err := s.t.Exec(s.ctx, "CREATE TEMP TABLE ambertray_repeated (id integer PRIMARY KEY)"); err != nil {
-		return err
-	}
-	slices.Sort(ids) // as the records come
-	for some := range slices.Chunk(ids, 500) {
-		var values []string
-		for _, id := range some {
-			values = append(values, fmt.Sprintf("(%d)", id))
-			s.refused.Add(refusal.Refusal{Where: s.where(id), Columns: s.sink.key, Reason: database.SameKey})
-		}
-		if _, err := s.t.Exec(s.ctx, "INSERT INTO temp.ambertray_repeated VALUES "+strings.Join(values, ", ")); err != nil {
-			return err
-		}
-	}
-	s.rows -= int64(len(ids))
-	return nil
+	return err
 }
 
 // Close implements database.Sink.
 func (s *scratch) Close(abort error) (int64, error) {
 	err := s.end(abort)
+	s.cancel()
 	if s.w != nil {
 		err = errors.Join(err, s.w.Drop())
 		s.w = nil
+	}
+	if s.taker != nil && !s.done { // it was aborted
+		_ = s.taker.end()
 	}
 	if abort == nil {
 		abort = err
@@ -383,25 +403,6 @@ func (s *scratch) end(abort error) error {
 		if err := s.insert(w); err != nil {
 			return err
 		}
-	}
-	return nil
-}
-
-// detach lets the other file go, when the transaction has ended.
-func (x *tx) detach() error {
-	if !x.scratched {
-		return nil
-	}
-	x.scratched = false
-	x.t.conn.SetInterrupt(nil)
-	_, err := x.t.Exec(context.Background(), "DETACH "+scratchName)
-	return errors.Join(err, remove(x.t.scratchPath()))
-}
-
-// remove removes a file, if it is there.
-func remove(path string) error {
-	if err := os.Remove(path); err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return err
 	}
 	return nil
 }

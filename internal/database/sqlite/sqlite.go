@@ -40,7 +40,8 @@ type Target struct {
 	conn      *sqlite.Conn
 	file      os.FileInfo // that the connection has open
 	closed    bool
-	locked    bool // a transaction was begun that Begin is to hand out
+	locked    bool   // a transaction was begun that Begin is to hand out
+	bounds    bounds // of a fast load
 }
 
 var (
@@ -60,7 +61,7 @@ var (
 // Open opens the file at path. Without create a file that is not there is an
 // error; with it one is made as soon as something is written.
 func Open(path string, create bool) (*Target, error) {
-	t := &Target{path: path}
+	t := &Target{path: path, bounds: usualBounds}
 	if _, err := os.Stat(path); errors.Is(err, os.ErrNotExist) {
 		if !create {
 			return nil, &database.Error{Target: path, Op: "open", Err: os.ErrNotExist}
@@ -260,10 +261,11 @@ type tx struct {
 	t     *Target
 	done  bool
 	added *added // nil unless the rows that are added can be distinguished
-	// fresh is a table that the transaction has created and not loaded into, scratched that
-	// the file of a fast load is attached.
-	fresh     string
-	scratched bool
+	// fresh is a table that the transaction has created and not loaded into, used that
+	// files of a fast load were written, and attached what statements call them.
+	fresh    string
+	used     bool
+	attached []string
 }
 
 // Create implements database.Tx.
