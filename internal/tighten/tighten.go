@@ -147,7 +147,8 @@ func propose(l *database.ColumnInfo, s *survey.Column, nulls int64, to database.
 	if c.tighter != nil && !set {
 		c.left("some of its values are not of the type that most are")
 	}
-	if set || s.Distinct > 0 && s.Choice.Rejects == 0 && tighter(t.Type, choice.Type, to) {
+	named := strings.EqualFold(l.Native, to.Dialect().TypeName(choice.Type)) // a name may mean a wider type there
+	if set || s.Distinct > 0 && s.Choice.Rejects == 0 && !named && tighter(t.Type, choice.Type, to) {
 		t.Retyped, t.Type = true, choice.Type
 		t.Format, t.Thousands, t.Decimal, t.Currency, t.Percent, t.NullWords = choice.Format, choice.Thousands, choice.Decimal, choice.Currency, choice.Percent, choice.NullWords
 		if t.Type.Kind == table.Boolean && s.Min != nil && s.Max != nil { // which are its words

@@ -1,0 +1,90 @@
+package main_test
+
+import (
+	"context"
+	"fmt"
+	"math/rand/v2"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"ambertray/internal/connect"
+)
+
+// TestTighten tightens a table of wide texts, and kills the program at random moments
+// before: the table is as it was, or as it is to be.
+func TestTighten(t *testing.T) {
+	const records = 20_000
+	var text strings.Builder
+	text.WriteString("no,lent,fee\n")
+	for i := range records {
+		fmt.Fprintf(&text, "%d,%02d/%02d/2026,%d.50\n", i, 1+i%28, 1+i%12, i%1000)
+	}
+	for name, to := range targets(t) {
+		t.Run(name, func(t *testing.T) {
+			d, table := newDesk(t), uniqueTable(t)
+			d.write("wide.csv", text.String())
+			d.run(0, "load", "wide.csv", "--to", to, "--table", table, "--change", "no.type=bigint", "--change", "lent.type=varchar(100)", "--change", "fee.type=varchar(100)", "--change", "key=")
+			state := func() (tight bool) {
+				p := d.json(0, "tighten", table, "--to", to)
+				require.Equal(t, float64(records), p["rows"])
+				changes := 0
+				for _, c := range p["columns"].([]any) {
+					if c.(map[string]any)["changes"].(bool) {
+						changes++
+					}
+				}
+				require.Contains(t, []int{0, 3}, changes, "all columns, or none")
+				return changes == 0
+			}
+			require.False(t, state())
+			usual := time.Second
+			tight := false
+			for range 6 {
+				if tight {
+					break
+				}
+				c := d.command("tighten", table, "--to", to, "--apply")
+				require.NoError(t, c.Start())
+				time.Sleep(time.Duration(rand.Float64() * float64(usual)))
+				_ = c.Process.Kill()
+				_ = c.Wait()
+				d.settle(table, to)
+				tight = state()
+			}
+			if !tight {
+				out, _ := d.run(0, "tighten", table, "--to", to, "--apply")
+				require.Contains(t, out, "3 columns, every row proved to keep its values")
+			}
+			require.True(t, state())
+			out, _ := d.run(0, "tighten", table, "--to", to)
+			require.Contains(t, out, "Nothing can be tighter.")
+			out, _ = d.run(0, "survey", table, "--from", to)
+			require.Contains(t, out, "20,000 rows")
+			require.Contains(t, out, "2026-01-01")
+		})
+	}
+}
+
+// settle waits until a server has noticed that the program is gone, and drops the column
+// that it may have left.
+func (d *desk) settle(table, to string) {
+	d.Helper()
+	for end := time.Now().Add(20 * time.Second); ; time.Sleep(50 * time.Millisecond) {
+		c := d.command("tighten", table, "--to", to)
+		out, err := c.CombinedOutput()
+		if err == nil {
+			return
+		}
+		require.True(d, time.Now().Before(end), string(out))
+		if _, statement, found := strings.Cut(string(out), "drop it first: "); found {
+			db, err := connect.Open(context.Background(), to, connect.Options{})
+			require.NoError(d, err)
+			_, err = db.Exec(context.Background(), strings.TrimSpace(statement))
+			require.NoError(d, err)
+			require.NoError(d, db.Close())
+		}
+	}
+}
