@@ -28,6 +28,7 @@ var story = []struct{ words, command string }{
 	{"A dry run first. It changes nothing.", "check specimens.tray --to museum.db"},
 	{"Now the load. It is verified before it is committed.", "load specimens.tray --to museum.db"},
 	{"Verify again: the table is compared with the file, row by row.", "verify specimens.tray --to museum.db"},
+	{"A page to look at and to send, with pictures, dictionary, books and proof:", "report specimens.tray --to museum.db"},
 	{"A listing with titles above and a total below. They are not records, and the survey says so.", "survey localities.txt --rows 3"},
 	{"Reports typed by hand. No single column identifies them, and one value is not a number:", "draft reports.tsv"},
 	{"All about that column:", "draft reports.tsv --explain light_lux"},
@@ -72,7 +73,7 @@ func (a *app) newDemo() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "demo",
 		Short: "Show the whole story on the museum's files, in a temporary folder",
-		Long: `Demo runs survey, draft, load, mend, verify and export on the made-up files of a museum, and
+		Long: `Demo runs survey, draft, load, report, mend, verify and export on the made-up files of a museum, and
 shows each command before what it prints. The folder is removed at the end.`,
 		Example: examples("ambertray demo"),
 		Args:    cobra.NoArgs,

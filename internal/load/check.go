@@ -49,7 +49,7 @@ type KeyCheck struct {
 
 // Possible reports whether a load would begin.
 func (c *Check) Possible() bool {
-	return !slices.ContainsFunc(c.Columns, func(v Verdict) bool { return v.Verdict == cannot }) &&
+	return !slices.ContainsFunc(c.Columns, func(v Verdict) bool { return v.Verdict == Cannot }) &&
 		(c.TableExists == nil || !*c.TableExists || c.Existing != table.Refuse.String())
 }
 
@@ -137,7 +137,7 @@ func (c *Check) addStorage(ctx context.Context, to database.Target) error {
 }
 
 func verdict(col table.Column, groups []reject.Group) Verdict {
-	v := Verdict{Name: col.Name, Type: col.Type.String(), Verdict: "fits"}
+	v := Verdict{Name: col.Name, Type: col.Type.String(), Verdict: Fits}
 	for _, g := range groups {
 		if g.Column == col.Name {
 			if v.Why != "" {

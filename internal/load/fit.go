@@ -33,7 +33,11 @@ type Verdict struct {
 	Why     string `json:"why"`
 }
 
-const cannot = "cannot"
+// Verdicts: every value fits, or the column does not. A column may also reject some.
+const (
+	Fits   = "fits"
+	Cannot = "cannot"
+)
 
 // fit compares a plan with the columns of the existing table, by their
 // names or, where the plan says so, their order. It returns the plan with the types that the table has, so that what
@@ -50,7 +54,7 @@ func fit(plan *table.Table, live []database.ColumnInfo, d *dialect.Dialect) (*ta
 			i = position(live, n)
 		}
 		if i < 0 {
-			bad = append(bad, Verdict{c.Name, c.Type.String(), cannot, noColumn[plan.ByPosition]})
+			bad = append(bad, Verdict{c.Name, c.Type.String(), Cannot, noColumn[plan.ByPosition]})
 			continue
 		}
 		if k := slices.Index(plan.Key, c.Name); k >= 0 {
@@ -58,13 +62,13 @@ func fit(plan *table.Table, live []database.ColumnInfo, d *dialect.Dialect) (*ta
 		}
 		planned[live[i].Name] = true
 		if why := fitColumn(&c, &live[i], d); why != "" {
-			bad = append(bad, Verdict{c.Name, c.Type.String(), cannot, why})
+			bad = append(bad, Verdict{c.Name, c.Type.String(), Cannot, why})
 		}
 		fitted.Columns = append(fitted.Columns, c)
 	}
 	for _, l := range live {
 		if !planned[l.Name] && !l.Nullable && !l.Default && !l.Generated {
-			bad = append(bad, Verdict{l.Name, l.Native, cannot, "it is NOT NULL without a default, and would get no value"})
+			bad = append(bad, Verdict{l.Name, l.Native, Cannot, "it is NOT NULL without a default, and would get no value"})
 		}
 	}
 	return &fitted, bad

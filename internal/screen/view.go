@@ -11,6 +11,7 @@ import (
 	"github.com/dustin/go-humanize"
 
 	"ambertray/internal/dialect"
+	"ambertray/internal/load"
 	"ambertray/internal/review"
 	"ambertray/internal/survey"
 	"ambertray/internal/table"
@@ -92,11 +93,21 @@ func (m *model) state() string {
 	case m.check == nil:
 		return faint.Render(records + " · checking" + m.share())
 	case !m.check.Possible() && len(m.session.Live) > 0:
-		return red.Render(records + " · does not fit the table")
+		return records + " · " + red.Render("does not fit the table: "+m.misfit())
 	case m.check.Rejected() > 0:
 		return records + " · " + red.Render(term.Count(m.check.Rejected())+" rejected") + m.firstReject()
 	}
 	return term.Amount(m.check.Records, "record") + " · none rejected"
+}
+
+// misfit names the first column that does not fit the table.
+func (m *model) misfit() string {
+	for _, v := range m.check.Columns {
+		if v.Verdict == load.Cannot {
+			return clean(v.Name + ": " + v.Why)
+		}
+	}
+	return ""
 }
 
 func (m *model) share() string {
@@ -198,7 +209,7 @@ func (m *model) highlight(i int, painted, plain string) string {
 func (m *model) because(c *table.Column) (text string, bad bool) {
 	if m.check != nil {
 		for _, v := range m.check.Columns {
-			if strings.EqualFold(v.Name, c.Name) && v.Verdict != "fits" {
+			if strings.EqualFold(v.Name, c.Name) && v.Verdict != load.Fits {
 				return clean(v.Why), true
 			}
 		}
@@ -238,6 +249,11 @@ func (m *model) drawDetail() []string {
 // why says what is rejected for a column, or why it is as it is.
 func (m *model) why(c *table.Column, p *survey.Column) string {
 	if m.check != nil {
+		for _, v := range m.check.Columns {
+			if v.Verdict == load.Cannot && strings.EqualFold(v.Name, c.Name) {
+				return red.Render(clean(v.Why))
+			}
+		}
 		for _, g := range m.check.WouldReject {
 			if g.Column == c.Name {
 				return red.Render(fmt.Sprintf("%s rejected", term.Count(g.Count))) + fmt.Sprintf(": %s, the first %q on %s %s",
