@@ -88,3 +88,26 @@ func (d *desk) settle(table, to string) {
 		}
 	}
 }
+
+// TestTightenMistakes says what is wrong, and changes nothing.
+func TestTightenMistakes(t *testing.T) {
+	d := newDesk(t)
+	d.run(3, "load", "loans.csv", "--to", "museum.db")
+	for _, c := range []struct {
+		status        int
+		command, want string
+	}{
+		{1, "tighten loan --to museum.db", "did you mean loans?"},
+		{1, "tighten loans --to museum.db --change lost.type=date", "table loans has no column lost; it has loan_no, specimen_no, borrower"},
+		{2, "tighten loans --to museum.db --change fee.name=charge", "only types can be set here"},
+		{2, "tighten loans --to museum.db --change fee.type=money", `unknown type "money"`},
+		{1, "tighten loans --to museum.db --change borrower.type=date --apply", "is unchanged: column borrower has"},
+		{2, "survey loans --from museum.db --each", "exclude each other"},
+		{2, "survey --query SELECT", "--query goes with --from"},
+		{1, "survey --from museum.db --query SELEKT", "syntax error"},
+	} {
+		_, errOut := d.run(c.status, strings.Fields(c.command)...)
+		require.Contains(t, errOut, c.want, c.command)
+	}
+	require.Equal(t, "175", d.query("SELECT count(borrower) FROM loans"))
+}

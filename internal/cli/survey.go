@@ -122,6 +122,8 @@ func (w *surveying) args(c *cobra.Command, args []string) error {
 	switch {
 	case w.query != "" && (w.from == "" || len(args) > 0):
 		return errors.New("--query goes with --from TARGET, and without a table")
+	case w.from != "" && w.each:
+		return errors.New("--from and --each exclude each other")
 	case w.query != "":
 		return nil
 	case w.from != "":

@@ -112,7 +112,9 @@ func (a *app) drawTighten(t *tighten.Proposal, to string, apply bool) {
 		}
 	}
 	p.Table([]term.Column{{Title: "column"}, {Title: "is", Max: 34}, {Title: "tighter", Max: 34}, {Title: "because", Max: 70}}, rows)
-	p.Line("")
+	if len(t.Key)+len(left)+len(t.InTheWay) > 0 || apply {
+		p.Line("")
+	}
 	if len(t.Key) > 0 {
 		p.Fact("key", "%s", p.Amber(strings.Join(t.Key, ", ")))
 	}

@@ -75,6 +75,11 @@ func Propose(ctx context.Context, to database.Target, name string, o Options) (*
 	if err != nil {
 		return nil, err
 	}
+	for column := range o.Types {
+		if work.Table.Column(column) == nil {
+			return nil, fmt.Errorf("table %s has no column %s; it has %s", name, column, strings.Join(names(work.Table), ", "))
+		}
+	}
 	s, err := Profile(ctx, to, work, o.Survey)
 	if err != nil {
 		return nil, err
@@ -97,6 +102,13 @@ func Propose(ctx context.Context, to database.Target, name string, o Options) (*
 		return nil, err
 	}
 	return p, p.findInTheWay(ctx, to)
+}
+
+func names(t *table.Table) (list []string) {
+	for _, c := range t.Columns {
+		list = append(list, c.Name)
+	}
+	return list
 }
 
 // countNulls counts the NULLs of each column, which a profile does not tell from blanks.
