@@ -95,6 +95,10 @@ func (b *bench) measure(only string) error {
 	if out, err := exec.Command(b.program, "draft", b.data, "--tray", tray).CombinedOutput(); err != nil {
 		return fmt.Errorf("draft: %w: %s", err, out)
 	}
+	keyed := exec.Command(b.program, "draft", b.data, "--tray", b.keyedTray(), "--change", "key="+textKey)
+	if out, err := keyed.CombinedOutput(); err != nil {
+		return fmt.Errorf("draft: %w: %s", err, out)
+	}
 	sheetTray, linesTray := filepath.Join(b.dir, "sheet.tray"), filepath.Join(b.dir, "lines.tray")
 	for dir, from := range map[string]string{sheetTray: b.data + ".xlsx", linesTray: b.data + ".part.csv", b.fewTray(): b.few()} {
 		if out, err := exec.Command(b.program, "draft", from, "--tray", dir, "--table", "specimens").CombinedOutput(); err != nil {
@@ -115,6 +119,11 @@ func (b *bench) measure(only string) error {
 	}
 	return nil
 }
+
+// textKey is a key that is not in order, and keyedTray the plan with it.
+const textKey = "shelf_code,specimen_id"
+
+func (b *bench) keyedTray() string { return filepath.Join(b.dir, "keyed.tray") }
 
 // makeData writes the files that are loaded into a folder.
 func makeData(dir, records string) error {
@@ -177,7 +186,8 @@ func (b *bench) contests(tray string) []contest {
 	if b.c != "" {
 		inC := [][]string{{b.c, b.data, db}}
 		contests = append(contests, contest{"SQLite in C, rows counted", 0.5, load(db, "--verify", "counts"), inC, dropFile, nil},
-			contest{"SQLite in C, verified", 0.5, load(db), inC, dropFile, nil})
+			contest{"SQLite in C, verified", 0.5, load(db), inC, dropFile, nil},
+			contest{"SQLite in C, key of texts", 0.5, own("load", b.keyedTray(), "--to", db), [][]string{{b.c, b.data, db, textKey}}, dropFile, nil})
 	}
 	contests = append(contests, b.exports(db, own, floor, load)...)
 	return append(contests, b.many(db, own)...)

@@ -1,5 +1,5 @@
 /* The floor of SQLite: the engine driven from C, a prepared statement for each record of
- * delimited text. Usage: floor FILE.csv DATABASE. The types are those of the table that
+ * delimited text. Usage: floor FILE.csv DATABASE [KEY]. The types are those of the table that
  * floor.go makes for the other floors. */
 #include <errno.h>
 #include <sqlite3.h>
@@ -12,7 +12,7 @@ enum { COLUMNS = 11 };
 static const char *const create =
     "CREATE TABLE specimens (specimen_id integer NOT NULL, shelf_code char(5) NOT NULL, name varchar(30) NOT NULL,"
     " colour varchar(20) NOT NULL, mass_g decimal(8,2) NOT NULL, value decimal(7,1) NOT NULL, found_on date NOT NULL,"
-    " examined_at timestamp, on_loan boolean NOT NULL, pieces smallint NOT NULL, note text, PRIMARY KEY (specimen_id))";
+    " examined_at timestamp, on_loan boolean NOT NULL, pieces smallint NOT NULL, note text, PRIMARY KEY (%s))";
 
 /* What each column is: a whole number, a decimal, a truth, or text. */
 static const char kinds[COLUMNS] = {'i', 't', 't', 't', 'd', 'd', 't', 't', 'b', 'i', 't'};
@@ -66,8 +66,10 @@ static void cut(sqlite3_stmt *stmt, char *p) {
 }
 
 int main(int argc, char **argv) {
-    if (argc != 3)
+    if (argc < 3)
         return 2;
+    char definition[1000];
+    snprintf(definition, sizeof definition, create, argc > 3 ? argv[3] : "specimen_id");
     FILE *f = fopen(argv[1], "r");
     if (!f) {
         perror(argv[1]);
@@ -77,7 +79,7 @@ int main(int argc, char **argv) {
     setvbuf(f, buffer, _IOFBF, sizeof buffer);
     check(sqlite3_open(argv[2], &db), SQLITE_OK);
     check(sqlite3_exec(db, "BEGIN", NULL, NULL, NULL), SQLITE_OK);
-    check(sqlite3_exec(db, create, NULL, NULL, NULL), SQLITE_OK);
+    check(sqlite3_exec(db, definition, NULL, NULL, NULL), SQLITE_OK);
     sqlite3_stmt *stmt;
     check(sqlite3_prepare_v2(db, "INSERT INTO specimens VALUES (?,?,?,?,?,?,?,?,?,?,?)", -1, &stmt, NULL), SQLITE_OK);
     char *line = NULL;

@@ -17,7 +17,7 @@ import (
 // sorts its values, and ends in the row id.
 type keys struct {
 	path  string // of the file for what memory does not hold
-	limit int    // bytes in memory
+	limit int    // bytes in memory: half for the keys, and half for their places
 	arena []byte
 	list  []key
 	spill *os.File
@@ -31,6 +31,8 @@ type key struct {
 	prefix   uint64
 	from, to int
 }
+
+const keySize = 24
 
 // The order of keys: whole numbers and floating point by their bits, texts by their bytes
 // up to a sign that is less than any.
@@ -86,7 +88,10 @@ func readTextKey(dst, b []byte) (text, rest []byte) {
 
 // add adds a key.
 func (k *keys) add(b []byte) error {
-	if len(k.arena)+len(b) > k.limit && len(k.list) > 0 {
+	if k.arena == nil {
+		k.arena, k.list = make([]byte, 0, k.limit/2), make([]key, 0, k.limit/2/keySize)
+	}
+	if (len(k.arena)+len(b) > cap(k.arena) || len(k.list) == cap(k.list)) && len(k.list) > 0 {
 		if err := k.flush(); err != nil {
 			return err
 		}

@@ -34,7 +34,7 @@ type Writer struct {
 }
 
 // keyMemory is how many bytes of keys are sorted in memory.
-const keyMemory = 32 << 20
+const keyMemory = 24 << 20
 
 // Create begins the file at path, in the place of one that is there.
 func Create(path string) (*Writer, error) {
