@@ -57,6 +57,12 @@ func main() {
 		}
 		return
 	}
+	if len(os.Args) > 2 && os.Args[1] == "keys" {
+		if err := measureKeys(os.Args[2:]); err != nil {
+			log.Fatal(err)
+		}
+		return
+	}
 	if len(os.Args) > 3 && os.Args[1] == "make" {
 		if err := makeData(os.Args[2], os.Args[3]); err != nil {
 			log.Fatal(err)
