@@ -44,6 +44,8 @@ func TestUnattended(t *testing.T) {
 	require.Contains(t, errOut, "missing/night.log")
 	_, errOut = d.run(2, "load", "find.csv", "--to", "museum.db", "--progress", "often")
 	require.Contains(t, errOut, "write auto, plain, json or none")
+	_, errOut = d.run(3, "check", "find.csv", "--progress", "plain")
+	require.Regexp(t, `^(\d{4}-\d\d-\d\d \d\d:\d\d:\d\d  [a-z]+ing ended[^\n]*\n)+$`, errOut, "what is soon done needs no other line")
 	_, errOut = d.run(3, "check", "find.csv", "--progress", "json")
 	for line := range strings.Lines(errOut) {
 		var e map[string]any
