@@ -89,7 +89,7 @@ func (t *Target) rebuilt(ctx context.Context, name string, changed map[string]*d
 	if err != nil {
 		return nil, nil, nil, err
 	}
-	primary := make([]string, len(live)+1)
+	primary, types := make([]string, len(live)+1), map[string]string{}
 	for _, row := range live {
 		q, typ, value, notNull := d.Quote(row[0]), row[1], d.Quote(row[0]), row[2] == "1"
 		if c := changed[row[0]]; c != nil {
@@ -109,6 +109,7 @@ func (t *Target) rebuilt(ctx context.Context, name string, changed map[string]*d
 				}
 			}
 		}
+		types[row[0]] = strings.ToLower(typ)
 		line := strings.TrimRight(q+" "+typ, " ")
 		if notNull {
 			line += " NOT NULL"
@@ -126,11 +127,27 @@ func (t *Target) rebuilt(ctx context.Context, name string, changed map[string]*d
 			key = append(key, column)
 		}
 	}
+	if id := rowIDOf(live, key, types); id != "" { // rows keep theirs
+		names, values = append([]string{id}, names...), append([]string{id}, values...)
+	}
 	if len(key) > 0 {
 		lines = append(lines, "PRIMARY KEY ("+d.List(key)+")")
 	}
 	constraints, err := t.constraintsOf(ctx, of)
 	return append(lines, constraints...), names, values, err
+}
+
+// rowIDOf returns a name of the row id of a table, "" where that is a column of it, or has
+// no name of its own.
+func rowIDOf(live [][]string, key []string, types map[string]string) string {
+	if len(key) == 1 && types[key[0]] == "integer" {
+		return ""
+	}
+	var columns []database.ColumnInfo
+	for _, row := range live {
+		columns = append(columns, database.ColumnInfo{Name: row[0]})
+	}
+	return freeRowID(columns)
 }
 
 // constraintsOf returns the unique constraints and the foreign keys of a table.
