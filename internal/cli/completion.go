@@ -45,16 +45,16 @@ func beginning(list []string, typed string) (found []string) {
 func (a *app) complete(root *cobra.Command) {
 	of := map[string]completer{
 		"to": targetNames, "from": targetNames, "existing": words(table.ExistingWords()...), "fit": words("roomy", "snug"), "verify": words(string(load.EveryRow), string(load.RowsOnly)),
-		"progress": words(progressAuto, progressJSON, progressNone), "dialect": words(dialect.AllNames()...), "table": a.tableNames,
+		"progress": words(progressAuto, progressPlain, progressJSON, progressNone), "dialect": words(dialect.AllNames()...), "table": a.tableNames,
 		"sheet": a.sheetNames, "explain": a.columnNames, "change": a.changeWords, "hidden": words("take", "leave"), "merged": words("first", "each"),
 		"drift": words(source.DriftRefuse, source.DriftFill), "escape": words("doubled", "backslash", "none"),
 		"delimiter": words("comma", "semicolon", "tab", "pipe", "colon", "spaces", "wide_spaces", "none"), "line-end": words("lf", "crlf", "cr"),
 	}
-	arguments := map[string]completer{"export": a.tableNames, "undo": a.loadNames, "mend": trayNames, "rejects": trayNames}
+	arguments := map[string]completer{"export": a.tableNames, "tighten": a.tableNames, "survey": a.surveyedNames, "undo": a.loadNames, "mend": trayNames, "rejects": trayNames}
 	var visit func(c *cobra.Command)
 	visit = func(c *cobra.Command) {
 		for name, f := range of {
-			if c.Flags().Lookup(name) != nil {
+			if c.Flags().Lookup(name) != nil || c.PersistentFlags().Lookup(name) != nil {
 				_ = c.RegisterFlagCompletionFunc(name, f) // each is registered once
 			}
 		}
@@ -94,6 +94,14 @@ func (a *app) tableNames(c *cobra.Command, _ []string, typed string) (names []st
 		}
 	})
 	return beginning(names, typed), cobra.ShellCompDirectiveNoFileComp
+}
+
+// surveyedNames suggests the tables of a target that is named, and files otherwise.
+func (a *app) surveyedNames(c *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
+	if !c.Flags().Changed("from") {
+		return nil, cobra.ShellCompDirectiveDefault
+	}
+	return a.tableNames(c, args, typed)
 }
 
 // loadNames suggests the loads in the ledger of the target, the last first.

@@ -48,6 +48,9 @@ func TestCompletion(t *testing.T) {
 		"load loans.csv --existing ":                   "refuse append empty rebuild merge",
 		"load loans.csv --verify ":                     "rows counts",
 		"load loans.csv --delimiter t":                 "tab",
+		"load loans.csv --progress p":                  "plain",
+		"tighten --to museum.db l":                     "loans",
+		"survey --from museum.db l":                    "loans",
 		"export --from postgres://x@127.0.0.1:1/x -- ": "",
 	} {
 		var out bytes.Buffer
