@@ -294,7 +294,7 @@ func TestJSONKeys(t *testing.T) {
 	require.NoError(t, json.Unmarshal([]byte(d.read("loans.tray/loads/0001/receipt.json")), &receipt))
 	require.Equal(t, r, receipt)
 	steps := d.json(0, "demo")["steps"].([]any)
-	require.Equal(t, 20, len(steps))
+	require.Equal(t, 21, len(steps))
 }
 
 func requireKeys(t *testing.T, m map[string]any, keys string) {
