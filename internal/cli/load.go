@@ -191,8 +191,20 @@ func loadOptions(c *cobra.Command) *load.Options {
 	noLedgerFlag(c, o)
 	rowsFlag(c, &o.Rows)
 	c.Flags().Int64Var(&o.Every, "commit-every", 0, "commit every `N` records; an interrupted load then resumes there (default: all or nothing)")
+	c.Flags().IntVar(&o.Lanes, "lanes", 0, "load a new table over `N` connections side by side (default: as many as the processors are for, where it is large)")
 	c.Flags().Var(&o.Verify, "verify", "what is verified before the commit: rows, each of them, or counts, their number only")
 	return o
+}
+
+// howLoaded says what was out of the ordinary.
+func howLoaded(r *load.Receipt) string {
+	switch {
+	case r.ResumedFrom > 0:
+		return ", " + term.Count(r.ResumedFrom) + " of them before it was interrupted"
+	case r.Lanes > 1:
+		return fmt.Sprintf(", in %d lanes", r.Lanes)
+	}
+	return ""
 }
 
 // drawReceipt shows what a load did; all is the command that shows every note, and plan
@@ -229,11 +241,7 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all, plan string) {
 		p.Fact("note", "%s", p.Wrap(remark, factIndent))
 	}
 	a.drawNotes(p, r.Notes, &r.Layout, maxNotes, all)
-	before := ""
-	if r.ResumedFrom > 0 {
-		before = ", " + term.Count(r.ResumedFrom) + " of them before it was interrupted"
-	}
-	p.Fact("loaded", "%s in %s%s", term.Amount(c.Loaded, "row"), term.Seconds(r.Phases[0].Seconds), before)
+	p.Fact("loaded", "%s in %s%s", term.Amount(c.Loaded, "row"), term.Seconds(r.Phases[0].Seconds), howLoaded(r))
 	if m := r.Merged; m != nil {
 		p.Fact("merged", "%s inserted, %s updated, %s unchanged", p.Amber(term.Count(m.Inserted)), p.Amber(term.Count(m.Updated)), p.Amber(term.Count(m.Unchanged)))
 	}

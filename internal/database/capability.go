@@ -43,6 +43,12 @@ type (
 	Analyzer interface {
 		Analyze(ctx context.Context, table string, added int64) error
 	}
+	// Laned loads a new table over several connections side by side. Other sessions see
+	// nothing of it but a staging table, until it is committed.
+	Laned interface {
+		// Lanes returns how many the server can work on at once, as far as it tells.
+		Lanes(ctx context.Context) (int, error)
+	}
 	// Stored reports how an existing table is stored, where that may limit a load.
 	Stored interface {
 		Storage(ctx context.Context, name string) (Storage, error)
@@ -117,6 +123,12 @@ type (
 		Merge(ctx context.Context, t *table.Table, stage string, at *Numbers) (Merged, *refusal.List, error)
 	}
 )
+
+// LanedSink is a Sink that may load in lanes.
+type LanedSink interface {
+	// Lanes returns how many it has.
+	Lanes() int
+}
 
 // Few reports whether rows that were added to a table of a number of rows are too
 // few to matter.

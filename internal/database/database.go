@@ -33,6 +33,9 @@ var (
 	ErrEncryption  = errors.New("the server takes no encrypted connection")
 	ErrTooOld      = errors.New("the server is too old")
 	ErrCannotOpen  = errors.New("the file cannot be opened or created")
+	// ErrInOrder ends a load in lanes of which a row is refused: which one that is, is
+	// known when the rows are loaded in their order.
+	ErrInOrder = errors.New("a key occurs twice")
 )
 
 // Target is an open database. One goroutine uses it at a time. Its methods return
@@ -86,6 +89,9 @@ type Creation struct {
 	Whole bool
 	// NoLedger forbids touching the ledger.
 	NoLedger bool
+	// Lanes is over how many connections the rows are to be loaded side by side. More
+	// than one are asked for only where the target is Laned, and not with Whole.
+	Lanes int
 }
 
 // Sink takes blocks in source order, from one goroutine.

@@ -5,61 +5,84 @@ import (
 	"ambertray/internal/record"
 )
 
-// Feeder gathers blocks into batches, and has one loaded while it gathers the
+// Feeder gathers blocks into batches, and has some loaded while it gathers the
 // next, so that the server need not wait for us.
 type Feeder struct {
-	Size int // of a batch, in bytes
-	// Load loads a batch, which it may change. It is called from another
-	// goroutine, for one batch at a time.
-	Load func(*Batch) error
+	size     int
+	gathered Batch
+	free     chan *lane // those that load nothing now
+}
 
-	gathered, loading Batch
-	loaded            chan error // of the batch that is being loaded, if any
+// lane loads one batch after the other.
+type lane struct {
+	load  func(*Batch) error
+	batch Batch
+	err   error // of the batch before
+}
+
+// NewFeeder returns a feeder of batches of a size in bytes. Each of the lanes loads a
+// batch, which it may change; it is called from a goroutine of its own, for one batch at
+// a time. With one lane the batches are loaded in their order.
+func NewFeeder(size int, lanes ...func(*Batch) error) *Feeder {
+	f := &Feeder{size: size, free: make(chan *lane, len(lanes))}
+	for _, load := range lanes {
+		f.free <- &lane{load: load}
+	}
+	return f
 }
 
 // Add adds a block. It returns the error of a batch before, if there is one.
 func (f *Feeder) Add(k *convert.Block) error {
-	if f.gathered.Add(k); f.gathered.Size() < f.Size {
+	if f.gathered.Add(k); f.gathered.Size() < f.size {
 		return nil
 	}
 	return f.next()
 }
 
-// next has what is gathered loaded, as soon as the batch before is.
+// next has what is gathered loaded, as soon as a lane is free.
 func (f *Feeder) next() error {
-	if err := f.Wait(); err != nil {
-		return err
+	l := <-f.free
+	if l.err != nil {
+		f.free <- l
+		return f.Wait()
 	}
-	f.gathered, f.loading = f.loading, f.gathered
-	f.loaded = make(chan error, 1)
+	f.gathered, l.batch = l.batch, f.gathered
 	go func() {
-		err := f.load()
-		f.loading.Reset()
-		f.loaded <- err
+		l.err = l.do()
+		l.batch.Reset()
+		f.free <- l
 	}()
 	return nil
 }
 
-// load loads a batch. A panic is the error of that batch, so that the load is
+// do loads a batch. A panic is the error of that batch, so that the load is
 // rolled back.
-func (f *Feeder) load() (err error) {
+func (l *lane) do() (err error) {
 	defer record.Recover(&err)
-	return f.Load(&f.loading)
+	return l.load(&l.batch)
 }
 
-// Wait waits for the batch that is being loaded.
+// Wait waits for the batches that are being loaded, and returns the error of one.
 func (f *Feeder) Wait() error {
-	if f.loaded == nil {
-		return nil
+	var err error
+	var lanes []*lane
+	for range cap(f.free) {
+		lanes = append(lanes, <-f.free)
 	}
-	err := <-f.loaded
-	f.loaded = nil
+	for _, l := range lanes {
+		if err == nil {
+			err = l.err
+		}
+		l.err = nil
+		f.free <- l
+	}
 	return err
 }
 
 // End has the rest loaded.
 func (f *Feeder) End() error {
-	if err := f.next(); err != nil {
+	err := f.next()
+	if err != nil {
 		return err
 	}
 	return f.Wait()

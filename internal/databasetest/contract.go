@@ -86,6 +86,7 @@ func Run(t *testing.T, open func() database.Target) {
 	t.Run("a load in parts continues where it was interrupted", func(t *testing.T) { goesOn(t, open) })
 	t.Run("of two loads of the same content at once one is refused", func(t *testing.T) { twoAtOnce(t, open) })
 	t.Run("a connection that is lost during verification leaves nothing", func(t *testing.T) { lostInProof(t, open) })
+	t.Run("a table that is loaded in lanes is whole, or not there", func(t *testing.T) { inLanes(t, open) })
 	t.Run("one load at a time has a table", func(t *testing.T) { oneAtATime(t, open) })
 }
 

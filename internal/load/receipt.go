@@ -47,6 +47,7 @@ type Receipt struct {
 	Differences []Difference     `json:"differences"`
 	ResumedFrom int64            `json:"resumed_from"` // rows that were committed before it was interrupted
 	Committed   int64            `json:"committed"`    // rows that stay although verification failed
+	Lanes       int              `json:"lanes"`        // connections that loaded side by side
 	Remarks     []string         `json:"remarks"`      // on how the rows went in
 	Notes       []note.Note      `json:"notes"`        // on the data
 	Phases      []Phase          `json:"phases"`
@@ -142,7 +143,7 @@ func newReceipt(t *tray.Tray, plan *table.Table, to database.Target, headings []
 	now := time.Now().UTC().Truncate(time.Microsecond)
 	return &Receipt{
 		ID: ledger.NewID(now), Started: now, Tray: t.Dir, Target: to.Name(), Table: plan.Name, Existing: plan.Existing.String(), ByPosition: plan.ByPosition,
-		Verify: cmp.Or(o.Verify, EveryRow), Layout: t.Layout, Headings: headings, Differences: []Difference{}, Remarks: []string{},
+		Lanes: 1, Verify: cmp.Or(o.Verify, EveryRow), Layout: t.Layout, Headings: headings, Differences: []Difference{}, Remarks: []string{},
 		LeftOut: []LoadedPart{}, Columns: []ColumnFigures{}, Controls: []pass.Control{}, Rows: []ShownRow{},
 		Notes: append([]note.Note{}, o.Notes...),
 	}

@@ -16,8 +16,19 @@ import (
 
 // Run loads the source of the tray into the target. It returns the receipt
 // when the load is committed, and with ErrDiffers; otherwise nothing was
-// changed.
+// changed. If a row is refused in lanes, the load begins again in one: only there is
+// it known which row that is.
 func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to database.Target, o Options) (*Receipt, error) {
+	r, err := runOnce(ctx, t, from, to, o)
+	if errors.Is(err, database.ErrInOrder) {
+		o.Lanes = 1
+		return runOnce(ctx, t, from, to, o, fmt.Sprintf("one lane: %v, and the load was begun again to know which row has it first", database.ErrInOrder))
+	}
+	return r, err
+}
+
+// runOnce runs a load; remarks say what went before.
+func runOnce(ctx context.Context, t *tray.Tray, from *source.Opener, to database.Target, o Options, remarks ...string) (*Receipt, error) {
 	if o.Every > 0 && t.Table.Existing == table.Merge {
 		return nil, ErrMergeOnce
 	}
@@ -34,6 +45,7 @@ func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to database.Tar
 	defer p.Close()
 	t = p.Pin()
 	j := &job{Options: o, tray: t, plan: &t.Table, table: &t.Table, to: to, pass: p, receipt: newReceipt(t, &t.Table, to, p.Headings, o)}
+	j.receipt.Remarks = append(j.receipt.Remarks, remarks...)
 	j.open = func(ctx context.Context) (*pass.Pass, error) {
 		again, err := pass.Open(ctx, t, from)
 		if err != nil {

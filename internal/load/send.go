@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"ambertray/internal/convert"
+	"ambertray/internal/database"
 	"ambertray/internal/pass"
 	"ambertray/internal/refusal"
 )
@@ -65,6 +66,10 @@ func (j *job) openSink(ctx context.Context, tableName string) (err error) {
 		return err
 	}
 	j.sink, err = j.tx.Load(ctx, &into)
+	laned, ok := j.sink.(database.LanedSink)
+	if ok {
+		j.receipt.Lanes = laned.Lanes()
+	}
 	return err
 }
 

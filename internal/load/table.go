@@ -23,6 +23,9 @@ func (j *job) openTable(ctx context.Context, checkpoints bool) error {
 		}
 	}
 	how := database.Creation{Whole: checkpoints, NoLedger: j.NoLedger}
+	if how.Lanes, err = j.chooseLanes(ctx, !exists || mode == table.Rebuild, checkpoints); err != nil {
+		return err
+	}
 	if !exists || mode == table.Refuse {
 		j.receipt.Outcome = Created
 		j.receipt.Counts.TableBefore = new(int64)

@@ -1,7 +1,6 @@
 package mysql
 
 import (
-	"bytes"
 	"strconv"
 
 	"ambertray/internal/table"
@@ -41,14 +40,17 @@ func (encoder) Column(_ int, t table.Type) func(dst []byte, v *value.Value) []by
 	return func(dst []byte, v *value.Value) []byte { return append(appendEscaped(dst, v.Text), '\t') }
 }
 
+// ends reports of every byte whether it would end a field.
+var ends = [256]bool{'\\': true, '\t': true, '\n': true, '\r': true}
+
 // appendEscaped puts a backslash before what would end a field.
 func appendEscaped(dst, text []byte) []byte {
-	for {
-		i := bytes.IndexAny(text, "\\\t\n\r")
-		if i < 0 {
-			return append(dst, text...)
+	start := 0
+	for i, b := range text {
+		if ends[b] {
+			dst = append(append(dst, text[start:i]...), '\\')
+			start = i
 		}
-		dst = append(append(dst, text[:i]...), '\\', text[i])
-		text = text[i+1:]
 	}
+	return append(dst, text[start:]...)
 }

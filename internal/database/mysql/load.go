@@ -36,7 +36,7 @@ type sink struct {
 	off     bool   // its variable local_infile is off
 	// perInsert is how many rows a statement inserts, where there is no bulk load.
 	perInsert int
-	feeder    database.Feeder
+	feeder    *database.Feeder
 	batch     *database.Batch // that is being loaded
 	left      []refusal.Where // rows of the batch that were refused and are in it still
 	added     *added          // notes the rows that are added, unless nil
@@ -45,6 +45,9 @@ type sink struct {
 	keyAt     int             // index of the column of a key of one, or -1
 	longest   int             // bytes of the longest value that the server takes
 	rows      int64
+	// lanes load side by side, this sink among them; none if it loads alone.
+	lanes       []*sink
+	laneRemarks []string
 	// collations explains keys that are equal by the collation of their columns.
 	collations []string
 	refused    refusal.List // by the server; the feeder's goroutine adds them
@@ -64,6 +67,9 @@ func (x *tx) Load(ctx context.Context, tab *table.Table) (database.Sink, error) 
 	if storage.NoSavepoints && !storage.NoTransactions {
 		return x.loadAside(ctx, tab)
 	}
+	if x.lanes > 1 {
+		return x.lanedSink(ctx, tab)
+	}
 	s, err := x.newSink(ctx, tab)
 	if err != nil {
 		return nil, err
@@ -80,7 +86,7 @@ func (x *tx) newSink(ctx context.Context, tab *table.Table) (*sink, error) {
 		tab:   tab,
 		table: dialect.MySQL.QuoteTable(x.t.current(tab.Name)), columns: dialect.MySQL.Columns(tab), perInsert: rowsPerInsert,
 	}
-	s.feeder = database.Feeder{Size: batchSize, Load: s.load}
+	s.feeder = database.NewFeeder(batchSize, s.load)
 	if x.added != nil && x.added.key != nil {
 		s.added = x.added
 	}
@@ -108,10 +114,11 @@ func (s *sink) Encoder() convert.Encoder { return encoder{} }
 
 // Remarks implements database.Sink.
 func (s *sink) Remarks() []string {
+	remarks := append(s.laneRemarks, s.collations...)
 	if !s.off {
-		return s.collations
+		return remarks
 	}
-	return append(s.collations, "the server's variable local_infile is OFF, which forbids its bulk load: rows were inserted instead, which is slower; SET GLOBAL local_infile = ON allows it")
+	return append(remarks, "the server's variable local_infile is OFF, which forbids its bulk load: rows were inserted instead, which is slower; SET GLOBAL local_infile = ON allows it")
 }
 
 // Write implements database.Sink.
@@ -400,16 +407,31 @@ func fieldsOf(fields [][]byte, row []byte) [][]byte {
 // Close implements database.Sink.
 func (s *sink) Close(abort error) (int64, error) {
 	defer mysql.DeregisterReaderHandler(s.reader)
+	if s.lanes != nil {
+		defer s.closeLanes()
+	}
 	if abort != nil {
 		_ = s.feeder.Wait() // for the connection; why it failed is known
 		return 0, nil
 	}
 	err := s.feeder.End()
-	if err == nil && s.t.staged != "" {
-		err = s.t.fail("load", s.t.exec(s.ctx, "COMMIT"))
+	if err != nil {
+		return 0, err
 	}
+	rows, err := s.commit()
 	if err == nil {
 		s.collations, err = s.collationRemarks()
 	}
-	return s.rows, err
+	return rows, err
+}
+
+// commit commits what is in a staging table, and returns how many rows were loaded.
+func (s *sink) commit() (int64, error) {
+	switch {
+	case s.lanes != nil:
+		return s.commitLanes()
+	case s.t.staged != "":
+		return s.rows, s.t.fail("load", s.t.exec(s.ctx, "COMMIT"))
+	}
+	return s.rows, nil
 }

@@ -223,6 +223,7 @@ type tx struct {
 	comment  string // of the table
 	made     string // the table that was made under its own name, as long as nothing is committed into it
 	added    *added // nil unless the rows that are added can be distinguished
+	lanes    int    // over how many connections the new table is loaded
 	empties  bool   // the table is to be emptied before rows are copied into it
 	done     bool
 }
@@ -245,12 +246,12 @@ func (x *tx) Create(ctx context.Context, tab *table.Table, how database.Creation
 	if err != nil {
 		return err
 	}
-	x.t.noLedger = how.NoLedger
+	x.t.noLedger, x.lanes = how.NoLedger, how.Lanes
 	if err := x.removeLeftOver(ctx, identity); err != nil {
 		return err
 	}
 	staged := *tab
-	staged.Name, staged.Comment = newStage(tab.Name), stageMark(identity)
+	staged.Name, staged.Comment = database.NewStage(tab.Name), database.StageMark(identity)
 	x.t.staged, x.t.stage, x.comment = tab.Name, staged.Name, tab.Comment
 	return x.t.fail(op, x.t.exec(ctx, dialect.MySQL.CreateTable(&staged)))
 }

@@ -2,37 +2,16 @@ package mysql
 
 import (
 	"context"
-	"crypto/rand"
-	"encoding/hex"
 	"strings"
 
+	"ambertray/internal/database"
 	"ambertray/internal/dialect"
 	"ambertray/internal/ledger"
 )
 
-// A staging table is called stagePrefix and some random characters, and bears a
-// mark in its comment that says for which table it is. Only a table that has both
-// is one of ours, and only a load that holds the lock of that table removes it.
-const (
-	stagePrefix = "ambertray_stage_"
-	// replacedSuffix is added to the name of the staging table for the table whose
-	// place it has taken, until that is dropped.
-	replacedSuffix = "_old"
-)
-
-// newStage returns a new name for a staging table, in the schema of its table.
-func newStage(name string) string {
-	var salt [8]byte
-	_, _ = rand.Read(salt[:])
-	stage := stagePrefix + hex.EncodeToString(salt[:])
-	if schema, _ := split(name); schema != "" {
-		return schema + "." + stage
-	}
-	return stage
-}
-
-// stageMark is the comment of a staging table for a table.
-func stageMark(identity string) string { return "ambertray staging table for " + identity }
+// replacedSuffix is added to the name of the staging table for the table whose
+// place it has taken, until that is dropped.
+const replacedSuffix = "_old"
 
 // removeLeftOver removes what loads of a table that were killed have left: their
 // staging tables, and tables whose place was taken. It holds the table's lock.
@@ -50,7 +29,7 @@ func (x *tx) removeLeftOver(ctx context.Context, identity string) error {
 	}
 	schema, _, _ := strings.Cut(identity, ".")
 	const query = "SELECT table_name FROM information_schema.tables WHERE table_schema = ? AND table_name LIKE 'ambertray\\\\_stage\\\\_%' AND table_comment = ?"
-	rows, err := x.t.conn.QueryContext(ctx, query, schema, stageMark(identity))
+	rows, err := x.t.conn.QueryContext(ctx, query, schema, database.StageMark(identity))
 	if err != nil {
 		return x.t.fail("look for staging tables", err)
 	}

@@ -32,7 +32,7 @@ type adder struct {
 	x       *tx
 	tab     *table.Table
 	sql     string
-	feeder  database.Feeder
+	feeder  *database.Feeder
 	batch   *database.Batch // that is being copied
 	rows    int64
 	refused refusal.List
@@ -50,7 +50,7 @@ func (a *adder) Remarks() []string { return nil }
 // newAdder returns an adder; sql is the COPY.
 func newAdder(ctx context.Context, x *tx, tab *table.Table, sql string) *adder {
 	a := &adder{ctx: ctx, x: x, tab: tab, sql: sql}
-	a.feeder = database.Feeder{Size: batchSize, Load: a.load}
+	a.feeder = database.NewFeeder(batchSize, a.load)
 	return a
 }
 
@@ -159,7 +159,7 @@ func (a *adder) try(from, to int) error {
 	if err := a.x.exec(a.ctx, []string{"SAVEPOINT batch"}); err != nil {
 		return err
 	}
-	_, err := a.x.t.conn.PgConn().CopyFrom(a.ctx, a.wire(from, to), a.sql)
+	_, err := a.x.t.conn.PgConn().CopyFrom(a.ctx, wire(a.batch.Rows(from, to)), a.sql)
 	if err == nil {
 		return a.x.exec(a.ctx, []string{"RELEASE SAVEPOINT batch"})
 	}
@@ -172,9 +172,9 @@ func (a *adder) try(from, to int) error {
 	return err
 }
 
-// wire returns some rows as COPY sends them.
-func (a *adder) wire(from, to int) io.Reader {
-	return io.MultiReader(bytes.NewReader(header), bytes.NewReader(a.batch.Rows(from, to)), bytes.NewReader(trailer))
+// wire returns rows as COPY sends them.
+func wire(rows []byte) io.Reader {
+	return io.MultiReader(bytes.NewReader(header), bytes.NewReader(rows), bytes.NewReader(trailer))
 }
 
 // moveSequences lets identity columns continue after the maximum, because the values

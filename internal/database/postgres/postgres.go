@@ -24,8 +24,11 @@ import (
 // Target is a PostgreSQL database.
 type Target struct {
 	name    string
+	config  *pgx.ConnConfig
 	conn    *pgx.Conn
 	unicode bool // the database can hold any character
+	// newSchema is the schema that was created in the transaction, if any.
+	newSchema string
 	// The hash of rows on the server: whether it was tried, whether it is ours, and
 	// its seed.
 	hashTried, hashWorks bool
@@ -41,6 +44,7 @@ var (
 	_ database.Emptier   = (*tx)(nil)
 	_ database.Indexer   = (*tx)(nil)
 	_ database.StagingTx = (*tx)(nil)
+	_ database.Laned     = (*Target)(nil)
 	_ database.Adder     = (*tx)(nil)
 	_ database.Summer    = (*tx)(nil)
 	_ convert.Encoder    = encoder{}
@@ -66,7 +70,7 @@ func open(ctx context.Context, url, password string, adjust func(*pgx.ConnConfig
 	config.RuntimeParams["datestyle"] = "ISO"
 	config.RuntimeParams["client_encoding"] = "UTF8"
 	config.RuntimeParams["extra_float_digits"] = "3" // so that doubles are written in full
-	t := &Target{name: fmt.Sprintf("%s on %s", config.Database, config.Host)}
+	t := &Target{name: fmt.Sprintf("%s on %s", config.Database, config.Host), config: config}
 	if t.conn, err = pgx.ConnectConfig(ctx, config); err != nil {
 		return nil, t.fail("connect", err)
 	}
@@ -160,12 +164,9 @@ func (t *Target) Analyze(ctx context.Context, table string, added int64) error {
 
 // Begin implements database.Target.
 func (t *Target) Begin(ctx context.Context) (database.Tx, error) {
-	// What other sessions do meanwhile must not show in the figures.
-	x, err := t.conn.BeginTx(ctx, pgx.TxOptions{IsoLevel: pgx.RepeatableRead})
-	if err != nil {
-		return nil, t.fail("begin", err)
-	}
-	return &tx{t: t, tx: x}, nil
+	x := &tx{t: t}
+	t.newSchema = ""
+	return x, t.fail("begin", x.begin(ctx))
 }
 
 type tx struct {
@@ -173,12 +174,25 @@ type tx struct {
 	tx      pgx.Tx
 	created bool
 	done    bool
-	blocks  int64 // of the table when rows began to be added
+	blocks  int64  // of the table when rows began to be added
+	staging *stage // nil unless the rows are loaded in lanes
+}
+
+func (x *tx) begin(ctx context.Context) (err error) {
+	// What other sessions do meanwhile must not show in the figures.
+	x.tx, err = x.t.conn.BeginTx(ctx, pgx.TxOptions{IsoLevel: pgx.RepeatableRead})
+	return err
 }
 
 // Create implements database.Tx. The table gets its primary key when its rows are
 // there, which takes a fraction of the time.
 func (x *tx) Create(ctx context.Context, tab *table.Table, how database.Creation) error {
+	if err := x.removeLeftOver(ctx, tab.Name); err != nil {
+		return err
+	}
+	if how.Lanes > 1 && x.t.unicode {
+		return x.createStage(ctx, tab, how)
+	}
 	if how.Replace {
 		if err := x.exec(ctx, []string{"DROP TABLE IF EXISTS " + dialect.PostgreSQL.QuoteTable(tab.Name)}); err != nil {
 			return x.t.fail("drop table "+tab.Name, err)
@@ -240,16 +254,29 @@ func (x *tx) Commit(ctx context.Context, entry *ledger.Entry) error {
 // Rollback implements database.Tx. When the load was interrupted the connection
 // is gone, and with it, on the server, the transaction.
 func (x *tx) Rollback() error {
-	if x.done || x.t.conn.IsClosed() {
+	if x.done {
 		return nil
 	}
 	x.done = true
-	return x.t.fail("roll back", x.tx.Rollback(context.Background()))
+	var err error
+	if !x.t.conn.IsClosed() {
+		err = x.tx.Rollback(context.Background())
+		if errors.Is(err, pgx.ErrTxClosed) { // that of a load in lanes ends before their rows are there
+			err = nil
+		}
+	}
+	if err == nil && x.staging != nil {
+		err = x.dropStage()
+	}
+	return x.t.fail("roll back", err)
 }
 
 // Load implements database.Tx.
 func (x *tx) Load(ctx context.Context, tab *table.Table) (database.Sink, error) {
-	sql := fmt.Sprintf("COPY %s (%s) FROM STDIN (FORMAT binary", dialect.PostgreSQL.QuoteTable(tab.Name), dialect.PostgreSQL.Columns(tab))
+	if x.staging != nil {
+		return x.loadLanes(ctx, tab)
+	}
+	sql := copyInto(tab.Name, tab)
 	if !x.created || !x.t.unicode { // where the server may refuse rows
 		return newAdder(ctx, x, tab, sql+")"), nil
 	}
@@ -263,6 +290,11 @@ func (x *tx) Load(ctx context.Context, tab *table.Table) (database.Sink, error) 
 		s.done <- copied{tag.RowsAffected(), err}
 	}()
 	return s, s.write(header)
+}
+
+// copyInto is the COPY of a table's rows, but for its last parenthesis.
+func copyInto(name string, tab *table.Table) string {
+	return fmt.Sprintf("COPY %s (%s) FROM STDIN (FORMAT binary", dialect.PostgreSQL.QuoteTable(name), dialect.PostgreSQL.Columns(tab))
 }
 
 // errEnded reports to the writer that the server has ended the COPY; why is in the

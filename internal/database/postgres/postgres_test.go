@@ -58,6 +58,22 @@ func TestContract(t *testing.T) {
 	})
 }
 
+// TestPublish looks for what a staging table may leave of its own name. Newer servers keep
+// NOT NULL as a constraint with a name too.
+func TestPublish(t *testing.T) {
+	ctx := context.Background()
+	to, err := postgres.Open(ctx, scratch(t), "")
+	require.NoError(t, err)
+	defer to.Close()
+	require.NoError(t, exec(to, "CREATE TABLE \"Stock\" (old int)"))
+	require.NoError(t, exec(to, "CREATE TABLE ambertray_stage_1 (no int CHECK (no > 0), CONSTRAINT mine CHECK (no < 9))"))
+	require.NoError(t, exec(to, "COMMENT ON TABLE ambertray_stage_1 IS 'a mark'"))
+	require.NoError(t, postgres.Publish(ctx, to, "ambertray_stage_1", &table.Table{Name: "Stock"}))
+	found, err := to.Query(ctx, "SELECT conname, coalesce(obj_description(conrelid, 'pg_class'), '-') FROM pg_constraint WHERE conrelid = '\"Stock\"'::regclass ORDER BY 1")
+	require.NoError(t, err)
+	require.Equal(t, [][]string{{"Stock_no_check", "-"}, {"mine", "-"}}, found)
+}
+
 // TestAdd adds to a table with an identity, a generated column, a check and a
 // trigger, whose refusals the server tells row by row or all at the end.
 func TestAdd(t *testing.T) {

@@ -16,8 +16,7 @@ func (t *Target) CreateSchema(ctx context.Context, name string) (undo func() err
 	if err != nil || len(found) > 0 {
 		return nil, err
 	}
-	if _, err := t.Exec(ctx, "CREATE SCHEMA "+d.Quote(name)); err != nil {
-		return nil, err
-	}
-	return nil, nil
+	_, err = t.Exec(ctx, "CREATE SCHEMA "+d.Quote(name))
+	t.newSchema = name
+	return nil, err
 }

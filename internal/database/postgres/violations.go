@@ -26,7 +26,7 @@ func (a *adder) removeViolations() error {
 	if err := a.x.Stage(a.ctx, a.tab, batchName); err != nil {
 		return err
 	}
-	if _, err := a.x.t.conn.PgConn().CopyFrom(a.ctx, a.wire(0, a.batch.Len()), fmt.Sprintf("COPY %s (%s) FROM STDIN (FORMAT binary)", batchName, d.Columns(a.tab))); err != nil {
+	if _, err := a.x.t.conn.PgConn().CopyFrom(a.ctx, wire(a.batch.Rows(0, a.batch.Len())), fmt.Sprintf("COPY %s (%s) FROM STDIN (FORMAT binary)", batchName, d.Columns(a.tab))); err != nil {
 		return a.x.t.fail("copy", err)
 	}
 	constraints, err := a.x.constraints(a.ctx, a.tab)

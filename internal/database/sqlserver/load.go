@@ -29,7 +29,7 @@ type sink struct {
 	tab     *table.Table
 	columns []wireColumn
 	insert  string // the INSERT BULK
-	feeder  database.Feeder
+	feeder  *database.Feeder
 	batch   *database.Batch        // that is being loaded
 	left    map[refusal.Where]bool // rows of it that the server did not take one by one
 	rows    int64
@@ -54,7 +54,7 @@ func (x *tx) Load(ctx context.Context, tab *table.Table) (database.Sink, error) 
 
 func (x *tx) newSink(ctx context.Context, tab *table.Table) (*sink, error) {
 	s := &sink{ctx: ctx, x: x, tab: tab}
-	s.feeder = database.Feeder{Size: batchSize, Load: s.load}
+	s.feeder = database.NewFeeder(batchSize, s.load)
 	var err error
 	if s.columns, err = x.t.describe(ctx, tab); err != nil {
 		return nil, err
