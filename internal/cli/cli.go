@@ -88,8 +88,15 @@ func (a *app) run(args []string) int {
 // further down.
 func (a *app) interrupted(ctx context.Context, err error) error {
 	var partial *load.PartialError
+	var share *load.ShareError
 	over := a.limited != nil && a.limited.Err() != nil
 	switch {
+	case errors.As(err, &share):
+		if over && ctx.Err() == nil {
+			share.Err = context.Cause(a.limited)
+		} else if ctx.Err() != nil {
+			share.Err = ctx.Err()
+		}
 	case errors.As(err, &partial):
 		if over && ctx.Err() == nil {
 			partial.Err = context.Cause(a.limited)

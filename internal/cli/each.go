@@ -394,7 +394,11 @@ func (a *app) loadInto(c *cobra.Command, j *loadJob) (err error) {
 		j.writing.Lock()
 		defer j.writing.Unlock()
 	}
-	j.receipt, err = load.Run(c.Context(), j.plan, a.from, j.to, *j.Options)
+	run := load.Run
+	if j.Sharing != nil {
+		run = load.RunShared
+	}
+	j.receipt, err = run(c.Context(), j.plan, a.from, j.to, *j.Options)
 	if j.receipt != nil && j.receipt.Counts.Rejected > 0 {
 		a.status = exitRejects
 	}

@@ -34,11 +34,14 @@ func (a *app) report(err error) int {
 	status := statusOf(err)
 	message := err.Error()
 	var over *timeLimitError
+	var share *load.ShareError
 	var partial *load.PartialError
 	switch {
 	case errors.As(err, &partial):
 		message = fmt.Sprintf("%s; %s committed, up to record %s, as load %s", reasonOf(partial.Err),
 			term.Amount(partial.Entry.Loaded, "row"), term.Count(partial.Entry.Record), partial.Entry.ID)
+	case errors.As(err, &share):
+		message = fmt.Sprintf("%s; %d of %d shares of load %s are proved, and stay", reasonOf(share.Err), share.Proved, share.Of, share.Load)
 	case errors.Is(err, context.Canceled):
 		message = "interrupted: " + a.undone
 	case errors.As(err, &over):
@@ -64,13 +67,14 @@ func statusOf(err error) int {
 	var change *tray.ChangeError
 	var again *load.AgainError
 	var partial *load.PartialError
+	var share *load.ShareError
 	var over *timeLimitError
 	switch {
 	case errors.As(err, &usage), errors.As(err, &change):
 		return exitUsage
 	case errors.Is(err, load.ErrDiffers):
 		return exitDiffers
-	case errors.As(err, &partial):
+	case errors.As(err, &partial), errors.As(err, &share):
 		return exitPartial
 	case errors.As(err, &over):
 		return exitLater
@@ -157,7 +161,14 @@ var hints = []struct {
 	{load.ErrNoKey, "name the columns that identify the rows: key: [COLUMN] in the tray"},
 	{load.ErrMergeOnce, "leave out --commit-every"},
 	{load.ErrOneCommit, "leave out --commit-every"},
-	{load.ErrNeedsLedger, "leave out --no-ledger or --commit-every"},
+	{load.ErrNeedsLedger, "leave out --no-ledger, or --commit-every and --shared"},
+	{load.ErrShareNew, "leave out --shared; or empty or drop the table first, and --existing append"},
+	{load.ErrShareTarget, "leave out --shared; --each --jobs N loads several files side by side"},
+	{load.ErrSharedOut, "load it with --shared, to go on with it; or ambertray history --to TARGET --forget LOAD, and its rows stay in the table"},
+	{load.ErrNotShared, "load it without --shared, to continue it"},
+	{load.ErrOtherPlan, "load it by the same tray.yaml as the others; ambertray history --to TARGET --shares LOAD names them"},
+	{load.ErrLeaseLost, "the others go on; a longer --lease suits a machine that pauses"},
+	{pass.ErrOtherRecords, "give every loader the same files; what was loaded of others was rolled back"},
 	{ledger.ErrUnknown, "ambertray history --to TARGET shows every load and its id"},
 	{ledger.ErrFinished, "ambertray history shows every load"},
 	{ledger.ErrMoved, "let the other load finish"},
@@ -228,6 +239,13 @@ var typedHints = []func(error) string{
 	}),
 	about(func(e *source.MixedError) string {
 		return fmt.Sprintf("write it in one encoding; or --encoding utf-8 rejects the lines that are not, and --encoding %s reads all lines as that", e.OtherEncoding)
+	}),
+	about(func(e *load.ShareError) string {
+		var over *timeLimitError
+		if !errors.Is(e, context.Canceled) && !errors.As(e, &over) {
+			return ""
+		}
+		return "the same command goes on, on any machine; ambertray history --to TARGET --shares " + e.Load + " shows who has what"
 	}),
 	about(func(*load.PartialError) string { return "load the same once more, and it continues from there" }),
 	about(func(e *load.OtherTrayError) string {

@@ -15,13 +15,15 @@ func (a *app) newHistory() *cobra.Command {
 		Use:   "history",
 		Short: "Show the ledger of a target: what was loaded into which table, and when",
 		Long: `History lists the loads that the ledger of a target knows, with their sources, rows and
-states. --forget removes a load that was interrupted and cannot be resumed.`,
-		Example: examples("ambertray history --to museum.db", "ambertray history --to museum.db --table loan"),
-		Args:    cobra.NoArgs,
+states, and with --shares who has loaded which share of one. --forget removes a load that was interrupted and cannot be resumed.`,
+		Example: examples("ambertray history --to museum.db", "ambertray history --to museum.db --table loan",
+			"ambertray history --to postgres://curator@db.example/museum --shares 20261127-051631-abcdef01"),
+		Args: cobra.NoArgs,
 	}
 	to := toFlag(c)
 	table := c.Flags().String("table", "", "only the loads into this table")
 	forget := c.Flags().String("forget", "", "take the `LOAD` out of the ledger that was interrupted and cannot continue; the rows that it has committed stay")
+	shares := c.Flags().String("shares", "", "show the shares of this `LOAD` and who has loaded them")
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		tgt, err := a.open(c.Context(), *to, false)
 		if err != nil {
@@ -36,6 +38,9 @@ states. --forget removes a load that was interrupted and cannot be resumed.`,
 		}
 		if *forget != "" {
 			return a.forget(c.Context(), tgt, *forget)
+		}
+		if *shares != "" {
+			return a.showShares(c.Context(), tgt, *shares)
 		}
 		loads, err := ledger.Read(c.Context(), tgt, identity)
 		if err != nil {
@@ -74,6 +79,9 @@ func (a *app) drawHistory(target string, loads []ledger.Entry) {
 		state := string(e.State)
 		if e.State == ledger.Partial {
 			state = p.Amber(state)
+		}
+		if e.Shares > 0 {
+			state += p.Faint(", " + term.Amount(int64(e.Shares), "share"))
 		}
 		rows = append(rows, []string{e.ID, e.At.Format("2006-01-02 15:04"), e.Table, term.Count(e.Read), term.Count(e.Loaded), state, e.Source, p.Faint(e.Tray + " " + e.Load)})
 	}

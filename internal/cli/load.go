@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -44,6 +45,9 @@ each load takes its new files. With --each every file and sheet makes a table.`,
 		}
 		a.undone = "everything was rolled back, and the target is unchanged"
 		defer a.limit(c, l.patience)()
+		if *each && *l.shared {
+			return usageError{errors.New("--shared shares out one load: leave out --each")}
+		}
 		if *each {
 			return a.loadEach(c, l, args, *jobs)
 		}
@@ -59,6 +63,8 @@ type loading struct {
 	to          *string
 	allow       *string
 	newDatabase *bool
+	shared      *bool
+	lease       *time.Duration
 	yes         bool // a person need not be asked
 	patience    patience
 }
@@ -67,6 +73,8 @@ func newLoading(c *cobra.Command) *loading {
 	l := &loading{
 		drafting: draftFlags(c), to: toFlag(c), Options: loadOptions(c), patience: patienceFlags(c),
 		allow:       c.Flags().String("allow-rejects", "", "load nothing if more records are rejected: any, `N`, or N% of them (default: what the tray says)"),
+		shared:      c.Flags().Bool("shared", false, "share the records with all others who are started with the same command, on any machine"),
+		lease:       c.Flags().Duration("lease", time.Minute, "with --shared, how long a share waits for a loader that gives no sign of life"),
 		newDatabase: c.Flags().Bool("create-database", false, "create the database that the target names if it does not exist, in UTF-8"),
 	}
 	c.Flags().BoolVar(&l.yes, "yes", false, "do not ask before a table is emptied, rebuilt or merged into")
@@ -78,6 +86,9 @@ func (a *app) load(c *cobra.Command, l *loading, args []string) error {
 	all := "ambertray survey " + shellWords(args)
 	update, done := a.progress("loading")
 	l.Progress = update
+	if err := a.share(l); err != nil {
+		return err
+	}
 	job := &loadJob{loading: l, args: args}
 	err := a.persist(c.Context(), l.patience, func() (again bool, err error) {
 		var end func()
@@ -101,6 +112,19 @@ func (a *app) load(c *cobra.Command, l *loading, args []string) error {
 		again = shellWords(args) + typedText(c)
 	}
 	return errors.Join(err, a.show(receipt, func() { a.drawReceipt(receipt, job.plan, *l.to, all, again) }))
+}
+
+// share makes the load one that is shared out, if that is wanted.
+func (a *app) share(l *loading) error {
+	if !*l.shared {
+		return nil
+	}
+	if *l.lease < time.Second {
+		return usageError{fmt.Errorf("--lease %s: write a time of at least 1s, such as 1m", l.lease)}
+	}
+	a.undone = "what this loader had not proved was rolled back"
+	l.Sharing = &load.Sharing{Lease: *l.lease, Connect: func(ctx context.Context) (database.Target, error) { return a.open(ctx, *l.to, false) }}
+	return nil
 }
 
 // openNew opens the target of a load, whose database it creates if that is wanted. end
@@ -201,6 +225,8 @@ func howLoaded(r *load.Receipt) string {
 	switch {
 	case r.ResumedFrom > 0:
 		return ", " + term.Count(r.ResumedFrom) + " of them before it was interrupted"
+	case r.Shared != nil:
+		return fmt.Sprintf(", %s of %s by this loader", term.Count(int64(r.Shared.Own)), term.Amount(int64(r.Shared.Shares), "share"))
 	case r.Lanes > 1:
 		return fmt.Sprintf(", in %d lanes", r.Lanes)
 	}

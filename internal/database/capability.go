@@ -49,6 +49,13 @@ type (
 		// Lanes returns how many the server can work on at once, as far as it tells.
 		Lanes(ctx context.Context) (int, error)
 	}
+	// Sharer is a database into which several loaders load one source.
+	Sharer interface {
+		// SignAs makes the session known by a name of at most 60 letters.
+		SignAs(ctx context.Context, name string) error
+		// EndSessions ends the sessions that are known by it.
+		EndSessions(ctx context.Context, name string) error
+	}
 	// Stored reports how an existing table is stored, where that may limit a load.
 	Stored interface {
 		Storage(ctx context.Context, name string) (Storage, error)

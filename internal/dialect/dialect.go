@@ -38,6 +38,10 @@ type Dialect struct {
 	// table, until the transaction ends. It is empty where a transaction has the database
 	// to itself.
 	LockRows string
+	// Now is the clock of the server, in seconds. KeepRow ends a query of a row that other
+	// sessions may not change until the transaction ends. They are empty where loads are
+	// not shared out.
+	Now, KeepRow string
 
 	// transact says that savepoints are written as in Transact-SQL.
 	transact bool

@@ -44,7 +44,8 @@ func asItIs(t table.Type) table.Type { return t }
 var PostgreSQL = &Dialect{
 	TablesQuery: "SELECT CASE WHEN n.nspname = current_schema() THEN c.relname ELSE n.nspname || '.' || c.relname END FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE c.relkind IN ('r', 'p') AND n.nspname NOT IN ('pg_catalog', 'information_schema') ORDER BY 1",
 	LockRows:    "LOCK TABLE %s IN SHARE ROW EXCLUSIVE MODE",
-	Name:        "postgresql", Title: "PostgreSQL", MaxName: 63, reserved: words(postgresWords), schemas: true, open: '"', close: '"',
+	Now:         "CAST(floor(extract(epoch FROM clock_timestamp())) AS bigint)", KeepRow: "FOR SHARE",
+	Name: "postgresql", Title: "PostgreSQL", MaxName: 63, reserved: words(postgresWords), schemas: true, open: '"', close: '"',
 	Stored: asItIs, comments: commentOn,
 	scriptHead: []string{"SET standard_conforming_strings = on", "BEGIN"}, scriptTail: []string{"COMMIT"},
 	literals: literals{truth: [2]string{"false", "true"}, typed: true, instant: "TIMESTAMPTZ", middle: " ", breaks: breaks{prefix: "E"}},

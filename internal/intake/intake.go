@@ -293,6 +293,29 @@ func (in *Intake) LeaveOut(parts []int) error {
 	return in.advance()
 }
 
+// Only limits the intake to the part of a share, from its first record on where the format
+// allows it, before anything is read. The part does not know its content then.
+func (in *Intake) Only(s *record.Share) error {
+	for i := range in.Parts {
+		if i != s.Part {
+			in.Parts[i].LeftOut = true
+			in.size -= in.Parts[i].Bytes
+		}
+	}
+	if err := in.src.Close(); err != nil {
+		return err
+	}
+	in.sum, in.next = false, s.Part
+	if err := in.advance(); err != nil {
+		return err
+	}
+	r, ok := in.reader.(interface{ Skip(*record.Share) error })
+	if !ok {
+		return nil
+	}
+	return r.Skip(s)
+}
+
 // skipLeftOut continues to the next part that is read.
 func (in *Intake) skipLeftOut() {
 	for in.next < len(in.Parts) && in.Parts[in.next].LeftOut {

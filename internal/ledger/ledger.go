@@ -68,6 +68,7 @@ type Entry struct {
 	Load    string    `json:"load"` // its id within the tray
 	Read    int64     `json:"read"` // rows after the header, as far as it has come
 	Loaded  int64     `json:"loaded"`
+	Shares  int       `json:"shares"` // into which it is divided, if it is shared out
 	Place
 
 	// Last is where the load was when it wrote its entry before, if it did.
@@ -77,6 +78,8 @@ type Entry struct {
 	// Stage is the name of a table that holds the rows until it takes the name
 	// of the table: as long as there is one, the load is not done.
 	Stage string `json:"-"`
+	// Proof is of a share of the load. It is written instead of the entry, which is there.
+	Proof *Proof `json:"-"`
 }
 
 // Part is one file or sheet of a load: its name, the SHA-256 of its text, however
@@ -120,21 +123,22 @@ var columns = []struct {
 	typ  table.Type
 	of   func(e *Entry) any
 }{
-	{"id", table.Type{Kind: table.Varchar, Size: 24, Characters: table.Unicode}, func(e *Entry) any { return &e.ID }},
-	{"begun_at", table.Type{Kind: table.Varchar, Size: 27, Characters: table.Unicode}, func(e *Entry) any { return &e.At }},
-	{"loaded_table", table.Type{Kind: table.Varchar, Size: 130, Characters: table.Unicode}, func(e *Entry) any { return &e.Table }},
-	{"state", table.Type{Kind: table.Varchar, Size: 10, Characters: table.Unicode}, func(e *Entry) any { return &e.State }},
+	{"id", word(24), func(e *Entry) any { return &e.ID }},
+	{"begun_at", word(27), func(e *Entry) any { return &e.At }},
+	{"loaded_table", word(130), func(e *Entry) any { return &e.Table }},
+	{"state", word(10), func(e *Entry) any { return &e.State }},
 	{"source", table.Type{Kind: table.Text, Characters: table.Unicode}, func(e *Entry) any { return &e.Source }},
-	{"bytes", table.Type{Kind: table.BigInt}, func(e *Entry) any { return &e.Bytes }},
+	{"bytes", whole, func(e *Entry) any { return &e.Bytes }},
 	{"content", table.Type{Kind: table.Char, Size: 64}, func(e *Entry) any { return &e.Content }},
 	{"parts", table.Type{Kind: table.Text, Characters: table.Unicode}, func(e *Entry) any { return &e.Parts }},
 	{"tray", table.Type{Kind: table.Text, Characters: table.Unicode}, func(e *Entry) any { return &e.Tray }},
-	{"tray_load", table.Type{Kind: table.Varchar, Size: 20, Characters: table.Unicode}, func(e *Entry) any { return &e.Load }},
-	{"rows_read", table.Type{Kind: table.BigInt}, func(e *Entry) any { return &e.Read }},
-	{"rows_loaded", table.Type{Kind: table.BigInt}, func(e *Entry) any { return &e.Loaded }},
+	{"tray_load", word(20), func(e *Entry) any { return &e.Load }},
+	{"rows_read", whole, func(e *Entry) any { return &e.Read }},
+	{"rows_loaded", whole, func(e *Entry) any { return &e.Loaded }},
+	{"shares", table.Type{Kind: table.Integer}, func(e *Entry) any { return &e.Shares }},
 	{"last_part", table.Type{Kind: table.Integer}, func(e *Entry) any { return &e.Part }},
-	{"last_record", table.Type{Kind: table.BigInt}, func(e *Entry) any { return &e.Record }},
-	{"stage", table.Type{Kind: table.Varchar, Size: 130, Characters: table.Unicode}, func(e *Entry) any { return &e.Stage }},
+	{"last_record", whole, func(e *Entry) any { return &e.Record }},
+	{"stage", word(130), func(e *Entry) any { return &e.Stage }},
 }
 
 // plan is the table as dialects know it.
@@ -186,6 +190,9 @@ func run(ctx context.Context, db DB, statements ...string) error {
 
 // Write writes the entry of a load that is about to be committed.
 func Write(ctx context.Context, db DB, e *Entry) error {
+	if e.Proof != nil {
+		return e.Proof.write(ctx, db, e.ID)
+	}
 	d := db.Dialect()
 	var steps []string
 	exists, err := db.Exists(ctx, Name)
@@ -379,6 +386,9 @@ func ForgetUnfinished(ctx context.Context, db DB, id string) (Entry, error) {
 	for _, e := range entries {
 		if e.ID == id && (e.State == Partial || e.State == InDoubt) {
 			_, err := db.Exec(ctx, "DELETE FROM "+Name+" WHERE state = '"+string(e.State)+"' AND id = "+db.Dialect().Literal(id))
+			if err == nil && e.Shares > 0 {
+				err = forgetShares(ctx, db, id)
+			}
 			return e, err
 		}
 	}

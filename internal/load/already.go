@@ -85,7 +85,7 @@ func (j *job) checkAlreadyLoaded(ctx context.Context) (resume *ledger.Entry, err
 			return nil, &DoubtError{Table: j.receipt.Table, Load: p.Entry.ID}
 		}
 	}
-	if !j.OnlyNew && !j.plan.OnlyNew || len(found) == len(j.pass.Parts()) {
+	if j.Sharing != nil || !j.OnlyNew && !j.plan.OnlyNew || len(found) == len(j.pass.Parts()) {
 		return nil, &AgainError{Table: j.receipt.Table, Of: len(j.pass.Parts()), Parts: found, Growing: j.pass.Growing}
 	}
 	return nil, j.leaveOut(found)
@@ -132,11 +132,16 @@ func (j *job) findLoaded(ctx context.Context, entries []ledger.Entry) (found []L
 // resumable returns the entry of an interrupted load, if it is of the same content
 // and from the same tray.
 func (j *job) resumable(ctx context.Context, e ledger.Entry) (*ledger.Entry, error) {
+	if shared := e.Shares > 0; shared && j.Sharing == nil {
+		return nil, fmt.Errorf("load %s of %s: %w", e.ID, e.Source, ErrSharedOut)
+	} else if !shared && j.Sharing != nil {
+		return nil, fmt.Errorf("load %s of %s: %w", e.ID, e.Source, ErrNotShared)
+	}
 	content, err := j.content(ctx)
 	if err != nil {
 		return nil, err
 	}
-	if e.Content != content || e.Tray != j.receipt.Tray {
+	if e.Content != content || e.Tray != j.receipt.Tray && j.Sharing == nil {
 		return nil, &OtherTrayError{e}
 	}
 	return &e, nil

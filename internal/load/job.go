@@ -15,6 +15,7 @@ import (
 	"ambertray/internal/proof"
 	"ambertray/internal/refusal"
 	"ambertray/internal/reject"
+	"ambertray/internal/source"
 	"ambertray/internal/table"
 	"ambertray/internal/tray"
 	"ambertray/internal/value"
@@ -49,6 +50,28 @@ type job struct {
 	committing bool
 	tx         database.Tx
 	sink       database.Sink
+}
+
+// newJob returns the load of an open source.
+func newJob(p *pass.Pass, from *source.Opener, to database.Target, o Options) *job {
+	t := p.Pin()
+	j := &job{Options: o, tray: t, plan: &t.Table, table: &t.Table, to: to, pass: p, receipt: newReceipt(t, &t.Table, to, p.Headings, o)}
+	j.open = func(ctx context.Context) (*pass.Pass, error) {
+		again, err := pass.Open(ctx, t, from)
+		if err != nil {
+			return nil, err
+		}
+		return again, again.LeaveOut(j.leftOut)
+	}
+	for _, f := range p.Growing {
+		j.receipt.addNote(growing(f))
+	}
+	return j
+}
+
+// growing says that a file was left alone.
+func growing(file string) note.Note {
+	return note.Of(file, 0, "it is still being written, and was left alone; load again for it")
 }
 
 // assignID gives the load its id and folder: those of the interrupted load that

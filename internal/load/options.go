@@ -28,9 +28,10 @@ type Options struct {
 
 	NoLedger bool // neither look into the ledger nor write it
 	Verify   Depth
-	Rows     int   // how many of the first rows are shown, as the table has them
-	Every    int64 // commit every N records, or 0 for one transaction
-	Lanes    int   // how many connections load side by side, or 0 for as many as are of use
+	Rows     int      // how many of the first rows are shown, as the table has them
+	Every    int64    // commit every N records, or 0 for one transaction
+	Lanes    int      // how many connections load side by side, or 0 for as many as are of use
+	Sharing  *Sharing // nil for a load that nobody else takes part in
 	Progress func(pass.Progress)
 	Notes    []note.Note // of the survey by which the plan was drafted
 	// AppendNext makes a plan that refuses an existing table append to the one that it has

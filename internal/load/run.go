@@ -7,7 +7,6 @@ import (
 
 	"ambertray/internal/database"
 	"ambertray/internal/ledger"
-	"ambertray/internal/note"
 	"ambertray/internal/pass"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
@@ -43,19 +42,8 @@ func runOnce(ctx context.Context, t *tray.Tray, from *source.Opener, to database
 		return nil, err
 	}
 	defer p.Close()
-	t = p.Pin()
-	j := &job{Options: o, tray: t, plan: &t.Table, table: &t.Table, to: to, pass: p, receipt: newReceipt(t, &t.Table, to, p.Headings, o)}
+	j := newJob(p, from, to, o)
 	j.receipt.Remarks = append(j.receipt.Remarks, remarks...)
-	j.open = func(ctx context.Context) (*pass.Pass, error) {
-		again, err := pass.Open(ctx, t, from)
-		if err != nil {
-			return nil, err
-		}
-		return again, again.LeaveOut(j.leftOut)
-	}
-	for _, f := range p.Growing {
-		j.receipt.addNote(growing(f))
-	}
 	if o.Progress != nil {
 		o.Progress(pass.Progress{})
 	}
@@ -79,11 +67,6 @@ func runOnce(ctx context.Context, t *tray.Tray, from *source.Opener, to database
 		j.appendNext()
 	}
 	return j.receipt, errors.Join(err, j.receipt.write(j.dir, receiptFile))
-}
-
-// growing says that a file was left alone.
-func growing(file string) note.Note {
-	return note.Of(file, 0, "it is still being written, and was left alone; load again for it")
 }
 
 // appendNext makes the plan append to the table that the load has created.

@@ -84,7 +84,8 @@ type Pass struct {
 	files []template.File
 	in    *intake.Intake
 	tray  *tray.Tray
-	kept  bool // the source is a file of rejects
+	kept  bool  // the source is a file of rejects
+	only  *only // nil unless the pass is limited to a share
 }
 
 // Open opens the source of a tray.
@@ -206,10 +207,10 @@ func (p *Pass) Run(ctx context.Context, o Options) (*Outcome, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := record.Run(ctx, p.in, r.Works(), r.Add); err != nil {
+	if err := record.Run(ctx, p.reader(), r.Works(), r.Add); err != nil {
 		return nil, err
 	}
-	return r.Outcome(), nil
+	return r.Outcome(), p.check()
 }
 
 // Running is a pass that somebody else drives: the batches of Intake go through Works,
@@ -248,7 +249,7 @@ func (p *Pass) Start(o Options) (*Running, error) {
 // Works returns what converts batches, one for each processor.
 func (r *Running) Works() (works []record.Work[*convert.Block]) {
 	for range record.Workers(r.options.Spare) {
-		works = append(works, r.conv.Worker())
+		works = append(works, limit(r.pass.only, r.conv.Worker()))
 	}
 	return works
 }
@@ -292,10 +293,10 @@ func (p *Pass) Keys(ctx context.Context, o Options) (convert.Keys, error) {
 	}
 	var works []record.Work[[]uint64]
 	for range record.Workers(o.Spare) {
-		works = append(works, conv.KeyWorker())
+		works = append(works, limit(p.only, conv.KeyWorker()))
 	}
 	keys := convert.Keys{}
-	err = record.Run(ctx, p.in, works, func(hashes []uint64) error {
+	err = record.Run(ctx, p.reader(), works, func(hashes []uint64) error {
 		keys.Add(hashes)
 		return nil
 	})

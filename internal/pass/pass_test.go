@@ -1,7 +1,10 @@
 package pass_test
 
 import (
+	"bytes"
+	"compress/gzip"
 	"context"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -13,6 +16,7 @@ import (
 	"ambertray/internal/dialect"
 	"ambertray/internal/intake"
 	"ambertray/internal/pass"
+	"ambertray/internal/proof"
 	"ambertray/internal/refusal"
 	"ambertray/internal/reject"
 	"ambertray/internal/source"
@@ -199,4 +203,84 @@ func TestKept(t *testing.T) {
 		require.Equal(t, "=1", cells[6], "the mark of a formula is removed")
 		return nil
 	}))
+}
+
+// TestShares divides a source, and holds the shares together to be the whole.
+func TestShares(t *testing.T) {
+	t.Run("plain", func(t *testing.T) { shares(t, func(text string) string { return text }) })
+	t.Run("packed", func(t *testing.T) {
+		shares(t, func(text string) string {
+			var packed bytes.Buffer
+			w := gzip.NewWriter(&packed)
+			_, err := w.Write([]byte(text))
+			require.NoError(t, err)
+			require.NoError(t, w.Close())
+			return packed.String()
+		})
+	})
+}
+
+func shares(t *testing.T, pack func(string) string) {
+	var text strings.Builder
+	for i := range 300_000 { // several batches
+		switch {
+		case i%7 == 0:
+			fmt.Fprintf(&text, "%d,\"a\nb\"\n", i)
+		case i%11 == 0:
+			fmt.Fprintf(&text, "\n%d,grasshopper\n", i)
+		default:
+			fmt.Fprintf(&text, "%d,%s\n", i, strings.Repeat("x", i%5))
+		}
+	}
+	tr := plan(t, "no,name\n1,ant\nx,bee\n\n2,\"ox\n\"\n3,too,many\n", "no,name\n", pack("no,name\n"+text.String()))
+	type found struct {
+		numbers, lines []int64
+		proof          proof.Sum
+		loaded         int64
+	}
+	run := func(p *pass.Pass) (f found, err error) {
+		hash := proof.NewRowHash(dialect.PostgreSQL.StoredTypes(&tr.Table))
+		out, err := p.Run(context.Background(), pass.Options{Dialect: dialect.PostgreSQL, Hash: hash, Block: func(k *convert.Block) error {
+			f.numbers = append(f.numbers, k.Numbers...)
+			for _, r := range k.Rejects {
+				f.lines = append(f.lines, r.Line)
+			}
+			return nil
+		}})
+		if err == nil {
+			f.proof, f.loaded = out.Proof, out.Loaded
+		}
+		return f, err
+	}
+	whole, err := run(open(t, tr))
+	require.NoError(t, err)
+	for _, size := range []int64{39_999, 125_001, 1 << 40} {
+		d, err := open(t, tr).Divide(context.Background(), size, nil)
+		require.NoError(t, err)
+		var sum found
+		for _, s := range d.Shares {
+			p := open(t, tr)
+			require.NoError(t, p.Only(s))
+			part, err := run(p)
+			require.NoError(t, err)
+			require.Equal(t, s.Last-s.After, part.loaded+int64(len(part.lines)))
+			sum = found{append(sum.numbers, part.numbers...), append(sum.lines, part.lines...), sum.proof.Plus(part.proof), sum.loaded + part.loaded}
+		}
+		require.Equal(t, whole, sum, "in shares of %d", size)
+		require.Equal(t, int64(300_004), d.Records)
+	}
+	d, err := open(t, tr).Divide(context.Background(), 50_000, nil)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(filepath.Join(filepath.Dir(tr.Dir), "c.csv"), []byte(pack("no,name\n"+strings.Replace(text.String(), "8,xxx", "8,xyx", 1))), 0o600))
+	changed := 0
+	for _, s := range d.Shares {
+		p := open(t, tr)
+		require.NoError(t, p.Only(s))
+		_, err = run(p)
+		if err != nil {
+			changed++
+			require.ErrorContains(t, err, "records 1 to 50,000 of "+filepath.Join(filepath.Dir(tr.Dir), "c.csv")+" are not those that the load began with")
+		}
+	}
+	require.Equal(t, 1, changed)
 }

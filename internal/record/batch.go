@@ -36,6 +36,9 @@ type Batch struct {
 	// of the source. FirstLine is the line of the first byte of Data.
 	FirstRecord int64
 	FirstLine   int64
+	// Offset is that of Data in the text of the source, counted from where its records
+	// begin.
+	Offset int64
 
 	// Lines is the number of line ends in the text. Skipped counts the rows
 	// that were left out by rule.

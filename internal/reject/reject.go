@@ -32,15 +32,20 @@ type Summary struct {
 
 // Add counts a reject.
 func (s *Summary) Add(column, reason, example string, line int64) {
+	s.AddGroup(Group{column, reason, 1, example, line})
+}
+
+// AddGroup counts a group of rejects.
+func (s *Summary) AddGroup(more Group) {
 	if s.groups == nil {
 		s.groups = map[[2]string]*Group{}
 	}
-	g := s.groups[[2]string{column, reason}]
+	g := s.groups[[2]string{more.Column, more.Reason}]
 	if g == nil {
-		g = &Group{Column: column, Reason: reason, Example: example, Line: line}
-		s.groups[[2]string{column, reason}] = g
+		s.groups[[2]string{more.Column, more.Reason}] = &more
+		return
 	}
-	g.Count++
+	g.Count += more.Count
 }
 
 // Groups returns the groups, the largest first.

@@ -4,6 +4,7 @@
 package source
 
 import (
+	"bufio"
 	"bytes"
 	"crypto/sha256"
 	"encoding/hex"
@@ -63,7 +64,8 @@ type Source struct {
 	content hash.Hash
 	read    int64 // bytes of the text
 	text    *headed
-	file    *os.File // what is read
+	file    *os.File      // what is read
+	raw     *bufio.Reader // its bytes, nil where it is packed
 	info    os.FileInfo
 	facts   func() sheet.Facts // of a sheet, or nil
 	closer  []io.Closer
@@ -287,6 +289,28 @@ func (s *Source) Read(p []byte) (int, error) {
 		}
 	}
 	return n, err
+}
+
+// Skip leaves out bytes of the text. A plain file is not read there, unless its sum is
+// wanted.
+func (s *Source) Skip(n int64) error {
+	if !s.Plain() || s.raw == nil || s.sum != nil {
+		_, err := io.CopyN(io.Discard, s, n)
+		return err
+	}
+	s.read += n
+	head := min(n, int64(len(s.text.head)))
+	s.text.head = s.text.head[head:]
+	held := min(n-head, int64(s.raw.Buffered()))
+	if _, err := s.raw.Discard(int(held)); err != nil {
+		return err
+	}
+	rest := n - head - held
+	if s.count != nil {
+		s.count.Add(rest)
+	}
+	_, err := s.file.Seek(rest, io.SeekCurrent)
+	return err
 }
 
 // Facts returns what the reading of a sheet has shown, once Read has returned

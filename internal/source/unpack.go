@@ -72,6 +72,7 @@ func (s *Source) unpack(f *os.File, raw io.Reader, member string) (io.Reader, er
 		s.Packing = "xz"
 		return xz.NewReader(buffered)
 	}
+	s.raw = buffered
 	return buffered, nil
 }
 

@@ -88,6 +88,7 @@ type tail struct {
 	left   []byte // text that it could not finish
 	record int64  // number of its first record
 	line   int64
+	offset int64 // from where the records begin
 }
 
 // NewReader returns a reader of text that starts at the given line with a
@@ -105,6 +106,25 @@ func NewReader(in io.Reader, c Cutter, footer frame.Footer, size int, line int64
 	r.before <- tail{record: 1, line: line}
 	return r
 }
+
+// Skip continues with the first record of a share, before anything is read.
+func (r *Reader) Skip(s *record.Share) error {
+	var err error
+	if in, ok := r.in.(skipper); ok {
+		err = in.Skip(s.Offset)
+	} else {
+		_, err = io.CopyN(io.Discard, r.in, s.Offset)
+	}
+	if err != nil {
+		return err
+	}
+	<-r.before
+	r.before <- tail{record: s.After + 1, line: s.Line, offset: s.Offset}
+	return nil
+}
+
+// skipper is a source that need not be read where it is not wanted.
+type skipper interface{ Skip(bytes int64) error }
 
 type piece struct {
 	r             *Reader
@@ -206,7 +226,7 @@ func (p *piece) Cut(ctx context.Context) (*record.Batch, error) {
 		b.Data, b.Raw = pad(data), len(data)
 		cut = c.Cut(b, p.last, p.open)
 	}
-	b.FirstRecord, b.FirstLine = before.record, before.line
+	b.FirstRecord, b.FirstLine, b.Offset = before.record, before.line, before.offset
 	b.CountLines(cut)
 	if p.last {
 		b.DropLast(p.r.footer.Of(b), record.Footer)
@@ -215,6 +235,7 @@ func (p *piece) Cut(ctx context.Context) (*record.Batch, error) {
 		left:   slices.Clone(b.Data[cut:b.Raw]),
 		record: before.record + int64(b.Len()),
 		line:   before.line + b.Lines,
+		offset: before.offset + int64(cut),
 	}
 	b.CheckText(p.r.decoded)
 	if p.first {

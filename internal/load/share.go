@@ -1,0 +1,250 @@
+package load
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"math"
+	"os"
+	"path/filepath"
+	"time"
+
+	"ambertray/internal/database"
+	"ambertray/internal/ledger"
+	"ambertray/internal/pass"
+	"ambertray/internal/publish"
+	"ambertray/internal/table"
+)
+
+// loadShares takes shares and loads them until all are proved.
+func (s *shared) loadShares(ctx context.Context) error {
+	for {
+		share, err := s.take(ctx)
+		if share == nil || err != nil {
+			return err
+		}
+		if err := s.loadShare(ctx, share); err != nil {
+			return err
+		}
+	}
+}
+
+// waitForOthers is after how long a loader looks again whether there is a share for it.
+const waitForOthers = 250 * time.Millisecond
+
+// take takes the next share, and waits for one as long as others have them. It returns
+// nil when all are proved.
+func (s *shared) take(ctx context.Context) (*ledger.Share, error) {
+	for {
+		shares, err := s.shares(ctx)
+		if err != nil {
+			return nil, err
+		}
+		free, waits, err := s.takeOneOf(ctx, shares)
+		if free != nil || err != nil || !waits {
+			return free, err
+		}
+		s.enter("wait for other loaders")
+		select {
+		case <-ctx.Done():
+			return nil, context.Cause(ctx)
+		case <-time.After(waitForOthers):
+		}
+	}
+}
+
+// takeOneOf takes a share that nobody has. Waits says that others have some.
+func (s *shared) takeOneOf(ctx context.Context, shares []ledger.Share) (taken *ledger.Share, waits bool, err error) {
+	s.side.Lock()
+	defer s.side.Unlock()
+	now, err := ledger.Clock(ctx, s.side)
+	if err != nil {
+		return nil, false, err
+	}
+	for i := range shares {
+		share := &shares[i]
+		if share.Proof != nil {
+			continue
+		}
+		waits = true
+		if share.Until >= now {
+			continue
+		}
+		if share.Until > 0 { // it ran out: what its loader has not committed must not be waited for
+			if err := s.side.Target.(database.Sharer).EndSessions(ctx, signature(share.Loader)); err != nil {
+				return nil, false, err
+			}
+		}
+		err := ledger.Take(ctx, s.side, s.entry.ID, share, s.loader, s.leaseSeconds())
+		if err == nil {
+			return share, true, nil
+		}
+		if !errors.Is(err, ledger.ErrTaken) {
+			return nil, false, err
+		}
+	}
+	return nil, waits, nil
+}
+
+func (s *shared) leaseSeconds() int { return max(1, int(s.Sharing.Lease/time.Second)) }
+
+// loadShare loads a share under its lease. That another loader was quicker is no error.
+func (s *shared) loadShare(ctx context.Context, share *ledger.Share) error {
+	leased, cancel := context.WithCancelCause(ctx)
+	end := s.renew(leased, share.Number, cancel)
+	err := s.tryShare(leased, share)
+	if err != nil && errors.Is(context.Cause(leased), ErrLeaseLost) {
+		err = ErrLeaseLost
+	}
+	cancel(nil)
+	end()
+	if err == nil {
+		s.ours.Own++
+		return nil
+	}
+	proved, lookErr := s.isProved(ctx, share.Number)
+	if proved {
+		return nil
+	}
+	_ = s.renewFor(ctx, share.Number, 0) // else it runs out
+	return errors.Join(err, lookErr)
+}
+
+func (s *shared) isProved(ctx context.Context, number int) (bool, error) {
+	shares, err := s.shares(context.WithoutCancel(ctx))
+	if err != nil {
+		return false, err
+	}
+	return shares[number-1].Proof != nil, nil
+}
+
+// renew renews a lease as long as the share is being loaded, and cancels that when the
+// lease is lost. End waits for it.
+func (s *shared) renew(ctx context.Context, number int, cancel context.CancelCauseFunc) (end func()) {
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		for {
+			select {
+			case <-ctx.Done():
+				return
+			case <-time.After(s.Sharing.Lease / 3):
+			}
+			err := s.renewFor(ctx, number, s.leaseSeconds())
+			if errors.Is(err, ledger.ErrTaken) {
+				cancel(ErrLeaseLost)
+			} // otherwise the lease may run out, and whoever takes it ends our session
+		}
+	}()
+	return func() { <-done }
+}
+
+// renewFor leases a share for some seconds more, or gives it back with none.
+func (s *shared) renewFor(ctx context.Context, number, seconds int) error {
+	s.side.Lock()
+	defer s.side.Unlock()
+	return ledger.Renew(context.WithoutCancel(ctx), s.side, s.entry.ID, number, s.loader, seconds)
+}
+
+// tryShare loads a share.
+func (s *shared) tryShare(ctx context.Context, share *ledger.Share) error {
+	open := func(ctx context.Context) (*pass.Pass, error) {
+		p, err := pass.Open(ctx, s.tray, s.from)
+		if err != nil {
+			return nil, err
+		}
+		return p, p.Only(share.Share)
+	}
+	p, err := open(ctx)
+	if err != nil {
+		return err
+	}
+	defer p.Close()
+	plan := *s.tray
+	plan.Table.Existing, plan.Table.Allow = table.Append, table.Allowance{}
+	j := newJob(p, s.from, s.to, s.Options)
+	j.tray, j.plan, j.table, j.open, j.identity, j.Every, j.Rows = &plan, &plan.Table, &plan.Table, open, s.identity, 0, 0
+	w := &oneShare{whole: whole{j}, of: s, number: share.Number}
+	_, err = j.transact(ctx, func(context.Context) (way, error) {
+		err := j.assignID(nil)
+		j.loadID = s.entry.ID
+		return w, err
+	})
+	if err != nil {
+		return w.abort(err)
+	}
+	if j.receipt.Counts.Rejected > 0 { // they are gathered at the end of the load
+		return nil
+	}
+	return os.RemoveAll(j.dir)
+}
+
+// shareFile is the name of the file, in the folder of a share, with its rejects by their
+// reasons.
+const shareFile = "share.json"
+
+// keepReasons writes why records of a share are rejected, if some are.
+func (j *job) keepReasons() error {
+	if j.receipt.Counts.Rejected == 0 {
+		return nil
+	}
+	text, err := json.Marshal(j.receipt.Rejects.ByReason)
+	if err != nil {
+		return err
+	}
+	return publish.File(filepath.Join(j.dir, shareFile), append(text, '\n'))
+}
+
+// oneShare loads one share in one transaction, and enters its proof.
+type oneShare struct {
+	whole
+	of     *shared
+	number int
+}
+
+func (w *oneShare) prepare(ctx context.Context) error {
+	if err := w.openExisting(ctx, true); err != nil {
+		return err
+	}
+	w.receipt.Outcome = Appended
+	if err := w.mark(ctx); err != nil {
+		return err
+	}
+	return w.openSink(ctx, w.table.Name)
+}
+
+func (w *oneShare) commit(ctx context.Context) error {
+	r, s := w.receipt, w.of
+	if err := s.checkAllowance(ctx, r.Counts.Rejected, w.rejects.File()); err != nil {
+		return err
+	}
+	if err := w.keepReasons(); err != nil {
+		return err
+	}
+	return w.commitWith(ctx, &ledger.Entry{ID: s.entry.ID, Proof: &ledger.Proof{
+		Share: w.number, Loader: s.loader, Tray: s.receipt.Tray, Load: r.Load, Loaded: r.Counts.Loaded, Rejected: r.Counts.Rejected, At: time.Now(),
+	}})
+}
+
+// checkAllowance counts the rejects of all shares that are proved and of this one.
+func (s *shared) checkAllowance(ctx context.Context, rejected int64, file string) error {
+	shares, err := s.shares(ctx)
+	if err != nil {
+		return err
+	}
+	_, all := sumProofs(shares)
+	if all += rejected; s.job.plan.Allow.Exceeded(all, math.MaxInt64) { // a percentage is known only at the end
+		return &TooManyError{Rejected: all, Records: s.division.Records, Allow: s.job.plan.Allow, File: file}
+	}
+	return nil
+}
+
+func sumProofs(shares []ledger.Share) (loaded, rejected int64) {
+	for _, s := range shares {
+		if s.Proof != nil {
+			loaded += s.Proof.Loaded
+			rejected += s.Proof.Rejected
+		}
+	}
+	return loaded, rejected
+}

@@ -1,0 +1,151 @@
+package load
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"sync"
+
+	"ambertray/internal/database"
+	"ambertray/internal/ledger"
+	"ambertray/internal/pass"
+	"ambertray/internal/source"
+)
+
+// shared is one loader of a load that is shared out.
+type shared struct {
+	*job
+	from     *source.Opener
+	division *pass.Division
+	content  string
+	mark     string       // of the plan
+	entry    ledger.Entry // of the load, which all loaders have in common
+	loader   string
+	side     *side
+	ours     Shared
+}
+
+// side is another connection to the target, for leases, which two goroutines use.
+type side struct {
+	sync.Mutex
+	database.Target
+}
+
+// shares returns the shares of the load.
+func (s *shared) shares(ctx context.Context) ([]ledger.Share, error) {
+	s.side.Lock()
+	defer s.side.Unlock()
+	shares, err := ledger.Shares(ctx, s.side, s.entry.ID)
+	if err == nil && len(shares) == 0 {
+		err = fmt.Errorf("load %s: %w", s.entry.ID, ledger.ErrMoved)
+	}
+	return shares, err
+}
+
+// join finds the load in the ledger, or begins it.
+func (s *shared) join(ctx context.Context) error {
+	unlock, err := s.lock(ctx)
+	if err != nil {
+		return err
+	}
+	defer unlock()
+	if _, err := ledger.Make(ctx, s.to); err != nil {
+		return err
+	}
+	if err := ledger.MakeShares(ctx, s.to); err != nil {
+		return err
+	}
+	s.tx, err = s.to.Begin(ctx)
+	if err != nil {
+		return err
+	}
+	err = s.findOrBegin(ctx)
+	back := s.tx.Rollback() // which does nothing after a commit
+	if err == nil {
+		return back
+	}
+	if s.entry.ID != "" && s.to.Dialect().DDLAutoCommits {
+		_, _ = ledger.ForgetUnfinished(context.WithoutCancel(ctx), s.to, s.entry.ID)
+	}
+	if s.undoSchema != nil {
+		err = errors.Join(err, s.undoSchema())
+	}
+	return errors.Join(err, back)
+}
+
+func (s *shared) findOrBegin(ctx context.Context) error {
+	found, err := s.checkAlreadyLoaded(ctx)
+	if err != nil {
+		return err
+	}
+	if found == nil {
+		return s.begin(ctx)
+	}
+	shares, err := ledger.Shares(ctx, s.to, found.ID)
+	if err != nil {
+		return err
+	}
+	if len(shares) != found.Shares || shares[0].Plan != s.mark {
+		return fmt.Errorf("load %s: %w", found.ID, ErrOtherPlan)
+	}
+	s.entry, s.receipt.ID, s.receipt.Outcome = *found, found.ID, Appended
+	return nil
+}
+
+// begin enters the load with its shares in the ledger, and makes the table.
+func (s *shared) begin(ctx context.Context) error {
+	if err := s.forgetTableless(ctx); err != nil {
+		return err
+	}
+	entry := s.newEntry(s.content)
+	entry.Shares = len(s.division.Shares)
+	if err := ledger.Divide(ctx, s.to, entry.ID, s.mark, s.division.Shares); err != nil {
+		return err
+	}
+	inCommit := &entry
+	if s.to.Dialect().DDLAutoCommits { // the table is there at once, and must not be without its entry
+		if err := ledger.Write(ctx, s.to, &entry); err != nil {
+			return err
+		}
+		inCommit, s.entry = nil, entry
+	}
+	if err := s.openTable(ctx, true); err != nil {
+		return err
+	}
+	if s.receipt.Outcome.newTable() && (len(s.table.Indexes) > 0 || s.table.References()) {
+		if err := s.index(ctx); err != nil {
+			return err
+		}
+	}
+	if err := s.tx.Commit(context.WithoutCancel(ctx), inCommit); err != nil {
+		return err
+	}
+	s.entry = entry
+	return nil
+}
+
+// forgetTableless takes out of the ledger what was begun by loaders that died before they
+// had made the table.
+func (s *shared) forgetTableless(ctx context.Context) error {
+	exists, err := s.to.Exists(ctx, s.table.Name)
+	if err != nil || exists {
+		return err
+	}
+	entries, err := ledger.Read(ctx, s.to, s.identity)
+	for _, e := range entries {
+		if err == nil && e.State == ledger.Partial && e.Shares > 0 {
+			_, err = ledger.ForgetUnfinished(ctx, s.to, e.ID)
+		}
+	}
+	return err
+}
+
+// loaderHost is the machine of a loader.
+func loaderHost(loader string) string {
+	host, _, _ := strings.Cut(loader, "/")
+	return host
+}
+
+// signature is the name by which the sessions of a loader are known.
+func signature(loader string) string { return "ambertray " + loader }

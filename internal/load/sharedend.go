@@ -1,0 +1,215 @@
+package load
+
+import (
+	"context"
+	"encoding/csv"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+
+	"ambertray/internal/ledger"
+	"ambertray/internal/publish"
+	"ambertray/internal/refusal"
+	"ambertray/internal/reject"
+)
+
+// finish enters in the ledger that all shares are proved, unless another loader has done
+// so, and returns the receipt of the whole load.
+func (s *shared) finish(ctx context.Context) (*Receipt, error) {
+	shares, err := ledger.Shares(ctx, s.to, s.entry.ID)
+	if err != nil {
+		return nil, err
+	}
+	s.count(shares)
+	r := s.receipt
+	if allow := s.job.plan.Allow; allow.Exceeded(r.Counts.Rejected, s.division.Records) {
+		return nil, s.failed(ctx, &TooManyError{Rejected: r.Counts.Rejected, Records: s.division.Records, Allow: allow, File: s.tray.Dir})
+	}
+	if c := r.Counts; c.Read != c.Loaded+c.Rejected+c.Skipped {
+		return nil, s.failed(ctx, fmt.Errorf("%w: %d rows read, and %d loaded, %d rejected, %d skipped", ErrDiffers, c.Read, c.Loaded, c.Rejected, c.Skipped))
+	}
+	if err := s.assignID(nil); err != nil {
+		return nil, err
+	}
+	if err := s.gather(shares); err != nil {
+		return nil, err
+	}
+	var ended *ledger.Entry
+	if err := s.phase(PhaseCommit, func() (err error) { ended, err = s.complete(ctx); return err }); err != nil {
+		return nil, err
+	}
+	r.Verified, r.InLedger = true, true
+	if s.alreadyHere(ended) {
+		return r, s.useFolder(ended.Load)
+	}
+	err = s.phase(PhaseStatistics, func() error { s.analyze(ctx); return nil })
+	s.appendNext()
+	return r, errors.Join(err, r.write(s.dir, receiptFile))
+}
+
+// alreadyHere reports whether another loader of the same tray has ended the load.
+func (s *shared) alreadyHere(ended *ledger.Entry) bool {
+	if ended.Load == s.receipt.Load || ended.Tray != s.receipt.Tray {
+		return false
+	}
+	_, err := os.Stat(s.tray.LoadDir(ended.Load))
+	return err == nil
+}
+
+// useFolder removes the folder of this loader, as another one has the same.
+func (s *shared) useFolder(load string) error {
+	err := os.RemoveAll(s.dir)
+	s.receipt.Load, s.dir = load, s.tray.LoadDir(load)
+	if s.receipt.Rejects.File != nil {
+		s.receipt.Rejects.File = new(filepath.Join(s.dir, reject.FileName))
+	}
+	return err
+}
+
+// count enters into the receipt what became of the records, whoever has loaded them.
+func (s *shared) count(shares []ledger.Share) {
+	r := s.receipt
+	r.ID = s.entry.ID
+	for _, p := range s.pass.Parts() {
+		r.Source = append(r.Source, Part{Source: p.Name, Sheet: p.SheetName(), Bytes: p.Bytes, SHA256: p.SHA256, Content: p.Content, textBytes: p.TextBytes})
+	}
+	at := map[string]int{}
+	s.ours.Shares = len(shares)
+	for _, share := range shares {
+		p, part := share.Proof, &r.Source[share.Part]
+		part.Read += share.Last - share.After
+		part.Loaded += p.Loaded
+		part.Rejected += p.Rejected
+		i, known := at[p.Loader]
+		if !known {
+			i = len(s.ours.Loaders)
+			at[p.Loader] = i
+			s.ours.Loaders = append(s.ours.Loaders, LoaderWork{Loader: p.Loader})
+		}
+		w := &s.ours.Loaders[i]
+		w.Shares, w.Loaded, w.Rejected = w.Shares+1, w.Loaded+p.Loaded, w.Rejected+p.Rejected
+	}
+	r.Shared = &s.ours
+	loading := &r.Phases[0]
+	loading.RowsPerSecond = float64(s.ownRows(shares)) / loading.Seconds
+	r.Skipped = s.division.Skipped
+	r.Counts.Read, r.Counts.Skipped = s.division.Records+s.division.Skipped.Total(), s.division.Skipped.Total()
+	r.Counts.Loaded, r.Counts.Rejected = sumProofs(shares)
+}
+
+// ownRows returns how many rows this loader has loaded.
+func (s *shared) ownRows(shares []ledger.Share) (rows int64) {
+	for _, share := range shares {
+		if share.Proof.Loader == s.loader {
+			rows += share.Proof.Loaded
+		}
+	}
+	return rows
+}
+
+// complete marks the load as loaded, and returns its entry. All loaders that are there at
+// the end try, and one of them does.
+func (s *shared) complete(ctx context.Context) (*ledger.Entry, error) {
+	var err error
+	if s.tx, err = s.to.Begin(ctx); err != nil {
+		return nil, err
+	}
+	entry := s.entry
+	entry.Tray = s.receipt.Tray // where the receipt is
+	s.job.complete(&entry)
+	err = ledger.Complete(ctx, s.to, &entry)
+	if err == nil {
+		return &entry, s.tx.Commit(context.WithoutCancel(ctx), nil)
+	}
+	err = errors.Join(err, s.tx.Rollback())
+	found, lookErr := ledger.Find(ctx, s.to, s.entry.ID)
+	if lookErr == nil && found.State == ledger.Loaded {
+		return &found, nil
+	}
+	return nil, errors.Join(err, lookErr)
+}
+
+// gather puts the rejects of all shares that were loaded on this machine into the folder
+// of the load, and says where the others are.
+func (s *shared) gather(shares []ledger.Share) error {
+	list := &refusal.List{}
+	var reasons reject.Summary
+	rejects := false
+	err := publish.Write(s.rejects.File(), func(w io.Writer) error {
+		for _, share := range shares {
+			p := share.Proof
+			if p.Rejected == 0 {
+				continue
+			}
+			dir := s.tray.LoadDir(p.Load)
+			if !s.isHere(p) {
+				s.receipt.Remarks = append(s.receipt.Remarks, fmt.Sprintf("rejects of share %d: %s, which loader %s has kept in %s", share.Number, rowsText(p.Rejected), p.Loader, filepath.Join(p.Tray, "loads", p.Load)))
+				continue
+			}
+			refused, err := readRefused(dir)
+			if err != nil {
+				return err
+			}
+			list.Append(refused)
+			if err := addReasons(&reasons, filepath.Join(dir, shareFile)); err != nil {
+				return err
+			}
+			if err := copyRejects(w, filepath.Join(dir, reject.FileName), rejects); err != nil {
+				return err
+			}
+			rejects = true
+		}
+		return nil
+	})
+	if err != nil || !rejects {
+		return errors.Join(err, os.Remove(s.rejects.File()))
+	}
+	s.receipt.Rejects = Rejects{new(s.rejects.File()), reasons.Groups()}
+	list.Sort()
+	return s.rejects.KeepRefused(list)
+}
+
+// isHere reports whether the folder of a share is on this machine.
+func (s *shared) isHere(p *ledger.Proof) bool {
+	_, err := os.Stat(filepath.Join(s.tray.LoadDir(p.Load), shareFile))
+	return err == nil && p.Tray == s.receipt.Tray && loaderHost(p.Loader) == loaderHost(s.loader)
+}
+
+// addReasons adds the rejects of a share by their reasons.
+func addReasons(to *reject.Summary, path string) error {
+	text, err := os.ReadFile(path)
+	if err != nil {
+		return err
+	}
+	var groups []reject.Group
+	if err := json.Unmarshal(text, &groups); err != nil {
+		return fmt.Errorf("%s: %w", path, err)
+	}
+	for _, g := range groups {
+		to.AddGroup(g)
+	}
+	return nil
+}
+
+// copyRejects copies a file of rejects, without its header where that was written.
+func copyRejects(to io.Writer, path string, headed bool) error {
+	f, err := os.Open(path)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	if headed {
+		header := csv.NewReader(f)
+		if _, err := header.Read(); err != nil {
+			return err
+		}
+		if _, err := f.Seek(header.InputOffset(), io.SeekStart); err != nil {
+			return err
+		}
+	}
+	_, err = io.Copy(to, f)
+	return err
+}
