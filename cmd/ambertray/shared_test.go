@@ -8,6 +8,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"os/exec"
+	"slices"
 	"strconv"
 	"strings"
 	"syscall"
@@ -55,7 +56,7 @@ type sharedLoader struct {
 func (f *faulty) share(round int) (killed int) {
 	f.Helper()
 	before := f.begin(round % 2)
-	args := append(f.args, "--to", f.server.url, "--shared", "--lease", "1s", "--commit-every", "3997", "--allow-rejects", "any")
+	args := append(f.args, "--to", f.server.url, "--shared", "--lease", "2s", "--commit-every", "3997", "--allow-rejects", "any")
 	begin := func() *sharedLoader {
 		l := &sharedLoader{Cmd: f.command(args...), done: make(chan struct{})}
 		l.Stderr = &l.said
@@ -90,7 +91,8 @@ func (f *faulty) share(round int) (killed int) {
 		}
 		<-l.done
 		if stopped == nil && l.ProcessState.Exited() {
-			require.Contains(f, []int{3, 5}, l.ProcessState.ExitCode(), "there are rejects, or the others had ended: %s", &l.said)
+			lost := strings.Contains(l.said.String(), "the lease of the share has run out") // on a machine that is busy
+			require.True(f, lost || slices.Contains([]int{3, 5}, l.ProcessState.ExitCode()), "there are rejects, or the others had ended: %s", &l.said)
 		}
 	}
 	if stopped != nil {

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"compress/gzip"
 	"encoding/json"
+	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -121,7 +122,8 @@ columns:
 	}
 }
 
-// TestDDL writes definitions for every server, and a script with rows.
+// TestDDL writes definitions for every server, and a handover that is loaded with nothing
+// but the client of the database.
 func TestDDL(t *testing.T) {
 	d := newDesk(t)
 	for dialect, want := range map[string]string{
@@ -133,16 +135,20 @@ func TestDDL(t *testing.T) {
 		again, _ := d.run(0, "ddl", "specimens.csv", "--dialect", dialect)
 		require.Equal(t, out, again)
 	}
-	out, errOut := d.run(3, "ddl", "loans.csv", "--dialect", "sqlite", "--with-rows")
-	require.Contains(t, errOut, "180 read = 175 in the script + 4 rejected + 1 skipped")
-	require.Contains(t, d.read("loans.rejects.csv"), "no such date")
-	d.write("script.sql", out)
-	d.script("script.sql")
-	require.Equal(t, "175", d.query("SELECT count(*) FROM loans"))
-	d.run(3, "ddl", "loans.csv", "--dialect", "mysql", "--with-rows", "--out", "loans.sql")
-	require.Contains(t, d.read("loans.sql"), "DATE '2026-")
-	_, errOut = d.run(1, "ddl", "loans.csv", "--dialect", "mysql", "--with-rows", "--out", "loans.sql")
-	require.Contains(t, errOut, "already exists; not overwritten")
+	out, _ := d.run(3, "handover", "loans.csv", "--dialect", "sqlite", "--out", "for-harrow")
+	require.Contains(t, out, "180 read = 175 handed over + 4 rejected + 1 skipped")
+	require.Contains(t, d.read("for-harrow/rejects.csv"), "no such date")
+	client := exec.Command("sqlite3", "../harrow.db", ".read load.sql", ".read verify.sql")
+	client.Dir = filepath.Join(d.dir, "for-harrow")
+	said, err := client.CombinedOutput()
+	require.NoError(t, err, string(said))
+	require.Equal(t, 8, strings.Count(string(said), "agrees"), string(said))
+	d.run(3, "handover", "loans.csv", "--dialect", "mysql", "--inserts", "--out", "inserts")
+	require.Contains(t, d.read("inserts/load.sql"), "DATE '2026-")
+	_, errOut := d.run(1, "handover", "loans.csv", "--dialect", "mysql", "--out", "inserts")
+	require.Contains(t, errOut, "inserts: the folder is there, and not empty")
+	_, errOut = d.run(2, "handover", "loans.csv", "--out", "x")
+	require.Contains(t, errOut, "Write --dialect with one of sqlite")
 	_, errOut = d.run(2, "ddl", "loans.csv", "--dialect", "cobol")
 	require.Contains(t, errOut, "sqlite, postgresql, mysql")
 }

@@ -136,7 +136,7 @@ cannot be loaded, and compares the table with the source before it commits.`,
 	a.unattendedFlags(root)
 	root.PersistentFlags().BoolVar(&a.json, "json", false, "write the result as JSON")
 	root.AddCommand(
-		a.newSurvey(), a.newDraft(), a.newDDL(), a.newCheck(), a.newLoad(),
+		a.newSurvey(), a.newDraft(), a.newDDL(), a.newHandover(), a.newCheck(), a.newLoad(),
 		a.newVerify(), a.newExport(), a.newRejects(), a.newMend(), a.newUndo(), a.newHistory(), a.newTargets(), a.newReview(), a.newReport(), a.newTighten(), a.newDemo(), a.newVersion(),
 	)
 	for _, c := range root.Commands() {

@@ -11,9 +11,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"ambertray/internal/dialect"
-	"ambertray/internal/reject"
-	"ambertray/internal/script"
-	"ambertray/internal/source"
 	"ambertray/internal/term"
 	"ambertray/internal/tray"
 )
@@ -21,18 +18,17 @@ import (
 type ddlFlags struct {
 	dialect, to *string
 	indexes     bool
-	withRows    bool
 	out         string
 }
 
 func (a *app) newDDL() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "ddl TRAY [FILE...]|SOURCE...",
-		Short: "Print the table definition, or a whole script with its rows",
+		Short: "Print the table definition",
 		Long: `Ddl writes the CREATE TABLE statement of the plan in the SQL of a target or of a
-dialect, with comments and, on request, indexes. With the rows it is a script for a
-database that cannot be reached from here.`,
-		Example: examples("ambertray ddl loans.tray --dialect oracle", "ambertray ddl loans.csv --to museum.db", "ambertray ddl loans.tray --dialect sqlserver --with-rows --out loan.sql"),
+dialect, with comments and, on request, indexes. For a database that cannot be reached
+from here, handover writes the rows too.`,
+		Example: examples("ambertray ddl loans.tray --dialect oracle", "ambertray ddl loans.csv --to museum.db"),
 		Args:    cobra.MinimumNArgs(1),
 	}
 	d := draftFlags(c)
@@ -40,7 +36,6 @@ database that cannot be reached from here.`,
 	f.dialect = c.Flags().String("dialect", "", "the SQL of a `SERVER`: "+strings.Join(dialect.AllNames(), ", "))
 	f.to = toFlag(c)
 	c.Flags().BoolVar(&f.indexes, "indexes", false, "also the indexes that the tray asks for")
-	c.Flags().BoolVar(&f.withRows, "with-rows", false, "also the rows, as a script for a database that cannot be reached from here")
 	c.Flags().StringVar(&f.out, "out", "", "write to a `FILE` rather than to standard output")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		dia, err := a.dialectOf(c.Context(), *f.dialect, *f.to)
@@ -56,9 +51,6 @@ database that cannot be reached from here.`,
 		}
 		if err := dia.Check(&t.Table); err != nil {
 			return err
-		}
-		if f.withRows {
-			return a.script(c.Context(), t, dia, f)
 		}
 		return a.definition(t, dia, f)
 	}
@@ -124,52 +116,4 @@ func writeNew(path string, write func(io.Writer) error) error {
 		return errors.Join(err, os.Remove(path))
 	}
 	return nil
-}
-
-// script writes the table and its rows. The records that do not convert are
-// kept in a file beside it, as a load keeps them.
-func (a *app) script(ctx context.Context, t *tray.Tray, d *dialect.Dialect, f ddlFlags) error {
-	if a.json && f.out == "" {
-		return usageError{errors.New("--json with --with-rows needs --out FILE: standard output is the script's")}
-	}
-	rejects := f.out
-	if rejects == "" {
-		rejects = t.Table.Name
-	}
-	a.undone = "the script is not complete"
-	update, done := a.progress("writing")
-	o := script.Options{Dialect: d, Indexes: f.indexes, Rejects: strings.TrimSuffix(rejects, ".sql") + "." + reject.FileName, Progress: update}
-	var res *script.Result
-	write := func(w io.Writer) (err error) { res, err = script.Run(ctx, w, t, a.from, o); return err }
-	var err error
-	if f.out != "" {
-		err = writeNew(f.out, write)
-	} else {
-		err = write(a.out)
-	}
-	done()
-	if err != nil {
-		return err
-	}
-	if res.Rejected > 0 {
-		a.status = exitRejects
-	}
-	if f.out == "" {
-		a.print = term.NewPrinter(a.err)
-	}
-	return a.show(res, func() { a.drawScript(res, &t.Layout, f.out) })
-}
-
-func (a *app) drawScript(s *script.Result, lay *source.Layout, path string) {
-	p := a.print
-	if path != "" {
-		p.Fact("written", "%s", p.Bold(path))
-	}
-	p.Fact("table", "%s, as %s writes it", p.Bold(s.Table), s.Title)
-	if s.Rejected > 0 {
-		p.Fact("rejected", "%s, kept in %s", p.Red(term.Amount(s.Rejected, "record")), *s.Rejects.File)
-		a.drawGroups(s.Rejects.ByReason, lay)
-	}
-	p.Fact("rows", "%s read = %s in the script + %s rejected + %s skipped",
-		term.Count(s.Read), term.Count(s.Rows), term.Count(s.Rejected), term.Count(s.Skipped))
 }

@@ -178,7 +178,7 @@ var hints = []struct {
 	{database.ErrCertificate, "name the authority that it is from: certificate=FILE in the URL of SQL Server; trustservercertificate=true takes any, where you trust the network"},
 	{database.ErrEncryption, "have it given a certificate; encrypt=disable in the URL goes without, where you trust the network"},
 	{database.ErrReadOnly, "name the primary server, or have the database made writable: nothing was changed"},
-	{database.ErrTooOld, "load into a later version; ambertray ddl --with-rows writes a script for this one"},
+	{database.ErrTooOld, "load into a later version; ambertray handover writes what this one takes"},
 	{database.ErrCannotOpen, "check the folder, and whether you may write to it"},
 	{database.ErrExists, "--existing append adds to it, empty takes its rows out first, rebuild drops and creates it, merge updates by key; or choose another name with --table NAME"},
 	{database.ErrNoTable, "load it first: ambertray load TRAY --to TARGET"},

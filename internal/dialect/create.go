@@ -93,7 +93,7 @@ func (d *Dialect) columnType(t *table.Table, c table.Column) string {
 // attributes returns what follows the type of a column.
 func (d *Dialect) attributes(c table.Column) (text string) {
 	if c.Default != nil {
-		text += " DEFAULT " + d.defaultLiteral(c.Type, *c.Default)
+		text += " DEFAULT " + d.Constant(c.Type, *c.Default)
 	}
 	if !c.Nullable {
 		text += " NOT NULL"
@@ -236,8 +236,8 @@ func (d *Dialect) Finish(t *table.Table, indexes bool) (statements []string) {
 	return append(statements, d.addForeignKeys(t.Name, t)...)
 }
 
-// defaultLiteral writes a default, which is a value in plain notation.
-func (d *Dialect) defaultLiteral(t table.Type, text string) string {
+// Constant writes a value in plain notation, such as a default, as a constant.
+func (d *Dialect) Constant(t table.Type, text string) string {
 	var v value.Value
 	if t.Kind == table.Boolean {
 		value.Scan([]byte(text), &v)

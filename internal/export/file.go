@@ -12,7 +12,6 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
-	"sync/atomic"
 
 	"github.com/klauspost/compress/zstd"
 	"github.com/ulikunitz/xz"
@@ -30,7 +29,7 @@ type file struct {
 	path       string
 	temp       *os.File
 	packer     io.Closer // nil for a file that is not packed
-	background *background
+	background *publish.Background
 	sum        hash.Hash
 	size       int64
 	replace    bool
@@ -60,7 +59,7 @@ func create(path string, replace bool, stdout io.Writer) (*file, error) {
 		return nil, errors.Join(err, f.drop())
 	}
 	f.packer, _ = packed.(io.Closer)
-	f.background = newBackground(packed)
+	f.background = publish.NewBackground(packed)
 	f.Writer = f.background
 	return f, nil
 }
@@ -97,7 +96,7 @@ func pack(path string, w io.Writer) (io.Writer, error) {
 
 // finish gives the file its name. Until then it is nobody's.
 func (f *file) finish() error {
-	if err := f.background.end(); err != nil {
+	if err := f.background.End(); err != nil {
 		return err
 	}
 	if f.packer != nil {
@@ -126,7 +125,7 @@ func (f *file) finish() error {
 // drop removes what was written.
 func (f *file) drop() error {
 	if f.background != nil {
-		_ = f.background.end() // why it failed is known
+		_ = f.background.End() // why it failed is known
 	}
 	if f.temp == nil {
 		return nil
@@ -140,55 +139,3 @@ func (f *file) drop() error {
 }
 
 func (f *file) sha256() string { return hex.EncodeToString(f.sum.Sum(nil)) }
-
-// background writes in a goroutine of its own, so that rows are read while others are
-// packed and summed.
-type background struct {
-	chunks chan []byte
-	free   chan []byte
-	done   chan struct{}
-	failed atomic.Pointer[error] // the first error
-	ended  bool
-}
-
-func newBackground(w io.Writer) *background {
-	const chunks = 4
-	b := &background{chunks: make(chan []byte, chunks), free: make(chan []byte, chunks), done: make(chan struct{})}
-	for range chunks {
-		b.free <- nil
-	}
-	go func() {
-		defer close(b.done)
-		for chunk := range b.chunks {
-			if b.failed.Load() == nil {
-				if _, err := w.Write(chunk); err != nil {
-					b.failed.Store(&err)
-				}
-			}
-			b.free <- chunk
-		}
-	}()
-	return b
-}
-
-// Write implements io.Writer. What fails is returned by the next call.
-func (b *background) Write(p []byte) (int, error) {
-	if err := b.failed.Load(); err != nil {
-		return 0, *err
-	}
-	b.chunks <- append((<-b.free)[:0], p...)
-	return len(p), nil
-}
-
-// end waits until all is written.
-func (b *background) end() error {
-	if !b.ended {
-		b.ended = true
-		close(b.chunks)
-		<-b.done
-	}
-	if err := b.failed.Load(); err != nil {
-		return *err
-	}
-	return nil
-}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"math"
 	"os"
 	"path/filepath"
@@ -93,29 +94,23 @@ func (s *shared) loadShare(ctx context.Context, share *ledger.Share) error {
 	leased, cancel := context.WithCancelCause(ctx)
 	end := s.renew(leased, share.Number, cancel)
 	err := s.tryShare(leased, share)
-	if err != nil && errors.Is(context.Cause(leased), ErrLeaseLost) {
-		err = ErrLeaseLost
-	}
 	cancel(nil)
 	end()
 	if err == nil {
 		s.ours.Own++
 		return nil
 	}
-	proved, lookErr := s.isProved(ctx, share.Number)
-	if proved {
+	shares, lookErr := s.shares(context.WithoutCancel(ctx))
+	switch {
+	case lookErr != nil:
+		return errors.Join(err, lookErr)
+	case shares[share.Number-1].Proof != nil:
 		return nil
+	case shares[share.Number-1].Loader != s.loader: // who has taken it may have ended our session
+		return fmt.Errorf("share %d: %w", share.Number, ErrLeaseLost)
 	}
 	_ = s.renewFor(ctx, share.Number, 0) // else it runs out
-	return errors.Join(err, lookErr)
-}
-
-func (s *shared) isProved(ctx context.Context, number int) (bool, error) {
-	shares, err := s.shares(context.WithoutCancel(ctx))
-	if err != nil {
-		return false, err
-	}
-	return shares[number-1].Proof != nil, nil
+	return err
 }
 
 // renew renews a lease as long as the share is being loaded, and cancels that when the

@@ -17,6 +17,7 @@ import (
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
 	"ambertray/internal/refusal"
+	"ambertray/internal/tabbed"
 	"ambertray/internal/table"
 )
 
@@ -110,7 +111,7 @@ func (x *tx) newSink(ctx context.Context, tab *table.Table) (*sink, error) {
 }
 
 // Encoder implements database.Sink.
-func (s *sink) Encoder() convert.Encoder { return encoder{} }
+func (s *sink) Encoder() convert.Encoder { return tabbed.Encoder{} }
 
 // Remarks implements database.Sink.
 func (s *sink) Remarks() []string {

@@ -18,7 +18,6 @@ import (
 
 	"github.com/go-sql-driver/mysql"
 
-	"ambertray/internal/convert"
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
 	"ambertray/internal/ledger"
@@ -52,7 +51,6 @@ var (
 	_ database.Indexer   = (*tx)(nil)
 	_ database.Adder     = (*tx)(nil)
 	_ database.StagingTx = (*tx)(nil)
-	_ convert.Encoder    = encoder{}
 )
 
 // Open connects to the database that the URL names. What it leaves out comes

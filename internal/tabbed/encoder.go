@@ -1,4 +1,5 @@
-package mysql
+// Package tabbed encodes rows as the bulk load of MySQL and MariaDB reads them by default.
+package tabbed
 
 import (
 	"strconv"
@@ -7,20 +8,20 @@ import (
 	"ambertray/internal/value"
 )
 
-// encoder writes rows as the server's bulk load reads them by default: fields
+// Encoder writes rows as the server's bulk load reads them by default: fields
 // ended by a tab, rows by a line feed, a backslash before either where it is
 // text, and \N for NULL. Every field is ended; the last one's tab becomes the
 // line feed when the block is sent.
-type encoder struct{}
+type Encoder struct{}
 
 // AppendRecord implements convert.Encoder.
-func (encoder) AppendRecord(dst []byte) []byte { return dst }
+func (Encoder) AppendRecord(dst []byte) []byte { return dst }
 
 // AppendNull implements convert.Encoder.
-func (encoder) AppendNull(dst []byte, _ int) []byte { return append(dst, '\\', 'N', '\t') }
+func (Encoder) AppendNull(dst []byte, _ int) []byte { return append(dst, '\\', 'N', '\t') }
 
 // Column implements convert.Encoder.
-func (encoder) Column(_ int, t table.Type) func(dst []byte, v *value.Value) []byte {
+func (Encoder) Column(_ int, t table.Type) func(dst []byte, v *value.Value) []byte {
 	switch t.Kind {
 	case table.SmallInt, table.Integer, table.BigInt, table.Boolean:
 		return func(dst []byte, v *value.Value) []byte { return append(strconv.AppendInt(dst, v.Int, 10), '\t') }

@@ -1,12 +1,11 @@
-// Package script writes a table and its rows as SQL, for a database that cannot
-// be reached from here.
-package script
+package handover
 
 import (
 	"bufio"
+	"errors"
 	"fmt"
-	"io"
-	"strings"
+	"os"
+	"path/filepath"
 
 	"ambertray/internal/convert"
 	"ambertray/internal/dialect"
@@ -17,10 +16,10 @@ import (
 // rowsPerInsert is how many rows one INSERT has: SQL Server takes 1,000.
 const rowsPerInsert = 500
 
-// writer writes one script. It is used by one goroutine.
-type writer struct {
+// insertWriter writes the table and its rows as one script. It is used by one goroutine.
+type insertWriter struct {
 	dialect *dialect.Dialect
-	table   *table.Table
+	file    *os.File
 	out     *bufio.Writer
 	insert  string
 	open    int // rows in the statement that is being written
@@ -28,21 +27,18 @@ type writer struct {
 	after   []string // statements that follow the rows
 }
 
-// newWriter begins a script: the statements that make the table. Its indexes and foreign
-// keys follow the rows.
-func newWriter(out io.Writer, d *dialect.Dialect, t *table.Table, indexes bool) (*writer, error) {
-	w := &writer{dialect: d, table: t, out: bufio.NewWriterSize(out, 1<<16), after: d.Finish(t, indexes)}
-	var names []string
-	for _, c := range t.Loaded() {
-		names = append(names, d.Quote(c.Name))
+// openInserts begins the script: the statements that make the table. Its indexes and
+// foreign keys follow the rows.
+func openInserts(h *handover) (rowsWriter, error) {
+	f, err := os.OpenFile(filepath.Join(h.dir, h.form.rows), os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o666)
+	if err != nil {
+		return nil, err
 	}
-	w.insert = fmt.Sprintf("INSERT INTO %s (%s) VALUES", d.QuoteTable(t.Name), strings.Join(names, ", "))
-	for _, s := range append(d.ScriptHead(), d.BeforeRows(t)...) {
-		if _, err := fmt.Fprintf(w.out, "%s;\n\n", s); err != nil {
-			return nil, err
-		}
-	}
-	return w, nil
+	d := h.Dialect
+	w := &insertWriter{dialect: d, file: f, out: bufio.NewWriterSize(f, 1<<16), after: d.Finish(h.table, true)}
+	w.insert = fmt.Sprintf("INSERT INTO %s (%s) VALUES", d.QuoteTable(h.table.Name), d.Columns(h.table))
+	_, err = w.out.WriteString(statements(append(d.ScriptHead(), d.BeforeRows(h.table)...)))
+	return w, err
 }
 
 // encoder writes the constants of a record after an opening parenthesis.
@@ -69,7 +65,7 @@ func separate(dst []byte) []byte {
 }
 
 // write appends the rows of a block, which it does not keep.
-func (w *writer) write(k *convert.Block) error {
+func (w *insertWriter) write(k *convert.Block) error {
 	start := 0
 	for _, end := range k.Ends {
 		w.row(k.Data[start:end])
@@ -79,7 +75,7 @@ func (w *writer) write(k *convert.Block) error {
 	return err
 }
 
-func (w *writer) row(text []byte) {
+func (w *insertWriter) row(text []byte) {
 	if w.open == 0 {
 		w.out.WriteString(w.insert + "\n")
 	} else {
@@ -94,7 +90,7 @@ func (w *writer) row(text []byte) {
 	}
 }
 
-func (w *writer) endInsert() {
+func (w *insertWriter) endInsert() {
 	if w.open > 0 {
 		w.out.WriteString(";\n")
 		w.open = 0
@@ -102,10 +98,8 @@ func (w *writer) endInsert() {
 }
 
 // close ends the script and returns how many rows it has.
-func (w *writer) close() (rows int64, err error) {
+func (w *insertWriter) close() (rows int64, err error) {
 	w.endInsert()
-	for _, s := range append(w.after, w.dialect.ScriptTail()...) {
-		fmt.Fprintf(w.out, "\n%s;\n", s)
-	}
-	return w.rows, w.out.Flush()
+	w.out.WriteString("\n" + statements(append(w.after, w.dialect.ScriptTail()...)))
+	return w.rows, errors.Join(w.out.Flush(), w.file.Sync(), w.file.Close())
 }

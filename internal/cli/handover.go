@@ -1,0 +1,90 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"ambertray/internal/dialect"
+	"ambertray/internal/handover"
+	"ambertray/internal/reject"
+	"ambertray/internal/source"
+	"ambertray/internal/term"
+)
+
+func (a *app) newHandover() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "handover TRAY [FILE...]|SOURCE... --dialect SERVER --out FOLDER",
+		Short: "Write all that another person needs to load a source where you cannot reach",
+		Long: `Handover writes a folder for a database that cannot be reached from here: the definition
+of the table, the rows as the server's own client takes them, the statements that load
+them, queries that prove them there, and a README with the two commands to type. All of
+it comes of one pass over the source; records that do not fit are kept as rejects.`,
+		Example: examples("ambertray handover loans.tray --dialect oracle --out loans-for-oracle", "ambertray handover loans.csv --dialect ansi --out loans-sql", "ambertray handover specimens.csv --dialect postgresql --out specimens --part-rows 1000000 --pack"),
+		Args:    cobra.MinimumNArgs(1),
+	}
+	d := draftFlags(c)
+	var o handover.Options
+	name := c.Flags().String("dialect", "", "the `SERVER` that it is for: "+strings.Join(dialect.AllNames(), ", "))
+	out := c.Flags().String("out", "", "the `FOLDER`, which must not be there or be empty")
+	c.Flags().BoolVar(&o.Inserts, "inserts", false, "write the rows as INSERT statements, for any client")
+	c.Flags().Int64Var(&o.Part, "part-rows", 0, "begin another file every `N` rows")
+	c.Flags().BoolVar(&o.Pack, "pack", false, "pack the files of rows with gzip")
+	c.RunE = func(c *cobra.Command, args []string) error {
+		switch {
+		case *name == "":
+			return usageError{fmt.Errorf("for which server? Write --dialect with one of %s", strings.Join(dialect.AllNames(), ", "))}
+		case *out == "":
+			return usageError{errors.New("where to? Write --out FOLDER")}
+		case o.Part < 0:
+			return usageError{fmt.Errorf("--part-rows %d: write a number of rows", o.Part)}
+		case o.Inserts && (o.Part > 0 || o.Pack):
+			return usageError{errors.New("--inserts writes one script: leave out --part-rows and --pack")}
+		}
+		var err error
+		if o.Dialect, err = dialect.ByName(*name); err != nil {
+			return usageError{err}
+		}
+		t, s, err := a.plan(c, d, args)
+		if err != nil {
+			return err
+		}
+		if s != nil {
+			a.drawNotes(term.NewPrinter(a.err), s.Notes, &t.Layout, maxNotes, "ambertray survey "+shellWords(args))
+		}
+		a.undone = "nothing was written"
+		update, done := a.progress("writing")
+		o.Progress = update
+		r, err := handover.Run(c.Context(), t, a.from, *out, o)
+		done()
+		if err != nil {
+			return err
+		}
+		if r.Counts.Rejected > 0 {
+			a.status = exitRejects
+		}
+		return a.show(r, func() { a.drawHandover(r, &t.Layout) })
+	}
+	return c
+}
+
+func (a *app) drawHandover(r *handover.Receipt, lay *source.Layout) {
+	p := a.print
+	p.Fact("written", "%s", p.Bold(r.Folder))
+	p.Fact("table", "%s, for %s", p.Bold(r.Table), r.Title)
+	if r.Counts.Rejected > 0 {
+		p.Fact("rejected", "%s, kept in %s", p.Red(term.Amount(r.Counts.Rejected, "record")), reject.FileName)
+		a.drawGroups(r.Rejects, lay)
+	}
+	p.Fact("rows", "%s read = %s handed over + %s rejected + %s skipped",
+		term.Count(r.Counts.Read), term.Count(r.Counts.Rows), term.Count(r.Counts.Rejected), term.Count(r.Counts.Skipped))
+	p.Line("")
+	var rows [][]string
+	for _, f := range r.Files {
+		rows = append(rows, []string{f.Name, term.Bytes(f.Bytes), p.Faint(f.SHA256)})
+	}
+	p.Table([]term.Column{{Title: "file"}, {Title: "size", Right: true}, {Title: "SHA-256"}}, rows)
+	p.Next("Hand the whole folder over; README.txt in it says what to type.", "")
+}

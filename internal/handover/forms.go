@@ -1,0 +1,255 @@
+package handover
+
+import (
+	"fmt"
+	"strings"
+	"sync/atomic"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/dialect"
+	"ambertray/internal/tabbed"
+	"ambertray/internal/table"
+)
+
+// form is how the rows are handed over, and what the person there types.
+type form struct {
+	rows    string // name of the file of rows
+	encoder func(h *handover) convert.Encoder
+	open    func(h *handover) (rowsWriter, error)
+	// head begins the scripts, load loads a file of rows, and after ends the loading.
+	head  func(h *handover) string
+	load  func(h *handover, file string) string
+	after func(h *handover) string
+	// client is the program that takes the scripts, toLoad and toVerify the commands to type.
+	client, toLoad, toVerify string
+	about                    string // what has to be known of them
+}
+
+// formOf returns the form for the options.
+func formOf(o Options) *form {
+	if o.Inserts || forms[o.Dialect.Name] == nil {
+		f := insertForm
+		if bulk := forms[o.Dialect.Name]; bulk != nil {
+			f.client, f.toLoad, f.toVerify = bulk.client, bulk.toLoad, bulk.toVerify
+		}
+		return &f
+	}
+	return forms[o.Dialect.Name]
+}
+
+var insertForm = form{
+	rows:     loadFile,
+	encoder:  func(h *handover) convert.Encoder { return encoder{h.Dialect} },
+	open:     openInserts,
+	client:   "the client of your server",
+	toLoad:   "Run load.sql with the client of your server, in one transaction.",
+	toVerify: "Run verify.sql with it.",
+}
+
+var forms = map[string]*form{
+	"postgresql": {
+		rows:    "rows.csv",
+		encoder: func(*handover) convert.Encoder { return csvEncoder{truth: [2]string{"false", "true"}} },
+		open:    func(h *handover) (rowsWriter, error) { return openBulk(h, headings(h)) },
+		head:    func(*handover) string { return "\\set ON_ERROR_STOP on\n\\encoding UTF8\n\n" },
+		load: func(h *handover, file string) string {
+			return fmt.Sprintf("\\copy %s (%s) FROM '%s' WITH (FORMAT csv, HEADER true, ENCODING 'UTF8')\n\n", h.Dialect.QuoteTable(h.table.Name), h.Dialect.Columns(h.table), file)
+		},
+		client:   "psql, the client of the server",
+		toLoad:   "psql -f load.sql \"host=HOST dbname=DATABASE user=USER\"",
+		toVerify: "psql -f verify.sql \"host=HOST dbname=DATABASE user=USER\"",
+	},
+	"mysql": {
+		rows:    "rows.txt",
+		encoder: func(*handover) convert.Encoder { return tabbed.Encoder{} },
+		open:    func(h *handover) (rowsWriter, error) { return openBulk(h, "") },
+		load: func(h *handover, file string) string {
+			return fmt.Sprintf("LOAD DATA LOCAL INFILE '%s' INTO TABLE %s CHARACTER SET utf8mb4 (%s);\nSHOW COUNT(*) WARNINGS;\n\n", file, h.Dialect.QuoteTable(h.table.Name), h.Dialect.Columns(h.table))
+		},
+		client:   "mysql, the client of the server",
+		toLoad:   "mysql --local-infile=1 -h HOST -u USER -p DATABASE < load.sql",
+		toVerify: "mysql -t -h HOST -u USER -p DATABASE < verify.sql",
+		about: "The server must allow the bulk load (SET GLOBAL local_infile = ON). It makes a table at once\n" +
+			"and takes nothing back: when the loading fails, drop the table and begin again. Each file\n" +
+			"is followed by its number of warnings, which must be 0.",
+	},
+	"sqlite": {
+		rows:    "rows.csv",
+		encoder: func(h *handover) convert.Encoder { return csvEncoder{truth: [2]string{"0", "1"}, blank: &h.blank} },
+		open:    func(h *handover) (rowsWriter, error) { return openBulk(h, "") },
+		head:    func(*handover) string { return ".bail on\n" },
+		load: func(_ *handover, file string) string {
+			return fmt.Sprintf(".import --csv %s ambertray_rows\n\n", file)
+		},
+		after:    fromRows,
+		client:   "sqlite3, the client of SQLite",
+		toLoad:   "sqlite3 DATABASE.db \".read load.sql\"",
+		toVerify: "sqlite3 -box DATABASE.db \".read verify.sql\"",
+		about:    "The client must be of version 3.32 or later.",
+	},
+	"sqlserver": {
+		rows:    "rows.csv",
+		encoder: func(*handover) convert.Encoder { return csvEncoder{truth: [2]string{"0", "1"}} },
+		open:    func(h *handover) (rowsWriter, error) { return openBulk(h, headings(h)) },
+		load: func(h *handover, file string) string {
+			return fmt.Sprintf("BULK INSERT %s FROM '$(folder)\\%s' WITH (FORMAT = 'CSV', FIRSTROW = 2, CODEPAGE = '65001', FIELDQUOTE = '\"', ROWTERMINATOR = '0x0a', KEEPNULLS, CHECK_CONSTRAINTS, MAXERRORS = 0, TABLOCK);\n\n",
+				h.Dialect.QuoteTable(h.table.Name), file)
+		},
+		client:   "sqlcmd, the client of the server",
+		toLoad:   "sqlcmd -S HOST -d DATABASE -b -I -f 65001 -i load.sql -v folder=\"FOLDER\"",
+		toVerify: "sqlcmd -S HOST -d DATABASE -b -I -f 65001 -W -i verify.sql",
+		about: "FOLDER is where this folder is as the server sees it: its own disk, or a share that its service\n" +
+			"may read. The server must be of 2019 or later. BULK INSERT needs the right ADMINISTER BULK\n" +
+			"OPERATIONS. Everything is one transaction.",
+	},
+	"oracle": {
+		rows:     "rows.csv",
+		encoder:  func(*handover) convert.Encoder { return csvEncoder{truth: [2]string{"0", "1"}, micros: true} },
+		open:     func(h *handover) (rowsWriter, error) { return openBulk(h, "") },
+		head:     func(*handover) string { return "ALTER SESSION SET NLS_NUMERIC_CHARACTERS = '.,';\n\n" },
+		after:    external,
+		client:   "sqlplus, the client of the server",
+		toLoad:   "sqlplus USER@SERVICE @load.sql",
+		toVerify: "sqlplus USER@SERVICE @verify.sql",
+		about: "The files of rows must be in a folder of the server that Oracle knows as the directory\n" +
+			"AMBERTRAY_HANDOVER, and USER may read it:\n" +
+			"    CREATE DIRECTORY ambertray_handover AS '/PATH/OF/THE/FOLDER';\n" +
+			"    GRANT READ, WRITE ON DIRECTORY ambertray_handover TO USER;\n" +
+			"Oracle keeps a blank text as NULL.",
+	},
+}
+
+// headings is the first line of a file of rows.
+func headings(h *handover) string {
+	var line []byte
+	for _, c := range h.table.Loaded() {
+		line = append(appendQuoted(line, []byte(c.Name)), ',')
+	}
+	return strings.TrimSuffix(string(line), ",") + "\n"
+}
+
+// loadText is load.sql: the definition, the rows, and what follows them.
+func (h *handover) loadText(r *Receipt) string {
+	f, d := h.form, h.Dialect
+	var text strings.Builder
+	text.WriteString(h.title(r, "makes the table and loads its rows"))
+	if f.head != nil {
+		text.WriteString(f.head(h))
+	}
+	made := *h.table
+	key := ""
+	if d == dialect.PostgreSQL { // which is quicker once the rows are there
+		key, made.Key = d.AddKey(h.table), nil
+	}
+	text.WriteString(statements(append(d.ScriptHead(), d.BeforeRows(&made)...)))
+	if d == dialect.SQLite {
+		text.WriteString(stagingTable(h))
+	}
+	for _, file := range h.parts {
+		if f.load != nil {
+			text.WriteString(f.load(h, file))
+		}
+	}
+	if f.after != nil {
+		text.WriteString(f.after(h))
+	}
+	if key != "" {
+		text.WriteString(key + ";\n\n")
+	}
+	text.WriteString(statements(append(d.Finish(h.table, true), d.ScriptTail()...)))
+	return text.String()
+}
+
+// title is the comment that a script begins with.
+func (h *handover) title(r *Receipt, does string) string {
+	return fmt.Sprintf("-- Table %s for %s: this %s (%d).\n\n", strings.ReplaceAll(h.table.Name, "\n", " "), h.Dialect.Title, does, r.Counts.Rows)
+}
+
+// stagingTable holds the rows of SQLite's client, which are all text.
+func stagingTable(h *handover) string {
+	var columns []string
+	for i := range h.table.Loaded() {
+		columns = append(columns, fmt.Sprintf("c%d text", i+1))
+	}
+	return "CREATE TEMP TABLE ambertray_rows (" + strings.Join(columns, ", ") + ");\n\n"
+}
+
+// fromRows moves the rows into the table, whose columns give them their types.
+func fromRows(h *handover) string {
+	var terms []string
+	for i, c := range h.table.Loaded() {
+		term := fmt.Sprintf("nullif(c%d, '')", i+1)
+		if !c.Nullable && h.Dialect.Stored(c.Type).Textual() {
+			term = fmt.Sprintf("c%d", i+1)
+		}
+		terms = append(terms, term)
+	}
+	return fmt.Sprintf("INSERT INTO %s (%s) SELECT %s FROM ambertray_rows;\n\nDROP TABLE ambertray_rows;\n\n",
+		h.Dialect.QuoteTable(h.table.Name), h.Dialect.Columns(h.table), strings.Join(terms, ", "))
+}
+
+// longField is how many bytes Oracle reads of a field at most, and shortField those of a
+// VARCHAR2.
+const (
+	longField  = 32 << 20
+	shortField = 4000
+)
+
+// external loads the rows of Oracle's external table.
+func external(h *handover) string {
+	var columns, fields, terms, files []string
+	for i, c := range h.table.Loaded() {
+		name, typ, size := fmt.Sprintf("c%d", i+1), "VARCHAR2(4000)", shortField
+		if strings.HasPrefix(h.Dialect.TypeName(c.Type), "clob") {
+			typ, size = "CLOB", longField
+		}
+		columns = append(columns, name+" "+typ)
+		fields = append(fields, fmt.Sprintf("%s CHAR(%d)", name, size))
+		terms = append(terms, oracleTerm(name, h.Dialect.Stored(c.Type)))
+	}
+	for _, file := range h.parts {
+		files = append(files, "'"+file+"'")
+	}
+	return fmt.Sprintf(`CREATE TABLE ambertray_rows (%s)
+ORGANIZATION EXTERNAL (
+  TYPE ORACLE_LOADER
+  DEFAULT DIRECTORY ambertray_handover
+  ACCESS PARAMETERS (
+    RECORDS DELIMITED BY '\n' CHARACTERSET AL32UTF8
+    NOLOGFILE NOBADFILE NODISCARDFILE
+    FIELDS CSV WITH EMBEDDED TERMINATED BY ',' OPTIONALLY ENCLOSED BY '"' NOTRIM
+    MISSING FIELD VALUES ARE NULL
+    (%s)
+  )
+  LOCATION (%s)
+)
+REJECT LIMIT 0;
+
+INSERT INTO %s (%s)
+SELECT %s FROM ambertray_rows;
+
+DROP TABLE ambertray_rows;
+
+`, strings.Join(columns, ", "), strings.Join(fields, ", "), strings.Join(files, ", "),
+		h.Dialect.QuoteTable(h.table.Name), h.Dialect.Columns(h.table), strings.Join(terms, ", "))
+}
+
+// oracleTerm reads a text as a type.
+func oracleTerm(name string, t table.Type) string {
+	switch t.Kind {
+	case table.SmallInt, table.Integer, table.BigInt, table.Decimal, table.Boolean:
+		return "TO_NUMBER(" + name + ")"
+	case table.Double:
+		return "TO_BINARY_DOUBLE(" + name + ")"
+	case table.Date:
+		return "TO_DATE(" + name + ", 'YYYY-MM-DD')"
+	case table.Timestamp:
+		return "TO_TIMESTAMP(" + name + ", 'YYYY-MM-DD HH24:MI:SS.FF6')"
+	case table.TimestampTZ:
+		return "TO_TIMESTAMP_TZ(" + name + ", 'YYYY-MM-DD HH24:MI:SS.FF6TZH:TZM')"
+	}
+	return name
+}
+
+// blanks notes that a column has a blank text that the client would take for NULL.
+type blanks struct{ column atomic.Int64 } // its number from 1

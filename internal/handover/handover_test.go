@@ -1,0 +1,166 @@
+package handover_test
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/url"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"ambertray/internal/dialect"
+	"ambertray/internal/handover"
+	"ambertray/internal/pass"
+	"ambertray/internal/source"
+	"ambertray/internal/table"
+	"ambertray/internal/tray"
+)
+
+// client is a server's own program, which the person at the other side has.
+type client struct {
+	dialect *dialect.Dialect
+	day     string // that a date is changed to
+	days    string // what is said of a date that was changed
+	run     func(folder, script string) *exec.Cmd
+}
+
+func clients(t *testing.T) []client {
+	mysqlURL, err := url.Parse(os.Getenv("AMBERTRAY_TEST_MYSQL"))
+	require.NoError(t, err)
+	require.NotEmpty(t, mysqlURL.Host, "run ./test.sh, which starts the servers")
+	db := filepath.Join(t.TempDir(), "museum.db")
+	const days = "expected NULLs 1, least 1066-10-14, greatest 2026-02-28, sum of days -309381; found NULLs 1, least 1066-10-14, greatest 2026-02-27, sum of days -309382"
+	in := func(folder string, c *exec.Cmd) *exec.Cmd { c.Dir = folder; return c }
+	return []client{
+		{dialect.PostgreSQL, "2026-02-27", days, func(folder, script string) *exec.Cmd {
+			return in(folder, exec.Command("psql", "-X", "-qAt", "-v", "ON_ERROR_STOP=1", "-f", script, os.Getenv("AMBERTRAY_TEST_POSTGRES")))
+		}},
+		{dialect.SQLite, "about 2026-02", "expected NULLs 1, bytes 20; found NULLs 1, bytes 23", func(folder, script string) *exec.Cmd {
+			return in(folder, exec.Command("sqlite3", db, ".read "+script))
+		}},
+		{dialect.MySQL, "2026-02-27", days, func(folder, script string) *exec.Cmd {
+			c := in(folder, exec.Command("mariadb", "--no-defaults", "--local-infile=1", "-N", "-h", mysqlURL.Hostname(), "-P", mysqlURL.Port(), "-u", mysqlURL.User.Username(), strings.TrimPrefix(mysqlURL.Path, "/")))
+			f, err := os.Open(filepath.Join(folder, script))
+			require.NoError(t, err)
+			t.Cleanup(func() { f.Close() })
+			c.Stdin = f
+			return c
+		}},
+	}
+}
+
+// awkwardTray has a column of every type, rows of awkward values and of NULLs, and one
+// record that does not fit.
+func awkwardTray(t *testing.T, name string) *tray.Tray {
+	var heads, cells []string
+	tab := table.Table{Name: name, Key: []string{"id"}, Indexes: [][]string{{"day"}}, Comment: `Loans; "all" of it's kind \`}
+	for _, a := range awkward {
+		typ, err := table.ParseType(a.typ)
+		require.NoError(t, err)
+		heads, cells = append(heads, quoted(a.name)), append(cells, quoted(a.cell))
+		tab.Columns = append(tab.Columns, table.Column{From: a.name, Name: a.name, Type: typ, Nullable: a.name != "id"})
+	}
+	blanks := strings.Repeat(",", len(cells)-1) + "\n"
+	second := append([]string{"9"}, cells[1:]...)
+	second[7], second[9] = "1066-10-14", "1066-10-14 09:00:00"
+	text := strings.Join(heads, ",") + "\n" + strings.Join(cells, ",") + "\n8" + blanks + strings.Join(second, ",") + "\nx" + blanks
+	dir := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "source.csv"), []byte(text), 0o600))
+	return &tray.Tray{Dir: filepath.Join(dir, "source.tray"), Files: []string{"source.csv"}, Layout: source.DefaultLayout(), Table: tab}
+}
+
+func quoted(text string) string { return `"` + strings.ReplaceAll(text, `"`, `""`) + `"` }
+
+// TestBulk loads handovers with nothing but the servers' own clients, which find that
+// all agrees, and then what was changed.
+func TestBulk(t *testing.T) {
+	for _, c := range clients(t) {
+		for _, o := range []handover.Options{{Dialect: c.dialect}, {Dialect: c.dialect, Part: 2}, {Dialect: c.dialect, Inserts: true}} {
+			t.Run(fmt.Sprintf("%s, %d, %t", c.dialect.Name, o.Part, o.Inserts), func(t *testing.T) {
+				name := fmt.Sprintf("loan of %d.amber", os.Getpid())
+				tr := awkwardTray(t, strings.ReplaceAll(name, ".", "_"))
+				folder := filepath.Join(t.TempDir(), "out")
+				r, err := handover.Run(context.Background(), tr, &source.Opener{}, folder, o)
+				require.NoError(t, err)
+				require.Equal(t, []int64{4, 3, 1}, []int64{r.Counts.Read, r.Counts.Rows, r.Counts.Rejected})
+				run := func(script, text string) string {
+					if text != "" {
+						require.NoError(t, os.WriteFile(filepath.Join(folder, script), []byte(text), 0o600))
+					}
+					out, err := c.run(folder, script).CombinedOutput()
+					require.NoError(t, err, "%s: %s", script, out)
+					return string(out)
+				}
+				quotedName := c.dialect.QuoteTable(tr.Table.Name)
+				run("drop.sql", "DROP TABLE IF EXISTS "+quotedName+";\n")
+				run("load.sql", "")
+				answer := run("verify.sql", "")
+				require.Equal(t, len(awkward)+1, strings.Count(answer, "agrees"), answer)
+				require.Equal(t, len(awkward)+1, strings.Count(answer, "\n"), answer)
+				run("change.sql", "UPDATE "+quotedName+" SET note = 'other' WHERE id = 7;\nUPDATE "+quotedName+" SET day = '"+c.day+"' WHERE id = 7;\n")
+				answer = run("verify.sql", "")
+				require.Equal(t, len(awkward)-1, strings.Count(answer, "agrees"), answer)
+				require.Contains(t, answer, "expected NULLs 1, bytes 32; found NULLs 1, bytes 21")
+				require.Contains(t, answer, c.days)
+				run("drop.sql", "")
+				sums := exec.Command("sha256sum", "-c", "SHA256SUMS")
+				sums.Dir = folder
+				out, err := sums.CombinedOutput()
+				require.NoError(t, err, string(out))
+			})
+		}
+	}
+}
+
+// TestFolder leaves nothing that is not whole, and overwrites nothing.
+func TestFolder(t *testing.T) {
+	ctx, tr, parent := context.Background(), awkwardTray(t, "loan"), t.TempDir()
+	run := func(ctx context.Context, folder string, o handover.Options) error {
+		o.Dialect = dialect.PostgreSQL
+		_, err := handover.Run(ctx, tr, &source.Opener{}, filepath.Join(parent, folder), o)
+		return err
+	}
+	require.NoError(t, os.MkdirAll(filepath.Join(parent, "full", "x"), 0o700))
+	require.NoError(t, os.Mkdir(filepath.Join(parent, "empty"), 0o700))
+	require.ErrorIs(t, run(ctx, "full", handover.Options{}), handover.ErrFolder)
+	require.ErrorIs(t, run(ctx, filepath.Join("none", "out"), handover.Options{}), os.ErrNotExist)
+	none, err := table.ParseAllowance("0")
+	require.NoError(t, err)
+	tr.Table.Allow = none
+	require.ErrorIs(t, run(ctx, "rejected", handover.Options{}), handover.ErrTooMany)
+	tr.Table.Allow = table.Allowance{}
+	stopped, stop := context.WithCancel(ctx)
+	require.ErrorIs(t, run(stopped, "stopped", handover.Options{Progress: func(pass.Progress) { stop() }}), context.Canceled)
+	require.NoError(t, run(ctx, "empty", handover.Options{Pack: true}))
+	list, err := os.ReadDir(parent)
+	require.NoError(t, err)
+	require.Len(t, list, 2, "the full one and the one that is whole: %v", list)
+	_, err = os.Stat(filepath.Join(parent, "empty", "rows.csv.gz"))
+	require.NoError(t, err)
+
+	text, err := os.ReadFile(filepath.Join(parent, "empty", "columns.json"))
+	require.NoError(t, err)
+	var schema struct {
+		Properties map[string]struct {
+			Type      any
+			MaxLength int
+		}
+	}
+	require.NoError(t, json.Unmarshal(text, &schema))
+	require.Len(t, schema.Properties, len(awkward))
+	require.Equal(t, 40, schema.Properties["note"].MaxLength)
+	require.Equal(t, "integer", schema.Properties["id"].Type)
+
+	blank := ""
+	tr.Table.Columns[12].Default = &blank
+	_, err = handover.Run(ctx, tr, &source.Opener{}, filepath.Join(parent, "blank"), handover.Options{Dialect: dialect.SQLite})
+	if err != nil && !errors.Is(err, handover.ErrBlank) {
+		require.NoError(t, err)
+	}
+}
