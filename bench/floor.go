@@ -46,6 +46,8 @@ func runFloor(name string, args []string) error {
 		return floorRows(args[0])
 	case "csv":
 		return floorCSV(args[0], func([]string) error { return nil })
+	case "rewrite":
+		return floorRewrite(args[0], args[1])
 	case "export":
 		return floorExport(args[0], args[1])
 	case "client":
@@ -60,6 +62,19 @@ func runFloor(name string, args []string) error {
 		return floorSQLite(args[0], args[1])
 	}
 	return fmt.Errorf("unknown floor %q", name)
+}
+
+// floorRewrite reads a file and writes it again with the standard library.
+func floorRewrite(from, to string) error {
+	f, err := os.Create(to)
+	if err != nil {
+		return err
+	}
+	out := bufio.NewWriterSize(f, 1<<20)
+	w := csv.NewWriter(out)
+	err = floorCSV(from, w.Write)
+	w.Flush()
+	return errors.Join(err, w.Error(), out.Flush(), f.Close())
 }
 
 // floorCSV is one pass of the standard library's reader.

@@ -170,8 +170,10 @@ func (b *bench) contests(tray string) []contest {
 	floorBook := func(to string) [][]string {
 		return [][]string{own("load", filepath.Join(b.dir, "lines.tray"), "--to", to), own("survey", book)}
 	}
+	out := filepath.Join(b.dir, "handover")
 	contests := b.appends(db)
 	contests = append(contests, []contest{
+		{"handover", 0.6, own("handover", tray, "--dialect", "postgresql", "--out", out), [][]string{floor("rewrite", b.data, b.data+".again")}, func() error { return os.RemoveAll(out) }, nil},
 		{"survey of a sheet", 2.5, own("survey", book), [][]string{floor("unzip", book)}, nil, nil},
 		{"survey of a sheet, library", 0.04, own("survey", book), [][]string{floor("rows", book)}, nil, nil},
 		{"sheet into PostgreSQL", 1.3, loadBook(b.postgres), floorBook(b.postgres), dropTable, nil},

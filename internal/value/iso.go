@@ -38,15 +38,25 @@ func AppendTimestamp(dst []byte, micros int64) []byte {
 	return AppendClock(dst, micros-days*perDay)
 }
 
+// appendPadded appends a number in an even number of digits, up to six.
 func appendPadded(dst []byte, n int64, width int) []byte {
 	at := len(dst)
 	dst = append(dst, "000000"[:width]...)
-	for i := width - 1; i >= 0; i-- {
-		dst[at+i] = byte('0' + n%10)
-		n /= 10
+	for i := width - 2; i >= 0; i -= 2 {
+		pair := n % 100 * 2
+		dst[at+i], dst[at+i+1] = pairs[pair], pairs[pair+1]
+		n /= 100
 	}
 	return dst
 }
+
+// pairs are the numbers from 00 to 99.
+var pairs = func() (all [200]byte) {
+	for n := range 100 {
+		all[2*n], all[2*n+1] = byte('0'+n/10), byte('0'+n%10)
+	}
+	return all
+}()
 
 // civilFromDays returns the date of the proleptic Gregorian calendar, from year 1 on,
 // that is n days after 1970-01-01.

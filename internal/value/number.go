@@ -258,7 +258,10 @@ func (v *Value) AppendDecimal(dst []byte) []byte {
 		dst = slices.Insert(dst, start, '0')
 	}
 	if v.Scale > 0 {
-		dst = slices.Insert(dst, len(dst)-v.Scale, '.')
+		at := len(dst) - v.Scale
+		dst = append(dst, 0)
+		copy(dst[at+1:], dst[at:])
+		dst[at] = '.'
 	}
 	return dst
 }
