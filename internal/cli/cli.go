@@ -25,6 +25,7 @@ import (
 	"ambertray/internal/database"
 	"ambertray/internal/load"
 	"ambertray/internal/pass"
+	"ambertray/internal/platform"
 	"ambertray/internal/record"
 	"ambertray/internal/source"
 	"ambertray/internal/term"
@@ -70,7 +71,7 @@ func Main(args []string, out, errOut io.Writer) int {
 func (a *app) run(args []string) int {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	ignoreFileLimit()
+	platform.IgnoreFileLimit()
 	a.undone = "nothing was changed"
 	root := a.newRoot()
 	root.SetArgs(args)

@@ -9,7 +9,6 @@ import (
 	"io/fs"
 	"slices"
 	"strings"
-	"syscall"
 
 	"ambertray/internal/connect"
 	"ambertray/internal/database"
@@ -18,6 +17,7 @@ import (
 	"ambertray/internal/ledger"
 	"ambertray/internal/load"
 	"ambertray/internal/pass"
+	"ambertray/internal/platform"
 	"ambertray/internal/record"
 	"ambertray/internal/sheet"
 	"ambertray/internal/source"
@@ -188,7 +188,6 @@ var hints = []struct {
 	{database.ErrConflict, "load again: everything was rolled back; --retries does that by itself"},
 	{database.ErrNoSchema, "--create-schema makes it"},
 	{database.ErrNoDatabase, "name a database that exists; load --create-database makes one on a server"},
-	{syscall.ENOSPC, "make room and try again: nothing was changed"},
 	{load.ErrCommitted, "what was committed before stays, and the rest was rolled back; ambertray verify TRAY --to TARGET names what differs"},
 	{load.ErrDiffers, "nothing was loaded; the receipt names each figure"},
 	{fs.ErrPermission, "ask for the right to read it"},
@@ -260,6 +259,12 @@ var typedHints = []func(error) string{
 		}
 		return "nothing is left to do; ambertray history shows every load, and --again loads it once more"
 	}),
+	func(err error) string {
+		if platform.DiskFull(err) {
+			return "make room and try again: nothing was changed"
+		}
+		return ""
+	},
 	about(func(*template.MissingError) string { return "correct from: in the tray, or draft a new tray" }),
 	about(func(e *noTableError) string {
 		if e.nearest == "" {

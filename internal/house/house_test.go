@@ -37,6 +37,7 @@ var layers = [][]string{
 	{"internal/frame", "internal/standin/tsql"},
 	{"internal/source"},
 	{"internal/value", "internal/table", "internal/record", "internal/publish", "internal/sheet", "internal/note", "internal/refusal", "internal/reject", "internal/codepage", "internal/btree"},
+	{"internal/platform"},
 }
 
 const module = "ambertray/"

@@ -127,8 +127,16 @@ func (j *job) phase(name string, f func() error) error {
 	}
 	err := f()
 	seconds := time.Since(start).Seconds()
-	j.receipt.Phases = append(j.receipt.Phases, Phase{name, seconds, float64(j.receipt.Counts.Loaded) / seconds})
+	j.receipt.Phases = append(j.receipt.Phases, Phase{name, seconds, perSecond(j.receipt.Counts.Loaded, seconds)})
 	return err
+}
+
+// perSecond is a rate, or 0 where the clock is too coarse for one.
+func perSecond(rows int64, seconds float64) float64 {
+	if seconds == 0 {
+		return 0
+	}
+	return float64(rows) / seconds
 }
 
 // count enters into the receipt what was read and what became of it.

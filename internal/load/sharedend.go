@@ -94,7 +94,7 @@ func (s *shared) count(shares []ledger.Share) {
 	}
 	r.Shared = &s.ours
 	loading := &r.Phases[0]
-	loading.RowsPerSecond = float64(s.ownRows(shares)) / loading.Seconds
+	loading.RowsPerSecond = perSecond(s.ownRows(shares), loading.Seconds)
 	r.Skipped = s.division.Skipped
 	r.Counts.Read, r.Counts.Skipped = s.division.Records+s.division.Skipped.Total(), s.division.Skipped.Total()
 	r.Counts.Loaded, r.Counts.Rejected = sumProofs(shares)

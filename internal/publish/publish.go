@@ -8,6 +8,8 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+
+	"ambertray/internal/platform"
 )
 
 // File writes text to path in one step.
@@ -49,15 +51,5 @@ func Replace(draft, path string) error {
 	if err := os.Rename(draft, path); err != nil {
 		return err
 	}
-	return syncDir(filepath.Dir(path))
-}
-
-// syncDir makes the new name itself safe from a crash.
-func syncDir(dir string) error {
-	d, err := os.Open(dir)
-	if err != nil {
-		return err
-	}
-	defer d.Close()
-	return d.Sync()
+	return platform.SyncDir(filepath.Dir(path))
 }

@@ -7,12 +7,12 @@ import (
 	"fmt"
 	"math"
 	"slices"
-	"syscall"
 
 	"ambertray/internal/btree"
 	"ambertray/internal/convert"
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
+	"ambertray/internal/platform"
 	"ambertray/internal/refusal"
 	"ambertray/internal/table"
 )
@@ -207,7 +207,7 @@ func (s *scratch) insert(w waiting) error {
 // failFile says that the file beside the database could not be written.
 func (t *Target) failFile(err error) error {
 	e := &database.Error{Target: t.path, Op: "write pages", Err: err}
-	if errors.Is(err, syscall.ENOSPC) {
+	if platform.DiskFull(err) {
 		e.Kind = database.ErrFull
 	}
 	return e

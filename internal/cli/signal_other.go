@@ -1,6 +1,0 @@
-//go:build !unix
-
-package cli
-
-// ignoreFileLimit does nothing where files have no such limit.
-func ignoreFileLimit() {}
