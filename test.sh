@@ -27,6 +27,7 @@ done
 start_standin TEST_SQLSERVER
 start_standin FAULT_SQLSERVER
 need_clients
+need_wine
 
 race=""
 if command -v gcc >/dev/null; then race=-race; fi

@@ -145,3 +145,19 @@ need_clients() {
     mkdir "$AMBERTRAY_TEDIOUS"
     (cd "$AMBERTRAY_TEDIOUS" && npm install --silent --no-audit --no-fund --prefix . tedious@19.2.2 >&2)
 }
+
+# need_wine makes ready to run the program for Windows: its path is in AMBERTRAY_TEST_WINDOWS, and the command
+# that runs it in AMBERTRAY_TEST_WINE. Wine 8 lacks a library that Go's runtime asks for random numbers, for
+# which there is a stand-in.
+need_wine() {
+    wine=$(command -v wine64 || ls /usr/lib/wine/wine64 2>/dev/null || true)
+    if [ -z "$wine" ] || ! command -v x86_64-w64-mingw32-gcc-win32 >/dev/null; then
+        echo "installing Wine" >&2
+        apt-get update -qq >&2 && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends wine64 gcc-mingw-w64-x86-64-win32 >&2
+        wine=$(command -v wine64 || ls /usr/lib/wine/wine64)
+    fi
+    export WINEPREFIX=$servers_dir/wine WINEDEBUG=-all AMBERTRAY_TEST_WINE=$wine AMBERTRAY_TEST_WINDOWS=$servers_dir/ambertray.exe
+    CGO_ENABLED=0 GOOS=windows GOARCH=amd64 go build -gcflags='all=-N -l' -o "$AMBERTRAY_TEST_WINDOWS" ./cmd/ambertray
+    "$wine" wineboot -i >/dev/null 2>&1 </dev/null
+    x86_64-w64-mingw32-gcc-win32 -shared -O2 -o "$WINEPREFIX/drive_c/windows/system32/bcryptprimitives.dll" scripts/standin/bcryptprimitives.c -ladvapi32
+}

@@ -73,16 +73,20 @@ func (t *Tray) Paths() []string {
 	return paths
 }
 
-// RelativePath returns how a tray in dir names the file at path.
+// RelativePath returns how a tray in dir names the file at path: with slashes, so that a
+// tray can go from one system to another.
 func RelativePath(dir, path string) string {
-	if !source.IsLocal(path) || filepath.IsAbs(path) {
+	if !source.IsLocal(path) {
 		return path
+	}
+	if filepath.IsAbs(path) {
+		return filepath.ToSlash(path)
 	}
 	rel, err := filepath.Rel(filepath.Dir(dir), path)
 	if err != nil { // one of them is absolute
-		return Absolute(path)
+		rel = Absolute(path)
 	}
-	return rel
+	return filepath.ToSlash(rel)
 }
 
 // LoadDir returns the folder of a load.
