@@ -3,6 +3,7 @@
 # against private servers that it starts and stops. Arguments go to go test.
 set -euo pipefail
 cd "$(dirname "$0")"
+export GOFLAGS=-trimpath # as in a release, so that nothing is compiled twice for it
 
 unformatted=$(gofmt -l .)
 if [ -n "$unformatted" ]; then
@@ -11,6 +12,7 @@ if [ -n "$unformatted" ]; then
 fi
 go mod tidy -diff
 go vet ./...
+go -C scripts/release vet .
 go tool staticcheck ./...
 for system in linux darwin windows; do
     for processor in amd64 arm64; do # whether it builds, not how fast it is
@@ -19,6 +21,16 @@ for system in linux darwin windows; do
 done
 
 . scripts/servers.sh
+# A release, twice, has the same bytes. Its package is installed where that is allowed.
+for time in first second; do
+    go -C scripts/release run . -version 0.0.1 -only linux/amd64 -profile=false -out "$servers_dir/$time"
+done
+cmp "$servers_dir/first/SHA256SUMS" "$servers_dir/second/SHA256SUMS"
+if [ "$(id -u)" = 0 ]; then
+    dpkg -i "$servers_dir"/first/*.deb >/dev/null
+    (cd / && ambertray version | grep -q 'ambertray 0.0.1' && zcat /usr/share/man/man1/ambertray-load.1.gz | grep -q -- --lanes && ambertray demo >/dev/null)
+    dpkg -r ambertray >/dev/null
+fi
 need_sqlite
 for kind in TEST FAULT NODE1 NODE2; do # all but the first may be killed; the nodes hold parts of tables
     start_postgres ${kind}_POSTGRES

@@ -63,6 +63,12 @@ func main() {
 		}
 		return
 	}
+	if len(os.Args) > 3 && os.Args[1] == "profile" {
+		if err := profile(os.Args[2], os.Args[3:]); err != nil {
+			log.Fatal(err)
+		}
+		return
+	}
 	if len(os.Args) > 3 && os.Args[1] == "make" {
 		if err := makeData(os.Args[2], os.Args[3]); err != nil {
 			log.Fatal(err)

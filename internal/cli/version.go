@@ -6,6 +6,9 @@ import (
 	"github.com/spf13/cobra"
 )
 
+// version is stamped on a release.
+var version = "0.1.0"
+
 func (a *app) newVersion() *cobra.Command {
 	return &cobra.Command{
 		Use:     "version",
@@ -16,7 +19,7 @@ func (a *app) newVersion() *cobra.Command {
 			v := struct {
 				Version string `json:"version"`
 				Go      string `json:"go"`
-			}{"0.1.0", ""}
+			}{version, ""}
 			if info, ok := debug.ReadBuildInfo(); ok {
 				v.Go = info.GoVersion
 			}
