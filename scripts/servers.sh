@@ -143,7 +143,7 @@ need_clients() {
     fi
     export AMBERTRAY_TEDIOUS=$servers_dir/clients
     mkdir "$AMBERTRAY_TEDIOUS"
-    (cd "$AMBERTRAY_TEDIOUS" && npm install --silent --no-audit --no-fund --prefix . tedious@19.2.2 >&2)
+    (cd "$AMBERTRAY_TEDIOUS" && npm install --silent --no-audit --no-fund --prefix . tedious@19.2.2 hyparquet@1.31.5 hyparquet-compressors@1.1.2 >&2)
 }
 
 # need_wine makes ready to run the program for Windows: its path is in AMBERTRAY_TEST_WINDOWS, and the command

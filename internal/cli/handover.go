@@ -22,7 +22,7 @@ func (a *app) newHandover() *cobra.Command {
 of the table, the rows as the server's own client takes them, the statements that load
 them, queries that prove them there, and a README with the two commands to type. All of
 it comes of one pass over the source; records that do not fit are kept as rejects.`,
-		Example: examples("ambertray handover loans.tray --dialect oracle --out loans-for-oracle", "ambertray handover loans.csv --dialect ansi --out loans-sql", "ambertray handover specimens.csv --dialect postgresql --out specimens --part-rows 1000000 --pack"),
+		Example: examples("ambertray handover loans.tray --dialect oracle --out loans-for-oracle", "ambertray handover loans.csv --dialect ansi --out loans-sql", "ambertray handover specimens.csv --dialect postgresql --out specimens --part-rows 1000000 --pack", "ambertray handover specimens.csv --dialect ansi --parquet --out specimens-parquet"),
 		Args:    cobra.MinimumNArgs(1),
 	}
 	d := draftFlags(c)
@@ -30,6 +30,7 @@ it comes of one pass over the source; records that do not fit are kept as reject
 	name := c.Flags().String("dialect", "", "the `SERVER` that it is for: "+strings.Join(dialect.AllNames(), ", "))
 	out := c.Flags().String("out", "", "the `FOLDER`, which must not be there or be empty")
 	c.Flags().BoolVar(&o.Inserts, "inserts", false, "write the rows as INSERT statements, for any client")
+	c.Flags().BoolVar(&o.Parquet, "parquet", false, "write the rows as a Parquet file, for a warehouse")
 	c.Flags().Int64Var(&o.Part, "part-rows", 0, "begin another file every `N` rows")
 	c.Flags().BoolVar(&o.Pack, "pack", false, "pack the files of rows with gzip")
 	c.RunE = func(c *cobra.Command, args []string) error {
@@ -40,8 +41,10 @@ it comes of one pass over the source; records that do not fit are kept as reject
 			return usageError{errors.New("where to? Write --out FOLDER")}
 		case o.Part < 0:
 			return usageError{fmt.Errorf("--part-rows %d: write a number of rows", o.Part)}
-		case o.Inserts && (o.Part > 0 || o.Pack):
-			return usageError{errors.New("--inserts writes one script: leave out --part-rows and --pack")}
+		case (o.Inserts || o.Parquet) && (o.Part > 0 || o.Pack):
+			return usageError{errors.New("--inserts and --parquet write one file: leave out --part-rows and --pack")}
+		case o.Inserts && o.Parquet:
+			return usageError{errors.New("--inserts and --parquet exclude each other")}
 		}
 		var err error
 		if o.Dialect, err = dialect.ByName(*name); err != nil {

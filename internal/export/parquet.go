@@ -44,6 +44,20 @@ func newParquetWriter(w io.Writer, columns []Column) (*parquetWriter, error) {
 	return p, nil
 }
 
+// Parquet writes rows of a table to a Parquet file.
+type Parquet struct{ *parquetWriter }
+
+// NewParquet returns a writer of the loaded columns of a table, under their names. Rows have
+// the values of their types.
+func NewParquet(w io.Writer, t *table.Table) (*Parquet, error) {
+	var columns []Column
+	for i, c := range t.Loaded() {
+		columns = append(columns, Column{Heading: c.Name, Type: c.Type, at: i})
+	}
+	p, err := newParquetWriter(w, columns)
+	return &Parquet{p}, err
+}
+
 // ordered is a group whose fields keep their order.
 type ordered struct {
 	parquet.Group

@@ -27,6 +27,9 @@ type form struct {
 
 // formOf returns the form for the options.
 func formOf(o Options) *form {
+	if o.Parquet {
+		return &parquetForm
+	}
 	if o.Inserts || forms[o.Dialect.Name] == nil {
 		f := insertForm
 		if bulk := forms[o.Dialect.Name]; bulk != nil {

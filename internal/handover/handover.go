@@ -184,7 +184,11 @@ func (h *handover) write(ctx context.Context, t *tray.Tray, from *source.Opener)
 	}
 	id := ledger.NewID(time.Now())
 	rejects := reject.Writer{Path: filepath.Join(h.dir, reject.FileName), Headings: p.Headings, Sources: p.Sources}
-	out, err := p.Run(ctx, pass.Options{Dialect: h.Dialect, Encoder: h.form.encoder(h), Load: id, Progress: h.Progress, Block: func(k *convert.Block) error {
+	to := h.Dialect
+	if h.Parquet {
+		to = native
+	}
+	out, err := p.Run(ctx, pass.Options{Dialect: to, Encoder: h.form.encoder(h), Load: id, Progress: h.Progress, Block: func(k *convert.Block) error {
 		if err := rejects.Write(k.Rejects...); err != nil {
 			return err
 		}
@@ -230,7 +234,7 @@ func (h *handover) finish(r *Receipt) error {
 		{columnsFile, h.columnsText()},
 	}
 	for _, t := range texts {
-		if t.text == "" || t.name == loadFile && h.Inserts {
+		if t.name == loadFile && (h.Inserts || h.Parquet) {
 			continue
 		}
 		if err := h.writeFile(t.name, t.text); err != nil {

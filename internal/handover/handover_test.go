@@ -164,3 +164,27 @@ func TestFolder(t *testing.T) {
 		require.NoError(t, err)
 	}
 }
+
+// TestParquet has the rows read by another program than the one that wrote them.
+func TestParquet(t *testing.T) {
+	folder := filepath.Join(t.TempDir(), "out")
+	_, err := handover.Run(context.Background(), awkwardTray(t, "loan"), &source.Opener{}, folder, handover.Options{Dialect: dialect.ANSI, Parquet: true})
+	require.NoError(t, err)
+	node := exec.Command("node", "--input-type=module", "-e", `
+		import { asyncBufferFromFile, parquetReadObjects } from 'hyparquet'
+		import { compressors } from 'hyparquet-compressors'
+		const rows = await parquetReadObjects({ file: await asyncBufferFromFile(process.argv[1]), compressors })
+		console.log(JSON.stringify(rows, (_, v) => typeof v === 'bigint' ? v.toString() : v))`, filepath.Join(folder, "rows.parquet"))
+	node.Dir = os.Getenv("AMBERTRAY_TEDIOUS")
+	out, err := node.CombinedOutput()
+	require.NoError(t, err, string(out))
+	var rows []map[string]any
+	require.NoError(t, json.Unmarshal(out, &rows), string(out))
+	require.Len(t, rows, 3)
+	first := rows[0]
+	require.Equal(t, "9223372036854775807", first[`say "when"`])
+	require.Equal(t, []any{float64(7), float64(-5), true, -0.05, 1.5e-07, "00123", "line 1\nline 2; -- 漢字 😀"},
+		[]any{first["id"], first["order"], first["select"], first["x; DROP TABLE y --"], first["größe"], first["code"], first["essay"]})
+	require.Equal(t, []any{"2026-02-28T00:00:00.000Z", "2026-02-28T10:00:01.250Z", "2026-02-28T10:00:01.000Z"}, []any{first["day"], first["moment"], first["instant"]})
+	require.Nil(t, rows[1]["note"])
+}
