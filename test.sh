@@ -14,10 +14,8 @@ go mod tidy -diff
 go vet ./...
 go -C scripts/release vet .
 go tool staticcheck ./...
-for system in linux darwin windows; do
-    for processor in amd64 arm64; do # whether it builds, not how fast it is
-        CGO_ENABLED=0 GOOS=$system GOARCH=$processor go build -gcflags='all=-N -l' -o /dev/null ./cmd/ambertray
-    done
+for platform in linux/arm64 darwin/amd64 darwin/arm64 windows/arm64; do # whether it builds, not how fast it is; the others are built and run below
+    CGO_ENABLED=0 GOOS=${platform%/*} GOARCH=${platform#*/} go build -gcflags='all=-N -l' -o /dev/null ./cmd/ambertray
 done
 
 . scripts/servers.sh

@@ -89,5 +89,6 @@ func (a *app) drawHandover(r *handover.Receipt, lay *source.Layout) {
 		rows = append(rows, []string{f.Name, term.Bytes(f.Bytes), p.Faint(f.SHA256)})
 	}
 	p.Table([]term.Column{{Title: "file"}, {Title: "size", Right: true}, {Title: "SHA-256"}}, rows)
-	p.Next("Hand the whole folder over; README.txt in it says what to type.", "")
+	p.Line("")
+	p.Line("  Hand the whole folder over; README.txt in it says what to do.")
 }

@@ -20,7 +20,7 @@ This folder has {{.Rows}} rows for the table {{.Table}}, and all that is needed 
 {{range .Sources}}
     {{.}}{{end}}
 
-Type these two commands in this folder, with your own words in place of those in capitals:
+{{if .Typed}}Type these two commands in this folder, with your own words in place of those in capitals:{{else}}Two things are to be done:{{end}}
 
   1.  {{.ToLoad}}
   2.  {{.ToVerify}}
@@ -58,12 +58,12 @@ func (h *handover) readme(r *Receipt) string {
 	type file struct{ Name, What string }
 	data := struct {
 		Table, Title, Client, Rows, ToLoad, ToVerify, About, Packed, Rejected, RejectFile string
-		Pack                                                                              bool
+		Pack, Typed                                                                       bool
 		Sources                                                                           []string
 		Files                                                                             []file
 	}{
 		Table: r.Table, Title: h.Dialect.Title, Client: h.form.client, Rows: humanize.Comma(r.Counts.Rows), ToLoad: h.form.toLoad, ToVerify: h.form.toVerify,
-		Pack: h.Pack, RejectFile: reject.FileName,
+		Pack: h.Pack, Typed: !strings.HasSuffix(h.form.toLoad, "."), RejectFile: reject.FileName,
 	}
 	if len(h.parts) > 0 {
 		data.About = h.form.about
