@@ -66,10 +66,10 @@ if [ $# -gt 0 ]; then
 fi
 shot survey ambertray survey specimens.csv
 shot draft ambertray draft reports.tsv
-shot explain ambertray draft reports.tsv --explain light_lux
 keyed review 'Down Down Down Down Down t ctrl+u 4 Return' ambertray review loans.csv
 ambertray draft specimens.csv >/dev/null
 shot ddl ambertray ddl specimens.tray --dialect postgresql
+shot handover ambertray handover loans.csv --dialect oracle --out loans-for-harrow
 shot check ambertray check loans.csv --to museum.db
 shot load ambertray load loans.csv --to museum.db
 ambertray load loans.csv --to museum.db --existing append --again >/dev/null || true # with rejects
