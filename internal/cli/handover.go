@@ -81,6 +81,7 @@ func (a *app) drawHandover(r *handover.Receipt, lay *source.Layout) {
 		p.Fact("rejected", "%s, kept in %s", p.Red(term.Amount(r.Counts.Rejected, "record")), reject.FileName)
 		a.drawGroups(r.Rejects, lay)
 	}
+	a.drawControls(r.Controls, lay, len(r.Source) > 1)
 	p.Fact("rows", "%s read = %s handed over + %s rejected + %s skipped",
 		term.Count(r.Counts.Read), term.Count(r.Counts.Rows), term.Count(r.Counts.Rejected), term.Count(r.Counts.Skipped))
 	p.Line("")
