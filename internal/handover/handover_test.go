@@ -188,3 +188,27 @@ func TestParquet(t *testing.T) {
 	require.Equal(t, []any{"2026-02-28T00:00:00.000Z", "2026-02-28T10:00:01.250Z", "2026-02-28T10:00:01.000Z"}, []any{first["day"], first["moment"], first["instant"]})
 	require.Nil(t, rows[1]["note"])
 }
+
+// TestGrammar reads the scripts for servers that are not here by the grammars of others.
+func TestGrammar(t *testing.T) {
+	tr := awkwardTray(t, "loan of amber")
+	script, err := filepath.Abs("testdata/grammar.cjs")
+	require.NoError(t, err)
+	for grammar, d := range map[string]*dialect.Dialect{"TSQL": dialect.SQLServer, "PLSQL": dialect.Oracle} {
+		args := []string{script, grammar}
+		for _, inserts := range []bool{false, true} {
+			folder := filepath.Join(t.TempDir(), "out")
+			_, err := handover.Run(context.Background(), tr, &source.Opener{}, folder, handover.Options{Dialect: d, Inserts: inserts})
+			require.NoError(t, err)
+			args = append(args, filepath.Join(folder, "load.sql"))
+			if !inserts {
+				args = append(args, filepath.Join(folder, "verify.sql"))
+			}
+		}
+		node := exec.Command("node", args...)
+		node.Env = append(os.Environ(), "NODE_PATH="+filepath.Join(os.Getenv("AMBERTRAY_TEDIOUS"), "node_modules"))
+		out, err := node.CombinedOutput()
+		require.NoError(t, err, string(out))
+		require.Empty(t, string(out), d.Title)
+	}
+}
