@@ -11,8 +11,12 @@ func AppendDate(dst []byte, days int64) []byte {
 }
 
 // AppendClock appends microseconds since midnight as HH:MM:SS, with six
-// decimals unless they are all zero.
+// decimals unless they are all zero. Of a number below zero, which no time of day has,
+// it has the sign.
 func AppendClock(dst []byte, micros int64) []byte {
+	if micros < 0 {
+		dst, micros = append(dst, '-'), -micros
+	}
 	seconds := micros / 1e6
 	dst = appendPadded(dst, seconds/3600, 2)
 	dst = append(dst, ':')
@@ -38,14 +42,19 @@ func AppendTimestamp(dst []byte, micros int64) []byte {
 	return AppendClock(dst, micros-days*perDay)
 }
 
-// appendPadded appends a number in an even number of digits, up to six.
+// appendPadded appends a number in an even number of digits, up to six, after its sign if it
+// is below zero.
 func appendPadded(dst []byte, n int64, width int) []byte {
+	rest := uint64(n)
+	if n < 0 {
+		dst, rest = append(dst, '-'), -rest
+	}
 	at := len(dst)
 	dst = append(dst, "000000"[:width]...)
 	for i := width - 2; i >= 0; i -= 2 {
-		pair := n % 100 * 2
+		pair := rest % 100 * 2
 		dst[at+i], dst[at+i+1] = pairs[pair], pairs[pair+1]
-		n /= 100
+		rest /= 100
 	}
 	return dst
 }
