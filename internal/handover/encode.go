@@ -3,6 +3,7 @@ package handover
 import (
 	"bytes"
 	"strconv"
+	"sync/atomic"
 
 	"ambertray/internal/table"
 	"ambertray/internal/value"
@@ -14,8 +15,8 @@ type csvEncoder struct {
 	truth [2]string // false and true
 	// micros says that a time always has the six digits of its second.
 	micros bool
-	// blank, unless nil, notes a blank text, which the client takes for NULL.
-	blank *blanks
+	// blank, unless nil, gets the number, from 1, of a column with a blank text.
+	blank *atomic.Int64
 }
 
 // AppendRecord implements convert.Encoder.
@@ -54,7 +55,7 @@ func (e csvEncoder) Column(i int, t table.Type) func(dst []byte, v *value.Value)
 	}
 	return func(dst []byte, v *value.Value) []byte {
 		if e.blank != nil && len(v.Text) == 0 {
-			e.blank.column.Store(int64(i) + 1)
+			e.blank.Store(int64(i) + 1)
 		}
 		return append(appendQuoted(dst, v.Text), ',')
 	}

@@ -3,7 +3,6 @@ package handover
 import (
 	"fmt"
 	"strings"
-	"sync/atomic"
 
 	"ambertray/internal/convert"
 	"ambertray/internal/dialect"
@@ -80,7 +79,7 @@ var forms = map[string]*form{
 		rows:    "rows.csv",
 		encoder: func(h *handover) convert.Encoder { return csvEncoder{truth: [2]string{"0", "1"}, blank: &h.blank} },
 		open:    func(h *handover) (rowsWriter, error) { return openBulk(h, "") },
-		head:    func(*handover) string { return ".bail on\n" },
+		head:    func(h *handover) string { return ".bail on\n" + stagingTable(h) },
 		load: func(_ *handover, file string) string {
 			return fmt.Sprintf(".import --csv %s ambertray_rows\n\n", file)
 		},
@@ -145,9 +144,6 @@ func (h *handover) loadText(r *Receipt) string {
 		key, made.Key = d.AddKey(h.table), nil
 	}
 	text.WriteString(statements(append(d.ScriptHead(), d.BeforeRows(&made)...)))
-	if d == dialect.SQLite {
-		text.WriteString(stagingTable(h))
-	}
 	for _, file := range h.parts {
 		if f.load != nil {
 			text.WriteString(f.load(h, file))
@@ -253,6 +249,3 @@ func oracleTerm(name string, t table.Type) string {
 	}
 	return name
 }
-
-// blanks notes that a column has a blank text that the client would take for NULL.
-type blanks struct{ column atomic.Int64 } // its number from 1

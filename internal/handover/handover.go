@@ -13,6 +13,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"ambertray/internal/convert"
@@ -95,9 +96,8 @@ const (
 // Errors of handovers.
 var (
 	ErrFolder   = errors.New("the folder is there, and not empty")
-	ErrNothing  = errors.New("a handover needs a folder")
 	ErrTooMany  = errors.New("more records are rejected than the plan allows")
-	ErrBlank    = errors.New("it has a blank text that is not NULL, which SQLite's own client cannot tell apart")
+	ErrBlank    = errors.New("a blank text is not NULL, and SQLite's own client does not distinguish them")
 	errMiscount = errors.New("the rows that were written are not those that were read")
 )
 
@@ -160,8 +160,8 @@ type handover struct {
 	table *table.Table
 	form  *form
 	files []File
-	parts []string // names of the files of rows, as they are unpacked
-	blank blanks
+	parts []string     // names of the files of rows, as they are unpacked
+	blank atomic.Int64 // number, from 1, of a column with a blank text that its client would take for NULL
 }
 
 // rowsWriter writes the rows of blocks, which it does not keep.
@@ -201,7 +201,7 @@ func (h *handover) write(ctx context.Context, t *tray.Tray, from *source.Opener)
 	if n != out.Loaded || out.Read() != n+out.Rejects.Total()+out.Skipped.Total() {
 		return nil, fmt.Errorf("%w: %d of %d", errMiscount, n, out.Loaded)
 	}
-	if at := h.blank.column.Load(); at > 0 && t.Table.Loaded()[at-1].Nullable {
+	if at := h.blank.Load(); at > 0 && t.Table.Loaded()[at-1].Nullable {
 		return nil, fmt.Errorf("column %s: %w", t.Table.Loaded()[at-1].Name, ErrBlank)
 	}
 	if allow := t.Table.Allow; allow.Exceeded(out.Rejects.Total(), out.Records) {
@@ -243,11 +243,6 @@ func (h *handover) finish(r *Receipt) error {
 	}
 	if r.Counts.Rejected > 0 {
 		if err := h.note(reject.FileName); err != nil {
-			return err
-		}
-	}
-	if h.Inserts {
-		if err := h.note(loadFile); err != nil {
 			return err
 		}
 	}

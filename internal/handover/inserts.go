@@ -4,8 +4,6 @@ import (
 	"bufio"
 	"errors"
 	"fmt"
-	"os"
-	"path/filepath"
 
 	"ambertray/internal/convert"
 	"ambertray/internal/dialect"
@@ -18,8 +16,9 @@ const rowsPerInsert = 500
 
 // insertWriter writes the table and its rows as one script. It is used by one goroutine.
 type insertWriter struct {
+	h       *handover
 	dialect *dialect.Dialect
-	file    *os.File
+	file    *rowFile
 	out     *bufio.Writer
 	insert  string
 	open    int // rows in the statement that is being written
@@ -30,12 +29,12 @@ type insertWriter struct {
 // openInserts begins the script: the statements that make the table. Its indexes and
 // foreign keys follow the rows.
 func openInserts(h *handover) (rowsWriter, error) {
-	f, err := os.OpenFile(filepath.Join(h.dir, h.form.rows), os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o666)
+	f, err := h.newRowFile()
 	if err != nil {
 		return nil, err
 	}
 	d := h.Dialect
-	w := &insertWriter{dialect: d, file: f, out: bufio.NewWriterSize(f, 1<<16), after: d.Finish(h.table, true)}
+	w := &insertWriter{h: h, dialect: d, file: f, out: bufio.NewWriterSize(f.out, 1<<16), after: d.Finish(h.table, true)}
 	w.insert = fmt.Sprintf("INSERT INTO %s (%s) VALUES", d.QuoteTable(h.table.Name), d.Columns(h.table))
 	_, err = w.out.WriteString(statements(append(d.ScriptHead(), d.BeforeRows(h.table)...)))
 	return w, err
@@ -101,5 +100,5 @@ func (w *insertWriter) endInsert() {
 func (w *insertWriter) close() (rows int64, err error) {
 	w.endInsert()
 	w.out.WriteString("\n" + statements(append(w.after, w.dialect.ScriptTail()...)))
-	return w.rows, errors.Join(w.out.Flush(), w.file.Sync(), w.file.Close())
+	return w.rows, errors.Join(w.out.Flush(), w.h.endRowFile(w.file))
 }

@@ -2,6 +2,7 @@ package handover
 
 import (
 	"encoding/binary"
+	"errors"
 	"math"
 
 	"ambertray/internal/convert"
@@ -21,7 +22,7 @@ var parquetForm = form{
 	toVerify: "Run verify.sql.",
 }
 
-// valueEncoder writes values so that valueDecoder reads them: a byte that tells NULL, then
+// valueEncoder writes values so that readValue reads them: a byte that is 0 for NULL, then
 // 8 bytes, or a length and a text.
 type valueEncoder struct{}
 
@@ -110,13 +111,7 @@ func (p *parquetRows) write(k *convert.Block) error {
 }
 
 func (p *parquetRows) close() (int64, error) {
-	err := p.out.Close()
-	closeErr := p.file.close()
-	p.h.files = append(p.h.files, File{p.file.name, p.file.bytes, p.file.sum.hex()})
-	if err == nil {
-		err = closeErr
-	}
-	return p.rows, err
+	return p.rows, errors.Join(p.out.Close(), p.h.endRowFile(p.file))
 }
 
 // native is a dialect that holds every type as it is, as Parquet does.

@@ -66,8 +66,8 @@ func (c counter) Write(p []byte) (int, error) {
 	return len(p), nil
 }
 
-// close ends the file, which is on the disk then.
-func (f *rowFile) close() error {
+// endRowFile ends a file of rows, which is on the disk then and in the list of files.
+func (h *handover) endRowFile(f *rowFile) error {
 	err := f.out.End()
 	if f.zip != nil {
 		err = errors.Join(err, f.zip.Close())
@@ -75,6 +75,7 @@ func (f *rowFile) close() error {
 	if err == nil {
 		err = f.file.Sync()
 	}
+	h.files = append(h.files, File{f.name, f.bytes, f.sum.hex()})
 	return errors.Join(err, f.file.Close())
 }
 
@@ -96,7 +97,8 @@ func openBulk(h *handover, header string) (rowsWriter, error) {
 // next goes on with another file.
 func (w *bulkWriter) next() (err error) {
 	if w.file != nil {
-		if err := w.end(); err != nil {
+		if err := w.h.endRowFile(w.file); err != nil {
+			w.file = nil
 			return err
 		}
 	}
@@ -105,14 +107,6 @@ func (w *bulkWriter) next() (err error) {
 		return err
 	}
 	_, err = w.file.out.Write([]byte(w.header))
-	return err
-}
-
-func (w *bulkWriter) end() error {
-	f := w.file
-	w.file = nil
-	err := f.close()
-	w.h.files = append(w.h.files, File{f.name, f.bytes, f.sum.hex()})
 	return err
 }
 
@@ -145,5 +139,5 @@ func (w *bulkWriter) close() (int64, error) {
 	if w.file == nil {
 		return w.rows, nil
 	}
-	return w.rows, w.end()
+	return w.rows, w.h.endRowFile(w.file)
 }

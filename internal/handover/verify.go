@@ -146,7 +146,7 @@ func (v *verifier) constant(t table.Type, text string) string {
 	return v.d.Constant(t, text)
 }
 
-// bytes is how many bytes the UTF-8 of a text has, or "" where no function tells.
+// bytes is how many bytes the UTF-8 of a text has, or "" without a function for that.
 func (v *verifier) bytes(name string, t table.Type) string {
 	switch v.d {
 	case dialect.PostgreSQL:

@@ -18,7 +18,6 @@ type shared struct {
 	*job
 	from     *source.Opener
 	division *pass.Division
-	content  string
 	mark     string       // of the plan
 	entry    ledger.Entry // of the load, which all loaders have in common
 	loader   string
@@ -98,7 +97,11 @@ func (s *shared) begin(ctx context.Context) error {
 	if err := s.forgetTableless(ctx); err != nil {
 		return err
 	}
-	entry := s.newEntry(s.content)
+	content, err := s.content(ctx)
+	if err != nil {
+		return err
+	}
+	entry := s.newEntry(content)
 	entry.Shares = len(s.division.Shares)
 	if err := ledger.Divide(ctx, s.to, entry.ID, s.mark, s.division.Shares); err != nil {
 		return err

@@ -78,9 +78,6 @@ func (s *shared) divide(ctx context.Context, size int64) (err error) {
 	if s.division, err = s.pass.Divide(ctx, size, s.Progress); err != nil {
 		return err
 	}
-	if s.content, err = s.job.content(ctx); err != nil {
-		return err
-	}
 	s.mark, err = planMark(s.tray)
 	return err
 }
