@@ -15,7 +15,8 @@ func (a *app) newHistory() *cobra.Command {
 		Use:   "history",
 		Short: "Show the ledger of a target: what was loaded into which table, and when",
 		Long: `History lists the loads that the ledger of a target knows, with their sources, rows and
-states, and with --shares who has loaded which share of one. --forget removes a load that was interrupted and cannot be resumed.`,
+states, and with --shares who has loaded which share of one. --forget removes a load that
+was interrupted and cannot be resumed.`,
 		Example: examples("ambertray history --to museum.db", "ambertray history --to museum.db --table loan",
 			"ambertray history --to postgres://curator@db.example/museum --shares 20261127-051631-abcdef01"),
 		Args: cobra.NoArgs,

@@ -46,7 +46,7 @@ type (
 	// Laned loads a new table over several connections side by side. Other sessions see
 	// nothing of it but a staging table, until it is committed.
 	Laned interface {
-		// Lanes returns how many the server can work on at once, as far as it tells.
+		// Lanes returns how many the server can work on at once, as far as it reports.
 		Lanes(ctx context.Context) (int, error)
 	}
 	// Sharer is a database into which several loaders load one source.

@@ -146,10 +146,10 @@ func requireWhole(t *testing.T, to database.Target) {
 	t.Helper()
 	ctx := context.Background()
 	require.Empty(t, stages(t, to))
-	told, err := database.Definition(ctx, to, "shelves")
+	definition, err := database.Definition(ctx, to, "shelves")
 	require.NoError(t, err)
-	require.Contains(t, strings.Join(told, "\n"), "PRIMARY KEY")
-	require.NotContains(t, strings.Join(told, "\n"), database.StagePrefix)
+	require.Contains(t, strings.Join(definition, "\n"), "PRIMARY KEY")
+	require.NotContains(t, strings.Join(definition, "\n"), database.StagePrefix)
 	if query := comments[to.Dialect().Name]; query != "" {
 		comment, err := to.Query(ctx, query)
 		require.NoError(t, err)

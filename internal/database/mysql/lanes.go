@@ -17,7 +17,7 @@ var (
 	_ database.LanedSink = (*sink)(nil)
 )
 
-// usualLanes is how many lanes are of use where the server does not tell its processors.
+// usualLanes is how many lanes are of use where the server does not report its processors.
 const usualLanes = 4
 
 // Lanes implements database.Laned.

@@ -21,7 +21,7 @@ import (
 // Lanes implements database.Laned. On the machine of the server a lane takes two
 // processors, one for COPY and one for us.
 func (t *Target) Lanes(ctx context.Context) (int, error) {
-	// The setting is the nearest to its processors that the server tells.
+	// The setting is the nearest to its processors that the server reports.
 	found, err := t.Query(ctx, "SHOW max_parallel_workers")
 	if err != nil {
 		return 0, err
@@ -34,7 +34,7 @@ func (t *Target) Lanes(ctx context.Context) (int, error) {
 }
 
 // onThisMachine reports whether the server shares our processors, as far as its address
-// tells.
+// shows.
 func (t *Target) onThisMachine() bool {
 	host, _, err := net.SplitHostPort(t.conn.PgConn().Conn().RemoteAddr().String())
 	return err != nil || net.ParseIP(host).IsLoopback() // without a port it is a socket
