@@ -3,7 +3,11 @@
 # against private servers that it starts and stops. Arguments go to go test.
 set -euo pipefail
 cd "$(dirname "$0")"
-export GOFLAGS=-trimpath # as in a release, so that nothing is compiled twice for it
+# As in a release, so that nothing is compiled twice for it. Only the race detector needs cgo.
+export GOFLAGS=-trimpath CGO_ENABLED=0
+. scripts/servers.sh
+{ need_postgres && need_mariadb && need_sqlite && need_clients && need_wine; } & # while the code is compiled
+packages=$!
 
 unformatted=$(gofmt -l .)
 if [ -n "$unformatted" ]; then
@@ -15,30 +19,32 @@ go vet ./...
 go -C scripts/release vet .
 go tool staticcheck ./...
 for platform in linux/arm64 darwin/amd64 darwin/arm64 windows/arm64; do # whether it builds, not how fast it is; the others are built and run below
-    CGO_ENABLED=0 GOOS=${platform%/*} GOARCH=${platform#*/} go build -gcflags='all=-N -l' -o /dev/null ./cmd/ambertray
+    GOOS=${platform%/*} GOARCH=${platform#*/} go build -gcflags='all=-N -l' -o /dev/null ./cmd/ambertray
 done
 
-. scripts/servers.sh
 # A release, twice, has the same bytes. Its package is installed where that is allowed.
 for time in first second; do
     go -C scripts/release run . -version 0.0.1 -only linux/amd64 -profile=false -out "$servers_dir/$time"
 done
 cmp "$servers_dir/first/SHA256SUMS" "$servers_dir/second/SHA256SUMS"
+wait $packages
 if [ "$(id -u)" = 0 ]; then
     dpkg -i "$servers_dir"/first/*.deb >/dev/null
     (cd / && ambertray version | grep -q 'ambertray 0.0.1' && zcat /usr/share/man/man1/ambertray-load.1.gz | grep -q -- --lanes && ambertray demo >/dev/null)
     dpkg -r ambertray >/dev/null
 fi
-need_sqlite
 for kind in TEST FAULT NODE1 NODE2; do # all but the first may be killed; the nodes hold parts of tables
     start_postgres ${kind}_POSTGRES
     start_mariadb ${kind}_MYSQL
 done
 start_standin TEST_SQLSERVER
 start_standin FAULT_SQLSERVER
-need_clients
-need_wine
+start_clients
+start_wine
 
 race=""
-if command -v gcc >/dev/null; then race=-race; fi
+if command -v gcc >/dev/null; then
+    race=-race
+    export CGO_ENABLED=1
+fi
 go test $race "$@" ./...

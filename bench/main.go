@@ -50,27 +50,18 @@ type run struct {
 	peak      int64 // kB
 }
 
+// commands are what else the program does.
+var commands = map[string]func(args []string) error{
+	"floor":   func(args []string) error { return runFloor(args[0], args[1:]) },
+	"keys":    measureKeys,
+	"cluster": measureClusters,
+	"profile": func(args []string) error { return profile(args[0], args[1:]) },
+	"make":    func(args []string) error { return makeData(args[0], args[1]) },
+}
+
 func main() {
-	if len(os.Args) > 1 && os.Args[1] == "floor" {
-		if err := runFloor(os.Args[2], os.Args[3:]); err != nil {
-			log.Fatal(err)
-		}
-		return
-	}
-	if len(os.Args) > 2 && os.Args[1] == "keys" {
-		if err := measureKeys(os.Args[2:]); err != nil {
-			log.Fatal(err)
-		}
-		return
-	}
-	if len(os.Args) > 3 && os.Args[1] == "profile" {
-		if err := profile(os.Args[2], os.Args[3:]); err != nil {
-			log.Fatal(err)
-		}
-		return
-	}
-	if len(os.Args) > 3 && os.Args[1] == "make" {
-		if err := makeData(os.Args[2], os.Args[3]); err != nil {
+	if len(os.Args) > 1 && commands[os.Args[1]] != nil {
+		if err := commands[os.Args[1]](os.Args[2:]); err != nil {
 			log.Fatal(err)
 		}
 		return

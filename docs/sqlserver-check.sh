@@ -79,7 +79,7 @@ steps() {
     step "a merge" load more.csv --table finds --existing merge --change key=no
     step "a merge, read back" export --query "SELECT no, mark, pieces, shelf FROM finds ORDER BY no" --out -
     step "checkpoints" load finds.csv --tray parts.tray --table parts --change key=no --commit-every 2
-    step "keys that are there" load types.csv --tray more_types.tray --table types --existing append --again
+    step "existing keys" load types.csv --tray more_types.tray --table types --existing append --again
     step "an undo" undo "$("$program" history --to "$to" --json | grep -B3 '"table": ".*\.beetles"' | sed -n 's/.*"id": "\(.*\)".*/\1/p')"
     step "what a load needs" targets test
 }

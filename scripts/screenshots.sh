@@ -1,5 +1,5 @@
 #!/usr/bin/env bash
-# Makes docs/screenshots/ anew: runs each main command on the demo data in a
+# Renews docs/screenshots/: runs each main command on the demo data in a
 # real terminal window on a virtual display, and pages in a browser. Needs xvfb, xterm,
 # xdotool, imagemagick, chromium and sqlite3.
 set -euo pipefail

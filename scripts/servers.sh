@@ -27,6 +27,28 @@ as_user() {
     fi
 }
 
+# need FILE PACKAGE... installs packages unless the file exists, without what they only
+# recommend: of some that is ten times as much.
+need() {
+    # shellcheck disable=SC2086 # it may be a pattern
+    ! ls $1 >/dev/null 2>&1 || return 0
+    shift
+    echo "installing $*" >&2
+    [ -n "${updated:-}" ] || apt-get update -qq >&2
+    updated=yes
+    DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "$@" >&2
+}
+
+need_postgres() { need '/usr/lib/postgresql/*/bin/initdb' postgresql; }
+need_mariadb() { need /usr/lib/mysql/plugin/ha_spider.so mariadb-server mariadb-plugin-spider; }
+need_sqlite() { need /usr/bin/sqlite3 sqlite3; } # the client, through which scripts are tested
+need_clients() { # of SQL Server that are not ours, with which the stand-in is tested, and a browser
+    need /usr/bin/tsql freetds-bin
+    need /usr/bin/npm nodejs npm
+    need /usr/bin/chromium chromium fonts-dejavu-core
+}
+need_wine() { need '/usr/lib/wine/wine64' wine64 && need /usr/bin/x86_64-w64-mingw32-gcc-win32 gcc-mingw-w64-x86-64-win32; }
+
 free_port() { go run ./scripts/freeport; }
 
 # certify puts certificates into the folder of a server.
@@ -41,12 +63,8 @@ certify() {
 # AMBERTRAY_NAME_DATA, and the certificate of its authority in AMBERTRAY_NAME_CA.
 # A script called like the folder, with .start added, starts it again.
 start_postgres() {
-    pg_bin=$(ls -d /usr/lib/postgresql/*/bin 2>/dev/null | sort -V | tail -1)
-    if [ -z "$pg_bin" ]; then
-        echo "installing PostgreSQL" >&2
-        apt-get update -qq >&2 && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq postgresql >&2
-        pg_bin=$(ls -d /usr/lib/postgresql/*/bin | sort -V | tail -1)
-    fi
+    need_postgres
+    pg_bin=$(ls -d /usr/lib/postgresql/*/bin | sort -V | tail -1)
     local port name=${1,,} data
     data=$servers_dir/$name
     port=$(free_port)
@@ -66,10 +84,7 @@ start_postgres() {
 # start_mariadb NAME: like start_postgres. Each server has a folder for temporary tables of its own: one that starts
 # removes those it finds, also those of its neighbours.
 start_mariadb() {
-    if ! command -v mariadbd >/dev/null || [ -z "$(ls /usr/lib/mysql/plugin/ha_spider.so 2>/dev/null)" ]; then
-        echo "installing MariaDB" >&2
-        apt-get update -qq >&2 && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq mariadb-server mariadb-plugin-spider >&2
-    fi
+    need_mariadb
     local port name=${1,,} data owner
     data=$servers_dir/$name
     port=$(free_port)
@@ -121,42 +136,22 @@ EOF
         "AMBERTRAY_${1}_CA=$servers_dir/$name-authority.pem"
 }
 
-# need_sqlite installs the client of SQLite, through which scripts are tested.
-need_sqlite() {
-    command -v sqlite3 >/dev/null && return
-    echo "installing the client of SQLite" >&2
-    apt-get update -qq >&2 && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq sqlite3 >&2
-}
-
-# need_clients installs clients of SQL Server that are not ours, with which the stand-in is
-# tested: its query client of FreeTDS, and the driver tedious for Node.js, whose folder is
-# in AMBERTRAY_TEDIOUS.
-need_clients() {
-    local missing=""
-    command -v tsql >/dev/null || missing="$missing freetds-bin"
-    command -v npm >/dev/null || missing="$missing nodejs npm"
-    command -v chromium >/dev/null || missing="$missing chromium"
-    if [ -n "$missing" ]; then
-        echo "installing$missing" >&2
-        # shellcheck disable=SC2086 # they are several
-        apt-get update -qq >&2 && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq $missing >&2
-    fi
+# start_clients makes the driver tedious for Node.js and readers of our files ready; their folder
+# is in AMBERTRAY_TEDIOUS.
+start_clients() {
+    need_clients
     export AMBERTRAY_TEDIOUS=$servers_dir/clients
     mkdir "$AMBERTRAY_TEDIOUS"
     echo '{"overrides":{"antlr4ts":"0.5.0-alpha.4"}}' >"$AMBERTRAY_TEDIOUS/package.json" # a later one does not load
     (cd "$AMBERTRAY_TEDIOUS" && npm install --silent --no-audit --no-fund --prefix . tedious@19.2.2 hyparquet@1.31.5 hyparquet-compressors@1.1.2 antlr4ts-sql@1.1.0 >&2)
 }
 
-# need_wine makes ready to run the program for Windows: its path is in AMBERTRAY_TEST_WINDOWS, and the command
+# start_wine makes ready to run the program for Windows: its path is in AMBERTRAY_TEST_WINDOWS, and the command
 # that runs it in AMBERTRAY_TEST_WINE. Wine 8 lacks a library that Go's runtime asks for random numbers, for
 # which there is a stand-in.
-need_wine() {
-    wine=$(command -v wine64 || ls /usr/lib/wine/wine64 2>/dev/null || true)
-    if [ -z "$wine" ] || ! command -v x86_64-w64-mingw32-gcc-win32 >/dev/null; then
-        echo "installing Wine" >&2
-        apt-get update -qq >&2 && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends wine64 gcc-mingw-w64-x86-64-win32 >&2
-        wine=$(command -v wine64 || ls /usr/lib/wine/wine64)
-    fi
+start_wine() {
+    need_wine
+    wine=/usr/lib/wine/wine64
     export WINEPREFIX=$servers_dir/wine WINEDEBUG=-all AMBERTRAY_TEST_WINE=$wine AMBERTRAY_TEST_WINDOWS=$servers_dir/ambertray.exe
     CGO_ENABLED=0 GOOS=windows GOARCH=amd64 go build -gcflags='all=-N -l' -o "$AMBERTRAY_TEST_WINDOWS" ./cmd/ambertray
     "$wine" wineboot -i >/dev/null 2>&1 </dev/null

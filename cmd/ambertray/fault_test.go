@@ -235,7 +235,7 @@ func (f *faulty) complete(fault string, before int64) {
 	require.Empty(f, f.tables(), fault)
 }
 
-// count returns the rows of the table, -1 if there is none, and how many rows of
+// count returns the rows of the table, -1 without a table, and how many rows of
 // the file the ledger says are in it.
 func (f *faulty) count() (rows, loaded int64) {
 	f.Helper()

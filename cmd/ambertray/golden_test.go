@@ -195,4 +195,4 @@ func TestDocumentedKeys(t *testing.T) {
 }
 
 // rareKeys are those of outputs that no golden run has.
-var rareKeys = []string{"command", "first_record", "last_record", "loader", "loaders", "own", "proved_at", "share", "steps"} // of the demo, which TestJSONKeys runs, and of loads that are shared out, which TestShared does
+var rareKeys = []string{"command", "first_record", "last_record", "loader", "loaders", "own", "proved_at", "share", "steps"} // of the demo, which TestJSONKeys runs, and of shared loads, which TestShared runs

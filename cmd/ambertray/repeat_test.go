@@ -240,7 +240,7 @@ func TestEach(t *testing.T) {
 	require.Contains(t, out, "loans-2026.xlsx · 2026-03  loans_2026_03")
 }
 
-// TestUndo removes the rows of one load, or none where they are not as they were.
+// TestUndo removes the rows of one load, or none if they have changed.
 func TestUndo(t *testing.T) {
 	for name, to := range targets(t) {
 		t.Run(name, func(t *testing.T) {

@@ -130,3 +130,94 @@ func (f *faulty) proveShares(before int64) {
 	require.Equal(f, last.Shares, strings.Count(out, "  proved  "), out)
 	f.run(0, "verify", f.table+".tray", "--to", f.server.url)
 }
+
+// TestSharedRefused refuses what cannot be shared, and loaders that do not fit a load that
+// others have begun. None of them changes anything, and the load can be completed.
+func TestSharedRefused(t *testing.T) {
+	all := targets(t)
+	d := newDesk(t)
+	for _, c := range []struct {
+		status int
+		args   string
+		says   string
+	}{
+		{1, "--to museum.db --shared", "only PostgreSQL, MySQL and MariaDB support shared loads\n  leave out --shared"},
+		{1, "--to " + all["postgres"] + " --shared --existing merge", "--existing merge: a shared load can only create its table or append to it\n  leave out --shared"},
+		{1, "--to " + all["postgres"] + " --shared --no-ledger", "ledger"},
+		{2, "--to " + all["postgres"] + " --shared --lease 10ms", "--lease 10ms: write a time of at least 1s, such as 1m"},
+		{2, "--to " + all["postgres"] + " --shared --each", "leave out --each"},
+	} {
+		_, errOut := d.run(c.status, append([]string{"load", "specimens.csv"}, strings.Fields(c.args)...)...)
+		require.Contains(t, errOut, c.says, c.args)
+	}
+	for _, server := range []string{"postgres", "mysql"} {
+		t.Run(server, func(t *testing.T) { refuseLoaders(t, all[server]) })
+	}
+}
+
+// refuseLoaders begins a shared load, whose last share has a reject that is not allowed,
+// and kills a load of one loader, and tries to continue each in other ways.
+func refuseLoaders(t *testing.T, to string) {
+	d, name := newDesk(t), uniqueTable(t)
+	var text strings.Builder
+	text.WriteString("no,name\n")
+	for i := range 500 {
+		fmt.Fprintf(&text, "%d,beetle\n", i)
+	}
+	source := text.String() + "500,\n"
+	d.write("finds.csv", source)
+	d.run(0, "draft", "finds.csv", "--table", name, "--change", "name.nullable=false")
+	plan := d.read("finds.tray/tray.yaml")
+	d.write("other.tray/tray.yaml", strings.ReplaceAll(strings.ReplaceAll(plan, "integer", "bigint"), "smallint", "bigint"))
+	load := func(status int, args ...string) string {
+		t.Helper()
+		out, errOut := d.run(status, append([]string{"load", "--to", to, "--commit-every", "100"}, args...)...)
+		return out + errOut
+	}
+	require.Contains(t, load(6, "finds.tray", "--shared", "--allow-rejects", "0"), "5 of 6 shares of load ")
+	loads := d.json(0, "history", "--to", to, "--table", name)["loads"].([]any)
+	require.Len(t, loads, 1)
+	id := loads[0].(map[string]any)["id"].(string)
+	shares := func() string {
+		var states []string
+		for _, s := range d.json(0, "history", "--to", to, "--shares", id)["shares"].([]any) {
+			states = append(states, s.(map[string]any)["state"].(string))
+		}
+		return strings.Join(states, " ")
+	}
+	require.Equal(t, "proved proved proved proved proved free", shares())
+
+	require.Contains(t, load(1, "finds.tray"), "unfinished, and begun as a shared load\n  add --shared to continue")
+	require.Contains(t, load(1, "other.tray", "--shared"), "another loader uses a different plan\n  copy the tray.yaml of the other loaders")
+	d.write("finds.csv", text.String()+"500,moth\n")
+	require.Contains(t, load(1, "finds.tray", "--shared"), "is unfinished, and its content differs from this source\n  load the source that it began with")
+	d.write("finds.csv", source)
+	require.Equal(t, "proved proved proved proved proved free", shares())
+
+	require.Contains(t, load(3, "finds.tray", "--shared", "--allow-rejects", "any"), "500 loaded")
+	require.Equal(t, "proved proved proved proved proved proved", shares())
+	load(5, "finds.tray", "--shared", "--allow-rejects", "any")
+	d.run(0, "verify", "finds.tray", "--to", to)
+
+	_, errOut := d.run(1, "history", "--to", to, "--shares", "none")
+	require.Contains(t, errOut, "none")
+	var many strings.Builder
+	many.WriteString("no,name\n")
+	for i := range 300_000 {
+		fmt.Fprintf(&many, "%d,beetle\n", i)
+	}
+	d.write("notes.csv", many.String())
+	d.run(0, "draft", "notes.csv", "--table", name+"_notes")
+	c := d.command("load", "notes.tray", "--to", to, "--commit-every", "1000")
+	require.NoError(t, c.Start())
+	history := func() []any { return d.json(0, "history", "--to", to, "--table", name+"_notes")["loads"].([]any) }
+	require.Eventually(t, func() bool { return len(history()) > 0 }, 10*time.Second, time.Millisecond)
+	require.NoError(t, c.Process.Kill())
+	require.Error(t, c.Wait())
+	require.Contains(t, load(1, "notes.tray", "--shared"), "unfinished, and not begun as a shared load\n  leave out --shared to continue")
+	d.write("notes.csv", source)
+	require.Contains(t, load(1, "notes.tray"), "is unfinished, and its content differs from this source")
+	alone := history()[0].(map[string]any)["id"].(string)
+	_, errOut = d.run(1, "history", "--to", to, "--shares", alone)
+	require.Contains(t, errOut, "is not a shared load")
+}

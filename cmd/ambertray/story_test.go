@@ -54,7 +54,7 @@ func TestStory(t *testing.T) {
 	}
 }
 
-// TestDraft tells the story of one column, and keeps what a person writes.
+// TestDraft follows one column, and keeps what a person writes.
 func TestDraft(t *testing.T) {
 	d := newDesk(t)
 	out, _ := d.run(0, "draft", "loans.csv", "--explain", "Due Back")
@@ -146,7 +146,7 @@ func TestDDL(t *testing.T) {
 	d.run(3, "handover", "loans.csv", "--dialect", "mysql", "--inserts", "--out", "inserts")
 	require.Contains(t, d.read("inserts/load.sql"), "DATE '2026-")
 	_, errOut := d.run(1, "handover", "loans.csv", "--dialect", "mysql", "--out", "inserts")
-	require.Contains(t, errOut, "inserts: the folder is there, and not empty")
+	require.Contains(t, errOut, "inserts: the folder already exists and is not empty")
 	_, errOut = d.run(2, "handover", "loans.csv", "--out", "x")
 	require.Contains(t, errOut, "Write --dialect with one of sqlite")
 	_, errOut = d.run(2, "ddl", "loans.csv", "--dialect", "cobol")

@@ -14,7 +14,7 @@ import (
 )
 
 // TestTighten tightens a table of wide texts, and kills the program at random moments
-// before: the table is as it was, or as it is to be.
+// before: the table is unchanged, or changed completely.
 func TestTighten(t *testing.T) {
 	const records = 20_000
 	var text strings.Builder

@@ -36,7 +36,7 @@ type Writer struct {
 // keyMemory is how many bytes of keys are sorted in memory.
 const keyMemory = 24 << 20
 
-// Create begins the file at path, in the place of one that is there.
+// Create begins the file at path, and replaces an existing one.
 func Create(path string) (*Writer, error) {
 	f, err := create(path)
 	if err != nil {

@@ -22,7 +22,7 @@ var consequences = map[table.Existing]string{
 	table.Merge:   "rows with a key of the source are updated, and the others added",
 }
 
-// confirm asks a person at a terminal before rows that are there are removed or changed.
+// confirm asks a person at a terminal before existing rows are removed or changed.
 func (a *app) confirm(ctx context.Context, l *loading, t *tray.Tray, to database.Target) error {
 	what, changes := consequences[t.Table.Existing]
 	if !changes || l.yes || !a.mayAsk() {

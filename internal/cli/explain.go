@@ -41,7 +41,7 @@ func (a *app) report(err error) int {
 		message = fmt.Sprintf("%s; %s committed, up to record %s, as load %s", reasonOf(partial.Err),
 			term.Amount(partial.Entry.Loaded, "row"), term.Count(partial.Entry.Record), partial.Entry.ID)
 	case errors.As(err, &share):
-		message = fmt.Sprintf("%s; %d of %d shares of load %s are proved, and stay", reasonOf(share.Err), share.Proved, share.Of, share.Load)
+		message = fmt.Sprintf("%s; %d of %d shares of load %s are proved and stay in the table", reasonOf(share.Err), share.Proved, share.Of, share.Load)
 	case errors.Is(err, context.Canceled):
 		message = "interrupted: " + a.undone
 	case errors.As(err, &over):
@@ -162,12 +162,12 @@ var hints = []struct {
 	{load.ErrMergeOnce, "leave out --commit-every"},
 	{load.ErrOneCommit, "leave out --commit-every"},
 	{load.ErrNeedsLedger, "leave out --no-ledger, or --commit-every and --shared"},
-	{load.ErrShareNew, "leave out --shared; or empty or drop the table first, and --existing append"},
+	{load.ErrShareExisting, "leave out --shared; or use --existing append, after the table is emptied or dropped"},
 	{load.ErrShareTarget, "leave out --shared; --each --jobs N loads several files side by side"},
-	{load.ErrSharedOut, "load it with --shared, to go on with it; or ambertray history --to TARGET --forget LOAD, and its rows stay in the table"},
-	{load.ErrNotShared, "load it without --shared, to continue it"},
-	{load.ErrOtherPlan, "load it by the same tray.yaml as the others; ambertray history --to TARGET --shares LOAD names them"},
-	{load.ErrLeaseLost, "the others go on; a longer --lease suits a machine that pauses"},
+	{load.ErrSharedLoad, "add --shared to continue; or ambertray history --to TARGET --forget LOAD forgets it, and its rows stay in the table"},
+	{load.ErrNotShared, "leave out --shared to continue"},
+	{load.ErrOtherPlan, "copy the tray.yaml of the other loaders; ambertray history --to TARGET --shares LOAD lists them"},
+	{load.ErrLeaseLost, "use a longer --lease on a machine that pauses; the other loaders continue"},
 	{pass.ErrOtherRecords, "give every loader the same files; what was loaded of others was rolled back"},
 	{ledger.ErrUnknown, "ambertray history --to TARGET shows every load and its id"},
 	{ledger.ErrFinished, "ambertray history shows every load"},
@@ -244,11 +244,14 @@ var typedHints = []func(error) string{
 		if !errors.Is(e, context.Canceled) && !errors.As(e, &over) {
 			return ""
 		}
-		return "the same command goes on, on any machine; ambertray history --to TARGET --shares " + e.Load + " shows who has what"
+		return "run the same command to continue, on any machine; ambertray history --to TARGET --shares " + e.Load + " lists the shares"
 	}),
-	about(func(*load.PartialError) string { return "load the same once more, and it continues from there" }),
+	about(func(*load.PartialError) string { return "run the same command again to continue from there" }),
 	about(func(e *load.OtherTrayError) string {
 		return "load the same files with that tray, to continue; if that tray is gone, ambertray history forgets the load with --forget " + e.ID + ", and its rows stay in the table"
+	}),
+	about(func(e *load.UnfinishedError) string {
+		return "load the source that it began with, to finish it; or ambertray history --to TARGET --forget " + e.ID + " forgets it, and its rows stay in the table"
 	}),
 	about(func(e *load.AgainError) string {
 		if len(e.Parts) < e.Of {
@@ -287,7 +290,7 @@ var typedHints = []func(error) string{
 		return "give the file the columns that it had; only the cells of the records may change"
 	}),
 	about(func(e *tighten.DoubtError) string {
-		return "look again, and at the rows in the way:  ambertray tighten " + shellWord(e.Table) + " --to TARGET"
+		return "list the rows that do not fit:  ambertray tighten " + shellWord(e.Table) + " --to TARGET"
 	}),
 	about(func(*load.MismatchError) string {
 		return "ambertray check TRAY --to TARGET shows every column; change the plan, or the table"

@@ -17,18 +17,18 @@ import (
 func (a *app) newHandover() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "handover TRAY [FILE...]|SOURCE... --dialect SERVER --out FOLDER",
-		Short: "Write all that another person needs to load a source where you cannot reach",
-		Long: `Handover writes a folder for a database that cannot be reached from here: the definition
-of the table, the rows as the server's own client takes them, the statements that load
-them, queries that prove them there, and a README with the two commands to type. All of
-it comes of one pass over the source; records that do not fit are kept as rejects.`,
+		Short: "Write what another person needs to load a source into a database out of your reach",
+		Long: `Handover writes a folder for a database that you cannot connect to: the definition of the
+table, the rows in the format of the server's own client, the statements that load them,
+queries that verify them, and a README with the two commands to type. It reads the source
+once; records that do not fit are kept as rejects.`,
 		Example: examples("ambertray handover loans.tray --dialect oracle --out loans-for-oracle", "ambertray handover loans.csv --dialect ansi --out loans-sql", "ambertray handover specimens.csv --dialect postgresql --out specimens --part-rows 1000000 --pack", "ambertray handover specimens.csv --dialect ansi --parquet --out specimens-parquet"),
 		Args:    cobra.MinimumNArgs(1),
 	}
 	d := draftFlags(c)
 	var o handover.Options
 	name := c.Flags().String("dialect", "", "the `SERVER` that it is for: "+strings.Join(dialect.AllNames(), ", "))
-	out := c.Flags().String("out", "", "the `FOLDER`, which must not be there or be empty")
+	out := c.Flags().String("out", "", "the `FOLDER` to write, new or empty")
 	c.Flags().BoolVar(&o.Inserts, "inserts", false, "write the rows as INSERT statements, for any client")
 	c.Flags().BoolVar(&o.Parquet, "parquet", false, "write the rows as a Parquet file, for a warehouse")
 	c.Flags().Int64Var(&o.Part, "part-rows", 0, "begin another file every `N` rows")
@@ -91,5 +91,5 @@ func (a *app) drawHandover(r *handover.Receipt, lay *source.Layout) {
 	}
 	p.Table([]term.Column{{Title: "file"}, {Title: "size", Right: true}, {Title: "SHA-256"}}, rows)
 	p.Line("")
-	p.Line("  Hand the whole folder over; README.txt in it says what to do.")
+	p.Line("  Pass on the whole folder; its README.txt says what to do.")
 }

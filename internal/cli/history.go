@@ -14,8 +14,8 @@ func (a *app) newHistory() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "history",
 		Short: "Show the ledger of a target: what was loaded into which table, and when",
-		Long: `History lists the loads that the ledger of a target knows, with their sources, rows and
-states, and with --shares who has loaded which share of one. --forget removes a load that
+		Long: `History lists the loads in the ledger of a target, with their sources, rows and states. With
+--shares it lists the shares of a shared load and their loaders. --forget removes a load that
 was interrupted and cannot be resumed.`,
 		Example: examples("ambertray history --to museum.db", "ambertray history --to museum.db --table loan",
 			"ambertray history --to postgres://curator@db.example/museum --shares 20261127-051631-abcdef01"),
@@ -23,8 +23,8 @@ was interrupted and cannot be resumed.`,
 	}
 	to := toFlag(c)
 	table := c.Flags().String("table", "", "only the loads into this table")
-	forget := c.Flags().String("forget", "", "take the `LOAD` out of the ledger that was interrupted and cannot continue; the rows that it has committed stay")
-	shares := c.Flags().String("shares", "", "show the shares of this `LOAD` and who has loaded them")
+	forget := c.Flags().String("forget", "", "remove an interrupted `LOAD` from the ledger that cannot continue; the rows it committed stay")
+	shares := c.Flags().String("shares", "", "list the shares of this `LOAD` and their loaders")
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		tgt, err := a.open(c.Context(), *to, false)
 		if err != nil {

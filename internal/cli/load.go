@@ -46,7 +46,7 @@ each load takes its new files. With --each every file and sheet makes a table.`,
 		a.undone = "everything was rolled back, and the target is unchanged"
 		defer a.limit(c, l.patience)()
 		if *each && *l.shared {
-			return usageError{errors.New("--shared shares out one load: leave out --each")}
+			return usageError{errors.New("--shared divides one load among loaders: leave out --each")}
 		}
 		if *each {
 			return a.loadEach(c, l, args, *jobs)
@@ -73,8 +73,8 @@ func newLoading(c *cobra.Command) *loading {
 	l := &loading{
 		drafting: draftFlags(c), to: toFlag(c), Options: loadOptions(c), patience: patienceFlags(c),
 		allow:       c.Flags().String("allow-rejects", "", "load nothing if more records are rejected: any, `N`, or N% of them (default: what the tray says)"),
-		shared:      c.Flags().Bool("shared", false, "share the records with all others who are started with the same command, on any machine"),
-		lease:       c.Flags().Duration("lease", time.Minute, "with --shared, how long a share waits for a loader that gives no sign of life"),
+		shared:      c.Flags().Bool("shared", false, "divide the load among all loaders that are started with the same command, on any machine"),
+		lease:       c.Flags().Duration("lease", time.Minute, "with --shared, how long a share stays with a loader that no longer renews its lease"),
 		newDatabase: c.Flags().Bool("create-database", false, "create the database that the target names if it does not exist, in UTF-8"),
 	}
 	c.Flags().BoolVar(&l.yes, "yes", false, "do not ask before a table is emptied, rebuilt or merged into")
@@ -114,7 +114,7 @@ func (a *app) load(c *cobra.Command, l *loading, args []string) error {
 	return errors.Join(err, a.show(receipt, func() { a.drawReceipt(receipt, job.plan, *l.to, all, again) }))
 }
 
-// share makes the load one that is shared out, if that is wanted.
+// share makes the load a shared one with --shared.
 func (a *app) share(l *loading) error {
 	if !*l.shared {
 		return nil

@@ -30,7 +30,7 @@ func (a *app) showShares(ctx context.Context, tgt database.Target, id string) er
 		return err
 	}
 	if e.Shares == 0 {
-		return fmt.Errorf("load %s was not shared out", id)
+		return fmt.Errorf("load %s is not a shared load", id)
 	}
 	shares, err := ledger.Shares(ctx, tgt, id)
 	if err != nil {
@@ -57,9 +57,9 @@ func describeShare(e *ledger.Entry, s *ledger.Share, now int64) shareState {
 		state.State, state.Loader, state.ProvedAt = "proved", &s.Proof.Loader, &s.Proof.At
 		state.Loaded, state.Rejected = s.Proof.Loaded, s.Proof.Rejected
 	case s.Until >= now:
-		state.State, state.Loader = "taken", &s.Loader
+		state.State, state.Loader = "leased", &s.Loader
 	case s.Until > 0:
-		state.State, state.Loader = "given up", &s.Loader
+		state.State, state.Loader = "expired", &s.Loader
 	}
 	return state
 }

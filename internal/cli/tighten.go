@@ -23,7 +23,7 @@ func (a *app) newTighten() *cobra.Command {
 		Short: "Find the tightest types for a table that exists, and change them when every row is proved",
 		Long: `Tighten reads the rows of a table and proposes for each column the tightest type and
 nullability, and a key for a table without one, with the evidence. It names the rows
-that are in the way by their key, and prints the statements that make the changes.
+that keep a column from it by their key, and prints the statements that make the changes.
 
 With --apply it makes them in one step: no other session writes to the table
 meanwhile, and everything is taken back unless every row keeps its values.`,
@@ -100,29 +100,29 @@ func (a *app) drawTighten(t *tighten.Proposal, to string, apply bool) {
 	p.Fact("table", "%s in %s, %s", p.Bold(t.Table), t.Target, term.Amount(t.Rows, "row"))
 	p.Line("")
 	var rows [][]string
-	var left []string
+	var unchanged []string
 	for _, c := range t.Columns {
 		next := p.Faint("stays")
 		if c.Changes {
 			next = p.Amber(c.Type + nullText(c.Nullable))
 		}
 		rows = append(rows, []string{c.Name, c.Was + nullText(c.NullWas), next, p.Faint(c.Evidence)})
-		if c.Left != nil {
-			left = append(left, c.Name+": "+*c.Left)
+		if c.Unchanged != nil {
+			unchanged = append(unchanged, c.Name+": "+*c.Unchanged)
 		}
 	}
 	p.Table([]term.Column{{Title: "column"}, {Title: "is", Max: 34}, {Title: "tighter", Max: 34}, {Title: "because", Max: 70}}, rows)
-	if len(t.Key)+len(left)+len(t.InTheWay) > 0 || apply {
+	if len(t.Key)+len(unchanged)+len(t.Obstacles) > 0 || apply {
 		p.Line("")
 	}
 	if len(t.Key) > 0 {
 		p.Fact("key", "%s", p.Amber(strings.Join(t.Key, ", ")))
 	}
-	for _, l := range left {
-		p.Fact("left", "%s", p.Wrap(l, factIndent))
+	for _, l := range unchanged {
+		p.Fact("unchanged", "%s", p.Wrap(l, factIndent))
 	}
-	for _, r := range t.InTheWay {
-		p.Fact("in the way", "%s in %s %s: %s", p.Red(`"`+term.Shorten(term.Printable(r.Value), 40)+`"`), r.Column, p.Faint("of "+term.Printable(r.Key)), r.Reason)
+	for _, r := range t.Obstacles {
+		p.Fact("obstacle", "%s in %s %s: %s", p.Red(`"`+term.Shorten(term.Printable(r.Value), 40)+`"`), r.Column, p.Faint("of "+term.Printable(r.Key)), r.Reason)
 	}
 	switch {
 	case len(t.Statements) == 0:

@@ -25,7 +25,7 @@ func NewCell(col table.Column, d *dialect.Dialect) (*Cell, error) {
 	return c, c.bindRules(col)
 }
 
-// Read sets v to the value of a cell, and returns the reason why there is none, or "".
+// Read sets v to the value of a cell, and returns the reason why the cell has no value, or "".
 // The value is valid as long as the cell.
 func (c *Cell) Read(cell []byte, v *value.Value) (reason string) {
 	if c.rules != nil {

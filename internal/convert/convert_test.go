@@ -178,13 +178,13 @@ func TestRecords(t *testing.T) {
 	text := "n,d\n1,2026-01-01\nx,y\n,2026-01-02\n5,-\n7\n9, \n"
 	out, rejects, figures := run(t, text, dialect.SQLite, number, day)
 	require.Equal(t, "[1 2026-01-01 [5 null [9 null ", out)
-	var told []string
+	var reported []string
 	for _, r := range rejects {
-		told = append(told, strings.Join(append([]string{r.Column, r.Reason}, r.More...), ": "))
+		reported = append(reported, strings.Join(append([]string{r.Column, r.Reason}, r.More...), ": "))
 	}
 	require.Equal(t, []string{
 		`n: not a whole number: d "y": not a date written yyyy-MM-dd`, "n: no value, but the column is not nullable", ": 1 cell, not 2",
-	}, told)
+	}, reported)
 	require.Equal(t, int64(6), rejects[2].Line)
 	require.Equal(t, "7", rejects[2].Text)
 	require.Equal(t, []table.Figures{

@@ -8,7 +8,7 @@ import (
 )
 
 // Definition returns the statements that make an existing table, or an error where the
-// database cannot tell.
+// database cannot report.
 func Definition(ctx context.Context, t Target, table string) ([]string, error) {
 	d, err := Require[Definer](t, t, "describing a table")
 	if err != nil {

@@ -73,7 +73,7 @@ func Run(t *testing.T, open func() database.Target) {
 		{"rows are merged by their key", mergeByKey},
 		{"the widest table is loaded and added to", widestTable},
 		{"rejects that were corrected are loaded once", mendOnce},
-		{"a table tells its definition, which makes it again", tellsDefinition},
+		{"the definition of a table makes it again", definitionMakesTable},
 		{"a table of wide texts is tightened, and keeps its values", tightens},
 		{"a table is left as it is on any doubt", doubts},
 	} {
@@ -181,13 +181,13 @@ func existingTable(t *testing.T, to database.Target) {
 		tr.Table.Existing = existing
 		return load.Run(ctx, tr, &source.Opener{}, to, load.Options{})
 	}
-	r, err := run(plan("no,name\n1,ant\n2,\n3,bee\n", no, name), table.Append) // there is none yet
+	r, err := run(plan("no,name\n1,ant\n2,\n3,bee\n", no, name), table.Append) // no table yet
 	require.NoError(t, err)
 	require.Equal(t, load.Created, r.Outcome)
 	require.Equal(t, load.Counts{Read: 3, Loaded: 3}, counts(r))
 	requireRows(t, to, r.Table, 3)
 
-	// In another order, as other types, with a key that is there and one that
+	// In another order, as other types, with an existing key and one that
 	// is new, and an empty column.
 	wide := table.Column{From: "name", Name: "NAME", Type: table.Type{Kind: table.Text}, Nullable: true}
 	r, err = run(plan("name,no\naphid,7\n,3\nwasp,-4\n,9\n", wide, table.Column{From: "no", Name: "no", Type: table.Type{Kind: table.Integer}}), table.Append)
@@ -239,7 +239,7 @@ var (
 	day = table.Column{From: "day", Name: "day", Type: table.Type{Kind: table.Date}, Nullable: true}
 )
 
-// failureLeavesTable leaves a table of two rows as it was.
+// failureLeavesTable leaves a table of two rows unchanged.
 func failureLeavesTable(t *testing.T, to database.Target) {
 	ctx := context.Background()
 	bad := stock(t, "no,day\n1,x\n2,y\n", no, day)

@@ -10,8 +10,8 @@ import (
 	"ambertray/internal/database"
 )
 
-// tellsDefinition makes a table anew from its definition, which then is the same.
-func tellsDefinition(t *testing.T, to database.Target) {
+// definitionMakesTable makes a table again from its definition, which then is the same.
+func definitionMakesTable(t *testing.T, to database.Target) {
 	ctx := context.Background()
 	run := func(statements ...string) {
 		for _, s := range statements {
@@ -24,16 +24,16 @@ func tellsDefinition(t *testing.T, to database.Target) {
 			CONSTRAINT described_no PRIMARY KEY (no), CONSTRAINT described_code UNIQUE (code), CONSTRAINT described_pieces CHECK (pieces > 0),
 			CONSTRAINT described_in FOREIGN KEY (code) REFERENCES described_case (code) ON DELETE CASCADE)`,
 		"CREATE INDEX described_mass ON described (mass, no)")
-	told, err := database.Definition(ctx, to, "described")
+	statements, err := database.Definition(ctx, to, "described")
 	require.NoError(t, err)
-	all := strings.Join(told, "\n")
+	all := strings.Join(statements, "\n")
 	for _, part := range []string{"described_code", "described_pieces", "described_in", "described_mass", "CASCADE", "A1", "PRIMARY KEY"} {
 		require.Contains(t, all, part)
 	}
 	run("DROP TABLE described")
-	run(told...)
+	run(statements...)
 	again, err := database.Definition(ctx, to, "described")
 	require.NoError(t, err)
-	require.Equal(t, told, again)
+	require.Equal(t, statements, again)
 	run("DROP TABLE described", "DROP TABLE described_case")
 }

@@ -40,7 +40,7 @@ func tightens(t *testing.T, to database.Target) {
 	require.NoError(t, err)
 	require.Equal(t, int64(61), p.Rows)
 	require.Equal(t, []string{"no"}, p.Key)
-	require.Equal(t, []tighten.Row{{Column: "due", Key: "100", Value: "soon", Reason: "not a date written dd.MM.yyyy"}}, p.InTheWay)
+	require.Equal(t, []tighten.Row{{Column: "due", Key: "100", Value: "soon", Reason: "not a date written dd.MM.yyyy"}}, p.Obstacles)
 	d := to.Dialect()
 	types := map[string]string{}
 	for _, c := range p.Columns {
@@ -113,7 +113,7 @@ func doubts(t *testing.T, to database.Target) {
 
 	forced, err := tighten.Propose(ctx, to, "doubtful", tighten.Options{Types: map[string]table.Type{"name": {Kind: table.Date}}})
 	require.NoError(t, err)
-	require.Len(t, forced.InTheWay, 11, "ten of the sixty names, and the day that does not exist")
+	require.Len(t, forced.Obstacles, 11, "ten of the sixty names, and the day that does not exist")
 	require.ErrorAs(t, forced.Apply(ctx, to), &doubt)
 	unchanged()
 
@@ -146,8 +146,8 @@ func Keeps(t *testing.T, to database.Target, statements []string, left map[strin
 	require.NoError(t, err)
 	for _, c := range p.Columns {
 		if why, ok := left[c.Name]; ok {
-			require.NotNil(t, c.Left, c.Name)
-			require.Contains(t, *c.Left, why)
+			require.NotNil(t, c.Unchanged, c.Name)
+			require.Contains(t, *c.Unchanged, why)
 			require.False(t, c.Changes, c.Name)
 		} else {
 			require.True(t, c.Changes, c.Name)

@@ -25,7 +25,7 @@ type Caster struct {
 
 // Values returns the expression for the values that the rules of column c make of the
 // text column of that name; width is how many characters every value has, 0 where they
-// differ. It returns why there is none.
+// differ. If it cannot, it returns why.
 func (s *Caster) Values(c *table.Column, width int) (expression, why string) {
 	text := "LTRIM(RTRIM(" + s.Quote(c.Name) + "))" // which all servers have
 	if c.Currency != "" || c.Percent {

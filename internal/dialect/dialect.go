@@ -40,7 +40,7 @@ type Dialect struct {
 	LockRows string
 	// Now is the clock of the server, in seconds. KeepRow ends a query of a row that other
 	// sessions may not change until the transaction ends. They are empty where loads are
-	// not shared out.
+	// not shared.
 	Now, KeepRow string
 
 	// transact says that savepoints are written as in Transact-SQL.

@@ -19,7 +19,7 @@ import (
 	"ambertray/internal/publish"
 )
 
-// ErrFileExists is returned for a file that is there and is not to be replaced.
+// ErrFileExists is returned for an existing file that must not be replaced.
 var ErrFileExists = errors.New("the file exists")
 
 // file is what is written, under a temporary name until it is whole. What is written

@@ -71,9 +71,9 @@ var forms = map[string]*form{
 		client:   "mysql, the client of the server",
 		toLoad:   "mysql --local-infile=1 -h HOST -u USER -p DATABASE < load.sql",
 		toVerify: "mysql -t -h HOST -u USER -p DATABASE < verify.sql",
-		about: "The server must allow the bulk load (SET GLOBAL local_infile = ON). It makes a table at once\n" +
-			"and takes nothing back: when the loading fails, drop the table and begin again. Each file\n" +
-			"is followed by its number of warnings, which must be 0.",
+		about: "The server must allow the bulk load (SET GLOBAL local_infile = ON). It cannot roll back the\n" +
+			"new table: if the load fails, drop the table and start again. After each file the client\n" +
+			"prints its number of warnings, which must be 0.",
 	},
 	"sqlite": {
 		rows:    "rows.csv",
@@ -100,9 +100,9 @@ var forms = map[string]*form{
 		client:   "sqlcmd, the client of the server",
 		toLoad:   "sqlcmd -S HOST -d DATABASE -b -I -f 65001 -i load.sql -v folder=\"FOLDER\"",
 		toVerify: "sqlcmd -S HOST -d DATABASE -b -I -f 65001 -W -i verify.sql",
-		about: "FOLDER is where this folder is as the server sees it: its own disk, or a share that its service\n" +
-			"may read. The server must be of 2019 or later. BULK INSERT needs the right ADMINISTER BULK\n" +
-			"OPERATIONS. Everything is one transaction.",
+		about: "FOLDER is the path of this folder as the server sees it: on its own disk, or on a share that its\n" +
+			"service may read. The server must be version 2019 or later. BULK INSERT needs the permission\n" +
+			"ADMINISTER BULK OPERATIONS. Everything is one transaction.",
 	},
 	"oracle": {
 		rows:     "rows.csv",
@@ -114,10 +114,10 @@ var forms = map[string]*form{
 		toLoad:   "sqlplus USER@SERVICE @load.sql",
 		toVerify: "sqlplus USER@SERVICE @verify.sql",
 		about: "The files of rows must be in a folder of the server that Oracle knows as the directory\n" +
-			"AMBERTRAY_HANDOVER, and USER may read it:\n" +
+			"AMBERTRAY_HANDOVER, which USER may read and write:\n" +
 			"    CREATE DIRECTORY ambertray_handover AS '/PATH/OF/THE/FOLDER';\n" +
 			"    GRANT READ, WRITE ON DIRECTORY ambertray_handover TO USER;\n" +
-			"Oracle keeps a blank text as NULL.",
+			"Oracle stores a blank text as NULL.",
 	},
 }
 
@@ -134,7 +134,7 @@ func headings(h *handover) string {
 func (h *handover) loadText(r *Receipt) string {
 	f, d := h.form, h.Dialect
 	var text strings.Builder
-	text.WriteString(h.title(r, "makes the table and loads its rows"))
+	text.WriteString(h.title(r, "creates the table and loads its rows"))
 	if f.head != nil {
 		text.WriteString(f.head(h))
 	}

@@ -95,14 +95,14 @@ const (
 
 // Errors of handovers.
 var (
-	ErrFolder   = errors.New("the folder is there, and not empty")
-	ErrTooMany  = errors.New("more records are rejected than the plan allows")
-	ErrBlank    = errors.New("a blank text is not NULL, and SQLite's own client does not distinguish them")
-	errMiscount = errors.New("the rows that were written are not those that were read")
+	ErrFolder   = errors.New("the folder already exists and is not empty")
+	ErrTooMany  = errors.New("too many rejected records")
+	ErrBlank    = errors.New("has a blank text that is not NULL, and SQLite's own client does not distinguish the two")
+	errMiscount = errors.New("the number of written rows differs from that of the rows read")
 )
 
-// Run writes a handover into a folder, which must not be there or be empty. It has another
-// name until it is whole.
+// Run writes a handover into a new or empty folder. The folder has another name until it is
+// complete.
 func Run(ctx context.Context, t *tray.Tray, from *source.Opener, folder string, o Options) (r *Receipt, err error) {
 	if err := o.Dialect.Check(&t.Table); err != nil {
 		return nil, err
@@ -205,7 +205,7 @@ func (h *handover) write(ctx context.Context, t *tray.Tray, from *source.Opener)
 		return nil, fmt.Errorf("column %s: %w", t.Table.Loaded()[at-1].Name, ErrBlank)
 	}
 	if allow := t.Table.Allow; allow.Exceeded(out.Rejects.Total(), out.Records) {
-		return nil, fmt.Errorf("%w: %d of %d, and it allows %s", ErrTooMany, out.Rejects.Total(), out.Records, allow)
+		return nil, fmt.Errorf("%w: %d of %d, and the plan allows %s", ErrTooMany, out.Rejects.Total(), out.Records, allow)
 	}
 	return h.receipt(id, p, out), nil
 }

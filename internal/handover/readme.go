@@ -12,35 +12,35 @@ import (
 	"ambertray/internal/table"
 )
 
-// readmeText is the letter to the person at the other side.
+// readmeText is the README for the person who loads the rows.
 const readmeText = `TABLE {{.Table}} FOR {{.Title}}
 
-This folder has {{.Rows}} rows for the table {{.Table}}, and all that is needed to load them with
-{{.Client}}, and to prove that they have arrived. They come from:
+This folder contains {{.Rows}} rows for the table {{.Table}}, and everything you need to load them with
+{{.Client}}, and to check that they arrived. They come from:
 {{range .Sources}}
     {{.}}{{end}}
 
-{{if .Typed}}Type these two commands in this folder, with your own words in place of those in capitals:{{else}}Two things are to be done:{{end}}
+{{if .Typed}}Run these two commands in this folder. Replace the words in capitals:{{else}}Do these two things:{{end}}
 
   1.  {{.ToLoad}}
   2.  {{.ToVerify}}
 
-The first makes the table and loads its rows. The second answers one line for each column: "agrees",
-or what was expected and what was found. Nothing but "agrees" means that the rows in the table have
-the number, the blanks, the extremes and the sums of those in this folder.
+The first creates the table and loads its rows. The second prints one line for each column: "agrees",
+or the expected and the found figures. If every line says "agrees", the table has the same number of
+rows, NULLs, extremes and sums as the rows in this folder.
 {{if .Pack}}
-The rows are packed. Unpack them before:  gunzip {{.Packed}}
+The rows are packed. Unpack them first:  gunzip {{.Packed}}
 {{end}}{{if .About}}
 {{.About}}
 {{end}}{{if .Rejected}}
-{{.Rejected}} records of the source did not fit the table, and are not here. They are in {{.RejectFile}}, each with
-the reason.
+{{.Rejected}} records of the source did not fit the table. They are in {{.RejectFile}}, each with the reason,
+and are not among the rows.
 {{end}}
 Files:
 {{range .Files}}
     {{printf "%-16s" .Name}} {{.What}}{{end}}
 
-To be sure that nothing was changed on the way:  sha256sum -c SHA256SUMS
+To check that no file changed on the way:  sha256sum -c SHA256SUMS
 `
 
 var readmeTemplate = template.Must(template.New("readme").Parse(readmeText))
@@ -48,8 +48,8 @@ var readmeTemplate = template.Must(template.New("readme").Parse(readmeText))
 // whatFiles says what the files are for.
 var whatFiles = map[string]string{
 	tableFile:       "the definition of the table alone, to read",
-	loadFile:        "makes the table and loads the rows",
-	verifyFile:      "compares the table with what was handed over",
+	loadFile:        "creates the table and loads the rows",
+	verifyFile:      "compares the table with the figures of the rows",
 	columnsFile:     "the columns, as a JSON schema, for programs",
 	reject.FileName: "records that did not fit",
 }

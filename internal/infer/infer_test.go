@@ -237,7 +237,7 @@ func TestAnyValue(t *testing.T) {
 	}
 }
 
-// TestKeys finds what tells records apart, also where there are more values
+// TestKeys finds what identifies records, also where there are more values
 // than are counted.
 func TestKeys(t *testing.T) {
 	for _, c := range []struct {

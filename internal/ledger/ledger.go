@@ -68,7 +68,7 @@ type Entry struct {
 	Load    string    `json:"load"` // its id within the tray
 	Read    int64     `json:"read"` // rows after the header, as far as it has come
 	Loaded  int64     `json:"loaded"`
-	Shares  int       `json:"shares"` // into which it is divided, if it is shared out
+	Shares  int       `json:"shares"` // of a shared load, else 0
 	Place
 
 	// Last is where the load was when it wrote its entry before, if it did.

@@ -12,15 +12,15 @@ import (
 	"ambertray/internal/table"
 )
 
-// Names of the tables of loads that are shared out. What is proved stands apart from the
-// leases: it is written in the transaction that loads, and a lease outside of it. Its key
-// is what lets nobody load a share twice, whatever becomes of a lease.
+// Names of the tables of shared loads. Proofs are kept apart from
+// leases: a proof is written in the transaction that loads, a lease outside of it. The key
+// of the proofs makes it impossible to load a share twice, whatever happens to its lease.
 const (
 	sharesName = "ambertray_shares"
 	proofsName = "ambertray_shares_proved"
 )
 
-// Share is a part of a load that one loader takes at a time.
+// Share is the part of a load that one loader loads at a time.
 type Share struct {
 	record.Share
 	Number int    // from 1
@@ -29,14 +29,14 @@ type Share struct {
 	Proof *Proof // nil until it is proved
 }
 
-// Lease says which loader has a share, and until when by the clock of the server, in
-// seconds; 0 is nobody.
+// Lease is the loader that has a share, and the time in seconds, by the clock of the
+// server, when the lease expires; 0 means that no loader has it.
 type Lease struct {
 	Loader string
 	Until  int64
 }
 
-// Proof says that a share is in the table and proved, and who did it.
+// Proof records that a loader has loaded a share and proved it.
 type Proof struct {
 	Share            int
 	Loader           string
@@ -52,7 +52,7 @@ func word(size int) table.Type {
 }
 
 func sharesPlan() *table.Table {
-	return &table.Table{Name: sharesName, Key: []string{"load_id", "share"}, Comment: "The shares of loads that are shared out, and who has them", Columns: []table.Column{
+	return &table.Table{Name: sharesName, Key: []string{"load_id", "share"}, Comment: "Shares of shared loads, and their leases", Columns: []table.Column{
 		{Name: "load_id", Type: word(24)}, {Name: "share", Type: table.Type{Kind: table.Integer}}, {Name: "plan", Type: word(16)},
 		{Name: "part", Type: table.Type{Kind: table.Integer}}, {Name: "after_record", Type: whole}, {Name: "last_record", Type: whole},
 		{Name: "text_offset", Type: whole}, {Name: "line", Type: whole}, {Name: "mark", Type: word(16)},
@@ -61,14 +61,14 @@ func sharesPlan() *table.Table {
 }
 
 func proofsPlan() *table.Table {
-	return &table.Table{Name: proofsName, Key: []string{"load_id", "share"}, Comment: "The shares that are loaded and proved", Columns: []table.Column{
+	return &table.Table{Name: proofsName, Key: []string{"load_id", "share"}, Comment: "Shares that are loaded and proved", Columns: []table.Column{
 		{Name: "load_id", Type: word(24)}, {Name: "share", Type: table.Type{Kind: table.Integer}}, {Name: "loader", Type: word(200)},
 		{Name: "tray", Type: table.Type{Kind: table.Text, Characters: table.Unicode}}, {Name: "tray_load", Type: word(20)},
 		{Name: "rows_loaded", Type: whole}, {Name: "rows_rejected", Type: whole}, {Name: "proved_at", Type: word(27)},
 	}}
 }
 
-// MakeShares makes the tables of loads that are shared out.
+// MakeShares makes the tables of shared loads.
 func MakeShares(ctx context.Context, db DB) error {
 	for _, t := range []*table.Table{sharesPlan(), proofsPlan()} {
 		exists, err := db.Exists(ctx, t.Name)
@@ -83,7 +83,7 @@ func MakeShares(ctx context.Context, db DB) error {
 			continue
 		}
 		again, existsErr := db.Exists(ctx, t.Name)
-		if existsErr != nil || !again { // else another load was quicker
+		if existsErr != nil || !again { // if so, another load was quicker
 			return err
 		}
 	}
@@ -150,10 +150,10 @@ func scanShare(row []string) (s Share, err error) {
 }
 
 // ErrTaken is returned when another loader has taken a share.
-var ErrTaken = errors.New("another loader has taken it")
+var ErrTaken = errors.New("another loader has taken the share")
 
-// Take leases a share for some seconds, unless that is no longer as it was read, or
-// returns ErrTaken.
+// Take leases a share for some seconds, or returns ErrTaken if the
+// lease has changed since it was read.
 func Take(ctx context.Context, db DB, id string, s *Share, loader string, seconds int) error {
 	d := db.Dialect()
 	n, err := db.Exec(ctx, fmt.Sprintf("UPDATE %s SET loader = %s, leased_until = %s + %d WHERE load_id = %s AND share = %d AND loader = %s AND leased_until = %d",
@@ -164,8 +164,8 @@ func Take(ctx context.Context, db DB, id string, s *Share, loader string, second
 	return err
 }
 
-// Renew leases a share for some seconds more, or returns ErrTaken. With none it gives
-// the share back.
+// Renew extends the lease of a share by some seconds, or returns ErrTaken. With 0 seconds
+// it gives the share back.
 func Renew(ctx context.Context, db DB, id string, share int, loader string, seconds int) error {
 	d := db.Dialect()
 	until := "0"
@@ -193,8 +193,8 @@ func Clock(ctx context.Context, db DB) (int64, error) {
 	return strconv.ParseInt(rows[0][0], 10, 64)
 }
 
-// write enters that a share is proved, in the transaction that loads it. Nobody can do so
-// twice, nor for a load that has ended or whose table was replaced.
+// write writes the proof of a share in the transaction that loads it. It fails for a share
+// that is proved, and for a load that has ended or whose table was replaced.
 func (p *Proof) write(ctx context.Context, db DB, id string) error {
 	d := db.Dialect()
 	rows, err := db.Query(ctx, fmt.Sprintf("SELECT state FROM %s WHERE id = %s %s", Name, d.Literal(id), d.KeepRow))
@@ -209,7 +209,7 @@ func (p *Proof) write(ctx context.Context, db DB, id string) error {
 	return err
 }
 
-// Complete enters in the ledger that all shares of a load are proved.
+// Complete marks a load as loaded, after all its shares are proved.
 func Complete(ctx context.Context, db DB, e *Entry) error {
 	d := db.Dialect()
 	n, err := db.Exec(ctx, fmt.Sprintf("UPDATE %s SET state = '%s', parts = %s, rows_read = %d, rows_loaded = %d, tray = %s, tray_load = %s WHERE state = '%s' AND id = %s",
@@ -220,7 +220,7 @@ func Complete(ctx context.Context, db DB, e *Entry) error {
 	return err
 }
 
-// forgetShares takes the shares of a load out.
+// forgetShares removes the shares of a load.
 func forgetShares(ctx context.Context, db DB, id string) error {
 	for _, name := range []string{sharesName, proofsName} {
 		_, err := db.Exec(ctx, "DELETE FROM "+name+" WHERE load_id = "+db.Dialect().Literal(id))

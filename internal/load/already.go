@@ -70,8 +70,11 @@ func (j *job) checkAlreadyLoaded(ctx context.Context) (resume *ledger.Entry, err
 	}
 	entries = slices.DeleteFunc(entries, func(e ledger.Entry) bool { return e.State == ledger.Replaced || e.State == ledger.Undone })
 	found, err := j.findLoaded(ctx, entries)
-	if err != nil || len(found) == 0 {
+	if err != nil {
 		return nil, err
+	}
+	if len(found) == 0 {
+		return nil, j.checkUnfinished(entries)
 	}
 	partial := slices.IndexFunc(found, func(p LoadedPart) bool { return p.Entry.State == ledger.Partial })
 	if partial >= 0 {
@@ -133,7 +136,7 @@ func (j *job) findLoaded(ctx context.Context, entries []ledger.Entry) (found []L
 // and from the same tray.
 func (j *job) resumable(ctx context.Context, e ledger.Entry) (*ledger.Entry, error) {
 	if shared := e.Shares > 0; shared && j.Sharing == nil {
-		return nil, fmt.Errorf("load %s of %s: %w", e.ID, e.Source, ErrSharedOut)
+		return nil, fmt.Errorf("load %s of %s: %w", e.ID, e.Source, ErrSharedLoad)
 	} else if !shared && j.Sharing != nil {
 		return nil, fmt.Errorf("load %s of %s: %w", e.ID, e.Source, ErrNotShared)
 	}
@@ -154,6 +157,28 @@ type OtherTrayError struct{ ledger.Entry }
 
 func (e *OtherTrayError) Error() string {
 	return fmt.Sprintf("load %s of %s was begun from %s and interrupted after %d rows", e.ID, e.Source, e.Tray, e.Loaded)
+}
+
+// checkUnfinished reports a load that has left the table unfinished, if new rows are not to
+// be appended. Otherwise the advice would be to append, which could load records twice.
+func (j *job) checkUnfinished(entries []ledger.Entry) error {
+	for _, e := range entries {
+		if j.plan.Existing == table.Refuse && e.State == ledger.Partial {
+			return &UnfinishedError{j.table.Name, e}
+		}
+	}
+	return nil
+}
+
+// UnfinishedError says that a table exists because of a load that was interrupted, whose
+// source had other content.
+type UnfinishedError struct {
+	Table string
+	ledger.Entry
+}
+
+func (e *UnfinishedError) Error() string {
+	return fmt.Sprintf("table %s: load %s of %s is unfinished, and its content differs from this source", e.Table, e.ID, e.Source)
 }
 
 // leaveOut takes what was loaded before out of the source.

@@ -61,7 +61,7 @@ func (d *doubt) settle(ctx context.Context, to database.Target, entry *ledger.En
 	return errors.Join(tx.Commit(ctx, entry), tx.Rollback())
 }
 
-// dismiss takes the entry out of the ledger, for a load that was rolled back.
+// dismiss takes the entry of a load that was rolled back out of the ledger.
 func (d *doubt) dismiss(to database.Target, err error) {
 	var inDoubt *DoubtError
 	if d.entry != nil && !errors.As(err, &inDoubt) {

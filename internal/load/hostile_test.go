@@ -195,7 +195,7 @@ func (h *hostile) bytes(t *testing.T) []byte {
 }
 
 // TestHostile makes up files that are ragged, quoted, broken and encoded in any
-// way, surveys and checks them, and finds every cell as it was written: no record
+// way, surveys and checks them, and finds every cell unchanged: no record
 // is lost, altered, or skipped. AMBERTRAY_TEST_HOSTILE_FILES sets how many.
 func TestHostile(t *testing.T) {
 	files := 500

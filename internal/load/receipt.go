@@ -48,7 +48,7 @@ type Receipt struct {
 	ResumedFrom int64            `json:"resumed_from"` // rows that were committed before it was interrupted
 	Committed   int64            `json:"committed"`    // rows that stay although verification failed
 	Lanes       int              `json:"lanes"`        // connections that loaded side by side
-	Shared      *Shared          `json:"shared"`       // null unless the load was shared out
+	Shared      *Shared          `json:"shared"`       // null unless the load was shared
 	Remarks     []string         `json:"remarks"`      // on how the rows went in
 	Notes       []note.Note      `json:"notes"`        // on the data
 	Phases      []Phase          `json:"phases"`

@@ -30,10 +30,10 @@ func (s *shared) loadShares(ctx context.Context) error {
 	}
 }
 
-// waitForOthers is after how long a loader looks again whether there is a share for it.
+// waitForOthers is how long a loader waits before it looks for a free share again.
 const waitForOthers = 250 * time.Millisecond
 
-// take takes the next share, and waits for one as long as others have them. It returns
+// take leases the next share, and waits while other loaders have all of them. It returns
 // nil when all are proved.
 func (s *shared) take(ctx context.Context) (*ledger.Share, error) {
 	for {
@@ -54,7 +54,7 @@ func (s *shared) take(ctx context.Context) (*ledger.Share, error) {
 	}
 }
 
-// takeOneOf takes a share that nobody has. Waits says that others have some.
+// takeOneOf leases a free share. Waits reports that other loaders have unproved shares.
 func (s *shared) takeOneOf(ctx context.Context, shares []ledger.Share) (taken *ledger.Share, waits bool, err error) {
 	s.side.Lock()
 	defer s.side.Unlock()
@@ -71,7 +71,7 @@ func (s *shared) takeOneOf(ctx context.Context, shares []ledger.Share) (taken *l
 		if share.Until >= now {
 			continue
 		}
-		if share.Until > 0 { // it ran out: what its loader has not committed must not be waited for
+		if share.Until > 0 { // expired: the transaction of its loader would block this one
 			if err := s.side.Target.(database.Sharer).EndSessions(ctx, signature(share.Loader)); err != nil {
 				return nil, false, err
 			}
@@ -89,7 +89,7 @@ func (s *shared) takeOneOf(ctx context.Context, shares []ledger.Share) (taken *l
 
 func (s *shared) leaseSeconds() int { return max(1, int(s.Sharing.Lease/time.Second)) }
 
-// loadShare loads a share under its lease. That another loader was quicker is no error.
+// loadShare loads a share under its lease. If another loader was quicker, it returns nil.
 func (s *shared) loadShare(ctx context.Context, share *ledger.Share) error {
 	leased, cancel := context.WithCancelCause(ctx)
 	end := s.renew(leased, share.Number, cancel)
@@ -106,15 +106,15 @@ func (s *shared) loadShare(ctx context.Context, share *ledger.Share) error {
 		return errors.Join(err, lookErr)
 	case shares[share.Number-1].Proof != nil:
 		return nil
-	case shares[share.Number-1].Loader != s.loader: // who has taken it may have ended our session
+	case shares[share.Number-1].Loader != s.loader: // which may have ended this session
 		return fmt.Errorf("share %d: %w", share.Number, ErrLeaseLost)
 	}
-	_ = s.renewFor(ctx, share.Number, 0) // else it runs out
+	_ = s.renewFor(ctx, share.Number, 0) // if this fails, it expires
 	return err
 }
 
-// renew renews a lease as long as the share is being loaded, and cancels that when the
-// lease is lost. End waits for it.
+// renew renews a lease while its share is being loaded, and cancels the load when the
+// lease is lost. End waits for the renewals to stop.
 func (s *shared) renew(ctx context.Context, number int, cancel context.CancelCauseFunc) (end func()) {
 	done := make(chan struct{})
 	go func() {
@@ -128,20 +128,20 @@ func (s *shared) renew(ctx context.Context, number int, cancel context.CancelCau
 			err := s.renewFor(ctx, number, s.leaseSeconds())
 			if errors.Is(err, ledger.ErrTaken) {
 				cancel(ErrLeaseLost)
-			} // otherwise the lease may run out, and whoever takes it ends our session
+			} // after other errors the lease may expire, and the loader that takes it ends this session
 		}
 	}()
 	return func() { <-done }
 }
 
-// renewFor leases a share for some seconds more, or gives it back with none.
+// renewFor extends the lease of a share by some seconds, or gives it back with 0.
 func (s *shared) renewFor(ctx context.Context, number, seconds int) error {
 	s.side.Lock()
 	defer s.side.Unlock()
 	return ledger.Renew(context.WithoutCancel(ctx), s.side, s.entry.ID, number, s.loader, seconds)
 }
 
-// tryShare loads a share.
+// tryShare loads a share in a transaction of its own.
 func (s *shared) tryShare(ctx context.Context, share *ledger.Share) error {
 	open := func(ctx context.Context) (*pass.Pass, error) {
 		p, err := pass.Open(ctx, s.tray, s.from)
@@ -178,7 +178,7 @@ func (s *shared) tryShare(ctx context.Context, share *ledger.Share) error {
 // reasons.
 const shareFile = "share.json"
 
-// keepReasons writes why records of a share are rejected, if some are.
+// keepReasons writes why records of a share were rejected.
 func (j *job) keepReasons() error {
 	if j.receipt.Counts.Rejected == 0 {
 		return nil
@@ -190,7 +190,7 @@ func (j *job) keepReasons() error {
 	return publish.File(filepath.Join(j.dir, shareFile), append(text, '\n'))
 }
 
-// oneShare loads one share in one transaction, and enters its proof.
+// oneShare loads one share in one transaction, and writes its proof to the ledger.
 type oneShare struct {
 	whole
 	of     *shared
@@ -221,7 +221,7 @@ func (w *oneShare) commit(ctx context.Context) error {
 	}})
 }
 
-// checkAllowance counts the rejects of all shares that are proved and of this one.
+// checkAllowance counts the rejects of this share and of all that are proved.
 func (s *shared) checkAllowance(ctx context.Context, rejected int64, file string) error {
 	shares, err := s.shares(ctx)
 	if err != nil {

@@ -13,19 +13,19 @@ import (
 	"ambertray/internal/source"
 )
 
-// shared is one loader of a load that is shared out.
+// shared is one loader of a shared load.
 type shared struct {
 	*job
 	from     *source.Opener
 	division *pass.Division
 	mark     string       // of the plan
-	entry    ledger.Entry // of the load, which all loaders have in common
+	entry    ledger.Entry // of the load, the same for all loaders
 	loader   string
 	side     *side
 	ours     Shared
 }
 
-// side is another connection to the target, for leases, which two goroutines use.
+// side is another connection to the target, for leases. Two goroutines use it.
 type side struct {
 	sync.Mutex
 	database.Target
@@ -42,7 +42,7 @@ func (s *shared) shares(ctx context.Context) ([]ledger.Share, error) {
 	return shares, err
 }
 
-// join finds the load in the ledger, or begins it.
+// join finds the load in the ledger, or begins it there.
 func (s *shared) join(ctx context.Context) error {
 	unlock, err := s.lock(ctx)
 	if err != nil {
@@ -66,6 +66,7 @@ func (s *shared) join(ctx context.Context) error {
 	}
 	if s.entry.ID != "" && s.to.Dialect().DDLAutoCommits {
 		_, _ = ledger.ForgetUnfinished(context.WithoutCancel(ctx), s.to, s.entry.ID)
+		s.entry = ledger.Entry{}
 	}
 	if s.undoSchema != nil {
 		err = errors.Join(err, s.undoSchema())
@@ -92,7 +93,7 @@ func (s *shared) findOrBegin(ctx context.Context) error {
 	return nil
 }
 
-// begin enters the load with its shares in the ledger, and makes the table.
+// begin writes the load with its shares to the ledger, and creates the table.
 func (s *shared) begin(ctx context.Context) error {
 	if err := s.forgetTableless(ctx); err != nil {
 		return err
@@ -107,7 +108,7 @@ func (s *shared) begin(ctx context.Context) error {
 		return err
 	}
 	inCommit := &entry
-	if s.to.Dialect().DDLAutoCommits { // the table is there at once, and must not be without its entry
+	if s.to.Dialect().DDLAutoCommits { // the table is visible at once, and must not exist without its entry
 		if err := ledger.Write(ctx, s.to, &entry); err != nil {
 			return err
 		}
@@ -128,8 +129,8 @@ func (s *shared) begin(ctx context.Context) error {
 	return nil
 }
 
-// forgetTableless takes out of the ledger what was begun by loaders that died before they
-// had made the table.
+// forgetTableless removes from the ledger the loads of loaders that died before they
+// created the table.
 func (s *shared) forgetTableless(ctx context.Context) error {
 	exists, err := s.to.Exists(ctx, s.table.Name)
 	if err != nil || exists {
@@ -150,5 +151,5 @@ func loaderHost(loader string) string {
 	return host
 }
 
-// signature is the name by which the sessions of a loader are known.
+// signature is the name of the sessions of a loader.
 func signature(loader string) string { return "ambertray " + loader }

@@ -16,8 +16,8 @@ import (
 	"ambertray/internal/reject"
 )
 
-// finish enters in the ledger that all shares are proved, unless another loader has done
-// so, and returns the receipt of the whole load.
+// finish writes to the ledger that all shares are proved, unless another loader has, and
+// returns the receipt of the whole load.
 func (s *shared) finish(ctx context.Context) (*Receipt, error) {
 	shares, err := ledger.Shares(ctx, s.to, s.entry.ID)
 	if err != nil {
@@ -50,7 +50,7 @@ func (s *shared) finish(ctx context.Context) (*Receipt, error) {
 	return r, errors.Join(err, r.write(s.dir, receiptFile))
 }
 
-// alreadyHere reports whether another loader of the same tray has ended the load.
+// alreadyHere reports whether another loader of the same tray has completed the load.
 func (s *shared) alreadyHere(ended *ledger.Entry) bool {
 	if ended.Load == s.receipt.Load || ended.Tray != s.receipt.Tray {
 		return false
@@ -59,7 +59,7 @@ func (s *shared) alreadyHere(ended *ledger.Entry) bool {
 	return err == nil
 }
 
-// useFolder removes the folder of this loader, as another one has the same.
+// useFolder removes the folder of this loader and uses that of another one.
 func (s *shared) useFolder(load string) error {
 	err := os.RemoveAll(s.dir)
 	s.receipt.Load, s.dir = load, s.tray.LoadDir(load)
@@ -69,7 +69,7 @@ func (s *shared) useFolder(load string) error {
 	return err
 }
 
-// count enters into the receipt what became of the records, whoever has loaded them.
+// count fills in the counts of the receipt, over the shares of all loaders.
 func (s *shared) count(shares []ledger.Share) {
 	r := s.receipt
 	r.ID = s.entry.ID
@@ -110,8 +110,8 @@ func (s *shared) ownRows(shares []ledger.Share) (rows int64) {
 	return rows
 }
 
-// complete marks the load as loaded, and returns its entry. All loaders that are there at
-// the end try, and one of them does.
+// complete marks the load as loaded, and returns its entry. All loaders that are running at
+// the end try, and one of them succeeds.
 func (s *shared) complete(ctx context.Context) (*ledger.Entry, error) {
 	var err error
 	if s.tx, err = s.to.Begin(ctx); err != nil {
@@ -132,8 +132,8 @@ func (s *shared) complete(ctx context.Context) (*ledger.Entry, error) {
 	return nil, errors.Join(err, lookErr)
 }
 
-// gather puts the rejects of all shares that were loaded on this machine into the folder
-// of the load, and says where the others are.
+// gather copies the rejects of all shares that were loaded on this machine to the folder
+// of the load, and names the places of the others.
 func (s *shared) gather(shares []ledger.Share) error {
 	list := &refusal.List{}
 	var reasons reject.Summary
@@ -146,7 +146,7 @@ func (s *shared) gather(shares []ledger.Share) error {
 			}
 			dir := s.tray.LoadDir(p.Load)
 			if !s.isHere(p) {
-				s.receipt.Remarks = append(s.receipt.Remarks, fmt.Sprintf("rejects of share %d: %s, which loader %s has kept in %s", share.Number, rowsText(p.Rejected), p.Loader, filepath.Join(p.Tray, "loads", p.Load)))
+				s.receipt.Remarks = append(s.receipt.Remarks, fmt.Sprintf("rejects of share %d: %s, kept by loader %s in %s", share.Number, rowsText(p.Rejected), p.Loader, filepath.Join(p.Tray, "loads", p.Load)))
 				continue
 			}
 			refused, err := readRefused(dir)
@@ -194,7 +194,7 @@ func addReasons(to *reject.Summary, path string) error {
 	return nil
 }
 
-// copyRejects copies a file of rejects, without its header where that was written.
+// copyRejects copies a file of rejects, without its header if that is written already.
 func copyRejects(to io.Writer, path string, headed bool) error {
 	f, err := os.Open(path)
 	if err != nil {

@@ -16,8 +16,8 @@ import (
 	"ambertray/internal/tray"
 )
 
-// RunShared loads as many shares as it gets, and returns the receipt of the whole load
-// when all are proved, whoever has loaded them.
+// RunShared loads shares until every share of the load is proved, by this loader or by
+// others, and returns the receipt of the whole load.
 func RunShared(ctx context.Context, t *tray.Tray, from *source.Opener, to database.Target, o Options) (*Receipt, error) {
 	signer, err := checkSharing(t, to, o)
 	if err != nil {
@@ -58,13 +58,13 @@ func RunShared(ctx context.Context, t *tray.Tray, from *source.Opener, to databa
 	return s.finish(ctx)
 }
 
-// failed says what stays after an error, once the load is in the ledger.
+// failed adds to an error which shares stay, once the load is in the ledger.
 func (s *shared) failed(ctx context.Context, err error) error {
 	if s.entry.ID == "" {
 		return err
 	}
 	e := &ShareError{Err: err, Load: s.entry.ID, Of: s.entry.Shares}
-	shares, _ := s.shares(context.WithoutCancel(ctx)) // none, where the server is gone
+	shares, _ := s.shares(context.WithoutCancel(ctx)) // empty if the server is gone
 	for _, share := range shares {
 		if share.Proof != nil {
 			e.Proved++
@@ -73,7 +73,7 @@ func (s *shared) failed(ctx context.Context, err error) error {
 	return e
 }
 
-// divide reads the whole source, and divides it.
+// divide reads the whole source and divides it into shares.
 func (s *shared) divide(ctx context.Context, size int64) (err error) {
 	if s.division, err = s.pass.Divide(ctx, size, s.Progress); err != nil {
 		return err
@@ -90,12 +90,12 @@ func checkSharing(t *tray.Tray, to database.Target, o Options) (database.Sharer,
 	case o.NoLedger:
 		return nil, ErrNeedsLedger
 	case t.Table.Existing != table.Refuse && t.Table.Existing != table.Append:
-		return nil, ErrShareNew
+		return nil, fmt.Errorf("--existing %s: %w", t.Table.Existing, ErrShareExisting)
 	}
 	return signer, to.Dialect().Check(&t.Table)
 }
 
-// newLoader returns a name for this loader that no other one has.
+// newLoader returns a unique name for this loader.
 func newLoader() string {
 	host, _ := os.Hostname()
 	var salt [3]byte
@@ -103,7 +103,7 @@ func newLoader() string {
 	return fmt.Sprintf("%.30s/%d/%x", host, os.Getpid(), salt)
 }
 
-// planMark identifies what a plan makes of its records.
+// planMark identifies how a plan converts its records.
 func planMark(t *tray.Tray) (string, error) {
 	plan := t.Table
 	plan.Existing, plan.Allow = table.Refuse, table.Allowance{}

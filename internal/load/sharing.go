@@ -9,20 +9,20 @@ import (
 	"ambertray/internal/database"
 )
 
-// Sharing shares a load out among all loaders that are started with the same command,
-// on any machine. Each takes one share of the records at a time, by a lease in the ledger,
-// loads, proves and commits it. One that dies loses its lease, and another goes on.
+// Sharing divides a load among all loaders that are started with the same command, on any
+// machine. Each leases one share of the records at a time in the ledger, loads, proves and
+// commits it. The lease of a loader that dies expires, and another loader takes the share.
 type Sharing struct {
 	// Connect opens another connection to the target, over which leases are renewed.
 	Connect func(ctx context.Context) (database.Target, error)
-	// Lease is for how long a share stays with a loader that gives no sign of life.
+	// Lease is how long a share stays with a loader that no longer renews its lease.
 	Lease time.Duration
 }
 
-// Shared is what a receipt says of a load that was shared out.
+// Shared is what a receipt says of a shared load.
 type Shared struct {
 	Shares  int          `json:"shares"`
-	Own     int          `json:"own"` // that this loader has loaded
+	Own     int          `json:"own"` // shares that this loader has loaded
 	Loaders []LoaderWork `json:"loaders"`
 }
 
@@ -34,20 +34,20 @@ type LoaderWork struct {
 	Rejected int64  `json:"rejected"`
 }
 
-// shareRecords is how many records a share has, if nobody says another number.
+// shareRecords is the number of records of a share, unless set otherwise.
 const shareRecords = 250_000
 
-// Errors of loads that are shared out.
+// Errors of shared loads.
 var (
-	ErrShareNew    = errors.New("only loads that make a table or append to one are shared out")
-	ErrShareTarget = errors.New("a load is shared out into PostgreSQL, MySQL and MariaDB only")
-	ErrSharedOut   = errors.New("the load is shared out")
-	ErrNotShared   = errors.New("the load was begun by one loader that shares it with nobody")
-	ErrOtherPlan   = errors.New("another loader has begun it by another plan")
-	ErrLeaseLost   = errors.New("the lease of the share has run out, and another loader has taken it")
+	ErrShareExisting = errors.New("a shared load can only create its table or append to it")
+	ErrShareTarget   = errors.New("only PostgreSQL, MySQL and MariaDB support shared loads")
+	ErrSharedLoad    = errors.New("unfinished, and begun as a shared load")
+	ErrNotShared     = errors.New("unfinished, and not begun as a shared load")
+	ErrOtherPlan     = errors.New("another loader uses a different plan")
+	ErrLeaseLost     = errors.New("the lease expired, and another loader has taken the share")
 )
 
-// ShareError says that a loader has failed. The shares that are proved stay.
+// ShareError is the failure of a loader. The proved shares stay in the table.
 type ShareError struct {
 	Err    error
 	Load   string
@@ -56,7 +56,7 @@ type ShareError struct {
 }
 
 func (e *ShareError) Error() string {
-	return fmt.Sprintf("%v; %d of %d shares of load %s are proved, and stay", e.Err, e.Proved, e.Of, e.Load)
+	return fmt.Sprintf("%v; %d of %d shares of load %s are proved and stay in the table", e.Err, e.Proved, e.Of, e.Load)
 }
 
 func (e *ShareError) Unwrap() error { return e.Err }

@@ -37,7 +37,7 @@ type Verification struct {
 	Skipped     int64          `json:"skipped"`
 	Rows        int64          `json:"table_rows"`
 	Elsewhere   int64          `json:"elsewhere"`    // rows of the table that are not of the source
-	Copies      int64          `json:"copies"`       // rows that are there more often than in the source
+	Copies      int64          `json:"copies"`       // rows that occur more often than in the source
 	Mended      int64          `json:"mended"`       // records that were corrected and loaded later
 	NotCompared []string       `json:"not_compared"` // headings of the source that the table has no column for
 	Verified    bool           `json:"verified"`

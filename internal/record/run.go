@@ -78,7 +78,7 @@ type dealer[T any] struct {
 	order  chan chan T // one channel a piece; it holds the piece's one result
 }
 
-// work cuts pieces and works on them until there are none left.
+// work cuts pieces and works on them until none are left.
 func (d *dealer[T]) work(ctx context.Context, work Work[T]) (err error) {
 	defer Recover(&err)
 	for {

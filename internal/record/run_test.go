@@ -83,7 +83,7 @@ func TestRun(t *testing.T) {
 	require.Len(t, got, 69)
 }
 
-// TestSkipped reads the counts by rule back as they were written.
+// TestSkipped reads the counts by rule back unchanged.
 func TestSkipped(t *testing.T) {
 	want := record.Skipped{1, 2, 3, 4, 5, 6}
 	text, err := json.Marshal(want)

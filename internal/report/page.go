@@ -78,8 +78,8 @@ func share(n int, bars []Bar) string {
 }
 
 // width is the width of a part of a bar, in percent of the longest bar.
-func width(n int64, books []Book) string {
-	most := slices.MaxFunc(books, func(a, b Book) int { return cmp.Compare(a.Read, b.Read) })
+func width(n int64, parts []Part) string {
+	most := slices.MaxFunc(parts, func(a, b Part) int { return cmp.Compare(a.Read, b.Read) })
 	return fmt.Sprintf("%.2f", 100*float64(n)/float64(max(most.Read, 1)))
 }
 

@@ -40,7 +40,7 @@ type Report struct {
 	Skipped  int64 `json:"skipped"`
 	Bytes    int64 `json:"bytes"`
 
-	Books      []Book          `json:"books"`   // by file and sheet
+	Parts      []Part          `json:"parts"`   // by file and sheet
 	IsLoad     bool            `json:"is_load"` // they and the counts are those of the last load, not what the plan would do
 	Columns    []Column        `json:"columns"`
 	Definition []string        `json:"definition"` // the statements that make the table
@@ -56,9 +56,9 @@ type Report struct {
 	Survey *survey.Survey `json:"-"`
 }
 
-// Book is what became of the rows of one file or sheet: those that are read are loaded,
+// Part is what became of the rows of one file or sheet: those that are read are loaded,
 // rejected or skipped.
-type Book struct {
+type Part struct {
 	Part     string `json:"part"`
 	Read     int64  `json:"read"`
 	Loaded   int64  `json:"loaded"`
@@ -87,7 +87,7 @@ func OfSource(ctx context.Context, from *source.Opener, names []string, o Option
 	t := s.Draft("")
 	r := &Report{Survey: s}
 	if !s.Rejects() && len(s.Parts) == 1 {
-		r.addBooks(&pass.Outcome{
+		r.addParts(&pass.Outcome{
 			Records: s.Records, Loaded: s.Records, Skipped: s.Skipped,
 			Parts: []pass.Part{{Part: intake.Part{Name: s.Parts[0]}, Read: s.Records + s.Skipped.Total(), Loaded: s.Records}},
 		})
@@ -102,7 +102,7 @@ func OfSource(ctx context.Context, from *source.Opener, names []string, o Option
 	if err != nil {
 		return nil, err
 	}
-	r.addBooks(out)
+	r.addParts(out)
 	return r, r.complete(ctx, t, o)
 }
 
@@ -114,7 +114,7 @@ func OfTray(ctx context.Context, t *tray.Tray, from *source.Opener, o Options) (
 		return nil, err
 	}
 	r := &Report{Survey: s, Tray: &t.Dir}
-	r.addBooks(out)
+	r.addParts(out)
 	if err := r.addLoads(t); err != nil {
 		return nil, err
 	}
@@ -129,14 +129,14 @@ func (o *Options) dialect() *dialect.Dialect {
 	return o.Dialect
 }
 
-func (r *Report) addBooks(out *pass.Outcome) {
+func (r *Report) addParts(out *pass.Outcome) {
 	r.Read, r.Records, r.Loaded, r.Skipped = out.Read(), out.Records, out.Loaded, out.Skipped.Total()
 	r.Rejected = r.Records - r.Loaded
 	r.Rejects = out.Rejects.Groups()
 	r.Controls = []pass.Control{}
 	for i := range out.Parts {
 		p := &out.Parts[i]
-		r.Books = append(r.Books, Book{p.Title(), p.Read, p.Loaded, p.Rejected, p.Read - p.Loaded - p.Rejected})
+		r.Parts = append(r.Parts, Part{p.Title(), p.Read, p.Loaded, p.Rejected, p.Read - p.Loaded - p.Rejected})
 		r.Controls = append(r.Controls, p.Controls...)
 	}
 }
@@ -149,10 +149,10 @@ func (r *Report) countLoad() {
 	}
 	c := last.Counts
 	r.IsLoad, r.Read, r.Loaded, r.Rejected, r.Skipped, r.Rejects = true, c.Read, c.Loaded, c.Rejected, c.Skipped, last.Rejects.ByReason
-	r.Books = nil
+	r.Parts = nil
 	for i := range last.Source {
 		p := &last.Source[i]
-		r.Books = append(r.Books, Book{p.Title(), p.Read, p.Loaded, p.Rejected, p.Read - p.Loaded - p.Rejected})
+		r.Parts = append(r.Parts, Part{p.Title(), p.Read, p.Loaded, p.Rejected, p.Read - p.Loaded - p.Rejected})
 	}
 }
 

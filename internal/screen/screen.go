@@ -181,7 +181,7 @@ func (m *model) recheck() tea.Cmd {
 	}
 }
 
-// refresh reads the sample rows anew.
+// refresh reads the sample rows again.
 func (m *model) refresh() {
 	m.rows = m.session.Rows()
 	m.at = min(m.at, len(m.columns())-1)

@@ -42,7 +42,7 @@ func readAll(t *testing.T, o *source.Opener, name string, opts source.Options) (
 }
 
 // TestEncodings detects each encoding from a text that is typical of it, and
-// decodes it; and decodes it as well when told.
+// decodes it, and decodes it as well when the encoding is set.
 func TestEncodings(t *testing.T) {
 	texts := map[string]string{
 		"utf-8": "Käfer;Größe;5 €\n", "windows-1252": "Käfer – “alt”;12,5 €\n", "iso-8859-15": "Käfer;œuvre;12,5 €\n",
@@ -54,8 +54,8 @@ func TestEncodings(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			text := strings.Repeat(line, 20)
 			raw := encode(t, name, text)
-			for _, told := range []string{"", name} {
-				got, s := readAll(t, &source.Opener{}, write(t, "a.csv", raw), source.Options{Encoding: told})
+			for _, set := range []string{"", name} {
+				got, s := readAll(t, &source.Opener{}, write(t, "a.csv", raw), source.Options{Encoding: set})
 				require.Equal(t, text, got)
 				require.Equal(t, name, s.Encoding.Name)
 				require.False(t, s.Encoding.BOM)

@@ -60,7 +60,7 @@ func TestFooter(t *testing.T) {
 		})
 	}
 	kept := run(t, survey.Options{Override: func(l *source.Layout) { require.NoError(t, l.Set("footer", "0")) }}, table+"Total,,7.0\n")
-	require.Equal(t, int64(4), kept.Records, "what is told is not detected")
+	require.Equal(t, int64(4), kept.Records, "what is set is not detected")
 }
 
 // TestSample reads no more than it was asked to, and says so.
@@ -76,26 +76,26 @@ func TestSample(t *testing.T) {
 	require.Equal(t, "1 is not", strings.Split(*whole.Columns[0].Obstacle, ", but ")[1][:8])
 }
 
-// TestParts tells of each oddity which file it is in, and on which line.
+// TestParts reports for each oddity which file it is in, and on which line.
 func TestParts(t *testing.T) {
 	s := run(t, survey.Options{}, table, "No,Name,Mass\n4,\"say \"Größe, Käfer\" now\",1\n\n5,x\n6,\xff,2\n7,\"open,3\n")
 	require.Equal(t, int64(7), s.Records)
 	require.Equal(t, int64(1), s.Ragged)
 	require.Equal(t, int64(1), s.Broken)
-	var told []string
+	var reported []string
 	for _, o := range s.Oddities {
 		column := "-"
 		if o.Column != nil {
 			column = *o.Column
 		}
-		told = append(told, fmt.Sprintf("%s:%d %s %s", filepath.Base(o.Source), o.Line, column, o.What))
+		reported = append(reported, fmt.Sprintf("%s:%d %s %s", filepath.Base(o.Source), o.Line, column, o.What))
 	}
 	require.Equal(t, []string{
 		"part-1.csv:2 Name quote inside a quoted cell",
 		"part-1.csv:4 - 2 cells, not 3",
 		"part-1.csv:5 Name bytes that are not valid in the encoding",
 		"part-1.csv:6 Name quote at the beginning of a cell, read as text",
-	}, told)
+	}, reported)
 	tray := s.Draft(filepath.Join(t.TempDir(), "part.tray"))
 	require.Equal(t, "part", tray.Table.Name)
 	require.Contains(t, tray.Notes["source"][0], "--fill-short")

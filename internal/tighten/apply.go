@@ -14,8 +14,8 @@ import (
 	"ambertray/internal/value"
 )
 
-// maxInTheWay is how many rows are named for each column.
-const maxInTheWay = 10
+// maxObstacles is how many rows are named for each column.
+const maxObstacles = 10
 
 // reader reads the values of a row as they would be.
 type reader struct {
@@ -79,15 +79,15 @@ func (r *reader) read(row []value.Value, i int) (reason string) {
 	return reason
 }
 
-// reread reports whether values are read anew. A text that stays one keeps what it is,
+// reread reports whether values are read again. A text that stays one keeps what it is,
 // blanks too: the server refuses those that are too long.
 func (c *Column) reread() bool {
 	return c.tightened.Retyped && !(c.tightened.Type.Textual() && c.tightened.Was.Type != nil && c.tightened.Was.Type.Textual())
 }
 
-// findInTheWay names the rows that keep columns from the types that most of their values
+// findObstacles names the rows that keep columns from the types that most of their values
 // have.
-func (p *Proposal) findInTheWay(ctx context.Context, to database.Target) error {
+func (p *Proposal) findObstacles(ctx context.Context, to database.Target) error {
 	r, err := p.newReader(to, func(c *Column) *table.Column {
 		switch {
 		case c.reread():
@@ -119,8 +119,9 @@ func (p *Proposal) findInTheWay(ctx context.Context, to database.Target) error {
 			}
 			if reason := r.read(row, i); reason != "" {
 				c := &p.Columns[i]
-				if c.Obstacles++; c.Obstacles <= maxInTheWay {
-					p.InTheWay = append(p.InTheWay, Row{c.Name, named, was, reason})
+				c.ObstacleRows++
+				if c.ObstacleRows <= maxObstacles {
+					p.Obstacles = append(p.Obstacles, Row{c.Name, named, was, reason})
 				}
 			}
 		}

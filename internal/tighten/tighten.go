@@ -23,9 +23,9 @@ type Proposal struct {
 	Key []string `json:"key"`
 	// Statements make the changes, in the target's SQL.
 	Statements []string `json:"statements"`
-	// InTheWay are rows that keep columns from a tighter type, the first of each column.
-	InTheWay []Row `json:"in_the_way"`
-	Applied  bool  `json:"applied"`
+	// Obstacles are rows that keep columns from a tighter type, the first of each column.
+	Obstacles []Row `json:"obstacles"`
+	Applied   bool  `json:"applied"`
 
 	steps *database.Steps
 	plan  *table.Table // the table as it would be
@@ -35,22 +35,22 @@ type Proposal struct {
 // Column is a column and what is proposed for it.
 type Column struct {
 	Name     string `json:"name"`
-	Was      string `json:"was"` // the server's own name of its type
-	NullWas  bool   `json:"null_was"`
+	Was      string `json:"current_type"` // the server's own name
+	NullWas  bool   `json:"currently_nullable"`
 	Type     string `json:"type"` // that it would have
 	Nullable bool   `json:"nullable"`
 	Changes  bool   `json:"changes"`
 	Evidence string `json:"evidence"`
-	// Left says why a tighter type is not proposed; null where there is none.
-	Left *string `json:"left"`
-	// Obstacles is how many rows keep it from a tighter type.
-	Obstacles int64 `json:"obstacles"`
+	// Unchanged says why a tighter type is not proposed; null if it is.
+	Unchanged *string `json:"unchanged_because"`
+	// ObstacleRows is how many rows keep it from a tighter type.
+	ObstacleRows int64 `json:"obstacle_rows"`
 
 	tightened database.Tightened
 	tighter   *infer.Choice // what the obstacles keep it from
 }
 
-// Row is a row in the way.
+// Row is a row that keeps a column from a tighter type.
 type Row struct {
 	Column string `json:"column"`
 	Key    string `json:"key"` // its values of the key, or its place among the rows
@@ -84,7 +84,7 @@ func Propose(ctx context.Context, to database.Target, name string, o Options) (*
 	if err != nil {
 		return nil, err
 	}
-	p := &Proposal{Target: to.Name(), Table: name, Rows: s.Records, Key: []string{}, Statements: []string{}, InTheWay: []Row{}}
+	p := &Proposal{Target: to.Name(), Table: name, Rows: s.Records, Key: []string{}, Statements: []string{}, Obstacles: []Row{}}
 	if p.live, err = database.Columns(ctx, to, name); err != nil {
 		return nil, err
 	}
@@ -101,7 +101,7 @@ func Propose(ctx context.Context, to database.Target, name string, o Options) (*
 	if err := p.plans(ctx, to, tightener); err != nil {
 		return nil, err
 	}
-	return p, p.findInTheWay(ctx, to)
+	return p, p.findObstacles(ctx, to)
 }
 
 func names(t *table.Table) (list []string) {
@@ -111,7 +111,7 @@ func names(t *table.Table) (list []string) {
 	return list
 }
 
-// countNulls counts the NULLs of each column, which a profile does not tell from blanks.
+// countNulls counts the NULLs of each column, which a profile does not distinguish from blanks.
 func (p *Proposal) countNulls(ctx context.Context, to database.Target) (nulls []int64, err error) {
 	d := to.Dialect()
 	for some := range slices.Chunk(p.live, 100) {
@@ -139,7 +139,7 @@ func propose(l *database.ColumnInfo, s *survey.Column, nulls int64, to database.
 		t.Type = *l.Type
 	}
 	if l.Generated || !l.Known || l.Type == nil && !strings.EqualFold(l.Native, "text") && l.Native != "" {
-		c.left("the server computes it, or its type is none that is changed here")
+		c.stays("the server computes it, or changing its type is not supported")
 		return c
 	}
 	if c.Nullable = l.Nullable && nulls > 0; l.Nullable && s.Distinct == 0 {
@@ -157,7 +157,7 @@ func propose(l *database.ColumnInfo, s *survey.Column, nulls int64, to database.
 		c.tighter = &s.Choice
 	}
 	if c.tighter != nil && !set {
-		c.left("some of its values are not of the type that most are")
+		c.stays("some of its values are not of the type that most are")
 	}
 	named := strings.EqualFold(l.Native, to.Dialect().TypeName(choice.Type)) // a name may mean a wider type there
 	if set || s.Distinct > 0 && s.Choice.Rejects == 0 && !named && tighter(t.Type, choice.Type, to) {
@@ -179,11 +179,11 @@ func propose(l *database.ColumnInfo, s *survey.Column, nulls int64, to database.
 	return c
 }
 
-func (c *Column) left(why string) { c.Left = &why }
+func (c *Column) stays(why string) { c.Unchanged = &why }
 
 // leave takes the proposal for a column back.
 func (c *Column) leave(why string) {
-	c.left(why)
+	c.stays(why)
 	c.Type, c.Changes, c.Nullable = c.Was, false, c.NullWas
 	c.tightened.Retyped = false
 	if c.tightened.Type = (table.Type{Kind: table.Text}); c.tightened.Was.Type != nil {
@@ -274,7 +274,7 @@ func (p *Proposal) Changes() (n int) {
 	return n
 }
 
-// DoubtError says why a table was left as it was.
+// DoubtError says why a table was left unchanged.
 type DoubtError struct{ Table, What string }
 
 func (e *DoubtError) Error() string {

@@ -15,7 +15,7 @@ import (
 	"ambertray/internal/publish"
 )
 
-// draftedFile holds the plan as it was drafted last, so that the next draft can
+// draftedFile holds the plan of the last draft, so that the next draft can
 // see what a person has changed since.
 const draftedFile = "drafted.yaml"
 

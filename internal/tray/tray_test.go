@@ -33,11 +33,11 @@ func TestRoundTrip(t *testing.T) {
 			{From: "- x", Nullable: true, LeaveOut: true},
 		}},
 	}
-	for _, told := range [][2]string{
+	for _, setting := range [][2]string{
 		{"encoding", "windows-1252"}, {"delimiter", "\t"}, {"quote", "none"}, {"escape", "backslash"}, {"skip_spaces", "true"}, {"line_end", "cr"},
 		{"comment", "#"}, {"ruler", "true"}, {"header", "3"}, {"footer", "2"}, {"fill_short", "true"},
 	} {
-		require.NoError(t, want.Layout.Set(told[0], told[1]))
+		require.NoError(t, want.Layout.Set(setting[0], setting[1]))
 	}
 	noted := *want
 	noted.Notes = map[string][]string{"loan_no": {"a code: not a number # really", "above"}, "key": {"no two alike"}}

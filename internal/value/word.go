@@ -7,7 +7,7 @@ import (
 )
 
 // booleanPairs are the words for true and false that are known without being
-// told, the most usual pairs first.
+// set, the most usual pairs first.
 var booleanPairs = [][2]string{
 	{"true", "false"}, {"yes", "no"}, {"y", "n"}, {"t", "f"}, {"on", "off"}, {"ja", "nein"}, {"j", "n"}, {"oui", "non"},
 	{"si", "no"}, {"sí", "no"}, {"vrai", "faux"}, {"wahr", "falsch"}, {"vero", "falso"},

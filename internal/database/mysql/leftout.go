@@ -10,7 +10,7 @@ import (
 
 // addsUp reports whether a bulk load has done what it should: every row is in and
 // nothing was warned of, or each warning is of a row that was left out, as many
-// as are missing, because its key is there already. Those rows are refused.
+// as are missing, because its key is a duplicate. Those rows are refused.
 func (s *sink) addsUp(missing int) (bool, error) {
 	counted, err := s.t.Query(s.ctx, "SELECT @@warning_count")
 	if err != nil || missing == 0 || s.keyAt < 0 {

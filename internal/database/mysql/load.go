@@ -243,7 +243,7 @@ func (s *sink) removeDuplicateKeys() error {
 	if len(s.key) == 0 {
 		return nil
 	}
-	const op = "look for keys that are there"
+	const op = "look for existing keys"
 	for _, statement := range []string{stageOf(s.table, batchName, s.columns), bulkInto(s.reader, batchName, s.columns)} {
 		if err := s.t.exec(s.ctx, statement); err != nil {
 			return s.t.fail(op, err)

@@ -237,10 +237,10 @@ func TestTightenKeeps(t *testing.T) {
 		"INSERT INTO kept VALUES (1, '5 Jan 2026', 'ant', 'A1'), (2, '15 Feb 2026', 'bee', 'A1')",
 		"CREATE TRIGGER kept_name BEFORE INSERT ON kept FOR EACH ROW SET new.name = lower(new.name)",
 	}, map[string]string{"no": "the index PRIMARY uses it", "code": "the index code uses it"})
-	told, err := to.Definition(ctx, "kept")
+	statements, err := to.Definition(ctx, "kept")
 	require.NoError(t, err)
-	require.Contains(t, told[0], "`lent` date NOT NULL COMMENT 'when; it is \"lent\"'")
-	require.Contains(t, told[0], "COLLATE utf8mb4_bin NOT NULL DEFAULT 'x, y'")
+	require.Contains(t, statements[0], "`lent` date NOT NULL COMMENT 'when; it is \"lent\"'")
+	require.Contains(t, statements[0], "COLLATE utf8mb4_bin NOT NULL DEFAULT 'x, y'")
 
 	_, err = to.Exec(ctx, "ALTER TABLE kept ADD COLUMN ambertray_new_2 integer GENERATED ALWAYS AS (no) STORED")
 	require.NoError(t, err)

@@ -28,10 +28,12 @@ const batchSize = 4 << 20
 // COPY that fails takes all of its rows back, so that batches are copied within
 // savepoints, and again without the row that is refused.
 type adder struct {
-	ctx     context.Context
-	x       *tx
-	tab     *table.Table
-	sql     string
+	ctx context.Context
+	x   *tx
+	tab *table.Table
+	sql string
+	// remote says that the rows lie on other servers, to which COPY sends them one by one.
+	remote  bool
 	feeder  *database.Feeder
 	batch   *database.Batch // that is being copied
 	rows    int64
@@ -48,10 +50,14 @@ func (a *adder) Refused() *refusal.List { return &a.refused }
 func (a *adder) Remarks() []string { return nil }
 
 // newAdder returns an adder; sql is the COPY.
-func newAdder(ctx context.Context, x *tx, tab *table.Table, sql string) *adder {
-	a := &adder{ctx: ctx, x: x, tab: tab, sql: sql}
+func newAdder(ctx context.Context, x *tx, tab *table.Table, sql string) (*adder, error) {
+	storage, err := x.t.Storage(ctx, tab.Name)
+	if err != nil {
+		return nil, err
+	}
+	a := &adder{ctx: ctx, x: x, tab: tab, sql: sql, remote: len(storage.Servers) > 0}
 	a.feeder = database.NewFeeder(batchSize, a.load)
-	return a
+	return a, nil
 }
 
 // Write implements database.Sink.
@@ -156,10 +162,49 @@ func (a *adder) refuse(row int, pg *pgconn.PgError) {
 
 // try copies rows in one go, or none of them.
 func (a *adder) try(from, to int) error {
+	if a.remote {
+		err := a.within(from, to, a.insert)
+		if err == nil || !refused(err) {
+			return err
+		}
+		// COPY says which row it is.
+	}
+	return a.within(from, to, a.copy)
+}
+
+// copy copies rows.
+func (a *adder) copy(from, to int) error {
+	_, err := a.x.t.conn.PgConn().CopyFrom(a.ctx, wire(a.batch.Rows(from, to)), a.sql)
+	return err
+}
+
+// insert copies rows into a temporary table and inserts them from there, which sends them
+// to other servers in batches.
+func (a *adder) insert(from, to int) error {
+	d := dialect.PostgreSQL
+	columns := d.Columns(a.tab)
+	err := a.x.exec(a.ctx, []string{fmt.Sprintf("CREATE TEMPORARY TABLE %s AS SELECT %s FROM %s WITH NO DATA", remoteName, columns, d.QuoteTable(a.tab.Name))})
+	if err != nil {
+		return err
+	}
+	if _, err := a.x.t.conn.PgConn().CopyFrom(a.ctx, wire(a.batch.Rows(from, to)), copyInto(remoteName, a.tab)+")"); err != nil {
+		return err
+	}
+	return a.x.exec(a.ctx, []string{
+		fmt.Sprintf("INSERT INTO %s (%s) OVERRIDING SYSTEM VALUE SELECT %[2]s FROM %s", d.QuoteTable(a.tab.Name), columns, remoteName),
+		"DROP TABLE " + remoteName,
+	})
+}
+
+// remoteName is the name of the temporary table of rows for other servers.
+const remoteName = "ambertray_remote"
+
+// within runs something that writes rows, in a savepoint to which an error goes back.
+func (a *adder) within(from, to int, write func(from, to int) error) error {
 	if err := a.x.exec(a.ctx, []string{"SAVEPOINT batch"}); err != nil {
 		return err
 	}
-	_, err := a.x.t.conn.PgConn().CopyFrom(a.ctx, wire(a.batch.Rows(from, to)), a.sql)
+	err := write(from, to)
 	if err == nil {
 		return a.x.exec(a.ctx, []string{"RELEASE SAVEPOINT batch"})
 	}

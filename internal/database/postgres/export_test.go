@@ -9,7 +9,7 @@ import (
 // Encoder lets tests check the wire format.
 var Encoder = encoder{}
 
-// Publish gives a staging table the name and the comment of a table that is there.
+// Publish gives a staging table the name and the comment of an existing table.
 func Publish(ctx context.Context, t *Target, staged string, tab *table.Table) error {
 	x := &tx{t: t, staging: &stage{name: staged, table: tab, replaces: true}}
 	err := x.publish(ctx)

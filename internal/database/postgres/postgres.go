@@ -278,7 +278,7 @@ func (x *tx) Load(ctx context.Context, tab *table.Table) (database.Sink, error) 
 	}
 	sql := copyInto(tab.Name, tab)
 	if !x.created || !x.t.unicode { // where the server may refuse rows
-		return newAdder(ctx, x, tab, sql+")"), nil
+		return newAdder(ctx, x, tab, sql+")")
 	}
 	sql += ", FREEZE)" // no other session can see the table yet, so its rows need no later freezing
 	r, w := io.Pipe()

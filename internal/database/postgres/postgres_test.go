@@ -75,7 +75,7 @@ func TestPublish(t *testing.T) {
 }
 
 // TestAdd adds to a table with an identity, a generated column, a check and a
-// trigger, whose refusals the server tells row by row or all at the end.
+// trigger, whose refusals the server reports row by row or all at the end.
 func TestAdd(t *testing.T) {
 	ctx := context.Background()
 	to, err := postgres.Open(ctx, scratch(t), "")

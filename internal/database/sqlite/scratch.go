@@ -84,10 +84,10 @@ const (
 )
 
 // scratchPath is a file that is written beside the database, while nobody else can write
-// to that: one that is there was left by a program that was killed.
+// to that: an existing one was left by a program that was killed.
 func (t *Target) scratchPath(n int) string { return fmt.Sprintf("%s-ambertray-%d", t.path, n) }
 
-// removeScratch removes the files that are there.
+// removeScratch removes the files of an earlier load.
 func (t *Target) removeScratch() (err error) {
 	for n := range mostFiles {
 		err = errors.Join(err, remove(t.scratchPath(n)), remove(t.scratchPath(n)+"-keys"))
@@ -95,7 +95,7 @@ func (t *Target) removeScratch() (err error) {
 	return err
 }
 
-// newScratch returns the fast path into a table, or nil where there is none: into one that
+// newScratch returns the fast path into a table, or nil if the engine has to insert: into one that
 // the transaction has not created, with foreign keys, or in a database that is not in
 // UTF-8.
 func (x *tx) newScratch(ctx context.Context, tab *table.Table, s *sink) (*scratch, error) {
@@ -194,7 +194,7 @@ func (s *scratch) open() (err error) {
 }
 
 // full reports whether a file has as many rows as it should: that of a table with an
-// index has all of them, for the engine takes only a whole one.
+// index has all of them, because the engine takes only a complete one.
 func (s *scratch) full() bool {
 	return len(s.key) == 0 && s.files < mostFiles && s.inFile >= s.t.bounds.first<<((s.files-1)/2)
 }

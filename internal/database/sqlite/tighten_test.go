@@ -55,7 +55,7 @@ func TestTightenKeeps(t *testing.T) {
 		p, err := tighten.Propose(ctx, to, "odd", tighten.Options{})
 		require.NoError(t, err)
 		require.Empty(t, p.Statements)
-		require.NotNil(t, p.Columns[0].Left, definition)
-		require.Contains(t, *p.Columns[0].Left, why)
+		require.NotNil(t, p.Columns[0].Unchanged, definition)
+		require.Contains(t, *p.Columns[0].Unchanged, why)
 	}
 }
