@@ -37,6 +37,9 @@ type Merger struct {
 		Query(ctx context.Context, query string) ([][]string, error)
 	}
 	Row string // how the number of a row of the stage is written
+	// Join joins the stage, which has no index, with the table. Hint, after the name of
+	// the table, has its index used, however few rows it seems to have.
+	Join, Hint string
 	// Update is the statement that sets columns where a condition holds, of the
 	// table called t and the stage called s.
 	Update func(table, stage, set, where string) string
@@ -90,7 +93,7 @@ func (m *Merger) Merge(ctx context.Context, t *table.Table, stage string, at *Nu
 	if x.differ != "" {
 		same += " AND NOT (" + x.differ + ")"
 	}
-	done.Agree, err = x.count(x.table + " t JOIN " + x.stage + " s ON " + same)
+	done.Agree, err = x.count(x.stage + " s " + x.Join + " " + x.table + " t" + x.Hint + " ON " + same)
 	return done, &x.refuser.Refused, err
 }
 
@@ -177,12 +180,8 @@ func (x *merging) checkConstraints(some func(*Constraint) bool, from string) err
 
 // checkKey makes sure that no row of the stage means several of the table.
 func (x *merging) checkKey() error {
-	pairs, err := x.count(x.table + " t JOIN " + x.stage + " s ON " + x.same)
-	if err != nil {
-		return err
-	}
-	rows, err := x.count(x.stage + " s WHERE EXISTS (SELECT 1 FROM " + x.table + " t WHERE " + x.same + ")")
-	if err == nil && pairs != rows {
+	found, err := x.DB.Query(x.ctx, fmt.Sprintf("SELECT count(*), count(DISTINCT s.%s) FROM %s s %s %s t%s ON %s", x.Row, x.stage, x.Join, x.table, x.Hint, x.same))
+	if err == nil && found[0][0] != found[0][1] {
 		err = &KeyError{x.t.Name, x.t.Key}
 	}
 	return err
@@ -211,8 +210,13 @@ func (x *merging) update(from, to int64) string {
 }
 
 func (x *merging) insert(from, to int64) string {
-	return fmt.Sprintf("INSERT INTO %s (%s)%s SELECT %s FROM %s s WHERE s.%s BETWEEN %d AND %d AND NOT EXISTS (SELECT 1 FROM %s t WHERE %s)",
-		x.table, x.columns, x.Overriding, x.columns, x.stage, x.Row, from, to, x.table, x.same)
+	d := x.DB.Dialect()
+	var values []string
+	for _, c := range x.t.Loaded() {
+		values = append(values, "s."+d.Quote(c.Name))
+	}
+	return fmt.Sprintf("INSERT INTO %s (%s)%s SELECT %s FROM %s s LEFT JOIN %s t%s ON %s WHERE s.%s BETWEEN %d AND %d AND t.%s IS NULL",
+		x.table, x.columns, x.Overriding, strings.Join(values, ", "), x.stage, x.table, x.Hint, x.same, x.Row, from, to, d.Quote(x.t.Key[0]))
 }
 
 // apply runs a statement for some rows of the stage, and finds by halving which

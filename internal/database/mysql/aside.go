@@ -75,44 +75,56 @@ func (a *aside) Close(abort error) (int64, error) {
 // removeDuplicates removes the rows that repeat a unique index of the table or an
 // earlier row.
 func (a *aside) removeDuplicates() error {
-	indexes, err := a.uniqueIndexes()
+	indexes, err := a.x.uniqueIndexes(a.ctx, a.tab)
 	if err != nil {
 		return err
 	}
 	d := dialect.MySQL
-	table := d.QuoteTable(a.tab.Name)
-	if a.x.empties { // only the rows repeat each other
-		table = ""
-	}
 	for _, index := range indexes {
-		query := database.Repeated(d, index.Columns, database.RowOfStage, database.Filled(d, index.Columns, asideName), table)
-		if err := a.refuser.RefuseAll(a.ctx, query, index); err != nil {
+		query := database.Repeated(d, index.Columns, database.RowOfStage, database.Filled(d, index.Columns, asideName), "")
+		if err := a.refuser.RefuseAll(a.ctx, query, index.Reason); err != nil {
+			return err
+		}
+		if a.x.empties { // so that the table's rows are no obstacle
+			continue
+		}
+		var same []string
+		for _, c := range index.Columns {
+			same = append(same, "t."+d.Quote(c)+" = s."+d.Quote(c))
+		}
+		query = fmt.Sprintf("SELECT s.%s FROM %s s STRAIGHT_JOIN %s t%s ON %s", database.RowOfStage, asideName, d.QuoteTable(a.tab.Name), useIndex(index.name), strings.Join(same, " AND "))
+		if err := a.refuser.RefuseAll(a.ctx, query, index.Reason); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// uniqueIndexes returns, as reasons for refusing rows that repeat them, the unique
-// indexes of the table whose columns are all loaded. The others,
-// and those on the beginning of a text, are left to the servers that hold the rows.
-func (a *aside) uniqueIndexes() (list []refusal.Reason, err error) {
-	rows, err := a.x.t.Query(a.ctx, `SELECT index_name, group_concat(column_name ORDER BY seq_in_index SEPARATOR '\n') FROM information_schema.statistics
-		WHERE non_unique = 0 AND `+place(a.tab.Name)+" GROUP BY index_name HAVING sum(sub_part IS NOT NULL) = 0 ORDER BY index_name = 'PRIMARY' DESC, index_name")
+// uniqueIndex is a unique index of a table, and the reason for refusing rows that repeat it.
+type uniqueIndex struct {
+	name string
+	refusal.Reason
+}
+
+// uniqueIndexes returns the unique indexes of a table whose columns are all loaded. The
+// others, and those on the beginning of a text, are left to the servers that hold the rows.
+func (x *tx) uniqueIndexes(ctx context.Context, tab *table.Table) (list []uniqueIndex, err error) {
+	rows, err := x.t.Query(ctx, `SELECT index_name, group_concat(column_name ORDER BY seq_in_index SEPARATOR '\n') FROM information_schema.statistics
+		WHERE non_unique = 0 AND `+place(tab.Name)+" GROUP BY index_name HAVING sum(sub_part IS NOT NULL) = 0 ORDER BY index_name = 'PRIMARY' DESC, index_name")
 	if err != nil {
 		return nil, err
 	}
 	loaded := map[string]bool{}
-	for _, c := range a.tab.Loaded() {
+	for _, c := range tab.Loaded() {
 		loaded[c.Name] = true
 	}
 	for _, row := range rows {
-		u := refusal.Reason{Columns: strings.Split(row[1], "\n"), Reason: "duplicate in unique index " + row[0]}
+		u := uniqueIndex{row[0], refusal.Reason{Columns: strings.Split(row[1], "\n"), Reason: "duplicate in unique index " + row[0]}}
 		if slices.ContainsFunc(u.Columns, func(c string) bool { return !loaded[c] }) {
 			continue
 		}
 		if row[0] == "PRIMARY" {
-			u.Reason = database.SameKey
+			u.Reason.Reason = database.SameKey
 		}
 		list = append(list, u)
 	}

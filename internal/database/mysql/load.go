@@ -66,6 +66,9 @@ func (x *tx) Load(ctx context.Context, tab *table.Table) (database.Sink, error) 
 		return nil, err
 	}
 	if storage.NoSavepoints && !storage.NoTransactions {
+		if err := x.joinInBatches(ctx, &storage); err != nil {
+			return nil, err
+		}
 		return x.loadAside(ctx, tab)
 	}
 	if x.lanes > 1 {

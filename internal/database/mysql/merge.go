@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 
 	"github.com/go-sql-driver/mysql"
 
@@ -50,10 +51,20 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *data
 	if err != nil {
 		return database.Merged{}, nil, err
 	}
+	if err := x.joinInBatches(ctx, &storage); err != nil {
+		return database.Merged{}, nil, err
+	}
+	hint, err := x.hint(ctx, tab)
+	if err != nil {
+		return database.Merged{}, nil, err
+	}
 	m := database.Merger{
-		DB: x.t, Row: database.RowOfStage, SetPrefix: "t.", Whole: storage.NoSavepoints,
+		DB: x.t, Row: database.RowOfStage, Join: "STRAIGHT_JOIN", Hint: hint, SetPrefix: "t.", Whole: storage.NoSavepoints,
 		Update: func(table, stage, set, where string) string {
-			return fmt.Sprintf("UPDATE %s t JOIN %s s SET %s WHERE %s", table, stage, set, where)
+			if storage.Servers != nil { // an update reads the rows of other servers one by one: only those that differ
+				stage = fmt.Sprintf("(SELECT s.* FROM %s s STRAIGHT_JOIN %s t%s WHERE %s)", stage, table, hint, where)
+			}
+			return fmt.Sprintf("UPDATE %s s STRAIGHT_JOIN %s t%s SET %s WHERE %s", stage, table, hint, set, where)
 		},
 		Differ: func(column string, c table.Column) string {
 			if dialect.MySQL.Stored(c.Type).Textual() {
@@ -65,6 +76,20 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *data
 	}
 	return m.Merge(ctx, tab, stage, at)
 }
+
+// hint has a merge use the index of the key, whatever the server believes how many rows the
+// table has: it learns late of rows that were just loaded, above all of other servers.
+func (x *tx) hint(ctx context.Context, tab *table.Table) (string, error) {
+	indexes, err := x.uniqueIndexes(ctx, tab)
+	for _, u := range indexes {
+		if len(u.Columns) == len(tab.Key) && !slices.ContainsFunc(u.Columns, func(c string) bool { return !slices.Contains(tab.Key, c) }) {
+			return useIndex(u.name), nil
+		}
+	}
+	return "", err
+}
+
+func useIndex(name string) string { return " FORCE INDEX (" + dialect.MySQL.Quote(name) + ")" }
 
 // refusalOf returns why the server does not take a row, if an error is that.
 func refusalOf(err error) (reason string, ok bool) {

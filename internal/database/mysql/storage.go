@@ -66,6 +66,15 @@ func (t *Target) storageFacts(ctx context.Context) ([]database.Fact, error) {
 	return database.StorageFacts(ctx, t, names)
 }
 
+// joinInBatches has the server look up the rows of a table on other servers in batches when
+// it joins them, and not one by one.
+func (x *tx) joinInBatches(ctx context.Context, s *database.Storage) error {
+	if s.Servers == nil {
+		return nil
+	}
+	return x.t.fail("set join_cache_level", x.t.exec(ctx, "SET join_cache_level = 6, optimizer_switch = 'mrr=on,mrr_cost_based=off', join_buffer_size = 4194304, join_buffer_space_limit = 16777216"))
+}
+
 const spider = "SPIDER"
 
 var spiderServer = regexp.MustCompile(`(?i)\b(?:srv|server|host) "([^"]+)"`)

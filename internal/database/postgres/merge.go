@@ -32,7 +32,7 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *data
 		return database.Merged{}, nil, err
 	}
 	m := database.Merger{
-		DB: x.t, Constraints: constraints, Row: database.RowOfStage, Overriding: " OVERRIDING SYSTEM VALUE",
+		DB: x.t, Constraints: constraints, Row: database.RowOfStage, Join: "JOIN", Overriding: " OVERRIDING SYSTEM VALUE",
 		Update: func(table, stage, set, where string) string {
 			return fmt.Sprintf("UPDATE %s AS t SET %s FROM %s AS s WHERE %s", table, set, stage, where)
 		},

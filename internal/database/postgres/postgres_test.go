@@ -230,6 +230,15 @@ func TestForeignServers(t *testing.T) {
 	for _, s := range statements {
 		require.NoError(t, exec(to, s), s)
 	}
+	facts, err := to.Facts(context.Background())
+	require.NoError(t, err)
+	require.Contains(t, facts, database.Fact{Name: "server node1", Value: "batch_size 1, fetch_size 100, async_capable false",
+		Remedy: "send and read more rows at a time: ALTER SERVER node1 OPTIONS (ADD batch_size '1000', ADD fetch_size '10000', ADD async_capable 'true')"})
+	require.NoError(t, exec(to, "ALTER SERVER node2 OPTIONS (ADD batch_size '500', ADD fetch_size '100', ADD async_capable 'true')"))
+	facts, err = to.Facts(context.Background())
+	require.NoError(t, err)
+	require.Contains(t, facts, database.Fact{Name: "server node2", Value: "batch_size 500, fetch_size 100, async_capable true",
+		Remedy: "send and read more rows at a time: ALTER SERVER node2 OPTIONS (SET fetch_size '10000')"})
 	databasetest.Nodes(t, func() database.Target { return open(url) }, second)
 }
 

@@ -26,7 +26,7 @@ func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
 // Merge implements database.StagingTx.
 func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *database.Numbers) (database.Merged, *refusal.List, error) {
 	m := database.Merger{
-		DB: x.t, Row: "rowid",
+		DB: x.t, Row: "rowid", Join: "JOIN",
 		Update: func(table, stage, set, where string) string {
 			return fmt.Sprintf("UPDATE %s AS t SET %s FROM %s AS s WHERE %s", table, set, stage, where)
 		},

@@ -21,7 +21,7 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *data
 		return database.Merged{}, nil, err
 	}
 	m := database.Merger{
-		DB: x.t, Row: database.RowOfStage,
+		DB: x.t, Row: database.RowOfStage, Join: "JOIN",
 		Update: func(table, stage, set, where string) string {
 			return fmt.Sprintf("UPDATE t SET %s FROM %s AS t, %s AS s WHERE %s", set, table, stage, where)
 		},
