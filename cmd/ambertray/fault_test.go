@@ -353,3 +353,54 @@ func (p *proxy) cut() {
 		c.Close()
 	}
 }
+
+// TestInterruptedStatement interrupts loads while the server is at work on a statement that
+// takes minutes. When the program has ended, so has the session, and its locks are free.
+func TestInterruptedStatement(t *testing.T) {
+	all := targets(t)
+	for server, slow := range map[string][]string{
+		"postgres": {"CREATE FUNCTION nap_of_TABLE() RETURNS trigger LANGUAGE plpgsql AS 'BEGIN PERFORM pg_sleep(300); RETURN NEW; END'",
+			"CREATE TABLE TABLE (no smallint PRIMARY KEY, name varchar(20))", "CREATE TRIGGER nap BEFORE INSERT ON TABLE FOR EACH ROW EXECUTE FUNCTION nap_of_TABLE()"},
+		"mysql": {"CREATE TABLE TABLE (no smallint PRIMARY KEY, name varchar(20))", "CREATE TRIGGER nap_of_TABLE BEFORE INSERT ON TABLE FOR EACH ROW SET NEW.name = concat(NEW.name, sleep(300))"},
+	} {
+		for _, existing := range []string{"append", "merge"} {
+			t.Run(server+" "+existing, func(t *testing.T) {
+				t.Parallel()
+				ctx, d, name := context.Background(), newDesk(t), uniqueTable(t)
+				to, err := connect.Open(ctx, all[server], connect.Options{})
+				require.NoError(t, err)
+				defer to.Close()
+				for _, s := range slow {
+					_, err := to.Exec(ctx, strings.ReplaceAll(strings.ReplaceAll(s, "TABLE", name), "CREATE "+name, "CREATE TABLE"))
+					require.NoError(t, err)
+				}
+				d.write("finds.csv", "no,name\n1,ant\n2,bee\n")
+				d.run(0, "draft", "finds.csv", "--table", name)
+				c := d.command("load", "finds.tray", "--to", all[server], "--existing", existing, "--yes")
+				require.NoError(t, c.Start())
+				running := func() bool {
+					query := "SELECT count(*) FROM information_schema.processlist WHERE info LIKE '%" + name + "%' AND info NOT LIKE '%processlist%'"
+					if server == "postgres" {
+						query = "SELECT count(*) FROM pg_stat_activity WHERE query LIKE '%" + name + "%' AND state <> 'idle' AND pid <> pg_backend_pid()"
+					}
+					rows, err := to.Query(ctx, query)
+					require.NoError(t, err)
+					return rows[0][0] != "0"
+				}
+				busy := 0
+				require.Eventually(t, func() bool { // it is in the nap once it runs for a while
+					busy++
+					if !running() {
+						busy = 0
+					}
+					return busy > 20
+				}, 20*time.Second, 20*time.Millisecond)
+				require.NoError(t, c.Process.Signal(os.Interrupt))
+				require.Error(t, c.Wait())
+				require.False(t, running())
+				_, err = to.Exec(ctx, "DROP TABLE "+name)
+				require.NoError(t, err)
+			})
+		}
+	}
+}

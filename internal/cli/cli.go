@@ -248,6 +248,15 @@ func (a *app) open(ctx context.Context, to string, create bool) (t database.Targ
 	return t, err
 }
 
+// closeTarget closes a target that was written to. If the server has not ended an
+// interrupted session, that is reported: its locks are not free yet.
+func (a *app) closeTarget(t database.Target) {
+	err := t.Close()
+	if errors.Is(err, database.ErrEnding) {
+		term.NewPrinter(a.err).Line("ambertray: %v", err)
+	}
+}
+
 // createDatabase creates the database of that target, unless it exists: then it returns
 // nil.
 func (a *app) createDatabase(ctx context.Context, to string) (made *database.Made, err error) {

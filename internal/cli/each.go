@@ -223,7 +223,7 @@ func (e *each) run(first database.Target, jobs int, wave []int) {
 				if tgt, err = e.a.open(e.c.Context(), *e.loading.to, true); err != nil {
 					return // the others load all
 				}
-				defer tgt.Close()
+				defer e.a.closeTarget(tgt)
 			}
 			for {
 				i := e.take()

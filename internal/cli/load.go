@@ -138,7 +138,7 @@ func (a *app) openNew(ctx context.Context, l *loading) (tgt database.Target, end
 	}
 	tgt, err = a.open(ctx, *l.to, true)
 	if made == nil {
-		return tgt, func() { tgt.Close() }, err
+		return tgt, func() { a.closeTarget(tgt) }, err
 	}
 	l.Notes = append(l.Notes, note.About(made.What))
 	undo := func() {
@@ -150,7 +150,7 @@ func (a *app) openNew(ctx context.Context, l *loading) (tgt database.Target, end
 	if err != nil {
 		undo()
 	}
-	return tgt, func() { tgt.Close(); undo() }, err
+	return tgt, func() { a.closeTarget(tgt); undo() }, err
 }
 
 // planned returns the plan of a load, which is written before it is loaded by, and the

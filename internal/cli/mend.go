@@ -32,7 +32,7 @@ beside it.`,
 		if err != nil {
 			return err
 		}
-		defer tgt.Close()
+		defer a.closeTarget(tgt)
 		update, done := a.progress("mending")
 		o.Progress = update
 		receipt, err := load.Mend(c.Context(), t, id, a.from, tgt, o)

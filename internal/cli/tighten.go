@@ -71,7 +71,7 @@ func (a *app) tighten(c *cobra.Command, to, name string, o tighten.Options, appl
 	if err != nil {
 		return err
 	}
-	defer tgt.Close()
+	defer a.closeTarget(tgt)
 	update, done := a.progress("reading")
 	o.Survey.Progress = update
 	p, err := tighten.Propose(c.Context(), tgt, name, o)

@@ -31,7 +31,7 @@ changed and undo says why. The ledger keeps the load as undone.`,
 		if err != nil {
 			return err
 		}
-		defer tgt.Close()
+		defer a.closeTarget(tgt)
 		entry, err := ledger.Find(c.Context(), tgt, args[0])
 		if err != nil {
 			return err

@@ -26,6 +26,7 @@ var (
 	ErrNoSchema    = errors.New("no such schema")
 	ErrFull        = errors.New("the disk is full")
 	ErrLocked      = errors.New("locked by another session")
+	ErrEnding      = errors.New("the server is still rolling it back")
 	ErrConflict    = errors.New("the server rolled it back for another session")
 	ErrNoDatabase  = errors.New("not a database")
 	ErrReadOnly    = errors.New("the database is read only")

@@ -34,6 +34,11 @@ type Target struct {
 	staged, stage string
 	noLedger      bool // that load may not touch the ledger
 	noBulk        bool // do without the bulk load
+	// session is the number of the connection, and client the address that the server has
+	// it from.
+	session int64
+	client  string
+	ending  error // of a session that was interrupted, and that the server has not ended
 	// For facts: the account as the server writes it, once it was
 	// asked for facts, and whether it is on this machine.
 	account, database string
@@ -82,6 +87,9 @@ func open(ctx context.Context, address, password string, adjust func(*mysql.Conf
 		t.db.Close()
 		return nil, t.fail("connect", err)
 	}
+	if err := t.identify(ctx); err != nil {
+		return nil, errors.Join(err, t.Close())
+	}
 	return t, nil
 }
 
@@ -103,9 +111,16 @@ func (t *Target) Name() string { return t.name }
 // Dialect implements database.Target.
 func (t *Target) Dialect() *dialect.Dialect { return dialect.MySQL }
 
-// Close implements database.Target.
+// Close implements database.Target. If the server has not ended a session that was
+// interrupted, it returns an error.
 func (t *Target) Close() error {
-	return errors.Join(t.conn.Close(), t.db.Close())
+	ctx, cancel := context.WithTimeout(context.Background(), database.EndPatience)
+	defer cancel()
+	if t.conn.PingContext(ctx) != nil {
+		_ = t.reconnect() // to end the session; a server that is gone has ended it
+	}
+	_ = t.conn.Close() // which fails if it was lost
+	return errors.Join(t.fail("end the interrupted session", t.ending), t.db.Close())
 }
 
 // Identity implements database.Inspector. Where the server folds names, it does so as
@@ -391,15 +406,33 @@ func gone(err error) bool {
 	return errors.Is(err, driver.ErrBadConn) || errors.Is(err, mysql.ErrInvalidConn) || errors.Is(err, sql.ErrConnDone)
 }
 
-// reconnect opens a connection in place of one that is gone.
+// reconnect opens a connection in place of one that is gone. An interruption closes a
+// connection in the middle of a statement, which the server would run to its end: its session
+// is ended first, so that its locks are free.
 func (t *Target) reconnect() error {
-	conn, err := t.db.Conn(context.Background())
+	ctx, cancel := context.WithTimeout(context.Background(), database.EndPatience)
+	defer cancel()
+	conn, err := t.db.Conn(ctx)
 	if err != nil {
 		return err
 	}
+	t.ending = database.AwaitEnd(ctx, func(ctx context.Context) (running bool, err error) {
+		// A server that was started again gives its number to another session.
+		err = conn.QueryRowContext(ctx, "SELECT count(*) > 0 FROM information_schema.processlist WHERE id = ? AND host = ?", t.session, t.client).Scan(&running)
+		if running && err == nil {
+			_, _ = conn.ExecContext(ctx, fmt.Sprintf("KILL %d", t.session)) // unless it has just ended
+		}
+		return running, err
+	})
 	t.conn.Close()
 	t.conn = conn
-	return nil
+	return t.identify(context.Background())
+}
+
+// identify asks which session of the server this is.
+func (t *Target) identify(ctx context.Context) error {
+	err := t.conn.QueryRowContext(ctx, "SELECT id, host FROM information_schema.processlist WHERE id = connection_id()").Scan(&t.session, &t.client)
+	return t.fail("connect", err)
 }
 
 // fail says which condition an error of the server or the driver is.

@@ -93,8 +93,29 @@ func (t *Target) Name() string { return t.name }
 // Dialect implements database.Target.
 func (t *Target) Dialect() *dialect.Dialect { return dialect.PostgreSQL }
 
-// Close implements database.Target.
-func (t *Target) Close() error { return t.conn.Close(context.Background()) }
+// Close implements database.Target. An interruption closes the connection in the middle of a
+// statement. The server, which may not notice before the statement ends, is asked to cancel
+// it, and Close waits until the session has ended and its locks are free.
+func (t *Target) Close() error {
+	if !t.conn.IsClosed() {
+		return t.conn.Close(context.Background())
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), database.EndPatience)
+	defer cancel()
+	select {
+	case <-t.conn.PgConn().CleanupDone(): // the driver has asked
+	case <-ctx.Done():
+	}
+	conn, err := pgx.ConnectConfig(ctx, t.config)
+	if err != nil {
+		return nil
+	}
+	defer conn.Close(context.Background())
+	return t.fail("end the interrupted session", database.AwaitEnd(ctx, func(ctx context.Context) (running bool, err error) {
+		err = conn.QueryRow(ctx, "SELECT count(*) > 0 FROM pg_stat_activity WHERE pid = $1 AND application_name LIKE 'ambertray%'", t.conn.PgConn().PID()).Scan(&running)
+		return running, err
+	}))
+}
 
 // Identity implements database.Inspector.
 func (t *Target) Identity(ctx context.Context, name string) (identity string, err error) {
