@@ -27,7 +27,13 @@ type screen struct {
 // at starts the program at a terminal of some columns and rows.
 func (d *desk) at(columns, rows uint16, args ...string) *screen {
 	d.Helper()
-	s := &screen{desk: d, cmd: d.command(args...), face: vt.NewEmulator(int(columns), int(rows))}
+	return d.start(columns, rows, d.command(args...))
+}
+
+// start starts a command at a terminal.
+func (d *desk) start(columns, rows uint16, c *exec.Cmd) *screen {
+	d.Helper()
+	s := &screen{desk: d, cmd: c, face: vt.NewEmulator(int(columns), int(rows))}
 	s.cmd.Env = append(s.cmd.Environ(), "TERM=xterm-256color")
 	tty, err := pty.StartWithSize(s.cmd, &pty.Winsize{Cols: columns, Rows: rows})
 	require.NoError(d, err)

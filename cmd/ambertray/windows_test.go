@@ -69,6 +69,8 @@ func TestWindows(t *testing.T) {
 		}
 	}
 	w.paths()
+	w.heldOpen()
+	w.console()
 	w.killed()
 }
 
@@ -110,6 +112,49 @@ func (w wine) paths() {
 	}
 	require.Contains(w, w.run("targets"), `AppData\Roaming\ambertray\targets.yaml`)
 	require.Contains(w, w.run("load", "none.csv", "--to", "museum.db"), "check the spelling and the folder")
+}
+
+// heldOpen loads while another program keeps a file to itself: the source, the plan, the
+// target. Each error names the file, nothing is changed, and the next load succeeds.
+func (w wine) heldOpen() {
+	w.write("held.csv", "no,name\r\n1,Bär\r\n")
+	w.run("draft", "held.csv")
+	w.run("load", "held.tray", "--to", "held.db")
+	plan := w.read("held.tray/tray.yaml")
+	const closeIt = "close it in the other program and try again: nothing was changed"
+	for file, args := range map[string][]string{ // what is typed next comes first
+		"held.csv":            {closeIt, "load", "held.tray", "--to", "held.db", "--again", "--existing", "append"},
+		"held.tray/tray.yaml": {closeIt, "check", "held.tray", "--change", "name.type=text"},
+		"held.db":             {"whether another program keeps it to itself", "load", "held.tray", "--to", "held.db", "--again", "--existing", "append"},
+	} {
+		holder := exec.Command(os.Getenv("AMBERTRAY_TEST_WINE"), os.Getenv("AMBERTRAY_TEST_HOLDOPEN"), w.path(file))
+		input, err := holder.StdinPipe()
+		require.NoError(w, err)
+		require.NoError(w, holder.Start())
+		held := filepath.Join(w.dir, file+".held")
+		require.Eventually(w, func() bool { _, err := os.Stat(held); return err == nil }, 20*time.Second, 20*time.Millisecond)
+		out := w.run(args[1:]...)
+		require.Contains(w, out, filepath.Base(file), out)
+		require.Contains(w, out, args[0], out)
+		require.NoError(w, input.Close())
+		_ = holder.Wait()
+		require.NoError(w, os.Remove(held))
+	}
+	require.Equal(w, plan, w.read("held.tray/tray.yaml"))
+	require.Equal(w, "1", w.queryIn("held.db", "SELECT count(*) FROM held"))
+	require.Contains(w, w.run("load", "held.tray", "--to", "held.db", "--again", "--existing", "append"), "every row proved")
+}
+
+// console runs at a console of two widths: colours arrive as such, and tables fit.
+func (w wine) console() {
+	for columns, narrow := range map[uint16]bool{80: true, 140: false} {
+		s := w.start(columns, 50, w.command("survey", "specimens.csv"))
+		s.shows("least … greatest", "Remarks")
+		s.end(0)
+		require.Equal(w, narrow, strings.Contains(s.look(), "in a wider window: length"), s.look())
+		require.Contains(w, s.seen(), "\x1b[38;5;214m", "amber")
+		require.NotContains(w, s.look(), "[38;5;214m")
+	}
 }
 
 // killed kills loads in the middle, and loads again.

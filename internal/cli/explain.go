@@ -179,7 +179,7 @@ var hints = []struct {
 	{database.ErrEncryption, "have it given a certificate; encrypt=disable in the URL goes without, where you trust the network"},
 	{database.ErrReadOnly, "name the primary server, or have the database made writable: nothing was changed"},
 	{database.ErrTooOld, "load into a later version; ambertray handover writes what this one takes"},
-	{database.ErrCannotOpen, "check the folder, and whether you may write to it"},
+	{database.ErrCannotOpen, "check the folder, whether you may write to it, and whether another program keeps it to itself"},
 	{database.ErrExists, "--existing append adds to it, empty takes its rows out first, rebuild drops and creates it, merge updates by key; or choose another name with --table NAME"},
 	{database.ErrNoTable, "load it first: ambertray load TRAY --to TARGET"},
 	{database.ErrPermission, "ask for the right to do so, or name another target"},
@@ -265,6 +265,9 @@ var typedHints = []func(error) string{
 	func(err error) string {
 		if platform.DiskFull(err) {
 			return "make room and try again: nothing was changed"
+		}
+		if platform.InUse(err) {
+			return "close it in the other program and try again: nothing was changed"
 		}
 		return ""
 	},

@@ -190,7 +190,7 @@ func (a *app) drawProfile(s *survey.Survey) {
 	}
 	p.Table([]term.Column{
 		{Title: "", Right: true}, {Title: "column", Max: 28}, {Title: "type"}, {Title: "blank", Right: true},
-		{Title: "distinct", Right: true}, {Title: ""}, {Title: "length", Right: true}, {Title: "least … greatest"},
+		{Title: "distinct", Right: true, Spare: true}, {Title: "", Spare: true}, {Title: "length", Right: true, Spare: true}, {Title: "least … greatest"},
 	}, rows)
 	a.drawPairs(s)
 	a.drawNotes(a.print, s.Notes, &s.Layout, 0, "")

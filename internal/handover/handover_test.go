@@ -8,11 +8,13 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
+	"ambertray/internal/connect"
 	"ambertray/internal/dialect"
 	"ambertray/internal/handover"
 	"ambertray/internal/pass"
@@ -114,6 +116,54 @@ func TestBulk(t *testing.T) {
 				require.NoError(t, err, string(out))
 			})
 		}
+	}
+}
+
+// TestStandIn runs the handovers for SQL Server on the stand-in, which has no BULK INSERT: the
+// rows come as INSERT statements there.
+func TestStandIn(t *testing.T) {
+	ctx := context.Background()
+	to, err := connect.Open(ctx, os.Getenv("AMBERTRAY_TEST_SQLSERVER"), connect.Options{})
+	require.NoError(t, err)
+	defer to.Close()
+	name := fmt.Sprintf("loan of amber %d", os.Getpid())
+	quotedName := dialect.SQLServer.QuoteTable(name)
+	for _, inserts := range []bool{false, true} {
+		folder := filepath.Join(t.TempDir(), "out")
+		tr := awkwardTray(t, name)
+		tr.Table.Column("essay").Type.Characters = table.Unicode
+		r, err := handover.Run(ctx, tr, &source.Opener{}, folder, handover.Options{Dialect: dialect.SQLServer, Inserts: inserts})
+		require.NoError(t, err)
+		require.Equal(t, int64(3), r.Counts.Rows)
+		read := func(script string) string {
+			text, err := os.ReadFile(filepath.Join(folder, script))
+			require.NoError(t, err)
+			return string(text)
+		}
+		_, err = to.Exec(ctx, regexp.MustCompile(`(?m)^BULK INSERT .*$`).ReplaceAllString(read("load.sql"), ""))
+		require.NoError(t, err)
+		agrees := func() (n int) {
+			rows, err := to.Query(ctx, read("verify.sql"))
+			require.NoError(t, err)
+			require.Len(t, rows, len(awkward)+1)
+			for _, row := range rows {
+				if row[2] == "agrees" {
+					n++
+				}
+			}
+			return n
+		}
+		if inserts {
+			require.Equal(t, len(awkward)+1, agrees())
+			n, err := to.Exec(ctx, "UPDATE "+quotedName+" SET note = 'other', [x; DROP TABLE y --] = 0.05 WHERE id = 7")
+			require.Equal(t, int64(1), n)
+			require.NoError(t, err)
+			require.Equal(t, len(awkward)-1, agrees())
+		} else {
+			require.Zero(t, agrees(), "no row has arrived")
+		}
+		_, err = to.Exec(ctx, "DROP TABLE "+quotedName)
+		require.NoError(t, err)
 	}
 }
 

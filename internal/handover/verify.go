@@ -25,7 +25,7 @@ type figure struct {
 // verifyText is verify.sql: queries that answer one line for each column.
 func (h *handover) verifyText(r *Receipt) string {
 	v := &verifier{d: h.Dialect, table: h.table, rows: r.Counts.Rows}
-	text := h.title(r, "compares the rows of the table with those that were handed over")
+	text := h.title(r, "compares the table with the figures of the rows")
 	if v.d == dialect.Oracle {
 		text += "SET LINESIZE 300 PAGESIZE 1000\nCOLUMN \"column\" FORMAT A40\nCOLUMN \"answer\" FORMAT A200\n\n"
 	}

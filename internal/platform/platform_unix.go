@@ -24,6 +24,10 @@ func DiskFull(err error) bool {
 	return errors.Is(err, syscall.ENOSPC) || errors.Is(err, syscall.EDQUOT) || errors.Is(err, syscall.EFBIG)
 }
 
+// InUse reports whether an error is that another program keeps a file to itself, which none
+// can do here.
+func InUse(error) bool { return false }
+
 // IgnoreFileLimit makes a write beyond the limit to the size of files fail, instead of
 // ending the program.
 func IgnoreFileLimit() { signal.Ignore(syscall.SIGXFSZ) }

@@ -16,5 +16,10 @@ func DiskFull(err error) bool {
 	return errors.Is(err, windows.ERROR_DISK_FULL) || errors.Is(err, windows.ERROR_HANDLE_DISK_FULL) || errors.Is(err, windows.ERROR_DISK_QUOTA_EXCEEDED)
 }
 
+// InUse reports whether an error is that another program keeps a file to itself.
+func InUse(err error) bool {
+	return errors.Is(err, windows.ERROR_SHARING_VIOLATION) || errors.Is(err, windows.ERROR_LOCK_VIOLATION)
+}
+
 // IgnoreFileLimit does nothing: there is no such limit.
 func IgnoreFileLimit() {}

@@ -136,7 +136,7 @@ func comparable(a, b Type) bool {
 	case a.Name == "bit" && (b.Whole() || b.Name == "bit"), b.Name == "bit" && a.Whole():
 		return true
 	}
-	return a.Name == b.Name && a.Scale == b.Scale || a.Name == b.Name && a.Name == "time"
+	return a.Name == b.Name && a.Scale == b.Scale && a.Wide() == b.Wide() || a.Name == b.Name && a.Name == "time"
 }
 
 func (c *compiler) comparison(x *tsql.Binary, in *scope) (string, error) {

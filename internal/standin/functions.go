@@ -2,6 +2,7 @@ package standin
 
 import (
 	"fmt"
+	"math/big"
 	"slices"
 	"strings"
 
@@ -27,6 +28,9 @@ func (c *compiler) call(x *tsql.Call, in *scope) (code, error) {
 	}
 	if x.Name == "collationproperty" {
 		return c.collationProperty(x, in)
+	}
+	if x.Name == "datediff" {
+		return c.dateDiff(x, in)
 	}
 	var args []code
 	for _, a := range x.Args {
@@ -86,8 +90,11 @@ func (c *compiler) aggregate(x *tsql.Call, in *scope) (code, error) {
 	case "sum":
 		t := v.typ
 		switch {
-		case t.Name == "bit" || !numeric(t) || t.Wide():
+		case t.Name == "bit" || !numeric(t):
 			return v, invalid(8117, "Operand data type %s is invalid for sum operator.", t.Name)
+		case t.Wide():
+			t.Size = 38
+			return code{sql: "sum_wide(" + v.sql + ")", typ: t, nullable: true}, nil
 		case t.Name == "decimal":
 			t.Size = 38
 			return c.as(code{sql: "sum(" + v.sql + ")", typ: Type{Name: "decimal", Size: 18, Scale: t.Scale}, nullable: true}, t, castStrict)
@@ -96,7 +103,10 @@ func (c *compiler) aggregate(x *tsql.Call, in *scope) (code, error) {
 		}
 		return code{sql: "sum(" + distinct + v.sql + ")", typ: t, nullable: true}, nil
 	}
-	if v.typ.Wide() || v.typ.Name == "bit" {
+	if v.typ.Wide() {
+		return code{sql: x.Name + "_wide(" + v.sql + ")", typ: v.typ, nullable: true}, nil
+	}
+	if v.typ.Name == "bit" {
 		return v, invalid(8117, "Operand data type %s is invalid for %s operator.", v.typ.Name, x.Name)
 	}
 	return code{sql: x.Name + "(" + v.sql + ")", typ: v.typ, nullable: true}, nil
@@ -191,6 +201,9 @@ func init() {
 		"quotename": {1, 1, func(_ *compiler, a []code) (code, error) {
 			return code{sql: "('[' || replace(" + a[0].sql + ", ']', ']]') || ']')", typ: nameType, nullable: a[0].nullable}, nil
 		}},
+		"nchar": {1, 1, func(_ *compiler, a []code) (code, error) {
+			return code{sql: "char(" + a[0].sql + ")", typ: Type{Name: "nvarchar", Size: 1}, nullable: a[0].nullable}, nil
+		}},
 		"newid": {0, 0, func(_ *compiler, _ []code) (code, error) {
 			return code{sql: "newid()", typ: Type{Name: "uniqueidentifier"}}, nil
 		}},
@@ -208,6 +221,29 @@ func (c *compiler) collationProperty(x *tsql.Call, in *scope) (code, error) {
 	}
 	v, err := c.expr(x.Args[0], in)
 	return code{sql: "code_page(" + v.sql + ")", typ: variantType, nullable: true}, err
+}
+
+// dateDiff translates the number of days from one date to another.
+func (c *compiler) dateDiff(x *tsql.Call, in *scope) (code, error) {
+	if len(x.Args) != 3 {
+		return code{}, invalid(174, "The datediff function requires 3 argument(s).")
+	}
+	unit, ok := x.Args[0].(*tsql.Col)
+	if !ok || !strings.EqualFold(strings.Join(unit.Parts, "."), "day") {
+		return code{}, invalid(50001, "The stand-in knows DATEDIFF of days only.")
+	}
+	var days []string
+	for _, a := range x.Args[1:] {
+		v, err := c.expr(a, in)
+		if err != nil {
+			return v, err
+		}
+		if v, err = c.as(v, Type{Name: "date"}, castStrict); err != nil {
+			return v, err
+		}
+		days = append(days, v.sql)
+	}
+	return code{sql: "(" + days[1] + " - " + days[0] + ")", typ: intType, nullable: true}, nil
 }
 
 // coalesce takes the type of its widest argument; ISNULL that of its first.
@@ -258,6 +294,9 @@ func (s *session) extend() error {
 			}
 			return sqlite.TextValue("1252"), nil
 		}},
+		"sum_wide": {NArgs: 1, Deterministic: true, MakeAggregate: newWide("sum")},
+		"min_wide": {NArgs: 1, Deterministic: true, MakeAggregate: newWide("min")},
+		"max_wide": {NArgs: 1, Deterministic: true, MakeAggregate: newWide("max")},
 		"newid": {NArgs: 0, Scalar: func(sqlite.Context, []sqlite.Value) (sqlite.Value, error) {
 			return sqlite.TextValue(newGUID()), nil
 		}},
@@ -268,6 +307,54 @@ func (s *session) extend() error {
 	}
 	return nil
 }
+
+// wide is an aggregate of decimals that are kept as text, all of one scale.
+type wide struct {
+	name  string // sum, min or max
+	value *big.Rat
+	scale int
+}
+
+func newWide(name string) func(sqlite.Context) (sqlite.AggregateFunction, error) {
+	return func(sqlite.Context) (sqlite.AggregateFunction, error) { return &wide{name: name}, nil }
+}
+
+// Step implements sqlite.AggregateFunction.
+func (w *wide) Step(_ sqlite.Context, args []sqlite.Value) error {
+	if args[0].Type() == sqlite.TypeNull {
+		return nil
+	}
+	text := args[0].Text()
+	n, ok := new(big.Rat).SetString(text)
+	if !ok {
+		return fmt.Errorf("%q is not a decimal", text)
+	}
+	_, decimals, _ := strings.Cut(text, ".")
+	w.scale = len(decimals)
+	switch {
+	case w.value == nil, w.name == "min" && n.Cmp(w.value) < 0, w.name == "max" && n.Cmp(w.value) > 0:
+		w.value = n
+	case w.name == "sum":
+		w.value.Add(w.value, n)
+	}
+	return nil
+}
+
+// WindowInverse implements sqlite.AggregateFunction.
+func (w *wide) WindowInverse(sqlite.Context, []sqlite.Value) error {
+	return fmt.Errorf("the stand-in does not know %s over a window", w.name)
+}
+
+// WindowValue implements sqlite.AggregateFunction.
+func (w *wide) WindowValue(sqlite.Context) (sqlite.Value, error) {
+	if w.value == nil {
+		return sqlite.Value{}, nil
+	}
+	return sqlite.TextValue(w.value.FloatString(w.scale)), nil
+}
+
+// Finalize implements sqlite.AggregateFunction.
+func (w *wide) Finalize(sqlite.Context) {}
 
 func truth(yes bool) sqlite.Value {
 	if yes {

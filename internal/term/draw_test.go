@@ -89,10 +89,14 @@ func TestWindow(t *testing.T) {
 	long := strings.Repeat("specimen ", 12)
 	p.Fact("note", "%s", p.Wrap(long, 13))
 	p.Table([]Column{{Title: "column"}, {Title: "example", Max: 12}, {Title: "evidence"}}, [][]string{{"a", long, long}, {"b", "x", "y"}})
+	p.Table([]Column{{Title: "column"}, {Title: "distinct", Spare: true}, {Title: "length", Spare: true}, {Title: "least"}}, [][]string{{long[:20], "1,204", "8", long}})
 	p.Narrow([]Column{{Title: "a", Max: 30}, {Title: "b", Max: 30}, {Title: "c", Max: 30}}, [][]string{{long, long, "x"}})
 	p.Next("To go on:", "ambertray load "+strings.Repeat("x", 70)+".csv")
 	p.Line("end")
-	for line := range strings.SplitSeq(until("end"), "\n") {
+	seen := until("end")
+	require.Contains(t, seen, "in a wider window: length")
+	require.Regexp(t, "column +distinct +least", seen)
+	for line := range strings.SplitSeq(seen, "\n") {
 		if !strings.Contains(line, "ambertray load") {
 			require.LessOrEqual(t, len([]rune(strings.TrimRight(line, "\r"))), 60, line)
 		}

@@ -7,6 +7,7 @@ import (
 	"io"
 	"math/big"
 	"os"
+	"slices"
 	"strings"
 
 	"github.com/dustin/go-humanize"
@@ -90,12 +91,16 @@ func (p *Printer) Next(why, command string) {
 type Column struct {
 	Title string
 	Right bool
-	Max   int // longer cells are cut, 0 for no limit
+	Max   int  // longer cells are cut, 0 for no limit
+	Spare bool // left out where the window is narrow
 }
 
-// Table writes rows below titles. Cells are wrapped at the window's width only
-// in the last column.
+// Table writes rows below titles. In a narrow window spare columns are left out, from the
+// right, and the last column is wrapped into the rest.
 func (p *Printer) Table(cols []Column, rows [][]string) {
+	rows = clip(cols, rows)
+	cols, rows, leftOut := p.leaveOut(cols, rows)
+	p.wrapLast(cols, rows)
 	w := table.NewWriter()
 	style := table.StyleDefault
 	style.Options = table.OptionsNoBordersAndSeparators
@@ -114,7 +119,6 @@ func (p *Printer) Table(cols []Column, rows [][]string) {
 	}
 	w.SetColumnConfigs(configs)
 	w.AppendHeader(titles)
-	rows = p.fit(cols, rows)
 	for _, r := range rows {
 		cells := table.Row{}
 		for _, cell := range r {
@@ -125,15 +129,15 @@ func (p *Printer) Table(cols []Column, rows [][]string) {
 	for line := range strings.SplitSeq(w.Render(), "\n") {
 		p.Line("%s", strings.TrimRight(line, " "))
 	}
+	if len(leftOut) > 0 {
+		p.Line("  %s", p.Faint("in a wider window: "+strings.Join(leftOut, ", ")))
+	}
 }
 
-// fit cuts long cells, and wraps the last column into what the window leaves.
-func (p *Printer) fit(cols []Column, rows [][]string) [][]string {
-	last := len(cols) - 1
-	used := 0
-	var out [][]string
+// clip returns copies of the rows with long cells cut.
+func clip(cols []Column, rows [][]string) (out [][]string) {
 	for _, r := range rows {
-		row := append([]string(nil), r...)
+		row := slices.Clone(r)
 		for i := range row {
 			row[i] = Printable(row[i])
 			if limit := cols[i].Max; limit > 0 {
@@ -142,19 +146,54 @@ func (p *Printer) fit(cols []Column, rows [][]string) [][]string {
 		}
 		out = append(out, row)
 	}
-	for i := range last {
-		wide := text.StringWidthWithoutEscSequences(cols[i].Title)
-		for _, r := range out {
+	return out
+}
+
+// lastWidth is the width below which the last column is too narrow to be read.
+const lastWidth = 20
+
+// leaveOut leaves out spare columns until the last one has room, and returns their titles.
+func (p *Printer) leaveOut(cols []Column, rows [][]string) ([]Column, [][]string, []string) {
+	cols = slices.Clone(cols)
+	var titles []string
+	for i := len(cols) - 1; i >= 0; i-- {
+		if p.width == 0 || p.room(cols, rows) >= lastWidth || !cols[i].Spare {
+			continue
+		}
+		if cols[i].Title != "" {
+			titles = append([]string{cols[i].Title}, titles...)
+		}
+		cols = slices.Delete(cols, i, i+1)
+		for r := range rows {
+			rows[r] = slices.Delete(rows[r], i, i+1)
+		}
+	}
+	return cols, rows, titles
+}
+
+// room is the width that the window leaves for the last column.
+func (p *Printer) room(cols []Column, rows [][]string) int {
+	used := 2
+	for i, c := range cols[:len(cols)-1] {
+		wide := text.StringWidthWithoutEscSequences(c.Title)
+		for _, r := range rows {
 			wide = max(wide, text.StringWidthWithoutEscSequences(r[i]))
 		}
 		used += wide + 2
 	}
-	if room := p.width - used - 2; p.width > 0 && room >= 20 && !cols[last].Right {
-		for _, r := range out {
-			r[last] = text.WrapSoft(r[last], room)
-		}
+	return p.width - used
+}
+
+// wrapLast wraps the last column, unless it is one of numbers.
+func (p *Printer) wrapLast(cols []Column, rows [][]string) {
+	last := len(cols) - 1
+	room := p.room(cols, rows)
+	if p.width == 0 || room < lastWidth || cols[last].Right {
+		return
 	}
-	return out
+	for _, r := range rows {
+		r[last] = text.WrapSoft(r[last], room)
+	}
 }
 
 // Wrap breaks text at the window's width, leaving room on the left.

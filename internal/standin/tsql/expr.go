@@ -206,6 +206,14 @@ func (p *parser) cases() Expr {
 	return c
 }
 
+// isoStyle reads the style of a CONVERT. ISO 8601 is how dates and times are written anyway.
+func (p *parser) isoStyle() {
+	if p.peek().kind != number || p.peek().text != "121" {
+		p.unsupported("a style of CONVERT other than 121")
+	}
+	p.at++
+}
+
 func (p *parser) call(name string) Expr {
 	p.wantSign("(")
 	switch name {
@@ -220,7 +228,7 @@ func (p *parser) call(name string) Expr {
 		p.wantSign(",")
 		c.X = p.expr()
 		if p.sign(",") {
-			p.unsupported("a style of CONVERT")
+			p.isoStyle()
 		}
 		p.wantSign(")")
 		return c
