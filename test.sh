@@ -19,7 +19,7 @@ go vet ./...
 go -C scripts/release vet .
 go tool staticcheck ./...
 for platform in linux/arm64 darwin/amd64 darwin/arm64 windows/arm64; do # whether it builds, not how fast it is; the others are built and run below
-    GOOS=${platform%/*} GOARCH=${platform#*/} go build -gcflags='all=-N -l' -o /dev/null ./cmd/ambertray
+    GOOS=${platform%/*} GOARCH=${platform#*/} go build -gcflags='all=-N -l -dwarf=false' -o /dev/null ./cmd/ambertray
 done
 
 # A release, twice, has the same bytes. Its package is installed where that is allowed.

@@ -153,9 +153,9 @@ start_wine() {
     need_wine
     wine=/usr/lib/wine/wine64
     export WINEPREFIX=$servers_dir/wine WINEDEBUG=-all AMBERTRAY_TEST_WINE=$wine AMBERTRAY_TEST_WINDOWS=$servers_dir/ambertray.exe
-    CGO_ENABLED=0 GOOS=windows GOARCH=amd64 go build -gcflags='all=-N -l' -o "$AMBERTRAY_TEST_WINDOWS" ./cmd/ambertray
+    CGO_ENABLED=0 GOOS=windows GOARCH=amd64 go build -gcflags='all=-N -l -dwarf=false' -o "$AMBERTRAY_TEST_WINDOWS" ./cmd/ambertray
     export AMBERTRAY_TEST_HOLDOPEN=$servers_dir/holdopen.exe
-    CGO_ENABLED=0 GOOS=windows GOARCH=amd64 go build -gcflags='all=-N -l' -o "$AMBERTRAY_TEST_HOLDOPEN" ./scripts/holdopen
+    CGO_ENABLED=0 GOOS=windows GOARCH=amd64 go build -gcflags='all=-N -l -dwarf=false' -o "$AMBERTRAY_TEST_HOLDOPEN" ./scripts/holdopen
     "$wine" wineboot -i >/dev/null 2>&1 </dev/null
     x86_64-w64-mingw32-gcc-win32 -shared -O2 -o "$WINEPREFIX/drive_c/windows/system32/bcryptprimitives.dll" scripts/standin/bcryptprimitives.c -ladvapi32
 }
