@@ -6,10 +6,8 @@ import (
 	"fmt"
 	"net/url"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"strings"
-	"time"
 
 	"ambertray/internal/connect"
 	"ambertray/internal/database"
@@ -166,14 +164,11 @@ func (b *bench) timeCluster(ctx context.Context, title string, to database.Targe
 				return err
 			}
 		}
-		cmd := exec.Command(step.argv[0], step.argv[1:]...)
-		cmd.Dir = b.dir
-		start := time.Now()
-		out, err := cmd.CombinedOutput()
+		r, err := b.execute(step.argv)
 		if err != nil {
-			return fmt.Errorf("%s: %w: %s", strings.Join(step.argv, " "), err, out)
+			return err
 		}
-		fmt.Printf(" %8.0f", float64(b.records)/time.Since(start).Seconds()/1000)
+		fmt.Printf(" %8.0f", float64(b.records)/r.wall.Seconds()/1000)
 	}
 	fmt.Println()
 	return nil

@@ -107,41 +107,50 @@ type merging struct {
 	differ       string // that other columns are not, or ""
 	set          string
 	columns      string
+	values       string // the columns of the stage
 	refuser      Refuser
 }
 
 // write writes the pieces of the statements.
 func (x *merging) write() {
 	d := x.DB.Dialect()
-	var same, differ, set []string
+	var differ, set, values []string
 	isKey := map[string]bool{}
 	for _, k := range x.t.Key {
 		isKey[k] = true
 	}
 	for _, c := range x.t.Loaded() {
 		name := d.Quote(c.Name)
-		if isKey[c.Name] {
-			same = append(same, "t."+name+" = s."+name)
-		} else {
+		values = append(values, "s."+name)
+		if !isKey[c.Name] {
 			differ, set = append(differ, x.Differ(name, c)), append(set, x.SetPrefix+name+" = s."+name)
 		}
 	}
-	x.same, x.differ = strings.Join(same, " AND "), strings.Join(differ, " OR ")
-	x.set, x.columns = strings.Join(set, ", "), d.Columns(x.t)
+	x.same, x.differ = SameIn(d, x.t.Key), strings.Join(differ, " OR ")
+	x.set, x.columns, x.values = strings.Join(set, ", "), d.Columns(x.t), strings.Join(values, ", ")
+}
+
+// SameIn is the condition that a row of a table, called t, and one of a stage, called s, have
+// the same values in some columns, and no NULL.
+func SameIn(d *dialect.Dialect, columns []string) string {
+	var same []string
+	for _, c := range columns {
+		same = append(same, "t."+d.Quote(c)+" = s."+d.Quote(c))
+	}
+	return strings.Join(same, " AND ")
 }
 
 // Repeated is the query for the rows of a stage whose key an earlier row of it
 // has, or a row of the table, unless that is "": their numbers in order. row is
 // how the number of a row is written; stage and table are quoted.
 func Repeated(d *dialect.Dialect, key []string, row, stage, table string) string {
-	var keys, same []string
+	var keys []string
 	for _, k := range key {
 		keys = append(keys, "s."+d.Quote(k))
-		same = append(same, "t."+d.Quote(k)+" = s."+d.Quote(k))
 	}
 	repeated := fmt.Sprintf("row_number() OVER (PARTITION BY %s ORDER BY s.%s) > 1", strings.Join(keys, ", "), row)
 	if table != "" {
-		repeated += fmt.Sprintf(" OR EXISTS (SELECT 1 FROM %s t WHERE %s)", table, strings.Join(same, " AND "))
+		repeated += fmt.Sprintf(" OR EXISTS (SELECT 1 FROM %s t WHERE %s)", table, SameIn(d, key))
 	}
 	return fmt.Sprintf("SELECT n FROM (SELECT s.%s AS n, CASE WHEN %s THEN 1 ELSE 0 END AS twice FROM %s s) q WHERE twice = 1 ORDER BY n", row, repeated, stage)
 }
@@ -210,13 +219,8 @@ func (x *merging) update(from, to int64) string {
 }
 
 func (x *merging) insert(from, to int64) string {
-	d := x.DB.Dialect()
-	var values []string
-	for _, c := range x.t.Loaded() {
-		values = append(values, "s."+d.Quote(c.Name))
-	}
 	return fmt.Sprintf("INSERT INTO %s (%s)%s SELECT %s FROM %s s LEFT JOIN %s t%s ON %s WHERE s.%s BETWEEN %d AND %d AND t.%s IS NULL",
-		x.table, x.columns, x.Overriding, strings.Join(values, ", "), x.stage, x.table, x.Hint, x.same, x.Row, from, to, d.Quote(x.t.Key[0]))
+		x.table, x.columns, x.Overriding, x.values, x.stage, x.table, x.Hint, x.same, x.Row, from, to, x.DB.Dialect().Quote(x.t.Key[0]))
 }
 
 // apply runs a statement for some rows of the stage, and finds by halving which

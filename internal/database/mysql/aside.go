@@ -88,11 +88,7 @@ func (a *aside) removeDuplicates() error {
 		if a.x.empties { // so that the table's rows are no obstacle
 			continue
 		}
-		var same []string
-		for _, c := range index.Columns {
-			same = append(same, "t."+d.Quote(c)+" = s."+d.Quote(c))
-		}
-		query = fmt.Sprintf("SELECT s.%s FROM %s s STRAIGHT_JOIN %s t%s ON %s", database.RowOfStage, asideName, d.QuoteTable(a.tab.Name), useIndex(index.name), strings.Join(same, " AND "))
+		query = fmt.Sprintf("SELECT s.%s FROM %s s STRAIGHT_JOIN %s t%s ON %s", database.RowOfStage, asideName, d.QuoteTable(a.tab.Name), useIndex(index.name), database.SameIn(d, index.Columns))
 		if err := a.refuser.RefuseAll(a.ctx, query, index.Reason); err != nil {
 			return err
 		}

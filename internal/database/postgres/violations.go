@@ -22,11 +22,10 @@ const constraintViolations = "23"
 // go for each constraint, over a temporary table, because there may be many, and each row that
 // is tried by itself is a transaction of its own to the server.
 func (a *adder) removeViolations() error {
-	d := dialect.PostgreSQL
 	if err := a.x.Stage(a.ctx, a.tab, batchName); err != nil {
 		return err
 	}
-	if _, err := a.x.t.conn.PgConn().CopyFrom(a.ctx, wire(a.batch.Rows(0, a.batch.Len())), fmt.Sprintf("COPY %s (%s) FROM STDIN (FORMAT binary)", batchName, d.Columns(a.tab))); err != nil {
+	if _, err := a.x.t.conn.PgConn().CopyFrom(a.ctx, wire(a.batch.Rows(0, a.batch.Len())), copyInto(batchName, a.tab)+")"); err != nil {
 		return a.x.t.fail("copy", err)
 	}
 	constraints, err := a.x.constraints(a.ctx, a.tab)
