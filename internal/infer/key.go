@@ -20,7 +20,7 @@ type Run struct {
 func (p *Column) Rising() Run { return p.rising }
 
 func (u *Run) add(s value.Shape, n int64) {
-	if u.broken || s.Kind != value.Integer {
+	if s.Kind != value.Integer {
 		u.broken = true
 		return
 	}

@@ -101,13 +101,17 @@ func (p *Column) Add(b *record.Batch, c, width int, hashes *[]uint64) {
 			p.rising.broken = true
 			continue
 		}
-		p.addText(cell, key)
+		if key <= p.firstKey || key >= p.lastKey || len(cell) < p.Shortest || len(cell) > p.Longest || !ascii(cell, key) {
+			p.addText(cell, key)
+		}
 		shape := value.ScanLike(p.recentKind(), cell, &v)
 		i := p.tally(shape)
 		p.distinct.add(hash, i)
 		t := &p.tallies[i]
 		t.add(&v, cell)
-		p.rising.add(shape, v.Int)
+		if !p.rising.broken {
+			p.rising.add(shape, v.Int)
+		}
 		if len(t.examples) < maxExamples {
 			t.addExample(Example{record.Clip(cell), b.Line(r), p.Rows})
 		}
@@ -195,13 +199,18 @@ func prefix(cell []byte) uint64 {
 	return binary.BigEndian.Uint64(word[:])
 }
 
+// ascii reports whether a cell is surely ASCII; key is its prefix.
+func ascii(cell []byte, key uint64) bool {
+	const high = 0x8080808080808080
+	n := len(cell)
+	return key&high == 0 && (n <= 8 || n <= 16 && binary.LittleEndian.Uint64(cell[n-8:])&high == 0)
+}
+
 // characters counts the bytes that do not continue a UTF-8 sequence; key is
 // the cell's prefix.
 func characters(cell []byte, key uint64) int {
-	const high = 0x8080808080808080
-	n := len(cell)
-	if key&high == 0 && (n <= 8 || n <= 16 && binary.LittleEndian.Uint64(cell[n-8:])&high == 0) {
-		return n
+	if ascii(cell, key) {
+		return len(cell)
 	}
 	return utf8.RuneCount(cell)
 }

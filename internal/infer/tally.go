@@ -30,7 +30,7 @@ type tally struct {
 
 // extreme is a number, a date or a time, and its text.
 type extreme struct {
-	int   int64
+	int   int64   // of a date, its rank
 	float float64 // of a number, nearly: it only serves to find the extremes
 	text  []byte
 }
@@ -46,21 +46,22 @@ func (t *tally) add(v *value.Value, cell []byte) {
 	switch t.shape.Kind {
 	case value.Integer, value.Decimal:
 		t.digitsOf(v)
-		t.extremes(0, v, float(v), cell)
+		t.extremes(0, v.Int, float(v), cell)
 	case value.Exponent:
 		t.digitsOf(v)
-		t.extremes(0, v, v.Float, cell)
+		t.extremes(0, v.Int, v.Float, cell)
 	case value.Boolean:
-		t.extremes(0, v, 0, cell)
+		t.extremes(0, v.Int, 0, cell)
 	case value.Time:
 		t.scale = max(t.scale, v.Fraction(value.Time))
-		t.extremes(0, v, 0, cell)
+		t.extremes(0, v.Int, 0, cell)
 	case value.Date, value.Timestamp, value.Instant:
 		t.scale = max(t.scale, v.Fraction(t.shape.Kind))
 		t.clock = t.clock || !v.AtMidnight()
 		for i, order := range t.shape.Orders() {
-			if v.Resolve(t.shape, order) {
-				t.extremes(i, v, 0, cell)
+			rank, ok := v.Rank(t.shape, order)
+			if ok {
+				t.extremes(i, rank, 0, cell)
 			}
 		}
 	case value.Text:
@@ -85,21 +86,18 @@ func prose(cell []byte) bool {
 }
 
 // extremes keeps the least and the greatest value of order i.
-func (t *tally) extremes(i int, v *value.Value, f float64, cell []byte) {
+func (t *tally) extremes(i int, n int64, f float64, cell []byte) {
 	lo, hi := &t.min[i], &t.max[i]
-	if f > lo.float && f < hi.float { // the rule
-		return
+	if len(lo.text) == 0 || f < lo.float || f == lo.float && n < lo.int {
+		lo.set(n, f, cell)
 	}
-	if len(lo.text) == 0 || f < lo.float || f == lo.float && v.Int < lo.int {
-		lo.set(v, f, cell)
-	}
-	if len(hi.text) == 0 || f > hi.float || f == hi.float && v.Int > hi.int {
-		hi.set(v, f, cell)
+	if len(hi.text) == 0 || f > hi.float || f == hi.float && n > hi.int {
+		hi.set(n, f, cell)
 	}
 }
 
-func (e *extreme) set(v *value.Value, f float64, cell []byte) {
-	e.int, e.float, e.text = v.Int, f, append(e.text[:0], value.Trim(cell)...)
+func (e *extreme) set(n int64, f float64, cell []byte) {
+	e.int, e.float, e.text = n, f, append(e.text[:0], value.Trim(cell)...)
 }
 
 // less orders extremes of one kind.

@@ -79,6 +79,9 @@ func Scan(cell []byte, v *Value) Shape { return ScanLike(Text, cell, v) }
 // ScanLike is Scan for a cell that is most likely of the given kind. The result
 // is the same, for no text is of two kinds.
 func ScanLike(like Kind, cell []byte, v *Value) Shape {
+	if s, ok := scanPlain(cell, v); ok {
+		return s
+	}
 	cell = Trim(cell)
 	v.clear(cell)
 	if like.HasDate() {

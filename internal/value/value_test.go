@@ -1,6 +1,9 @@
 package value
 
 import (
+	"cmp"
+	"fmt"
+	"math/rand/v2"
 	"strings"
 	"testing"
 
@@ -56,6 +59,65 @@ func TestScan(t *testing.T) {
 				require.Equal(t, c.scale, v.Scale)
 			}
 		})
+	}
+}
+
+// TestPlain reads numbers and dates of all forms near to the plain ones, and their values are
+// those that the general scanners read, which a space before a cell leads to.
+func TestPlain(t *testing.T) {
+	rng := rand.New(rand.NewPCG(1, 2))
+	plain := 0
+	for range 200_000 {
+		form := []string{"9999999", "99999999", "9999.99", "9.99999", "999.999", "99.999.9", "9", "2099-19-39", "2099-19-39 29:69:69", "2099-19-39T29:69:69"}[rng.IntN(10)]
+		cell := []byte("9.9-9.9-9.9-9.9-9.9-9.9-9.9-9.9-")[:0] // what follows a cell is no part of it
+		for _, c := range []byte(form)[rng.IntN(2)*rng.IntN(len(form)):] {
+			switch {
+			case rng.IntN(60) == 0:
+				c = "-/ .:Tx9"[rng.IntN(8)]
+			case isDigit(c):
+				c = '0' + byte(rng.IntN(int(c-'0')+1))
+			}
+			cell = append(cell, c)
+		}
+		if Blank(cell) {
+			continue
+		}
+		var quick, general Value
+		_, ok := scanPlain(cell, &quick)
+		s := Scan(append([]byte{' '}, cell...), &general)
+		if !ok {
+			continue
+		}
+		plain++
+		require.Equal(t, s, Scan(cell, &quick), "%q", cell)
+		require.Equal(t, general, quick, "%q", cell)
+		for _, order := range s.Orders() {
+			if !s.Kind.HasDate() {
+				break
+			}
+			_, exists := quick.Rank(s, order)
+			require.Equal(t, general.Resolve(s, order), exists, "%q", cell)
+		}
+	}
+	require.Greater(t, plain, 50_000)
+}
+
+// TestRank orders moments by their rank as by their number.
+func TestRank(t *testing.T) {
+	rng := rand.New(rand.NewPCG(3, 4))
+	for range 20_000 {
+		var v [2]Value
+		var rank [2]int64
+		form := []string{"%04d-%02d-%02d %02d:%02d:%02d", "%04d-%02d-%02dT%02d:%02d:%02dZ"}[rng.IntN(2)]
+		for i := range v {
+			text := fmt.Sprintf(form, 1+rng.IntN(9999), 1+rng.IntN(12), 13+rng.IntN(16), rng.IntN(24), rng.IntN(60), rng.IntN(60))
+			s := Scan([]byte(text), &v[i])
+			require.True(t, v[i].Resolve(s, YearMonthDay), text)
+			n, ok := v[i].Rank(s, YearMonthDay)
+			require.True(t, ok, text)
+			rank[i] = n
+		}
+		require.Equal(t, cmp.Compare(v[0].Int, v[1].Int), cmp.Compare(rank[0], rank[1]), "%s, %s", v[0].Text, v[1].Text)
 	}
 }
 
@@ -127,6 +189,7 @@ func FuzzScan(f *testing.F) {
 		var v, w Value
 		shape := Scan([]byte(s), &v)
 		require.Equal(t, shape, Scan([]byte(" "+s+"\t"), &w), "white space changes nothing")
+		require.Equal(t, v, w, "white space changes nothing")
 		if shape.Kind == Integer || shape.Kind == Decimal {
 			plain := string(v.AppendDecimal(nil))
 			again := Scan([]byte(plain), &w)
