@@ -7,7 +7,7 @@ start_postgres TEST_POSTGRES
 start_mariadb TEST_MYSQL
 start_standin TEST_SQLSERVER
 need_sqlite
-CGO_ENABLED=0 go build -o "$servers_dir/ambertray" ./cmd/ambertray
+CGO_ENABLED=0 go build -pgo scripts/release/cpu.pprof -o "$servers_dir/ambertray" ./cmd/ambertray # as releases are built
 CGO_ENABLED=0 go build -o "$servers_dir/bench" ./bench
 c=()
 if echo '#include <sqlite3.h>' | cc -E - >/dev/null 2>&1; then # else without the floor in C

@@ -13,6 +13,7 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/klauspost/compress/flate"
 	"github.com/klauspost/compress/gzip"
 	"github.com/klauspost/compress/zstd"
 	"github.com/ulikunitz/xz"
@@ -85,6 +86,7 @@ func (s *Source) unpackZip(f *os.File, member string) (io.Reader, error) {
 	if err != nil {
 		return nil, err
 	}
+	archive.RegisterDecompressor(zip.Deflate, func(r io.Reader) io.ReadCloser { return flate.NewReader(bufio.NewReader(r)) })
 	var names []string
 	var found *zip.File
 	for _, file := range archive.File {
