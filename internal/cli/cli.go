@@ -276,7 +276,7 @@ func (a *app) reach(to string, do func(word, password string) error) error {
 	}
 	err := do(word, a.password)
 	if errors.Is(err, database.ErrLogin) && a.password == "" && term.CanAsk() {
-		fmt.Fprintln(a.err, err)
+		term.NewPrinter(a.err).Line("ambertray: %v", err)
 		if a.password, err = term.AskSecret("password: "); err != nil {
 			return err
 		}

@@ -257,7 +257,7 @@ func (m *model) why(c *table.Column, p *survey.Column) string {
 		for _, g := range m.check.WouldReject {
 			if g.Column == c.Name {
 				return red.Render(fmt.Sprintf("%s rejected", term.Count(g.Count))) + fmt.Sprintf(": %s, the first %q on %s %s",
-					g.Reason, short(g.Example), m.session.Survey.Layout.LineWord(), term.Count(g.Line))
+					clean(g.Reason), short(g.Example), m.session.Survey.Layout.LineWord(), term.Count(g.Line))
 			}
 		}
 	}
@@ -270,7 +270,7 @@ func (m *model) why(c *table.Column, p *survey.Column) string {
 func (m *model) drawRemedies(c *table.Column) string {
 	var list []string
 	for i, r := range m.session.Remedies(c)[:min(len(m.session.Remedies(c)), 3)] {
-		list = append(list, amber.Render(fmt.Sprint(i+1))+" "+r.What)
+		list = append(list, amber.Render(fmt.Sprint(i+1))+" "+clean(r.What))
 	}
 	return strings.Join(list, "   ")
 }
@@ -338,7 +338,7 @@ func (m *model) drawCell(cell review.Cell, c *table.Column, width int) string {
 
 // drawFooter shows the line that is typed or what was done, and the keys.
 func (m *model) drawFooter() []string {
-	line := m.message
+	line := clean(m.message)
 	switch {
 	case m.mode == editing:
 		line = amber.Render(m.field.label+" of "+clean(review.ID(m.column()))+": ") + m.input.View()
@@ -406,4 +406,4 @@ func fit(text string, width int) string {
 func short(text string) string { return ansi.Truncate(clean(text), longestCell, "…") }
 
 // clean leaves nothing in a text that a terminal would do something at.
-func clean(text string) string { return term.Printable(text) }
+func clean(text string) string { return term.Inert(text) }

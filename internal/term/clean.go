@@ -20,17 +20,22 @@ type cleaner struct{ out io.Writer }
 
 // Write implements io.Writer. Each call has whole characters and sequences.
 func (c cleaner) Write(p []byte) (int, error) {
-	_, err := io.WriteString(c.out, clean(string(p)))
+	_, err := io.WriteString(c.out, clean(string(p), ours))
 	return len(p), err
 }
 
-func clean(s string) string {
+// Inert shows everything in a text that could steer a terminal as signs, colours too. For
+// those who write to the terminal by themselves, not by a Printer.
+func Inert(s string) string { return clean(Printable(s), nil) }
+
+// clean shows what is unsafe as signs, but for the given sequences.
+func clean(s string, kept []string) string {
 	if strings.IndexFunc(s, unsafe) < 0 {
 		return s
 	}
 	var out strings.Builder
 	for len(s) > 0 {
-		if seq := leadingSequence(s); seq != "" {
+		if seq := leadingSequence(s, kept); seq != "" {
 			out.WriteString(seq)
 			s = s[len(seq):]
 			continue
@@ -50,8 +55,8 @@ func clean(s string) string {
 	return out.String()
 }
 
-func leadingSequence(s string) string {
-	for _, seq := range ours {
+func leadingSequence(s string, sequences []string) string {
+	for _, seq := range sequences {
 		if strings.HasPrefix(s, seq) {
 			return seq
 		}
