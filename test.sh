@@ -6,7 +6,7 @@ cd "$(dirname "$0")"
 # As in a release, so that nothing is compiled twice for it. Only the race detector needs cgo.
 export GOFLAGS=-trimpath CGO_ENABLED=0
 . scripts/servers.sh
-{ need_postgres && need_mariadb && need_sqlite && need_clients && need_wine; } & # while the code is compiled
+{ need_postgres && need_mariadb && need_sqlite && need_clients && need_wine && need_packages; } & # while the code is compiled
 packages=$!
 
 unformatted=$(gofmt -l .)
@@ -19,10 +19,10 @@ go vet ./...
 go -C scripts/release vet .
 go tool staticcheck ./...
 for platform in linux/arm64 darwin/amd64 darwin/arm64 windows/arm64; do # whether it builds, not how fast it is; the others are built and run below
-    GOOS=${platform%/*} GOARCH=${platform#*/} go build -gcflags='all=-N -l -dwarf=false' -o /dev/null ./cmd/ambertray
+    GOOS=${platform%/*} GOARCH=${platform#*/} go build -gcflags='all=-N -l -dwarf=false' -o "$servers_dir/ambertray-${platform/\//-}" ./cmd/ambertray
 done
 
-# A release, twice, has the same bytes. Its package is installed where that is allowed.
+# A release, twice, has the same bytes. Its packages are installed where that is allowed.
 for time in first second; do
     go -C scripts/release run . -version 0.0.1 -only linux/amd64 -profile=false -out "$servers_dir/$time"
 done
@@ -32,7 +32,15 @@ if [ "$(id -u)" = 0 ]; then
     dpkg -i "$servers_dir"/first/*.deb >/dev/null
     (cd / && ambertray version | grep -q 'ambertray 0.0.1' && zcat /usr/share/man/man1/ambertray-load.1.gz | grep -q -- --lanes && ambertray demo >/dev/null)
     dpkg -r ambertray >/dev/null
+    fedora=(rpm --root "$servers_dir/fedora" --dbpath /var/lib/rpm) # in a folder of its own, without Fedora's packages
+    "${fedora[@]}" --install --nodeps "$servers_dir"/first/*.rpm 2>/dev/null
+    "$servers_dir/fedora/usr/bin/ambertray" version | grep -q 'ambertray 0.0.1'
+    "${fedora[@]}" --erase ambertray 2>/dev/null
+    left=$(find "$servers_dir/fedora" -name '*ambertray*')
+    [ -z "$left" ] || { echo "the package leaves $left" >&2; exit 1; }
 fi
+qemu-aarch64 "$servers_dir/ambertray-linux-arm64" demo >/dev/null # the one foreign processor that is emulated
+rm "$servers_dir"/ambertray-*
 for kind in TEST FAULT NODE1 NODE2; do # all but the first may be killed; the nodes hold parts of tables
     start_postgres ${kind}_POSTGRES
     start_mariadb ${kind}_MYSQL

@@ -47,6 +47,10 @@ need_clients() { # of SQL Server that are not ours, with which the stand-in is t
     need /usr/bin/npm nodejs npm
     need /usr/bin/chromium chromium fonts-dejavu-core
 }
+need_packages() { # to install one for Fedora, and to run the program for ARM
+    need /usr/bin/rpm rpm
+    need /usr/bin/qemu-aarch64 qemu-user
+}
 need_wine() { need '/usr/lib/wine/wine64' wine64 && need /usr/bin/x86_64-w64-mingw32-gcc-win32 gcc-mingw-w64-x86-64-win32; }
 
 free_port() { go run ./scripts/freeport; }

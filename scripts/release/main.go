@@ -281,8 +281,14 @@ func (r *release) packageOf(p platform, format, program, base, work string) erro
 		if err := os.WriteFile(source, text, 0o644); err != nil {
 			return err
 		}
+		if format == "rpm" { // Fedora's zsh looks there
+			place = strings.Replace(place, "/zsh/vendor-completions/", "/zsh/site-functions/", 1)
+		}
 		contents = append(contents, r.content(source, place, 0o644))
 	}
+	docs := r.content("", "/usr/share/doc/"+name, fs.ModeDir|0o755)
+	docs.Type = files.TypeDir // so that it goes with the package
+	contents = append(contents, docs)
 	info := nfpm.WithDefaults(&nfpm.Info{
 		Name: name, Arch: p.processor, Platform: "linux", Version: r.version, Section: "database", Priority: "optional", Maintainer: "Amber Tray <nobody@example.org>",
 		Description: "Loads delimited text and spreadsheets into databases, and proves every row", License: "see LICENSE", MTime: r.when,
