@@ -68,7 +68,7 @@ func TestBadInput(t *testing.T) {
 		{1, "survey page.csv", "is a web page, not a table"},
 		{1, "load two.tray loans-2026.xlsx --sheet 2026-02 --to museum.db", "loans-2026.xlsx · 2026-02 is a sheet of a workbook, and the other files or the plan are for text"},
 		{1, "load sheet.tray twice.csv --to museum.db", "twice.csv is text, and the other files or the plan are for a sheet of a workbook"},
-		{1, "load two.tray semi.csv --to museum.db", "it has none of the plan's columns, and may be of another kind"},
+		{1, "load two.tray semi.csv --to museum.db", "the source has none of the plan's columns, and may be of another kind"},
 		{2, "load two.tray sheet.tray --to museum.db", "sheet.tray is a tray: name one tray"},
 		{1, "export specimns --from other.db --out x.csv", "no such table\n  did you mean specimens?"},
 		{1, "survey twice.csv --header 9", "twice.csv has no line 9"},

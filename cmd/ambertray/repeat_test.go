@@ -94,7 +94,7 @@ func TestNextMonth(t *testing.T) {
 	require.Contains(t, string(said), "1 record; the plan was drafted from 40")
 
 	_, errOut = d.run(1, "load", "jan.tray", "mar.csv", "--to", "museum.db")
-	require.Contains(t, errOut, "it has No in place of Loan No; it has no Borrower; it has more: Remark")
+	require.Contains(t, errOut, "No in place of Loan No; missing: Borrower; extra: Remark")
 	_, options, ok := strings.Cut(errOut, "adapt the plan with ")
 	require.True(t, ok)
 	words := strings.Split(strings.ReplaceAll(strings.TrimSpace(options), "'", ""), "--change ")
@@ -144,7 +144,7 @@ func TestDraftForTable(t *testing.T) {
 			require.Contains(t, out, "Colour has no column; these are free: branch, note")
 			require.Contains(t, out, "no value for branch")
 			_, errOut := d.run(1, "load", "jan.tray", "--to", to)
-			require.Contains(t, errOut, "branch: it is NOT NULL without a default")
+			require.Contains(t, errOut, "branch: is NOT NULL without a default")
 			out, _ = d.run(0, "load", "jan.tray", "--to", to, "--change", "branch.value=north")
 			require.Contains(t, out, "the ledger has no earlier load into this table: the rows are added to what was there")
 			d.run(0, "verify", "jan.tray", "--to", to)
@@ -287,7 +287,7 @@ func TestUndo(t *testing.T) {
 			res := d.json(0, "undo", feb, "--to", to)
 			require.Equal(t, []any{2.0, 5.0, 3.0}, []any{res["removed"], res["table_before"], res["table_after"]})
 			_, errOut = d.run(1, "undo", feb, "--to", to)
-			require.Contains(t, errOut, "it is undone")
+			require.Contains(t, errOut, "the load is undone")
 			d.run(0, "verify", "jan.tray", "--to", to, "--whole")
 			load(3, "jan.tray", "feb.csv") // which it has no more
 			d.run(0, "undo", jan, "--to", to, "--tray", "jan.tray")
@@ -295,7 +295,7 @@ func TestUndo(t *testing.T) {
 			require.Contains(t, errOut, "the ledger has no such load")
 			replaced := load(0, "jan.csv", "--existing", "rebuild")
 			_, errOut = d.run(1, "undo", replaced, "--to", to)
-			require.Contains(t, errOut, "its rows took the place of others")
+			require.Contains(t, errOut, "the rows replaced others")
 
 			d.write("marked.csv", "name\nant\nant\n")
 			args := []string{"marked.csv", "--table", table + "m"}

@@ -219,10 +219,10 @@ columns:
 	require.Regexp(t, `changed +3 +3 +grade +5 +4`, out)
 	d.write("notes.csv", "No,Grade,Note,Extra\n1,2,3,4\n")
 	_, errOut := d.run(1, "check", "notes.tray")
-	require.Contains(t, errOut, "it has more: Extra")
+	require.Contains(t, errOut, "extra: Extra")
 	d.write("notes.csv", "No,Shelf,Note\n1,2,3\n")
 	_, errOut = d.run(1, "check", "notes.tray")
-	require.Contains(t, errOut, "it has no Grade")
+	require.Contains(t, errOut, "missing: Grade")
 }
 
 // TestAsTheyArrive loads what is packed, streamed, in parts and in need of a
@@ -258,7 +258,7 @@ func TestAsTheyArrive(t *testing.T) {
 	require.Equal(t, "3|1", d.query("SELECT count(*), sum(name IS NULL) FROM monthly"))
 	d.write("loans-mar.csv", "No,Naam\n3,fern\n")
 	_, errOut := d.run(1, "check", "loans.tray")
-	require.Contains(t, errOut, "it has Naam in place of Name")
+	require.Contains(t, errOut, "Naam in place of Name")
 
 	late := "No,Name\n" + strings.Repeat("1,gnat\n", 300_000) + "2,K\xe4fer\n"
 	d.write("late.csv", late)

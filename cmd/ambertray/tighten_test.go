@@ -98,7 +98,7 @@ func TestTightenMistakes(t *testing.T) {
 		command, want string
 	}{
 		{1, "tighten loan --to museum.db", "did you mean loans?"},
-		{1, "tighten loans --to museum.db --change lost.type=date", "table loans has no column lost; it has loan_no, specimen_no, borrower"},
+		{1, "tighten loans --to museum.db --change lost.type=date", "table loans has no column lost; columns: loan_no, specimen_no, borrower"},
 		{2, "tighten loans --to museum.db --change fee.name=charge", "only types can be set here"},
 		{2, "tighten loans --to museum.db --change fee.type=money", `unknown type "money"`},
 		{1, "tighten loans --to museum.db --change borrower.type=date --apply", "is unchanged: column borrower has"},

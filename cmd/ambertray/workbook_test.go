@@ -34,9 +34,9 @@ func TestWorkbook(t *testing.T) {
 			require.Contains(t, errOut, `no sheet "June"`)
 
 			_, errOut = d.run(1, "draft", "lent.xlsx", "--sheet", "2026-*")
-			require.Contains(t, errOut, "lent.xlsx · 2026-04: it has more: Courier")
+			require.Contains(t, errOut, "lent.xlsx · 2026-04: extra: Courier")
 			out, _ = d.run(0, "draft", "lent.xlsx", "--sheet", "2026-*", "--table", table, "--drift", "fill")
-			require.Contains(t, out, "2026-03: it has more: Courier")
+			require.Contains(t, out, "2026-03: extra: Courier")
 			plan := d.read("lent.tray/tray.yaml")
 			require.Contains(t, plan, "- from: column_3\n    leave_out: true")
 			require.Contains(t, plan, "56 of 57 are dates, but 1 is not: \"after Easter\" on row 15")
@@ -214,8 +214,8 @@ func TestDrift(t *testing.T) {
 	d.write("m-2.csv", "name,no,insured,fee\ncat,3,yes,7\ndove,4,no\nelk,5,no,8\n")
 	d.write("m-3.csv", "no,title,fee\n6,fox,9\n7,gnu,1,2\n")
 	_, errOut := d.run(1, "load", "m-*.csv", "--to", "museum.db")
-	require.Contains(t, errOut, "m-2.csv: it has more: insured\n")
-	require.Contains(t, errOut, "m-3.csv: it has title in place of name\n")
+	require.Contains(t, errOut, "m-2.csv: extra: insured\n")
+	require.Contains(t, errOut, "m-3.csv: title in place of name\n")
 	require.Contains(t, errOut, "--drift fill")
 	require.NoFileExists(t, d.dir+"/museum.db")
 
@@ -232,8 +232,8 @@ func TestDrift(t *testing.T) {
 	d.write("n-2.csv", "no,name,fee\n314,cat,five\n315,dove,six\n")
 	d.write("n-3.csv", "no,title,paid,fee\n00316,elk,2026-01-01,5\n")
 	out, _ := d.run(0, "draft", "n-1.csv", "n-2.csv", "n-3.csv", "--drift", "fill")
-	require.Contains(t, out, "n-2.csv: no has numbers, and not codes; fee has text, and not numbers\n")
-	require.Contains(t, out, "n-3.csv: it has title in place of name; it has more: paid\n")
+	require.Contains(t, out, "n-2.csv: no: numbers instead of codes; fee: text instead of numbers\n")
+	require.Contains(t, out, "n-3.csv: title in place of name; extra: paid\n")
 }
 
 // TestOverridden mends and verifies the table that a load went into, whatever the

@@ -416,7 +416,7 @@ func (a *app) drawAgain(d *drafted) {
 	p := a.print
 	p.Line("")
 	if len(d.Again.Kept)+len(d.Again.Changed)+len(d.Again.Gone) == 0 {
-		p.Fact("tray", "it was there already, and the source asks for no change")
+		p.Fact("tray", "unchanged: the source asks for no change")
 	}
 	var kept, changed []string
 	for _, k := range d.Again.Kept {

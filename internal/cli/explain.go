@@ -337,15 +337,15 @@ func hintFor(err error) string {
 // adaptText writes the options that make a plan take a source with other columns.
 func adaptText(e *pass.HeadingsError) string {
 	if !slices.ContainsFunc(e.Plan.Columns, func(c table.Column) bool { return c.From != "" && !slices.Contains(e.Missing, c.From) }) {
-		return "it has none of the plan's columns, and may be of another kind: ambertray survey " + shellWord(e.Part) +
+		return "the source has none of the plan's columns, and may be of another kind: ambertray survey " + shellWord(e.Part) +
 			" shows its layout, and options such as --delimiter or --header hold for one load"
 	}
 	var options []string
 	change := func(text string) { options = append(options, "--change "+shellWord(text)) }
-	missing, more := slices.Clone(e.Missing), slices.Clone(e.More)
+	missing, extra := slices.Clone(e.Missing), slices.Clone(e.Extra)
 	for _, c := range e.Renamed {
 		missing = slices.DeleteFunc(missing, func(h string) bool { return h == c.Was })
-		more = slices.DeleteFunc(more, func(h string) bool { return h == c.Is })
+		extra = slices.DeleteFunc(extra, func(h string) bool { return h == c.Is })
 		change(fmt.Sprintf("%s.from=[%q, %q]", c.Was, c.Was, c.Is))
 	}
 	for _, h := range missing {
@@ -355,7 +355,7 @@ func adaptText(e *pass.HeadingsError) string {
 		}
 		change(h + ".optional=true")
 	}
-	for _, h := range more {
+	for _, h := range extra {
 		change(h + ".from=" + h)
 		change(h + ".leave_out=true")
 	}

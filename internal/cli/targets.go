@@ -101,9 +101,9 @@ func (a *app) drawProbe(r *probe.Result) {
 			p.Line("  %s: %s\n", p.Bold(f.Name), p.Wrap(f.Remedy, len(f.Name)+4))
 		}
 	}
-	verdict := "It can be loaded into. Nothing was changed."
+	verdict := "Loads into this target are possible. The target is unchanged."
 	if !r.Able() {
-		verdict = "It cannot be loaded into as it is. Nothing was changed."
+		verdict = "Loads into this target are not possible yet. The target is unchanged."
 	}
 	p.Line("  %s", verdict)
 }

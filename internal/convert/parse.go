@@ -113,7 +113,7 @@ func numberScanner(c table.Column) func(cell []byte, v *value.Value) (value.Shap
 		}
 		ok := style.Takes(s)
 		if ok {
-			style.Settle(s, v)
+			style.Disambiguate(s, v)
 		}
 		return s, ok
 	}

@@ -38,8 +38,8 @@ const maxStorageFacts = 10
 
 // What follows from how a table is kept.
 const (
-	ServersRemedy        = "its servers do not commit together: a load that fails while they do is in doubt, until it is verified"
-	NoTransactionsRemedy = "it has no transactions: a load needs --no-rollback, and leaves rows in it if it fails"
+	ServersRemedy        = "the servers do not commit together: a load that fails while they do is in doubt, until it is verified"
+	NoTransactionsRemedy = "the engine has no transactions: a load needs --no-rollback, and leaves its rows in the table if it fails"
 )
 
 func (s *Storage) fact(name string) Fact {

@@ -87,6 +87,7 @@ func Run(t *testing.T, open func() database.Target) {
 	t.Run("of two loads of the same content at once one is refused", func(t *testing.T) { twoAtOnce(t, open) })
 	t.Run("a connection that is lost during verification leaves nothing", func(t *testing.T) { lostInProof(t, open) })
 	t.Run("a table that is loaded in lanes is whole, or not there", func(t *testing.T) { inLanes(t, open) })
+	t.Run("two first loads at once make one ledger", func(t *testing.T) { firstAtOnce(t, open) })
 	t.Run("one load at a time has a table", func(t *testing.T) { oneAtATime(t, open) })
 }
 
@@ -207,7 +208,7 @@ func existingTable(t *testing.T, to database.Target) {
 	only.Table.Key = nil
 	_, err = run(only, table.Append)
 	require.ErrorContains(t, err, "remark: the table has no such column")
-	require.ErrorContains(t, err, "no: it is NOT NULL without a default")
+	require.ErrorContains(t, err, "no: is NOT NULL without a default")
 
 	check, err := load.DryRun(ctx, plan("no,name\n5,red\n", no, name), &source.Opener{}, to, load.CheckOptions{})
 	require.NoError(t, err)

@@ -2,8 +2,11 @@ package databasetest
 
 import (
 	"context"
+	"fmt"
+	"sync"
 	"testing"
 
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"ambertray/internal/database"
@@ -106,4 +109,36 @@ func oneAtATime(t *testing.T, open func() database.Target) {
 	unlock()
 	_, err = load.Run(ctx, tr, &source.Opener{}, second, load.Options{})
 	require.NoError(t, err)
+}
+
+// firstAtOnce begins two loads at once into a database without a ledger, again and again: both
+// find that there is none, both load, and one ledger has both.
+func firstAtOnce(t *testing.T, open func() database.Target) {
+	ctx := context.Background()
+	to := [2]database.Target{open(), open()}
+	for round := range 12 {
+		for _, name := range []string{ledger.Name, "first_0", "first_1"} {
+			exists, err := to[0].Exists(ctx, name)
+			require.NoError(t, err)
+			if exists {
+				_, err = to[0].Exec(ctx, "DROP TABLE "+name)
+				require.NoError(t, err)
+			}
+		}
+		var both sync.WaitGroup
+		for i := range to {
+			tr := NewTray(t, fmt.Sprintf("first_%d", i), "no\n1\n2\n", table.Column{From: "no", Name: "no", Type: no.Type})
+			both.Go(func() {
+				_, err := load.Run(ctx, tr, &source.Opener{}, to[i], load.Options{})
+				assert.NoError(t, err, "round %d", round)
+			})
+		}
+		both.Wait()
+		for i := range to {
+			require.Equal(t, []ledger.State{ledger.Loaded}, states(t, to[1-i], fmt.Sprintf("first_%d", i)))
+		}
+	}
+	for _, target := range to {
+		require.NoError(t, target.Close())
+	}
 }

@@ -64,7 +64,7 @@ func newCutter(lay source.Layout) (*cutter, error) {
 	}
 	c.skipSpaces = c.skipSpaces && c.spaces == 0
 	if len(lay.Quote) > 1 {
-		return nil, fmt.Errorf("quote %q: it must be one character of ASCII, or empty", lay.Quote)
+		return nil, fmt.Errorf("quote %q: must be one ASCII character, or empty", lay.Quote)
 	}
 	if lay.Quote != "" {
 		c.quote = lay.Quote[0]

@@ -29,7 +29,7 @@ type Caster struct {
 func (s *Caster) Values(c *table.Column, width int) (expression, why string) {
 	text := "LTRIM(RTRIM(" + s.Quote(c.Name) + "))" // which all servers have
 	if c.Currency != "" || c.Percent {
-		return "", "its numbers bear a sign"
+		return "", "the numbers have a sign"
 	}
 	read, why := s.read(text, c, width)
 	if why != "" {
@@ -53,7 +53,7 @@ func (s *Caster) read(text string, c *table.Column, width int) (expression, why 
 		}
 		return s.To(text, c.Type), ""
 	case c.Type.Kind == table.Boolean && len(c.TrueWords) == 0:
-		return "", "its words for true and false are not known"
+		return "", "the words for true and false are not known"
 	case c.Type.Kind == table.Boolean:
 		return s.truth(text, c), ""
 	case c.Type.Kind == table.UUID:
@@ -66,7 +66,7 @@ func (s *Caster) read(text string, c *table.Column, width int) (expression, why 
 		return s.To(iso, c.Type), ""
 	}
 	if s.Formatted == nil {
-		return "", "its dates or times are not all written alike, and " + s.Title + " reads only such"
+		return "", "the dates or times are written in several ways, and " + s.Title + " reads only one"
 	}
 	return s.Formatted(text, c.Format, c.Type), ""
 }

@@ -31,23 +31,23 @@ func TestCaster(t *testing.T) {
 	}{
 		{"integer", table.Column{}, 0, &plain, iso(text), ""},
 		{"decimal(7,2)", table.Column{Thousands: ".", Decimal: ","}, 0, &plain, iso("REPLACE(REPLACE(" + text + ", '.', ''), ',', '.')"), ""},
-		{"decimal(7,2)", table.Column{Currency: "£"}, 0, &plain, "", "bear a sign"},
+		{"decimal(7,2)", table.Column{Currency: "£"}, 0, &plain, "", "have a sign"},
 		{"double", table.Column{NullWords: []string{"N/A", "it's"}}, 0, &plain, "CASE WHEN c IS NULL OR LOWER(" + text + ") IN ('', 'n/a', 'it''s') THEN NULL ELSE " + text + " END", ""},
 		{"boolean", table.Column{TrueWords: []string{"Yes"}, FalseWords: []string{"no"}}, 0, &plain, iso("CASE WHEN LOWER(" + text + ") IN ('yes') THEN 1 WHEN LOWER(" + text + ") IN ('no') THEN 0 END"), ""},
 		{"boolean", table.Column{}, 0, &plain, "", "words for true and false"},
 		{"date", table.Column{Format: "yyyy-MM-dd"}, 10, &plain, iso(text), ""},
 		{"date", table.Column{Format: "dd/MM/yyyy"}, 10, &plain, iso("CONCAT(SUBSTRING(" + text + ", 7, 4), '-', SUBSTRING(" + text + ", 4, 2), '-', SUBSTRING(" + text + ", 1, 2))"), ""},
 		{"date", table.Column{Format: "yyyyMMdd"}, 8, &plain, iso("CONCAT(SUBSTRING(" + text + ", 1, 4), '-', SUBSTRING(" + text + ", 5, 2), '-', SUBSTRING(" + text + ", 7, 2))"), ""},
-		{"date", table.Column{Format: "dd/MM/yyyy"}, 0, &plain, "", "not all written alike"}, // some have one digit
-		{"date", table.Column{Format: "dd/MM/yy"}, 8, &plain, "", "not all written alike"},   // of which century?
-		{"date", table.Column{Format: "dd MMM yyyy"}, 11, &plain, "", "SQLite reads only such"},
+		{"date", table.Column{Format: "dd/MM/yyyy"}, 0, &plain, "", "written in several ways"}, // some have one digit
+		{"date", table.Column{Format: "dd/MM/yy"}, 8, &plain, "", "written in several ways"},   // of which century?
+		{"date", table.Column{Format: "dd MMM yyyy"}, 11, &plain, "", "SQLite reads only one"},
 		{"date", table.Column{Format: "dd MMM yyyy"}, 0, &formatted, iso("read(" + text + ", dd MMM yyyy)"), ""},
 		{"timestamp(0)", table.Column{Format: "yyyy-MM-dd'T'HH:mm:ss"}, 19, &formatted, iso(text), ""},
 		{"timestamp(0)", table.Column{Format: "yyyy-MM-dd HH:mm:ss"}, 19, &byFormat, iso("read(" + text + ", yyyy-MM-dd HH:mm:ss)"), ""},
-		{"timestamp(0)", table.Column{Format: "MM/dd/yyyy hh:mm a"}, 19, &plain, "", "not all written alike"},
+		{"timestamp(0)", table.Column{Format: "MM/dd/yyyy hh:mm a"}, 19, &plain, "", "written in several ways"},
 		{"time(0)", table.Column{Format: "HH:mm"}, 5, &plain, iso(text), ""},
-		{"time(0)", table.Column{Format: "hh:mm a"}, 8, &plain, "", "not all written alike"},
-		{"timestamp with time zone", table.Column{Format: "dd/MM/yyyy HH:mm:ssXXX"}, 25, &plain, "", "not all written alike"},
+		{"time(0)", table.Column{Format: "hh:mm a"}, 8, &plain, "", "written in several ways"},
+		{"timestamp with time zone", table.Column{Format: "dd/MM/yyyy HH:mm:ssXXX"}, 25, &plain, "", "written in several ways"},
 	} {
 		typ, err := table.ParseType(c.typ)
 		require.NoError(t, err)

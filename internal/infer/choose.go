@@ -66,7 +66,7 @@ func ParseFit(word string) (Fit, error) {
 }
 
 // Conventions are what other columns of the source show of the hand that wrote it.
-// They only settle what a column by itself leaves open.
+// They only decide what a column by itself leaves open.
 type Conventions struct {
 	MonthFirst, DayFirst bool   // a date of which that is certain
 	DecimalComma         bool   // numbers that prove it, and none that prove a point
@@ -108,7 +108,7 @@ func (p *Column) Choose(o Options) Choice {
 		p.chooseText(o.Fit, &c)
 		return c
 	}
-	words, near, others := p.besides(best)
+	words, near, others := p.countMisfits(best)
 	if others == 0 && near*100 <= fits {
 		best.plan(p, &c)
 		if c.Type.Textual() {
@@ -172,9 +172,9 @@ func (p *Column) hasBoth(pair value.Pair) bool {
 	return is && isNot
 }
 
-// besides counts the values that a reading does not understand: null words,
+// countMisfits counts the values that a reading does not understand: null words,
 // near misses, and others.
-func (p *Column) besides(r *reading) (words, near, others int64) {
+func (p *Column) countMisfits(r *reading) (words, near, others int64) {
 	for i := range p.tallies {
 		switch t := &p.tallies[i]; {
 		case r.takes(t.shape):

@@ -14,9 +14,9 @@ import (
 // Drift is how the columns of a part differ from those of the first.
 type Drift struct {
 	Part    string   `json:"part"`
-	Missing []string `json:"missing"` // what it does not have
-	More    []string `json:"more"`    // what it has besides
-	// Renamed are those of Missing in whose place stands one of More.
+	Missing []string `json:"missing"` // columns of the first part that it does not have
+	Extra   []string `json:"extra"`   // columns that only it has
+	// Renamed are those of Missing in whose place stands one of Extra.
 	Renamed []Change `json:"renamed"`
 	// Retyped are columns whose values are of another sort. Only a survey knows.
 	Retyped []Change `json:"retyped"`
@@ -33,23 +33,23 @@ type Change struct {
 
 func (d *Drift) String() string {
 	var how []string
-	missing, more := slices.Clone(d.Missing), slices.Clone(d.More)
+	missing, extra := slices.Clone(d.Missing), slices.Clone(d.Extra)
 	for _, c := range d.Renamed {
-		how = append(how, fmt.Sprintf("it has %s in place of %s", c.Is, c.Was))
+		how = append(how, fmt.Sprintf("%s in place of %s", c.Is, c.Was))
 		missing = slices.DeleteFunc(missing, func(h string) bool { return h == c.Was })
-		more = slices.DeleteFunc(more, func(h string) bool { return h == c.Is })
+		extra = slices.DeleteFunc(extra, func(h string) bool { return h == c.Is })
 	}
 	if len(missing) > 0 {
-		how = append(how, "it has no "+strings.Join(missing, ", "))
+		how = append(how, "missing: "+strings.Join(missing, ", "))
 	}
-	if len(more) > 0 {
-		how = append(how, "it has more: "+strings.Join(more, ", "))
+	if len(extra) > 0 {
+		how = append(how, "extra: "+strings.Join(extra, ", "))
 	}
 	for _, c := range d.Retyped {
-		how = append(how, fmt.Sprintf("%s has %s, and not %s", c.Column, c.Is, c.Was))
+		how = append(how, fmt.Sprintf("%s: %s instead of %s", c.Column, c.Is, c.Was))
 	}
 	if d.Moved {
-		how = append(how, "they are in another order")
+		how = append(how, "columns in another order")
 	}
 	return strings.Join(how, "; ")
 }
@@ -136,11 +136,11 @@ func Compare(part string, want, got []string) Drift {
 	}
 	for _, h := range got {
 		if !slices.Contains(want, h) {
-			d.More = append(d.More, h)
+			d.Extra = append(d.Extra, h)
 		}
 	}
-	d.Moved = d.Missing == nil && d.More == nil
-	d.Renamed = renamed(want, got, d.Missing, d.More)
+	d.Moved = d.Missing == nil && d.Extra == nil
+	d.Renamed = renamed(want, got, d.Missing, d.Extra)
 	return d
 }
 

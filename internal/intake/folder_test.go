@@ -76,14 +76,14 @@ func TestUnits(t *testing.T) {
 func TestRenamed(t *testing.T) {
 	for _, c := range []struct{ want, got, says string }{
 		{"No,Name", "No,Name", ""},
-		{"Loan No,Borrower", "Number,Borrower", "it has Number in place of Loan No"},
-		{"Loan No,Borrower,Due Back", "No,Who,Due", "it has No in place of Loan No; it has Who in place of Borrower; it has Due in place of Due Back"},
-		{"Due Back,Fee", "Fee,due_back", "it has due_back in place of Due Back"},
-		{"Paid On,Fee,Room", "Fee,Room", "it has no Paid On"},
-		{"Fee,Room", "Fee,Room,Paid On", "it has more: Paid On"},
-		{"Fee,Room", "Room,Fee", "they are in another order"},
-		{"Fee,Room,Day", "Sum,Day,Light,Place", "it has Sum in place of Fee; it has no Room; it has more: Light, Place"},
-		{"Colour", "Color", "it has Color in place of Colour"},
+		{"Loan No,Borrower", "Number,Borrower", "Number in place of Loan No"},
+		{"Loan No,Borrower,Due Back", "No,Who,Due", "No in place of Loan No; Who in place of Borrower; Due in place of Due Back"},
+		{"Due Back,Fee", "Fee,due_back", "due_back in place of Due Back"},
+		{"Paid On,Fee,Room", "Fee,Room", "missing: Paid On"},
+		{"Fee,Room", "Fee,Room,Paid On", "extra: Paid On"},
+		{"Fee,Room", "Room,Fee", "columns in another order"},
+		{"Fee,Room,Day", "Sum,Day,Light,Place", "Sum in place of Fee; missing: Room; extra: Light, Place"},
+		{"Colour", "Color", "Color in place of Colour"},
 	} {
 		d := intake.Compare("x", strings.Split(c.want, ","), strings.Split(c.got, ","))
 		if c.says == "" {

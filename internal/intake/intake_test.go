@@ -117,9 +117,9 @@ func TestParts(t *testing.T) {
 // TestDriftReport says how the columns of parts differ from the first.
 func TestDriftReport(t *testing.T) {
 	for headings, want := range map[string]string{
-		"no,name,fee": "", "name,no,fee": "they are in another order", "no,name": "it has no fee", "no,name,fee,due": "it has more: due",
-		"no,title,fee": "it has title in place of name", "no,title,due,fee": "it has title in place of name; it has more: due", // and fee is only moved
-		"no,lent,due": "it has lent in place of name; it has due in place of fee", "fee,no,title": "it has title in place of name",
+		"no,name,fee": "", "name,no,fee": "columns in another order", "no,name": "missing: fee", "no,name,fee,due": "extra: due",
+		"no,title,fee": "title in place of name", "no,title,due,fee": "title in place of name; extra: due", // and fee is only moved
+		"no,lent,due": "lent in place of name; due in place of fee", "fee,no,title": "title in place of name",
 	} {
 		dir := t.TempDir()
 		files := []string{filepath.Join(dir, "a.csv"), filepath.Join(dir, "b.csv")}

@@ -156,27 +156,64 @@ func Make(ctx context.Context, db DB) (made bool, err error) {
 	if !db.Dialect().DDLAutoCommits {
 		return false, nil
 	}
-	exists, err := db.Exists(ctx, Name)
-	if exists || err != nil {
-		return false, err
-	}
-	if err := run(ctx, db, db.Dialect().CreateTable(plan())); err != nil {
-		if again, existsErr := db.Exists(ctx, Name); existsErr == nil && again { // another load was quicker
-			return false, nil
-		}
-		return false, err
-	}
-	return true, nil
+	return create(ctx, db, plan())
 }
 
 // Try finds out in the transaction of a load whether its entry can be written.
 func Try(ctx context.Context, db DB) error {
-	exists, err := db.Exists(ctx, Name)
-	if exists || err != nil {
+	made, err := createWithin(ctx, db)
+	if !made || err != nil {
 		return err
 	}
+	return run(ctx, db, db.Dialect().RollbackTo(savepoint))
+}
+
+// create creates a table of the ledger; made is false where it exists, also because another
+// load was quicker.
+func create(ctx context.Context, db DB, t *table.Table) (made bool, err error) {
+	exists, err := db.Exists(ctx, t.Name)
+	if exists || err != nil {
+		return false, err
+	}
+	err = run(ctx, db, db.Dialect().CreateTable(t))
+	if err == nil {
+		return true, nil
+	}
+	exists, existsErr := db.Exists(ctx, t.Name)
+	if existsErr == nil && exists {
+		return false, nil
+	}
+	return false, err
+}
+
+// savepoint is set before the table is created in the transaction of a load.
+const savepoint = "ledger"
+
+// createWithin is create in the transaction of a load, which goes on where another load
+// was quicker: it may have committed the table since this one found that it does not exist.
+func createWithin(ctx context.Context, db DB) (made bool, err error) {
+	exists, err := db.Exists(ctx, Name)
+	if exists || err != nil {
+		return false, err
+	}
 	d := db.Dialect()
-	return run(ctx, db, d.Savepoint("ledger"), d.CreateTable(plan()), d.RollbackTo("ledger"))
+	err = run(ctx, db, d.Savepoint(savepoint))
+	if err != nil {
+		return false, err
+	}
+	err = run(ctx, db, d.CreateTable(plan()))
+	if err == nil {
+		return true, nil
+	}
+	backErr := run(ctx, db, d.RollbackTo(savepoint))
+	if backErr != nil {
+		return false, errors.Join(err, backErr)
+	}
+	exists, existsErr := db.Exists(ctx, Name)
+	if existsErr == nil && exists {
+		return false, nil
+	}
+	return false, err
 }
 
 func run(ctx context.Context, db DB, statements ...string) error {
@@ -194,13 +231,17 @@ func Write(ctx context.Context, db DB, e *Entry) error {
 		return e.Proof.write(ctx, db, e.ID)
 	}
 	d := db.Dialect()
-	var steps []string
-	exists, err := db.Exists(ctx, Name)
+	makeIt := createWithin
+	if d.DDLAutoCommits {
+		makeIt = func(ctx context.Context, db DB) (bool, error) { return create(ctx, db, plan()) }
+	}
+	made, err := makeIt(ctx, db)
 	if err != nil {
 		return err
 	}
-	if !exists {
-		steps = append(steps, d.CreateTable(plan()))
+	var steps []string
+	if made && !d.DDLAutoCommits && d.Release(savepoint) != "" {
+		steps = append(steps, d.Release(savepoint))
 	}
 	if e.Replaces && e.Stage == "" { // a stage takes the place of the table only later
 		steps = append(steps, replace(d, e.Table, e.ID))

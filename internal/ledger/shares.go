@@ -71,19 +71,8 @@ func proofsPlan() *table.Table {
 // MakeShares makes the tables of shared loads.
 func MakeShares(ctx context.Context, db DB) error {
 	for _, t := range []*table.Table{sharesPlan(), proofsPlan()} {
-		exists, err := db.Exists(ctx, t.Name)
+		_, err := create(ctx, db, t)
 		if err != nil {
-			return err
-		}
-		if exists {
-			continue
-		}
-		err = run(ctx, db, db.Dialect().CreateTable(t))
-		if err == nil {
-			continue
-		}
-		again, existsErr := db.Exists(ctx, t.Name)
-		if existsErr != nil || !again { // if so, another load was quicker
 			return err
 		}
 	}

@@ -41,7 +41,7 @@ func (j *job) commitWith(ctx context.Context, entry *ledger.Entry) error {
 	if err := j.tx.Commit(ctx, nil); err != nil {
 		return j.doubt.fail(j.receipt.Table, err)
 	}
-	if err := j.doubt.settle(ctx, j.to, entry); err != nil {
+	if err := j.doubt.complete(ctx, j.to, entry); err != nil {
 		j.receipt.Remarks = append(j.receipt.Remarks, "the ledger could not be changed, and still has the load as one in doubt: "+err.Error())
 	}
 	return nil

@@ -11,7 +11,7 @@ import (
 
 // ErrOneCommit is returned for a load with checkpoints into a table on several
 // servers, which do not commit together with the ledger.
-var ErrOneCommit = errors.New("the table is on several servers, which do not commit together with the ledger: it can be loaded in one transaction only")
+var ErrOneCommit = errors.New("the table is on several servers, which do not commit together with the ledger: only a load in one transaction is possible")
 
 // DoubtError says that it is not known whether all servers that hold a table have
 // committed the rows of a load.
@@ -45,8 +45,8 @@ func (d *doubt) fail(table string, err error) error {
 	return e
 }
 
-// settle replaces the entry by that of a load that is complete.
-func (d *doubt) settle(ctx context.Context, to database.Target, entry *ledger.Entry) error {
+// complete replaces the entry by that of a load that is complete.
+func (d *doubt) complete(ctx context.Context, to database.Target, entry *ledger.Entry) error {
 	if d.entry == nil {
 		return nil
 	}

@@ -68,7 +68,7 @@ func fit(plan *table.Table, live []database.ColumnInfo, d *dialect.Dialect) (*ta
 	}
 	for _, l := range live {
 		if !planned[l.Name] && !l.Nullable && !l.Default && !l.Generated {
-			bad = append(bad, Verdict{l.Name, l.Native, Cannot, "it is NOT NULL without a default, and would get no value"})
+			bad = append(bad, Verdict{l.Name, l.Native, Cannot, "is NOT NULL without a default and would get no value"})
 		}
 	}
 	return &fitted, bad
@@ -98,9 +98,9 @@ func fitColumn(c *table.Column, l *database.ColumnInfo, d *dialect.Dialect) (why
 	case l.Generated:
 		return "the server computes it; leave it out of the plan"
 	case !l.Known:
-		return fmt.Sprintf("its type %s is not supported", l.Native)
+		return fmt.Sprintf("type %s is not supported", l.Native)
 	case l.Type != nil && !holds(*l.Type, c.Type) && !(own && holds(*l.Type, d.Stored(c.Type))):
-		return fmt.Sprintf("it is %s in the table; write that type in the tray, if its values can be read so", l.Native)
+		return fmt.Sprintf("is %s in the table; write that type in the tray if the values can be read so", l.Native)
 	}
 	c.Name = l.Name
 	if l.AnyNumber {
@@ -108,7 +108,7 @@ func fitColumn(c *table.Column, l *database.ColumnInfo, d *dialect.Dialect) (why
 		case c.Type.Whole():
 			c.Type = table.Type{Kind: table.Decimal, Size: table.MaxPrecision}
 		case c.Type.Kind != table.Decimal:
-			return fmt.Sprintf("it is %s in the table; write decimal(p,s) in the tray, with the digits that its values have", l.Native)
+			return fmt.Sprintf("is %s in the table; write decimal(p,s) in the tray, with the digits of the values", l.Native)
 		}
 	}
 	if l.Type != nil && (!own || l.Type.Kind == c.Type.Kind) {

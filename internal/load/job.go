@@ -71,7 +71,7 @@ func newJob(p *pass.Pass, from *source.Opener, to database.Target, o Options) *j
 
 // growing says that a file was left alone.
 func growing(file string) note.Note {
-	return note.Of(file, 0, "it is still being written, and was left alone; load again for it")
+	return note.Of(file, 0, "still being written, and not loaded: load again later")
 }
 
 // assignID gives the load its id and folder: those of the interrupted load that
@@ -157,7 +157,7 @@ func (j *job) count(out *pass.Outcome, rows int64) {
 		}
 	}
 	for _, d := range j.pass.Drift() {
-		r.addNote(note.Note{Source: &d.Part, What: "its columns are not those of the first: " + d.String()})
+		r.addNote(note.Note{Source: &d.Part, What: "columns differ from those of the first part: " + d.String()})
 	}
 	r.Counts.Read, r.Counts.Loaded, r.Counts.Rejected, r.Counts.Skipped = out.Read(), rows, out.Rejects.Total(), out.Skipped.Total()
 	r.Skipped = out.Skipped

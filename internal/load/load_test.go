@@ -81,8 +81,8 @@ func TestFit(t *testing.T) {
 	}
 	for _, c := range []struct{ planned, live, becomes, why string }{
 		{"integer", "bigint", "bigint", ""}, {"decimal(5,2)", "integer", "integer", ""}, {"integer", "double", "double", ""},
-		{"text", "varchar(5)", "varchar(5)", ""}, {"char(5)", "integer", "", "write that type in the tray"}, {"date", "timestamp", "", "it is timestamp"},
-		{"uuid", "char(36)", "char(36)", ""}, {"date", "text", "", "it is text"}, {"boolean", "integer", "", "it is integer"}, {"date", "", "date", ""},
+		{"text", "varchar(5)", "varchar(5)", ""}, {"char(5)", "integer", "", "write that type in the tray"}, {"date", "timestamp", "", "is timestamp"},
+		{"uuid", "char(36)", "char(36)", ""}, {"date", "text", "", "is text"}, {"boolean", "integer", "", "is integer"}, {"date", "", "date", ""},
 	} {
 		plan := &table.Table{Name: "loan", Columns: []table.Column{{Name: "a", Type: *typ(c.planned), Nullable: true}}}
 		live := []database.ColumnInfo{{Name: "A", Known: true, Native: c.live}, {Name: "b", Default: true}, {Name: "c", Generated: true}, {Name: "d", Nullable: true}}
@@ -105,8 +105,8 @@ func TestFit(t *testing.T) {
 		why = append(why, v.Name+": "+v.Why)
 	}
 	require.Equal(t, []string{
-		"g: the server computes it; leave it out of the plan", "x: its type jsonb is not supported", "z: the table has no such column",
-		"y: it is NOT NULL without a default, and would get no value",
+		"g: the server computes it; leave it out of the plan", "x: type jsonb is not supported", "z: the table has no such column",
+		"y: is NOT NULL without a default and would get no value",
 	}, why)
 }
 

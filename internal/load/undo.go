@@ -97,21 +97,21 @@ func (u *undoing) cannot(format string, args ...any) error {
 // open finds what the load has left, and whether its rows can be found.
 func (u *undoing) open(ctx context.Context, t *tray.Tray) error {
 	if u.entry.State != ledger.Loaded {
-		return u.cannot("it is %s", u.entry.State)
+		return u.cannot("the load is %s", u.entry.State)
 	}
 	dir := t.LoadDir(u.entry.Load)
 	receipt, err := ReadReceipt(dir)
 	if errors.Is(err, fs.ErrNotExist) || err == nil && receipt.ID != u.entry.ID {
-		return u.cannot("its receipt is not in %s; what was mended is undone with nothing but SQL", t.Dir)
+		return u.cannot("the receipt is not in %s; mended records can only be removed with SQL", t.Dir)
 	}
 	if err != nil {
 		return err
 	}
 	switch receipt.Outcome {
 	case Merged:
-		return u.cannot("its rows were merged with those that were there, which nobody has kept")
+		return u.cannot("the rows were merged with existing ones, which were not kept")
 	case Emptied, Rebuilt:
-		return u.cannot("its rows took the place of others, which nobody has kept")
+		return u.cannot("the rows replaced others, which were not kept")
 	}
 	if _, err := os.Stat(filepath.Join(dir, reject.MendedName)); err == nil {
 		return u.cannot("records that it rejected were mended since")
@@ -146,7 +146,7 @@ func (u *undoing) checkTable(ctx context.Context) error {
 			return err
 		}
 		if storage.NoTransactions || len(storage.Servers) > 0 {
-			return u.cannot("its table is kept by %s, which cannot take a failed removal back", storage.Engine)
+			return u.cannot("the storage engine of the table, %s, cannot roll a failed removal back", storage.Engine)
 		}
 	}
 	if to, ok := u.to.(database.Cascader); ok {

@@ -153,7 +153,7 @@ func (p *Pass) checkHeadings() error {
 	d := intake.Compare(p.Sources[0], want, p.Headings)
 	d.Missing = slices.DeleteFunc(d.Missing, func(h string) bool { return dispensable[h] })
 	d.Renamed = slices.DeleteFunc(d.Renamed, func(c intake.Change) bool { return dispensable[c.Was] })
-	if len(d.Missing) == 0 && len(d.More) == 0 {
+	if len(d.Missing) == 0 && len(d.Extra) == 0 {
 		return nil
 	}
 	return &HeadingsError{p.tray.Dir, &p.tray.Table, d}

@@ -121,7 +121,7 @@ func TestHeadings(t *testing.T) {
 	_, err := pass.Open(context.Background(), adapted("no,id,name\n1,1,ant\n"), &source.Opener{})
 	require.ErrorContains(t, err, "has both no and id")
 	_, err = pass.Open(context.Background(), adapted("nr,nam,fee\n1,ant,2\n"), &source.Opener{})
-	require.ErrorContains(t, err, "it has nr in place of no")
+	require.ErrorContains(t, err, "nr in place of no")
 }
 
 // TestPlan refuses sources that are not those of the plan.
@@ -129,12 +129,12 @@ func TestPlan(t *testing.T) {
 	_, err := pass.Open(context.Background(), plan(t, "no,name,fee\n1,ant,5\n"), &source.Opener{})
 	var differ *pass.HeadingsError
 	require.ErrorAs(t, err, &differ)
-	require.ErrorContains(t, err, "it has more: fee")
+	require.ErrorContains(t, err, "extra: fee")
 	_, err = pass.Open(context.Background(), plan(t, "no,name\n1,ant\n", "no,colour\n1,red\n"), &source.Opener{})
 	var drift *intake.DriftError
 	require.ErrorAs(t, err, &drift)
 	_, err = pass.Open(context.Background(), plan(t, "no\n1\n"), &source.Opener{})
-	require.ErrorContains(t, err, "it has no name")
+	require.ErrorContains(t, err, "missing: name")
 	tr := plan(t, "no,name\n1,ant\n")
 	tr.Files = []string{"missing-*.csv"}
 	_, err = pass.Open(context.Background(), tr, &source.Opener{})

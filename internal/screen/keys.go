@@ -168,7 +168,7 @@ func (m *model) command(k string) tea.Cmd {
 func (m *model) edit(f field) tea.Cmd {
 	c := m.column()
 	if c.LeaveOut {
-		m.fault = "it is left out; o takes it in again"
+		m.fault = "the column is left out; o takes it in again"
 		return nil
 	}
 	m.mode, m.field, m.fault, m.message = editing, f, "", ""
@@ -191,7 +191,7 @@ func (m *model) move(by int) tea.Cmd {
 
 func (m *model) toggleKey(c *table.Column) tea.Cmd {
 	if c.LeaveOut {
-		m.fault = "it is left out; o takes it in again"
+		m.fault = "the column is left out; o takes it in again"
 		return nil
 	}
 	return m.changed(m.session.ToggleKey(c), "")

@@ -150,8 +150,8 @@ func (m *model) look() tea.Cmd {
 	}
 }
 
-// settle is how long a plan must stay as it is before the whole source is converted by it.
-const settle = 150 * time.Millisecond
+// settleTime is how long a plan must stay as it is before the whole source is converted by it.
+const settleTime = 150 * time.Millisecond
 
 // recheck converts the whole source by the plan beside, instead of one that did so.
 func (m *model) recheck() tea.Cmd {
@@ -169,7 +169,7 @@ func (m *model) recheck() tea.Cmd {
 		select {
 		case <-ctx.Done():
 			return nil
-		case <-time.After(settle):
+		case <-time.After(settleTime):
 		}
 		m.work.turn.Lock()
 		defer m.work.turn.Unlock()

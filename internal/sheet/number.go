@@ -81,8 +81,8 @@ func parseFormat(code string) (f format) {
 		f.style = percent
 	}
 	if f.style == plain || f.style == percent {
-		_, behind, _ := strings.Cut(text, ".")
-		f.decimals = len(behind) - len(strings.TrimLeft(behind, "0"))
+		_, decimals, _ := strings.Cut(text, ".")
+		f.decimals = len(decimals) - len(strings.TrimLeft(decimals, "0"))
 	}
 	for _, sign := range signs {
 		if strings.Contains(text, sign) {

@@ -54,9 +54,9 @@ func odsRows(s *scanner, table int, w *writer) error {
 // span is what the tag of a row, a column or a cell says of how many it stands
 // for.
 type span struct {
-	times          int
-	across, behind int // the cells that it is merged with
-	hidden         bool
+	times        int
+	across, down int // the cells that it is merged with
+	hidden       bool
 }
 
 func odsSpan(tag []byte) span {
@@ -72,7 +72,7 @@ func (of *span) set(name, value []byte) {
 	case "number-columns-spanned":
 		of.across = repeated(value) - 1
 	case "number-rows-spanned":
-		of.behind = repeated(value) - 1
+		of.down = repeated(value) - 1
 	case "visibility":
 		of.hidden = string(value) == "collapse" || string(value) == "filter"
 	}
@@ -136,8 +136,8 @@ func (r *odsRow) write(w *writer, row, times int, hidden bool) error {
 
 func (r *odsRow) writeCell(w *writer, c *odsCell) error {
 	for col := c.column; col < c.column+c.times; col++ {
-		if c.across+c.behind > 0 {
-			merged := Cells{col, w.row, col + c.across, w.row + c.behind}
+		if c.across+c.down > 0 {
+			merged := Cells{col, w.row, col + c.across, w.row + c.down}
 			w.merged(merged)
 			w.fillAlso(merged)
 		}

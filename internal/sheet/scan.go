@@ -228,17 +228,17 @@ func attribute(tag []byte, want string) (found string) {
 // usual returns the text of a cell whose tag has just been read, when the cell is
 // all in the buffer and is written as most are: before, the text, after. It is
 // valid until the next call.
-func (s *scanner) usual(before, behind string) (text []byte, ok bool) {
+func (s *scanner) usual(before, after string) (text []byte, ok bool) {
 	rest := s.buf[s.at:s.end]
 	if len(rest) < len(before) || string(rest[:len(before)]) != before {
 		return nil, false
 	}
 	rest = rest[len(before):]
 	i := bytes.IndexByte(rest, '<')
-	if i < 0 || len(rest) < i+len(behind) || string(rest[i:i+len(behind)]) != behind {
+	if i < 0 || len(rest) < i+len(after) || string(rest[i:i+len(after)]) != after {
 		return nil, false
 	}
-	s.at += len(before) + i + len(behind)
+	s.at += len(before) + i + len(after)
 	s.depth-- // the element has ended too
 	return rest[:i], true
 }

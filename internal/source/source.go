@@ -177,7 +177,7 @@ func (s *Source) decode(plain io.Reader, encoding string) error {
 	return err
 }
 
-// headed reads from a stream whose head was examined before. Behind the head
+// headed reads from a stream whose head was examined before. After the head
 // every read goes straight to the stream.
 type headed struct {
 	head []byte // not yet read

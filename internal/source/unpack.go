@@ -37,7 +37,7 @@ func (e *MembersError) Error() string {
 	if e.Asked != "" {
 		what = fmt.Sprintf("has no file %q", e.Asked)
 	}
-	return fmt.Sprintf("the archive %s; it holds %s", what, strings.Join(e.Members, ", "))
+	return fmt.Sprintf("the archive %s; files in the archive: %s", what, strings.Join(e.Members, ", "))
 }
 
 // unpack returns the plain bytes of the file. How it is packed is known by its
@@ -54,7 +54,7 @@ func (s *Source) unpack(f *os.File, raw io.Reader, member string) (io.Reader, er
 		s.Packing = "zip"
 		return s.unpackZip(f, member)
 	case member != "":
-		return nil, fmt.Errorf("not a zip archive, so it has no member %q", member)
+		return nil, fmt.Errorf("not a zip archive: no member %q", member)
 	case starts("\x1f\x8b"):
 		s.Packing = "gzip"
 		return gzip.NewReader(buffered)

@@ -72,7 +72,7 @@ func (p *Profile) Compare(s *Survey) (notes []note.Note) {
 	}
 	if !slices.Equal(want, got) {
 		d := intake.Compare("", want, got)
-		notes = append(notes, note.About("its columns are not those of the data that the plan was drafted from: "+d.String()))
+		notes = append(notes, note.About("columns differ from those of the data that the plan was drafted from: "+d.String()))
 	}
 	if differs(float64(p.Records), float64(s.Records)) {
 		notes = append(notes, note.About(fmt.Sprintf("%s; the plan was drafted from %s", countOf(s.Records, "record", "records"), humanize.Comma(p.Records))))

@@ -44,9 +44,9 @@ func TestCompare(t *testing.T) {
 		"a usual month":                       {visits(header, 100, 210, func(n int) string { return strings.Replace(usual(n), "/01/", "/02/", 1) }), nil},
 		"few records":                         {visits(header, 0, 40, usual), []string{"40 records; the plan was drafted from 100"}},
 		"many records":                        {visits(header, 0, 201, usual), []string{"201 records; the plan was drafted from 100"}},
-		"another column":                      {visits(header+",More", 0, 100, func(n int) string { return usual(n) + ",x" }), []string{"its columns are not those of the data that the plan was drafted from: it has more: More"}},
-		"another order":                       {visits("Room,No,Day,Fee,Note", 0, 100, func(n int) string { return fmt.Sprintf("R%d,%d,05/01/2026,1.50,note %d", n%4, n, n) }), []string{"they are in another order"}},
-		"a renamed column":                    {visits("No,Room,Day,Fee,Notes", 0, 100, usual), []string{"it has Notes in place of Note"}},
+		"another column":                      {visits(header+",More", 0, 100, func(n int) string { return usual(n) + ",x" }), []string{"columns differ from those of the data that the plan was drafted from: extra: More"}},
+		"another order":                       {visits("Room,No,Day,Fee,Note", 0, 100, func(n int) string { return fmt.Sprintf("R%d,%d,05/01/2026,1.50,note %d", n%4, n, n) }), []string{"columns in another order"}},
+		"a renamed column":                    {visits("No,Room,Day,Fee,Notes", 0, 100, usual), []string{"Notes in place of Note"}},
 		"another heading that the plan knows": {visits("No,Place,Day,Fee,Note", 0, 100, usual), nil},
 		"blanks": {visits(header, 0, 100, func(n int) string {
 			if n == 7 {

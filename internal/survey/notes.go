@@ -42,7 +42,7 @@ func (w *surveying) notes() {
 	add(s.layoutNotes()...)
 	add(s.keyNotes()...)
 	for _, d := range s.Drift {
-		add(note.Note{Source: &d.Part, What: "its columns are not those of the first: " + d.String()})
+		add(note.Note{Source: &d.Part, What: "columns differ from those of the first part: " + d.String()})
 	}
 	add(w.noticed...)
 	if len(w.leftOut) > 0 {
@@ -149,7 +149,7 @@ func (s *Survey) keyNotes() (list []note.Note) {
 	if unique == nil && !s.Sampled {
 		for _, c := range s.Columns {
 			if c.LikelyKey && keyType(c.Choice.Type) {
-				list = append(list, note.On(c.Heading, "likely unique, by estimate: it is not drafted as the key"))
+				list = append(list, note.On(c.Heading, "likely unique, by estimate; not drafted as the key"))
 				break
 			}
 		}

@@ -119,7 +119,7 @@ type Options struct {
 	Rows int
 	// Fit is the policy on headroom.
 	Fit infer.Fit
-	// Told, unless nil, puts what the user says into a layout.
+	// Override, unless nil, sets in a layout what the user has set explicitly.
 	Override func(*source.Layout)
 	// Progress, unless nil, is called after every batch.
 	Progress func(pass.Progress)
@@ -149,13 +149,13 @@ func Run(ctx context.Context, from *source.Opener, names []string, o Options) (*
 	if err != nil {
 		return nil, err
 	}
-	w, err := once(ctx, from, files, lay, o)
+	w, err := readOnce(ctx, from, files, lay, o)
 	if err != nil {
 		return nil, err
 	}
 	// What only shows further on than the head makes a second reading worth it.
 	if again := w.corrected(); again != nil {
-		if w, err = once(ctx, from, files, *again, o); err != nil {
+		if w, err = readOnce(ctx, from, files, *again, o); err != nil {
 			return nil, err
 		}
 	}
@@ -180,7 +180,7 @@ func (w *surveying) finish(ctx context.Context, from *source.Opener, list *intak
 	w.describe()
 	w.notes()
 	for _, f := range list.Growing {
-		w.survey.Notes = append(w.survey.Notes, note.Of(f, 0, "it is still being written, and was left alone"))
+		w.survey.Notes = append(w.survey.Notes, note.Of(f, 0, "still being written, and left out"))
 	}
 	return w.survey, nil
 }
@@ -209,8 +209,8 @@ func (o *Options) layout(ctx context.Context, from *source.Opener, file string) 
 	return intake.Detect(ctx, from, file, known, o.Override)
 }
 
-// once reads the files by a layout.
-func once(ctx context.Context, from *source.Opener, files []string, lay source.Layout, o Options) (*surveying, error) {
+// readOnce reads the files by a layout.
+func readOnce(ctx context.Context, from *source.Opener, files []string, lay source.Layout, o Options) (*surveying, error) {
 	in, err := intake.Open(ctx, from, files, lay, intake.Expected{Also: o.Also}, false)
 	if err != nil {
 		return nil, err

@@ -133,7 +133,7 @@ type MissingError struct {
 }
 
 func (e *MissingError) Error() string {
-	return fmt.Sprintf("the source has no column %q; it has %s", e.Column, strings.Join(e.Headings, ", "))
+	return fmt.Sprintf("the source has no column %q; columns: %s", e.Column, strings.Join(e.Headings, ", "))
 }
 
 // NameParts takes the name of a file apart by a pattern such as

@@ -221,7 +221,7 @@ func (p *Proposal) change(ctx context.Context, to database.Target) (back []strin
 	if !slices.EqualFunc(live, p.live, func(a, b database.ColumnInfo) bool {
 		return a.Name == b.Name && a.Native == b.Native && a.Nullable == b.Nullable
 	}) {
-		return nil, &DoubtError{p.Table, "its columns were changed by another session meanwhile"}
+		return nil, &DoubtError{p.Table, "columns were changed by another session meanwhile"}
 	}
 	types := to.Dialect().StoredTypes(p.plan)
 	want, got := newSums(types), newSums(types)
@@ -276,7 +276,7 @@ func (p *Proposal) differing(a, b *sums) string {
 		}
 	}
 	if names == nil || a.rows.Rows != b.rows.Rows {
-		return fmt.Sprintf("its rows: %d were to be %d", a.rows.Rows, b.rows.Rows)
+		return fmt.Sprintf("the rows: %d instead of %d", a.rows.Rows, b.rows.Rows)
 	}
 	return strings.Join(names, ", ")
 }

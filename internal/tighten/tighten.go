@@ -77,7 +77,7 @@ func Propose(ctx context.Context, to database.Target, name string, o Options) (*
 	}
 	for column := range o.Types {
 		if work.Table.Column(column) == nil {
-			return nil, fmt.Errorf("table %s has no column %s; it has %s", name, column, strings.Join(names(work.Table), ", "))
+			return nil, fmt.Errorf("table %s has no column %s; columns: %s", name, column, strings.Join(names(work.Table), ", "))
 		}
 	}
 	s, err := Profile(ctx, to, work, o.Survey)

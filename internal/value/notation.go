@@ -15,7 +15,7 @@ const (
 	groupIndian uint16 = 5 // commas, and groups of two above the thousands
 
 	commaDecimals uint16 = 0b0000_1000
-	pointDecimals uint16 = 0b0001_0000 // besides groups; of Plain it is not said
+	pointDecimals uint16 = 0b0001_0000 // beside groups; Plain does not have it
 
 	// LoneComma and LonePoint stand alone before three digits: 1,234 and 1.234
 	// are a group of thousands or three decimals, whichever the column shows.
@@ -72,8 +72,8 @@ func (s Shape) plainDecimals() bool { return s.Kind == Decimal && s.Notation&Per
 // groupSigns are the signs of the groupings, by their number.
 var groupSigns = []byte{0, ',', '.', ' ', '\'', ','}
 
-// Settle gives a lone comma or point the meaning that it has in the style.
-func (y Style) Settle(s Shape, v *Value) {
+// Disambiguate gives a lone comma or point the meaning that it has in the style.
+func (y Style) Disambiguate(s Shape, v *Value) {
 	switch {
 	case y.DecimalComma && s.Kind == Integer && s.Notation&maskLone == LoneComma:
 		v.Scale, v.Whole = v.Scale+3, max(v.Whole-3, 0)

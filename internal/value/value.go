@@ -77,7 +77,7 @@ func (v *Value) Buffer() []byte { return v.buffer[:0] }
 func Scan(cell []byte, v *Value) Shape { return ScanLike(Text, cell, v) }
 
 // ScanLike is Scan for a cell that is most likely of the given kind. The result
-// is the same, for no text is of two kinds.
+// is the same, because no text is of two kinds.
 func ScanLike(like Kind, cell []byte, v *Value) Shape {
 	if s, ok := scanPlain(cell, v); ok {
 		return s

@@ -47,7 +47,7 @@ func (t *Target) Storage(ctx context.Context, name string) (database.Storage, er
 		}
 	}
 	if s.Servers == nil {
-		s.Servers = []string{"its data nodes"}
+		s.Servers = []string{"the data nodes"}
 	}
 	return s, nil
 }

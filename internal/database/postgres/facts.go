@@ -30,7 +30,7 @@ func (t *Target) Facts(ctx context.Context) ([]database.Fact, error) {
 		encrypted,
 		{Name: "schema", Value: v[2], OK: v[2] != "", Required: true, Remedy: "SET search_path for this login, or write SCHEMA.TABLE"},
 		{Name: "encoding", Value: v[4], OK: v[4] == "UTF8", Remedy: "characters that " + v[4] + " does not have will be rejected; a database of encoding UTF8 has them all"},
-		{Name: "read only", Value: yes[v[5] == "t"], OK: v[5] != "t", Required: true, Remedy: "it is a standby, or default_transaction_read_only is on: name the primary server, or turn that off"},
+		{Name: "read only", Value: yes[v[5] == "t"], OK: v[5] != "t", Required: true, Remedy: "the server is a standby, or default_transaction_read_only is on: name the primary server, or turn that off"},
 		{Name: "statement_timeout", Value: v[6], OK: v[6] == "0", Remedy: fmt.Sprintf("a load that takes longer is cut off: ALTER ROLE %s SET statement_timeout = 0", dialect.PostgreSQL.Quote(v[1]))},
 		{Name: "maintenance_work_mem", Value: v[7], OK: true},
 	}

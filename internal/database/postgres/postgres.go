@@ -129,10 +129,11 @@ func (t *Target) Identity(ctx context.Context, name string) (identity string, er
 	return identity, t.fail("look for table "+name, err)
 }
 
-// Exists implements database.Target.
+// Exists implements database.Target. Only a statement that reads a table, which is why it
+// does, notices within a transaction what another session has created.
 func (t *Target) Exists(ctx context.Context, name string) (bool, error) {
 	var found bool
-	err := t.conn.QueryRow(ctx, "SELECT to_regclass($1) IS NOT NULL", dialect.PostgreSQL.QuoteTable(name)).Scan(&found)
+	err := t.conn.QueryRow(ctx, "SELECT to_regclass($1) IS NOT NULL FROM pg_namespace LIMIT 1", dialect.PostgreSQL.QuoteTable(name)).Scan(&found)
 	return found, t.fail("look for table "+name, err)
 }
 
@@ -259,10 +260,6 @@ func (x *tx) exec(ctx context.Context, statements []string) error {
 // Commit implements database.Tx.
 func (x *tx) Commit(ctx context.Context, entry *ledger.Entry) error {
 	if entry != nil {
-		// Two loads at once that are the first ones would both make the ledger.
-		if _, err := x.t.Exec(ctx, "SELECT pg_advisory_xact_lock(hashtextextended('"+ledger.Name+"', 0))"); err != nil {
-			return err
-		}
 		if err := ledger.Write(ctx, x.t, entry); err != nil {
 			return err
 		}

@@ -331,7 +331,7 @@ func TestAnyNumber(t *testing.T) {
 	require.True(t, r.Verified)
 	tr.Table.Columns[1].Type = table.Type{Kind: table.Double}
 	_, err = load.Run(context.Background(), tr, &source.Opener{}, to, load.Options{Again: true})
-	require.ErrorContains(t, err, "it is numeric in the table; write decimal(p,s) in the tray")
+	require.ErrorContains(t, err, "is numeric in the table; write decimal(p,s) in the tray")
 }
 
 // TestTightenKeeps keeps what hangs on a table, and leaves columns that views and foreign
@@ -345,5 +345,5 @@ func TestTightenKeeps(t *testing.T) {
 		`CREATE TABLE kept (no bigint PRIMARY KEY, lent text, seen text, name text, code text REFERENCES shelf, made text DEFAULT '2026-01-01', CHECK (lent <> ''))`,
 		"INSERT INTO kept SELECT i, '2026-01-' || (10 + i), i || ' Jan 2026', 'ant', 'A1', '2026-01-01' FROM generate_series(1, 9) i",
 		"CREATE INDEX kept_seen ON kept (seen)", "CREATE VIEW shown AS SELECT name FROM kept", "COMMENT ON COLUMN kept.lent IS 'when'", "GRANT SELECT ON kept TO public",
-	}, map[string]string{"name": "the view shown uses it", "code": "the foreign key kept_code_fkey uses it", "made": "it has a default", "lent": "the check kept_lent_check uses it"})
+	}, map[string]string{"name": "the view shown uses it", "code": "the foreign key kept_code_fkey uses it", "made": "has a default", "lent": "the check kept_lent_check uses it"})
 }

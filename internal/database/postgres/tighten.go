@@ -50,7 +50,7 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 			delete(why, c.Name)
 		}
 		if c.Rewritten() && c.Was.Default {
-			why[c.Name] = "it has a default"
+			why[c.Name] = "has a default"
 		}
 		action, reason := retype(c)
 		if reason != "" {

@@ -106,14 +106,14 @@ func open(ctx context.Context, address, password string, adjust func(*msdsn.Conf
 		t.db.Close()
 		return nil, t.fail("connect", err)
 	}
-	if err := t.settle(ctx); err != nil {
+	if err := t.prepareSession(ctx); err != nil {
 		return nil, errors.Join(err, t.Close())
 	}
 	return t, nil
 }
 
-// settle makes the session ready, and finds out the code page of the database.
-func (t *Target) settle(ctx context.Context) error {
+// prepareSession makes the session ready, and finds out the code page of the database.
+func (t *Target) prepareSession(ctx context.Context) error {
 	if _, err := t.Exec(ctx, settings); err != nil {
 		return err
 	}

@@ -35,7 +35,7 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 		c := &columns[i]
 		q := t.dialect.Quote(c.Name)
 		if c.Rewritten() && c.Was.Default {
-			why[c.Name] = "it has a default"
+			why[c.Name] = "has a default"
 		}
 		if !c.Retyped {
 			delete(why, c.Name)
