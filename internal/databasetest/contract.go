@@ -53,6 +53,7 @@ var types = []struct {
 
 // Run runs the suite; open opens a connection to one empty database.
 func Run(t *testing.T, open func() database.Target) {
+	t.Run("two first loads at once make one ledger and one schema", func(t *testing.T) { firstAtOnce(t, open) })
 	for _, c := range []struct {
 		rule string
 		test func(t *testing.T, to database.Target)
@@ -87,7 +88,6 @@ func Run(t *testing.T, open func() database.Target) {
 	t.Run("of two loads of the same content at once one is refused", func(t *testing.T) { twoAtOnce(t, open) })
 	t.Run("a connection that is lost during verification leaves nothing", func(t *testing.T) { lostInProof(t, open) })
 	t.Run("a table that is loaded in lanes is whole, or not there", func(t *testing.T) { inLanes(t, open) })
-	t.Run("two first loads at once make one ledger", func(t *testing.T) { firstAtOnce(t, open) })
 	t.Run("one load at a time has a table", func(t *testing.T) { oneAtATime(t, open) })
 }
 

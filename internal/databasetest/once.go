@@ -111,31 +111,39 @@ func oneAtATime(t *testing.T, open func() database.Target) {
 	require.NoError(t, err)
 }
 
-// firstAtOnce begins two loads at once into a database without a ledger, again and again: both
-// find that there is none, both load, and one ledger has both.
+// firstAtOnce begins two loads at once into a database without a ledger, and into a schema that
+// does not exist, again and again: both load, and one ledger has both.
 func firstAtOnce(t *testing.T, open func() database.Target) {
 	ctx := context.Background()
 	to := [2]database.Target{open(), open()}
+	prefix := ""
+	if to[0].Dialect().Schema("a.b") != "" {
+		prefix = "east_wing."
+	}
 	for round := range 12 {
-		for _, name := range []string{ledger.Name, "first_0", "first_1"} {
-			exists, err := to[0].Exists(ctx, name)
-			require.NoError(t, err)
-			if exists {
-				_, err = to[0].Exec(ctx, "DROP TABLE "+name)
-				require.NoError(t, err)
-			}
-		}
 		var both sync.WaitGroup
 		for i := range to {
-			tr := NewTray(t, fmt.Sprintf("first_%d", i), "no\n1\n2\n", table.Column{From: "no", Name: "no", Type: no.Type})
+			tr := NewTray(t, fmt.Sprintf("%sfirst_%d", prefix, i), "no\n1\n2\n", table.Column{From: "no", Name: "no", Type: no.Type})
+			tr.Table.CreateSchema = prefix != ""
 			both.Go(func() {
 				_, err := load.Run(ctx, tr, &source.Opener{}, to[i], load.Options{})
 				assert.NoError(t, err, "round %d", round)
 			})
 		}
 		both.Wait()
+		var drop []string
 		for i := range to {
-			require.Equal(t, []ledger.State{ledger.Loaded}, states(t, to[1-i], fmt.Sprintf("first_%d", i)))
+			name := fmt.Sprintf("%sfirst_%d", prefix, i)
+			require.Equal(t, []ledger.State{ledger.Loaded}, states(t, to[1-i], name))
+			drop = append(drop, "DROP TABLE "+name)
+		}
+		drop = append(drop, "DROP TABLE "+ledger.Name)
+		if prefix != "" {
+			drop = append(drop, "DROP SCHEMA east_wing")
+		}
+		for _, statement := range drop {
+			_, err := to[round%2].Exec(ctx, statement)
+			require.NoError(t, err, statement)
 		}
 	}
 	for _, target := range to {

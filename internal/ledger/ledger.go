@@ -15,6 +15,7 @@ import (
 	"strings"
 	"time"
 
+	"ambertray/internal/create"
 	"ambertray/internal/dialect"
 	"ambertray/internal/table"
 )
@@ -156,64 +157,25 @@ func Make(ctx context.Context, db DB) (made bool, err error) {
 	if !db.Dialect().DDLAutoCommits {
 		return false, nil
 	}
-	return create(ctx, db, plan())
+	return makeTable(ctx, db, plan(), create.Once)
 }
 
 // Try finds out in the transaction of a load whether its entry can be written.
 func Try(ctx context.Context, db DB) error {
-	made, err := createWithin(ctx, db)
+	made, err := makeTable(ctx, db, plan(), create.Within)
 	if !made || err != nil {
 		return err
 	}
-	return run(ctx, db, db.Dialect().RollbackTo(savepoint))
+	return run(ctx, db, db.Dialect().RollbackTo(create.Savepoint))
 }
 
-// create creates a table of the ledger; made is false where it exists, also because another
-// load was quicker.
-func create(ctx context.Context, db DB, t *table.Table) (made bool, err error) {
-	exists, err := db.Exists(ctx, t.Name)
-	if exists || err != nil {
-		return false, err
-	}
-	err = run(ctx, db, db.Dialect().CreateTable(t))
-	if err == nil {
-		return true, nil
-	}
-	exists, existsErr := db.Exists(ctx, t.Name)
-	if existsErr == nil && exists {
-		return false, nil
-	}
-	return false, err
-}
-
-// savepoint is set before the table is created in the transaction of a load.
-const savepoint = "ledger"
-
-// createWithin is create in the transaction of a load, which goes on where another load
-// was quicker: it may have committed the table since this one found that it does not exist.
-func createWithin(ctx context.Context, db DB) (made bool, err error) {
-	exists, err := db.Exists(ctx, Name)
-	if exists || err != nil {
-		return false, err
-	}
-	d := db.Dialect()
-	err = run(ctx, db, d.Savepoint(savepoint))
+// makeTable creates a table of the ledger in one of the ways of package create.
+func makeTable(ctx context.Context, db DB, t *table.Table, way func(context.Context, create.Session, string, create.Exists) (bool, error)) (made bool, err error) {
+	made, err = way(ctx, db, db.Dialect().CreateTable(t), func(ctx context.Context) (bool, error) { return db.Exists(ctx, t.Name) })
 	if err != nil {
-		return false, err
+		err = fmt.Errorf("%w: %w", ErrNoLedger, err)
 	}
-	err = run(ctx, db, d.CreateTable(plan()))
-	if err == nil {
-		return true, nil
-	}
-	backErr := run(ctx, db, d.RollbackTo(savepoint))
-	if backErr != nil {
-		return false, errors.Join(err, backErr)
-	}
-	exists, existsErr := db.Exists(ctx, Name)
-	if existsErr == nil && exists {
-		return false, nil
-	}
-	return false, err
+	return made, err
 }
 
 func run(ctx context.Context, db DB, statements ...string) error {
@@ -231,17 +193,17 @@ func Write(ctx context.Context, db DB, e *Entry) error {
 		return e.Proof.write(ctx, db, e.ID)
 	}
 	d := db.Dialect()
-	makeIt := createWithin
+	way := create.Within
 	if d.DDLAutoCommits {
-		makeIt = func(ctx context.Context, db DB) (bool, error) { return create(ctx, db, plan()) }
+		way = create.Once
 	}
-	made, err := makeIt(ctx, db)
+	made, err := makeTable(ctx, db, plan(), way)
 	if err != nil {
 		return err
 	}
 	var steps []string
-	if made && !d.DDLAutoCommits && d.Release(savepoint) != "" {
-		steps = append(steps, d.Release(savepoint))
+	if made && !d.DDLAutoCommits && d.Release(create.Savepoint) != "" {
+		steps = append(steps, d.Release(create.Savepoint))
 	}
 	if e.Replaces && e.Stage == "" { // a stage takes the place of the table only later
 		steps = append(steps, replace(d, e.Table, e.ID))

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"ambertray/internal/create"
 	"ambertray/internal/record"
 	"ambertray/internal/table"
 )
@@ -71,7 +72,7 @@ func proofsPlan() *table.Table {
 // MakeShares makes the tables of shared loads.
 func MakeShares(ctx context.Context, db DB) error {
 	for _, t := range []*table.Table{sharesPlan(), proofsPlan()} {
-		_, err := create(ctx, db, t)
+		_, err := makeTable(ctx, db, t, create.Once)
 		if err != nil {
 			return err
 		}

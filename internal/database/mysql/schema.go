@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 
+	"ambertray/internal/create"
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
 	"ambertray/internal/ledger"
@@ -17,11 +18,11 @@ var (
 // CreateSchema implements database.SchemaCreator. The server commits it at once.
 func (t *Target) CreateSchema(ctx context.Context, name string) (undo func() error, err error) {
 	d := dialect.MySQL
-	found, err := t.Query(ctx, "SELECT 1 FROM information_schema.schemata WHERE schema_name = "+d.Literal(name))
-	if err != nil || len(found) > 0 {
-		return nil, err
-	}
-	if _, err := t.Exec(ctx, "CREATE SCHEMA "+d.Quote(name)); err != nil {
+	made, err := create.Once(ctx, t, "CREATE SCHEMA "+d.Quote(name), func(ctx context.Context) (bool, error) {
+		found, err := t.Query(ctx, "SELECT 1 FROM information_schema.schemata WHERE schema_name = "+d.Literal(name))
+		return len(found) > 0, err
+	})
+	if !made || err != nil {
 		return nil, err
 	}
 	return func() error { return t.dropEmptySchema(context.Background(), name) }, nil
