@@ -3,6 +3,8 @@
 package codepage
 
 import (
+	"encoding/binary"
+
 	"golang.org/x/text/encoding"
 	"golang.org/x/text/encoding/charmap"
 	"golang.org/x/text/encoding/japanese"
@@ -62,6 +64,13 @@ func (p *Page) Decode(text []byte) []byte {
 
 // ASCII reports whether a text has no other characters.
 func ASCII(text []byte) bool {
+	const high = 0x8080808080808080
+	for len(text) >= 8 {
+		if binary.NativeEndian.Uint64(text)&high != 0 {
+			return false
+		}
+		text = text[8:]
+	}
 	for _, c := range text {
 		if c >= 0x80 {
 			return false

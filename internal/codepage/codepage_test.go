@@ -1,6 +1,7 @@
 package codepage_test
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -38,4 +39,19 @@ func TestReturns(t *testing.T) {
 		require.Equal(t, number == codepage.UTF8, ok, "page %d", number)
 	}
 	require.Nil(t, codepage.ByNumber(37))
+}
+
+// TestASCII finds one character beyond ASCII wherever it stands.
+func TestASCII(t *testing.T) {
+	for n := range 40 {
+		text := []byte(strings.Repeat("a", n))
+		require.True(t, codepage.ASCII(text))
+		for at := range text {
+			for _, c := range []byte{0x80, 0xff} {
+				text[at] = c
+				require.False(t, codepage.ASCII(text), "%d of %d", at, n)
+			}
+			text[at] = 0x7f
+		}
+	}
 }

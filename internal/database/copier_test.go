@@ -90,7 +90,9 @@ func TestCopier(t *testing.T) {
 		c := database.Copier{
 			Batch: &batch, Try: s.try, Refused: func(err error) bool { return errors.Is(err, errRefused) },
 			Breaks: func(error) bool { return false }, Sift: func() error { panic("nothing breaks a constraint") },
-			Failed: func(_ error, from, to int) (int, bool) { return s.last, to-from == 1 || names == 2 || names == 1 && rng.IntN(2) == 0 },
+			Failed: func(_ error, from, to int) (int, bool) {
+				return s.last, to-from == 1 || names == 2 || names == 1 && rng.IntN(2) == 0
+			},
 			Refuse: func(row int, err error) { refused[row]++ },
 		}
 		require.NoError(t, c.Copy(0, n), "seed %d", seed)

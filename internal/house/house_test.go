@@ -31,7 +31,7 @@ var layers = [][]string{
 	{"internal/intake"},
 	{"internal/database", "internal/tray", "internal/format"},
 	{"internal/convert", "internal/infer", "internal/ledger"},
-	{"internal/sheetrows", "internal/text/texttest"},
+	{"internal/sheetrows", "internal/text/texttest", "internal/create"},
 	{"internal/delimited", "internal/fixed", "internal/dialect", "internal/figures", "internal/tabbed", "internal/template", "internal/proof", "internal/differ"},
 	{"internal/text", "internal/standin/tds"},
 	{"internal/frame", "internal/standin/tsql"},

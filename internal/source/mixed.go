@@ -5,6 +5,8 @@ import (
 	"fmt"
 	"strings"
 	"unicode/utf8"
+
+	"ambertray/internal/codepage"
 )
 
 // Reading is how a line reads in an encoding.
@@ -25,7 +27,7 @@ func readings(list []Encoding, head []byte) (all []Reading) {
 	n, line := int64(0), []byte(nil)
 	for l := range bytes.Lines(head) {
 		n++
-		if line = bytes.TrimRight(l, "\r\n"); !isASCII(line) {
+		if line = bytes.TrimRight(l, "\r\n"); !codepage.ASCII(line) {
 			break
 		}
 	}
@@ -57,10 +59,6 @@ func around(text string) string {
 		part = "…" + part
 	}
 	return part
-}
-
-func isASCII(text []byte) bool {
-	return !bytes.ContainsFunc(text, func(r rune) bool { return r >= utf8.RuneSelf })
 }
 
 // MixedError says that some lines of a source are UTF-8 and others are not.
@@ -102,7 +100,7 @@ func mixedLines(head []byte) error {
 	for line := range bytes.Lines(head) {
 		n++
 		switch {
-		case isASCII(line) || !bytes.HasSuffix(line, []byte("\n")):
+		case codepage.ASCII(line) || !bytes.HasSuffix(line, []byte("\n")):
 		case utf8.Valid(line):
 			if e.UTF8++; len(e.UTF8Lines) < maxMixedLines {
 				e.UTF8Lines = append(e.UTF8Lines, n)
