@@ -350,7 +350,7 @@ func (e *each) draw(growing []string) {
 		rows = append(rows, []string{filepath.ToSlash(u.Source), p.Bold(u.Table), term.Count(u.Read), term.Count(u.Loaded), rejected, term.Seconds(u.Seconds), verified, result})
 	}
 	p.Table([]term.Column{{Title: "source", Max: 48}, {Title: "table"}, {Title: "read", Right: true}, {Title: "loaded", Right: true},
-		{Title: "rejected", Right: true}, {Title: "time", Right: true}, {Title: ""}, {Title: "result"}}, rows)
+		{Title: "rejected", Right: true}, {Title: "time", Right: true, Spare: true}, {Title: ""}, {Title: "result"}}, rows)
 	p.Line("")
 	p.Fact("together", "%s: %s read, %s loaded, %s rejected", term.Amount(int64(len(e.units)), "table"), term.Amount(all.Read, "row"), term.Count(all.Loaded), term.Count(all.Rejected))
 	for i := range e.units {

@@ -87,7 +87,7 @@ func (a *app) drawHistory(target string, loads []ledger.Entry) {
 		rows = append(rows, []string{e.ID, e.At.Format("2006-01-02 15:04"), e.Table, term.Count(e.Read), term.Count(e.Loaded), state, e.Source, p.Faint(e.Tray + " " + e.Load)})
 	}
 	p.Table([]term.Column{
-		{Title: "load"}, {Title: "started (UTC)"}, {Title: "table"}, {Title: "read", Right: true}, {Title: "loaded", Right: true},
-		{Title: ""}, {Title: "source", Max: 40}, {Title: "tray", Max: 40},
+		{Title: "load"}, {Title: "started (UTC)", Spare: true}, {Title: "table"}, {Title: "read", Right: true}, {Title: "loaded", Right: true},
+		{Title: ""}, {Title: "source", Max: 40}, {Title: "tray", Max: 40, Spare: true},
 	}, rows)
 }

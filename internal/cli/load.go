@@ -294,15 +294,15 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all, plan string) {
 // drawSum shows that nothing was lost.
 func (a *app) drawSum(r *load.Receipt) {
 	c := r.Counts
-	table := "added to the table"
+	table := ""
 	if c.TableBefore != nil && c.TableAfter != nil {
-		table = "table " + term.Count(*c.TableBefore) + " → " + term.Count(*c.TableAfter)
+		table = "table " + term.Count(*c.TableBefore) + " → " + term.Count(*c.TableAfter) + " · "
 	}
 	how := "every row proved"
 	if r.Verify == load.RowsOnly {
 		how = a.print.Amber("rows counted, not proved")
 	}
-	a.print.Fact("verified", "%s read = %s loaded + %s rejected + %s skipped · %s · %s",
+	a.print.Fact("verified", "%s read = %s loaded + %s rejected + %s skipped · %s%s",
 		term.Count(c.Read), term.Count(c.Loaded), term.Count(c.Rejected), term.Count(c.Skipped), table, how)
 }
 

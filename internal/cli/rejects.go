@@ -91,8 +91,8 @@ func (a *app) drawRejects(r *load.Receipt, t *tray.Tray) {
 	p.Line("")
 	var rows [][]string
 	for _, g := range r.Rejects.ByReason {
-		rows = append(rows, []string{term.Count(g.Count), columnOf(g), g.Reason, p.Amber(term.Printable(g.Example)), term.Count(g.Line)})
+		rows = append(rows, []string{term.Count(g.Count), term.Count(g.Line), columnOf(g), g.Reason, p.Amber(term.Printable(g.Example))})
 	}
-	p.Table([]term.Column{{Title: "records", Right: true}, {Title: "column"}, {Title: "reason"}, {Title: "example", Max: 48}, {Title: "on " + r.Layout.LineWord(), Right: true}}, rows)
-	p.Next(fmt.Sprintf("Each of them stands whole in %s. Correct it there, then:", *r.Rejects.File), fmt.Sprintf("ambertray mend %s --to TARGET", r.Tray))
+	p.Table([]term.Column{{Title: "records", Right: true}, {Title: "first on " + r.Layout.LineWord(), Right: true}, {Title: "column"}, {Title: "reason"}, {Title: "example", Max: 48}}, rows)
+	p.Next(fmt.Sprintf("The whole records are in %s. Correct them there, then:", *r.Rejects.File), fmt.Sprintf("ambertray mend %s --to TARGET", r.Tray))
 }
