@@ -171,13 +171,13 @@ func (b *bench) contests(tray string) []contest {
 	contests := b.appends(db)
 	contests = append(contests, []contest{
 		{"handover", 0.6, own("handover", tray, "--dialect", "postgresql", "--out", out), [][]string{floor("rewrite", b.data, b.data+".again")}, func() error { return os.RemoveAll(out) }, nil},
-		{"survey of a sheet", 2.5, own("survey", book), [][]string{floor("unzip", book)}, nil, nil},
-		{"survey of a sheet, library", 0.04, own("survey", book), [][]string{floor("rows", book)}, nil, nil},
-		{"sheet into PostgreSQL", 1.3, loadBook(b.postgres), floorBook(b.postgres), dropTable, nil},
-		{"sheet into SQLite", 1.3, loadBook(db), floorBook(db), dropFile, nil},
+		{"survey of a sheet", 1.2, own("survey", book), [][]string{floor("unzip", book)}, nil, nil},
+		{"survey of a sheet, library", 0.025, own("survey", book), [][]string{floor("rows", book)}, nil, nil},
+		{"sheet into PostgreSQL", 1.1, loadBook(b.postgres), floorBook(b.postgres), dropTable, nil},
+		{"sheet into SQLite", 1.1, loadBook(db), floorBook(db), dropFile, nil},
 		{"cut, one core", 0.25, floor("cut", b.data, "1"), [][]string{floor("csv", b.data)}, nil, nil},
 		{"cut, two cores for one", 1 / 1.7, floor("cut", b.data, "2"), [][]string{floor("cut", b.data, "1")}, nil, nil},
-		{"survey", 0.8, own("survey", b.data), [][]string{floor("csv", b.data)}, nil, nil},
+		{"survey", 0.45, own("survey", b.data), [][]string{floor("csv", b.data)}, nil, nil},
 		{"survey of gzip", 1.1, own("survey", packed), [][]string{floor("unpack", packed), own("survey", b.data)}, nil, nil},
 		{"PostgreSQL, rows counted", 0.6, load(b.postgres, "--lanes", "1", "--verify", "counts"), [][]string{floor("postgres", b.data, b.postgres)}, dropTable, nil},
 		{"PostgreSQL, verified", 0.8, load(b.postgres, "--lanes", "1"), [][]string{floor("postgres", b.data, b.postgres)}, dropTable, nil},
