@@ -208,7 +208,7 @@ func (p *Column) addNear(c *Choice, r *reading, near int64) {
 		return
 	}
 	c.Rejects = near
-	c.Obstacle = count(near, "is no such date and is rejected: ", "are no such dates and are rejected: ") +
+	c.Obstacle = count(near, "value is not a valid date and is rejected: ", "values are not valid dates and are rejected: ") +
 		examples(p.examplesOf(r.near)) + "; write type: " + p.textType(Roomy).String() + " to keep " + pronoun(near) + " as text"
 	text := [2]string{"type", p.textType(Roomy).String()}
 	c.Remedies = append(c.Remedies, Remedy{"keep " + pronoun(near) + " as text", [][2]string{text}})

@@ -6,6 +6,7 @@ import (
 	"crypto/x509"
 	"errors"
 	"fmt"
+	"maps"
 	"net"
 	"net/url"
 	"os"
@@ -45,8 +46,16 @@ func parse(address string) (*mysql.Config, error) {
 		return nil, errors.New("the URL names no database: write mysql://USER@HOST/DATABASE")
 	}
 	c.Collation, c.Timeout, c.Logger = "utf8mb4_bin", 30*time.Second, silent{}
-	c.Params = map[string]string{"sql_mode": "'STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION'", "time_zone": "'+00:00'"}
+	c.Params = maps.Clone(settings)
 	return c, nil
+}
+
+// settings are those that a session would take from the server otherwise. The limits are on
+// the rows of a query and of a group, without a word where there are more.
+var settings = map[string]string{
+	"sql_mode": "'STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION'", "time_zone": "'+00:00'", "autocommit": "1", "completion_type": "0",
+	"sql_select_limit": "18446744073709551615", "group_concat_max_len": "1048576", "sql_safe_updates": "0", "sql_auto_is_null": "0",
+	"foreign_key_checks": "1", "unique_checks": "1",
 }
 
 // parameters reads what stands after the question mark of a URL.

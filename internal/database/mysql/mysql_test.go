@@ -14,6 +14,7 @@ import (
 	"ambertray/internal/database"
 	"ambertray/internal/database/mysql"
 	"ambertray/internal/databasetest"
+	"ambertray/internal/dialect"
 	"ambertray/internal/load"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
@@ -52,9 +53,36 @@ func scratch(t *testing.T) string {
 	return u.String()
 }
 
+// TestContract runs as a login whose sessions begin with settings that few expect.
 func TestContract(t *testing.T) {
-	address := scratch(t)
+	address := stranger(t, scratch(t))
 	databasetest.Run(t, func() database.Target { return open(t, address) })
+}
+
+// stranger makes a login for the database of a URL, for which the server sets up sessions in an
+// unusual way, and returns its URL.
+func stranger(t *testing.T, address string) string {
+	u, err := url.Parse(address)
+	require.NoError(t, err)
+	admin := open(t, server(t))
+	defer admin.Close()
+	const strange = "SET @strange = USER() LIKE 'stranger@%', autocommit = NOT @strange, completion_type = @strange, sql_select_limit = IF(@strange, 2, 18446744073709551615), " +
+		"group_concat_max_len = IF(@strange, 4, 1048576), sql_safe_updates = @strange, sql_auto_is_null = @strange, foreign_key_checks = NOT @strange, unique_checks = NOT @strange, " +
+		"time_zone = IF(@strange, '+05:45', '+00:00'), sql_mode = IF(@strange, 'ANSI_QUOTES,NO_BACKSLASH_ESCAPES,PIPES_AS_CONCAT,PAD_CHAR_TO_FULL_LENGTH', '')"
+	for _, statement := range []string{
+		"CREATE OR REPLACE USER stranger@'%'", "GRANT ALL ON *.* TO stranger@'%'", "REVOKE SUPER, CONNECTION ADMIN ON *.* FROM stranger@'%'",
+		"SET GLOBAL init_connect = " + dialect.MySQL.Literal(strange),
+	} {
+		require.NoError(t, exec(admin, statement), statement)
+	}
+	t.Cleanup(func() {
+		admin := open(t, server(t))
+		defer admin.Close()
+		require.NoError(t, exec(admin, "SET GLOBAL init_connect = ''"))
+		require.NoError(t, exec(admin, "DROP USER stranger@'%'"))
+	})
+	u.User = url.User("stranger")
+	return u.String()
 }
 
 // TestInserts holds the slower path, for servers that forbid the bulk load, to

@@ -49,8 +49,10 @@ func scratch(t *testing.T) string {
 	return server(t) + "?search_path=" + schema
 }
 
+// TestContract begins sessions with settings that few expect.
 func TestContract(t *testing.T) {
-	url := scratch(t)
+	url := scratch(t) + "&standard_conforming_strings=off&backslash_quote=on&timezone=Asia/Kathmandu&datestyle=German&extra_float_digits=-15" +
+		"&quote_all_identifiers=on&transform_null_equals=on&default_transaction_isolation=serializable"
 	databasetest.Run(t, func() database.Target {
 		to, err := postgres.Open(context.Background(), url, "")
 		require.NoError(t, err)
