@@ -59,12 +59,12 @@ func keyOf(name string) tea.KeyPressMsg {
 // high as the window, and undoing everything gives back the plan that was saved last.
 func TestAnyKeys(t *testing.T) {
 	keys := []string{"up", "down", "enter", "esc", "pgup", "pgdown", "home", "end", "backspace", "<", ">", "z", "k", "o", "1", "2", "3", "u", "/", "?", "t", "n", "f", "w", "d", "c", "s", "l", "i", "e", "x", "5", "é", "漢"}
-	for seed := range uint64(4) {
+	for seed := range uint64(2) {
 		rng := rand.New(rand.NewPCG(seed, 1))
 		m := shown(t, 1+rng.IntN(30))
 		saved := m.session.Tray().Table
 		var pressed []string
-		for range 250 {
+		for range 150 {
 			if rng.IntN(10) == 0 {
 				m.Update(tea.WindowSizeMsg{Width: minWidth + rng.IntN(80), Height: minHeight + rng.IntN(30)})
 			}

@@ -66,12 +66,17 @@ func stranger(t *testing.T, address string) string {
 	require.NoError(t, err)
 	admin := open(t, server(t))
 	defer admin.Close()
-	const strange = "SET @strange = USER() LIKE 'stranger@%', autocommit = NOT @strange, completion_type = @strange, sql_select_limit = IF(@strange, 2, 18446744073709551615), " +
-		"group_concat_max_len = IF(@strange, 4, 1048576), sql_safe_updates = @strange, sql_auto_is_null = @strange, foreign_key_checks = NOT @strange, unique_checks = NOT @strange, " +
-		"time_zone = IF(@strange, '+05:45', '+00:00'), sql_mode = IF(@strange, 'ANSI_QUOTES,NO_BACKSLASH_ESCAPES,PIPES_AS_CONCAT,PAD_CHAR_TO_FULL_LENGTH', '')"
+	var strange []string
+	for _, v := range [][3]string{
+		{"autocommit", "0", "1"}, {"completion_type", "1", "0"}, {"sql_select_limit", "2", "18446744073709551615"}, {"group_concat_max_len", "4", "1048576"},
+		{"sql_safe_updates", "1", "0"}, {"sql_auto_is_null", "1", "0"}, {"foreign_key_checks", "0", "1"}, {"unique_checks", "0", "1"}, {"time_zone", "'+05:45'", "'+00:00'"},
+		{"sql_mode", "'ANSI_QUOTES,NO_BACKSLASH_ESCAPES,PIPES_AS_CONCAT,PAD_CHAR_TO_FULL_LENGTH'", "''"},
+	} {
+		strange = append(strange, fmt.Sprintf("%s = IF(USER() LIKE 'stranger@%%', %s, %s)", v[0], v[1], v[2]))
+	}
 	for _, statement := range []string{
 		"CREATE OR REPLACE USER stranger@'%'", "GRANT ALL ON *.* TO stranger@'%'", "REVOKE SUPER, CONNECTION ADMIN ON *.* FROM stranger@'%'",
-		"SET GLOBAL init_connect = " + dialect.MySQL.Literal(strange),
+		"SET GLOBAL init_connect = " + dialect.MySQL.Literal("SET "+strings.Join(strange, ", ")),
 	} {
 		require.NoError(t, exec(admin, statement), statement)
 	}
