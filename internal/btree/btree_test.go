@@ -39,8 +39,8 @@ func TestFiles(t *testing.T) {
 		key           bool
 		memory        int
 	}{
-		{0, 9, false, 0}, {0, 9, true, 0}, {1, 9, true, 0}, {7, 9, true, 1 << 20}, {400, 100_000, true, 1 << 20}, {30, 3_000_000, false, 0},
-		{60_000, 40, true, 1 << 16}, {200_000, 12, false, 0}, {9_000, 20_000, true, 1 << 12}, {3_000, 33_000, true, 1 << 20},
+		{0, 9, false, 0}, {0, 9, true, 0}, {1, 9, true, 0}, {7, 9, true, 1 << 20}, {150, 100_000, true, 1 << 20}, {30, 3_000_000, false, 0},
+		{25_000, 40, true, 1 << 16}, {200_000, 12, false, 0}, {3_000, 20_000, true, 1 << 12}, {1_200, 33_000, true, 1 << 20},
 	} {
 		path := filepath.Join(t.TempDir(), "made.db")
 		w, err := Create(path)
