@@ -342,12 +342,10 @@ func adaptText(e *pass.HeadingsError) string {
 	}
 	var options []string
 	change := func(text string) { options = append(options, "--change "+shellWord(text)) }
-	missing, extra := slices.Clone(e.Missing), slices.Clone(e.Extra)
 	for _, c := range e.Renamed {
-		missing = slices.DeleteFunc(missing, func(h string) bool { return h == c.Was })
-		extra = slices.DeleteFunc(extra, func(h string) bool { return h == c.Is })
 		change(fmt.Sprintf("%s.from=[%q, %q]", c.Was, c.Was, c.Is))
 	}
+	missing, extra := e.Unmatched()
 	for _, h := range missing {
 		i := slices.IndexFunc(e.Plan.Columns, func(c table.Column) bool { return c.From == h })
 		if c := &e.Plan.Columns[i]; !c.Nullable && c.Default == nil {

@@ -101,6 +101,7 @@ func (p *Column) Add(b *record.Batch, c, width int, hashes *[]uint64) {
 			p.rising.broken = true
 			continue
 		}
+		// Most values change nothing that is known of the column as text.
 		if key <= p.firstKey || key >= p.lastKey || len(cell) < p.Shortest || len(cell) > p.Longest || !ascii(cell, key) {
 			p.addText(cell, key)
 		}

@@ -31,14 +31,23 @@ type Change struct {
 	Is     string `json:"is"`
 }
 
-func (d *Drift) String() string {
-	var how []string
-	missing, extra := slices.Clone(d.Missing), slices.Clone(d.Extra)
+// Unmatched returns the columns of Missing and Extra that are not renamed. They are the
+// caller's own.
+func (d *Drift) Unmatched() (missing, extra []string) {
+	missing, extra = slices.Clone(d.Missing), slices.Clone(d.Extra)
 	for _, c := range d.Renamed {
-		how = append(how, fmt.Sprintf("%s in place of %s", c.Is, c.Was))
 		missing = slices.DeleteFunc(missing, func(h string) bool { return h == c.Was })
 		extra = slices.DeleteFunc(extra, func(h string) bool { return h == c.Is })
 	}
+	return missing, extra
+}
+
+func (d *Drift) String() string {
+	var how []string
+	for _, c := range d.Renamed {
+		how = append(how, fmt.Sprintf("%s in place of %s", c.Is, c.Was))
+	}
+	missing, extra := d.Unmatched()
 	if len(missing) > 0 {
 		how = append(how, "missing: "+strings.Join(missing, ", "))
 	}

@@ -166,25 +166,25 @@ func Try(ctx context.Context, db DB) error {
 	if !made || err != nil {
 		return err
 	}
-	return run(ctx, db, db.Dialect().RollbackTo(create.Savepoint))
+	_, err = creating{db}.Exec(ctx, db.Dialect().RollbackTo(create.Savepoint))
+	return err
+}
+
+// creating is a session whose statements create a table of the ledger.
+type creating struct{ DB }
+
+// Exec implements create.Session.
+func (c creating) Exec(ctx context.Context, statement string) (int64, error) {
+	n, err := c.DB.Exec(ctx, statement)
+	if err != nil {
+		err = fmt.Errorf("%w: %w", ErrNoLedger, err)
+	}
+	return n, err
 }
 
 // makeTable creates a table of the ledger in one of the ways of package create.
 func makeTable(ctx context.Context, db DB, t *table.Table, way func(context.Context, create.Session, string, create.Exists) (bool, error)) (made bool, err error) {
-	made, err = way(ctx, db, db.Dialect().CreateTable(t), func(ctx context.Context) (bool, error) { return db.Exists(ctx, t.Name) })
-	if err != nil {
-		err = fmt.Errorf("%w: %w", ErrNoLedger, err)
-	}
-	return made, err
-}
-
-func run(ctx context.Context, db DB, statements ...string) error {
-	for _, s := range statements {
-		if _, err := db.Exec(ctx, s); err != nil {
-			return fmt.Errorf("%w: %w", ErrNoLedger, err)
-		}
-	}
-	return nil
+	return way(ctx, creating{db}, db.Dialect().CreateTable(t), func(ctx context.Context) (bool, error) { return db.Exists(ctx, t.Name) })
 }
 
 // Write writes the entry of a load that is about to be committed.

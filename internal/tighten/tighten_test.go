@@ -76,14 +76,14 @@ func TestKeepsValues(t *testing.T) {
 			values := []string{fmt.Sprint(r)}
 			for c, name := range names {
 				a, b := sorts[of[c]](rng, r)
-				switch literal := ""; {
+				switch {
 				case odd[c] == 0 || rng.IntN(40) >= odd[c] || r < 5:
 				case rng.IntN(2) == 0:
 					a, b = "NULL", "NULL"
 				case rng.IntN(3) == 0:
 					a, b, bad[c] = "so-called "+a, "so-called "+a, true
-				default:
-					a, b = literal, "NULL" // a blank
+				default: // a blank
+					a, b = "", "NULL"
 				}
 				was[name], tight[name] = append(was[name], a), append(tight[name], b)
 				if a == "NULL" {
