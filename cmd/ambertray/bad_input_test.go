@@ -55,8 +55,8 @@ func TestBadInput(t *testing.T) {
 		{1, "survey missing.csv", "open missing.csv: no such file or directory\n  check"},
 		{1, "survey empty.csv", "is empty"},
 		{1, "survey bom.csv", "empty"},
-		{1, "load cut.csv.gz --to museum.db", "unexpected EOF\n  the file was cut off"},
-		{1, "survey folder", "there is no file to load in it"},
+		{1, "load cut.csv.gz --to museum.db", "unexpected EOF\n  the file is incomplete"},
+		{1, "survey folder", "no file to load"},
 		{1, "survey binary.csv", "the first at offset 3"},
 		{1, "load zipped.csv --to museum.db", "not a valid zip file\n  the file is damaged"},
 		{1, "load specimens.csv --to folder/none/museum.db", "no such folder"},
@@ -86,9 +86,9 @@ func TestBadInput(t *testing.T) {
 		{2, "load specimens.csv --to oracle://x", "unknown target"},
 		{2, "load --to museum.db", "requires at least 1 arg"},
 		{2, "survey specimens.csv --delimeter ;", "unknown flag"},
-		{2, "survey specimens.csv --header x", "write the number of its line"},
+		{2, "survey specimens.csv --header x", "write its line number"},
 		{2, "ddl specimens.csv --dialect cobol", "unknown dialect"},
-		{2, "ddl specimens.csv", "for which server?"},
+		{2, "ddl specimens.csv", "name the server: --to TARGET"},
 		{2, "weigh specimens.csv", "unknown command"},
 	} {
 		_, errOut := d.run(c.status, strings.Fields(c.args)...)

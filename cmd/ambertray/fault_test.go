@@ -221,7 +221,7 @@ func (f *faulty) complete(fault string, before int64) {
 	c := f.command(append(f.args, "--to", f.server.url)...)
 	out, _ := c.CombinedOutput()
 	if c.ProcessState.ExitCode() == 5 {
-		require.Contains(f, string(out), "was loaded into "+f.table+" already", fault)
+		require.Contains(f, string(out), "was already loaded into "+f.table, fault)
 	} else {
 		require.Equal(f, f.exit, c.ProcessState.ExitCode(), "%s: %s", fault, out)
 	}

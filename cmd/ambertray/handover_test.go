@@ -29,9 +29,9 @@ func TestHandoverRefused(t *testing.T) {
 		args   string
 		says   string
 	}{
-		{2, "specimens.csv --out x", "for which server? Write --dialect with one of"},
+		{2, "specimens.csv --out x", "name the server: --dialect with one of"},
 		{2, "specimens.csv --dialect cobol --out x", "unknown dialect"},
-		{2, "specimens.csv --dialect oracle", "where to? Write --out FOLDER"},
+		{2, "specimens.csv --dialect oracle", "name the folder to write: --out FOLDER"},
 		{2, "specimens.csv --dialect oracle --out x --part-rows -1", "--part-rows -1: write a number of rows"},
 		{2, "specimens.csv --dialect ansi --out x --inserts --pack", "leave out --part-rows and --pack"},
 		{2, "specimens.csv --dialect ansi --out x --inserts --parquet", "exclude each other"},

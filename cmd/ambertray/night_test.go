@@ -25,7 +25,7 @@ func TestUnattended(t *testing.T) {
 		return string(text)
 	}
 	require.Empty(t, bare(3, "load", "find.csv", "--to", "museum.db", "--quiet", "--log", "night.log"))
-	require.Contains(t, bare(5, "load", "find.csv", "--to", "museum.db", "--quiet", "--log", "night.log"), "was loaded into find already")
+	require.Contains(t, bare(5, "load", "find.csv", "--to", "museum.db", "--quiet", "--log", "night.log"), "was already loaded into find")
 	require.Empty(t, bare(0, "verify", "find.tray", "--to", "museum.db", "--quiet", "--log", "night.log"))
 	var events []string
 	for line := range strings.Lines(d.read("night.log")) {

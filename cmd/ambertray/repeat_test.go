@@ -25,7 +25,7 @@ func TestChanges(t *testing.T) {
 	out, errOut := d.run(0, "load", "jan.csv", "--to", "museum.db", "--change", "Loan No.type=integer", "--change", "borrower.null_words=n/k",
 		"--change", "Borrower.nullable=true", "--change", "due_back.name=due", "--change", "mark.value={load}", "--change", "key=loan_no")
 	require.Empty(t, errOut)
-	require.Contains(t, out, "existing: append is now in the plan")
+	require.Contains(t, out, "the plan now says existing: append")
 	id := d.json(0, "history", "--to", "museum.db")["loads"].([]any)[0].(map[string]any)["id"].(string)
 	require.Equal(t, "11|ann|2026-01-31|"+id+"|12||2026-02-28|"+id, d.query("SELECT loan_no, borrower, due, mark FROM jan ORDER BY 1"))
 	require.Contains(t, d.read("jan.tray/tray.yaml"), "existing: append #")
@@ -43,7 +43,7 @@ func TestChanges(t *testing.T) {
 	out, _ = d.run(0, "draft", "jan.csv", "--change", "borrower.type=date")
 	require.Contains(t, out, `not a date written yyyy-MM-dd  "ann" on line 2`)
 	_, errOut = d.run(3, "load", "jan.csv", "--tray", "other.tray", "--table", "other", "--to", "museum.db", "--change", "borrower.type=date", "--change", "key=")
-	require.Contains(t, errOut, "2 records would be rejected by the plan as it stands", "counted before the load")
+	require.Contains(t, errOut, "2 records would be rejected by this plan", "counted before the load")
 }
 
 // TestNextMonth loads other files by one plan, and proves, corrects and compares them.
@@ -64,12 +64,12 @@ func TestNextMonth(t *testing.T) {
 	out, _ := d.run(3, "check", "jan.tray", "feb.csv", "--to", "museum.db")
 	require.Contains(t, out, "10 records have a key that is in the table, and would be refused")
 	require.Contains(t, out, "Borrower: 3% of the values are blank, and none were")
-	require.Contains(t, out, `Due Back: 1 value is of a new sort, no such date, such as "2026-02-30" on line 22`)
+	require.Contains(t, out, `Due Back: 1 value is of a new kind, no such date, such as "2026-02-30" on line 22`)
 	require.NotContains(t, out, "2026-02-28, and it was", "a month later is nothing unusual")
 	d.run(3, "load", "jan.tray", "feb.csv", "--to", "museum.db")
 	require.Equal(t, plan, d.read("jan.tray/tray.yaml"))
 	_, errOut := d.run(5, "load", "jan.tray", "feb.csv", "--to", "museum.db")
-	require.Contains(t, errOut, "the content of feb.csv was loaded into jan already")
+	require.Contains(t, errOut, "the content of feb.csv was already loaded into jan")
 	require.Equal(t, "jan.csv|40|feb.csv|29", d.query("SELECT origin, count(*) FROM jan GROUP BY 1 ORDER BY 2 DESC"))
 	rejects := "jan.tray/loads/0002/rejects.csv"
 	d.write(rejects, strings.ReplaceAll(d.read(rejects), "51,,2026-02-30", "51,b1,2026-02-21"))
@@ -94,7 +94,7 @@ func TestNextMonth(t *testing.T) {
 	require.Contains(t, string(said), "1 record; the plan was drafted from 40")
 
 	_, errOut = d.run(1, "load", "jan.tray", "mar.csv", "--to", "museum.db")
-	require.Contains(t, errOut, "No in place of Loan No; missing: Borrower; extra: Remark")
+	require.Contains(t, errOut, "No in place of Loan No; missing column Borrower; extra column Remark")
 	_, options, ok := strings.Cut(errOut, "adapt the plan with ")
 	require.True(t, ok)
 	words := strings.Split(strings.ReplaceAll(strings.TrimSpace(options), "'", ""), "--change ")
@@ -103,7 +103,7 @@ func TestNextMonth(t *testing.T) {
 		args = append(args, "--change", strings.TrimSpace(w))
 	}
 	out, _ = d.run(0, args...)
-	require.Contains(t, out, "Due Back: 2026-03-01 to 2062-03-02, and it was 2026-01-01 to 2026-01-28")
+	require.Contains(t, out, "Due Back: 2026-03-01 to 2062-03-02, previously 2026-01-01 to 2026-01-28")
 	require.Contains(t, out, "2 records; the plan was drafted from 40")
 	d.run(0, "load", "jan.tray", "jan.csv", "mar.csv", "--to", "other.db")
 	require.Equal(t, "|102|b4|40", strings.ReplaceAll(d.queryIn("other.db", "SELECT borrower, max(loan_no) FROM jan WHERE borrower IS NULL OR borrower = 'b4' GROUP BY 1 ORDER BY 1"), "\n", "|"))
@@ -122,11 +122,11 @@ func TestDraftForTable(t *testing.T) {
 			d.write("first.csv", "no\n1\n")
 			if name != "sqlite" {
 				_, errOut := d.run(1, "load", "first.csv", "--to", to)
-				require.Contains(t, errOut, "load --create-database makes one")
+				require.Contains(t, errOut, "load --create-database creates one")
 				_, errOut = d.run(1, "load", "missing.csv", "--to", to, "--create-database")
 				require.Contains(t, errOut, "missing.csv")
 				_, errOut = d.run(1, "load", "first.csv", "--to", to)
-				require.Contains(t, errOut, "load --create-database makes one", "it was dropped again")
+				require.Contains(t, errOut, "load --create-database creates one", "it was dropped again")
 			}
 			out, _ := d.run(0, "load", "first.csv", "--to", to, "--create-database")
 			if name != "sqlite" {
@@ -146,7 +146,7 @@ func TestDraftForTable(t *testing.T) {
 			_, errOut := d.run(1, "load", "jan.tray", "--to", to)
 			require.Contains(t, errOut, "branch: is NOT NULL without a default")
 			out, _ = d.run(0, "load", "jan.tray", "--to", to, "--change", "branch.value=north")
-			require.Contains(t, out, "the ledger has no earlier load into this table: the rows are added to what was there")
+			require.Contains(t, out, "the ledger has no earlier load into this table: rows are added to existing rows that the ledger does not know")
 			d.run(0, "verify", "jan.tray", "--to", to)
 			d.run(0, "export", "loan", "--from", to, "--out", "loan.csv")
 			require.Equal(t, "id,loan_number,borrower_name,due,fee,branch,note\n1,7,ann,2026-01-31,1.50,north,\n2,8,bob,2026-02-28,2.25,north,\n", d.read("loan.csv"))
@@ -192,7 +192,7 @@ func TestFolder(t *testing.T) {
 	require.FileExists(t, filepath.Join(d.dir, "inbox/d.csv"), "no file is moved")
 	d.write("empty/.hidden", "x")
 	_, errOut = d.run(1, "load", "empty", "--to", "inbox.db")
-	require.Contains(t, errOut, "folder empty: there is no file to load in it")
+	require.Contains(t, errOut, "folder empty: no file to load")
 }
 
 // TestEach loads many sources into tables of their own, of which one that fails stops no
@@ -264,7 +264,7 @@ func TestUndo(t *testing.T) {
 			count("5 rows, 3 of them not of this source")
 			on(t, at, "UPDATE "+table+" SET name = 'owl' WHERE no = 4")
 			_, errOut := d.run(1, "undo", feb, "--to", to)
-			require.Contains(t, errOut, "load "+feb+" cannot be undone: rows of it were changed since")
+			require.Contains(t, errOut, "load "+feb+" cannot be undone: some of its rows were changed")
 			on(t, at, "UPDATE "+table+" SET name = 'dog' WHERE no = 4", "DELETE FROM "+table+" WHERE no = 3")
 			_, errOut = d.run(1, "undo", feb, "--to", to)
 			require.Contains(t, errOut, "1 row of 2 rows are in the table")

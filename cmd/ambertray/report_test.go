@@ -26,7 +26,7 @@ func TestReport(t *testing.T) {
 	out, _ := d.run(0, "report", "loans.tray", "--to", "museum.db")
 	require.Contains(t, out, "180 rows = 175 loaded + 4 rejected + 1 skipped")
 	_, errOut := d.run(1, "report", "loans.tray")
-	require.Contains(t, errOut, "loans.html already exists; not overwritten: write --replace")
+	require.Contains(t, errOut, "loans.html already exists; not overwritten: add --replace")
 	d.run(0, "report", "specimens.csv")
 
 	browser := newBrowser(t)

@@ -190,7 +190,7 @@ func refuseLoaders(t *testing.T, to string) {
 	require.Contains(t, load(1, "finds.tray"), "unfinished, and begun as a shared load\n  add --shared to continue")
 	require.Contains(t, load(1, "other.tray", "--shared"), "another loader uses a different plan\n  copy the tray.yaml of the other loaders")
 	d.write("finds.csv", text.String()+"500,moth\n")
-	require.Contains(t, load(1, "finds.tray", "--shared"), "is unfinished, and its content differs from this source\n  load the source that it began with")
+	require.Contains(t, load(1, "finds.tray", "--shared"), "is unfinished, and its content differs from this source\n  load the original source")
 	d.write("finds.csv", source)
 	require.Equal(t, "proved proved proved proved proved free", shares())
 

@@ -32,7 +32,7 @@ func TestStory(t *testing.T) {
 			out, _ = d.run(0, "verify", "specimens.tray", "--to", to)
 			require.Contains(t, out, "every row proved: 1,204 rows")
 			_, errOut := d.run(5, "load", "specimens.tray", "--to", to)
-			require.Contains(t, errOut, "was loaded into "+table+" already: 1,204 rows on ")
+			require.Contains(t, errOut, "was already loaded into "+table+": 1,204 rows on ")
 			_, errOut = d.run(1, "load", "specimens.tray", "--to", to, "--again", "--existing", "refuse")
 			require.Contains(t, errOut, "already exists")
 			loads := d.json(0, "history", "--to", to, "--table", table)["loads"].([]any)
@@ -148,7 +148,7 @@ func TestDDL(t *testing.T) {
 	_, errOut := d.run(1, "handover", "loans.csv", "--dialect", "mysql", "--out", "inserts")
 	require.Contains(t, errOut, "inserts: the folder already exists and is not empty")
 	_, errOut = d.run(2, "handover", "loans.csv", "--out", "x")
-	require.Contains(t, errOut, "Write --dialect with one of sqlite")
+	require.Contains(t, errOut, "--dialect with one of sqlite")
 	_, errOut = d.run(2, "ddl", "loans.csv", "--dialect", "cobol")
 	require.Contains(t, errOut, "sqlite, postgresql, mysql")
 }
@@ -162,7 +162,7 @@ func TestExisting(t *testing.T) {
 			d.write("more.csv", "Loan No,Specimen No,Borrower,Lent On,Due Back,Fee,Insured\n00311,KB-00001,x,01/02/2026,13/02/2026,5.00,true\n"+
 				"90001,KB-00001,"+strings.Repeat("x", 41)+",01/02/2026,13/02/2026,5.00,true\n90002,KB-00001,x,01/02/2026,13/02/2026,5,true\n")
 			_, errOut := d.run(1, "load", "more.csv", "--to", to, "--table", table)
-			require.Contains(t, errOut, "--existing append adds to it")
+			require.Contains(t, errOut, "--existing append adds rows")
 			out, _ := d.run(3, "check", "more.tray", "--to", to, "--table", table, "--existing", "append")
 			require.Contains(t, out, ": append")
 			require.Regexp(t, `borrower +varchar\(40\) +rejects +1 record: longer than varchar\(40\)`, out)
@@ -219,10 +219,10 @@ columns:
 	require.Regexp(t, `changed +3 +3 +grade +5 +4`, out)
 	d.write("notes.csv", "No,Grade,Note,Extra\n1,2,3,4\n")
 	_, errOut := d.run(1, "check", "notes.tray")
-	require.Contains(t, errOut, "extra: Extra")
+	require.Contains(t, errOut, "extra column Extra")
 	d.write("notes.csv", "No,Shelf,Note\n1,2,3\n")
 	_, errOut = d.run(1, "check", "notes.tray")
-	require.Contains(t, errOut, "missing: Grade")
+	require.Contains(t, errOut, "missing column Grade")
 }
 
 // TestAsTheyArrive loads what is packed, streamed, in parts and in need of a

@@ -209,7 +209,7 @@ func TestReviewBesideOthers(t *testing.T) {
 	text := d.read("loans.tray/tray.yaml")
 	d.write("loans.tray/tray.yaml", text+"# by somebody else\n")
 	s.press("s")
-	s.shows("changed by another program meanwhile")
+	s.shows("another program has changed the plan")
 	require.Contains(t, d.read("loans.tray/tray.yaml"), "# by somebody else")
 	d.write("loans.tray/tray.yaml", text)
 	require.NoError(t, os.Rename(d.dir+"/loans.csv", d.dir+"/gone.csv"))
@@ -220,7 +220,7 @@ func TestReviewBesideOthers(t *testing.T) {
 	s.shows("saved loans.tray/tray.yaml")
 	s.press("l")
 	s.end(5)
-	s.wait("was loaded into loans already")
+	s.wait("was already loaded into loans")
 
 	_, errOut := d.run(1, "review", "loans.tray")
 	require.Contains(t, errOut, "review needs a terminal")

@@ -60,7 +60,7 @@ func TestTighten(t *testing.T) {
 			}
 			require.True(t, state())
 			out, _ := d.run(0, "tighten", table, "--to", to)
-			require.Contains(t, out, "Nothing can be tighter.")
+			require.Contains(t, out, "Nothing can be tightened.")
 			out, _ = d.run(0, "survey", table, "--from", to)
 			require.Contains(t, out, "20,000 rows")
 			require.Contains(t, out, "2026-01-01")
@@ -103,7 +103,7 @@ func TestTightenMistakes(t *testing.T) {
 		{2, "tighten loans --to museum.db --change fee.type=money", `unknown type "money"`},
 		{1, "tighten loans --to museum.db --change borrower.type=date --apply", "is unchanged: column borrower has"},
 		{2, "survey loans --from museum.db --each", "exclude each other"},
-		{2, "survey --query SELECT", "--query goes with --from"},
+		{2, "survey --query SELECT", "--query needs --from"},
 		{1, "survey --from museum.db --query SELEKT", "syntax error"},
 	} {
 		_, errOut := d.run(c.status, strings.Fields(c.command)...)

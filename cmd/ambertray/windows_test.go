@@ -58,7 +58,7 @@ func TestWindows(t *testing.T) {
 	require.NotEmpty(t, os.Getenv("AMBERTRAY_TEST_WINE"), "start the tests with ./test.sh")
 	w := wine{newDesk(t)}
 	out := w.run("demo")
-	require.Contains(t, out, "Now with a file of yours:")
+	require.Contains(t, out, "Now try a file of your own:")
 
 	w.writeFormats()
 	for source, sheet := range map[string]string{"crlf.csv": "", "utf16.txt": "", "packed.csv.gz": "", "loans-2026.xlsx": "2026-01"} {
@@ -125,7 +125,7 @@ func (w wine) heldOpen() {
 	for file, args := range map[string][]string{ // what is typed next comes first
 		"held.csv":            {closeIt, "load", "held.tray", "--to", "held.db", "--again", "--existing", "append"},
 		"held.tray/tray.yaml": {closeIt, "check", "held.tray", "--change", "name.type=text"},
-		"held.db":             {"whether another program keeps it to itself", "load", "held.tray", "--to", "held.db", "--again", "--existing", "append"},
+		"held.db":             {"whether another program has locked it", "load", "held.tray", "--to", "held.db", "--again", "--existing", "append"},
 	} {
 		holder := exec.Command(os.Getenv("AMBERTRAY_TEST_WINE"), os.Getenv("AMBERTRAY_TEST_HOLDOPEN"), w.path(file))
 		input, err := holder.StdinPipe()
@@ -178,6 +178,6 @@ func (w wine) killed() {
 		_ = c.Wait()
 	}
 	out := w.run("load", "many.tray", "--to", "killed.db")
-	require.True(w, strings.Contains(out, "every row proved") || strings.Contains(out, "was loaded into many already"), out)
+	require.True(w, strings.Contains(out, "every row proved") || strings.Contains(out, "was already loaded into many"), out)
 	require.Equal(w, "200000", w.queryIn("killed.db", "SELECT count(*) FROM many"))
 }

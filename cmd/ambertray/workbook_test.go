@@ -34,9 +34,9 @@ func TestWorkbook(t *testing.T) {
 			require.Contains(t, errOut, `no sheet "June"`)
 
 			_, errOut = d.run(1, "draft", "lent.xlsx", "--sheet", "2026-*")
-			require.Contains(t, errOut, "lent.xlsx · 2026-04: extra: Courier")
+			require.Contains(t, errOut, "lent.xlsx · 2026-04: extra column Courier")
 			out, _ = d.run(0, "draft", "lent.xlsx", "--sheet", "2026-*", "--table", table, "--drift", "fill")
-			require.Contains(t, out, "2026-03: extra: Courier")
+			require.Contains(t, out, "2026-03: extra column Courier")
 			plan := d.read("lent.tray/tray.yaml")
 			require.Contains(t, plan, "- from: column_3\n    leave_out: true")
 			require.Contains(t, plan, "56 of 57 are dates, but 1 is not: \"after Easter\" on row 15")
@@ -53,7 +53,7 @@ func TestWorkbook(t *testing.T) {
 			require.Contains(t, out, "every row proved")
 			require.Contains(t, out, "lent.xlsx · 2026-03  agrees         18       14          0        14\n")
 			_, errOut = d.run(5, "load", "lent.tray", "--to", to)
-			require.Contains(t, errOut, "was loaded into "+table+" already")
+			require.Contains(t, errOut, "was already loaded into "+table)
 			if name == "sqlite" {
 				require.Equal(t, "2026-01|13|2026-02|14|2026-03|14|2026-04|16", d.query("SELECT sheet, count(*) FROM "+table+" GROUP BY sheet ORDER BY sheet"))
 				require.Equal(t, "2026-03|2026-04", d.query("SELECT DISTINCT sheet FROM "+table+" WHERE courier IS NOT NULL ORDER BY sheet"))
@@ -82,7 +82,7 @@ func TestWorkbookFormats(t *testing.T) {
 			for _, ext := range []string{"xlsb", "xlsx"} {
 				d.write("loans.tray/tray.yaml", strings.Replace(plan, "loans.xls]", "loans."+ext+"]", 1))
 				_, errOut := d.run(5, "load", "loans.tray", "--to", to)
-				require.Contains(t, errOut, "was loaded into "+table+" already")
+				require.Contains(t, errOut, "was already loaded into "+table)
 			}
 			r := d.json(0, "load", "loans.ods", "--to", to, "--table", table+"_fees", "--tray", "fees.tray", "--cells", "Fees", "--hidden", "leave")
 			require.Equal(t, map[string]any{"read": 17.0, "loaded": 16.0, "rejected": 0.0, "skipped": 1.0, "table_before": 0.0, "table_after": 16.0}, r["counts"])
@@ -99,7 +99,7 @@ func TestSheetNotices(t *testing.T) {
 	out, _ := d.run(0, "survey", "loans.xlsx")
 	for _, says := range []string{
 		"1  Loans  A1:I43       40", "hidden columns with values: E, taken; --hidden leave leaves them out", "merged cells among the records: 1, the first B11:B13",
-		"row 9, Note: numbers stored as text: 1, beside 38 stored as numbers",
+		"row 9, Note: numbers stored as text: 1, next to 38 stored as numbers",
 	} {
 		require.Contains(t, out, says)
 	}
@@ -118,7 +118,7 @@ func TestSheetNotices(t *testing.T) {
 	require.Contains(t, out, "A1:B6", "the range that was found")
 	d.write("twins.ods", twins(t))
 	_, errOut = d.run(1, "load", "twins.ods", "--to", "museum.db")
-	require.Contains(t, errOut, "all that have values have the same columns: --sheet all")
+	require.Contains(t, errOut, "all sheets with values have the same columns: --sheet all")
 	require.NoFileExists(t, d.dir+"/museum.db")
 	d.run(0, "load", "twins.ods", "--to", "museum.db", "--sheet", "all")
 	require.Equal(t, "1|ant|May|2|bee|June", d.query("SELECT no, name, sheet FROM twins ORDER BY no"))
@@ -164,7 +164,7 @@ func zipped(t *testing.T, name, text string) string {
 	return b.String()
 }
 
-// copyBook takes a workbook of the test data, and returns what is in it.
+// copyBook takes a workbook of the test data, and returns kinds of values.
 func (d *desk) copyBook(name string) string {
 	book, err := os.ReadFile("../../internal/sheet/testdata/" + name)
 	require.NoError(d, err)
@@ -214,7 +214,7 @@ func TestDrift(t *testing.T) {
 	d.write("m-2.csv", "name,no,insured,fee\ncat,3,yes,7\ndove,4,no\nelk,5,no,8\n")
 	d.write("m-3.csv", "no,title,fee\n6,fox,9\n7,gnu,1,2\n")
 	_, errOut := d.run(1, "load", "m-*.csv", "--to", "museum.db")
-	require.Contains(t, errOut, "m-2.csv: extra: insured\n")
+	require.Contains(t, errOut, "m-2.csv: extra column insured\n")
 	require.Contains(t, errOut, "m-3.csv: title in place of name\n")
 	require.Contains(t, errOut, "--drift fill")
 	require.NoFileExists(t, d.dir+"/museum.db")
@@ -233,7 +233,7 @@ func TestDrift(t *testing.T) {
 	d.write("n-3.csv", "no,title,paid,fee\n00316,elk,2026-01-01,5\n")
 	out, _ := d.run(0, "draft", "n-1.csv", "n-2.csv", "n-3.csv", "--drift", "fill")
 	require.Contains(t, out, "n-2.csv: no: numbers instead of codes; fee: text instead of numbers\n")
-	require.Contains(t, out, "n-3.csv: title in place of name; extra: paid\n")
+	require.Contains(t, out, "n-3.csv: title in place of name; extra column paid\n")
 }
 
 // TestOverridden mends and verifies the table that a load went into, whatever the

@@ -22,10 +22,10 @@ import (
 func (a *app) newCheck() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "check TRAY [FILE...]|SOURCE...",
-		Short: "Do everything but load: convert every record and show what would be rejected",
-		Long: `Check converts every record by the plan, against the columns of an existing table if
-a target is named, and reports for each column whether all values fit. Nothing is
-changed.`,
+		Short: "Do everything except loading: convert every record and show what would be rejected",
+		Long: `Check converts every record by the plan and reports for each column whether all values
+fit. With --to it also checks the plan against the columns of an existing table. Nothing
+is changed.`,
 		Example: examples("ambertray check loans.tray", "ambertray check loans.csv --to museum.db --existing append"),
 		Args:    cobra.MinimumNArgs(1),
 	}
@@ -79,7 +79,7 @@ func (a *app) drawCheck(c *load.Check, lay *source.Layout, arg, to string, chang
 		case *c.TableExists && c.Existing != table.Refuse.String():
 			p.Fact("table", "%s exists in %s: %s", p.Bold(c.Table), *c.Target, c.Existing)
 		case *c.TableExists:
-			p.Fact("table", "%s", p.Red(fmt.Sprintf("%s exists already in %s: a load would be refused", c.Table, *c.Target)))
+			p.Fact("table", "%s", p.Red(fmt.Sprintf("%s already exists in %s: a load would be refused", c.Table, *c.Target)))
 		default:
 			p.Fact("table", "%s would be created in %s", p.Bold(c.Table), *c.Target)
 		}

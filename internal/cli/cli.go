@@ -120,8 +120,8 @@ func execute(ctx context.Context, root *cobra.Command) (err error) {
 func (a *app) newRoot() *cobra.Command {
 	root := &cobra.Command{
 		Use:   "ambertray",
-		Short: "Load files into database tables, and prove that nothing was lost",
-		Long: `Amber Tray surveys a file, drafts a plan for its table in a tray, loads it, keeps what
+		Short: "Load files into database tables and prove that nothing was lost",
+		Long: `Amber Tray surveys a file, drafts a plan for its table, loads it, keeps the records that
 cannot be loaded, and compares the table with the source before it commits.`,
 		Example:       examples("ambertray survey loans.csv", "ambertray load loans.csv --to museum.db", "ambertray demo"),
 		Args:          usageArgs(noCommand),
@@ -233,7 +233,7 @@ func stateOf(s pass.Progress) term.State {
 
 // toFlag adds the flag that names the target.
 func toFlag(c *cobra.Command) *string {
-	return c.Flags().String("to", "", "the `TARGET`: "+connect.Examples()+", or a name of targets.yaml (default $AMBERTRAY_TO)")
+	return c.Flags().String("to", "", "the `TARGET`: "+connect.Examples()+", or a name in targets.yaml (default $AMBERTRAY_TO)")
 }
 
 // errNoTarget is returned when a command needs a target and none was named.

@@ -44,7 +44,7 @@ func (a *app) drawColumn(s *survey.Survey, c *survey.Column) {
 	for _, k := range c.Kinds {
 		rows = append(rows, []string{k.Name, term.Count(k.Count), p.Faint(exampleText(k.Examples))})
 	}
-	p.Table([]term.Column{{Title: "what is in it"}, {Title: "values", Right: true}, {Title: "the first of them", Max: 90}}, rows)
+	p.Table([]term.Column{{Title: "kind of value"}, {Title: "count", Right: true}, {Title: "first values", Max: 90}}, rows)
 	if c.Obstacle != nil {
 		p.Line("")
 		p.Fact("note", "%s", p.Wrap(*c.Obstacle, factIndent))
@@ -55,9 +55,9 @@ func (a *app) drawColumn(s *survey.Survey, c *survey.Column) {
 func keyWords(c *survey.Column) string {
 	switch {
 	case c.Key:
-		return ", so that it could be the key"
+		return ", so it could be the key"
 	case c.LikelyKey:
-		return ", so that it is likely unique"
+		return ", so it is probably unique"
 	}
 	return ""
 }

@@ -25,9 +25,9 @@ func (a *app) newDDL() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "ddl TRAY [FILE...]|SOURCE...",
 		Short: "Print the table definition",
-		Long: `Ddl writes the CREATE TABLE statement of the plan in the SQL of a target or of a
-dialect, with comments and, on request, indexes. For a database that cannot be reached
-from here, handover writes the rows too.`,
+		Long: `Ddl prints the CREATE TABLE statement of the plan in the SQL of a target or a dialect,
+with comments and, on request, indexes. For a database that you cannot reach, handover
+writes the rows too.`,
 		Example: examples("ambertray ddl loans.tray --dialect oracle", "ambertray ddl loans.csv --to museum.db"),
 		Args:    cobra.MinimumNArgs(1),
 	}
@@ -35,8 +35,8 @@ from here, handover writes the rows too.`,
 	var f ddlFlags
 	f.dialect = c.Flags().String("dialect", "", "the SQL of a `SERVER`: "+strings.Join(dialect.AllNames(), ", "))
 	f.to = toFlag(c)
-	c.Flags().BoolVar(&f.indexes, "indexes", false, "also the indexes that the tray asks for")
-	c.Flags().StringVar(&f.out, "out", "", "write to a `FILE` rather than to standard output")
+	c.Flags().BoolVar(&f.indexes, "indexes", false, "also print the indexes of the tray")
+	c.Flags().StringVar(&f.out, "out", "", "write to a `FILE` instead of standard output")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		dia, err := a.dialectOf(c.Context(), *f.dialect, *f.to)
 		if err != nil {
@@ -71,7 +71,7 @@ func (a *app) dialectOf(ctx context.Context, name, to string) (*dialect.Dialect,
 	}
 	t, err := a.open(ctx, to, true)
 	if errors.Is(err, errNoTarget) {
-		return nil, usageError{fmt.Errorf("for which server? Write --to TARGET, or --dialect with one of %s", strings.Join(dialect.AllNames(), ", "))}
+		return nil, usageError{fmt.Errorf("name the server: --to TARGET, or --dialect with one of %s", strings.Join(dialect.AllNames(), ", "))}
 	}
 	if err != nil {
 		return nil, err

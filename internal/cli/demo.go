@@ -20,33 +20,33 @@ import (
 	"ambertray/internal/term"
 )
 
-// story is what the demo runs, and what it says before each command.
+// story lists the commands of the demo, each with an introduction.
 var story = []struct{ words, command string }{
 	{"The museum has a file of its amber specimens. What is in it?", "survey specimens.csv"},
 	{"Draft a tray: a plan to read, edit and keep, with a reason for every type.", "draft specimens.csv"},
-	{"The table that the plan means:", "ddl specimens.tray --dialect sqlite"},
+	{"The table definition of this plan:", "ddl specimens.tray --dialect sqlite"},
 	{"A dry run first. It changes nothing.", "check specimens.tray --to museum.db"},
 	{"Now the load. It is verified before it is committed.", "load specimens.tray --to museum.db"},
 	{"Verify again: the table is compared with the file, row by row.", "verify specimens.tray --to museum.db"},
-	{"A page to look at and to send, with pictures, dictionary, books and proof:", "report specimens.tray --to museum.db"},
+	{"A page for people, with charts, data dictionary, totals and proof:", "report specimens.tray --to museum.db"},
 	{"A listing with titles above and a total below. They are not records, and the survey says so.", "survey localities.txt --rows 3"},
 	{"Reports typed by hand. No single column identifies them, and one value is not a number:", "draft reports.tsv"},
-	{"All about that column:", "draft reports.tsv --explain light_lux"},
+	{"Everything about that column:", "draft reports.tsv --explain light_lux"},
 	{"A second file, with a few broken records, in one command:", "load loans.csv --to museum.db"},
 	{"No record is lost. What was rejected, and why:", "rejects loans.tray"},
 	{"A person has corrected a date in rejects.csv. Load that record by the same plan:", "mend loans.tray --to museum.db"},
-	{"The table is proved to be the file with what was mended:", "verify loans.tray --to museum.db"},
+	{"Verify: the table has the records of the file, including the mended one:", "verify loans.tray --to museum.db"},
 	{spoilWords, "verify loans.tray --to museum.db"},
-	{"What the table has now, as a file with the headings and the order of the source:", "export loans.tray --from museum.db --out again.csv"},
-	{"A workbook has a sheet a month, with titles, totals and a spacer column. Which sheets?", "survey loans-2026.xlsx --sheet 2026-01 --rows 3"},
-	{"All months become one table, with the sheet in a column of its own. In spring a column appears:", "draft loans-2026.xlsx --sheet 2026-* --drift fill"},
+	{"Export the table with the headings and the column order of the source:", "export loans.tray --from museum.db --out again.csv"},
+	{"A workbook has a sheet for each month, with titles, totals and an empty column. Which sheets?", "survey loans-2026.xlsx --sheet 2026-01 --rows 3"},
+	{"All months become one table, with the sheet in a column of its own. Later months have a new column:", "draft loans-2026.xlsx --sheet 2026-* --drift fill"},
 	{"Load it:", "load loans-2026.tray --table monthly_loans --to museum.db"},
 	{"Or every sheet becomes a table of its own:", "load loans-2026.xlsx --each --to months.db"},
-	{"The ledger in the target knows what was loaded, so that nothing goes in twice:", "history --to museum.db"},
+	{"The ledger in the target lists what was loaded and prevents loading it twice:", "history --to museum.db"},
 }
 
-// spoilWords come before the step that finds what was spoilt.
-const spoilWords = "Somebody changes one letter of one row in the table. The row is found and named:"
+// spoilWords introduce the step that finds the changed row.
+const spoilWords = "Somebody changes one letter in the table. The row is found and named:"
 
 // spoil changes a letter in the table.
 func spoil(ctx context.Context) error {
@@ -59,7 +59,7 @@ func spoil(ctx context.Context) error {
 	return err
 }
 
-// correct does what a person would do before the rejects are mended.
+// correct edits the rejects as a person would before mending them.
 func correct(rejects string) error {
 	text, err := os.ReadFile(rejects)
 	if err != nil {
@@ -72,9 +72,9 @@ func correct(rejects string) error {
 func (a *app) newDemo() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "demo",
-		Short: "Show the whole story on the museum's files, in a temporary folder",
-		Long: `Demo runs survey, draft, load, report, mend, verify and export on the made-up files of a museum, and
-shows each command before what it prints. The folder is removed at the end.`,
+		Short: "Show every step on sample files, in a temporary folder",
+		Long: `Demo runs survey, draft, load, report, mend, verify and export on the files of a made-up
+museum, and shows each command with its output. The folder is removed at the end.`,
 		Example: examples("ambertray demo"),
 		Args:    cobra.NoArgs,
 	}
@@ -107,7 +107,7 @@ shows each command before what it prints. The folder is removed at the end.`,
 		if *keep {
 			a.print.Next("The files, trays and database are in", dir)
 		} else {
-			a.print.Next("Now with a file of yours:", "ambertray load FILE --to FILE.db")
+			a.print.Next("Now try a file of your own:", "ambertray load FILE --to FILE.db")
 		}
 		return nil
 	}

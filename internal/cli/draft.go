@@ -18,11 +18,11 @@ import (
 // draftFlags adds the flags of every command that may have to draft a tray.
 func draftFlags(c *cobra.Command) *drafting {
 	d := &drafting{options: surveyFlags(c)}
-	c.Flags().StringVar(&d.dir, "tray", "", "the `FOLDER` of the tray (default NAME.tray here, after the source)")
-	c.Flags().StringVar(&d.table, "table", "", "the `NAME` of the table (default: after the source)")
+	c.Flags().StringVar(&d.dir, "tray", "", "the `FOLDER` of the tray (default NAME.tray, named after the source)")
+	c.Flags().StringVar(&d.table, "table", "", "the `NAME` of the table (default: named after the source)")
 	c.Flags().StringVar(&d.existing, "existing", "", "what to do with an existing table: refuse, append, empty, rebuild or merge (default: what the tray says)")
-	c.Flags().BoolVar(&d.byPosition, "by-position", false, "fit the columns to those of an existing table by their order, not by their names")
-	c.Flags().StringArrayVar(&d.changes, "change", nil, "change the plan, and write it into the tray: `COLUMN.KEY=VALUE` with the keys of a column, such as due_back.type=date, or KEY=VALUE for the table, such as key=loan_no; repeatable")
+	c.Flags().BoolVar(&d.byPosition, "by-position", false, "match the columns to those of an existing table by their order instead of their names")
+	c.Flags().StringArrayVar(&d.changes, "change", nil, "change the plan in the tray: `COLUMN.KEY=VALUE` for a column, such as due_back.type=date, or KEY=VALUE for the table, such as key=loan_no; repeatable")
 	c.Flags().BoolVar(&d.createSchema, "create-schema", false, "create the schema in SCHEMA.TABLE if it does not exist")
 	return d
 }
@@ -178,7 +178,7 @@ func (d *drafting) adapt(c *cobra.Command, t *tray.Tray, files []string) error {
 func useFiles(t *tray.Tray, names []string) error {
 	for _, name := range names {
 		if tray.Is(name) {
-			return usageError{fmt.Errorf("%s is a tray: name one tray, and files after it", name)}
+			return usageError{fmt.Errorf("%s is a tray: name one tray first, then files", name)}
 		}
 	}
 	if len(names) > 0 {
@@ -217,19 +217,19 @@ type drafted struct {
 func (a *app) newDraft() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "draft SOURCE...",
-		Short: "Write a tray: the plan of a load, with the reason for each choice",
-		Long: `Draft surveys the whole source and writes NAME.tray/tray.yaml, a file to read and edit.
-An existing tray of these files is drafted again: what a person has changed in it
-stays, and what the data now contradicts is shown.
+		Short: "Write a tray with the plan of a load and the reason for each choice",
+		Long: `Draft surveys the whole source and writes NAME.tray/tray.yaml, which you can read and
+edit. If these files have a tray, it is drafted again: your changes stay, and those that
+the data contradicts are shown.
 
-With --to and --table the plan is for that table, if it exists: headings are matched to
-its columns by name, by likeness, and by the values that fit.`,
+With --to and --table the plan is for that table if it exists: headings are matched to its
+columns by name, by similarity, and by the values that fit.`,
 		Example: examples("ambertray draft loans.csv", "ambertray draft loans.csv --table museum.loan --existing append", "ambertray draft loans.csv --explain due_back"),
 		Args:    cobra.MinimumNArgs(1),
 	}
 	d := draftFlags(c)
 	to := toFlag(c)
-	explain := c.Flags().String("explain", "", "write nothing, but explain one `COLUMN`")
+	explain := c.Flags().String("explain", "", "explain one `COLUMN` and write nothing")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		s, t, err := a.draft(c, d, args)
 		if err != nil {
@@ -434,14 +434,14 @@ func (a *app) drawAgain(d *drafted) {
 		}
 	}
 	for _, g := range d.Again.Gone {
-		p.Fact("gone", "%s", p.Red(fmt.Sprintf("the source has no column %q any more; take it out of the tray", g)))
+		p.Fact("gone", "%s", p.Red(fmt.Sprintf("the source no longer has column %q; remove it from the tray", g)))
 	}
 }
 
 // drawWouldReject shows what the plan as it stands would reject.
 func (a *app) drawWouldReject(c *load.Check, t *tray.Tray) {
 	if c != nil && c.Rejected() > 0 {
-		a.print.Fact("rejects", "%s", a.print.Red(fmt.Sprintf("%s would be rejected by the plan as it stands", term.Amount(c.Rejected(), "record"))))
+		a.print.Fact("rejects", "%s", a.print.Red(fmt.Sprintf("%s would be rejected by this plan", term.Amount(c.Rejected(), "record"))))
 		a.drawGroups(c.WouldReject, &t.Layout)
 	}
 }

@@ -365,7 +365,7 @@ func (e *each) draw(growing []string) {
 		p.Fact("left alone", "%s", p.Wrap("still being written: "+strings.Join(growing, ", "), factIndent))
 	}
 	if slices.Contains([]int{exitFailed, exitLater, exitPartial}, e.a.status) {
-		p.Next("The same command loads what is left.", "")
+		p.Next("Run the same command again to load the rest.", "")
 	}
 }
 

@@ -138,57 +138,57 @@ var hints = []struct {
 	hint string
 }{
 	{errNoTarget, "add --to with " + connect.Examples() + ", or set AMBERTRAY_TO"},
-	{connect.ErrSecret, "take it out; the server's password file, PGPASSWORD, MYSQL_PWD or SQLCMDPASSWORD can hold it, or you are asked for it"},
+	{connect.ErrSecret, "remove it; put the password into the server's password file, PGPASSWORD, MYSQL_PWD or SQLCMDPASSWORD, or enter it when asked"},
 	{sheet.ErrEncrypted, "open it with its password and save it without one"},
 	{sheet.ErrBroken, "open it in a spreadsheet program and save it again"},
 	{export.ErrFileExists, "--replace writes over it"},
 	{source.ErrDirectory, "name a file in it"},
-	{intake.ErrNothingNew, "files are taken as soon as they are there, not hidden and written in full"},
-	{source.ErrEmpty, "there is nothing to load; look whether it was written in full"},
+	{intake.ErrNothingNew, "a file is loaded when it is complete and not hidden"},
+	{source.ErrEmpty, "check whether it was written completely"},
 	{source.ErrSecret, "set it in the environment, or name the source by its whole address"},
-	{source.ErrHTML, "check the address: servers give a page like this for a login or an error; --encoding utf-8 reads it as text all the same"},
+	{source.ErrHTML, "check the address: servers give a page like this for a login or an error; --encoding utf-8 reads it as text anyway"},
 	{source.ErrNoMember, "check how the archive was made"},
-	{source.ErrChanged, "wait until it is written in full, then load again: nothing was changed"},
-	{source.ErrBinary, "save it as a workbook of today (.xlsx), or as delimited text"},
-	{zip.ErrFormat, "the file is damaged, or neither a workbook nor an archive; get it again"},
-	{io.ErrUnexpectedEOF, "the file was cut off; get it again in full"},
+	{source.ErrChanged, "wait until it is complete, then load again: nothing was changed"},
+	{source.ErrBinary, "save it as an .xlsx workbook or as delimited text"},
+	{zip.ErrFormat, "the file is damaged, or is neither a workbook nor an archive; get a new copy"},
+	{io.ErrUnexpectedEOF, "the file is incomplete; get a complete copy"},
 	{source.ErrFetch, "check the address, or fetch the file yourself and name it here"},
-	{ledger.ErrNoLedger, "--no-ledger loads without one; then nothing keeps the same content from being loaded twice"},
+	{ledger.ErrNoLedger, "--no-ledger loads without one; then nothing prevents loading the same content twice"},
 	{errNoTerminal, "edit tray.yaml, or write --change COLUMN.KEY=VALUE on draft, check or load; survey and check show the same facts"},
 	{load.ErrNoRejects, "nothing is left to mend; ambertray history --to TARGET shows every load"},
 	{load.ErrMending, "let it finish, then mend again"},
-	{load.ErrHalfMended, "look in the table for the records of mended.csv.mending: if they are there, rename both .mending files over mended.csv and rejects.csv, and otherwise remove them"},
+	{load.ErrHalfMended, "check whether the table has the records of mended.csv.mending: if so, rename both .mending files to mended.csv and rejects.csv; otherwise remove them"},
 	{load.ErrNoKey, "name the columns that identify the rows: key: [COLUMN] in the tray"},
 	{load.ErrMergeOnce, "leave out --commit-every"},
 	{load.ErrOneCommit, "leave out --commit-every"},
 	{load.ErrNeedsLedger, "leave out --no-ledger, or --commit-every and --shared"},
 	{load.ErrShareExisting, "leave out --shared; or use --existing append, after the table is emptied or dropped"},
-	{load.ErrShareTarget, "leave out --shared; --each --jobs N loads several files side by side"},
-	{load.ErrSharedLoad, "add --shared to continue; or ambertray history --to TARGET --forget LOAD forgets it, and its rows stay in the table"},
+	{load.ErrShareTarget, "leave out --shared; --each --jobs N loads several files at the same time"},
+	{load.ErrSharedLoad, "add --shared to continue; or ambertray history --to TARGET --forget LOAD removes it from the ledger, and its rows stay in the table"},
 	{load.ErrNotShared, "leave out --shared to continue"},
 	{load.ErrOtherPlan, "copy the tray.yaml of the other loaders; ambertray history --to TARGET --shares LOAD lists them"},
 	{load.ErrLeaseLost, "use a longer --lease on a machine that pauses; the other loaders continue"},
-	{pass.ErrOtherRecords, "give every loader the same files; what was loaded of others was rolled back"},
+	{pass.ErrOtherRecords, "give every loader the same files; the records of this one were rolled back"},
 	{ledger.ErrUnknown, "ambertray history --to TARGET shows every load and its id"},
 	{ledger.ErrFinished, "ambertray history shows every load"},
 	{ledger.ErrMoved, "let the other load finish"},
-	{load.ErrReferences, "references: must name the key of another table, of the same type, that has every value; load that table first, or take it out with --change COLUMN.references="},
+	{load.ErrReferences, "references: must name the key of another table, of the same type, that has every value; load that table first, or remove the reference with --change COLUMN.references="},
 	{database.ErrUnreachable, "check the host, the port and whether the server runs, then try again"},
 	{database.ErrLogin, "check the user and the password: PGPASSWORD, MYSQL_PWD or SQLCMDPASSWORD, the password file or the URL"},
-	{database.ErrCertificate, "name the authority that it is from: certificate=FILE in the URL of SQL Server; trustservercertificate=true takes any, where you trust the network"},
-	{database.ErrEncryption, "have it given a certificate; encrypt=disable in the URL goes without, where you trust the network"},
+	{database.ErrCertificate, "name its certificate authority with certificate=FILE in the URL of SQL Server; trustservercertificate=true accepts any certificate, for trusted networks"},
+	{database.ErrEncryption, "have a certificate installed on the server; encrypt=disable in the URL connects without encryption, for trusted networks"},
 	{database.ErrReadOnly, "name the primary server, or have the database made writable: nothing was changed"},
-	{database.ErrTooOld, "load into a later version; ambertray handover writes what this one takes"},
-	{database.ErrCannotOpen, "check the folder, whether you may write to it, and whether another program keeps it to itself"},
-	{database.ErrExists, "--existing append adds to it, empty takes its rows out first, rebuild drops and creates it, merge updates by key; or choose another name with --table NAME"},
+	{database.ErrTooOld, "load into a later version; ambertray handover writes files that this one can load"},
+	{database.ErrCannotOpen, "check the folder, whether you may write to it, and whether another program has locked it"},
+	{database.ErrExists, "--existing append adds rows, empty removes its rows first, rebuild drops and creates it, merge updates by key; or choose another name with --table NAME"},
 	{database.ErrNoTable, "load it first: ambertray load TRAY --to TARGET"},
 	{database.ErrPermission, "ask for the right to do so, or name another target"},
 	{database.ErrFull, "make room and load again: nothing was changed"},
 	{database.ErrLocked, "let the other program finish, then load again: nothing was changed"},
-	{database.ErrConflict, "load again: everything was rolled back; --retries does that by itself"},
-	{database.ErrNoSchema, "--create-schema makes it"},
-	{database.ErrNoDatabase, "name a database that exists; load --create-database makes one on a server"},
-	{load.ErrCommitted, "what was committed before stays, and the rest was rolled back; ambertray verify TRAY --to TARGET names what differs"},
+	{database.ErrConflict, "load again: everything was rolled back; --retries does this automatically"},
+	{database.ErrNoSchema, "--create-schema creates it"},
+	{database.ErrNoDatabase, "name an existing database; load --create-database creates one on a server"},
+	{load.ErrCommitted, "the rows committed before stay, and the rest was rolled back; ambertray verify TRAY --to TARGET names the differences"},
 	{load.ErrDiffers, "nothing was loaded; the receipt names each figure"},
 	{fs.ErrPermission, "ask for the right to read it"},
 	{fs.ErrNotExist, "check the spelling and the folder"},
@@ -221,16 +221,16 @@ func about[T error](say func(T) string) func(error) string {
 // tried.
 var typedHints = []func(error) string{
 	about(func(*record.PanicError) string {
-		return "nothing that was not committed stays; please report this line with the command and, if you can, the file"
+		return "everything that was not committed was rolled back; please report this line with the command and, if you can, the file"
 	}),
 	about(func(*load.LossError) string {
-		return "make them again afterwards and accept that with --accept-loss, or keep the table: --existing empty, append or merge"
+		return "create them again afterwards and accept the loss with --accept-loss, or keep the table: --existing empty, append or merge"
 	}),
 	about(func(e *load.EngineError) string {
 		return "change it with ALTER TABLE " + e.Table + " ENGINE = InnoDB, or accept that with --no-rollback"
 	}),
 	about(func(e *load.DoubtError) string {
-		hint := "when all servers answer, ambertray verify TRAY --to TARGET shows what is there, and a load with --existing merge completes it by key"
+		hint := "when all servers respond, ambertray verify TRAY --to TARGET shows which rows are there, and a load with --existing merge completes it by key"
 		if e.Load != "" {
 			hint += "; then ambertray history --to TARGET --forget " + e.Load
 		}
@@ -248,19 +248,19 @@ var typedHints = []func(error) string{
 	}),
 	about(func(*load.PartialError) string { return "run the same command again to continue from there" }),
 	about(func(e *load.OtherTrayError) string {
-		return "load the same files with that tray, to continue; if that tray is gone, ambertray history forgets the load with --forget " + e.ID + ", and its rows stay in the table"
+		return "load the same files with that tray to continue; if that tray is lost, remove the load from the ledger with ambertray history --to TARGET --forget " + e.ID + ", and its rows stay in the table"
 	}),
 	about(func(e *load.UnfinishedError) string {
-		return "load the source that it began with, to finish it; or ambertray history --to TARGET --forget " + e.ID + " forgets it, and its rows stay in the table"
+		return "load the original source to finish it; or ambertray history --to TARGET --forget " + e.ID + " removes it from the ledger, and its rows stay in the table"
 	}),
 	about(func(e *load.AgainError) string {
 		if len(e.Parts) < e.Of {
-			return "--only-new leaves them out and loads the others; --again loads all once more"
+			return "--only-new leaves them out and loads the others; --again loads all of them once more"
 		}
 		if len(e.Growing) > 0 {
-			return "load again when they are written in full"
+			return "load again when they are complete"
 		}
-		return "nothing is left to do; ambertray history shows every load, and --again loads it once more"
+		return "ambertray history shows every load; --again loads it once more"
 	}),
 	func(err error) string {
 		if platform.DiskFull(err) {
@@ -280,17 +280,17 @@ var typedHints = []func(error) string{
 	}),
 	about(adaptText),
 	about(func(*load.UndoError) string {
-		return "nothing was changed; ambertray verify TRAY --to TARGET shows what the table has of it"
+		return "nothing was changed; ambertray verify TRAY --to TARGET shows which of its rows the table has"
 	}),
 	about(func(e *sameNameError) string {
-		return "load those that belong together as one source, or one of them by itself with --table and --tray"
+		return "load those that belong together as one source, or one of them alone with --table and --tray"
 	}),
 	about(func(*intake.KindError) string {
-		return "load it by a plan of its own: ambertray draft FILE; files of one load are of one kind"
+		return "draft a plan of its own: ambertray draft FILE; all files of one load must have the same format"
 	}),
-	about(func(*intake.TwiceError) string { return "take one of them out of from: in the tray" }),
+	about(func(*intake.TwiceError) string { return "remove one of them from the list from: in the tray" }),
 	about(func(*pass.ColumnsError) string {
-		return "give the file the columns that it had; only the cells of the records may change"
+		return "restore the columns of the file; only cells of records may change"
 	}),
 	about(func(e *tighten.DoubtError) string {
 		return "list the rows that do not fit:  ambertray tighten " + shellWord(e.Table) + " --to TARGET"
@@ -304,9 +304,9 @@ var typedHints = []func(error) string{
 	about(driftText),
 	about(func(e *sheet.ChoiceError) string {
 		if e.Alike {
-			return "all that have values have the same columns: --sheet all makes one table of them; or name one: --sheet NAME"
+			return "all sheets with values have the same columns: --sheet all loads them into one table; or name one: --sheet NAME"
 		}
-		return "name one: --sheet NAME; or a pattern of names, such as --sheet '2026-*'; or all, where columns differ with --drift fill: --sheet all"
+		return "name one: --sheet NAME; or a pattern of names, such as --sheet '2026-*'; or all: --sheet all, with --drift fill if columns differ"
 	}),
 	about(func(*sheet.NameError) string { return "name one of these, or write a range: --cells B3:H200" }),
 	about(func(e *source.MembersError) string { return "name one: " + shellWord(e.Archive+"//"+e.Members[0]) }),
@@ -329,7 +329,7 @@ func hintFor(err error) string {
 	}
 	var usage usageError
 	if errors.As(err, &usage) {
-		return "ambertray --help shows what there is"
+		return "ambertray --help lists the commands"
 	}
 	return ""
 }
@@ -338,7 +338,7 @@ func hintFor(err error) string {
 func adaptText(e *pass.HeadingsError) string {
 	if !slices.ContainsFunc(e.Plan.Columns, func(c table.Column) bool { return c.From != "" && !slices.Contains(e.Missing, c.From) }) {
 		return "the source has none of the plan's columns, and may be of another kind: ambertray survey " + shellWord(e.Part) +
-			" shows its layout, and options such as --delimiter or --header hold for one load"
+			" shows its layout, and options such as --delimiter or --header override it for one load"
 	}
 	var options []string
 	change := func(text string) { options = append(options, "--change "+shellWord(text)) }

@@ -31,20 +31,20 @@ func (a *app) newExport() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "export TABLE|TRAY",
 		Short: "Write a table or a query to a file",
-		Long: `Export writes the rows of a table, or of a query, to a file: delimited text, a workbook
-(.xlsx) or Parquet (.parquet), by the ending of its name; packed with .gz, .zst or .xz
-after it. Of a tray its table is written as its source was: with its headings, formats,
-words and layout. The file has another name until it is whole.`,
+		Long: `Export writes the rows of a table or a query to a file: delimited text, a workbook (.xlsx)
+or Parquet (.parquet), depending on its extension. A further extension .gz, .zst or .xz
+compresses it. For a tray, the table is written like its source, with the same headings,
+formats, words and layout. The file has a temporary name until it is complete.`,
 		Example: examples("ambertray export loans --from museum.db --out loans.csv", "ambertray export loans.tray --from museum.db --out again.csv",
 			"ambertray export --from museum.db --query 'SELECT name FROM loans' --out names.xlsx"),
 		Args: cobra.MaximumNArgs(1),
 	}
 	e := &exporting{set: map[string]*string{}}
 	f := c.Flags()
-	f.StringVar(&e.from, "from", "", "the `TARGET` to read, or a name of targets.yaml (default $AMBERTRAY_TO)")
+	f.StringVar(&e.from, "from", "", "the `TARGET` to read, or a name in targets.yaml (default $AMBERTRAY_TO)")
 	f.StringVar(&e.out, "out", "", "the `FILE` to write, or - for standard output")
 	f.StringVar(&e.query, "query", "", "write what a query returns: `SQL`")
-	f.BoolVar(&e.noHeader, "no-header", false, "leave out the line of headings")
+	f.BoolVar(&e.noHeader, "no-header", false, "write no header")
 	f.BoolVar(&e.options.Quoted, "quote-all", false, "quote every cell")
 	f.StringVar(&e.options.Null, "null", "", "the `WORD` for NULL (default: nothing)")
 	f.BoolVar(&e.options.Replace, "replace", false, "replace a file that exists")

@@ -17,28 +17,28 @@ import (
 func (a *app) newHandover() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "handover TRAY [FILE...]|SOURCE... --dialect SERVER --out FOLDER",
-		Short: "Write what another person needs to load a source into a database out of your reach",
-		Long: `Handover writes a folder for a database that you cannot connect to: the definition of the
-table, the rows in the format of the server's own client, the statements that load them,
-queries that verify them, and a README with the two commands to type. It reads the source
-once; records that do not fit are kept as rejects.`,
+		Short: "Write what another person needs to load a source into a database that you cannot reach",
+		Long: `Handover writes a folder for a database that you cannot connect to: the table definition,
+the rows in the format of the server's own client, the statements that load them, queries
+that verify them, and a README with the two commands to type. It reads the source once.
+Records that do not fit are kept as rejects.`,
 		Example: examples("ambertray handover loans.tray --dialect oracle --out loans-for-oracle", "ambertray handover loans.csv --dialect ansi --out loans-sql", "ambertray handover specimens.csv --dialect postgresql --out specimens --part-rows 1000000 --pack", "ambertray handover specimens.csv --dialect ansi --parquet --out specimens-parquet"),
 		Args:    cobra.MinimumNArgs(1),
 	}
 	d := draftFlags(c)
 	var o handover.Options
-	name := c.Flags().String("dialect", "", "the `SERVER` that it is for: "+strings.Join(dialect.AllNames(), ", "))
-	out := c.Flags().String("out", "", "the `FOLDER` to write, new or empty")
+	name := c.Flags().String("dialect", "", "the kind of `SERVER`: "+strings.Join(dialect.AllNames(), ", "))
+	out := c.Flags().String("out", "", "the `FOLDER` to write; new or empty")
 	c.Flags().BoolVar(&o.Inserts, "inserts", false, "write the rows as INSERT statements, for any client")
 	c.Flags().BoolVar(&o.Parquet, "parquet", false, "write the rows as a Parquet file, for a warehouse")
-	c.Flags().Int64Var(&o.Part, "part-rows", 0, "begin another file every `N` rows")
-	c.Flags().BoolVar(&o.Pack, "pack", false, "pack the files of rows with gzip")
+	c.Flags().Int64Var(&o.Part, "part-rows", 0, "start another file every `N` rows")
+	c.Flags().BoolVar(&o.Pack, "pack", false, "compress the files of rows with gzip")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		switch {
 		case *name == "":
-			return usageError{fmt.Errorf("for which server? Write --dialect with one of %s", strings.Join(dialect.AllNames(), ", "))}
+			return usageError{fmt.Errorf("name the server: --dialect with one of %s", strings.Join(dialect.AllNames(), ", "))}
 		case *out == "":
-			return usageError{errors.New("where to? Write --out FOLDER")}
+			return usageError{errors.New("name the folder to write: --out FOLDER")}
 		case o.Part < 0:
 			return usageError{fmt.Errorf("--part-rows %d: write a number of rows", o.Part)}
 		case (o.Inserts || o.Parquet) && (o.Part > 0 || o.Pack):

@@ -23,7 +23,7 @@ was interrupted and cannot be resumed.`,
 	}
 	to := toFlag(c)
 	table := c.Flags().String("table", "", "only the loads into this table")
-	forget := c.Flags().String("forget", "", "remove an interrupted `LOAD` from the ledger that cannot continue; the rows it committed stay")
+	forget := c.Flags().String("forget", "", "remove an interrupted `LOAD` that cannot continue from the ledger; the rows it committed stay")
 	shares := c.Flags().String("shares", "", "list the shares of this `LOAD` and their loaders")
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		tgt, err := a.open(c.Context(), *to, false)

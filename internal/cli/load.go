@@ -21,24 +21,24 @@ import (
 func (a *app) newLoad() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "load TRAY [FILE...]|SOURCE...",
-		Short: "Create or open the table, load, keep the rejects, verify and commit",
-		Long: `Load creates the table, or handles an existing table as --existing says. It loads
-every record that converts and that the server accepts, keeps the others in
-rejects.csv, compares the table with the source and commits. If anything fails before
-that, the target is unchanged.
+		Short: "Create the table or use an existing one, load, keep the rejects, verify and commit",
+		Long: `Load creates the table, or uses an existing one as --existing says. It loads every record
+that converts and that the server accepts, keeps the others in rejects.csv, compares the
+table with the source and commits. If anything fails before that, the target is unchanged.
 
-The ledger, a table in the target, keeps the same content from being loaded into the
-same table twice. A bare source is surveyed and drafted first, and its tray is kept.
+The ledger, a table in the target, prevents loading the same content into the same table
+twice. A source without a tray is drafted first, and its tray is kept.
 
-Files after a tray are loaded by its plan in place of its own. A folder is a source too:
-each load takes its new files. With --each every file and sheet makes a table.`,
+Files named after a tray are loaded by its plan instead of its own files. A folder is a
+source too: each load takes its new files. With --each every file and sheet becomes a
+table of its own.`,
 		Example: examples("ambertray load loans.csv --to museum.db", "ambertray load loans.tray --to postgres://curator@db.example/museum --allow-rejects 1%", "ambertray load loans.tray loans-2026-02.csv --to museum.db",
 			"ambertray load inbox --to museum.db --quiet --log night.log --within 2h", "ambertray load loans-2026.xlsx --each --to museum.db"),
 		Args: cobra.MinimumNArgs(1),
 	}
 	l := newLoading(c)
 	each := c.Flags().Bool("each", false, "load every file, and every sheet of a workbook, into a table of its own")
-	jobs := c.Flags().Int("jobs", 1, "load `N` of them at a time, with --each")
+	jobs := c.Flags().Int("jobs", 1, "with --each, load `N` tables at a time")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		if l.Every < 0 {
 			return usageError{fmt.Errorf("--commit-every %d: write a number of records", l.Every)}
@@ -72,10 +72,10 @@ type loading struct {
 func newLoading(c *cobra.Command) *loading {
 	l := &loading{
 		drafting: draftFlags(c), to: toFlag(c), Options: loadOptions(c), patience: patienceFlags(c),
-		allow:       c.Flags().String("allow-rejects", "", "load nothing if more records are rejected: any, `N`, or N% of them (default: what the tray says)"),
-		shared:      c.Flags().Bool("shared", false, "divide the load among all loaders that are started with the same command, on any machine"),
-		lease:       c.Flags().Duration("lease", time.Minute, "with --shared, how long a share stays with a loader that no longer renews its lease"),
-		newDatabase: c.Flags().Bool("create-database", false, "create the database that the target names if it does not exist, in UTF-8"),
+		allow:       c.Flags().String("allow-rejects", "", "load nothing if more than `N` records or N% of them are rejected; any sets no limit (default: what the tray says)"),
+		shared:      c.Flags().Bool("shared", false, "divide the load among all loaders started with the same command, on any machine"),
+		lease:       c.Flags().Duration("lease", time.Minute, "with --shared, how long a share stays reserved for a loader that no longer responds"),
+		newDatabase: c.Flags().Bool("create-database", false, "create the database of the target if it does not exist, in UTF-8"),
 	}
 	c.Flags().BoolVar(&l.yes, "yes", false, "do not ask before a table is emptied, rebuilt or merged into")
 	return l
@@ -208,15 +208,15 @@ func allowRejects(t *tray.Tray, typed string) error {
 // loadOptions adds the flags of how a load is done.
 func loadOptions(c *cobra.Command) *load.Options {
 	o := &load.Options{Verify: load.EveryRow}
-	c.Flags().BoolVar(&o.Again, "again", false, "load again what the ledger has as loaded")
-	c.Flags().BoolVar(&o.OnlyNew, "only-new", false, "leave out the files and sheets that the ledger has as loaded")
-	c.Flags().BoolVar(&o.AcceptLoss, "accept-loss", false, "rebuild a table although indexes, triggers, views or rights are lost with it")
-	c.Flags().BoolVar(&o.NoRollback, "no-rollback", false, "load into a table whose engine has no transactions, so that a load that fails leaves rows in it")
+	c.Flags().BoolVar(&o.Again, "again", false, "load content again that was loaded before")
+	c.Flags().BoolVar(&o.OnlyNew, "only-new", false, "leave out files and sheets that were loaded before")
+	c.Flags().BoolVar(&o.AcceptLoss, "accept-loss", false, "rebuild a table even if its indexes, triggers, views or rights are lost")
+	c.Flags().BoolVar(&o.NoRollback, "no-rollback", false, "load into a table whose engine has no transactions; a load that fails then leaves rows in it")
 	noLedgerFlag(c, o)
 	rowsFlag(c, &o.Rows)
 	c.Flags().Int64Var(&o.Every, "commit-every", 0, "commit every `N` records; an interrupted load then resumes there (default: all or nothing)")
-	c.Flags().IntVar(&o.Lanes, "lanes", 0, "load a new table over `N` connections side by side (default: as many as the processors are for, where it is large)")
-	c.Flags().Var(&o.Verify, "verify", "what is verified before the commit: rows, each of them, or counts, their number only")
+	c.Flags().IntVar(&o.Lanes, "lanes", 0, "load a new table over `N` connections at the same time (default: depends on the processors, for large sources)")
+	c.Flags().Var(&o.Verify, "verify", "what to verify before the commit: rows (every one) or counts (their number only)")
 	return o
 }
 
@@ -286,9 +286,9 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all, plan string) {
 	case c.Rejected > 0:
 		p.Next("Correct them in that file, then:", "ambertray mend "+shellWord(r.Tray)+toText(to))
 	default:
-		p.Next("To prove it again at any time:", "ambertray verify "+plan+toText(to))
+		p.Next("To verify again at any time:", "ambertray verify "+plan+toText(to))
 	}
-	p.Line("  To look at it:  %s", p.Amber("ambertray report "+shellWord(r.Tray)+toText(to)))
+	p.Line("  For a report:  %s", p.Amber("ambertray report "+shellWord(r.Tray)+toText(to)))
 }
 
 // drawSum shows that nothing was lost.
@@ -307,7 +307,7 @@ func (a *app) drawSum(r *load.Receipt) {
 }
 
 func noLedgerFlag(c *cobra.Command, o *load.Options) {
-	c.Flags().BoolVar(&o.NoLedger, "no-ledger", false, "neither read nor write the ledger, for logins that may not create tables")
+	c.Flags().BoolVar(&o.NoLedger, "no-ledger", false, "do not use the ledger, for logins that may not create tables")
 }
 
 // outcomeTexts say what became of the table in a target.

@@ -14,9 +14,8 @@ func (a *app) newMend() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "mend TRAY",
 		Short: "Load the rejects that were corrected in rejects.csv",
-		Long: `Mend loads the records of rejects.csv by the same plan into the same table. What
-still fails stays in the file, with its reason; what is loaded moves to mended.csv
-beside it.`,
+		Long: `Mend loads the records of rejects.csv by the same plan into the same table. Records that
+still fail stay in the file with their reason. Loaded ones move to mended.csv beside it.`,
 		Example: examples("ambertray mend loans.tray --to museum.db"),
 		Args:    cobra.ExactArgs(1),
 	}
@@ -88,6 +87,6 @@ func (a *app) drawMend(r *load.Receipt, again, verify string) {
 	if c.Rejected > 0 {
 		p.Next("To continue with the rest:", again)
 	} else {
-		p.Next("Nothing is left to mend. To prove it all:", verify)
+		p.Next("Nothing is left to mend. To verify everything:", verify)
 	}
 }

@@ -36,10 +36,10 @@ type unattended struct {
 
 func (a *app) unattendedFlags(root *cobra.Command) {
 	f := root.PersistentFlags()
-	f.BoolVar(&a.unattended.quiet, "quiet", false, "print no result and no progress, only errors")
-	f.BoolVar(&a.unattended.noColor, "no-color", false, "print without colours, as NO_COLOR in the environment does")
-	f.StringVar(&a.unattended.log, "log", "", "append what was done to a `FILE`, a line of JSON for each event")
-	f.StringVar(&a.unattended.progress, "progress", progressAuto, "how progress is shown on standard error: auto, a line at a terminal; plain, a line of text now and then; json, a line for each event; or none")
+	f.BoolVar(&a.unattended.quiet, "quiet", false, "print only errors")
+	f.BoolVar(&a.unattended.noColor, "no-color", false, "print without colours, like the environment variable NO_COLOR")
+	f.StringVar(&a.unattended.log, "log", "", "append each event to a `FILE` as a line of JSON")
+	f.StringVar(&a.unattended.progress, "progress", progressAuto, "progress on standard error: auto (a bar at a terminal), plain (lines of text), json (a line for each event) or none")
 }
 
 // begin sets up the log and the printers, before a command runs.
@@ -138,8 +138,8 @@ type patience struct {
 
 func patienceFlags(c *cobra.Command) patience {
 	return patience{
-		within:  c.Flags().Duration("within", 0, "stop after this `TIME`, such as 2h or 90m: everything is rolled back, or stays up to the last checkpoint"),
-		retries: c.Flags().Int("retries", 0, "try again up to `N` times after a fault that passes: a deadlock, a lock, a server that does not answer yet"),
+		within:  c.Flags().Duration("within", 0, "stop after a `TIME` such as 2h or 90m and roll back, or keep the rows up to the last checkpoint"),
+		retries: c.Flags().Int("retries", 0, "try again up to `N` times after a temporary fault: a deadlock, a lock, a server that does not answer yet"),
 	}
 }
 

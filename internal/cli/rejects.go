@@ -20,9 +20,9 @@ var errNoLoad = errors.New("nothing has been loaded from this tray yet")
 func (a *app) newRejects() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "rejects TRAY",
-		Short: "Show what the last load with rejects rejected, by column and reason",
-		Long: `Rejects counts the rejected records of a load by column and reason, with an example
-and its line. The records themselves are in the file that it names.`,
+		Short: "Show which records were rejected, by column and reason",
+		Long: `Rejects counts the rejected records of a load by column and reason, with an example and
+its line, and names the file that holds the records.`,
 		Example: examples("ambertray rejects loans.tray", "ambertray rejects loans.tray --load 0003"),
 		Args:    cobra.ExactArgs(1),
 	}
@@ -73,7 +73,7 @@ func rejectedLoad(path, only string) (t *tray.Tray, id string, err error) {
 
 // loadFlag adds the flag that names a load of the tray.
 func loadFlag(c *cobra.Command) *string {
-	return c.Flags().String("load", "", "the `ID` of the load, such as 0001 (default: the last one that has rejects)")
+	return c.Flags().String("load", "", "the `ID` of the load, such as 0001 (default: the last load with rejects)")
 }
 
 func (a *app) drawRejects(r *load.Receipt, t *tray.Tray) {
@@ -94,5 +94,5 @@ func (a *app) drawRejects(r *load.Receipt, t *tray.Tray) {
 		rows = append(rows, []string{term.Count(g.Count), term.Count(g.Line), columnOf(g), g.Reason, p.Amber(term.Printable(g.Example))})
 	}
 	p.Table([]term.Column{{Title: "records", Right: true}, {Title: "first on " + r.Layout.LineWord(), Right: true}, {Title: "column"}, {Title: "reason"}, {Title: "example", Max: 48}}, rows)
-	p.Next(fmt.Sprintf("The whole records are in %s. Correct them there, then:", *r.Rejects.File), fmt.Sprintf("ambertray mend %s --to TARGET", r.Tray))
+	p.Next(fmt.Sprintf("The complete records are in %s. Correct them there, then:", *r.Rejects.File), fmt.Sprintf("ambertray mend %s --to TARGET", r.Tray))
 }

@@ -28,12 +28,12 @@ type reporting struct {
 func (a *app) newReport() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "report TRAY [FILE...]|SOURCE...",
-		Short: "Write a page with pictures, dictionary, books and proof, to look at and to send",
-		Long: `Report reads the source and writes one page of HTML that needs nothing beside it: the
-control totals and what became of the rows of each file and sheet, each column with its
-evidence and how its values are spread, the definition, the data dictionary, rejects,
-loads and their proof. With a target the definition is that of the table as it is
-there, and the page shows its ledger. Nothing but the page is written.`,
+		Short: "Write a page with charts, data dictionary, totals and proof",
+		Long: `Report reads the source and writes one self-contained page of HTML: control totals, what
+happened to the rows of each file and sheet, each column with its evidence and the
+distribution of its values, the definition, the data dictionary, rejects, loads and their
+proof. With --to the definition is that of the existing table, and the page shows the
+ledger. Nothing else is written.`,
 		Example: examples("ambertray report loans.tray", "ambertray report loans.csv --out loans.html", "ambertray report loans.tray --to museum.db --replace",
 			"ambertray report loans.tray --dictionary --out dictionary.md"),
 		Args: cobra.MinimumNArgs(1),
@@ -41,8 +41,8 @@ there, and the page shows its ledger. Nothing but the page is written.`,
 	r := &reporting{drafting: &drafting{options: surveyFlags(c)}}
 	f := c.Flags()
 	to := toFlag(c)
-	f.StringVar(&r.drafting.dir, "tray", "", "the `FOLDER` of the tray (default NAME.tray here, after the source)")
-	f.StringVar(&r.dialect, "dialect", "", "the SQL of a `SERVER` for the definition: "+strings.Join(dialect.AllNames(), ", ")+" (default sqlite)")
+	f.StringVar(&r.drafting.dir, "tray", "", "the `FOLDER` of the tray (default NAME.tray, named after the source)")
+	f.StringVar(&r.dialect, "dialect", "", "the kind of `SERVER` for the definition: "+strings.Join(dialect.AllNames(), ", ")+" (default sqlite)")
 	f.StringVar(&r.out, "out", "", "the `FILE` to write (default NAME.html here, after the source), or - for standard output")
 	f.BoolVar(&r.dictionary, "dictionary", false, "write the data dictionary alone, as Markdown or, to a FILE.csv, as CSV (default: to standard output)")
 	f.BoolVar(&r.replace, "replace", false, "replace a file that exists")
@@ -58,7 +58,7 @@ func (a *app) writeReport(c *cobra.Command, r *reporting, args []string) error {
 		r.out = source.BaseName(strings.TrimSuffix(strings.TrimRight(args[0], string(filepath.Separator)), tray.Suffix)) + ".html"
 	}
 	if _, err := os.Stat(r.out); err == nil && !r.replace && r.out != source.Stdin {
-		return fmt.Errorf("%s already exists; not overwritten: write --replace or another --out", r.out)
+		return fmt.Errorf("%s already exists; not overwritten: add --replace or change --out", r.out)
 	}
 	facts, err := a.gather(c, r, args)
 	if err != nil {

@@ -21,18 +21,18 @@ var errNoTerminal = errors.New("review needs a terminal")
 func (a *app) newReview() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "review TRAY|SOURCE...",
-		Short: "Look at the columns on a full screen, change them, and see the effect",
+		Short: "Edit the plan on a full screen and see the effect on the data",
 		Long: `Review shows the columns of a plan with their evidence, and below them sample rows as
-they will be in the table. A change of a type, a name, a format, NULL words, the key or
-the order shows at once on the rows, and soon after on the whole source: how many
-records would be rejected. Saving keeps the comments of the tray.
+they will be in the table. Change types, names, formats, null words, the key or the order
+of the columns. The sample rows follow at once. Shortly after, the view shows how many
+records of the whole source would be rejected. Saving keeps the comments of the tray.
 
-With a target the columns of an existing table stand beside those of the plan.`,
+With --to the columns of an existing table are shown next to those of the plan.`,
 		Example: examples("ambertray review loans.csv", "ambertray review loans.tray --to museum.db"),
 		Args:    cobra.MinimumNArgs(1),
 	}
 	d := &drafting{options: surveyFlags(c)}
-	c.Flags().StringVar(&d.dir, "tray", "", "the `FOLDER` of the tray (default NAME.tray here, after the source)")
+	c.Flags().StringVar(&d.dir, "tray", "", "the `FOLDER` of the tray (default NAME.tray, named after the source)")
 	to := toFlag(c)
 	c.RunE = func(c *cobra.Command, args []string) error {
 		if a.json {

@@ -77,18 +77,18 @@ const quickRecords = 1000
 func (a *app) newSurvey() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "survey SOURCE...",
-		Short: "Show what a source holds, before anything is decided",
-		Long: `Survey reads the whole source and reports its layout, the first rows, and for each
-column the type that its values have, blanks, distinct values, length and range. What
-the values leave open, and what keeps a column from a tighter type, is a note.`,
+		Short: "Show the layout, the columns and the first rows of a source",
+		Long: `Survey reads the whole source and shows its layout, its first rows and, for each column,
+the type of its values, blanks, distinct values, length and range. Notes report what is
+ambiguous and what keeps a column from a tighter type.`,
 		Example: examples("ambertray survey loans.csv", "ambertray survey loans-2026.xlsx --sheet January", "ambertray survey 'returns-*.csv.gz' --delimiter ';' --header 4", "ambertray survey loans --from museum.db"),
 	}
 	w := surveying{options: surveyFlags(c)}
-	c.Flags().StringVar(&w.from, "from", "", "look at a table of a `TARGET` as if it were a file: survey TABLE --from TARGET")
-	c.Flags().StringVar(&w.query, "query", "", "look at what a query returns, with --from: `SQL`")
+	c.Flags().StringVar(&w.from, "from", "", "survey a table of a `TARGET` instead of a file: survey TABLE --from TARGET")
+	c.Flags().StringVar(&w.query, "query", "", "survey the result of a query, with --from: `SQL`")
 	c.Flags().IntVar(&w.rows, "rows", survey.DefaultRows, "show the first `N` rows")
-	c.Flags().BoolVar(&w.each, "each", false, "give an overview of many files and sheets, each a table: which could be one, and which columns refer to others")
-	c.Flags().BoolVar(&w.quick, "quick", false, "look only at the beginning")
+	c.Flags().BoolVar(&w.each, "each", false, "give an overview of many files and sheets: which could be one table, and which columns refer to others")
+	c.Flags().BoolVar(&w.quick, "quick", false, "read only the beginning")
 	c.Args = w.args
 	c.RunE = func(c *cobra.Command, args []string) error {
 		o, err := w.options()
@@ -121,7 +121,7 @@ type surveying struct {
 func (w *surveying) args(c *cobra.Command, args []string) error {
 	switch {
 	case w.query != "" && (w.from == "" || len(args) > 0):
-		return errors.New("--query goes with --from TARGET, and without a table")
+		return errors.New("--query needs --from TARGET and no table")
 	case w.from != "" && w.each:
 		return errors.New("--from and --each exclude each other")
 	case w.query != "":

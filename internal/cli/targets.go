@@ -13,10 +13,10 @@ import (
 func (a *app) newTargets() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "targets",
-		Short: "List the named targets, and test what a login can do",
-		Long: `Targets lists the names that targets.yaml gives to targets. Targets test tries everything
-that a load does in one of them, and rolls it back. The page ambertray help databases
-shows how targets are written.`,
+		Short: "List the named targets and test what a login can do",
+		Long: `Targets lists the targets that are named in targets.yaml. Targets test tries everything
+that a load does in one of them, and rolls it back. For how to write a target, see
+ambertray help databases.`,
 		Example: examples("ambertray targets", "ambertray targets test museum"),
 		Args:    usageArgs(cobra.NoArgs),
 		RunE: func(*cobra.Command, []string) error {
@@ -34,10 +34,10 @@ shows how targets are written.`,
 	}
 	c.AddCommand(&cobra.Command{
 		Use:   "test TARGET",
-		Short: "Try everything that a load does, and roll it back",
-		Long: `Test reports the settings of a server that matter to a load, creates, fills and indexes a
-table in a transaction, and rolls it back. What the login lacks is shown with the
-statement that grants it.`,
+		Short: "Try everything that a load does and roll it back",
+		Long: `Test reports the server settings that matter to a load. It creates, fills and indexes a
+table in a transaction and rolls it back. If the login lacks a right, the statement that
+grants it is shown.`,
 		Example: examples("ambertray targets test museum", "ambertray targets test mysql://curator@db.example/museum"),
 		Args:    usageArgs(cobra.ExactArgs(1)),
 		RunE: func(c *cobra.Command, args []string) error {
@@ -63,7 +63,7 @@ func (a *app) drawTargets(file string, list []connect.NamedTarget) {
 	p := a.print
 	p.Fact("file", "%s", file)
 	if len(list) == 0 {
-		p.Next("It names no target yet. Write one a line, without a password:", "museum: "+connect.Kinds()[1].Example)
+		p.Next("It names no target yet. Write one on each line, without a password:", "museum: "+connect.Kinds()[1].Example)
 		return
 	}
 	p.Line("")

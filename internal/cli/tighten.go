@@ -20,20 +20,20 @@ import (
 func (a *app) newTighten() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "tighten TABLE",
-		Short: "Find the tightest types for a table that exists, and change them when every row is proved",
-		Long: `Tighten reads the rows of a table and proposes for each column the tightest type and
-nullability, and a key for a table without one, with the evidence. It names the rows
-that keep a column from it by their key, and prints the statements that make the changes.
+		Short: "Propose the tightest types for an existing table, and apply them with every row proved",
+		Long: `Tighten reads the rows of a table and proposes the tightest type and nullability for each
+column, and a key for a table without one, with the evidence. Rows that keep a column from
+a tighter type are named by their key. The statements that make the changes are printed.
 
-With --apply it makes them in one step: no other session writes to the table
-meanwhile, and everything is taken back unless every row keeps its values.`,
+With --apply it makes the changes in one step, while no other session can write to the
+table. Unless every row keeps its values, everything is rolled back.`,
 		Example: examples("ambertray tighten loans --to museum.db", "ambertray tighten loans --to postgres://curator@db.example/museum --apply", "ambertray tighten loans --to museum.db --change due_back.type=date"),
 		Args:    cobra.ExactArgs(1),
 	}
 	to := toFlag(c)
 	fit := c.Flags().String("fit", "roomy", "headroom of types: roomy, or snug for types that just hold the values")
 	apply := c.Flags().Bool("apply", false, "make the changes")
-	changes := c.Flags().StringArray("change", nil, "a type to change to, whatever most values are: `COLUMN.type=TYPE`; repeatable")
+	changes := c.Flags().StringArray("change", nil, "change a column to this type: `COLUMN.type=TYPE`; repeatable")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		headroom, err := infer.ParseFit(*fit)
 		if err != nil {
@@ -126,12 +126,12 @@ func (a *app) drawTighten(t *tighten.Proposal, to string, apply bool) {
 	}
 	switch {
 	case len(t.Statements) == 0:
-		p.Line("\n  Nothing can be tighter.")
+		p.Line("\n  Nothing can be tightened.")
 	case apply:
 		p.Fact("changed", "%s, every row proved to keep its values", term.Amount(int64(t.Changes()), "column"))
 	default:
 		p.Line("\n%s;", strings.Join(t.Statements, ";\n"))
-		p.Next("Nothing was changed. These statements can be sent as they are, or proved row by row:", "ambertray tighten "+shellWord(t.Table)+toText(to)+" --apply")
+		p.Next("Nothing was changed. Run these statements yourself, or have every row proved:", "ambertray tighten "+shellWord(t.Table)+toText(to)+" --apply")
 	}
 }
 

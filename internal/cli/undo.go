@@ -17,15 +17,15 @@ func (a *app) newUndo() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "undo LOAD",
 		Short: "Remove exactly the rows of one load from its table",
-		Long: `Undo removes the rows of a load in one transaction: those that have the keys of its
-source, or its mark where the plan has a column with {load}. The table must lose exactly
-these rows, as they were loaded, which is proved before the commit. Otherwise nothing is
-changed and undo says why. The ledger keeps the load as undone.`,
+		Long: `Undo removes the rows of a load in one transaction. It finds them by the keys of the
+source, or by the load's id if the plan has a column with {load}. Before the commit it
+proves that the table lost exactly the rows that were loaded. Otherwise nothing is changed,
+and the error gives the reason. The ledger keeps the load as undone.`,
 		Example: examples("ambertray history --to museum.db", "ambertray undo 20260131-020000-1a2b3c4d --to museum.db"),
 		Args:    cobra.ExactArgs(1),
 	}
 	to := toFlag(c)
-	dir := c.Flags().String("tray", "", "the `FOLDER` of the tray, if it is not where it was")
+	dir := c.Flags().String("tray", "", "the `FOLDER` of the tray, if it was moved")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		tgt, err := a.open(c.Context(), *to, false)
 		if err != nil {

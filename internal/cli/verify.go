@@ -20,13 +20,12 @@ func (a *app) newVerify() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "verify TRAY [FILE...]|SOURCE...",
 		Short: "Compare the table with the source again",
-		Long: `Verify reads the source again and compares it with the table row by row, including
-what was mended. Rows that differ are named in differences.csv in the folder of the load,
-with their key, line and column. Rows of other loads are counted. Nothing is changed in
-the database.
+		Long: `Verify reads the source again and compares it with the table row by row, including mended
+records. Rows that differ are written to differences.csv in the folder of the load, with
+key, line and column. Rows of other loads are counted. Nothing is changed in the database.
 
-A source without a tray is compared by its headings, with the types of the table that
---table names; its differences are named in SOURCE.differences.csv.`,
+A source without a tray is compared by its headings, with the types of the table named by
+--table. Its differences are written to SOURCE.differences.csv.`,
 		Example: examples("ambertray verify loans.tray --to museum.db", "ambertray verify loans.tray --to museum.db --whole --figures",
 			"ambertray verify export.csv --to museum.db --table loans"),
 		Args: cobra.MinimumNArgs(1),
@@ -34,8 +33,8 @@ A source without a tray is compared by its headings, with the types of the table
 	options, to := surveyFlags(c), toFlag(c)
 	table := c.Flags().String("table", "", "the `NAME` of the table, for a source without a tray")
 	o := load.VerifyOptions{}
-	c.Flags().BoolVar(&o.Whole, "whole", false, "rows of the table that are not of this source are differences too")
-	c.Flags().BoolVar(&o.Figures, "figures", false, "show the figures of the table's columns beside those of the source")
+	c.Flags().BoolVar(&o.Whole, "whole", false, "treat rows that are not from this source as differences")
+	c.Flags().BoolVar(&o.Figures, "figures", false, "show the column figures of the table next to those of the source")
 	rowsFlag(c, &o.Rows)
 	c.RunE = func(c *cobra.Command, args []string) error {
 		t, err := trayOf(args, *table)
@@ -86,7 +85,7 @@ func adjust(options func() (survey.Options, error), t *tray.Tray) error {
 
 // rowsFlag adds the flag of how many rows are shown.
 func rowsFlag(c *cobra.Command, rows *int) {
-	c.Flags().IntVar(rows, "rows", 0, "show the first `N` rows as the table has them, beside the lines of the source")
+	c.Flags().IntVar(rows, "rows", 0, "show the first `N` rows of the table next to the lines of the source")
 }
 
 // trayOf returns the tray that is named, with the files after it in place of its own, or

@@ -68,7 +68,7 @@ func TestNamed(t *testing.T) {
 	for text, want := range map[string]string{
 		"":                                    "",
 		"a: x.db\nb: sqlite:y\n":              "",
-		"- a\n":                               ":1: write NAME: URL, one target a line",
+		"- a\n":                               ":1: write NAME: URL, one target on each line",
 		"a: x.db\nb: [c]\n":                   ":2: target b: add its URL after the name",
 		"a: nothing\n":                        ":1: target a: add its URL after the name",
 		"a: mysql://u:secret@h/d\n":           ":1: target a: the URL contains a password",

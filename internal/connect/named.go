@@ -50,7 +50,7 @@ func Named() (list []NamedTarget, err error) {
 	}
 	root := doc.Content[0]
 	if root.Kind != yaml.MappingNode {
-		return nil, fmt.Errorf("%s:%d: write NAME: URL, one target a line", path, root.Line)
+		return nil, fmt.Errorf("%s:%d: write NAME: URL, one target on each line", path, root.Line)
 	}
 	for i := 0; i < len(root.Content); i += 2 {
 		name, to := root.Content[i], root.Content[i+1]

@@ -122,7 +122,7 @@ func doubts(t *testing.T, to database.Target) {
 	_, err = to.Exec(ctx, "ALTER TABLE doubtful ADD late integer NULL")
 	require.NoError(t, err)
 	require.ErrorAs(t, p.Apply(ctx, to), &doubt)
-	require.Contains(t, doubt.What, "changed by another session")
+	require.Contains(t, doubt.What, "another session changed its columns")
 }
 
 // Keeps tightens a table named kept, which the statements make, and wants what hangs on it

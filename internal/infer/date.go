@@ -127,7 +127,7 @@ func (p *Column) whyOrder(c *Choice, r reading, f value.Format, o Options) (why,
 	case len(open) == 0:
 		return "; " + name + ": " + why, ""
 	case f.Order == value.MonthDayYear && conventions.MonthFirst, f.Order == value.DayMonthYear && conventions.DayFirst && !conventions.MonthFirst:
-		return fmt.Sprintf("; ambiguous by itself; %s as in %s", name, quoted(conventions.From)), ""
+		return fmt.Sprintf("; ambiguous on its own; %s as in %s", name, quoted(conventions.From)), ""
 	}
 	other := value.Format{Shape: f.Shape, Order: open[0]}
 	c.Remedies = []Remedy{{"read " + orderNames[open[0]], [][2]string{{"format", other.String()}}}}
@@ -168,7 +168,7 @@ func (p *Column) compactDates(t *tally) reading {
 	r.plan = func(_ *Column, c *Choice) {
 		c.Type, c.Format = timed(kind, 0), format
 		c.Min, c.Max = string(t.min[0].text), string(t.max[0].text)
-		c.Evidence = fmt.Sprintf("every one of the %s is a date written %s; %s to %s", amount(t.count, "number"), format, c.Min, c.Max)
+		c.Evidence = fmt.Sprintf("all %s are dates written %s; %s to %s", amount(t.count, "number"), format, c.Min, c.Max)
 	}
 	return r
 }

@@ -72,13 +72,13 @@ func TestChoose(t *testing.T) {
 		{"beyond 64 bits", "decimal(21,0)", "", list("1|12345678901234567890"), ""},
 		{"money", "decimal(7,2)", "", list("0.12|4,310.00|12.5"), "',' is a thousands separator in 1"},
 		{"thousands only", "integer", "", list("1,234|5,678"), "',' is a thousands separator"},
-		{"decimal comma", "decimal(6,2)", "", list("12,5|1,25|100"), "',' is the decimal sign"},
+		{"decimal comma", "decimal(6,2)", "", list("12,5|1,25|100"), "',' is the decimal separator"},
 		{"points for thousands", "decimal(7,2)", "", list("1.234,50|2,25"), "'.' is a thousands separator in 1"},
 		{"three decimals after a point", "decimal(5,3)", "", list("1.234|0.5"), "2 numbers of up to 3 decimals"},
 		{"groups after points, decided by another", "integer", "", list("1.234|1.234.567"), "'.' is a thousands separator in 2"},
-		{"groups after points with decimals", "decimal(6,1)", "", list("1.234|12,5"), "',' is the decimal sign; '.' is a thousands separator in 1"},
-		{"one comma before three digits", "integer", "", list("1,234|567"), "ambiguous: ',' was taken for a thousands separator"},
-		{"decided by a shorter one", "decimal(5,3)", "", list("1,234|0,5"), "',' is the decimal sign"},
+		{"groups after points with decimals", "decimal(6,1)", "", list("1.234|12,5"), "',' is the decimal separator; '.' is a thousands separator in 1"},
+		{"one comma before three digits", "integer", "", list("1,234|567"), "ambiguous: ',' was read as the thousands separator"},
+		{"decided by a shorter one", "decimal(5,3)", "", list("1,234|0,5"), "',' is the decimal separator"},
 		{"spaces for thousands", "decimal(9,1)", "", list("1 234 567,5|12"), "' ' is a thousands separator in 1"},
 		{"apostrophes", "decimal(7,2)", "", list("1'234.50|2"), "''' is a thousands separator"},
 		{"Indian groups", "integer", "", list("12,34,567|1,000"), "',' is a thousands separator in 2"},
@@ -87,7 +87,7 @@ func TestChoose(t *testing.T) {
 		{"euros", "decimal(6,2)", "", list("12,50 €|EUR 100"), "2 amounts in EUR"},
 		{"two currencies", "varchar(10)", "", list("£5|€6|£7"), "2 of 3 are amounts in GBP, but 1 is not: \"€6\" on line 2; write type: decimal(4,2), currency: GBP"},
 		{"accounts", "integer", "", list("(12)|5-|7"), "2 are negative, written as in accounts"},
-		{"percent", "decimal(5,3)", "", list("12.5%|7 %"), "kept as a fraction"},
+		{"percent", "decimal(5,3)", "", list("12.5%|7 %"), "stored as a fraction"},
 		{"some percent", "varchar(10)", "", list("12%|7|8%"), "2 of 3 are percentages, but 1 is not"},
 		{"exponents", "double", "", list("1e5|2.5e-7|1"), "2 with an exponent"},
 		{"one exponent", "decimal(9,1)", "", list("1E+06|2.5|7"), "no digit is lost"},
@@ -102,7 +102,7 @@ func TestChoose(t *testing.T) {
 		{"addresses of machines", "varchar(20)", "", list("192.168.100.100|10.0.0.1"), ""},
 		{"twenty digits each", "char(20)", "", list("12345678901234567890|12345678901234567891"), ""},
 		{"too many digits", "text", "", []string{strings.Repeat("9", 41), "1"}, ""},
-		{"codes that lost their zeros", "varchar(10)", "", list("00123|45678|312|00001"), "have lost their zeros, such as \"312\" on line 3; pad_zeros: 5 puts them back"},
+		{"codes that lost their zeros", "varchar(10)", "", list("00123|45678|312|00001"), "some without their leading zeros, such as \"312\" on line 3; pad_zeros: 5 restores them"},
 		{"codes of one width", "char(5)", "", list("00123|45678|00001"), "5 digits in all 3 values, 2 begin with 0: a code, not a number"},
 		{"codes of many widths", "varchar(10)", "", list("07|123"), "1 value begins with 0"},
 		{"zero and one", "integer", "", list("0|1|1"), "write type: boolean if 1 means true"},
@@ -120,7 +120,7 @@ func TestChoose(t *testing.T) {
 		{"names of months", "date", "dd MMM yyyy", list("5 Mar 2026|31 December 1999"), "2 dates"},
 		{"American names", "date", "MMM dd, yyyy", list("Mar 5, 2026|December 31, 1999"), ""},
 		{"shouted", "date", "dd-MMM-yy", list("05-MAR-26|31-DEC-99"), ""},
-		{"compact", "date", "yyyyMMdd", list("20260305|19991231"), "every one of the 2 numbers is a date written yyyyMMdd"},
+		{"compact", "date", "yyyyMMdd", list("20260305|19991231"), "all 2 numbers are dates written yyyyMMdd"},
 		{"nearly compact", "integer", "", list("20260305|19991331"), ""},
 		{"compact times", "timestamp(0)", "yyyyMMddHHmmss", list("20260305101500|19991231235959"), ""},
 		{"am and pm", "timestamp(0)", "MM/dd/yyyy hh:mm a", list("3/25/2026 1:05 PM|3/5/2026 12:00 AM"), "month first"},
@@ -200,7 +200,7 @@ func TestOptions(t *testing.T) {
 	other := infer.Options{Conventions: infer.Conventions{MonthFirst: true, DecimalComma: true, From: "Due back"}}
 	c := profile(t, list("01/02/2026|03/04/2026"), 1).Choose(other)
 	require.Equal(t, "MM/dd/yyyy", c.Format)
-	require.Contains(t, c.Evidence, `ambiguous by itself; month first as in "Due back"`)
+	require.Contains(t, c.Evidence, `ambiguous on its own; month first as in "Due back"`)
 	c = profile(t, list("25/02/2026|03/04/2026"), 1).Choose(other)
 	require.Equal(t, "dd/MM/yyyy", c.Format)
 	require.Equal(t, "decimal(5,3)", profile(t, list("1,234|2,500"), 1).Choose(other).Type.String())
@@ -296,7 +296,7 @@ func TestParallel(t *testing.T) {
 func TestSorts(t *testing.T) {
 	for want, cells := range map[string][]string{
 		"numbers": {"1", "2.5", "1e3", "n/a", "", "lost"}, "codes": {"007", "12", "13"}, "text": {"ant", "bee", "5"}, "dates": {"2026-01-01", "31/02/2026", "2026-01-01 10:00:00"},
-		"times": {"10:30", "11:45"}, "truth values": {"true", "false"}, "UUIDs": {"8c1f5d3e-6a52-4b39-9d5e-0f6a1c2b3d4e"}, "": {"n/a", "", "-"},
+		"times": {"10:30", "11:45"}, "booleans": {"true", "false"}, "UUIDs": {"8c1f5d3e-6a52-4b39-9d5e-0f6a1c2b3d4e"}, "": {"n/a", "", "-"},
 	} {
 		whole := profile(t, cells, 2)
 		s := whole.Sorts()

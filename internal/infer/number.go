@@ -138,12 +138,12 @@ func (p *Column) planNumbers(style value.Style, o Options, c *Choice) {
 		c.Evidence = fmt.Sprintf("%d digits in groups in every value: more likely a telephone number than a quantity", t.whole)
 	case style.Percent:
 		c.Type = decimalType(t.whole, t.scale, o.Fit)
-		c.Evidence = fmt.Sprintf("%s%s; kept as a fraction, so that 50%% is 0.5", amount(t.n, "percentage"), span)
+		c.Evidence = fmt.Sprintf("%s%s; stored as a fraction: 50%% is 0.5", amount(t.n, "percentage"), span)
 	case style.Currency != 0:
 		c.Type = decimalType(t.whole, max(t.scale, 2), o.Fit)
 		c.Evidence = fmt.Sprintf("%s in %s%s", amount(t.n, "amount"), style.Currency, span)
 		if bare := t.n - t.money; bare >= t.money && bare > 0 {
-			c.Remark = fmt.Sprintf("only %s of %s %s a currency sign (%s), which is read and left out: %s",
+			c.Remark = fmt.Sprintf("only %s of %s %s a currency sign (%s), which is ignored: %s",
 				group(t.money), group(t.n), verb(t.money), style.Currency, at(t.priced))
 			c.Evidence = amount(t.n, "number") + span + "; " + c.Remark
 		} else if bare > 0 {
@@ -170,7 +170,7 @@ const noisyScale = 12
 func (t *counted) explain(style value.Style, o Options, c *Choice) {
 	if style.DecimalComma {
 		c.Decimal = ","
-		c.Evidence += "; ',' is the decimal sign"
+		c.Evidence += "; ',' is the decimal separator"
 	}
 	if t.grouped > 0 {
 		c.Thousands = string(style.Thousands)
@@ -179,7 +179,7 @@ func (t *counted) explain(style value.Style, o Options, c *Choice) {
 			c.Evidence += ", as other columns have a comma before decimals"
 		}
 		if t.lone && !o.Conventions.DecimalComma && !style.DecimalComma {
-			c.Guess = fmt.Sprintf("ambiguous: ',' was taken for a thousands separator; if it stands before decimals, as in %s, write decimal: \",\"", at(t.example))
+			c.Guess = fmt.Sprintf("ambiguous: ',' was read as the thousands separator; if it is the decimal separator, as in %s, write decimal: \",\"", at(t.example))
 			c.Evidence += "; " + c.Guess
 		}
 	}

@@ -6,7 +6,7 @@ import "ambertray/internal/value"
 // parts of a source are compared.
 type Sorts [len(sortNames)]int64
 
-var sortNames = [...]string{"text", "numbers", "codes", "truth values", "dates", "times", "UUIDs"}
+var sortNames = [...]string{"text", "numbers", "codes", "booleans", "dates", "times", "UUIDs"}
 
 // sortOf is the index of each kind in Sorts; a null word has no index.
 var sortOf = [...]int{

@@ -84,7 +84,7 @@ func (p *Column) remarkLostZeros(c *Choice) {
 	}
 	if len(short) > 0 {
 		c.Remedies = []Remedy{{"put the zeros back", [][2]string{{"pad_zeros", fmt.Sprint(p.Longest)}}}}
-		c.Obstacle = fmt.Sprintf("codes of %d digits, of which some have lost their zeros, such as %s; pad_zeros: %d puts them back",
+		c.Obstacle = fmt.Sprintf("codes of %d digits, some without their leading zeros, such as %s; pad_zeros: %d restores them",
 			p.Longest, at(short[0]), p.Longest)
 	}
 }

@@ -49,10 +49,10 @@ func (d *Drift) String() string {
 	}
 	missing, extra := d.Unmatched()
 	if len(missing) > 0 {
-		how = append(how, "missing: "+strings.Join(missing, ", "))
+		how = append(how, listed("missing column", missing))
 	}
 	if len(extra) > 0 {
-		how = append(how, "extra: "+strings.Join(extra, ", "))
+		how = append(how, listed("extra column", extra))
 	}
 	for _, c := range d.Retyped {
 		how = append(how, fmt.Sprintf("%s: %s instead of %s", c.Column, c.Is, c.Was))
@@ -63,6 +63,14 @@ func (d *Drift) String() string {
 	return strings.Join(how, "; ")
 }
 
+// listed names one column or several.
+func listed(what string, columns []string) string {
+	if len(columns) > 1 {
+		what += "s"
+	}
+	return what + " " + strings.Join(columns, ", ")
+}
+
 // DriftError says that the parts of a source differ in their columns, and how.
 type DriftError struct {
 	First string
@@ -71,10 +79,10 @@ type DriftError struct {
 
 func (e *DriftError) Error() string {
 	if len(e.Parts) == 1 {
-		return fmt.Sprintf("the columns of %s are not those of %s: %s", e.Parts[0].Part, e.First, e.Parts[0].String())
+		return fmt.Sprintf("the columns of %s differ from those of %s: %s", e.Parts[0].Part, e.First, e.Parts[0].String())
 	}
 	var text strings.Builder
-	fmt.Fprintf(&text, "the columns of %d parts are not those of %s:", len(e.Parts), e.First)
+	fmt.Fprintf(&text, "the columns of %d parts differ from those of %s:", len(e.Parts), e.First)
 	for _, p := range e.Parts {
 		fmt.Fprintf(&text, "\n  %s: %s", p.Part, p.String())
 	}

@@ -21,7 +21,7 @@ type Listing struct {
 }
 
 // ErrNothingNew is returned for a folder without a file that can be taken.
-var ErrNothingNew = errors.New("there is no file to load in it")
+var ErrNothingNew = errors.New("no file to load")
 
 // settled is how long a file of a folder must have kept its size and time.
 const settled = 2 * time.Second

@@ -79,10 +79,10 @@ func TestRenamed(t *testing.T) {
 		{"Loan No,Borrower", "Number,Borrower", "Number in place of Loan No"},
 		{"Loan No,Borrower,Due Back", "No,Who,Due", "No in place of Loan No; Who in place of Borrower; Due in place of Due Back"},
 		{"Due Back,Fee", "Fee,due_back", "due_back in place of Due Back"},
-		{"Paid On,Fee,Room", "Fee,Room", "missing: Paid On"},
-		{"Fee,Room", "Fee,Room,Paid On", "extra: Paid On"},
+		{"Paid On,Fee,Room", "Fee,Room", "missing column Paid On"},
+		{"Fee,Room", "Fee,Room,Paid On", "extra column Paid On"},
 		{"Fee,Room", "Room,Fee", "columns in another order"},
-		{"Fee,Room,Day", "Sum,Day,Light,Place", "Sum in place of Fee; missing: Room; extra: Light, Place"},
+		{"Fee,Room,Day", "Sum,Day,Light,Place", "Sum in place of Fee; missing column Room; extra columns Light, Place"},
 		{"Colour", "Color", "Color in place of Colour"},
 	} {
 		d := intake.Compare("x", strings.Split(c.want, ","), strings.Split(c.got, ","))

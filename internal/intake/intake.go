@@ -263,7 +263,7 @@ type TwiceError struct {
 }
 
 func (e *TwiceError) Error() string {
-	return fmt.Sprintf("%s has both %s and %s, which the plan takes for one column", e.Part, e.Headings[0], e.Headings[1])
+	return fmt.Sprintf("%s has both %s and %s, which are one column in the plan", e.Part, e.Headings[0], e.Headings[1])
 }
 
 // advance opens the next part.

@@ -117,8 +117,8 @@ func TestParts(t *testing.T) {
 // TestDriftReport says how the columns of parts differ from the first.
 func TestDriftReport(t *testing.T) {
 	for headings, want := range map[string]string{
-		"no,name,fee": "", "name,no,fee": "columns in another order", "no,name": "missing: fee", "no,name,fee,due": "extra: due",
-		"no,title,fee": "title in place of name", "no,title,due,fee": "title in place of name; extra: due", // and fee is only moved
+		"no,name,fee": "", "name,no,fee": "columns in another order", "no,name": "missing column fee", "no,name,fee,due": "extra column due",
+		"no,title,fee": "title in place of name", "no,title,due,fee": "title in place of name; extra column due", // and fee is only moved
 		"no,lent,due": "lent in place of name; due in place of fee", "fee,no,title": "title in place of name",
 	} {
 		dir := t.TempDir()

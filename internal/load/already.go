@@ -33,7 +33,7 @@ func (e *AgainError) text() string {
 	first := e.Parts[0]
 	when := fmt.Sprintf("on %s UTC, as load %s", first.Entry.At.Format("2006-01-02 15:04:05"), first.Load)
 	if len(e.Parts) == e.Of {
-		return fmt.Sprintf("the content of %s was loaded into %s already: %s %s", first.Source, e.Table, rowsText(first.Entry.Loaded), when)
+		return fmt.Sprintf("the content of %s was already loaded into %s: %s %s", first.Source, e.Table, rowsText(first.Entry.Loaded), when)
 	}
 	var names []string
 	for _, p := range e.Parts[:min(len(e.Parts), maxNamed)] {
@@ -42,7 +42,7 @@ func (e *AgainError) text() string {
 	if more := len(e.Parts) - maxNamed; more > 0 {
 		names = append(names, fmt.Sprintf("and %d more", more))
 	}
-	return fmt.Sprintf("%d of %d files and sheets were loaded into %s already: %s, the first %s", len(e.Parts), e.Of, e.Table, strings.Join(names, ", "), when)
+	return fmt.Sprintf("%d of %d files and sheets were already loaded into %s: %s, the first %s", len(e.Parts), e.Of, e.Table, strings.Join(names, ", "), when)
 }
 
 // maxNamed is how many files a message names.
@@ -66,7 +66,7 @@ func (j *job) checkAlreadyLoaded(ctx context.Context) (resume *ledger.Entry, err
 		return nil, err
 	}
 	if len(entries) == 0 && j.plan.Existing == table.Append {
-		j.receipt.addNote(note.About("the ledger has no earlier load into this table: the rows are added to what was there"))
+		j.receipt.addNote(note.About("the ledger has no earlier load into this table: rows are added to existing rows that the ledger does not know"))
 	}
 	entries = slices.DeleteFunc(entries, func(e ledger.Entry) bool { return e.State == ledger.Replaced || e.State == ledger.Undone })
 	found, err := j.findLoaded(ctx, entries)

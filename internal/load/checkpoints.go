@@ -275,7 +275,7 @@ func (c *checkpoints) writeState() error {
 	}
 	err = publish.File(filepath.Join(c.dir, stateFile), append(text, '\n'))
 	if errors.Is(err, fs.ErrNotExist) {
-		return fmt.Errorf("the folder of the load is gone: %w", err)
+		return fmt.Errorf("the folder of the load does not exist: %w", err)
 	}
 	return err
 }

@@ -10,7 +10,7 @@ import (
 
 // enterDoubt begins a load into a table on several servers.
 func (j *job) enterDoubt(ctx context.Context) error {
-	j.receipt.Remarks = append(j.receipt.Remarks, fmt.Sprintf("the table is kept by %s on other servers, which do not commit together: %s",
+	j.receipt.Remarks = append(j.receipt.Remarks, fmt.Sprintf("the table is stored by %s on other servers, which do not commit together: %s",
 		j.storage.Engine, strings.Join(j.storage.Servers, ", ")))
 	j.doubt = &doubt{}
 	if j.NoLedger {

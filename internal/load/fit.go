@@ -21,7 +21,7 @@ func (e *MismatchError) Error() string {
 	for _, v := range e.Columns {
 		fmt.Fprintf(&why, "\n  %s: %s", v.Name, v.Why)
 	}
-	return fmt.Sprintf("the plan does not fit table %s as it is:%s", e.Table, why.String())
+	return fmt.Sprintf("the plan does not fit table %s:%s", e.Table, why.String())
 }
 
 // Verdict says whether every value of a column converts, and otherwise how many
@@ -100,7 +100,7 @@ func fitColumn(c *table.Column, l *database.ColumnInfo, d *dialect.Dialect) (why
 	case !l.Known:
 		return fmt.Sprintf("type %s is not supported", l.Native)
 	case l.Type != nil && !holds(*l.Type, c.Type) && !(own && holds(*l.Type, d.Stored(c.Type))):
-		return fmt.Sprintf("is %s in the table; write that type in the tray if the values can be read so", l.Native)
+		return fmt.Sprintf("is %s in the table; write that type in the tray if the values can be read as such", l.Native)
 	}
 	c.Name = l.Name
 	if l.AnyNumber {

@@ -182,7 +182,7 @@ func (j *job) giveUp(err error) error {
 		os.RemoveAll(j.dir)
 	}
 	if j.storage.NoTransactions {
-		err = fmt.Errorf("%w; %s has no transactions, so that rows sent before may be in the table", err, j.storage.Engine)
+		err = fmt.Errorf("%w; %s has no transactions, so the table may contain rows that were sent before", err, j.storage.Engine)
 	}
 	return err
 }

@@ -22,7 +22,7 @@ var (
 	// ErrNoRejects is returned when there is nothing to mend.
 	ErrNoRejects = errors.New("no rejects")
 	// ErrMending is returned while another program mends the same load.
-	ErrMending = errors.New("another program is mending it")
+	ErrMending = errors.New("another program is mending these rejects")
 	// ErrHalfMended is returned when an interrupted mend has left files behind,
 	// and no ledger says whether it was committed.
 	ErrHalfMended = errors.New("a mend was interrupted, and without a ledger it is not known whether its rows are in the table")

@@ -21,7 +21,7 @@ func Run(ctx context.Context, t *tray.Tray, from *source.Opener, to database.Tar
 	r, err := runOnce(ctx, t, from, to, o)
 	if errors.Is(err, database.ErrInOrder) {
 		o.Lanes = 1
-		return runOnce(ctx, t, from, to, o, fmt.Sprintf("one lane: %v, and the load was begun again to know which row has it first", database.ErrInOrder))
+		return runOnce(ctx, t, from, to, o, fmt.Sprintf("one lane: %v, and the load was started again to determine which row came first", database.ErrInOrder))
 	}
 	return r, err
 }
@@ -75,7 +75,7 @@ func (j *job) appendNext() {
 	if !j.AppendNext || r.Outcome != Created || !r.InLedger || j.plan.Existing != table.Refuse {
 		return
 	}
-	remark := "existing: append is now in the plan, so that the next file is added to the table"
+	remark := "the plan now says existing: append, so the next file is added to the table"
 	if _, err := tray.Rewrite(j.tray.Dir, []tray.Change{{Key: "existing", Value: table.Append.String()}}); err != nil {
 		remark = "existing: append could not be written into the plan: " + err.Error()
 	}

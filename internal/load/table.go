@@ -89,7 +89,7 @@ type LossError struct {
 }
 
 func (e *LossError) Error() string {
-	return fmt.Sprintf("rebuild table %s: these would be lost with it: %s", e.Table, strings.Join(e.What, ", "))
+	return fmt.Sprintf("rebuild table %s: these would be lost: %s", e.Table, strings.Join(e.What, ", "))
 }
 
 // checkDependents refuses to rebuild a table on which other things hang, unless
@@ -114,7 +114,7 @@ func (j *job) checkDependents(ctx context.Context) error {
 type EngineError struct{ Table, Engine string }
 
 func (e *EngineError) Error() string {
-	return fmt.Sprintf("table %s is kept by %s, which has no transactions: a load that fails would leave rows in it", e.Table, e.Engine)
+	return fmt.Sprintf("table %s is stored by %s, which has no transactions: a load that fails would leave rows in it", e.Table, e.Engine)
 }
 
 // checkStorage refuses to load into a table that rolls nothing back, unless that

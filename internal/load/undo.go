@@ -114,7 +114,7 @@ func (u *undoing) open(ctx context.Context, t *tray.Tray) error {
 		return u.cannot("the rows replaced others, which were not kept")
 	}
 	if _, err := os.Stat(filepath.Join(dir, reject.MendedName)); err == nil {
-		return u.cannot("records that it rejected were mended since")
+		return u.cannot("some of its rejects were mended")
 	}
 	u.tray, u.last = receipt.loaded(t), &lastLoad{mark: receipt.ID, dir: dir, receipt: receipt}
 	if u.last.refused, err = readRefused(dir); err != nil {
@@ -133,7 +133,7 @@ func (u *undoing) open(ctx context.Context, t *tray.Tray) error {
 		return err
 	}
 	if u.mark == "" && len(u.plan.Key) == 0 {
-		return u.cannot("the plan has no key and no column with the mark {load}, so that its rows cannot be found")
+		return u.cannot("the plan has no key and no column with the mark {load}, so its rows cannot be found")
 	}
 	return nil
 }
@@ -146,7 +146,7 @@ func (u *undoing) checkTable(ctx context.Context) error {
 			return err
 		}
 		if storage.NoTransactions || len(storage.Servers) > 0 {
-			return u.cannot("the storage engine of the table, %s, cannot roll a failed removal back", storage.Engine)
+			return u.cannot("the storage engine of the table, %s, cannot roll back a failed removal", storage.Engine)
 		}
 	}
 	if to, ok := u.to.(database.Cascader); ok {
@@ -199,11 +199,11 @@ func (u *undoing) remove(ctx context.Context, from *source.Opener) (err error) {
 	want := expected(out)
 	switch {
 	case want.Rows != u.entry.Loaded:
-		return u.cannot("the source has %s of it now, and it has loaded %s", rowsText(want.Rows), rowsText(u.entry.Loaded))
+		return u.cannot("the source now has %s to load, but the load added %s", rowsText(want.Rows), rowsText(u.entry.Loaded))
 	case u.removed != want.Rows:
 		return u.cannot("%s of %s are in the table by their key or mark; ambertray verify names the others", rowsText(u.removed), rowsText(want.Rows))
 	case u.before.Minus(u.after) != want:
-		return u.cannot("rows of it were changed since; ambertray verify names them")
+		return u.cannot("some of its rows were changed; ambertray verify names them")
 	}
 	return nil
 }

@@ -144,7 +144,7 @@ func TestAlreadyLoaded(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(filepath.Dir(tr.Dir), "more.csv"), []byte("no,name\n2,bee\n"), 0o600))
 	tr.Files = append(tr.Files, "more.csv")
 	_, err = d.load(tr, load.Options{})
-	require.ErrorContains(t, err, "1 of 2 files and sheets were loaded into find already: ")
+	require.ErrorContains(t, err, "1 of 2 files and sheets were already loaded into find: ")
 	r, err := d.load(tr, load.Options{OnlyNew: true})
 	require.NoError(t, err)
 	require.Len(t, r.LeftOut, 1)
@@ -446,10 +446,10 @@ func TestErrors(t *testing.T) {
 		"interrupted; 5 rows are committed, up to record 7, as load 20260101-120000-abcd":                               &load.PartialError{Err: errors.New("interrupted"), Entry: entry},
 		"load 20260101-120000-abcd of a.csv was begun from a.tray and interrupted after 5 rows":                         &load.OtherTrayError{Entry: entry},
 		"3 of 9 records are rejected, and the plan allows 1%; they are kept in r.csv":                                   &load.TooManyError{Rejected: 3, Records: 9, Allow: allow, File: "r.csv"},
-		"the plan does not fit table loan as it is:\n  a: no such column":                                               &load.MismatchError{Table: "loan", Columns: []load.Verdict{{Name: "a", Why: "no such column"}}},
-		"rebuild table loan: these would be lost with it: view v, index i":                                              &load.LossError{Table: "loan", What: []string{"view v", "index i"}},
-		"table loan is kept by Slate, which has no transactions: a load that fails would leave rows in it":              &load.EngineError{Table: "loan", Engine: "Slate"},
-		"the content of a.csv was loaded into loan already: 5 rows on 0001-01-01 00:00:00 UTC, as load x":               &load.AgainError{Table: "loan", Of: 1, Parts: []load.LoadedPart{{Source: "a.csv", Load: "x", Entry: entry}}},
+		"the plan does not fit table loan:\n  a: no such column":                                                        &load.MismatchError{Table: "loan", Columns: []load.Verdict{{Name: "a", Why: "no such column"}}},
+		"rebuild table loan: these would be lost: view v, index i":                                              &load.LossError{Table: "loan", What: []string{"view v", "index i"}},
+		"table loan is stored by Slate, which has no transactions: a load that fails would leave rows in it":              &load.EngineError{Table: "loan", Engine: "Slate"},
+		"the content of a.csv was already loaded into loan: 5 rows on 0001-01-01 00:00:00 UTC, as load x":               &load.AgainError{Table: "loan", Of: 1, Parts: []load.LoadedPart{{Source: "a.csv", Load: "x", Entry: entry}}},
 		"south is gone; the table is on several servers: whether all, some or none of them have committed is not known": &load.DoubtError{Err: errors.New("south is gone")},
 	} {
 		require.EqualError(t, err, want)

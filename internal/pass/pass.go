@@ -136,7 +136,7 @@ type HeadingsError struct {
 }
 
 func (e *HeadingsError) Error() string {
-	return fmt.Sprintf("the columns of %s are not those of %s: %s", e.Part, e.Tray, e.Drift.String())
+	return fmt.Sprintf("the columns of %s differ from those of %s: %s", e.Part, e.Tray, e.Drift.String())
 }
 
 // checkHeadings compares the headings with those of the plan. The source may lack what

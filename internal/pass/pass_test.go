@@ -129,12 +129,12 @@ func TestPlan(t *testing.T) {
 	_, err := pass.Open(context.Background(), plan(t, "no,name,fee\n1,ant,5\n"), &source.Opener{})
 	var differ *pass.HeadingsError
 	require.ErrorAs(t, err, &differ)
-	require.ErrorContains(t, err, "extra: fee")
+	require.ErrorContains(t, err, "extra column fee")
 	_, err = pass.Open(context.Background(), plan(t, "no,name\n1,ant\n", "no,colour\n1,red\n"), &source.Opener{})
 	var drift *intake.DriftError
 	require.ErrorAs(t, err, &drift)
 	_, err = pass.Open(context.Background(), plan(t, "no\n1\n"), &source.Opener{})
-	require.ErrorContains(t, err, "missing: name")
+	require.ErrorContains(t, err, "missing column name")
 	tr := plan(t, "no,name\n1,ant\n")
 	tr.Files = []string{"missing-*.csv"}
 	_, err = pass.Open(context.Background(), tr, &source.Opener{})

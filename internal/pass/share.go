@@ -75,7 +75,7 @@ func (d *Division) add(next divided, size int64) {
 
 // ErrOtherRecords is returned by a pass over a share whose records are not those that
 // the source was divided by.
-var ErrOtherRecords = errors.New("are not those that the load began with: the source was changed, or this is another one")
+var ErrOtherRecords = errors.New("are not those that the load began with: the source was changed, or this is a different one")
 
 // only limits a pass to a share.
 type only struct {

@@ -149,5 +149,5 @@ func (r *Report) Changed() string {
 	if last == nil || last.Mended || last.Counts.Read == r.Read || len(last.LeftOut) > 0 || last.ResumedFrom > 0 {
 		return ""
 	}
-	return fmt.Sprintf("the source has %s rows today; the last load read %s", count(r.Read), count(last.Counts.Read))
+	return fmt.Sprintf("the source now has %s rows; the last load read %s", count(r.Read), count(last.Counts.Read))
 }

@@ -140,7 +140,7 @@ func (m *model) command(k string) tea.Cmd {
 			m.message = "nothing to undo"
 			return nil
 		}
-		return m.changed(nil, "taken back")
+		return m.changed(nil, "change undone")
 	case "/":
 		m.mode = searching
 		return m.ask("")
@@ -223,7 +223,7 @@ func (m *model) save() bool {
 	err := m.session.Save()
 	m.fault, m.message = "", "saved "+m.session.Tray().Dir+"/tray.yaml"
 	if errors.Is(err, tray.ErrChangedBeside) {
-		err = fmt.Errorf("%w: nothing was written; q leaves, and review opens it as it is now", err)
+		err = fmt.Errorf("%w: nothing was written; quit with q and open the plan again", err)
 	}
 	if err != nil {
 		m.fault, m.message = err.Error(), ""

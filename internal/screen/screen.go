@@ -234,7 +234,7 @@ func (m *model) looked(msg lookedMsg) tea.Cmd {
 	case err != nil:
 		m.fault = err.Error()
 	case lost > 0:
-		m.fault = fmt.Sprintf("%d of your changes do not fit the whole source, and were taken back", lost)
+		m.fault = fmt.Sprintf("%d of your changes do not fit the whole source and were undone", lost)
 	}
 	m.refresh()
 	m.find(id)

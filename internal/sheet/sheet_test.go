@@ -217,7 +217,7 @@ func TestChoose(t *testing.T) {
 func TestBroken(t *testing.T) {
 	for rows, says := range map[string]string{
 		`<row r="1"><c t="s"><v>9</v></c></row>`: "missing shared string", `<row r="3"><c><v>1</v></c></row><row r="2"><c><v>1</v></c></row>`: "row 2 comes after row 3",
-		`<row r="1"><c r="B1"><v>1</v></c><c r="A1"><v>1</v></c></row>`: "not in order", `<row r="1"><c r="B1"><v>1</v></c><c r="B1"><v>1</v></c></row>`: "not in order", `<row r="1"><c><v>1`: "cut off", `<row r="x"><c/></row>`: "row", `<row r="1"><c r="ZZZZ1"><v>1</v></c></row>`: "column",
+		`<row r="1"><c r="B1"><v>1</v></c><c r="A1"><v>1</v></c></row>`: "out of order", `<row r="1"><c r="B1"><v>1</v></c><c r="B1"><v>1</v></c></row>`: "out of order", `<row r="1"><c><v>1`: "cut off", `<row r="x"><c/></row>`: "row", `<row r="1"><c r="ZZZZ1"><v>1</v></c></row>`: "column",
 		`<row r="9999999"><c><v>1</v></c></row>`: "row 9999999",
 	} {
 		parts := workbook(t, rows)

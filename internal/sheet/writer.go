@@ -118,7 +118,7 @@ func (w *writer) cell(col int) (ok bool, err error) {
 		}
 	}
 	if col < w.column {
-		return false, fmt.Errorf("%w: the cells of row %d are not in order", ErrBroken, w.row)
+		return false, fmt.Errorf("%w: the cells of row %d are out of order", ErrBroken, w.row)
 	}
 	if w.fill == nil {
 		w.place(col)

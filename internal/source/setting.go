@@ -20,10 +20,10 @@ type Setting struct {
 
 // sourceSettings are about the files of a source.
 var sourceSettings = []Setting{
-	{"drift", "what to do when files or sheets differ in their columns: refuse, or fill what one does not have with NULL",
+	{"drift", "if files or sheets differ in their columns: refuse, or fill missing columns with NULL",
 		func(l *Layout, v string) error { return oneOf(&l.Drift, v, DriftRefuse, DriftFill) },
 		func(l *Layout) string { return cmp.Or(l.Drift, DriftRefuse) }},
-	{"encoding", "how characters are written: utf-8, windows-1252, shift_jis …",
+	{"encoding", "character encoding: utf-8, windows-1252, shift_jis …",
 		func(l *Layout, v string) error {
 			l.Encoding = strings.ToLower(v)
 			_, err := EncodingByName(v)
@@ -32,67 +32,67 @@ var sourceSettings = []Setting{
 		func(l *Layout) string { return l.Encoding }},
 }
 
-// frameSettings are about what surrounds the records.
+// frameSettings set what surrounds the records.
 var frameSettings = []Setting{
-	{"line_end", "how lines end: " + strings.Join(LineEnds, ", "),
+	{"line_end", "line ending: " + strings.Join(LineEnds, ", "),
 		func(l *Layout, v string) error { return oneOf(&l.LineEnd, v, LineEnds...) },
 		func(l *Layout) string { return l.LineEnd }},
 	{"comment", "prefix of comment lines, or none",
 		func(l *Layout, v string) error { l.Comment = fromNone(v); return nil },
 		func(l *Layout) string { return orNone(l.Comment) }},
-	{"ruler", "true to leave out lines of dashes and the like",
+	{"ruler", "true to skip lines of dashes and similar characters",
 		func(l *Layout, v string) error { return setTruth(&l.Ruler, v) },
 		func(l *Layout) string { return strconv.FormatBool(l.Ruler) }},
-	{"header", "the line of the header, or none; of a header of several lines the first and the last: 3-4", setHeader, (*Layout).Header},
-	{"description_lines", "how many lines below the header describe the columns and are not records",
+	{"header", "line of the header, first and last line of a header with several (3-4), or none", setHeader, (*Layout).Header},
+	{"description_lines", "number of lines below the header that describe the columns",
 		func(l *Layout, v string) error { return setLine(&l.DescriptionLines, v, 0) },
 		func(l *Layout) string { return strconv.FormatInt(l.DescriptionLines, 10) }},
-	{"first_data_line", "the line of the first record, where there is no header",
+	{"first_data_line", "line of the first record if there is no header",
 		func(l *Layout, v string) error { l.HeaderLine = 0; return setLine(&l.FirstDataLine, v, 1) },
 		func(l *Layout) string { return strconv.FormatInt(l.FirstDataLine, 10) }},
-	{"footer", "number of trailing rows that are not records, such as totals, or found to detect them in every file", setFooter,
+	{"footer", "number of trailing rows that are not records, such as totals, or found to detect them in each file", setFooter,
 		func(l *Layout) string {
 			if l.FindFooter {
 				return FooterFound
 			}
 			return strconv.FormatInt(l.Footer, 10)
 		}},
-	{"fill_short", "true to fill records that have too few cells with NULL",
+	{"fill_short", "true to fill records with too few cells with NULL",
 		func(l *Layout, v string) error { return setTruth(&l.FillShort, v) },
 		func(l *Layout) string { return strconv.FormatBool(l.FillShort) }},
 }
 
 // sheetSettings are those of workbooks.
 var sheetSettings = []Setting{
-	{"sheet", "the sheet of a workbook: its name or number, a pattern such as '2026-*', or all",
+	{"sheet", "sheet of a workbook: a name, a number, a pattern such as '2026-*', or all",
 		func(l *Layout, v string) error { l.Sheet = v; return nil },
 		func(l *Layout) string { return l.Sheet }},
-	{"cells", "the cells of a sheet that hold the table: a range such as B3:H200, or the name of a range or a table", setCells,
+	{"cells", "part of a sheet: a range such as B3:H200, or the name of a range or a table", setCells,
 		func(l *Layout) string { return l.Cells }},
-	{"hidden", "what to do with hidden rows and columns of a sheet: take, or leave",
+	{"hidden", "hidden rows and columns of a sheet: take or leave",
 		func(l *Layout, v string) error { return oneOf(&l.Hidden, v, HiddenTake, HiddenLeave) },
 		func(l *Layout) string { return cmp.Or(l.Hidden, HiddenTake) }},
-	{"merged", "where the value of merged cells of a sheet is: in the first of them, or in each",
+	{"merged", "the value of merged cells is in the first of them or in each",
 		func(l *Layout, v string) error { return oneOf(&l.Merged, v, MergedFirst, MergedEach) },
 		func(l *Layout) string { return cmp.Or(l.Merged, MergedFirst) }},
 }
 
 // delimitedSettings are those of delimited text.
 var delimitedSettings = []Setting{
-	{"delimiter", "what stands between cells: a sign, a short string, or comma, semicolon, tab, pipe, colon, spaces, wide_spaces, none", setDelimiter,
+	{"delimiter", "text between cells: a character, a short string, or comma, semicolon, tab, pipe, colon, spaces, wide_spaces, none", setDelimiter,
 		func(l *Layout) string { return l.Delimiter }},
-	{"quote", "the sign around cells, or none", setQuote, func(l *Layout) string { return orNone(l.Quote) }},
-	{"escape", "how a quote is written inside quotes: doubled, backslash, or none where only a delimiter or line end after it closes",
+	{"quote", "character around cells, or none", setQuote, func(l *Layout) string { return orNone(l.Quote) }},
+	{"escape", "how a quote is written inside quotes: doubled, backslash, or none, where only a quote before a delimiter or line ending closes a cell",
 		func(l *Layout, v string) error { return oneOf(&l.Escape, v, Doubled, Backslash, Unescaped) },
 		func(l *Layout) string { return l.Escape }},
-	{"skip_spaces", "true to leave out spaces around cells",
+	{"skip_spaces", "true to ignore spaces around cells",
 		func(l *Layout, v string) error { return setTruth(&l.SkipSpaces, v) },
 		func(l *Layout) string { return strconv.FormatBool(l.SkipSpaces) }},
 }
 
 // fixedSettings are those of text with columns at fixed places.
 var fixedSettings = []Setting{
-	{"columns", "the places of the columns in lines without a delimiter, in characters from 1: 1-8,9-20,21-",
+	{"columns", "positions of fixed columns, in characters from 1: 1-8,9-20,21-",
 		setColumns,
 		func(l *Layout) string { return orNone(l.Columns) }},
 }
@@ -131,7 +131,7 @@ func (l *Layout) Set(key, val string) error {
 	return nil
 }
 
-// Default says what holds where nothing is set.
+// Default describes the value that applies if the setting is not set.
 func (s Setting) Default() string {
 	switch s.Key {
 	case "fill_short":
@@ -210,7 +210,7 @@ func setHeader(l *Layout, v string) error {
 		l.HeaderLines -= l.HeaderLine - 1
 	}
 	if err != nil || l.HeaderLines > maxHeader {
-		return fmt.Errorf("write the number of its line, or none; of a header of several lines, %d at most, the first and the last: 3-4", maxHeader)
+		return fmt.Errorf("write its line number, none, or the first and last line of a header with up to %d lines: 3-4", maxHeader)
 	}
 	return nil
 }

@@ -95,7 +95,7 @@ func (c *Column) changes(now *Column, records, nowRecords int64) (what []string)
 	add := func(format string, args ...any) { what = append(what, fmt.Sprintf(format, args...)) }
 	for _, k := range now.Kinds {
 		if len(c.Kinds) > 0 && !slices.ContainsFunc(c.Kinds, func(o infer.Kind) bool { return o.Name == k.Name }) {
-			add("%s of a new sort, %s, such as %q on line %s", countOf(k.Count, "value is", "values are"), k.Name, k.Examples[0].Text, humanize.Comma(k.Examples[0].Line))
+			add("%s of a new kind, %s, such as %q on line %s", countOf(k.Count, "value is", "values are"), k.Name, k.Examples[0].Text, humanize.Comma(k.Examples[0].Line))
 		}
 	}
 	before, after := share(c.Blanks, records), share(now.Blanks, nowRecords)
@@ -110,7 +110,7 @@ func (c *Column) changes(now *Column, records, nowRecords int64) (what []string)
 		add("values are repeated: %s distinct of %s", humanize.Comma(now.Distinct), humanize.Comma(nowRecords-now.Blanks))
 	}
 	if c.Distinct <= fewValues && now.Distinct > fewValues && differs(float64(c.Distinct), float64(now.Distinct)) {
-		add("%s distinct values, and there were %s", humanize.Comma(now.Distinct), humanize.Comma(c.Distinct))
+		add("%s distinct values, previously %s", humanize.Comma(now.Distinct), humanize.Comma(c.Distinct))
 	}
 	if text := c.beyond(now); text != "" {
 		add("%s", text)
@@ -145,7 +145,7 @@ func (c *Column) beyond(now *Column) string {
 	if room == 0 || at[2] >= at[0]-room && at[3] <= at[1]+room {
 		return ""
 	}
-	return fmt.Sprintf("%s to %s, and it was %s to %s", is[0], is[1], was[0], was[1])
+	return fmt.Sprintf("%s to %s, previously %s to %s", is[0], is[1], was[0], was[1])
 }
 
 // position returns where a number or a moment of the column is on its line.

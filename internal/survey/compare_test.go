@@ -44,7 +44,7 @@ func TestCompare(t *testing.T) {
 		"a usual month":                       {visits(header, 100, 210, func(n int) string { return strings.Replace(usual(n), "/01/", "/02/", 1) }), nil},
 		"few records":                         {visits(header, 0, 40, usual), []string{"40 records; the plan was drafted from 100"}},
 		"many records":                        {visits(header, 0, 201, usual), []string{"201 records; the plan was drafted from 100"}},
-		"another column":                      {visits(header+",More", 0, 100, func(n int) string { return usual(n) + ",x" }), []string{"columns differ from those of the data that the plan was drafted from: extra: More"}},
+		"another column":                      {visits(header+",More", 0, 100, func(n int) string { return usual(n) + ",x" }), []string{"columns differ from those of the data that the plan was drafted from: extra column More"}},
 		"another order":                       {visits("Room,No,Day,Fee,Note", 0, 100, func(n int) string { return fmt.Sprintf("R%d,%d,05/01/2026,1.50,note %d", n%4, n, n) }), []string{"columns in another order"}},
 		"a renamed column":                    {visits("No,Room,Day,Fee,Notes", 0, 100, usual), []string{"Notes in place of Note"}},
 		"another heading that the plan knows": {visits("No,Place,Day,Fee,Note", 0, 100, usual), nil},
@@ -56,16 +56,16 @@ func TestCompare(t *testing.T) {
 		}), []string{"Room: 1% of the values are blank, and none were"}},
 		"a word among numbers": {visits(header, 0, 100, func(n int) string {
 			return strings.Replace(usual(n), "33.50", "much", 1)
-		}), []string{`Fee: 2 values are of a new sort, text, such as "much" on line 35`}},
+		}), []string{`Fee: 2 values are of a new kind, text, such as "much" on line 35`}},
 		"a sum of another size": {visits(header, 0, 100, func(n int) string {
 			return strings.Replace(usual(n), "33.50", "3350.50", 1)
-		}), []string{"Fee: 0.50 to 3350.50, and it was 0.50 to 49.50"}},
+		}), []string{"Fee: 0.50 to 3350.50, previously 0.50 to 49.50"}},
 		"a day in another century": {visits(header, 0, 100, func(n int) string {
 			return strings.Replace(usual(n), "02/01/2026", "02/01/1926", 1)
-		}), []string{"Day: 02/01/1926 to 28/01/2026, and it was 01/01/2026 to 28/01/2026"}},
+		}), []string{"Day: 02/01/1926 to 28/01/2026, previously 01/01/2026 to 28/01/2026"}},
 		"many codes": {visits(header, 0, 100, func(n int) string {
 			return strings.Replace(usual(n), fmt.Sprintf(",R%d,", n%4), fmt.Sprintf(",R%d,", n), 1)
-		}), []string{"Room: 100 distinct values, and there were 4"}},
+		}), []string{"Room: 100 distinct values, previously 4"}},
 		"repeated keys": {visits(header, 0, 100, func(n int) string { return usual(n / 2) }), []string{"No: values are repeated: 50 distinct of 100", "Note: values are repeated"}},
 	} {
 		t.Run(name, func(t *testing.T) {

@@ -126,7 +126,7 @@ func (s *Survey) layoutNotes() (list []note.Note) {
 		{l.Escape == source.Unescaped, "quotes in quoted cells are not doubled: only one before a delimiter or line end closes a cell"},
 		{l.SkipSpaces, "the spaces around cells are removed; --skip-spaces=false keeps them"},
 		{l.Columns != "", "cells are cut at fixed places, without the spaces around them: " + l.Columns},
-		{l.Comment != "" && s.Skipped[record.Comment] > 0, fmt.Sprintf("lines that begin with %s are comments: %d", l.Comment, s.Skipped[record.Comment])},
+		{l.Comment != "" && s.Skipped[record.Comment] > 0, fmt.Sprintf("lines that start with %s are comments: %d", l.Comment, s.Skipped[record.Comment])},
 	} {
 		if c.unusual {
 			list = append(list, note.About(c.what))

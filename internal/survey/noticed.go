@@ -43,7 +43,7 @@ func (w *surveying) notice(p *intake.Part) {
 	}
 	for i, m := range f.Mixed {
 		if m.Texts > 0 && m.Numbers > m.Texts && i < len(p.Headings) {
-			add(m.FirstText, p.Headings[i], "numbers stored as text: %d, beside %d stored as numbers; they are read alike", m.Texts, m.Numbers)
+			add(m.FirstText, p.Headings[i], "numbers stored as text: %d, next to %d stored as numbers; all are read in the same way", m.Texts, m.Numbers)
 		}
 	}
 }

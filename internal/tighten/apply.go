@@ -221,7 +221,7 @@ func (p *Proposal) change(ctx context.Context, to database.Target) (back []strin
 	if !slices.EqualFunc(live, p.live, func(a, b database.ColumnInfo) bool {
 		return a.Name == b.Name && a.Native == b.Native && a.Nullable == b.Nullable
 	}) {
-		return nil, &DoubtError{p.Table, "columns were changed by another session meanwhile"}
+		return nil, &DoubtError{p.Table, "another session changed its columns"}
 	}
 	types := to.Dialect().StoredTypes(p.plan)
 	want, got := newSums(types), newSums(types)

@@ -97,7 +97,7 @@ func TestChangeRefused(t *testing.T) {
 		"kye=due":                         `kye=due: unknown key "kye"; did you mean "key"?`,
 		"key=dew":                         `key=dew: key: no column "dew"; did you mean "due"?`,
 		"due.nullable=perhaps":            "due.nullable=perhaps: write true or false",
-		"due.name=loan_no":                "due.name=loan_no: two columns are called loan_no",
+		"due.name=loan_no":                "due.name=loan_no: two columns are named loan_no",
 		"loan_no.name=no|due.type=dat|x=": "due.type=dat: column due",
 		"loan_no.format=dd":               "loan_no.format=dd: column loan_no: only dates and times have a format",
 		`loan_no.default=""`:              `loan_no.default="": column loan_no: default "": not a value of integer`,

@@ -107,7 +107,7 @@ func completeColumn(c *table.Column, n *yaml.Node, nodes *columnNodes) (err erro
 		return wrong(n, "column %s: true_words and false_words are for boolean, and go together", c.Name)
 	}
 	if c.Thousands != "" && (c.Thousands == c.Decimal || c.Thousands == "." && c.Decimal == "") {
-		return wrong(n, "column %s: %q cannot be both the thousands separator and the decimal sign", c.Name, c.Thousands)
+		return wrong(n, "column %s: %q cannot be both the thousands and the decimal separator", c.Name, c.Thousands)
 	}
 	if format != nil {
 		if err := checkFormat(*c, format); err != nil {

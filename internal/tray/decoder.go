@@ -153,7 +153,7 @@ func reference(to **table.Reference) decoder {
 func pairs(to *map[string]string) decoder {
 	return func(n *yaml.Node) error {
 		if err := n.Decode(to); err != nil {
-			return wrong(n, "write words and what they stand for, such as {BRN: brown}")
+			return wrong(n, "write words and their replacements, such as {BRN: brown}")
 		}
 		return nil
 	}

@@ -15,7 +15,7 @@ import (
 
 // ErrChangedBeside is returned where another program has changed a plan since it was
 // opened.
-var ErrChangedBeside = errors.New("the plan was changed by another program meanwhile")
+var ErrChangedBeside = errors.New("another program has changed the plan")
 
 // Edit is a plan that is changed step by step before it is written. Comments stay.
 type Edit struct {
@@ -102,7 +102,7 @@ func move(root *yaml.Node, column string, by int) error {
 	at := slices.Index(columns.Content, n)
 	to := at + by
 	if to < 0 || to >= len(columns.Content) {
-		return fmt.Errorf("column %s is at the end already", column)
+		return fmt.Errorf("column %s cannot be moved any further", column)
 	}
 	columns.Content = slices.Insert(slices.Delete(columns.Content, at, at+1), to, n)
 	return nil

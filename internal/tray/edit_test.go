@@ -48,7 +48,7 @@ func TestEdit(t *testing.T) {
 	require.NoError(t, e.Do(tray.Step{Column: "loan_no", By: 2}))
 	require.Equal(t, "name varchar(9), day date, loan_no integer", names())
 	require.Equal(t, []string{"loan_no"}, e.Tray().Table.Key)
-	require.ErrorContains(t, e.Do(tray.Step{Column: "loan_no", By: 1}), "at the end")
+	require.ErrorContains(t, e.Do(tray.Step{Column: "loan_no", By: 1}), "cannot be moved any further")
 	require.ErrorContains(t, set("name", "type", "integre"), "did you mean \"integer\"")
 	require.Equal(t, "name varchar(9), day date, loan_no integer", names(), "what is not possible changes nothing")
 	require.True(t, e.Undo())

@@ -152,7 +152,7 @@ func (t *Tray) check(root *yaml.Node) error {
 	names := map[string]bool{}
 	for _, c := range t.Table.Loaded() {
 		if names[strings.ToLower(c.Name)] {
-			return wrong(find(root, c.Name), "two columns are called %s", c.Name)
+			return wrong(find(root, c.Name), "two columns are named %s", c.Name)
 		}
 		names[strings.ToLower(c.Name)] = true
 	}

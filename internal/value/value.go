@@ -32,7 +32,7 @@ const (
 )
 
 var kindNames = [...]string{
-	"text", "whole number", "decimal number", "number with an exponent", "digits that begin with 0", "true or false", "date", "time of day",
+	"text", "whole number", "decimal number", "number with an exponent", "digits with leading zeros", "true or false", "date", "time of day",
 	"timestamp", "timestamp with its offset", "UUID", "word for no value", "no such date",
 }
 
