@@ -77,6 +77,7 @@ func Run(t *testing.T, open func() database.Target) {
 		{"the definition of a table makes it again", definitionMakesTable},
 		{"a table of wide texts is tightened, and keeps its values", tightens},
 		{"a table is left as it is on any doubt", doubts},
+		{"tables and columns have any names", anyName},
 	} {
 		t.Run(c.rule, func(t *testing.T) {
 			to := open()

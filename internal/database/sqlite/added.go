@@ -30,7 +30,11 @@ func (x *tx) Mark(ctx context.Context, tab *table.Table) (bool, error) {
 	if err != nil {
 		return false, err
 	}
-	name := freeRowID(columns)
+	var names []string
+	for _, c := range columns {
+		names = append(names, c.Name)
+	}
+	name := freeRowID(names)
 	if name == "" {
 		return false, nil
 	}
@@ -47,9 +51,9 @@ func (x *tx) Mark(ctx context.Context, tab *table.Table) (bool, error) {
 var replaces = regexp.MustCompile(`(?i)on\s+conflict`)
 
 // freeRowID returns a name of the row id that no column has taken.
-func freeRowID(columns []database.ColumnInfo) string {
+func freeRowID(columns []string) string {
 	for _, name := range []string{"rowid", "oid", "_rowid_"} {
-		if !slices.ContainsFunc(columns, func(c database.ColumnInfo) bool { return strings.EqualFold(c.Name, name) }) {
+		if !slices.ContainsFunc(columns, func(c string) bool { return strings.EqualFold(c, name) }) {
 			return name
 		}
 	}
@@ -78,6 +82,15 @@ func (x *tx) readAdded(ctx context.Context, tab *table.Table, each func(*rowRead
 		}
 	}
 	return nil
+}
+
+// loadedRowID is freeRowID of a table with the columns of a plan.
+func loadedRowID(tab *table.Table) string {
+	var names []string
+	for _, c := range tab.Loaded() {
+		names = append(names, c.Name)
+	}
+	return freeRowID(names)
 }
 
 // added are the row ids of the rows that a transaction has added.

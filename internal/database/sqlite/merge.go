@@ -2,6 +2,7 @@ package sqlite
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"strings"
 
@@ -13,9 +14,15 @@ import (
 	"ambertray/internal/table"
 )
 
+// errNoRowID says that no name is left for the numbers of rows.
+var errNoRowID = errors.New("columns have all names of the row id: rowid, oid and _rowid_; rename one of them")
+
 // Stage implements database.StagingTx. The engine numbers its rows itself.
 func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
 	d := dialect.SQLite
+	if loadedRowID(tab) == "" {
+		return x.t.fail("merge into "+tab.Name, errNoRowID)
+	}
 	if _, err := x.t.Exec(ctx, "DROP TABLE IF EXISTS temp."+d.Quote(name)); err != nil { // one that an earlier load has left
 		return err
 	}
@@ -26,7 +33,7 @@ func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
 // Merge implements database.StagingTx.
 func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *database.Numbers) (database.Merged, *refusal.List, error) {
 	m := database.Merger{
-		DB: x.t, Row: "rowid", Join: "JOIN",
+		DB: x.t, Row: loadedRowID(tab), Join: "JOIN",
 		Update: func(table, stage, set, where string) string {
 			return fmt.Sprintf("UPDATE %s AS t SET %s FROM %s AS s WHERE %s", table, set, stage, where)
 		},

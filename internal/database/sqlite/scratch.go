@@ -26,8 +26,9 @@ type scratch struct {
 	x       *tx
 	ctx     context.Context
 	columns []scratchColumn
-	rowID   int   // the column that is the row id, or -1
-	key     []int // the columns of the key otherwise
+	rowID   int    // the column that is the row id, or -1
+	idName  string // the name of the row id, which no column has
+	key     []int  // the columns of the key without such a column
 
 	waiting []waiting // the first rows, until there are many
 	held    int
@@ -96,8 +97,8 @@ func (t *Target) removeScratch() (err error) {
 }
 
 // newScratch returns the fast path into a table, or nil if the engine has to insert: into one that
-// the transaction has not created, with foreign keys, or in a database that is not in
-// UTF-8.
+// the transaction has not created, with foreign keys or without a name for the row id, or
+// in a database that is not in UTF-8.
 func (x *tx) newScratch(ctx context.Context, tab *table.Table, s *sink) (*scratch, error) {
 	fresh := x.fresh == tab.Name
 	x.fresh = ""
@@ -105,10 +106,11 @@ func (x *tx) newScratch(ctx context.Context, tab *table.Table, s *sink) (*scratc
 		return nil, err
 	}
 	wide, err := x.t.wide(ctx)
-	if err != nil || wide {
+	idName := loadedRowID(tab)
+	if err != nil || wide || idName == "" {
 		return nil, err
 	}
-	r := &scratch{sink: s, x: x, rowID: -1}
+	r := &scratch{sink: s, x: x, rowID: -1, idName: idName}
 	r.ctx, r.cancel = context.WithCancel(ctx)
 	for i, c := range tab.Loaded() {
 		stored := dialect.SQLite.Stored(c.Type)

@@ -64,7 +64,7 @@ func TestPages(t *testing.T) {
 			}
 			tr := databasetest.NewTray(t, "finds", text.String(),
 				column("no", table.Type{Kind: table.Integer}, false), column("name", varchar, false), column("mass", decimal, false),
-				column("deep", double, false), column("found", varchar, true), column("flag", boolean, false), column("note", long, true))
+				column("deep", double, false), table.Column{From: "found", Name: "rowid", Type: varchar, Nullable: true}, column("flag", boolean, false), column("note", long, true))
 			if c.key != "" {
 				tr.Table.Key = strings.Split(c.key, ", ")
 			}

@@ -74,7 +74,8 @@ func (s *scratch) takeOver(f taken) error {
 	if err := s.refuseDuplicates(f.duplicates); err != nil {
 		return err
 	}
-	for _, statement := range []string{take + " WHERE rowid NOT IN (SELECT id FROM temp.ambertray_repeated) ORDER BY rowid", "DROP TABLE temp.ambertray_repeated"} {
+	take += fmt.Sprintf(" WHERE %s NOT IN (SELECT id FROM temp.ambertray_repeated) ORDER BY %[1]s", s.idName)
+	for _, statement := range []string{take, "DROP TABLE temp.ambertray_repeated"} {
 		if _, err := s.t.Exec(s.ctx, statement); err != nil {
 			return err
 		}

@@ -143,11 +143,11 @@ func rowIDOf(live [][]string, key []string, types map[string]string) string {
 	if len(key) == 1 && types[key[0]] == "integer" {
 		return ""
 	}
-	var columns []database.ColumnInfo
+	var names []string
 	for _, row := range live {
-		columns = append(columns, database.ColumnInfo{Name: row[0]})
+		names = append(names, row[0])
 	}
-	return freeRowID(columns)
+	return freeRowID(names)
 }
 
 // constraintsOf returns the unique constraints and the foreign keys of a table.
