@@ -78,6 +78,7 @@ func Run(t *testing.T, open func() database.Target) {
 		{"a table of wide texts is tightened, and keeps its values", tightens},
 		{"a table is left as it is on any doubt", doubts},
 		{"tables and columns have any names", anyName},
+		{"the tables of Amber Tray are not loaded into", ownTables},
 	} {
 		t.Run(c.rule, func(t *testing.T) {
 			to := open()

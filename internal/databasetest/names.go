@@ -10,9 +10,11 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ambertray/internal/database"
+	"ambertray/internal/ledger"
 	"ambertray/internal/load"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
+	"ambertray/internal/tighten"
 	"ambertray/internal/tray"
 )
 
@@ -47,6 +49,19 @@ func anyName(t *testing.T, to database.Target) {
 		require.NoError(t, err, key)
 		require.True(t, v.Verified, key)
 	}
+}
+
+// ownTables keeps loads and changes of types off the tables of Amber Tray itself.
+func ownTables(t *testing.T, to database.Target) {
+	ctx := context.Background()
+	for _, existing := range []table.Existing{table.Refuse, table.Append, table.Empty, table.Rebuild, table.Merge} {
+		tr := namedTray(t, strings.ToUpper(ledger.Name), []string{"a"})
+		tr.Table.Existing = existing
+		_, err := load.Run(ctx, tr, &source.Opener{}, to, load.Options{})
+		require.ErrorContains(t, err, "reserved", existing)
+	}
+	p := tighten.Proposal{Table: ledger.Name, Statements: []string{"DROP TABLE " + ledger.Name}}
+	require.ErrorContains(t, p.Apply(ctx, to), "reserved")
 }
 
 // namedTray returns a tray with a column of each awkward name. Each record has one value in

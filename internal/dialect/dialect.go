@@ -206,9 +206,24 @@ func (d *Dialect) ScriptHead() []string { return d.scriptHead }
 // ScriptTail returns the statements that it ends with.
 func (d *Dialect) ScriptTail() []string { return d.scriptTail }
 
-// Check says what of a table the server cannot have: names that are too long,
-// keys of a type that it cannot index.
+// ownPrefix begins the names of tables that Amber Tray makes for itself.
+const ownPrefix = "ambertray_"
+
+// CheckOwner returns an error for a table that is Amber Tray's own, such as the ledger.
+func (d *Dialect) CheckOwner(name string) error {
+	_, bare := d.split(name)
+	if strings.HasPrefix(strings.ToLower(bare), ownPrefix) {
+		return fmt.Errorf("table %s: names that begin with %s are reserved for the tables of Amber Tray; choose another name", name, ownPrefix)
+	}
+	return nil
+}
+
+// Check returns an error for a table that the server cannot have, because of names that are
+// too long or keys of a type that it cannot index, and for Amber Tray's own.
 func (d *Dialect) Check(t *table.Table) error {
+	if err := d.CheckOwner(t.Name); err != nil {
+		return err
+	}
 	_, bare := d.split(t.Name)
 	names := []string{bare}
 	for _, c := range t.Loaded() {

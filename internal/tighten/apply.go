@@ -172,6 +172,9 @@ func (p *Proposal) Apply(ctx context.Context, to database.Target) (err error) {
 	if len(p.Statements) == 0 {
 		return nil
 	}
+	if err := to.Dialect().CheckOwner(p.Table); err != nil {
+		return err
+	}
 	identity, err := database.Identity(ctx, to, p.Table)
 	if err != nil {
 		return err
