@@ -181,6 +181,7 @@ var hints = []struct {
 	{database.ErrTooOld, "load into a later version; ambertray handover writes files that this one can load"},
 	{database.ErrCannotOpen, "check the folder, whether you may write to it, and whether another program has locked it"},
 	{database.ErrExists, "--existing append adds rows, empty removes its rows first, rebuild drops and creates it, merge updates by key; or choose another name with --table NAME"},
+	{database.ErrNotTable, "choose the name of a table with --table NAME"},
 	{database.ErrNoTable, "load it first: ambertray load TRAY --to TARGET"},
 	{database.ErrPermission, "ask for the right to do so, or name another target"},
 	{database.ErrFull, "make room and load again: nothing was changed"},
@@ -223,7 +224,10 @@ var typedHints = []func(error) string{
 	about(func(*record.PanicError) string {
 		return "everything that was not committed was rolled back; please report this line with the command and, if you can, the file"
 	}),
-	about(func(*load.LossError) string {
+	about(func(e *load.LossError) string {
+		if e.Existing == table.Empty {
+			return "accept that with --accept-loss, or keep the rows: --existing append or merge"
+		}
 		return "create them again afterwards and accept the loss with --accept-loss, or keep the table: --existing empty, append or merge"
 	}),
 	about(func(e *load.EngineError) string {

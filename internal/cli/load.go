@@ -210,7 +210,7 @@ func loadOptions(c *cobra.Command) *load.Options {
 	o := &load.Options{Verify: load.EveryRow}
 	c.Flags().BoolVar(&o.Again, "again", false, "load content again that was loaded before")
 	c.Flags().BoolVar(&o.OnlyNew, "only-new", false, "leave out files and sheets that were loaded before")
-	c.Flags().BoolVar(&o.AcceptLoss, "accept-loss", false, "rebuild a table even if its indexes, triggers, views or rights are lost")
+	c.Flags().BoolVar(&o.AcceptLoss, "accept-loss", false, "rebuild a table even if its indexes, triggers, views or rights are lost, or empty it even if other tables change too")
 	c.Flags().BoolVar(&o.NoRollback, "no-rollback", false, "load into a table whose engine has no transactions; a load that fails then leaves rows in it")
 	noLedgerFlag(c, o)
 	rowsFlag(c, &o.Rows)

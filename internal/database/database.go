@@ -23,6 +23,7 @@ var (
 	ErrPermission  = errors.New("permission denied")
 	ErrExists      = errors.New("the table already exists")
 	ErrNoTable     = errors.New("no such table")
+	ErrNotTable    = errors.New("not a table")
 	ErrNoSchema    = errors.New("no such schema")
 	ErrFull        = errors.New("the disk is full")
 	ErrLocked      = errors.New("locked by another session")

@@ -5,11 +5,14 @@ import (
 	"slices"
 )
 
-// Kind is a kind of what hangs on a table, and the query that lists the names.
+// Kind is a kind of what depends on a table, and the query that lists the names.
 type Kind struct{ What, Query string }
 
-// ListDependents returns what hangs on a table, each as its kind and name. The
-// indexes and foreign keys that a plan makes itself are left out.
+// ofPlans are kinds of what a plan can make itself.
+var ofPlans = []string{"index", "foreign key", "foreign key of", "default of"}
+
+// ListDependents returns what depends on a table, each as its kind and name. What the plan
+// makes itself is left out.
 func ListDependents(ctx context.Context, t Target, kinds []Kind, own []string) (list []string, err error) {
 	for _, k := range kinds {
 		rows, err := t.Query(ctx, k.Query)
@@ -17,7 +20,7 @@ func ListDependents(ctx context.Context, t Target, kinds []Kind, own []string) (
 			return nil, err
 		}
 		for _, row := range rows {
-			if k.What != "index" && k.What != "foreign key" || !slices.Contains(own, row[0]) {
+			if !slices.Contains(ofPlans, k.What) || !slices.Contains(own, row[0]) {
 				list = append(list, k.What+" "+row[0])
 			}
 		}

@@ -79,6 +79,7 @@ func Run(t *testing.T, open func() database.Target) {
 		{"a table is left as it is on any doubt", doubts},
 		{"tables and columns have any names", anyName},
 		{"the tables of Amber Tray are not loaded into", ownTables},
+		{"nothing else is lost when a table is emptied or rebuilt", losses},
 	} {
 		t.Run(c.rule, func(t *testing.T) {
 			to := open()

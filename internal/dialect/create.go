@@ -181,9 +181,16 @@ func (d *Dialect) addForeignKeys(name string, t *table.Table) (statements []stri
 	return statements
 }
 
-// OwnNames returns the names of the indexes and foreign keys that the plan makes.
+// OwnNames returns the names of the indexes and foreign keys that the plan makes, and of the
+// columns to which it gives a default or a reference.
 func (d *Dialect) OwnNames(t *table.Table) []string {
-	return append(d.IndexNames(t), d.foreignKeyNames(t)...)
+	names := append(d.IndexNames(t), d.foreignKeyNames(t)...)
+	for _, c := range t.Loaded() {
+		if c.Default != nil || c.References != nil {
+			names = append(names, c.Name)
+		}
+	}
+	return names
 }
 
 // foreignKeyNames are the columns where the server has to find a name.

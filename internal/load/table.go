@@ -35,7 +35,7 @@ func (j *job) openTable(ctx context.Context, checkpoints bool) error {
 		if err := j.countBefore(ctx); err != nil {
 			return err
 		}
-		if err := j.checkDependents(ctx); err != nil {
+		if err := j.checkRebuild(ctx); err != nil {
 			return err
 		}
 		j.receipt.Outcome, how.Replace = Rebuilt, true
@@ -51,6 +51,9 @@ func (j *job) openTable(ctx context.Context, checkpoints bool) error {
 		}
 		tx, err := database.Require[database.Emptier](j.to, j.tx, "emptying a table")
 		if err != nil {
+			return err
+		}
+		if err := j.checkEmpty(ctx); err != nil {
 			return err
 		}
 		return tx.Empty(ctx, j.table)
@@ -82,31 +85,59 @@ func (j *job) openExisting(ctx context.Context, checkpoints bool) error {
 	return j.fitTable(ctx)
 }
 
-// LossError says what would be lost with a table that is rebuilt.
+// LossError lists what would be lost or changed besides the rows of a table that is rebuilt
+// or emptied.
 type LossError struct {
-	Table string
-	What  []string
+	Existing table.Existing
+	Table    string
+	What     []string
 }
 
 func (e *LossError) Error() string {
-	return fmt.Sprintf("rebuild table %s: these would be lost: %s", e.Table, strings.Join(e.What, ", "))
+	what := strings.Join(e.What, ", ")
+	if e.Existing == table.Empty {
+		return fmt.Sprintf("empty table %s: other tables may change too: %s", e.Table, what)
+	}
+	return fmt.Sprintf("rebuild table %s: these would be lost: %s", e.Table, what)
 }
 
-// checkDependents refuses to rebuild a table on which other things hang, unless
-// that was accepted.
-func (j *job) checkDependents(ctx context.Context) error {
+// checkRebuild refuses to rebuild a table on which other things depend, unless that was
+// accepted.
+func (j *job) checkRebuild(ctx context.Context) error {
 	to, ok := j.to.(database.Depended)
 	if !ok {
 		return nil
 	}
 	lost, err := to.Dependents(ctx, j.table)
-	if err != nil || len(lost) == 0 {
+	if err != nil {
 		return err
 	}
-	if !j.AcceptLoss {
-		return &LossError{j.table.Name, lost}
+	return j.acceptLoss(lost, "lost with the table that was rebuilt: ")
+}
+
+// checkEmpty refuses to remove the rows of a table if rows of other tables may change with
+// them, unless that was accepted.
+func (j *job) checkEmpty(ctx context.Context) error {
+	to, ok := j.to.(database.Cascader)
+	if !ok {
+		return nil
 	}
-	j.receipt.Remarks = append(j.receipt.Remarks, "lost with the table that was rebuilt: "+strings.Join(lost, ", "))
+	changed, err := to.Cascades(ctx, j.table.Name)
+	if err != nil {
+		return err
+	}
+	return j.acceptLoss(changed, "other tables may have changed when the table was emptied: ")
+}
+
+// acceptLoss returns an error for what is lost, or notes it if that was accepted.
+func (j *job) acceptLoss(lost []string, remark string) error {
+	if len(lost) == 0 {
+		return nil
+	}
+	if !j.AcceptLoss {
+		return &LossError{j.plan.Existing, j.table.Name, lost}
+	}
+	j.receipt.Remarks = append(j.receipt.Remarks, remark+strings.Join(lost, ", "))
 	return nil
 }
 

@@ -448,6 +448,7 @@ func TestErrors(t *testing.T) {
 		"3 of 9 records are rejected, and the plan allows 1%; they are kept in r.csv":                                   &load.TooManyError{Rejected: 3, Records: 9, Allow: allow, File: "r.csv"},
 		"the plan does not fit table loan:\n  a: no such column":                                                        &load.MismatchError{Table: "loan", Columns: []load.Verdict{{Name: "a", Why: "no such column"}}},
 		"rebuild table loan: these would be lost: view v, index i":                                                      &load.LossError{Table: "loan", What: []string{"view v", "index i"}},
+		"empty table loan: other tables may change too: trigger t":                                                      &load.LossError{Existing: table.Empty, Table: "loan", What: []string{"trigger t"}},
 		"table loan is stored by Slate, which has no transactions: a load that fails would leave rows in it":            &load.EngineError{Table: "loan", Engine: "Slate"},
 		"the content of a.csv was already loaded into loan: 5 rows on 0001-01-01 00:00:00 UTC, as load x":               &load.AgainError{Table: "loan", Of: 1, Parts: []load.LoadedPart{{Source: "a.csv", Load: "x", Entry: entry}}},
 		"south is gone; the table is on several servers: whether all, some or none of them have committed is not known": &load.DoubtError{Err: errors.New("south is gone")},

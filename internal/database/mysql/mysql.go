@@ -251,6 +251,9 @@ func (x *tx) Create(ctx context.Context, tab *table.Table, how database.Creation
 		return &database.Error{Target: x.t.name, Op: op, Kind: database.ErrExists}
 	case exists:
 		x.replaces = true
+		if err := x.t.checkTable(ctx, tab.Name); err != nil {
+			return err
+		}
 	}
 	if how.Whole {
 		return x.t.fail(op, x.createWhole(ctx, tab))
@@ -267,6 +270,16 @@ func (x *tx) Create(ctx context.Context, tab *table.Table, how database.Creation
 	staged.Name, staged.Comment = database.NewStage(tab.Name), database.StageMark(identity)
 	x.t.staged, x.t.stage, x.comment = tab.Name, staged.Name, tab.Comment
 	return x.t.fail(op, x.t.exec(ctx, dialect.MySQL.CreateTable(&staged)))
+}
+
+// checkTable returns an error for a view or a sequence, which could be renamed, but not
+// dropped, like a table.
+func (t *Target) checkTable(ctx context.Context, name string) error {
+	other, err := t.Query(ctx, "SELECT lower(table_type) FROM information_schema.tables WHERE table_type NOT IN ('BASE TABLE', 'SYSTEM VERSIONED') AND "+place(name))
+	if err == nil && len(other) > 0 {
+		err = &database.Error{Target: t.name, Op: "rebuild " + name, Kind: database.ErrNotTable, Err: errors.New("it is a " + other[0][0])}
+	}
+	return err
 }
 
 // createWhole creates a table under its own name, and begins the transaction again

@@ -282,3 +282,22 @@ func TestTightenKeeps(t *testing.T) {
 	_, err = tighten.Propose(ctx, to, "kept", tighten.Options{})
 	require.ErrorContains(t, err, "a column of a run that was killed; drop it first: ALTER TABLE kept DROP COLUMN ambertray_new_2")
 }
+
+// TestLosses names what the rebuild of a table would lose in MariaDB only, and rebuilds
+// nothing but tables.
+func TestLosses(t *testing.T) {
+	to := open(t, scratch(t))
+	defer to.Close()
+	databasetest.Loses(t, to, []string{"check named", "default of no", "partition p0", "partition p1", "history of lent"},
+		"CREATE TABLE lent (no integer NOT NULL AUTO_INCREMENT PRIMARY KEY, name varchar(9), CONSTRAINT named CHECK (name <> '')) WITH SYSTEM VERSIONING PARTITION BY HASH (no) PARTITIONS 2")
+	databasetest.Loses(t, to, []string{"storage engine Aria"}, "DROP TABLE lent", "CREATE TABLE lent (no integer PRIMARY KEY, name varchar(9)) ENGINE = Aria")
+	ctx := context.Background()
+	for name, statement := range map[string]string{"shown": "CREATE VIEW shown AS SELECT * FROM lent", "numbers": "CREATE SEQUENCE numbers"} {
+		_, err := to.Exec(ctx, statement)
+		require.NoError(t, err)
+		tr := onlyColumn(t, table.Type{Kind: table.Integer}, "1")
+		tr.Table.Name, tr.Table.Existing = name, table.Rebuild
+		_, err = load.Run(ctx, tr, &source.Opener{}, to, load.Options{AcceptLoss: true})
+		require.ErrorIs(t, err, database.ErrNotTable)
+	}
+}

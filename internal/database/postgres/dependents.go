@@ -26,6 +26,12 @@ func (t *Target) Dependents(ctx context.Context, tab *table.Table) (list []strin
 		{What: "trigger", Query: `SELECT tgname FROM pg_trigger WHERE NOT tgisinternal AND tgrelid = %s`},
 		{What: "view", Query: `SELECT DISTINCT r.ev_class::regclass::text FROM pg_depend p JOIN pg_rewrite r ON r.oid = p.objid
 			WHERE p.classid = 'pg_rewrite'::regclass AND p.refobjid = %s AND r.ev_class <> p.refobjid`},
+		{What: "default of", Query: `SELECT attname FROM pg_attribute WHERE (atthasdef OR attidentity <> '') AND attnum > 0 AND NOT attisdropped AND attrelid = %s`},
+		{What: "rule", Query: `SELECT rulename FROM pg_rewrite WHERE ev_class = %s AND rulename <> '_RETURN'`},
+		{What: "partition or child", Query: `SELECT inhrelid::regclass::text FROM pg_inherits WHERE inhparent = %s`},
+		{What: "place in table", Query: `SELECT inhparent::regclass::text FROM pg_inherits WHERE inhrelid = %s`},
+		{What: "publication", Query: `SELECT p.pubname FROM pg_publication_rel r JOIN pg_publication p ON p.oid = r.prpubid WHERE r.prrelid = %s`},
+		{What: "owner", Query: `SELECT pg_get_userbyid(relowner) FROM pg_class WHERE pg_get_userbyid(relowner) <> current_user AND oid = %s`},
 		{What: "policy", Query: `SELECT polname FROM pg_policy WHERE polrelid = %s`},
 		{What: "rights of", Query: `SELECT DISTINCT coalesce(r.rolname, 'PUBLIC') FROM pg_class c, aclexplode(c.relacl) a LEFT JOIN pg_roles r ON r.oid = a.grantee
 			WHERE c.oid = %s AND a.grantee <> c.relowner`},
@@ -42,6 +48,6 @@ func (t *Target) Cascades(ctx context.Context, name string) ([]string, error) {
 	return database.ListDependents(ctx, t, []database.Kind{
 		{What: "trigger", Query: "SELECT tgname FROM pg_trigger WHERE NOT tgisinternal AND tgtype & 8 <> 0 AND tgrelid = " + of},
 		{What: "rule", Query: "SELECT rulename FROM pg_rewrite WHERE ev_type = '4' AND ev_class = " + of},
-		{What: "foreign key from table", Query: "SELECT DISTINCT conrelid::regclass::text FROM pg_constraint WHERE contype = 'f' AND confdeltype IN ('c', 'n', 'd') AND confrelid = " + of},
+		{What: "foreign key from table", Query: "SELECT DISTINCT conrelid::regclass::text FROM pg_constraint WHERE contype = 'f' AND confdeltype IN ('c', 'n', 'd') AND conrelid <> confrelid AND confrelid = " + of},
 	}, nil)
 }

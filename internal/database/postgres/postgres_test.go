@@ -349,3 +349,15 @@ func TestTightenKeeps(t *testing.T) {
 		"CREATE INDEX kept_seen ON kept (seen)", "CREATE VIEW shown AS SELECT name FROM kept", "COMMENT ON COLUMN kept.lent IS 'when'", "GRANT SELECT ON kept TO public",
 	}, map[string]string{"name": "the view shown uses it", "code": "the foreign key kept_code_fkey uses it", "made": "has a default", "lent": "the check kept_lent_check uses it"})
 }
+
+// TestLosses names what the rebuild of a table would lose in PostgreSQL only.
+func TestLosses(t *testing.T) {
+	to, err := postgres.Open(context.Background(), scratch(t), "")
+	require.NoError(t, err)
+	defer to.Close()
+	databasetest.Loses(t, to, []string{"default of no", "rule kept", "place in table shelf", "publication sent", "owner pg_monitor"},
+		"CREATE TABLE shelf (no integer, name varchar(9))", "CREATE TABLE lent (no integer GENERATED ALWAYS AS IDENTITY, name varchar(9)) INHERITS (shelf)",
+		"CREATE RULE kept AS ON DELETE TO lent DO INSTEAD NOTHING", "CREATE PUBLICATION sent FOR TABLE lent", "ALTER TABLE lent OWNER TO pg_monitor")
+	databasetest.Loses(t, to, []string{"partition or child lent_1"},
+		"DROP TABLE lent", "CREATE TABLE lent (no integer, name varchar(9)) PARTITION BY LIST (no)", "CREATE TABLE lent_1 PARTITION OF lent FOR VALUES IN (1)")
+}

@@ -15,12 +15,18 @@ var (
 )
 
 // Dependents implements database.Depended. Views find the table again by its name.
+// Dropping a table removes its rows first, which other tables may follow.
 func (t *Target) Dependents(ctx context.Context, tab *table.Table) (list []string, err error) {
 	const query = "SELECT name FROM sqlite_schema WHERE sql IS NOT NULL AND lower(tbl_name) = lower(%s) AND type = '%s'"
 	d := dialect.SQLite
 	return database.ListDependents(ctx, t, []database.Kind{
 		{What: "index", Query: fmt.Sprintf(query, d.Literal(tab.Name), "index")},
 		{What: "trigger", Query: fmt.Sprintf(query, d.Literal(tab.Name), "trigger")},
+		{What: "unique constraint on", Query: "SELECT (SELECT group_concat(name, ', ') FROM pragma_index_info(l.name)) FROM pragma_index_list(" + d.Literal(tab.Name) + ") l WHERE l.origin = 'u'"},
+		{What: "default of", Query: "SELECT name FROM pragma_table_xinfo(" + d.Literal(tab.Name) + ") WHERE dflt_value IS NOT NULL OR hidden IN (2, 3)"},
+		{What: "foreign key of", Query: "SELECT \"from\" FROM pragma_foreign_key_list(" + d.Literal(tab.Name) + ")"},
+		{What: "referring rows of table", Query: "SELECT DISTINCT s.name FROM sqlite_schema s JOIN pragma_foreign_key_list(s.name) f " +
+			"WHERE s.type = 'table' AND lower(f.\"table\") = lower(" + d.Literal(tab.Name) + ") AND lower(s.name) <> lower(f.\"table\")"},
 	}, d.OwnNames(tab))
 }
 
@@ -30,6 +36,6 @@ func (t *Target) Cascades(ctx context.Context, name string) ([]string, error) {
 	return database.ListDependents(ctx, t, []database.Kind{
 		{What: "trigger", Query: "SELECT name FROM sqlite_schema WHERE type = 'trigger' AND lower(tbl_name) = lower(" + of + ")"},
 		{What: "foreign key from table", Query: "SELECT DISTINCT s.name FROM sqlite_schema s JOIN pragma_foreign_key_list(s.name) f " +
-			"WHERE s.type = 'table' AND lower(f.\"table\") = lower(" + of + ") AND f.on_delete IN ('CASCADE', 'SET NULL', 'SET DEFAULT')"},
+			"WHERE s.type = 'table' AND lower(f.\"table\") = lower(" + of + ") AND lower(s.name) <> lower(f.\"table\") AND f.on_delete IN ('CASCADE', 'SET NULL', 'SET DEFAULT')"},
 	}, nil)
 }

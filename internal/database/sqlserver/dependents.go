@@ -22,6 +22,7 @@ func (t *Target) Dependents(ctx context.Context, tab *table.Table) ([]string, er
 		{What: "check", Query: "SELECT name FROM sys.check_constraints WHERE parent_object_id = %s"},
 		{What: "foreign key from table", Query: "SELECT DISTINCT o.name FROM sys.foreign_keys f JOIN sys.objects o ON o.object_id = f.parent_object_id WHERE f.parent_object_id <> f.referenced_object_id AND f.referenced_object_id = %s"},
 		{What: "trigger", Query: "SELECT name FROM sys.triggers WHERE parent_id = %s"},
+		{What: "default of", Query: "SELECT name FROM sys.columns WHERE (default_object_id <> 0 OR is_identity = 1 OR is_computed = 1) AND object_id = %s"},
 		{What: "view or procedure", Query: "SELECT DISTINCT o.name FROM sys.sql_expression_dependencies d JOIN sys.objects o ON o.object_id = d.referencing_id WHERE o.parent_object_id = 0 AND d.referenced_id = %s"},
 		{What: "rights of", Query: "SELECT DISTINCT u.name FROM sys.database_permissions p JOIN sys.database_principals u ON u.principal_id = p.grantee_principal_id WHERE p.class = 1 AND p.major_id = %s"},
 	}
@@ -36,6 +37,6 @@ func (t *Target) Cascades(ctx context.Context, name string) ([]string, error) {
 	id := t.id(name)
 	return database.ListDependents(ctx, t, []database.Kind{
 		{What: "trigger", Query: "SELECT DISTINCT g.name FROM sys.triggers g JOIN sys.trigger_events e ON e.object_id = g.object_id WHERE e.type_desc = 'DELETE' AND g.parent_id = " + id},
-		{What: "foreign key from table", Query: "SELECT DISTINCT o.name FROM sys.foreign_keys f JOIN sys.objects o ON o.object_id = f.parent_object_id WHERE f.delete_referential_action <> 0 AND f.referenced_object_id = " + id},
+		{What: "foreign key from table", Query: "SELECT DISTINCT o.name FROM sys.foreign_keys f JOIN sys.objects o ON o.object_id = f.parent_object_id WHERE f.delete_referential_action <> 0 AND f.parent_object_id <> f.referenced_object_id AND f.referenced_object_id = " + id},
 	}, nil)
 }
