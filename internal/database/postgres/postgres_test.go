@@ -357,7 +357,7 @@ func TestLosses(t *testing.T) {
 	defer to.Close()
 	databasetest.Loses(t, to, []string{"default of no", "rule kept", "place in table shelf", "publication sent", "owner pg_monitor"},
 		"CREATE TABLE shelf (no integer, name varchar(9))", "CREATE TABLE lent (no integer GENERATED ALWAYS AS IDENTITY, name varchar(9)) INHERITS (shelf)",
-		"CREATE RULE kept AS ON DELETE TO lent DO INSTEAD NOTHING", "CREATE PUBLICATION sent FOR TABLE lent", "ALTER TABLE lent OWNER TO pg_monitor")
+		"CREATE RULE kept AS ON DELETE TO lent DO INSTEAD NOTHING", "DROP PUBLICATION IF EXISTS sent", "CREATE PUBLICATION sent FOR TABLE lent", "ALTER TABLE lent OWNER TO pg_monitor")
 	databasetest.Loses(t, to, []string{"partition or child lent_1"},
-		"DROP TABLE lent", "CREATE TABLE lent (no integer, name varchar(9)) PARTITION BY LIST (no)", "CREATE TABLE lent_1 PARTITION OF lent FOR VALUES IN (1)")
+		"DROP PUBLICATION sent", "DROP TABLE lent", "CREATE TABLE lent (no integer, name varchar(9)) PARTITION BY LIST (no)", "CREATE TABLE lent_1 PARTITION OF lent FOR VALUES IN (1)")
 }
