@@ -52,6 +52,9 @@ func TestBadInput(t *testing.T) {
 		args   string
 		says   string
 	}{
+		{2, "check twice.csv --log twice.csv", "--log twice.csv: the file exists and is not a log"},
+		{1, "export specimens --from other.db --out other.db --replace", "replace other.db: the file is a database\n  choose another --out"},
+		{1, "load twice.csv --to museum.db --table Ambertray_Ledger", "names that begin with ambertray_ are reserved"},
 		{1, "survey missing.csv", "open missing.csv: no such file or directory\n  check"},
 		{1, "survey empty.csv", "is empty"},
 		{1, "survey bom.csv", "empty"},

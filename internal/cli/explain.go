@@ -18,6 +18,7 @@ import (
 	"ambertray/internal/load"
 	"ambertray/internal/pass"
 	"ambertray/internal/platform"
+	"ambertray/internal/publish"
 	"ambertray/internal/record"
 	"ambertray/internal/sheet"
 	"ambertray/internal/source"
@@ -141,6 +142,7 @@ var hints = []struct {
 	{connect.ErrSecret, "remove it; put the password into the server's password file, PGPASSWORD, MYSQL_PWD or SQLCMDPASSWORD, or enter it when asked"},
 	{sheet.ErrEncrypted, "open it with its password and save it without one"},
 	{sheet.ErrBroken, "open it in a spreadsheet program and save it again"},
+	{publish.ErrDatabase, "choose another --out"},
 	{export.ErrFileExists, "--replace writes over it"},
 	{source.ErrDirectory, "name a file in it"},
 	{intake.ErrNothingNew, "a file is loaded when it is complete and not hidden"},

@@ -54,7 +54,7 @@ func (a *app) begin(c *cobra.Command, args []string) error {
 	}
 	a.log = slog.New(slog.DiscardHandler)
 	if u.log != "" {
-		file, err := os.OpenFile(u.log, os.O_APPEND|os.O_CREATE|os.O_WRONLY, 0o666)
+		file, err := openLog(u.log)
 		if err != nil {
 			return err
 		}
@@ -63,6 +63,27 @@ func (a *app) begin(c *cobra.Command, args []string) error {
 	}
 	a.log.Info("begun", "arguments", withoutSecrets(args))
 	return nil
+}
+
+// openLog opens a log to append to it. An existing file has to begin like one, so that
+// events are not appended to a source or a database.
+func openLog(path string) (*os.File, error) {
+	file, err := os.OpenFile(path, os.O_APPEND|os.O_CREATE|os.O_RDWR, 0o666)
+	if err != nil {
+		return nil, err
+	}
+	info, err := file.Stat()
+	begin := []byte{'{'}
+	if err == nil && info.Mode().IsRegular() && info.Size() > 0 {
+		_, err = file.ReadAt(begin, 0)
+	}
+	if err == nil && begin[0] != '{' {
+		err = usageError{fmt.Errorf("--log %s: the file exists and is not a log", path)}
+	}
+	if err != nil {
+		return nil, errors.Join(err, file.Close())
+	}
+	return file, nil
 }
 
 // withoutSecrets returns the arguments without what may be a password in an address.

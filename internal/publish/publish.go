@@ -4,6 +4,7 @@ package publish
 
 import (
 	"bufio"
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -45,11 +46,30 @@ func Write(path string, text func(io.Writer) error) (err error) {
 	return Replace(draft, path)
 }
 
+// ErrDatabase is returned instead of replacing a database by another file.
+var ErrDatabase = errors.New("the file is a database")
+
 // Replace gives a file that was written in full, and synced, the name of the one
-// whose place it takes.
+// whose place it takes, unless that is an SQLite database.
 func Replace(draft, path string) error {
+	if isDatabase(path) {
+		return fmt.Errorf("replace %s: %w", path, ErrDatabase)
+	}
 	if err := os.Rename(draft, path); err != nil {
 		return err
 	}
 	return platform.SyncDir(filepath.Dir(path))
+}
+
+// isDatabase reports whether a file begins as the file format of SQLite says.
+func isDatabase(path string) bool {
+	f, err := os.Open(path)
+	if err != nil {
+		return false
+	}
+	defer f.Close()
+	const magic = "SQLite format 3\x00"
+	head := make([]byte, len(magic))
+	_, err = io.ReadFull(f, head)
+	return err == nil && string(head) == magic
 }

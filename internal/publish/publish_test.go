@@ -51,6 +51,14 @@ func TestWrite(t *testing.T) {
 	require.Error(t, publish.File(filepath.Join(dir, "folder"), []byte("new")), "a folder is not replaced")
 	require.NoFileExists(t, fmt.Sprintf("%s.%d.new", filepath.Join(dir, "folder"), os.Getpid()))
 	require.Error(t, publish.File(filepath.Join(dir, "none", "plan.yaml"), nil))
+
+	museum := filepath.Join(dir, "museum.db")
+	require.NoError(t, os.WriteFile(museum, []byte("SQLite format 3\x00 and pages"), 0o600))
+	require.ErrorIs(t, publish.File(museum, []byte("new")), publish.ErrDatabase)
+	kept, err := os.ReadFile(museum)
+	require.NoError(t, err)
+	require.Equal(t, "SQLite format 3\x00 and pages", string(kept))
+	require.NoFileExists(t, fmt.Sprintf("%s.%d.new", museum, os.Getpid()))
 }
 
 // TestReaders sees the file whole at every moment while it is replaced again and again.
