@@ -20,6 +20,7 @@ func TestBadInput(t *testing.T) {
 	to := targets(t)["postgres"]
 	d := newDesk(t)
 	d.write("empty.csv", "")
+	d.write("quotes.csv", "a,b\n"+strings.Repeat("\"x\n", 200))
 	d.write("bom.csv", "\xef\xbb\xbf")
 	d.write("binary.csv", "a,b\x00c\n")
 	d.write("zipped.csv", "PK\x03\x04 and so on")
@@ -55,6 +56,7 @@ func TestBadInput(t *testing.T) {
 		{2, "check twice.csv --log twice.csv", "--log twice.csv: the file exists and is not a log"},
 		{1, "export specimens --from other.db --out other.db --replace", "replace other.db: the file is a database\n  choose another --out"},
 		{1, "load twice.csv --to museum.db --table Ambertray_Ledger", "names that begin with ambertray_ are reserved"},
+		{1, "load quotes.csv --to museum.db", "quotes.csv: no columns found on line 2, where a quote is never closed\n  --quote none"},
 		{1, "survey missing.csv", "open missing.csv: no such file or directory\n  check"},
 		{1, "survey empty.csv", "is empty"},
 		{1, "survey bom.csv", "empty"},

@@ -25,6 +25,7 @@ import (
 	"ambertray/internal/table"
 	"ambertray/internal/template"
 	"ambertray/internal/term"
+	"ambertray/internal/text"
 	"ambertray/internal/tighten"
 	"ambertray/internal/tray"
 )
@@ -277,6 +278,9 @@ var typedHints = []func(error) string{
 		}
 		return ""
 	},
+	about(func(*text.NoColumnsError) string {
+		return "--quote none reads quotes as text; --header LINE names another line as the header"
+	}),
 	about(func(*template.MissingError) string { return "correct from: in the tray, or draft a new tray" }),
 	about(func(e *noTableError) string {
 		if e.nearest == "" {

@@ -123,10 +123,7 @@ func (s *scan) separator(i int) (next int, isLine, known bool) {
 // lineBreak returns the offset after the line end at i, or i when there is
 // none.
 func (s *scan) lineBreak(i int) (next int, isLine, known bool) {
-	j := i
-	for j < s.n && s.data[j] == '\r' && s.c.newline != '\r' {
-		j++
-	}
+	j := s.afterReturns(i)
 	switch {
 	case j >= s.n && j > i:
 		return s.n, true, s.last // otherwise a line feed may follow
@@ -136,6 +133,22 @@ func (s *scan) lineBreak(i int) (next int, isLine, known bool) {
 		return j + 1, true, true
 	}
 	return i, false, true
+}
+
+// afterReturns returns the offset after the carriage returns at i, unless each of them is a
+// line end by itself.
+func (s *scan) afterReturns(i int) int {
+	if s.c.newline == '\r' || i >= s.n || s.data[i] != '\r' {
+		return i
+	}
+	if i < int(s.returns.Start) || i >= int(s.returns.End) {
+		end := i + 1
+		for end < s.n && s.data[end] == '\r' {
+			end++
+		}
+		s.returns = record.Span{Start: uint32(i), End: uint32(end)}
+	}
+	return int(s.returns.End)
 }
 
 // endCareful closes the record whose last cell ends at end, where the next one

@@ -97,6 +97,7 @@ func (c *cutter) simple() bool {
 // Cut implements text.Cutter.
 func (c *cutter) Cut(b *record.Batch, last, open bool) int {
 	b.Reset()
+	b.Fill(c.Fill)
 	n := b.Raw
 	s := scan{c: c, b: b, data: b.Data[:n+record.Pad], n: n, last: last, open: open}
 	if s.fast = c.simple(); !s.fast {
@@ -122,17 +123,18 @@ func (s *scan) marked() int {
 			i := base + bits.TrailingZeros64(ends)
 			ends &= ends - 1
 			if quoting && data[start] == quote {
-				var ok bool
 				b.SetCells(cells)
-				if i, ok = s.quoted(start); !ok {
+				end, ok := s.quoted(start)
+				if !ok {
 					return s.record
 				}
 				cells = b.AllCells()
-				if i >= base && i < base+64 {
-					ends &= ^uint64(0) << (i - base) << 1
+				if end >= i && end < base+64 {
+					ends &= ^uint64(0) << (end - base) << 1
 				} else { // further on, or before, where quotes were text after all
-					ends, next = 0, i+1
+					ends, next = 0, end+1
 				}
+				i = end
 			} else {
 				cells = append(cells, record.Span{Start: uint32(start), End: uint32(i)})
 			}
@@ -196,6 +198,9 @@ type scan struct {
 	fast   bool
 	record int  // offset of the record that is being cut
 	strays bool // the record has a quote that ought not to be where it is
+	// returns is the last run of carriage returns that was met, so that a long one is read once.
+	returns record.Span
+	failed  failed
 }
 
 // endRecord closes the record before the line end at i, unless an open quote
@@ -220,8 +225,12 @@ func (s *scan) endRecord(i int) {
 		s.b.DropNotes()
 		s.b.Skip(rule, s.record, stop)
 	} else {
-		if s.c.Fill > 0 || s.c.FillLast > 0 && s.b.OpenCells() == s.c.FillLast-1 {
-			s.b.FillRecord(max(s.c.Fill, s.c.FillLast), stop)
+		switch cells := s.b.OpenCells(); {
+		case cells < s.c.Fill:
+			s.b.Filled++
+		case s.c.Fill == 0 && cells == s.c.FillLast-1:
+			s.b.Filled++
+			s.b.AddCell(record.Span{Start: uint32(stop), End: uint32(stop)})
 		}
 		s.b.EndRecord(s.record, stop)
 	}
@@ -232,8 +241,12 @@ func (s *scan) endRecord(i int) {
 // or line end that follows it (n at the end of the text), or false when the
 // cell continues in the next piece.
 func (s *scan) quoted(start int) (end int, ok bool) {
+	if s.failed.has(start) {
+		return s.openQuote(s.failed.quote), true
+	}
 	doubled, stray := false, false
 	i := start + 1
+	checked := start // up to here the cell is on one line
 	for {
 		k := bytes.IndexByte(s.data[i:s.n], s.c.quote)
 		if k < 0 {
@@ -251,6 +264,12 @@ func (s *scan) quoted(start int) (end int, ok bool) {
 				continue
 			}
 		}
+		if stray {
+			if s.spansLines(checked, i) { // whatever the next quotes are
+				return s.openQuote(start), true
+			}
+			checked = i
+		}
 		if s.c.backslash && escaped(s.data[start+1:i]) {
 			doubled = true
 			i++
@@ -263,17 +282,17 @@ func (s *scan) quoted(start int) (end int, ok bool) {
 		case next == doubles:
 			doubled = true
 			i += 2
-		case next == closes && !(stray && s.spansLines(start, i)):
+		case next == closes:
 			s.addQuoted(start, i, doubled)
 			return end, true
-		case s.spansLines(start, i):
+		case s.spansLines(checked, i):
 			return s.openQuote(start), true
 		default:
 			if !stray && !s.c.unescaped {
 				s.b.Note(record.StrayQuote, i)
 				s.strays = true
 			}
-			stray = true
+			stray, checked = true, i
 			i++
 		}
 	}
@@ -360,9 +379,14 @@ func (s *scan) openQuote(start int) int {
 	if k := s.lineEnd(start); k >= 0 {
 		stop = k
 	}
+	if s.failed.stop != stop {
+		s.failed = failed{s.openCells(start), start, 0}
+	}
 	if s.cutLiterally(stop) {
+		s.failed.stop = stop
 		return s.record - 1
 	}
+	s.failed = failed{}
 	s.strays = false
 	s.b.DropNotes()
 	s.b.Note(record.OpenQuote, start)

@@ -60,6 +60,46 @@ func TestCut(t *testing.T) {
 	}
 }
 
+// TestByMarks cuts random texts by their marks as byte by byte, which delimiters of several
+// characters need: with quotes that are never closed, and lines that are then cut with
+// their quotes as text.
+func TestByMarks(t *testing.T) {
+	rng := rand.New(rand.NewPCG(7, 8))
+	const signs = "\"\",,\n\nab"
+	for range 20_000 {
+		whole := make([]byte, rng.IntN(150))
+		for i := range whole {
+			whole[i] = signs[rng.IntN(len(signs))]
+		}
+		byMarks := *csvCutter
+		byMarks.Width = rng.IntN(4)
+		byBytes := byMarks
+		byBytes.delimiter, byBytes.long = 0, []byte{byMarks.delimiter}
+		require.Equal(t, texttest.ReadAll(t, &byBytes, string(whole), pieceSize, 1), texttest.ReadAll(t, &byMarks, string(whole), pieceSize, 1), "%q, %d cells", whole, byMarks.Width)
+	}
+}
+
+// TestManyQuotes cuts long texts in which no quote closes a cell. Time that grew with the
+// square of their length would not end.
+func TestManyQuotes(t *testing.T) {
+	const many = 500_000
+	pairs := *csvCutter
+	pairs.Width = 2
+	for _, c := range []struct {
+		text    string
+		records int
+	}{
+		{strings.Repeat("1\",\"x\n", many), many},
+		{strings.Repeat("\"\"a\"\",1\n", many), many},
+		{strings.Repeat("\"\"a\"\"\n", many), many},
+		{strings.Repeat("\"a\n", many), many},
+		{strings.Repeat("\"", 2*many), 1},
+		{"\"" + strings.Repeat("a\"b", many), 1},
+	} {
+		require.Equal(t, c.records, text.CutText(&pairs, []byte(c.text), true).Len(), c.text[:8])
+	}
+}
+
 func show(rows []texttest.Row) string {
 	var out []string
 	for _, r := range rows {

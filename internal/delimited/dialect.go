@@ -121,10 +121,11 @@ func surrounding(head []byte, d byte) string {
 	long := func(c byte) bool {
 		return c > ' ' && c < 0x7f && c != '"' && c != '\'' && (isSign(c) || c == '#' || c == '-')
 	}
-	for to < len(head) && long(head[to]) {
+	const most = 8 // signs on either side: longer runs are no delimiters
+	for to < len(head) && to < at+most && long(head[to]) {
 		to++
 	}
-	for from > 0 && long(head[from-1]) {
+	for from > 0 && from > at-most && long(head[from-1]) {
 		from--
 	}
 	run := head[from:to]

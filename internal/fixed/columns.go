@@ -58,9 +58,10 @@ func formatColumns(list []column) string {
 	return strings.Join(parts, ",")
 }
 
-// bytes returns where the cell of a line is.
-func (c column) bytes(row []byte) (from, to int) {
-	from = offsetOf(row, 0, c.first)
+// bytes returns where the cell of a line is, which begins after a number of characters that
+// end at an offset.
+func (c column) bytes(row []byte, offset, chars int) (from, to int) {
+	from = offsetOf(row, offset, c.first-chars)
 	if c.end < 0 {
 		return from, len(row)
 	}

@@ -80,8 +80,10 @@ func (c *cutter) cutLine(b *record.Batch, at, end int) {
 		b.Skip(rule, at, end)
 		return
 	}
+	from, to, chars := 0, 0, 0 // chars are before the offset to
 	for _, place := range c.places {
-		from, to := place.bytes(row)
+		from, to = place.bytes(row, to, chars)
+		chars = place.end
 		b.AddCell(record.Span{Start: uint32(at + from), End: uint32(at + to)})
 		b.TrimSpaces()
 	}

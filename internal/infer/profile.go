@@ -75,7 +75,7 @@ func (p *Column) Add(b *record.Batch, c, width int, hashes *[]uint64) {
 		case even: // the rule, and worth a shorter way
 			span = cells[r*width+c]
 		case b.Width(r) == width:
-			span = b.Cells(r)[c]
+			span = b.Span(r, c)
 		default:
 			continue
 		}

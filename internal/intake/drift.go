@@ -119,8 +119,13 @@ func (in *Intake) drift() error {
 	for _, p := range in.Parts {
 		more = append(more, p.Headings...)
 	}
+	known := map[string]bool{}
+	for _, h := range in.Headings {
+		known[h] = true
+	}
 	for _, h := range more {
-		if !slices.Contains(in.Headings, h) {
+		if !known[h] {
+			known[h] = true
 			in.Headings = append(in.Headings, h)
 		}
 	}

@@ -57,6 +57,7 @@ type Batch struct {
 	Oddities []Oddity
 
 	cells   []Span
+	fill    int // shorter records have blank cells up to this number, which are not in cells
 	records []place
 	left    []leftOut
 	uneven  bool // the records differ in their number of cells
@@ -82,7 +83,7 @@ func New(newline byte, free func(*Batch)) *Batch {
 func (b *Batch) Reset() {
 	b.cells, b.records = b.cells[:0], b.records[:0]
 	b.Oddities = b.Oddities[:0]
-	b.Lines, b.Skipped, b.Filled, b.uneven = 0, Skipped{}, 0, false
+	b.Lines, b.Skipped, b.Filled, b.fill, b.uneven = 0, Skipped{}, 0, 0, false
 	b.Above, b.left, b.Footer = nil, b.left[:0], nil
 	b.seenRecord, b.seenLine = 0, 0
 }
@@ -164,17 +165,9 @@ func (b *Batch) OpenCells() int { return len(b.cells) - b.firstCell(len(b.record
 // DropCells forgets the cells of the record that is being cut.
 func (b *Batch) DropCells() { b.cells = b.cells[:b.firstCell(len(b.records))] }
 
-// FillRecord adds blank cells to the record that is being cut, which ends at
-// offset stop of Data, until it has width of them.
-func (b *Batch) FillRecord(width, stop int) {
-	if b.OpenCells() >= width {
-		return
-	}
-	b.Filled++
-	for b.OpenCells() < width {
-		b.AddCell(Span{uint32(stop), uint32(stop)})
-	}
-}
+// Fill gives records with fewer cells than width blank ones up to that number. They take no
+// memory: a few bytes of text could ask for very many.
+func (b *Batch) Fill(width int) { b.fill = width }
 
 // EndRecord closes the record whose text is Data[start:stop].
 func (b *Batch) EndRecord(start, stop int) {
@@ -199,7 +192,9 @@ func (b *Batch) DropNotes() {
 
 // Even reports whether every record has width cells; then cell c of record r is
 // AllCells()[r*width+c].
-func (b *Batch) Even(width int) bool { return !b.uneven && b.Len() > 0 && b.Width(0) == width }
+func (b *Batch) Even(width int) bool {
+	return !b.uneven && b.Len() > 0 && int(b.records[0].cells) == width
+}
 
 // Truncate keeps the first n records and what was noted of them.
 func (b *Batch) Truncate(n int) {
@@ -212,11 +207,15 @@ func (b *Batch) Truncate(n int) {
 // A record of another width keeps one that no record has then.
 func (b *Batch) Remap(width int, order []int) {
 	cells := make([]Span, 0, len(b.records)*len(order))
+	blanks := make([]Span, b.fill)
 	from := 0
 	b.uneven = false
 	for r := range b.records {
 		to := int(b.records[r].cells)
 		own := b.cells[from:to]
+		if len(own) < b.fill {
+			own = append(slices.Clone(own), blanks[len(own):]...)
+		}
 		from = to
 		switch {
 		case len(own) == width:
@@ -235,7 +234,7 @@ func (b *Batch) Remap(width int, order []int) {
 		b.records[r].cells = uint32(len(cells))
 		b.uneven = b.uneven || len(cells) != (r+1)*len(order)
 	}
-	b.cells = cells
+	b.cells, b.fill = cells, 0
 	for i, row := range b.Footer {
 		if len(row.Cells) == width {
 			b.Footer[i].Cells = row.inOrder(order)
@@ -247,15 +246,24 @@ func (b *Batch) Remap(width int, order []int) {
 func (b *Batch) Len() int { return len(b.records) }
 
 // Width returns the number of cells of record r.
-func (b *Batch) Width(r int) int { return int(b.records[r].cells) - b.firstCell(r) }
+func (b *Batch) Width(r int) int { return max(int(b.records[r].cells)-b.firstCell(r), b.fill) }
 
 // Cell returns the text of cell c of record r, quotes taken off.
 func (b *Batch) Cell(r, c int) []byte {
-	s := b.cells[b.firstCell(r)+c]
+	s := b.Span(r, c)
 	return b.Data[s.Start:s.End]
 }
 
-// Cells returns the spans of the cells of record r.
+// Span returns where in Data cell c of record r is.
+func (b *Batch) Span(r, c int) Span {
+	i := b.firstCell(r) + c
+	if b.fill > 0 && i >= int(b.records[r].cells) {
+		return Span{}
+	}
+	return b.cells[i]
+}
+
+// Cells returns the spans of the cells of record r, without those that fill it.
 func (b *Batch) Cells(r int) []Span { return b.cells[b.firstCell(r):b.records[r].cells] }
 
 // Text returns record r as it stands in the source, without its line end.

@@ -331,7 +331,8 @@ func (w *surveying) work(profile []infer.Column, sample *record.Sample) record.W
 		runs := make([]infer.Run, width)
 		sorts := make([]infer.Sorts, width)
 		var hashes [][]uint64
-		if b.FirstRecord <= w.keys.Head() && b.Part == 0 {
+		last := b.FirstRecord + int64(b.Len()) - 1
+		if last <= w.keys.Head() && b.Part == 0 {
 			hashes = make([][]uint64, width)
 		}
 		for c := range profile {
@@ -394,7 +395,9 @@ func (w *surveying) noteOddities(b *record.Batch, s *seen) {
 			if odd[0].What == record.BadEncoding && s.misread == nil {
 				s.misread = beyondASCII(b)
 			}
-			s.note(Oddity{Line: b.OddityLine(odd[0]), Column: w.heading(odd[0].Cell), What: odd[0].What.String()})
+			if s.notes() {
+				s.oddities = append(s.oddities, Oddity{Line: b.OddityLine(odd[0]), Column: w.heading(odd[0].Cell), What: odd[0].What.String()})
+			}
 		}
 		if broken {
 			s.broken++
@@ -404,16 +407,15 @@ func (w *surveying) noteOddities(b *record.Batch, s *seen) {
 				s.widths = map[int]int64{}
 			}
 			s.widths[n]++
-			s.note(Oddity{Line: b.Line(r), What: record.Misfit(n, len(w.headings))})
+			if s.notes() {
+				s.oddities = append(s.oddities, Oddity{Line: b.Line(r), What: record.Misfit(n, len(w.headings))})
+			}
 		}
 	}
 }
 
-func (s *seen) note(o Oddity) {
-	if len(s.oddities) < maxOddities {
-		s.oddities = append(s.oddities, o)
-	}
-}
+// notes reports whether more oddities are listed.
+func (s *seen) notes() bool { return len(s.oddities) < maxOddities }
 
 func (w *surveying) heading(c int) *string {
 	if c < len(w.headings) {

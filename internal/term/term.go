@@ -98,6 +98,9 @@ type Column struct {
 // Table writes rows below titles. In a narrow window spare columns are left out, from the
 // right, and the last column is wrapped into the rest.
 func (p *Printer) Table(cols []Column, rows [][]string) {
+	if len(cols) == 0 {
+		return
+	}
 	rows = clip(cols, rows)
 	cols, rows, leftOut := p.leaveOut(cols, rows)
 	p.wrapLast(cols, rows)

@@ -36,6 +36,9 @@ func OpenPieces(src *source.Source, lay source.Layout, c Cutter, size int) (*Rea
 	}
 	e := Expected{}
 	headings, used := headingsOf(c, text, whole, lines, lay.DescriptionLines, &e)
+	if len(headings) == 0 {
+		return nil, nil, &NoColumnsError{src.Name, first}
+	}
 	if lay.HeaderLine > 0 {
 		if len(headings) > 1 {
 			c.Rules().Header = bytes.TrimRight(bytes.Clone(text[:used]), "\r\n")
@@ -73,6 +76,17 @@ func OpenPieces(src *source.Source, lay source.Layout, c Cutter, size int) (*Rea
 		}
 	}
 	return r, frame.Distinct(headings), nil
+}
+
+// NoColumnsError says that the header, or without one the first record, cannot be cut into
+// cells.
+type NoColumnsError struct {
+	Source string
+	Line   int64
+}
+
+func (e *NoColumnsError) Error() string {
+	return fmt.Sprintf("%s: no columns found on line %d, where a quote is never closed", e.Source, e.Line)
 }
 
 // NoLineError says that a source is too short to have the line of its header.
