@@ -147,7 +147,10 @@ start_clients() {
     export AMBERTRAY_TEDIOUS=$servers_dir/clients
     mkdir "$AMBERTRAY_TEDIOUS"
     echo '{"overrides":{"antlr4ts":"0.5.0-alpha.4"}}' >"$AMBERTRAY_TEDIOUS/package.json" # a later one does not load
-    (cd "$AMBERTRAY_TEDIOUS" && npm install --silent --no-audit --no-fund --prefix . tedious@19.2.2 hyparquet@1.31.5 hyparquet-compressors@1.1.2 antlr4ts-sql@1.1.0 >&2)
+    for _ in 1 2 3; do # a registry may hang for once
+        (cd "$AMBERTRAY_TEDIOUS" && timeout 120 npm install --silent --no-audit --no-fund --prefix . tedious@19.2.2 hyparquet@1.31.5 hyparquet-compressors@1.1.2 antlr4ts-sql@1.1.0 >&2) && return
+    done
+    return 1
 }
 
 # start_wine makes ready to run the program for Windows: its path is in AMBERTRAY_TEST_WINDOWS, and the command

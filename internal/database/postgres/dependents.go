@@ -42,11 +42,12 @@ func (t *Target) Dependents(ctx context.Context, tab *table.Table) (list []strin
 	return database.ListDependents(ctx, t, kinds, d.OwnNames(tab))
 }
 
-// Cascades implements database.Cascader.
+// Cascades implements database.Cascader: a table is emptied by TRUNCATE or DELETE, which have
+// the bits 32 and 8 in the type of a trigger.
 func (t *Target) Cascades(ctx context.Context, name string) ([]string, error) {
 	of := "to_regclass(" + dialect.PostgreSQL.Literal(dialect.PostgreSQL.QuoteTable(name)) + ")"
 	return database.ListDependents(ctx, t, []database.Kind{
-		{What: "trigger", Query: "SELECT tgname FROM pg_trigger WHERE NOT tgisinternal AND tgtype & 8 <> 0 AND tgrelid = " + of},
+		{What: "trigger", Query: "SELECT tgname FROM pg_trigger WHERE NOT tgisinternal AND tgtype & 40 <> 0 AND tgrelid = " + of},
 		{What: "rule", Query: "SELECT rulename FROM pg_rewrite WHERE ev_type = '4' AND ev_class = " + of},
 		{What: "foreign key from table", Query: "SELECT DISTINCT conrelid::regclass::text FROM pg_constraint WHERE contype = 'f' AND confdeltype IN ('c', 'n', 'd') AND conrelid <> confrelid AND confrelid = " + of},
 	}, nil)

@@ -355,9 +355,15 @@ func TestLosses(t *testing.T) {
 	to, err := postgres.Open(context.Background(), scratch(t), "")
 	require.NoError(t, err)
 	defer to.Close()
-	databasetest.Loses(t, to, []string{"default of no", "rule kept", "place in table shelf", "publication sent", "owner pg_monitor"},
+	databasetest.Loses(t, to, table.Rebuild, []string{"default of no", "rule kept", "place in table shelf", "publication sent", "owner pg_monitor"},
 		"CREATE TABLE shelf (no integer, name varchar(9))", "CREATE TABLE lent (no integer GENERATED ALWAYS AS IDENTITY, name varchar(9)) INHERITS (shelf)",
 		"CREATE RULE kept AS ON DELETE TO lent DO INSTEAD NOTHING", "DROP PUBLICATION IF EXISTS sent", "CREATE PUBLICATION sent FOR TABLE lent", "ALTER TABLE lent OWNER TO pg_monitor")
-	databasetest.Loses(t, to, []string{"partition or child lent_1"},
+	databasetest.Loses(t, to, table.Rebuild, []string{"partition or child lent_1"},
 		"DROP PUBLICATION sent", "DROP TABLE lent", "CREATE TABLE lent (no integer, name varchar(9)) PARTITION BY LIST (no)", "CREATE TABLE lent_1 PARTITION OF lent FOR VALUES IN (1)")
+	databasetest.Loses(t, to, table.Empty, []string{"trigger noted"},
+		"DROP TABLE lent", "CREATE TABLE lent (no integer PRIMARY KEY, name varchar(9))",
+		"CREATE OR REPLACE FUNCTION note() RETURNS trigger LANGUAGE plpgsql AS 'BEGIN RETURN NULL; END'",
+		"CREATE TRIGGER added AFTER INSERT ON lent FOR EACH ROW EXECUTE FUNCTION note()",
+		"CREATE TRIGGER noted AFTER TRUNCATE ON lent FOR EACH STATEMENT EXECUTE FUNCTION note()")
+	databasetest.Loses(t, to, table.Empty, nil, "DROP TRIGGER noted ON lent")
 }

@@ -30,11 +30,11 @@ func (t *Target) Dependents(ctx context.Context, tab *table.Table) (list []strin
 	}, d.OwnNames(tab))
 }
 
-// Cascades implements database.Cascader.
+// Cascades implements database.Cascader. A trigger that mentions DELETE may run on it.
 func (t *Target) Cascades(ctx context.Context, name string) ([]string, error) {
 	of := dialect.SQLite.Literal(name)
 	return database.ListDependents(ctx, t, []database.Kind{
-		{What: "trigger", Query: "SELECT name FROM sqlite_schema WHERE type = 'trigger' AND lower(tbl_name) = lower(" + of + ")"},
+		{What: "trigger", Query: "SELECT name FROM sqlite_schema WHERE type = 'trigger' AND sql LIKE '%delete%' AND lower(tbl_name) = lower(" + of + ")"},
 		{What: "foreign key from table", Query: "SELECT DISTINCT s.name FROM sqlite_schema s JOIN pragma_foreign_key_list(s.name) f " +
 			"WHERE s.type = 'table' AND lower(f.\"table\") = lower(" + of + ") AND lower(s.name) <> lower(f.\"table\") AND f.on_delete IN ('CASCADE', 'SET NULL', 'SET DEFAULT')"},
 	}, nil)

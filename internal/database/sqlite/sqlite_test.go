@@ -155,3 +155,15 @@ func TestForeignKeys(t *testing.T) {
 	require.ElementsMatch(t, []string{"1 room, shelf not in table drawer", "2 finder not in table finder", "1 after not in table loan"}, reasons)
 	require.Equal(t, int64(2), r.Counts.Loaded)
 }
+
+// TestLosses names what emptying and rebuilding a table would lose in SQLite only.
+func TestLosses(t *testing.T) {
+	to, err := sqlite.Open(filepath.Join(t.TempDir(), "museum.db"), true)
+	require.NoError(t, err)
+	defer to.Close()
+	databasetest.Loses(t, to, table.Rebuild, []string{"trigger added", "unique constraint on name, no", "default of both"},
+		"CREATE TABLE lent (no integer PRIMARY KEY, name varchar(9), both GENERATED ALWAYS AS (no || name), UNIQUE (name, no))",
+		"CREATE TRIGGER added AFTER INSERT ON lent BEGIN SELECT 1; END")
+	databasetest.Loses(t, to, table.Empty, nil)
+	databasetest.Loses(t, to, table.Empty, []string{"trigger noted"}, "CREATE TRIGGER noted AFTER DELETE ON lent BEGIN SELECT 1; END")
+}
