@@ -17,13 +17,7 @@ import (
 // does so on request.
 func losses(t *testing.T, to database.Target) {
 	ctx := context.Background()
-	run := func(statements ...string) {
-		for _, s := range statements {
-			_, err := to.Exec(ctx, s)
-			require.NoError(t, err, s)
-		}
-	}
-	run("CREATE TABLE lent (no integer NOT NULL PRIMARY KEY, name varchar(9) DEFAULT 'ant')", "INSERT INTO lent VALUES (1, 'ant'), (2, 'bee')",
+	execAll(t, to, "CREATE TABLE lent (no integer NOT NULL PRIMARY KEY, name varchar(9) DEFAULT 'ant')", "INSERT INTO lent VALUES (1, 'ant'), (2, 'bee')",
 		"CREATE TABLE lent_fee (lent_no integer, FOREIGN KEY (lent_no) REFERENCES lent (no) ON DELETE CASCADE)", "INSERT INTO lent_fee VALUES (2)")
 	refused := func(existing table.Existing, change func(*tray.Tray)) []string {
 		tr := lentTray(t, existing)
@@ -48,7 +42,7 @@ func losses(t *testing.T, to database.Target) {
 	require.Contains(t, r.Remarks[0], "other tables may have changed when the table was emptied: foreign key from table ")
 	requireRows(t, to, "lent", 1)
 	requireRows(t, to, "lent_fee", 0)
-	run("DROP TABLE lent_fee", "DROP TABLE lent")
+	execAll(t, to, "DROP TABLE lent_fee", "DROP TABLE lent")
 }
 
 func lentTray(t *testing.T, existing table.Existing) *tray.Tray {
@@ -61,10 +55,8 @@ func lentTray(t *testing.T, existing table.Existing) *tray.Tray {
 // Loses wants what would be lost or changed with the table lent, which the statements make,
 // when it is emptied or rebuilt.
 func Loses(t *testing.T, to database.Target, existing table.Existing, want []string, statements ...string) {
-	for _, s := range statements {
-		_, err := to.Exec(context.Background(), s)
-		require.NoError(t, err, s)
-	}
+	t.Helper()
+	execAll(t, to, statements...)
 	_, err := load.Run(context.Background(), lentTray(t, existing), &source.Opener{}, to, load.Options{})
 	if want == nil {
 		require.NoError(t, err)

@@ -129,10 +129,7 @@ func doubts(t *testing.T, to database.Target) {
 // to stay. left are the columns that are left as they are, and a part of the reason.
 func Keeps(t *testing.T, to database.Target, statements []string, left map[string]string) {
 	ctx := context.Background()
-	for _, s := range statements {
-		_, err := to.Exec(ctx, s)
-		require.NoError(t, err, s)
-	}
+	execAll(t, to, statements...)
 	hangs := func() []string {
 		d, err := database.Require[database.Depended](to, to, "")
 		require.NoError(t, err)

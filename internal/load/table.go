@@ -85,8 +85,8 @@ func (j *job) openExisting(ctx context.Context, checkpoints bool) error {
 	return j.fitTable(ctx)
 }
 
-// LossError lists what would be lost or changed besides the rows of a table that is rebuilt
-// or emptied.
+// LossError lists what would be lost with a table that is rebuilt, or changed with the rows
+// of a table that is emptied.
 type LossError struct {
 	Existing table.Existing
 	Table    string

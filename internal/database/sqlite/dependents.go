@@ -15,7 +15,7 @@ var (
 )
 
 // Dependents implements database.Depended. Views find the table again by its name.
-// Dropping a table removes its rows first, which other tables may follow.
+// Dropping a table removes its rows first, and then rows of other tables may be removed too.
 func (t *Target) Dependents(ctx context.Context, tab *table.Table) (list []string, err error) {
 	const query = "SELECT name FROM sqlite_schema WHERE sql IS NOT NULL AND lower(tbl_name) = lower(%s) AND type = '%s'"
 	d := dialect.SQLite
@@ -25,8 +25,7 @@ func (t *Target) Dependents(ctx context.Context, tab *table.Table) (list []strin
 		{What: "unique constraint on", Query: "SELECT (SELECT group_concat(name, ', ') FROM pragma_index_info(l.name)) FROM pragma_index_list(" + d.Literal(tab.Name) + ") l WHERE l.origin = 'u'"},
 		{What: "default of", Query: "SELECT name FROM pragma_table_xinfo(" + d.Literal(tab.Name) + ") WHERE dflt_value IS NOT NULL OR hidden IN (2, 3)"},
 		{What: "foreign key of", Query: "SELECT \"from\" FROM pragma_foreign_key_list(" + d.Literal(tab.Name) + ")"},
-		{What: "referring rows of table", Query: "SELECT DISTINCT s.name FROM sqlite_schema s JOIN pragma_foreign_key_list(s.name) f " +
-			"WHERE s.type = 'table' AND lower(f.\"table\") = lower(" + d.Literal(tab.Name) + ") AND lower(s.name) <> lower(f.\"table\")"},
+		{What: "referring rows of table", Query: referring(tab.Name) + notItself},
 	}, d.OwnNames(tab))
 }
 
@@ -35,7 +34,16 @@ func (t *Target) Cascades(ctx context.Context, name string) ([]string, error) {
 	of := dialect.SQLite.Literal(name)
 	return database.ListDependents(ctx, t, []database.Kind{
 		{What: "trigger", Query: "SELECT name FROM sqlite_schema WHERE type = 'trigger' AND sql LIKE '%delete%' AND lower(tbl_name) = lower(" + of + ")"},
-		{What: "foreign key from table", Query: "SELECT DISTINCT s.name FROM sqlite_schema s JOIN pragma_foreign_key_list(s.name) f " +
-			"WHERE s.type = 'table' AND lower(f.\"table\") = lower(" + of + ") AND lower(s.name) <> lower(f.\"table\") AND f.on_delete IN ('CASCADE', 'SET NULL', 'SET DEFAULT')"},
+		{What: "foreign key from table", Query: referring(name) + notItself + " AND f.on_delete IN ('CASCADE', 'SET NULL', 'SET DEFAULT')"},
 	}, nil)
 }
+
+// referring is the query for the tables that refer to a table, to which conditions on the
+// foreign key f of the table s can be appended.
+func referring(name string) string {
+	return "SELECT DISTINCT s.name FROM sqlite_schema s JOIN pragma_foreign_key_list(s.name) f WHERE s.type = 'table' AND lower(f.\"table\") = lower(" +
+		dialect.SQLite.Literal(name) + ")"
+}
+
+// notItself is the condition that leaves out a table that refers to itself.
+const notItself = " AND lower(s.name) <> lower(f.\"table\")"

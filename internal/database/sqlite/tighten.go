@@ -73,9 +73,9 @@ func (t *Target) keeps(ctx context.Context, name, definition string) (why string
 	if found := special.FindString(definition); found != "" {
 		return "the definition of the table has " + strings.ToUpper(found) + ", which is not taken over", nil
 	}
-	referring, err := t.Query(ctx, "SELECT DISTINCT s.name FROM sqlite_schema s JOIN pragma_foreign_key_list(s.name) f WHERE s.type = 'table' AND lower(f.\"table\") = lower("+dialect.SQLite.Literal(name)+")")
-	if err == nil && len(referring) > 0 {
-		why = "the table " + referring[0][0] + " refers to this one"
+	tables, err := t.Query(ctx, referring(name))
+	if err == nil && len(tables) > 0 {
+		why = "the table " + tables[0][0] + " refers to this one"
 	}
 	return why, err
 }
