@@ -181,16 +181,9 @@ func (d *Dialect) addForeignKeys(name string, t *table.Table) (statements []stri
 	return statements
 }
 
-// OwnNames returns the names of the indexes and foreign keys that the plan makes, and of the
-// columns to which it gives a default or a reference.
+// OwnNames returns the names of the indexes and foreign keys that the plan makes.
 func (d *Dialect) OwnNames(t *table.Table) []string {
-	names := append(d.IndexNames(t), d.foreignKeyNames(t)...)
-	for _, c := range t.Loaded() {
-		if c.Default != nil || c.References != nil {
-			names = append(names, c.Name)
-		}
-	}
-	return names
+	return append(d.IndexNames(t), d.foreignKeyNames(t)...)
 }
 
 // foreignKeyNames are the columns where the server has to find a name.

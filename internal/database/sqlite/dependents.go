@@ -19,14 +19,15 @@ var (
 func (t *Target) Dependents(ctx context.Context, tab *table.Table) (list []string, err error) {
 	const query = "SELECT name FROM sqlite_schema WHERE sql IS NOT NULL AND lower(tbl_name) = lower(%s) AND type = '%s'"
 	d := dialect.SQLite
+	own := d.OwnNames(tab)
 	return database.ListDependents(ctx, t, []database.Kind{
-		{What: "index", Query: fmt.Sprintf(query, d.Literal(tab.Name), "index")},
+		{What: "index", Query: fmt.Sprintf(query, d.Literal(tab.Name), "index"), Own: own},
 		{What: "trigger", Query: fmt.Sprintf(query, d.Literal(tab.Name), "trigger")},
 		{What: "unique constraint on", Query: "SELECT (SELECT group_concat(name, ', ') FROM pragma_index_info(l.name)) FROM pragma_index_list(" + d.Literal(tab.Name) + ") l WHERE l.origin = 'u'"},
-		{What: "default of", Query: "SELECT name FROM pragma_table_xinfo(" + d.Literal(tab.Name) + ") WHERE dflt_value IS NOT NULL OR hidden IN (2, 3)"},
-		{What: "foreign key of", Query: "SELECT \"from\" FROM pragma_foreign_key_list(" + d.Literal(tab.Name) + ")"},
+		{What: "default of", Query: "SELECT name FROM pragma_table_xinfo(" + d.Literal(tab.Name) + ") WHERE dflt_value IS NOT NULL OR hidden IN (2, 3)", Own: database.Defaults(tab)},
+		{What: "foreign key of", Query: "SELECT \"from\" FROM pragma_foreign_key_list(" + d.Literal(tab.Name) + ")", Own: database.Referring(tab)},
 		{What: "referring rows of table", Query: referring(tab.Name) + notItself},
-	}, d.OwnNames(tab))
+	})
 }
 
 // Cascades implements database.Cascader. A trigger that mentions DELETE may run on it.
@@ -35,7 +36,7 @@ func (t *Target) Cascades(ctx context.Context, name string) ([]string, error) {
 	return database.ListDependents(ctx, t, []database.Kind{
 		{What: "trigger", Query: "SELECT name FROM sqlite_schema WHERE type = 'trigger' AND sql LIKE '%delete%' AND lower(tbl_name) = lower(" + of + ")"},
 		{What: "foreign key from table", Query: referring(name) + notItself + " AND f.on_delete IN ('CASCADE', 'SET NULL', 'SET DEFAULT')"},
-	}, nil)
+	})
 }
 
 // referring is the query for the tables that refer to a table, to which conditions on the
