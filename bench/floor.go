@@ -100,7 +100,7 @@ func floorCSV(path string, each func([]string) error) error {
 	}
 }
 
-// cut is not a floor but the reader by itself: records and cells are found, and
+// cut is not a floor but the reader alone: records and cells are found, and
 // nothing is done with them.
 func cut(path string, workers int) error {
 	runtime.GOMAXPROCS(workers)

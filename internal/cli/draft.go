@@ -162,7 +162,7 @@ func (a *app) plan(c *cobra.Command, d *drafting, names []string) (t *tray.Tray,
 	return t, nil, err
 }
 
-// adapt puts what the command line says into a plan, for this time.
+// adapt applies the options of the command line to a plan, for this run only.
 func (d *drafting) adapt(c *cobra.Command, t *tray.Tray, files []string) error {
 	err := useFiles(t, files)
 	if err == nil {

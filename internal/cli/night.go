@@ -138,7 +138,7 @@ func (a *app) logResult(result any) {
 	}
 }
 
-// line starts to show progress in the way that is wanted.
+// line starts to show progress in the requested form.
 func (a *app) line(title string) *term.Progress {
 	switch {
 	case a.unattended.quiet || a.unattended.progress == progressNone:

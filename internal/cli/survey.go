@@ -132,7 +132,7 @@ func (w *surveying) args(c *cobra.Command, args []string) error {
 	return cobra.MinimumNArgs(1)(c, args)
 }
 
-// surveyFiles shows what sources hold, each by itself.
+// surveyFiles shows the contents of each source separately.
 func (a *app) surveyFiles(c *cobra.Command, o survey.Options, args []string) error {
 	files, err := intake.Expand(args)
 	if err != nil {

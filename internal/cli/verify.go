@@ -74,7 +74,7 @@ A source without a tray is compared by its headings, with the types of the table
 	return c
 }
 
-// adjust puts what the command line says of the layout into a plan, for this time.
+// adjust applies the layout options of the command line to a plan, for this run only.
 func adjust(options func() (survey.Options, error), t *tray.Tray) error {
 	o, err := options()
 	if err == nil {

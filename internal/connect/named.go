@@ -31,7 +31,7 @@ var ErrSecret = errors.New("the URL contains a password")
 // no password.
 func Named() (list []NamedTarget, err error) {
 	path, err := ConfigFile()
-	if err != nil { // there is no such place
+	if err != nil { // the system has no such folder
 		return nil, nil
 	}
 	text, err := os.ReadFile(path)

@@ -15,7 +15,7 @@ type Cell struct {
 	Name string
 }
 
-// NewCell returns the reader of a column, for a server of dialect d.
+// NewCell returns the reader of a column as a server of dialect d stores it.
 func NewCell(col table.Column, d *dialect.Dialect) (*Cell, error) {
 	if col.Limit == nil && d.Limit != nil {
 		col.Limit = d.Limit(col.Type)

@@ -217,7 +217,7 @@ func textWriter(t, stored table.Type) func(v *value.Value) []byte {
 	return nil
 }
 
-// Worker returns a function that converts batches, for one goroutine.
+// Worker returns a function that converts batches. It is for one goroutine.
 func (c *Converter) Worker() record.Work[*Block] {
 	values := make([]value.Value, len(c.columns))
 	return func(b *record.Batch) (*Block, error) {

@@ -265,7 +265,7 @@ func (s *scan) quoted(start int) (end int, ok bool) {
 			}
 		}
 		if stray {
-			if s.spansLines(checked, i) { // whatever the next quotes are
+			if s.spansLines(checked, i) { // regardless of the next quotes
 				return s.openQuote(start), true
 			}
 			checked = i

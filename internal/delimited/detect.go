@@ -35,10 +35,11 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 	head, whole = text.FirstLines(head[matter:], whole, "\r\n", frame.HeadRows)
 	lay.Comment = frame.CommentSign(head)
 	var best shape
+	commas := decimalCommas(head)
 	doubled := shape{} // the cut by the same delimiter with quotes that are doubled
 	for _, try := range dialects(head, lay) {
 		override(&try)
-		s := shapeOf(head, whole, try)
+		s := shapeOf(head, whole, try, commas)
 		if try.Quote != "" && try.Escape != source.Doubled && s.misplaced() >= doubled.misplaced() {
 			continue // nothing speaks for it
 		}
@@ -50,7 +51,7 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 		}
 	}
 	lay = best.layout
-	if best.Width < 2 { // whatever stands in it delimits nothing
+	if best.Width < 2 { // its signs delimit nothing
 		lay.Delimiter = ""
 	}
 	// Spaces that no quote follows are left to the rules of their columns.
@@ -73,10 +74,12 @@ type shape struct {
 	frame.Head
 	layout source.Layout
 	score  float64
+	// decimalCommas says that commas stand before decimals.
+	decimalCommas bool
 }
 
-func shapeOf(head []byte, whole bool, lay source.Layout) shape {
-	s := shape{layout: lay}
+func shapeOf(head []byte, whole bool, lay source.Layout, decimalCommas bool) shape {
+	s := shape{layout: lay, decimalCommas: decimalCommas}
 	c, err := newCutter(lay)
 	if err != nil {
 		return s
@@ -152,8 +155,13 @@ func (s *shape) rate() float64 {
 		score -= 0.25
 	case d == source.WideSpaces:
 		score -= 0.2
+	case d == "," && s.decimalCommas:
+		score -= 0.3
 	case !slices.Contains(common, d) && len(d) == 1:
 		score -= 0.1
+	}
+	if s.BySpaces && share < 1 {
+		score -= 0.1 // the lines may have blank cells
 	}
 	if s.layout.Quote != `"` || s.layout.Escape == source.Unescaped {
 		score -= 0.01 // the usual is taken where it does as well

@@ -101,7 +101,29 @@ func inTimes(head []byte) bool {
 
 var betweenDigits = regexp.MustCompile(`\d:\d`)
 
-// isSign reports whether a character can be a delimiter by itself.
+// decimalCommas reports whether commas stand before decimals: nearly each one is between
+// digits or opens a cell, and every line has another usual delimiter.
+func decimalCommas(head []byte) bool {
+	commas := bytes.Count(head, []byte(","))
+	if commas == 0 || len(decimalComma.FindAll(head, -1))*20 < commas*19 {
+		return false
+	}
+	for _, d := range common[1:] {
+		without := false
+		for line := range bytes.Lines(head) {
+			line = bytes.TrimSpace(line)
+			without = without || len(line) > 0 && !bytes.Contains(line, []byte(d))
+		}
+		if !without {
+			return true
+		}
+	}
+	return false
+}
+
+var decimalComma = regexp.MustCompile(`[\d;\t|"-],\d`)
+
+// isSign reports whether a single character can be a delimiter.
 func isSign(c byte) bool {
 	switch {
 	case c >= 0x80, c >= '0' && c <= '9', c|0x20 >= 'a' && c|0x20 <= 'z':

@@ -150,7 +150,7 @@ func (d *Dialect) property(t *table.Table, column, comment string) string {
 	return call
 }
 
-// FinishOn is Finish with the indexes, for a table that has another name for now.
+// FinishOn is Finish with the indexes, for a table that still has its temporary name.
 func (d *Dialect) FinishOn(name string, t *table.Table) []string {
 	return append(d.createIndexes(name, t), d.addForeignKeys(name, t)...)
 }

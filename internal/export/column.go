@@ -121,7 +121,7 @@ func numberWriter(c *table.Column) func(dst []byte, v *value.Value) []byte {
 	return func(dst []byte, v *value.Value) []byte {
 		start := len(dst)
 		w := *v
-		if c.Percent { // a fraction, of which the source has the hundredfold
+		if c.Percent { // a fraction: the source has it times 100
 			w.Scale -= 2
 		}
 		if w.Scale < 0 {

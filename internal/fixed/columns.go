@@ -5,6 +5,7 @@ package fixed
 import (
 	"bytes"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 	"unicode/utf8"
@@ -89,38 +90,47 @@ const (
 	manyAligned = 20
 )
 
-// alignedColumns returns the columns of text that is aligned with spaces, and the
-// share of lines in which all places between them are blank; nil without such columns.
-func alignedColumns(head []byte) (list []column, share float64) {
+// aligned is how columns stand in text that is aligned with spaces.
+type aligned struct {
+	columns []column
+	share   float64 // of the lines, in which all places between the columns are blank
+	lines   int
+	ruled   bool // a ruler draws the columns
+}
+
+// alignedColumns finds the columns of text that is aligned with spaces.
+func alignedColumns(head []byte) (a aligned) {
 	var lines [][]rune
 	for line := range bytes.Lines(head) {
 		line = bytes.TrimRight(line, " \r\n")
 		switch {
 		case bytes.IndexByte(line, '\t') >= 0:
-			return nil, 0
+			return aligned{}
 		case len(line) == 0:
-		case frame.IsRuler(line) && bytes.Contains(line, []byte(" ")) && len(bytes.Trim(line, "-= ")) == 0 && list == nil:
-			list, lines = ruledColumns(line), lines[max(0, len(lines)-1):] // what stands above the header is titles
+		case frame.IsRuler(line) && bytes.Contains(line, []byte(" ")) && len(bytes.Trim(line, "-= ")) == 0 && !a.ruled:
+			a.columns, a.ruled = ruledColumns(line), true
+			lines = lines[max(0, len(lines)-1):] // what stands above the header is titles
 		case !frame.IsRuler(line):
 			lines = append(lines, []rune(string(line)))
 		}
 	}
 	if len(lines) < minAligned {
-		return nil, 0
+		return aligned{}
 	}
-	if list == nil {
-		list = blankColumns(lines)
+	if !a.ruled {
+		a.columns = blankColumns(lines)
 	}
-	if len(list) < 2 {
-		return nil, 0
+	if len(a.columns) < 2 {
+		return aligned{}
 	}
-	aligned := 0
+	n := 0
 	for _, line := range lines {
-		if isAligned(line, list) {
-			aligned++
+		if isAligned(line, a.columns) {
+			n++
 		}
 	}
-	return list, float64(aligned) / float64(len(lines))
+	a.lines, a.share = len(lines), float64(n)/float64(len(lines))
+	return a
 }
 
 // ruledColumns returns the columns that a line such as "---- ------" draws.
@@ -138,7 +148,7 @@ func ruledColumns(line []byte) (list []column) {
 }
 
 // blankColumns returns the columns between the places that are blank in nearly
-// all lines.
+// all lines. A heading may be wider than the values below it.
 func blankColumns(lines [][]rune) (list []column) {
 	width := 0
 	for _, line := range lines {
@@ -158,15 +168,39 @@ func blankColumns(lines [][]rune) (list []column) {
 			gap++
 			continue
 		}
-		if n := len(list); n == 0 {
+		if len(list) == 0 {
 			list = append(list, column{0, -1})
 		} else if gap > 1 || gap == 1 && (len(lines) >= manyAligned || mostlyWider(lines, i-1)) {
-			list[n-1].end = i
-			list = append(list, column{i, -1})
+			for _, place := range startsIn(filled, i-gap, i) {
+				list[len(list)-1].end = place
+				list = append(list, column{place, -1})
+			}
 		}
 		gap = 0
 	}
 	return list
+}
+
+// startsIn returns where columns start in the gap between two places, or right after it:
+// each after a run of the most blank places. A heading that is wider than the values below
+// it, or that has none, stands between such runs; single blanks stand between its words.
+func startsIn(filled []int, from, to int) (starts []int) {
+	least := slices.Min(filled[from:to])
+	widest, run := 0, 0
+	for i := from; i <= to; i++ {
+		if i < to && filled[i] == least {
+			run++
+			continue
+		}
+		switch {
+		case run > 1 && widest > 1:
+			starts = append(starts, i)
+		case run > widest:
+			starts, widest = []int{i}, run
+		}
+		run = 0
+	}
+	return starts
 }
 
 // mostlyWider reports whether in most lines the place beside a blank one is blank

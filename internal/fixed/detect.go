@@ -7,6 +7,9 @@ import (
 	"ambertray/internal/text"
 )
 
+// ruledShare is the share of lines that a ruler has to divide between their cells.
+const ruledShare = 0.98
+
 // Detect returns the layout of the text that begins with head, and how well it fits:
 // 0 for text without columns at fixed places, and otherwise less than any delimiter
 // that cuts the lines as evenly. whole says that the text ends there. override,
@@ -24,8 +27,8 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 	matter, above := frame.FrontMatter(head)
 	head, whole = text.FirstLines(head[matter:], whole, "\r\n", frame.HeadRows)
 	lay.Comment = frame.CommentSign(head)
-	columns, share := alignedColumns(frame.WithoutComments(head, lay.Comment))
-	lay.Columns = formatColumns(columns)
+	found := alignedColumns(frame.WithoutComments(head, lay.Comment))
+	lay.Columns = formatColumns(found.columns)
 	override(&lay)
 	lay.Fix()
 	c, err := newCutter(lay)
@@ -41,8 +44,10 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 	switch {
 	case set:
 		score = 2 // there is nothing to compare
-	case share < blankShare:
+	case found.share < blankShare:
 		score = 0
+	case found.share == 1 && found.lines >= manyAligned, found.share >= ruledShare && found.ruled:
+		score += 0.22 // more than a cut at spaces that is not even
 	}
 	if lay.HeaderLine > 0 {
 		lay.HeaderLine += above

@@ -69,6 +69,7 @@ func TestDetect(t *testing.T) {
 		{"a title", "Kestrel Bay Museum\n\n" + listing, "1-8,9-28,29-", 3},
 		{"a ruler", "No Name   Kg\n-- ------ ---\n 1 fern   2.5\n 2 moss   3\n", "1-3,4-10,11-", 1},
 		{"a single blank place in many lines", strings.Repeat("ab cd 12\nxy z  7\n", 10), "1-3,4-6,7-", 0},
+		{"headings wider than values", "Name     Cost of loan  Cost of repair\n" + strings.Repeat("gnat 12             5               7\neel 123             6               8\n", 30), "1-9,10-23,24-", 1},
 		{"sentences", "one and two\nthree or four\nfive and six\n", "", 0},
 		{"delimited", "No,Name\n1,fern\n2,moss\n3,gnat\n", "", 0},
 	} {

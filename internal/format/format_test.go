@@ -68,7 +68,11 @@ func layoutOf(l source.Layout) string {
 		words = append(words, "ruler")
 	}
 	if l.HeaderLine > 0 {
-		return strings.Join(append(words, fmt.Sprintf("header %d", l.HeaderLine)), " ")
+		words = append(words, fmt.Sprintf("header %d", l.HeaderLine))
+		if l.HeaderGuess {
+			words = append(words, "guess")
+		}
+		return strings.Join(words, " ")
 	}
 	return strings.Join(append(words, fmt.Sprintf("data %d", l.FirstDataLine)), " ")
 }

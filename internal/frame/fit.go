@@ -68,7 +68,7 @@ func (h *Head) yearHeading(r, c int) bool {
 // firstRecord returns the first row whose cells are of the kinds of their
 // columns, with these; found is false where no column has a kind.
 func (h *Head) firstRecord() (r int, kinds []value.Kind, found bool) {
-	for r = range min(h.Rows.Len(), maxTitles+maxHead) {
+	for r = h.top; r < min(h.Rows.Len(), maxTitles+maxHead); r++ {
 		if h.Filled(r) < min(h.Width, 2) || IsRuler(h.Rows.Text(r)) {
 			continue
 		}
@@ -87,9 +87,9 @@ func (h *Head) firstRecord() (r int, kinds []value.Kind, found bool) {
 }
 
 // earlier returns the first of the rows right above a record that are records
-// too, of which a few cells are not of the kind of their column.
+// too, although a few cells are not of the kind of their column.
 func (h *Head) earlier(r int, kinds []value.Kind) int {
-	for r > 0 && h.Rows.Width(r-1) == h.Width {
+	for r > h.top && h.Rows.Width(r-1) == h.Width {
 		if f := h.fitOf(r-1, kinds); f.right <= f.wrong {
 			break
 		}
@@ -104,7 +104,7 @@ func (h *Head) earlier(r int, kinds []value.Kind) int {
 // no such row.
 func (h *Head) headerAbove(first int, kinds []value.Kind) int {
 	best, most := -1, 0
-	for r := first - 1; r >= max(0, first-maxHead); r-- {
+	for r := first - 1; r >= max(h.top, first-maxHead); r-- {
 		f := h.fitOf(r, kinds)
 		if f.right > 0 || IsRuler(h.Rows.Text(r)) || h.typeRow(r) || h.Alike(r) {
 			continue
@@ -123,7 +123,7 @@ func (h *Head) headerAbove(first int, kinds []value.Kind) int {
 // titlesAbove reports whether the rows above a header can be titles: they have
 // fewer cells, or several that are not of the kind of their column.
 func (h *Head) titlesAbove(header int, kinds []value.Kind) bool {
-	for r := range header {
+	for r := h.top; r < header; r++ {
 		if h.Rows.Width(r) >= h.Rows.Width(header) && h.Filled(r) >= h.Filled(header) && h.fitOf(r, kinds).wrong < 2 && !h.Alike(r) {
 			return false
 		}
@@ -218,12 +218,9 @@ func (h *Head) FindShort(lay *source.Layout) {
 	if lay.FillShort = h.Short; h.Short {
 		return
 	}
-	widths, records := map[int]int{}, h.Rows.Len()-h.First
-	for r := h.First; r < h.Rows.Len(); r++ {
-		widths[h.Rows.Width(r)]++
-	}
-	for width, n := range widths {
-		if width > 1 && width < h.Width && ManyShort(int64(n), int64(records)) {
+	records := int64(h.Rows.Len() - h.First)
+	for width, n := range h.widths(h.First) {
+		if width > 1 && width < h.Width && ManyShort(int64(n), records) {
 			lay.FillShort = true
 		}
 	}

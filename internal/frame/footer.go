@@ -102,12 +102,12 @@ func (f *Footer) Of(b *record.Batch) int {
 }
 
 // footerWords begin a total or a note.
-var footerWords = regexp.MustCompile(`(?i)^\W*((grand|sub)[ -]?)?(totals?|subtotal|sum|summe|gesamt|average|mean|end of|source:|notes?:|printed|generated|exported|records?:|rows?:|page \d|\d+ (rows|records))\b`)
+var footerWords = regexp.MustCompile(`(?i)^\W*((grand|sub)[ -]?)?(totals?|subtotal|sum|summe|gesamt|average|mean|end of|source:|notes?:|printed|generated|exported|records?:|rows?:|page \d|\d+ (rows|records))(\b|\s)`)
 
-// totalWord is a total and nothing else.
+// totalWord matches a cell that is only a word for a total.
 var totalWord = regexp.MustCompile(`(?i)^\W*((grand|sub)[ -]?)?totals?\W*$`)
 
-// statisticWord is a statistic of the rows above and nothing else.
+// statisticWord matches a cell that only names a statistic of the rows above.
 var statisticWord = regexp.MustCompile(`(?i)^\W*(sum|mean|average|avg|median|min(imum)?|max(imum)?|std|sd|st(andar)?d\.? dev(iation)?|count)\W*$`)
 
 // isStatistic reports whether a row is one of several statistics below a gap.
@@ -121,7 +121,7 @@ func isStatistic(b *record.Batch, r int) bool {
 }
 
 // isFooter reports whether a row is a total or a note: it begins with a word for
-// one and is not filled as a record is, it is one sentence where there should be
+// one and is not filled as a record is or stands apart, it is one sentence where there should be
 // several cells, it counts the records, or its cells are not what the columns
 // have. Since rows of a sheet end with their last value, a sentence there also
 // stands apart, or below a total.
@@ -133,7 +133,7 @@ func (f *Footer) isFooter(b *record.Batch, r int) bool {
 	case totalWord.MatchString(first), isStatistic(b, r):
 		return true
 	case footerWords.MatchString(first):
-		return filled < f.Width || b.Width(r) != f.Width
+		return filled < f.Width || b.Width(r) != f.Width || gapAbove(b, r)
 	case f.isTrailer(b, r, first, filled), f.isNote(b, r):
 		return true
 	case filled > 1 || f.Width < 3 || !strings.Contains(first, " "):

@@ -23,6 +23,7 @@ type Head struct {
 	Width int  // the number of cells of most rows, or of a header that is wider
 	Short bool // most records have fewer cells than the header
 	First int  // the row of the first record, once the header is found
+	top   int  // the row below the labels above the table
 	// BySpaces says that spaces stand between cells, so that a blank cell cannot be
 	// seen; Sparse that rows end with their last value.
 	BySpaces, Sparse bool
@@ -37,7 +38,22 @@ type Head struct {
 func NewHead(rows *record.Batch) Head {
 	h := Head{Rows: rows, kinds: map[[2]int]value.Kind{}}
 	h.Width = h.CommonWidth()
+	h.top = h.labels()
 	return h
+}
+
+// labels returns how many rows at the top are labels and what they stand for, such as
+// Period: and 2026. Blank lines follow them.
+func (h *Head) labels() int {
+	for r := range min(h.Rows.Len()-1, maxHead) {
+		if !bytes.HasSuffix(h.Cell(r, 0), []byte(":")) || h.Filled(r) > 2 {
+			return 0
+		}
+		if h.Rows.Line(r+1) > h.Rows.Line(r)+1 {
+			return r + 1
+		}
+	}
+	return 0
 }
 
 // WithWidth returns the head with another width.
@@ -106,7 +122,7 @@ func (h *Head) DistinctTexts(r int) bool {
 // FirstFull returns the first row of the common width whose cells are mostly
 // filled: titles above a table are neither.
 func (h *Head) FirstFull() int {
-	for r := range min(h.Rows.Len(), maxTitles) {
+	for r := h.top; r < min(h.Rows.Len(), maxTitles); r++ {
 		if h.Rows.Width(r) == h.Width && 2*h.Filled(r) > h.Width && !h.Alike(r) {
 			return r
 		}

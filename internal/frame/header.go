@@ -13,22 +13,22 @@ import (
 // FindHeader sets the header line, or the first data line where there is no
 // header, the ruler below it and the lines that describe the columns.
 func (h *Head) FindHeader(lay *source.Layout) {
-	lay.HeaderLine, lay.HeaderLines, lay.FirstDataLine, lay.DescriptionLines, lay.Ruler = 0, 1, 0, 0, false
+	lay.HeaderLine, lay.HeaderLines, lay.FirstDataLine, lay.DescriptionLines = 0, 1, 0, 0
+	lay.HeaderGuess, lay.Ruler = false, false
 	if h.Rows.Len() == 0 {
 		return
 	}
-	record, kinds, typed := h.firstRecord()
-	header := -1
-	if typed {
-		header = h.headerAbove(record, kinds)
-		typed = h.titlesAbove(header, kinds)
-	}
-	if !typed {
-		header, record = h.wordsHeader()
-	}
-	if line := h.commentHeader(max(record, 0)); header < 0 && line > 0 {
-		lay.HeaderLine, h.First = line, record
-		return
+	header, record, guess := h.seek()
+	if header < 0 || guess {
+		first := record
+		if guess {
+			first = header
+		}
+		line := h.commentHeader(first, guess)
+		if line > 0 {
+			lay.HeaderLine, h.First = line, first
+			return
+		}
 	}
 	if lay.Ruler = h.hasRuler(max(header, 0)); header < 0 {
 		h.First = record
@@ -39,9 +39,29 @@ func (h *Head) FindHeader(lay *source.Layout) {
 	lay.HeaderLine = h.Rows.Line(from)
 	lay.HeaderLines = h.Rows.Line(to) - lay.HeaderLine + 1
 	lay.DescriptionLines = h.descriptions(to)
+	lay.HeaderGuess = guess && lay.DescriptionLines == 0
 	for h.First = to + 1; h.First < h.Rows.Len()-1 && (IsRuler(h.Rows.Text(h.First)) || h.Rows.Line(h.First) <= h.Rows.Line(to)+lay.DescriptionLines); {
 		h.First++
 	}
+}
+
+// seek returns the row of the header, -1 without one, and that of the first record.
+// guess says that the header looks like the records.
+func (h *Head) seek() (header, record int, guess bool) {
+	record, kinds, typed := h.firstRecord()
+	header = -1
+	if typed {
+		header = h.headerAbove(record, kinds)
+		typed = h.titlesAbove(header, kinds)
+	}
+	if typed && header < 0 {
+		record = h.fullAbove(record)
+	}
+	if !typed {
+		header, record = h.wordsHeader()
+		guess = header >= 0 && h.Rows.Len()-record >= minAlike && h.likeRecords(header, record)
+	}
+	return header, record, guess
 }
 
 // hasRuler reports whether a line is drawn near the header.
@@ -70,12 +90,46 @@ func (h *Head) wordsHeader() (header, record int) {
 	if h.hasHeader(first) {
 		return first, h.below(first)
 	}
-	return -1, first
+	return -1, h.shortAbove(first)
 }
 
-// commentHeader returns the line of a comment right above a row that names the
-// columns, or 0.
-func (h *Head) commentHeader(at int) int64 {
+// fullAbove returns the first of the rows right above a record that are as full. Without
+// a header they are records too, even if they are of other kinds: no title is so full.
+func (h *Head) fullAbove(first int) int {
+	for first > h.top && h.Rows.Line(first-1) == h.Rows.Line(first)-1 && h.Rows.Width(first-1) == h.Width && h.Filled(first-1) == h.Width {
+		first--
+	}
+	return first
+}
+
+// shortAbove returns the first of the rows right above a record that lack the same cells
+// as many records do.
+func (h *Head) shortAbove(first int) int {
+	widths := h.widths(first)
+	for first > h.top && h.Rows.Line(first-1) == h.Rows.Line(first)-1 {
+		width := h.Rows.Width(first - 1)
+		if width < 2 || h.Filled(first-1) < 2 || !ManyShort(int64(widths[width]), int64(h.Rows.Len()-first)) {
+			break
+		}
+		first--
+	}
+	return first
+}
+
+// widths counts the rows of each width from a row on.
+func (h *Head) widths(from int) map[int]int {
+	widths := map[int]int{}
+	for r := from; r < h.Rows.Len(); r++ {
+		widths[h.Rows.Width(r)]++
+	}
+	return widths
+}
+
+// commentHeader returns the line of a comment that names the columns, or 0. It stands
+// right above a row, which is then the first record. Where that row may be a header
+// itself, the comment needs as many cells, none of which begins as prose goes on after
+// a comma.
+func (h *Head) commentHeader(at int, guess bool) int64 {
 	if h.Comment == "" || h.Width < 2 {
 		return 0
 	}
@@ -86,11 +140,25 @@ func (h *Head) commentHeader(at int) int64 {
 		}
 		b := h.Cut(Uncomment([]byte(left[i].Text), h.Comment))
 		named := Head{Rows: b, Width: h.Width, kinds: map[[2]int]value.Kind{}}
-		if b.Len() == 1 && b.Width(0) <= h.Width && b.Width(0) >= h.Width-1 && named.DistinctTexts(0) {
+		if b.Len() != 1 || b.Width(0) > h.Width || b.Width(0) < h.Width-1 || !named.DistinctTexts(0) {
+			continue
+		}
+		if !guess || b.Width(0) == h.Width && !named.prose() {
 			return left[i].Line
 		}
 	}
 	return 0
+}
+
+// prose reports whether a cell after the first is blank or begins with a space.
+func (h *Head) prose() bool {
+	for c := 1; c < h.Rows.Width(0); c++ {
+		cell := h.Rows.Cell(0, c)
+		if value.Blank(cell) || cell[0] == ' ' {
+			return true
+		}
+	}
+	return false
 }
 
 // headerRows returns the rows of the header, of which one is known: the row
@@ -212,11 +280,25 @@ func bracketed(text []byte) bool {
 
 // hasHeader reports whether a row names the columns: it is text where the column
 // below it is something else. Where nothing distinguishes them, a row of distinct
-// words is a header.
+// words is a header, unless nothing stands below it and it has figures.
 func (h *Head) hasHeader(at int) bool {
 	below := h.below(at)
 	votes, words := h.votes(at, below)
+	if below >= h.Rows.Len() && h.digitFirst(at) {
+		return false
+	}
 	return votes > 0 || votes == 0 && words && !h.recurs(at, below)
+}
+
+// digitFirst reports whether a cell of a row begins with a digit, as few headings do.
+func (h *Head) digitFirst(at int) bool {
+	for c := range h.Rows.Width(at) {
+		cell := h.Cell(at, c)
+		if len(cell) > 0 && cell[0] >= '0' && cell[0] <= '9' && !isYear(string(cell)) {
+			return true
+		}
+	}
+	return false
 }
 
 // below returns the row below a header, after rulers.
@@ -245,7 +327,7 @@ func (h *Head) behindGap(first int) int {
 }
 
 // votes counts the columns in which a row is text above what is not, less those
-// in which it is of the same kind; words says that it is of distinct words.
+// in which it is of the same kind or pattern; words says that it is of distinct words.
 func (h *Head) votes(at, below int) (votes int, words bool) {
 	words = true
 	seen := map[string]bool{}
@@ -258,6 +340,8 @@ func (h *Head) votes(at, below int) (votes int, words bool) {
 		words = words && (name == "" || !seen[name] && first == value.Text)
 		seen[name] = true
 		switch {
+		case kind == value.Text && h.patterned(at, below, c):
+			votes--
 		case kind == value.Text:
 		case first == value.Text:
 			votes++
@@ -269,16 +353,22 @@ func (h *Head) votes(at, below int) (votes int, words bool) {
 }
 
 // recurs reports whether a cell of a row occurs again below it in its column,
-// which the name of a column does not.
+// which the name of a column does not. Rows that repeat the whole header do not count,
+// unless the header looks like the records.
 func (h *Head) recurs(at, from int) bool {
+	repeats := false
 	for r := from; r < min(h.Rows.Len(), from+KindRows); r++ {
+		if bytes.Equal(h.Rows.Text(at), h.Rows.Text(r)) {
+			repeats = true
+			continue
+		}
 		for c := range min(h.Rows.Width(r), h.Rows.Width(at)) {
 			if cell := h.Rows.Cell(at, c); !value.Blank(cell) && bytes.Equal(cell, h.Rows.Cell(r, c)) {
 				return true
 			}
 		}
 	}
-	return false
+	return repeats && h.likeRecords(at, from)
 }
 
 // lacksFirst reports whether a row names all columns but the first, which holds
@@ -288,22 +378,32 @@ func (h *Head) lacksFirst(at int) bool {
 		return false
 	}
 	for c := range h.Rows.Width(at) {
-		if kindOf(h.Rows.Cell(at, c)) != value.Text {
+		if kindOf(h.Rows.Cell(at, c)) != value.Text || h.patterned(at, at+1, c) {
 			return false
 		}
 	}
 	return true
 }
 
-var year = regexp.MustCompile(`^(19|20)\d\d$`)
+var (
+	// year is what a year in a heading looks like, and anyYear what one in a column does.
+	year    = regexp.MustCompile(`^(19|20)\d\d$`)
+	anyYear = regexp.MustCompile(`^(1[5-9]|20)\d\d$`)
+)
 
 func isYear(text string) bool { return year.MatchString(text) }
 
+// yearsBelow reports whether half of the values of a column from a row on are years.
 func (h *Head) yearsBelow(c, from int) bool {
+	years, others := 0, 0
 	for r := from; r < min(h.Rows.Len(), from+KindRows); r++ {
-		if h.Rows.Width(r) > c && !isYear(string(h.Rows.Cell(r, c))) {
-			return false
+		cell := h.Cell(r, c)
+		switch {
+		case anyYear.Match(cell):
+			years++
+		case len(cell) > 0:
+			others++
 		}
 	}
-	return true
+	return years >= others
 }

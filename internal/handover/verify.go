@@ -161,7 +161,7 @@ func (v *verifier) bytes(name string, t table.Type) string {
 		}
 		return "CAST(datalength(CAST(" + name + " AS varchar(max)) COLLATE Latin1_General_100_BIN2_UTF8) AS bigint)"
 	case dialect.Oracle:
-		if strings.HasPrefix(v.d.TypeName(t), "clob") { // of which only the characters are known
+		if strings.HasPrefix(v.d.TypeName(t), "clob") { // only its number of characters can be compared
 			return ""
 		}
 		if t.Kind == table.Char {

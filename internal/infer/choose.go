@@ -66,9 +66,9 @@ func ParseFit(word string) (Fit, error) {
 }
 
 // Conventions are what other columns of the source show of the hand that wrote it.
-// They only decide what a column by itself leaves open.
+// They only decide what the column's own values leave open.
 type Conventions struct {
-	MonthFirst, DayFirst bool   // a date of which that is certain
+	MonthFirst, DayFirst bool   // a date that is certain to be so
 	DecimalComma         bool   // numbers that prove it, and none that prove a point
 	From                 string // heading of the column that shows it
 }

@@ -17,7 +17,7 @@ func (p *Column) numbers(o Options) []reading {
 	commas := []bool{false}
 	for i := range p.tallies {
 		s := p.tallies[i].shape
-		if s.Kind != value.Integer && s.Kind != value.Decimal {
+		if s.Kind != value.Integer && s.Kind != value.Decimal && s.Kind != value.Exponent {
 			continue
 		}
 		sign, comma, _ := s.Thousands()

@@ -344,7 +344,7 @@ func ResolveStages(ctx context.Context, db DB, tableName string) (published []st
 	return published, nil
 }
 
-// Forget takes an entry out of which nothing was loaded.
+// Forget removes the entry of a load that loaded nothing.
 func Forget(ctx context.Context, db DB, id string) error {
 	_, err := db.Exec(ctx, "DELETE FROM "+Name+" WHERE rows_loaded = 0 AND id = "+db.Dialect().Literal(id))
 	return err

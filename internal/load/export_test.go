@@ -1,4 +1,4 @@
 package load
 
-// Fit is fit, for the tests.
+// Fit exports fit to the tests.
 var Fit = fit

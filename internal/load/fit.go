@@ -135,7 +135,7 @@ func holds(live, planned table.Type) bool {
 	case number(live):
 		return number(planned)
 	case live.Kind == table.Boolean && planned.Textual():
-		return true // of which only the words for true and false are taken
+		return true // takes only the words for true and false
 	}
 	return live.Kind == planned.Kind
 }

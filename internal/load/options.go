@@ -30,7 +30,7 @@ type Options struct {
 	Verify   Depth
 	Rows     int      // how many of the first rows are shown, as the table has them
 	Every    int64    // commit every N records, or 0 for one transaction
-	Lanes    int      // how many connections load side by side, or 0 for as many as are of use
+	Lanes    int      // number of connections that load side by side, or 0 for the number that helps
 	Sharing  *Sharing // nil for a load that nobody else takes part in
 	Progress func(pass.Progress)
 	Notes    []note.Note // of the survey by which the plan was drafted

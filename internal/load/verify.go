@@ -279,7 +279,7 @@ func (r *Receipt) isOf(t *tray.Tray, files map[string]bool) bool {
 }
 
 // loaded returns the tray with the files of the load in place of its own. They are found
-// from where the tray is now, as they were when it loaded.
+// as they were at the load, relative to the tray's present place.
 func (r *Receipt) loaded(t *tray.Tray) *tray.Tray {
 	of := *t
 	of.Files = nil

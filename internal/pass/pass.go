@@ -40,7 +40,7 @@ type Options struct {
 	Refused   *refusal.List
 	Keys      convert.Keys  // of those, to name the records that have them first
 	NoFigures bool          // of the columns are wanted
-	Hash      proof.RowHash // of the rows as they are stored; nil is no proof
+	Hash      proof.RowHash // of the rows as they are stored; nil: no proof
 	Lines     bool          // of the rows are wanted
 	Texts     bool          // and what the source has on them
 	// Encoder encodes the records; with nil they are only judged.

@@ -19,7 +19,7 @@ func SyncDir(dir string) error {
 	return errors.Join(d.Sync(), d.Close())
 }
 
-// DiskFull reports whether an error is that there is no room on a disk.
+// DiskFull reports whether an error says that a disk is full.
 func DiskFull(err error) bool {
 	return errors.Is(err, syscall.ENOSPC) || errors.Is(err, syscall.EDQUOT) || errors.Is(err, syscall.EFBIG)
 }

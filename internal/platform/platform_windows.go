@@ -11,7 +11,7 @@ import (
 // itself, and gives nobody a way to wait for it.
 func SyncDir(string) error { return nil }
 
-// DiskFull reports whether an error is that there is no room on a disk.
+// DiskFull reports whether an error says that a disk is full.
 func DiskFull(err error) bool {
 	return errors.Is(err, windows.ERROR_DISK_FULL) || errors.Is(err, windows.ERROR_HANDLE_DISK_FULL) || errors.Is(err, windows.ERROR_DISK_QUOTA_EXCEEDED)
 }
@@ -21,5 +21,5 @@ func InUse(err error) bool {
 	return errors.Is(err, windows.ERROR_SHARING_VIOLATION) || errors.Is(err, windows.ERROR_LOCK_VIOLATION)
 }
 
-// IgnoreFileLimit does nothing: there is no such limit.
+// IgnoreFileLimit does nothing: Windows has no such limit.
 func IgnoreFileLimit() {}

@@ -30,7 +30,7 @@ func (r *Result) Able() bool {
 	return true
 }
 
-// Run examines a target and tries what a load does. It leaves nothing behind.
+// Run examines a target and tries what a load does. It removes all that it makes.
 func Run(ctx context.Context, to database.Target) (*Result, error) {
 	prober, err := database.Require[database.Prober](to, to, "testing a login")
 	if err != nil {

@@ -321,7 +321,7 @@ func (b *Batch) countLines(from, to int) int64 {
 	return int64(bytes.Count(text, []byte("\n")) + LoneReturns(text))
 }
 
-// LoneReturns counts the carriage returns that end lines by themselves: those of
+// LoneReturns counts the carriage returns that end lines without a line feed: those of
 // a run that no line feed follows.
 func LoneReturns(text []byte) (n int) {
 	for run := 0; ; run = 0 {

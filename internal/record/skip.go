@@ -81,15 +81,18 @@ type LeftOut struct {
 	Text string
 }
 
-// maxLeftOut is how many of the rows left out a batch remembers.
+// maxLeftOut is how many of the first rows left out a batch remembers.
 const maxLeftOut = 8
 
-// Skip counts the row Data[start:stop], which is not a record, and remembers the
-// first of those that have text.
+// Skip counts the row Data[start:stop], which is not a record. Of those that have text
+// it remembers the first and the last above the first record, which may be a header.
 func (b *Batch) Skip(rule Rule, start, stop int) {
 	b.Skipped[rule]++
-	if rule != Blank && rule != Hidden && len(b.left) < maxLeftOut {
-		b.left = append(b.left, leftOut{rule, start, stop})
+	if rule == Blank || rule == Hidden {
+		return
+	}
+	if len(b.left) < maxLeftOut || len(b.records) == 0 {
+		b.left = append(b.left[:min(len(b.left), maxLeftOut)], leftOut{rule, start, stop})
 	}
 }
 
@@ -99,7 +102,8 @@ type leftOut struct {
 	start, stop int
 }
 
-// LeftOut returns the first rows with text that were left out of the batch.
+// LeftOut returns the rows with text that were left out of the batch, as far as it
+// remembers them.
 func (b *Batch) LeftOut() []LeftOut {
 	list := slices.Clone(b.Above)
 	for _, l := range b.left {

@@ -32,7 +32,7 @@ type Bar struct {
 const (
 	maxBars  = 8  // of the most frequent values
 	ranges   = 16 // of a histogram
-	maxWords = 32 // distinct values of which the most frequent are shown rather than ranges
+	maxWords = 32 // up to this many distinct values, the most frequent are shown rather than ranges
 )
 
 // shapeOf looks at column at of a sample.

@@ -44,7 +44,7 @@ type Session struct {
 	options Options
 }
 
-// firstRecords is how many records the first look reads, of which sampleRows are shown.
+// firstRecords is how many records the first look reads; it shows sampleRows of them.
 const (
 	firstRecords = 1000
 	sampleRows   = 200

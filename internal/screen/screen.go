@@ -260,7 +260,7 @@ func (m *model) changed(err error, message string) tea.Cmd {
 		m.fault, m.message = err.Error(), ""
 		var wrong *tray.ChangeError
 		if errors.As(err, &wrong) {
-			m.fault = typeList.ReplaceAllString(wrong.What, "") // for which there is no room
+			m.fault = typeList.ReplaceAllString(wrong.What, "") // the list is too long for the line
 		}
 		return nil
 	}

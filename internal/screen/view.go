@@ -18,7 +18,7 @@ import (
 	"ambertray/internal/term"
 )
 
-// fewColours takes the colours of the first terminals, where there are no others.
+// fewColours uses the 16 basic colours, for terminals without others.
 func fewColours() {
 	amber, red, faint = amber.Foreground(lipgloss.Yellow), red.Foreground(lipgloss.Red), faint.Foreground(lipgloss.NoColor{})
 }

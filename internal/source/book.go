@@ -120,7 +120,7 @@ func oldBook(f *os.File, size int64) (*sheet.Book, error) {
 		switch entry.Name {
 		case "EncryptedPackage":
 			return nil, sheet.ErrEncrypted
-		case "Workbook", "Book": // some files have both, the second of which is older
+		case "Workbook", "Book": // some files have both; Book is the older one
 			if data != nil && entry.Name == "Book" {
 				continue
 			}
@@ -161,7 +161,7 @@ func (b *openBook) open(name string, o Options) (*Source, error) {
 	return s, nil
 }
 
-// text returns the text of a sheet, for a source.
+// text returns the text of a sheet as a source.
 func (b *openBook) text(s *Source, v view, keep bool) io.Reader {
 	s.Size = b.Size(v.sheet)
 	if kept := b.texts[v]; kept != nil {

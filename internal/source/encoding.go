@@ -42,7 +42,7 @@ func (e *Encoding) ASCII() bool {
 	return !strings.HasPrefix(e.Name, "utf-16") && !strings.HasPrefix(e.Name, "utf-32")
 }
 
-// IsUTF8 reports whether the source is UTF-8 by itself.
+// IsUTF8 reports whether the source is UTF-8 without decoding.
 func (e *Encoding) IsUTF8() bool { return e.decoder == nil }
 
 // reader returns a reader of UTF-8, or nil when that is what the source is.

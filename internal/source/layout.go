@@ -18,7 +18,9 @@ type Layout struct {
 	// HeaderLine is the line of the header, 0 without one.
 	HeaderLine int64 `json:"header_line"`
 	// HeaderLines is how many lines it has, whose cells are joined.
-	HeaderLines   int64 `json:"header_lines"`
+	HeaderLines int64 `json:"header_lines"`
+	// HeaderGuess says that nothing distinguishes the header from the records.
+	HeaderGuess   bool  `json:"header_guess"`
 	FirstDataLine int64 `json:"first_data_line"`
 	// DescriptionLines is how many lines below the header describe the columns:
 	// their types or their meaning.

@@ -46,7 +46,7 @@ type Options struct {
 	Keep                    bool // the text of a sheet that is read to its end
 	Sum                     bool // add up the SHA-256 as it is read
 	// Count, unless nil, is raised by the bytes of the file as they are read,
-	// by whichever goroutine reads.
+	// by the goroutine that reads.
 	Count *atomic.Int64
 }
 

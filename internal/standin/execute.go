@@ -173,8 +173,8 @@ func (s *session) send(q *compiled) (n int64, err error) {
 	var writers []func([]byte, *tds.Value) []byte
 	for _, c := range q.columns {
 		write := c.typ.Appender
-		if c.solid {
-			write = c.typ.SolidAppender
+		if c.fixedLength {
+			write = c.typ.FixedAppender
 		}
 		readers, writers = append(readers, columnReader(c.typ)), append(writers, write())
 	}

@@ -16,11 +16,11 @@ type compiled struct {
 }
 
 type resultColumn struct {
-	name     string
-	typ      Type
-	nullable bool
-	identity bool
-	solid    bool // a column of a table that cannot be NULL
+	name        string
+	typ         Type
+	nullable    bool
+	identity    bool
+	fixedLength bool // a column of a table that cannot be NULL
 }
 
 // query translates a query.
@@ -49,7 +49,7 @@ func (c *compiler) query(q *tsql.Select, outer *scope) (*compiled, error) {
 				return nil, clash(next.columns[i].typ, first.columns[i].typ)
 			}
 			first.columns[i].typ = wider(first.columns[i].typ, next.columns[i].typ)
-			first.columns[i].nullable, first.columns[i].solid = first.columns[i].nullable || next.columns[i].nullable, false
+			first.columns[i].nullable, first.columns[i].fixedLength = first.columns[i].nullable || next.columns[i].nullable, false
 		}
 		sql += " " + at.Op + " " + next.sql
 		in = nil // ORDER BY goes by the columns of the result
@@ -232,7 +232,7 @@ func (c *compiler) items(q *tsql.Select, in *scope) (list []string, out *compile
 				}
 				found = true
 				for _, col := range b.columns {
-					add(col.sql, resultColumn{name: col.name, typ: col.typ, nullable: col.null, identity: col.def != nil && col.def.Identity, solid: isSolid(col.def, col.null)})
+					add(col.sql, resultColumn{name: col.name, typ: col.typ, nullable: col.null, identity: col.def != nil && col.def.Identity, fixedLength: isFixedLength(col.def, col.null)})
 				}
 			}
 			if !found {
@@ -248,12 +248,14 @@ func (c *compiler) items(q *tsql.Select, in *scope) (list []string, out *compile
 		if col, ok := item.X.(*tsql.Col); ok && name == "" {
 			name = col.Parts[len(col.Parts)-1]
 		}
-		add(v.sql, resultColumn{name: name, typ: v.typ, nullable: v.nullable, identity: v.column != nil && v.column.Identity, solid: isSolid(v.column, v.nullable)})
+		add(v.sql, resultColumn{name: name, typ: v.typ, nullable: v.nullable, identity: v.column != nil && v.column.Identity, fixedLength: isFixedLength(v.column, v.nullable)})
 	}
 	return list, out, nil
 }
 
-func isSolid(c *columnDef, nullable bool) bool { return c != nil && !nullable && c.Type.Solid() }
+func isFixedLength(c *columnDef, nullable bool) bool {
+	return c != nil && !nullable && c.Type.FixedLength()
+}
 
 // from translates FROM and binds its sources.
 func (c *compiler) from(sources []tsql.Source, in *scope) (string, error) {
@@ -395,7 +397,7 @@ func (s *session) conditionText(t *tableDef, text string) (string, error) {
 	return c.condition(x, t.alone())
 }
 
-// alone is the scope of a table by itself.
+// alone is the scope of a single table.
 func (t *tableDef) alone() *scope {
 	b := bound{alias: t.Name, table: t}
 	for i := range t.Columns {
@@ -408,7 +410,7 @@ func (t *tableDef) alone() *scope {
 // announced is a result as the protocol announces it.
 func (q *compiled) announced() (list []tds.Column) {
 	for _, r := range q.columns {
-		list = append(list, tds.Column{Name: r.name, Type: r.typ, Nullable: r.nullable, Identity: r.identity, Solid: r.solid})
+		list = append(list, tds.Column{Name: r.name, Type: r.typ, Nullable: r.nullable, Identity: r.identity, FixedLength: r.fixedLength})
 	}
 	return list
 }

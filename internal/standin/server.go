@@ -24,7 +24,7 @@ import (
 // Login is who may log in, and what for.
 type Login struct {
 	Password string
-	ReadOnly bool // it may read, and nothing else
+	ReadOnly bool // it may only read
 	NoCreate bool // it may read and write rows, but create no tables
 }
 

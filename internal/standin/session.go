@@ -49,7 +49,7 @@ type session struct {
 	identityInsert int64
 
 	redefined bool             // the transaction has changed definitions
-	filled    map[string]int64 // of which definitions the rows of a view are
+	filled    map[string]int64 // for each computed view, the version of the definitions that its rows show
 }
 
 // redefine notes that definitions have changed, or will have for other sessions when the

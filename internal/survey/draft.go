@@ -65,7 +65,7 @@ func (s *Survey) Rejects() bool {
 	return s.Ragged > s.Filled || s.Broken > 0 || slices.ContainsFunc(s.Columns, func(c Column) bool { return c.Choice.Rejects > 0 })
 }
 
-// isFolder reports whether a source is a folder, of which each load takes the new files.
+// isFolder reports whether a source is a folder whose new files each load takes.
 func isFolder(path string) bool {
 	info, err := os.Stat(path)
 	return err == nil && info.IsDir()

@@ -113,8 +113,13 @@ func (s *Survey) layoutNotes() (list []note.Note) {
 		}
 	}
 	l := &s.Layout
-	if l.HeaderLine == 0 {
+	switch {
+	case l.HeaderLine == 0:
 		list = append(list, note.About("no header was found: columns are numbered; --header LINE sets it"))
+	case l.HeaderGuess:
+		list = append(list, note.About(fmt.Sprintf("the header on line %d is a guess: its cells look like the values below them; --header none reads it as a record", l.HeaderLine)))
+	case s.Records == 0 && s.Broken == 0:
+		list = append(list, note.About(fmt.Sprintf("no record follows the header on line %d; --header none reads it as a record", l.HeaderLine)))
 	}
 	for _, c := range []struct {
 		unusual bool

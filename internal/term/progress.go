@@ -156,7 +156,7 @@ func (p *Progress) draw() {
 		p.bar.ChangeMax64(max(all, done) + 1) // the end is shown by Done
 	}
 	p.bar.Describe("  " + p.text())
-	_ = p.bar.Set64(done) // a line that cannot be written is no reason to fail
+	_ = p.bar.Set64(done) // a progress line that cannot be written must not stop the command
 	_ = p.bar.RenderBlank()
 }
 

@@ -78,7 +78,7 @@ type Reader struct {
 	before chan tail
 	pool   sync.Pool
 
-	decoded bool           // the source is not UTF-8 by itself
+	decoded bool           // the source is decoded to UTF-8 while it is read
 	skipped record.Skipped // rows above the first record
 	above   []record.LeftOut
 }

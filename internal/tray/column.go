@@ -65,7 +65,7 @@ func decodeColumn(n *yaml.Node) (table.Column, error) {
 	return c, completeColumn(&c, n, &nodes)
 }
 
-// headings reads the heading of a column, or several of which a source has one.
+// headings reads the heading of a column, or the headings one of which a source has.
 func headings(c *table.Column) decoder {
 	return func(n *yaml.Node) error {
 		if n.Kind != yaml.SequenceNode {

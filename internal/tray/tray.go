@@ -141,7 +141,7 @@ func (t *Tray) Loads() (ids []string, err error) {
 	return ids, err
 }
 
-// Use puts the files at paths in the place of the tray's own, for one load.
+// Use replaces the tray's own files by those at paths, for one load.
 func (t *Tray) Use(paths []string) {
 	t.Files = nil
 	for _, path := range paths {

@@ -90,7 +90,7 @@ func stripAffixes(s []byte) (d affixed, ok bool) {
 		changed = len(s) < before
 	}
 	d.body = s
-	return d, len(s) > 0 && (isDigit(s[0]) || s[0] == '.' && len(s) > 1) && (isDigit(s[len(s)-1]) || s[len(s)-1] == '.')
+	return d, len(s) > 0 && (isDigit(s[0]) || (s[0] == '.' || s[0] == ',') && len(s) > 1) && (isDigit(s[len(s)-1]) || s[len(s)-1] == '.')
 }
 
 // takeSign takes a sign off the start of s; minus also as U+2212.

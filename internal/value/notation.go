@@ -46,7 +46,7 @@ func (y Style) Takes(s Shape) bool {
 	n := s.Notation
 	switch {
 	case s.Kind == Exponent:
-		return !y.Percent
+		return !y.Percent && (n&commaDecimals == 0 || y.DecimalComma)
 	case s.Kind != Integer && s.Kind != Decimal, y.Percent != (n&Percent != 0):
 		return false
 	case s.Currency() != 0 && s.Currency() != y.Currency:
@@ -87,6 +87,9 @@ func (y Style) Disambiguate(s Shape, v *Value) {
 // that they surely stand after a point.
 func (s Shape) Thousands() (sign byte, comma, point bool) {
 	n := s.Notation
+	if s.Kind == Exponent {
+		return 0, n&commaDecimals != 0, false
+	}
 	if s.Kind != Integer && s.Kind != Decimal || s.Kind == Integer && n&maskLone == CompactDate {
 		return 0, false, false
 	}
@@ -135,7 +138,7 @@ func dissect(s []byte) (notation uint16, decimal byte, ok bool) {
 		if grouped(s, ',', 3) && s[0] != '0' {
 			return LoneComma, '.', true
 		}
-		return commaDecimals, ',', last > 0 && last < len(s)-1
+		return commaDecimals, ',', last < len(s)-1
 	case kinds == 1:
 		group, ok := groups(s, sign)
 		return group, 0, ok

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"slices"
 	"strconv"
+	"strings"
 )
 
 // MaxDigits is how many digits an Int surely holds.
@@ -147,7 +148,11 @@ func scanExponent(d affixed, e int, v *Value) (Shape, bool) {
 	}
 	power, n := digits(exponent, 4)
 	mantissa := d.body[:e]
-	point := bytes.IndexByte(mantissa, '.')
+	point := bytes.IndexAny(mantissa, ".,")
+	notation := Plain
+	if point >= 0 && mantissa[point] == ',' {
+		notation = commaDecimals
+	}
 	whole := mantissa
 	if point >= 0 {
 		whole = append(bytes.Clone(mantissa[:point]), mantissa[point+1:]...)
@@ -161,12 +166,12 @@ func scanExponent(d affixed, e int, v *Value) (Shape, bool) {
 	if point >= 0 {
 		power -= len(mantissa) - point - 1
 	}
-	f, err := strconv.ParseFloat(string(d.body), 64)
+	f, err := strconv.ParseFloat(strings.Replace(string(d.body), ",", ".", 1), 64)
 	if v.Float = f; d.negative {
 		v.Float = -f
 	}
 	v.setPower(bytes.TrimLeft(whole, "0"), power)
-	return Shape{Kind: Exponent}, err == nil
+	return Shape{Exponent, notation}, err == nil
 }
 
 // setPower sets the number of digits times ten to a power, unless it is too
@@ -196,7 +201,7 @@ const maxExact = 38
 // it.
 func (v *Value) Exact() bool { return v.Whole+v.Scale <= maxExact }
 
-// AsFloat returns the number as a double, for every notation.
+// AsFloat returns the number as a double, in any notation.
 func (v *Value) AsFloat(s Shape) (float64, bool) {
 	if s.Kind == Exponent {
 		return v.Float, true

@@ -14,7 +14,7 @@ const (
 	highBits   = 0x8080808080808080
 )
 
-// notDigits has the high bit of each byte of w that is no digit.
+// notDigits sets the high bit of each byte of w that is not a digit.
 func notDigits(w uint64) uint64 {
 	w ^= eightZeros
 	return (w&^highBits + 0x7676767676767676 | w) & highBits

@@ -156,7 +156,7 @@ var classes = func() (t [256]class) {
 		switch b := byte(c); {
 		case isDigit(b):
 			t[c] = digit
-		case b == '-' || b == '+' || b == '.':
+		case b == '-' || b == '+' || b == '.' || b == ',':
 			t[c] = sign
 		case b|0x20 >= 'a' && b|0x20 <= 'z':
 			t[c] = letter

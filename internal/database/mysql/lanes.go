@@ -75,7 +75,7 @@ func (x *tx) openLane(ctx context.Context, tab *table.Table) (*sink, error) {
 	return lane, nil
 }
 
-// loadInLane loads a batch of which every row must go in.
+// loadInLane loads a batch and fails unless every row is loaded.
 func (s *sink) loadInLane(b *database.Batch) error {
 	err := s.load(b)
 	if err == nil && s.refused.Len() > 0 || errors.Is(err, database.ErrLocked) || errors.Is(err, database.ErrConflict) {

@@ -26,7 +26,7 @@ func (t *Target) rows(ctx context.Context, tab *table.Table, from string, each d
 	for _, c := range tab.Loaded() {
 		stored := dialect.MySQL.Stored(c.Type)
 		term := "t." + dialect.MySQL.Quote(c.Name)
-		if stored.Kind == table.Double { // of which a float would show six digits
+		if stored.Kind == table.Double { // a float would show six digits of it
 			term += " + 0e0"
 		}
 		terms, readers = append(terms, term), append(readers, readerOf(stored))

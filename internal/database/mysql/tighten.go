@@ -27,7 +27,7 @@ var caster = dialect.Caster{
 			return fmt.Sprintf("CAST(%s AS %s(%d))", x, map[bool]string{true: "time", false: "datetime"}[t.Kind == table.Time], t.Fraction())
 		case t.Kind == table.UUID:
 			return x
-		case t.Kind == table.Double: // there is no cast to it everywhere
+		case t.Kind == table.Double: // not every server can cast to it
 			return "(" + x + " + 0e0)"
 		}
 		return "CAST(" + x + " AS " + t.String() + ")"

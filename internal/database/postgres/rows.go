@@ -26,7 +26,7 @@ func (t *Target) rows(ctx context.Context, tab *table.Table, from string, each d
 	r := &rowReader{each: each}
 	for _, c := range tab.Loaded() {
 		term := dialect.PostgreSQL.Quote(c.Name)
-		if c.Type.Textual() { // of whatever type it is
+		if c.Type.Textual() { // any type of text
 			term += "::text"
 		}
 		terms = append(terms, term)

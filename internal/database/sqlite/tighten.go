@@ -68,7 +68,7 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 	return s, why, nil
 }
 
-// keeps says what of a table would be lost or is in the way, or "".
+// keeps returns what a rebuild of the table would lose, or what prevents it, or "".
 func (t *Target) keeps(ctx context.Context, name, definition string) (why string, err error) {
 	if found := special.FindString(definition); found != "" {
 		return "the definition of the table has " + strings.ToUpper(found) + ", which is not taken over", nil

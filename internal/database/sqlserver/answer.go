@@ -145,7 +145,7 @@ func cut(err error) error {
 // take reads n bytes, which are valid until the next read.
 func (a *answer) take(n int) ([]byte, error) {
 	if n > a.r.Size() {
-		var long bytes.Buffer // which grows with what comes, whatever was announced
+		var long bytes.Buffer // grows with the bytes received, not with the length announced
 		_, err := io.CopyN(&long, a.r, int64(n))
 		return long.Bytes(), cut(err)
 	}

@@ -138,7 +138,7 @@ func (c *liveColumn) planned() (*table.Type, *table.Limit, bool) {
 		t.Size, t.Scale = c.precision, c.scale
 	case "time", "datetime2", "datetimeoffset":
 		t = t.WithFraction(c.scale)
-	case "datetime": // in units of a 300th of a second, of which every third is a round one
+	case "datetime": // in units of 1/300 s; every third is a whole hundredth
 		t = t.WithFraction(2)
 		all.Least, all.Greatest = firstDatetime, lastDatetime
 		return &t, all, true

@@ -47,7 +47,7 @@ func (r *Reader) broken(err error) {
 // Bytes reads n bytes.
 func (r *Reader) Bytes(n int) []byte {
 	if n > r.r.Size() {
-		var long bytes.Buffer // which grows with what comes, whatever was announced
+		var long bytes.Buffer // grows with the bytes received, not with the length announced
 		if _, err := io.CopyN(&long, r.r, int64(n)); err != nil {
 			r.broken(err)
 		}

@@ -175,11 +175,11 @@ func (c *Conn) Ended(id uint64, committed bool) {
 
 // Column is a column of a result.
 type Column struct {
-	Name     string
-	Type     Type
-	Nullable bool
-	Identity bool
-	Solid    bool // it goes in the form of columns that cannot be NULL
+	Name        string
+	Type        Type
+	Nullable    bool
+	Identity    bool
+	FixedLength bool // sent as a fixed-length type, which cannot be NULL
 }
 
 // Columns announces rows.
@@ -195,8 +195,8 @@ func (c *Conn) Columns(columns []Column) {
 		}
 		b = binary.LittleEndian.AppendUint32(b, 0)
 		b = binary.LittleEndian.AppendUint16(b, flags)
-		if col.Solid {
-			b = append(b, solid[col.Type.Name])
+		if col.FixedLength {
+			b = append(b, fixedLength[col.Type.Name])
 		} else {
 			b = col.Type.AppendInfo(b)
 		}

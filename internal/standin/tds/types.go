@@ -161,15 +161,15 @@ func (t Type) AppendInfo(b []byte) []byte {
 	return b
 }
 
-// solid are the types on the wire of columns that cannot be NULL, whose values have no
+// fixedLength are the types on the wire of columns that cannot be NULL: their values have no
 // length before them.
-var solid = map[string]byte{"tinyint": wireInt1, "bit": wireBit, "smallint": wireInt2, "int": wireInt4, "real": wireFloat4, "float": wireFloat8, "bigint": wireInt8, "datetime": wireTime8, "smalldatetime": wireTime4, "money": wireMoney8, "smallmoney": wireMoney4}
+var fixedLength = map[string]byte{"tinyint": wireInt1, "bit": wireBit, "smallint": wireInt2, "int": wireInt4, "real": wireFloat4, "float": wireFloat8, "bigint": wireInt8, "datetime": wireTime8, "smalldatetime": wireTime4, "money": wireMoney8, "smallmoney": wireMoney4}
 
-// Solid reports whether the type has such a form.
-func (t Type) Solid() bool { return solid[t.Name] != 0 }
+// FixedLength reports whether values of the type may be sent without a length.
+func (t Type) FixedLength() bool { return fixedLength[t.Name] != 0 }
 
-// SolidAppender returns the function that appends values of a column that cannot be NULL.
-func (t Type) SolidAppender() func(b []byte, v *Value) []byte {
+// FixedAppender returns the function that appends values of a column that cannot be NULL.
+func (t Type) FixedAppender() func(b []byte, v *Value) []byte {
 	plain := t.plainAppender()
 	return func(b []byte, v *Value) []byte {
 		at := len(b)

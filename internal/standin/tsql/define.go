@@ -252,10 +252,10 @@ func (p *parser) bulk() Statement {
 	return b
 }
 
-// ParseExpr reads an expression by itself.
+// ParseExpr parses a text that is one expression.
 func ParseExpr(text string) (Expr, error) { return alone(text, (*parser).expr) }
 
-// ParseCondition reads a condition by itself.
+// ParseCondition parses a text that is one condition.
 func ParseCondition(text string) (Expr, error) { return alone(text, (*parser).condition) }
 
 func alone(text string, read func(*parser) Expr) (x Expr, err error) {

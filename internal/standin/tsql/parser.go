@@ -105,7 +105,7 @@ func (p *parser) wantSign(s string) {
 	}
 }
 
-// reserved are the words that are no names without brackets.
+// reserved are the words that can be names only in brackets.
 var reserved = strings.Fields(`add all alter and as asc begin between by case check collate column commit constraint create cross declare
 	default delete desc distinct drop else end except exec execute exists fetch for foreign from full group having holdlock identity if in
 	index inner insert intersect into is join key kill left like merge not null nulls of on open option or order outer over primary

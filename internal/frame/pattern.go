@@ -1,0 +1,117 @@
+package frame
+
+import (
+	"bytes"
+	"regexp"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"ambertray/internal/value"
+)
+
+// minAlike is how many values show the pattern of a column.
+const minAlike = 3
+
+// wordNumber matches a word with a short number, as headings are too.
+var wordNumber = regexp.MustCompile(`^\pL[\pL_ ]*\d{1,2}$`)
+
+// patterned reports whether a cell has digits and signs that are unusual in headings,
+// and half of the values below it have the same, as codes do. Headings with a number,
+// such as x1, do not count.
+func (h *Head) patterned(at, below, c int) bool {
+	cell := h.Cell(at, c)
+	marks := marksOf(cell)
+	if marks == "" || wordNumber.Match(cell) || h.numbered(at, c) {
+		return false
+	}
+	alike, values := h.countAlike(at, below, c, marksOf)
+	return alike >= minAlike && 2*alike >= values
+}
+
+// likeRecords reports whether each cell of a header is written as values below it are,
+// so that nothing distinguishes it from a record.
+func (h *Head) likeRecords(at, below int) bool {
+	for c := range h.Rows.Width(at) {
+		alike, _ := h.countAlike(at, below, c, styleOf)
+		if alike == 0 {
+			return false
+		}
+	}
+	return true
+}
+
+// countAlike counts the values of a column, from row below on, that differ from the cell
+// in row at, and those of them that have the same form.
+func (h *Head) countAlike(at, below, c int, form func(cell []byte) string) (alike, values int) {
+	cell := h.Cell(at, c)
+	wanted := form(cell)
+	for r := below; r < min(h.Rows.Len(), below+KindRows); r++ {
+		other := h.Cell(r, c)
+		if value.Blank(other) || bytes.Equal(other, cell) {
+			continue
+		}
+		values++
+		if form(other) == wanted {
+			alike++
+		}
+	}
+	return alike, values
+}
+
+// numbered reports whether another cell of the row differs from one only in its number.
+func (h *Head) numbered(at, c int) bool {
+	unnumbered := func(c int) string { return strings.Trim(string(h.Cell(at, c)), "0123456789") }
+	for other := range h.Rows.Width(at) {
+		if other != c && unnumbered(other) == unnumbered(c) {
+			return true
+		}
+	}
+	return false
+}
+
+// marksOf returns the digits and signs of a cell that are unusual in headings: each digit
+// as 9, each sign of a number as +.
+func marksOf(cell []byte) string {
+	var b strings.Builder
+	for len(cell) > 0 {
+		r, size := utf8.DecodeRune(cell)
+		cell = cell[size:]
+		next, _ := utf8.DecodeRune(cell)
+		switch {
+		case unicode.IsDigit(r):
+			b.WriteByte('9')
+		case r == '-' && unicode.IsDigit(next):
+			b.WriteByte('+')
+		case unicode.IsLetter(r) || unicode.IsMark(r) || strings.ContainsRune(" _.-/()%&'", r):
+		case unicode.Is(unicode.So, r):
+			b.WriteByte('*')
+		default:
+			b.WriteRune(r)
+		}
+	}
+	return b.String()
+}
+
+// styleOf returns how a cell is written: each run of upper-case letters as A, of other
+// letters as a, and each digit as 9.
+func styleOf(cell []byte) string {
+	var b strings.Builder
+	last := ' '
+	for _, r := range string(cell) {
+		class := r
+		switch {
+		case unicode.IsDigit(r):
+			class = '9'
+		case unicode.IsUpper(r):
+			class = 'A'
+		case unicode.IsLetter(r) || unicode.IsMark(r):
+			class = 'a'
+		}
+		if class != last || class == '9' {
+			b.WriteRune(class)
+		}
+		last = class
+	}
+	return b.String()
+}
