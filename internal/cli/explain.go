@@ -190,6 +190,7 @@ var hints = []struct {
 	{database.ErrFull, "make room and load again: nothing was changed"},
 	{database.ErrLocked, "let the other program finish, then load again: nothing was changed"},
 	{database.ErrConflict, "load again: everything was rolled back; --retries does this automatically"},
+	{database.ErrRolledBack, "write RAISE(ABORT) in its triggers and ON CONFLICT ABORT in its constraints, so that single rows are rejected: nothing was loaded"},
 	{database.ErrNoSchema, "--create-schema creates it"},
 	{database.ErrNoDatabase, "name an existing database; load --create-database creates one on a server"},
 	{load.ErrCommitted, "the rows committed before stay, and the rest was rolled back; ambertray verify TRAY --to TARGET names the differences"},

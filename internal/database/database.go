@@ -29,6 +29,7 @@ var (
 	ErrLocked      = errors.New("locked by another session")
 	ErrEnding      = errors.New("the server is still rolling it back")
 	ErrConflict    = errors.New("the server rolled it back for another session")
+	ErrRolledBack  = errors.New("a rule of the table rolled the whole transaction back")
 	ErrNoDatabase  = errors.New("not a database")
 	ErrReadOnly    = errors.New("the database is read only")
 	ErrCertificate = errors.New("the server's certificate is not trusted")

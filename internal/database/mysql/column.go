@@ -23,6 +23,9 @@ func (t *Target) Columns(ctx context.Context, name string) ([]database.ColumnInf
 
 var nativeForm = regexp.MustCompile(`^([a-z]+)(?:\((\d+)(?:,(\d+))?\))?( unsigned)?( zerofill)?$`)
 
+// compressed is how MariaDB writes that a column is stored compressed.
+var compressed = regexp.MustCompile(` ?/\*M!\d+ COMPRESSED\*/`)
+
 var nativeKinds = map[string]table.Kind{
 	"smallint": table.SmallInt, "int": table.Integer, "bigint": table.BigInt, "decimal": table.Decimal, "double": table.Double,
 	"date": table.Date, "time": table.Time, "datetime": table.Timestamp, "char": table.Char, "varchar": table.Varchar,
@@ -38,6 +41,7 @@ func typeOf(native string) (*table.Type, *table.Limit, bool) {
 	if words, ok := strings.CutPrefix(native, "enum("); ok {
 		return &table.Type{Kind: table.Text}, &table.Limit{Native: "enum", OneOf: enumWords(words)}, true
 	}
+	native = compressed.ReplaceAllString(native, "")
 	m := nativeForm.FindStringSubmatch(strings.ToLower(native))
 	if m == nil {
 		return nil, nil, false
@@ -61,6 +65,9 @@ func typeOf(native string) (*table.Type, *table.Limit, bool) {
 		return &t, limit, true
 	}
 	kind, ok := nativeKinds[m[1]]
+	if kind == table.Double && m[2] != "" { // it rounds to decimals
+		return nil, nil, false
+	}
 	t := &table.Type{Kind: kind}
 	switch kind {
 	case table.Decimal, table.Char, table.Varchar:

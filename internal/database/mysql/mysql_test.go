@@ -215,7 +215,28 @@ func TestLimits(t *testing.T) {
 		databasetest.LimitedTo("uuid", "uuid", []string{"123e4567-e89b-12d3-a456-426614174000"}, [2]string{"x", "not a UUID"}),
 		databasetest.LimitedTo("enum('ant','it''s')", "text", []string{"ant", "it's"}, [2]string{"bee", "not a value of the enum"}, [2]string{"ANT", "not a value of the enum"}),
 		databasetest.LimitedTo("tinyint unsigned", "smallint", []string{"0", "255"}),
+		databasetest.LimitedTo("varchar(9) COMPRESSED", "text", []string{"ant"}),
 	})
+	require.NoError(t, exec(to, "CREATE TABLE rounded (v double(7,1))"))
+	columns, err := to.Columns(context.Background(), "rounded")
+	require.NoError(t, err)
+	require.Nil(t, columns[0].Type, "the server rounds its values")
+}
+
+// TestViewedStorage finds the storage of a table behind views.
+func TestViewedStorage(t *testing.T) {
+	to := open(t, scratch(t))
+	defer to.Close()
+	for engine, safe := range map[string]bool{"InnoDB": true, "MyISAM": false} {
+		for _, statement := range []string{
+			"CREATE OR REPLACE TABLE loan (no int) ENGINE = " + engine, "CREATE OR REPLACE VIEW lent AS SELECT no FROM loan", "CREATE OR REPLACE VIEW out_now AS SELECT l.no FROM lent l",
+		} {
+			require.NoError(t, exec(to, statement))
+		}
+		storage, err := to.Storage(context.Background(), "out_now")
+		require.NoError(t, err)
+		require.Equal(t, safe, !storage.NoTransactions, engine)
+	}
 }
 
 // TestSpider loads into a table whose rows lie on two other servers.

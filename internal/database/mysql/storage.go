@@ -31,6 +31,9 @@ func (t *Target) Storage(ctx context.Context, name string) (database.Storage, er
 	if err != nil || len(rows) == 0 {
 		return database.Storage{}, err
 	}
+	if rows[0][0] == "" {
+		return t.viewStorage(ctx, name)
+	}
 	s := database.Storage{Engine: rows[0][0], NoTransactions: rows[0][1] == "1", NoSavepoints: rows[0][2] == "1"}
 	if s.Engine != spider {
 		return s, nil
@@ -51,6 +54,25 @@ func (t *Target) Storage(ctx context.Context, name string) (database.Storage, er
 	}
 	return s, nil
 }
+
+// viewStorage returns the storage of the tables that a view shows: the first that limits
+// a load.
+func (t *Target) viewStorage(ctx context.Context, name string) (database.Storage, error) {
+	rows, err := t.Query(ctx, "SELECT view_definition FROM information_schema.views WHERE "+place(name))
+	if err != nil || len(rows) == 0 {
+		return database.Storage{}, err
+	}
+	for _, m := range viewedTable.FindAllStringSubmatch(rows[0][0], -1) {
+		s, err := t.Storage(ctx, m[1]+"."+m[2])
+		if err != nil || s.NoTransactions || s.NoSavepoints || s.Servers != nil {
+			return s, err
+		}
+	}
+	return database.Storage{}, nil
+}
+
+// viewedTable finds the tables in the definition of a view, as the server writes it.
+var viewedTable = regexp.MustCompile("(?i)\\b(?:from|join) \\(*`([^`.]+)`\\.`([^`.]+)`")
 
 // storageFacts names the tables whose engine limits a load.
 func (t *Target) storageFacts(ctx context.Context) ([]database.Fact, error) {

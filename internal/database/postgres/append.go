@@ -55,6 +55,9 @@ func newAdder(ctx context.Context, x *tx, tab *table.Table, sql string) (*adder,
 	if err != nil {
 		return nil, err
 	}
+	if err := x.checkAtOnce(ctx, tab); err != nil {
+		return nil, err
+	}
 	a := &adder{ctx: ctx, x: x, tab: tab, sql: sql, remote: len(storage.Servers) > 0}
 	a.feeder = database.NewFeeder(batchSize, a.load)
 	return a, nil

@@ -27,6 +27,9 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *data
 	if _, err := x.t.Exec(ctx, "ANALYZE "+dialect.PostgreSQL.Quote(stage)); err != nil { // or it is taken for an empty one
 		return database.Merged{}, nil, err
 	}
+	if err := x.checkAtOnce(ctx, tab); err != nil {
+		return database.Merged{}, nil, err
+	}
 	constraints, err := x.constraints(ctx, tab)
 	if err != nil {
 		return database.Merged{}, nil, err

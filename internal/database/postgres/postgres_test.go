@@ -205,6 +205,28 @@ func TestLimits(t *testing.T) {
 	})
 }
 
+// TestDeferred rejects the rows that deferred constraints do not take, by appending and by
+// merging, while rows may refer to later rows of the table itself.
+func TestDeferred(t *testing.T) {
+	ctx := context.Background()
+	to, err := postgres.Open(ctx, scratch(t), "")
+	require.NoError(t, err)
+	defer to.Close()
+	require.NoError(t, exec(to, "CREATE TABLE room (no int PRIMARY KEY); INSERT INTO room VALUES (1)"))
+	for _, existing := range []table.Existing{table.Append, table.Merge} {
+		require.NoError(t, exec(to, `DROP TABLE IF EXISTS shelf; CREATE TABLE shelf (no int PRIMARY KEY, mark int UNIQUE DEFERRABLE INITIALLY DEFERRED,
+			room int REFERENCES room DEFERRABLE INITIALLY DEFERRED, beside int REFERENCES shelf DEFERRABLE INITIALLY DEFERRED)`))
+		tr := databasetest.NewTray(t, "shelf", "no,mark,room,beside\n1,1,1,2\n2,2,1,1\n3,3,9,1\n4,1,1,1\n")
+		for _, name := range []string{"no", "mark", "room", "beside"} {
+			tr.Table.Columns = append(tr.Table.Columns, table.Column{From: name, Name: name, Type: table.Type{Kind: table.Integer}, Nullable: name != "no"})
+		}
+		tr.Table.Key, tr.Table.Existing = []string{"no"}, existing
+		r, err := load.Run(ctx, tr, &source.Opener{}, to, load.Options{Again: true})
+		require.NoError(t, err, existing)
+		require.Equal(t, []int64{2, 2}, []int64{r.Counts.Loaded, r.Counts.Rejected}, existing)
+	}
+}
+
 // TestForeignServers loads into a table whose partitions lie on two other servers.
 func TestForeignServers(t *testing.T) {
 	first, second := databasetest.NewServer(t, "NODE1_POSTGRES"), databasetest.NewServer(t, "NODE2_POSTGRES")

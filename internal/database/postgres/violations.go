@@ -114,6 +114,24 @@ func (x *tx) constraints(ctx context.Context, tab *table.Table) (list []database
 	return append(list, unique...), x.t.fail(op, rows.Err())
 }
 
+// checkAtOnce has the server check each row for the constraints of a table that it would
+// check at the end of the transaction, when no single row could be refused. Rows may refer
+// to later rows of the table itself.
+func (x *tx) checkAtOnce(ctx context.Context, tab *table.Table) error {
+	const op = "query the deferred constraints"
+	rows, err := x.tx.Query(ctx, `SELECT DISTINCT format('%I.%I', nspname, conname) FROM pg_constraint JOIN pg_namespace n ON n.oid = connamespace
+		WHERE conrelid = to_regclass($1) AND condeferred AND (contype IN ('p', 'u', 'x') OR contype = 'f' AND confrelid <> conrelid)`,
+		dialect.PostgreSQL.QuoteTable(tab.Name))
+	if err != nil {
+		return x.t.fail(op, err)
+	}
+	names, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	if err != nil || len(names) == 0 {
+		return x.t.fail(op, err)
+	}
+	return x.t.fail("check constraints at once", x.exec(ctx, []string{"SET CONSTRAINTS " + strings.Join(names, ", ") + " IMMEDIATE"}))
+}
+
 // orphaned is the condition that a foreign key of a row is in no row of the table
 // that it refers to.
 func orphaned(columns []string, referred string, keys []string) string {

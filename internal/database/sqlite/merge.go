@@ -6,8 +6,6 @@ import (
 	"fmt"
 	"strings"
 
-	"zombiezen.com/go/sqlite"
-
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
 	"ambertray/internal/refusal"
@@ -44,7 +42,7 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *data
 			return fmt.Sprintf("t.%[1]s IS DISTINCT FROM s.%[1]s", column)
 		},
 		Refusal: func(err error) (string, bool) {
-			return reasonOf(err), sqlite.ErrCode(err).ToPrimary() == sqlite.ResultConstraint
+			return reasonOf(err), x.t.isRefusal(err)
 		},
 	}
 	return m.Merge(ctx, tab, stage, at)

@@ -342,6 +342,9 @@ func (x *tx) Load(ctx context.Context, tab *table.Table) (database.Sink, error) 
 	d := dialect.SQLite
 	sql := fmt.Sprintf("INSERT INTO %s (%s) VALUES (?%s)", d.Quote(tab.Name), d.Columns(tab), strings.Repeat(", ?", len(cols)-1))
 	stmt, err := x.t.conn.Prepare(sql)
+	if err != nil && strings.HasSuffix(err.Error(), "because it is a view") {
+		return nil, &database.Error{Target: x.t.path, Op: "load", Kind: database.ErrNotTable, Err: fmt.Errorf("%s is a view", tab.Name)}
+	}
 	if err != nil {
 		return nil, x.t.fail("prepare the load", err)
 	}
@@ -410,7 +413,7 @@ func (s *sink) Write(k *convert.Block) error {
 		row := data
 		data = bind(s.stmt, s.columns, row)
 		if _, err := s.stmt.Step(); err != nil {
-			if sqlite.ErrCode(err).ToPrimary() == sqlite.ResultConstraint {
+			if s.t.isRefusal(err) {
 				err = s.refuse(refusal.Where{Part: k.Part, Record: k.Numbers[i]}, row, err)
 				if err != nil {
 					return err
@@ -467,6 +470,12 @@ func (s *sink) Close(abort error) (int64, error) {
 	return s.rows, s.t.fail("end the load", err)
 }
 
+// isRefusal reports whether an error of a statement is about a row that a constraint does
+// not let in, and the transaction goes on.
+func (t *Target) isRefusal(err error) bool {
+	return sqlite.ErrCode(err).ToPrimary() == sqlite.ResultConstraint && !t.conn.AutocommitEnabled()
+}
+
 // fail says which condition an error of SQLite is.
 func (t *Target) fail(op string, err error) error {
 	if err == nil {
@@ -474,6 +483,10 @@ func (t *Target) fail(op string, err error) error {
 	}
 	e := &database.Error{Target: t.path, Op: op, Err: err}
 	switch sqlite.ErrCode(err).ToPrimary() {
+	case sqlite.ResultConstraint:
+		if t.conn.AutocommitEnabled() {
+			e.Kind, e.Err = database.ErrRolledBack, errors.New(reasonOf(err))
+		}
 	case sqlite.ResultBusy, sqlite.ResultLocked:
 		e.Kind = database.ErrLocked
 	case sqlite.ResultFull:

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"strings"
 	"sync"
 	"testing"
 
@@ -166,4 +167,43 @@ func TestLosses(t *testing.T) {
 		"CREATE TRIGGER added AFTER INSERT ON lent BEGIN SELECT 1; END")
 	databasetest.Loses(t, to, table.Empty, nil)
 	databasetest.Loses(t, to, table.Empty, []string{"trigger noted"}, "CREATE TRIGGER noted AFTER DELETE ON lent BEGIN SELECT 1; END")
+}
+
+// TestRolledBack ends a load whose transaction the table itself rolls back, before a row
+// goes in outside of it, and one into a view.
+func TestRolledBack(t *testing.T) {
+	ctx := context.Background()
+	for _, c := range []struct {
+		name, setup string
+		want        error
+	}{
+		{"trigger", "CREATE TABLE lent (no integer PRIMARY KEY, name text); CREATE TRIGGER kept BEFORE INSERT ON lent WHEN new.no = 2 BEGIN SELECT raise(ROLLBACK, 'stays here'); END", database.ErrRolledBack},
+		{"constraint", "CREATE TABLE lent (no integer PRIMARY KEY, name text UNIQUE ON CONFLICT ROLLBACK); INSERT INTO lent VALUES (9, 'bee')", database.ErrRolledBack},
+		{"view", "CREATE TABLE loan (no integer PRIMARY KEY, name text); CREATE VIEW lent AS SELECT * FROM loan", database.ErrNotTable},
+	} {
+		for _, existing := range []table.Existing{table.Append, table.Merge} {
+			t.Run(c.name+" "+existing.String(), func(t *testing.T) {
+				to, err := sqlite.Open(filepath.Join(t.TempDir(), "museum.db"), true)
+				require.NoError(t, err)
+				defer to.Close()
+				for _, statement := range strings.SplitAfter(strings.ReplaceAll(c.setup, "; END", "\x00"), ";") {
+					_, err = to.Exec(ctx, strings.ReplaceAll(statement, "\x00", "; END"))
+					require.NoError(t, err)
+				}
+				before, err := to.Count(ctx, "lent")
+				require.NoError(t, err)
+				tr := databasetest.NewTray(t, "lent", "no,name\n1,ant\n2,bee\n3,cat\n",
+					table.Column{From: "no", Name: "no", Type: table.Type{Kind: table.Integer}}, table.Column{From: "name", Name: "name", Type: table.Type{Kind: table.Text}})
+				tr.Table.Key, tr.Table.Existing = []string{"no"}, existing
+				_, err = load.Run(ctx, tr, &source.Opener{}, to, load.Options{})
+				require.Error(t, err)
+				if existing == table.Append {
+					require.ErrorIs(t, err, c.want)
+				}
+				after, err := to.Count(ctx, "lent")
+				require.NoError(t, err)
+				require.Equal(t, before, after, "nothing is loaded")
+			})
+		}
+	}
 }
