@@ -261,11 +261,10 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all, plan string) {
 		}
 		p.Fact("loaded", "%s", p.Red(what))
 		a.drawDifferences(r.Differences, r.RowsDiffer)
+		a.drawRemarks(r)
 		return
 	}
-	for _, remark := range r.Remarks {
-		p.Fact("note", "%s", p.Wrap(remark, factIndent))
-	}
+	a.drawRemarks(r)
 	a.drawNotes(p, r.Notes, &r.Layout, maxNotes, all)
 	p.Fact("loaded", "%s in %s%s", term.Amount(c.Loaded, "row"), term.Seconds(r.Phases[0].Seconds), howLoaded(r))
 	if m := r.Merged; m != nil {
@@ -289,6 +288,13 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all, plan string) {
 		p.Next("To verify again at any time:", "ambertray verify "+plan+toText(to))
 	}
 	p.Line("  For a report:  %s", p.Amber("ambertray report "+shellWord(r.Tray)+toText(to)))
+}
+
+// drawRemarks shows what was out of the ordinary in the load itself.
+func (a *app) drawRemarks(r *load.Receipt) {
+	for _, remark := range r.Remarks {
+		a.print.Fact("note", "%s", a.print.Wrap(remark, factIndent))
+	}
 }
 
 // drawSum shows that nothing was lost.

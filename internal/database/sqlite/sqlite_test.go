@@ -207,3 +207,25 @@ func TestRolledBack(t *testing.T) {
 		}
 	}
 }
+
+// TestTakenAway says that a trigger has removed rows which the table had.
+func TestTakenAway(t *testing.T) {
+	ctx := context.Background()
+	to, err := sqlite.Open(filepath.Join(t.TempDir(), "museum.db"), true)
+	require.NoError(t, err)
+	defer to.Close()
+	for _, statement := range []string{
+		"CREATE TABLE lent (no int)", "INSERT INTO lent VALUES (70), (71)", "CREATE TRIGGER cleared AFTER INSERT ON lent BEGIN DELETE FROM lent WHERE no >= 70; END",
+	} {
+		_, err = to.Exec(ctx, statement)
+		require.NoError(t, err)
+	}
+	tr := databasetest.NewTray(t, "lent", "no\n1\n2\n3\n", table.Column{From: "no", Name: "no", Type: table.Type{Kind: table.Integer}})
+	tr.Table.Existing = table.Append
+	r, err := load.Run(ctx, tr, &source.Opener{}, to, load.Options{})
+	require.ErrorIs(t, err, load.ErrDiffers)
+	require.Contains(t, strings.Join(r.Remarks, "\n"), "but 2 rows fewer of those that were there before")
+	rows, err := to.Count(ctx, "lent")
+	require.NoError(t, err)
+	require.Equal(t, int64(2), rows)
+}
