@@ -35,14 +35,17 @@ func measureClusters(args []string) error {
 	dir := flags.String("dir", os.TempDir(), "where the data goes")
 	records := flags.Int("records", 200_000, "records in the file")
 	only := flags.String("only", "", "run only clusters whose name has this in it")
-	if err := flags.Parse(args); err != nil {
+	err := flags.Parse(args)
+	if err != nil {
 		return err
 	}
 	b := &bench{program: *program, dir: *dir, data: filepath.Join(*dir, "specimens.csv"), records: *records}
-	if err := writeData(b.data, 0, b.records); err != nil {
+	err = writeData(b.data, 0, b.records)
+	if err != nil {
 		return err
 	}
-	if _, err := b.execute([]string{b.program, "draft", b.data, "--tray", filepath.Join(b.dir, "specimens.tray")}); err != nil {
+	_, err = b.execute([]string{b.program, "draft", b.data, "--tray", filepath.Join(b.dir, "specimens.tray")})
+	if err != nil {
 		return err
 	}
 	fmt.Printf("%d records, thousands of records a second\n\n%-28s %8s %8s %8s %8s %8s\n", b.records, "", "counted", "proved", "merge", "verify", "export")
@@ -51,7 +54,8 @@ func measureClusters(args []string) error {
 			continue
 		}
 		for n := 1; n <= maxNodes; n++ {
-			if err := b.measureCluster(c, n); err != nil {
+			err := b.measureCluster(c, n)
+			if err != nil {
 				return fmt.Errorf("%s on %d servers: %w", c.title, n, err)
 			}
 		}
@@ -109,20 +113,24 @@ func (b *bench) measureCluster(c *cluster, n int) error {
 	}
 	defer to.Close()
 	for _, node := range c.nodes[:n] {
-		if err := onNode(ctx, node); err != nil {
+		err := onNode(ctx, node)
+		if err != nil {
 			return err
 		}
 	}
 	for _, s := range c.spread(c.nodes[:n]) {
-		if _, err := to.Exec(ctx, s); err != nil && !strings.HasPrefix(s, "INSTALL") { // which may be done
+		_, err := to.Exec(ctx, s)
+		if err != nil && !strings.HasPrefix(s, "INSTALL") { // which may be done
 			return fmt.Errorf("%s: %w", s, err)
 		}
 	}
-	if err := b.timeCluster(ctx, c.title, to, c, n); err != nil || c.tune == nil {
+	err = b.timeCluster(ctx, c.title, to, c, n)
+	if err != nil || c.tune == nil {
 		return err
 	}
 	for i := range n {
-		if _, err := to.Exec(ctx, c.tune(fmt.Sprintf("node%d", i+1))); err != nil {
+		_, err := to.Exec(ctx, c.tune(fmt.Sprintf("node%d", i+1)))
+		if err != nil {
 			return err
 		}
 	}
@@ -138,7 +146,8 @@ func onNode(ctx context.Context, url string) error {
 	defer node.Close()
 	engine := map[string]string{"mysql": " ENGINE = InnoDB DEFAULT CHARSET = utf8mb4"}[node.Dialect().Name]
 	for _, s := range []string{"DROP TABLE IF EXISTS specimens", createTable + engine} {
-		if _, err := node.Exec(ctx, s); err != nil {
+		_, err := node.Exec(ctx, s)
+		if err != nil {
 			return err
 		}
 	}
@@ -160,7 +169,8 @@ func (b *bench) timeCluster(ctx context.Context, title string, to database.Targe
 		{false, []string{b.program, "export", "specimens", "--from", c.url, "--out", b.data + ".out", "--replace"}},
 	} {
 		if step.empty {
-			if _, err := to.Exec(ctx, "DELETE FROM specimens"); err != nil {
+			_, err := to.Exec(ctx, "DELETE FROM specimens")
+			if err != nil {
 				return err
 			}
 		}

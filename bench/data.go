@@ -31,11 +31,13 @@ func writeData(path string, from, n int) error {
 	var line []byte
 	for i := range n {
 		line = appendRecord(line[:0], rng, day, from+i)
-		if _, err := w.Write(line); err != nil {
+		_, err := w.Write(line)
+		if err != nil {
 			return err
 		}
 	}
-	if err := w.Flush(); err != nil {
+	err = w.Flush()
+	if err != nil {
 		return err
 	}
 	return f.Close()

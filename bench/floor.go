@@ -94,7 +94,8 @@ func floorCSV(path string, each func([]string) error) error {
 		if err != nil {
 			return err
 		}
-		if err := each(rec); err != nil {
+		err = each(rec)
+		if err != nil {
 			return err
 		}
 	}
@@ -130,7 +131,8 @@ func pack(path string) error {
 	}
 	defer to.Close()
 	w := gzip.NewWriter(to)
-	if _, err := io.Copy(w, from); err != nil {
+	_, err = io.Copy(w, from)
+	if err != nil {
 		return err
 	}
 	return w.Close()
@@ -168,10 +170,12 @@ func floorPostgres(path, url string) error {
 	if err != nil {
 		return err
 	}
-	if _, err := tx.Exec(ctx, createTable); err != nil {
+	_, err = tx.Exec(ctx, createTable)
+	if err != nil {
 		return err
 	}
-	if _, err := conn.PgConn().CopyFrom(ctx, f, "COPY specimens FROM STDIN (FORMAT csv, HEADER)"); err != nil {
+	_, err = conn.PgConn().CopyFrom(ctx, f, "COPY specimens FROM STDIN (FORMAT csv, HEADER)")
+	if err != nil {
 		return err
 	}
 	return tx.Commit(ctx)
@@ -197,7 +201,8 @@ func floorSQLite(path, db string) error {
 	}
 	defer conn.Close()
 	for _, sql := range []string{"BEGIN", createTable} {
-		if err := sqlitex.ExecuteTransient(conn, sql, nil); err != nil {
+		err := sqlitex.ExecuteTransient(conn, sql, nil)
+		if err != nil {
 			return err
 		}
 	}
@@ -218,7 +223,8 @@ func floorSQLite(path, db string) error {
 				stmt.BindText(i+1, cell)
 			}
 		}
-		if _, err := stmt.Step(); err != nil {
+		_, err := stmt.Step()
+		if err != nil {
 			return err
 		}
 		return stmt.Reset()

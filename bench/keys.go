@@ -56,7 +56,8 @@ func measureKeys(command []string) error {
 		if i%2 == 1 {
 			key = "\x1b[A"
 		}
-		if _, err := tty.WriteString(key); err != nil {
+		_, err := tty.WriteString(key)
+		if err != nil {
 			return err
 		}
 		for drawn.Load() < pressed && time.Now().UnixNano()-pressed < int64(time.Second) {

@@ -61,7 +61,8 @@ var commands = map[string]func(args []string) error{
 
 func main() {
 	if len(os.Args) > 1 && commands[os.Args[1]] != nil {
-		if err := commands[os.Args[1]](os.Args[2:]); err != nil {
+		err := commands[os.Args[1]](os.Args[2:])
+		if err != nil {
 			log.Fatal(err)
 		}
 		return
@@ -75,7 +76,8 @@ func main() {
 	flag.StringVar(&b.c, "c", "", "the floor of SQLite in C")
 	only := flag.String("only", "", "run only contests whose name has this in it")
 	flag.Parse()
-	if err := b.measure(*only); err != nil {
+	err := b.measure(*only)
+	if err != nil {
 		log.Fatal(err)
 	}
 }
@@ -83,11 +85,13 @@ func main() {
 func (b *bench) measure(only string) error {
 	b.data = filepath.Join(b.dir, "specimens.csv")
 	var err error
-	if b.self, err = os.Executable(); err != nil {
+	b.self, err = os.Executable()
+	if err != nil {
 		return err
 	}
 	// In a process of its own: the peak memory of what is measured counts from ours.
-	if _, err := b.execute([]string{b.self, "make", b.dir, strconv.Itoa(b.records)}); err != nil {
+	_, err = b.execute([]string{b.self, "make", b.dir, strconv.Itoa(b.records)})
+	if err != nil {
 		return err
 	}
 	info, err := os.Stat(b.data)
@@ -95,16 +99,19 @@ func (b *bench) measure(only string) error {
 		return err
 	}
 	tray := filepath.Join(b.dir, "specimens.tray")
-	if out, err := exec.Command(b.program, "draft", b.data, "--tray", tray).CombinedOutput(); err != nil {
+	out, err := exec.Command(b.program, "draft", b.data, "--tray", tray).CombinedOutput()
+	if err != nil {
 		return fmt.Errorf("draft: %w: %s", err, out)
 	}
 	keyed := exec.Command(b.program, "draft", b.data, "--tray", b.keyedTray(), "--change", "key="+textKey)
-	if out, err := keyed.CombinedOutput(); err != nil {
+	out, err = keyed.CombinedOutput()
+	if err != nil {
 		return fmt.Errorf("draft: %w: %s", err, out)
 	}
 	sheetTray, linesTray := filepath.Join(b.dir, "sheet.tray"), filepath.Join(b.dir, "lines.tray")
 	for dir, from := range map[string]string{sheetTray: b.data + ".xlsx", linesTray: b.data + ".part.csv", b.fewTray(): b.few()} {
-		if out, err := exec.Command(b.program, "draft", from, "--tray", dir, "--table", "specimens").CombinedOutput(); err != nil {
+		out, err := exec.Command(b.program, "draft", from, "--tray", dir, "--table", "specimens").CombinedOutput()
+		if err != nil {
 			return fmt.Errorf("draft: %w: %s", err, out)
 		}
 	}
@@ -115,7 +122,8 @@ func (b *bench) measure(only string) error {
 			c.floors, c.bound = [][]string{append([]string{b.against}, c.ours[1:]...)}, 1
 		}
 		if strings.Contains(c.name, only) && (b.against == "" || c.ours[0] == b.program) {
-			if err := b.contend(c); err != nil {
+			err := b.contend(c)
+			if err != nil {
 				return fmt.Errorf("%s: %w", c.name, err)
 			}
 		}
@@ -215,11 +223,13 @@ func (b *bench) folder(name string) string { return filepath.Join(b.dir, name) }
 // writeMany writes the files that make a table each, and one with the records of the many.
 func (b *bench) writeMany() error {
 	for name, size := range map[string][2]int{"many": {manyFiles, manyRecords}, "some": {someFiles, someRecords}, "one": {1, manyFiles * manyRecords}} {
-		if err := os.MkdirAll(b.folder(name), 0o777); err != nil {
+		err := os.MkdirAll(b.folder(name), 0o777)
+		if err != nil {
 			return err
 		}
 		for i := range size[0] {
-			if err := writeData(filepath.Join(b.folder(name), fmt.Sprintf("%s%03d.csv", name, i)), i*size[1], size[1]); err != nil {
+			err := writeData(filepath.Join(b.folder(name), fmt.Sprintf("%s%03d.csv", name, i)), i*size[1], size[1])
+			if err != nil {
 				return err
 			}
 		}
@@ -318,7 +328,8 @@ func keyNone(ctx context.Context, t database.Target) error {
 
 func (b *bench) contend(c contest) error {
 	if c.setUp != nil {
-		if _, err := b.execute(c.setUp); err != nil {
+		_, err := b.execute(c.setUp)
+		if err != nil {
 			return err
 		}
 	}
@@ -361,7 +372,8 @@ func (b *bench) contend(c contest) error {
 
 func (b *bench) run(c contest, argv []string) (run, error) {
 	if c.reset != nil {
-		if err := c.reset(); err != nil {
+		err := c.reset()
+		if err != nil {
 			return run{}, err
 		}
 	}
@@ -375,12 +387,13 @@ func (b *bench) execute(argv []string) (run, error) {
 	var out bytes.Buffer
 	cmd.Stdout, cmd.Stderr = &out, &out
 	start := time.Now()
-	if err := cmd.Start(); err != nil {
+	err := cmd.Start()
+	if err != nil {
 		return run{}, err
 	}
 	ended, peak := make(chan struct{}), make(chan int64)
 	go watchMemory(cmd.Process.Pid, ended, peak)
-	err := cmd.Wait()
+	err = cmd.Wait()
 	wall := time.Since(start)
 	close(ended)
 	if err != nil {
@@ -395,7 +408,8 @@ func watchMemory(pid int, ended <-chan struct{}, peak chan<- int64) {
 	most := int64(0)
 	for {
 		status, _ := os.ReadFile(fmt.Sprintf("/proc/%d/status", pid))
-		if m := peakMemory.FindSubmatch(status); m != nil {
+		m := peakMemory.FindSubmatch(status)
+		if m != nil {
 			kB, _ := strconv.ParseInt(string(m[1]), 10, 64)
 			most = max(most, kB)
 		}

@@ -23,7 +23,8 @@ func floorMySQL(path, address string) error {
 	}
 	defer f.Close()
 	mysql.RegisterReaderHandler("floor", func() io.Reader { return f })
-	if _, err := db.Exec(createTable + " ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_bin"); err != nil {
+	_, err = db.Exec(createTable + " ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_bin")
+	if err != nil {
 		return err
 	}
 	_, err = db.Exec(`LOAD DATA LOCAL INFILE 'Reader::floor' INTO TABLE specimens CHARACTER SET utf8mb4

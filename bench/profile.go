@@ -17,7 +17,8 @@ func profile(to string, args []string) error {
 	if err != nil {
 		return err
 	}
-	if err := pprof.StartCPUProfile(f); err != nil {
+	err = pprof.StartCPUProfile(f)
+	if err != nil {
 		return errors.Join(err, f.Close())
 	}
 	status := cli.Main(args, io.Discard, os.Stderr)

@@ -42,14 +42,16 @@ func writeBook(path, data string, n int) error {
 		if err != nil {
 			return err
 		}
-		if err := lines.Write(record); err != nil {
+		err = lines.Write(record)
+		if err != nil {
 			return err
 		}
 		cell, err := excelize.CoordinatesToCellName(1, i+1)
 		if err != nil {
 			return err
 		}
-		if err := sheet.SetRow(cell, cells(record, i > 0)); err != nil {
+		err = sheet.SetRow(cell, cells(record, i > 0))
+		if err != nil {
 			return err
 		}
 	}
@@ -102,7 +104,8 @@ func floorRows(path string) error {
 	}
 	defer rows.Close()
 	for rows.Next() {
-		if _, err := rows.Columns(); err != nil {
+		_, err := rows.Columns()
+		if err != nil {
 			return err
 		}
 	}

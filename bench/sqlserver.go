@@ -65,7 +65,8 @@ func floorSQLServer(records, address string) error {
 	if err != nil {
 		return err
 	}
-	if _, err := tx.Exec(createSQLServer); err != nil {
+	_, err = tx.Exec(createSQLServer)
+	if err != nil {
 		return err
 	}
 	stmt, err := tx.Prepare(mssql.CopyIn("specimens", mssql.BulkOptions{KeepNulls: true}, "specimen_id", "shelf_code", "name", "colour", "mass_g", "value", "found_on", "examined_at", "on_loan", "pieces", "note"))
@@ -76,7 +77,8 @@ func floorSQLServer(records, address string) error {
 	for i := range n {
 		row := rows[i%len(rows)]
 		row[0] = int64(100000 + i)
-		if _, err := stmt.Exec(row...); err != nil {
+		_, err := stmt.Exec(row...)
+		if err != nil {
 			return err
 		}
 	}

@@ -30,7 +30,8 @@ func TestMain(m *testing.M) {
 	program = filepath.Join(dir, "ambertray")
 	build := exec.Command("go", "build", "-o", program, ".")
 	build.Env = append(os.Environ(), "CGO_ENABLED=0")
-	if out, err := build.CombinedOutput(); err != nil {
+	out, err := build.CombinedOutput()
+	if err != nil {
 		fmt.Fprintf(os.Stderr, "%s\n%v\n", out, err)
 		os.Exit(1)
 	}

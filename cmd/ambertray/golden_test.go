@@ -143,7 +143,8 @@ func TestGoldenJSON(t *testing.T) {
 		},
 	}
 	for _, r := range goldenRuns {
-		if do := before[r.name]; do != nil {
+		do := before[r.name]
+		if do != nil {
 			do()
 		}
 		if strings.Contains(r.command, "LOAD") {
@@ -178,7 +179,8 @@ func TestDocumentedKeys(t *testing.T) {
 		text, err := os.ReadFile(file)
 		require.NoError(t, err)
 		for _, m := range jsonKey.FindAllStringSubmatch(string(text), -1) {
-			if found[m[1]] = true; !documented[m[1]] && !slices.Contains(missing, m[1]) {
+			found[m[1]] = true
+			if !documented[m[1]] && !slices.Contains(missing, m[1]) {
 				missing = append(missing, m[1])
 			}
 		}

@@ -79,7 +79,8 @@ func (d *desk) settle(table, to string) {
 			return
 		}
 		require.True(d, time.Now().Before(end), string(out))
-		if _, statement, found := strings.Cut(string(out), "drop it first: "); found {
+		_, statement, found := strings.Cut(string(out), "drop it first: ")
+		if found {
 			db, err := connect.Open(context.Background(), to, connect.Options{})
 			require.NoError(d, err)
 			_, err = db.Exec(context.Background(), strings.TrimSpace(statement))

@@ -81,7 +81,8 @@ func run(address, database, pid string, o standin.Options) error {
 	_ = s.CreateDatabase(database) // it may be there
 	fmt.Printf("The stand-in for SQL Server listens at %s.\n", s.Address())
 	if pid != "" {
-		if err := os.WriteFile(pid, fmt.Appendf(nil, "%d\n", os.Getpid()), 0o644); err != nil {
+		err := os.WriteFile(pid, fmt.Appendf(nil, "%d\n", os.Getpid()), 0o644)
+		if err != nil {
 			return err
 		}
 	}

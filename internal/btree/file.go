@@ -38,7 +38,8 @@ func create(path string) (*file, error) {
 // write writes a page and returns its number.
 func (w *file) write(page []byte) (number uint32, err error) {
 	if w.next == lockPage {
-		if _, err = w.out.Write(make([]byte, pageSize)); err != nil {
+		_, err = w.out.Write(make([]byte, pageSize))
+		if err != nil {
 			return 0, err
 		}
 		w.next++
@@ -90,9 +91,10 @@ func (w *file) finish(schema [][]byte) error {
 	p[0] = tableLeaf
 	binary.BigEndian.PutUint16(p[3:], uint16(len(schema)))
 	binary.BigEndian.PutUint16(p[5:], uint16(end))
-	if err := w.out.Flush(); err != nil {
+	err := w.out.Flush()
+	if err != nil {
 		return err
 	}
-	_, err := w.f.WriteAt(page, 0)
+	_, err = w.f.WriteAt(page, 0)
 	return err
 }

@@ -92,7 +92,8 @@ func (k *keys) add(b []byte) error {
 		k.arena, k.list = make([]byte, 0, k.limit/2), make([]key, 0, k.limit/2/keySize)
 	}
 	if (len(k.arena)+len(b) > cap(k.arena) || len(k.list) == cap(k.list)) && len(k.list) > 0 {
-		if err := k.flush(); err != nil {
+		err := k.flush()
+		if err != nil {
 			return err
 		}
 	}
@@ -112,7 +113,8 @@ func (k *keys) sort() {
 // flush writes the keys in memory to the file, as a sorted run.
 func (k *keys) flush() (err error) {
 	if k.spill == nil {
-		if k.spill, err = os.Create(k.path); err != nil {
+		k.spill, err = os.Create(k.path)
+		if err != nil {
 			return err
 		}
 		k.out = bufio.NewWriterSize(k.spill, 1<<20)
@@ -121,7 +123,8 @@ func (k *keys) flush() (err error) {
 	for _, e := range k.list {
 		head := binary.AppendUvarint(nil, uint64(e.to-e.from))
 		k.size += int64(len(head) + e.to - e.from)
-		if _, err = k.out.Write(head); err == nil {
+		_, err = k.out.Write(head)
+		if err == nil {
 			_, err = k.out.Write(k.arena[e.from:e.to])
 		}
 		if err != nil {
@@ -137,13 +140,15 @@ func (k *keys) each(use func(b []byte) error) error {
 	k.sort()
 	if k.spill == nil {
 		for _, e := range k.list {
-			if err := use(k.arena[e.from:e.to]); err != nil {
+			err := use(k.arena[e.from:e.to])
+			if err != nil {
 				return err
 			}
 		}
 		return nil
 	}
-	if err := k.flush(); err != nil {
+	err := k.flush()
+	if err != nil {
 		return err
 	}
 	var h runs
@@ -151,17 +156,20 @@ func (k *keys) each(use func(b []byte) error) error {
 	for _, to := range k.runs {
 		r := &run{in: bufio.NewReaderSize(io.NewSectionReader(k.spill, from, to-from), 1<<16)}
 		from = to
-		if err := r.next(); err != nil {
+		err := r.next()
+		if err != nil {
 			return err
 		}
 		h = append(h, r)
 	}
 	heap.Init(&h)
 	for len(h) > 0 {
-		if err := use(h[0].now); err != nil {
+		err := use(h[0].now)
+		if err != nil {
 			return err
 		}
-		switch err := h[0].next(); {
+		err = h[0].next()
+		switch {
 		case errors.Is(err, io.EOF):
 			heap.Pop(&h)
 		case err != nil:

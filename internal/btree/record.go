@@ -79,7 +79,8 @@ func (r *Record) Float(f float64) {
 
 // Number appends a number to a column of numeric affinity, which keeps whole ones as such.
 func (r *Record) Number(f float64) {
-	if n := int64(f); float64(n) == f && n > math.MinInt64 && n < math.MaxInt64 {
+	n := int64(f)
+	if float64(n) == f && n > math.MinInt64 && n < math.MaxInt64 {
 		r.Int(n)
 		return
 	}

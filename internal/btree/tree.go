@@ -72,7 +72,8 @@ func (t *tree) flush(p *page) (uint32, error) {
 // row adds a row of a table. Row ids ascend.
 func (t *tree) row(id int64, record []byte) (err error) {
 	t.cell = appendVarint(appendVarint(t.cell[:0], uint64(len(record))), uint64(id))
-	if t.cell, err = t.payload(t.cell, record); err != nil {
+	t.cell, err = t.payload(t.cell, record)
+	if err != nil {
 		return err
 	}
 	if !t.leaf.fits(len(t.cell)) {
@@ -81,7 +82,8 @@ func (t *tree) row(id int64, record []byte) (err error) {
 		if err != nil {
 			return err
 		}
-		if err := t.up(0, number, appendVarint(nil, last)); err != nil {
+		err = t.up(0, number, appendVarint(nil, last))
+		if err != nil {
 			return err
 		}
 	}
@@ -92,10 +94,11 @@ func (t *tree) row(id int64, record []byte) (err error) {
 // lastRow is the row id of the last cell of a leaf.
 func lastRow(p *page) uint64 {
 	start := 0
-	if n := len(p.ends); n > 1 {
+	n := len(p.ends)
+	if n > 1 {
 		start = p.ends[n-2]
 	}
-	_, n := readVarint(p.cells[start:])
+	_, n = readVarint(p.cells[start:])
 	id, _ := readVarint(p.cells[start+n:])
 	return id
 }
@@ -114,7 +117,8 @@ func readVarint(b []byte) (n uint64, size int) {
 // stand between two leaves in the page above.
 func (t *tree) entry(record []byte) (err error) {
 	t.cell = appendVarint(t.cell[:0], uint64(len(record)))
-	if t.cell, err = t.payload(t.cell, record); err != nil {
+	t.cell, err = t.payload(t.cell, record)
+	if err != nil {
 		return err
 	}
 	if t.leaf.waiting != nil {
@@ -122,7 +126,8 @@ func (t *tree) entry(record []byte) (err error) {
 		if err != nil {
 			return err
 		}
-		if err := t.up(0, number, t.leaf.take()); err != nil {
+		err = t.up(0, number, t.leaf.take())
+		if err != nil {
 			return err
 		}
 	}
@@ -146,7 +151,8 @@ func (t *tree) up(level int, child uint32, key []byte) error {
 	}
 	p := t.levels[level]
 	if p.waiting != nil {
-		if err := t.close(level, p.take()); err != nil {
+		err := t.close(level, p.take())
+		if err != nil {
 			return err
 		}
 	}
@@ -206,10 +212,12 @@ func (t *tree) payload(cell, record []byte) ([]byte, error) {
 	for len(rest) > 0 {
 		clear(t.page)
 		n := copy(t.page[4:], rest)
-		if rest = rest[n:]; len(rest) > 0 {
+		rest = rest[n:]
+		if len(rest) > 0 {
 			binary.BigEndian.PutUint32(t.page, t.w.number(1))
 		}
-		if _, err := t.w.write(t.page); err != nil {
+		_, err := t.w.write(t.page)
+		if err != nil {
 			return nil, err
 		}
 	}
@@ -219,30 +227,36 @@ func (t *tree) payload(cell, record []byte) ([]byte, error) {
 // end writes what is left and returns the number of the root. No page is left empty: what
 // waits for a next one gets the last cell of its page as neighbour.
 func (t *tree) end() (root uint32, err error) {
-	if waiting := t.leaf.take(); waiting != nil {
+	waiting := t.leaf.take()
+	if waiting != nil {
 		between := t.leaf.pop()
 		number, err := t.flush(&t.leaf)
 		if err != nil {
 			return 0, err
 		}
-		if err := t.up(0, number, between); err != nil {
+		err = t.up(0, number, between)
+		if err != nil {
 			return 0, err
 		}
 		t.leaf.add(waiting)
 	}
-	if root, err = t.flush(&t.leaf); err != nil {
+	root, err = t.flush(&t.leaf)
+	if err != nil {
 		return 0, err
 	}
 	for level := 0; level < len(t.levels); level++ { // which may grow
 		p := t.levels[level]
-		if waiting := p.take(); waiting != nil {
-			if err := t.close(level, p.pop()); err != nil {
+		waiting := p.take()
+		if waiting != nil {
+			err := t.close(level, p.pop())
+			if err != nil {
 				return 0, err
 			}
 			p.add(waiting)
 		}
 		p.last = root
-		if root, err = t.flush(p); err != nil {
+		root, err = t.flush(p)
+		if err != nil {
 			return 0, err
 		}
 	}

@@ -49,7 +49,8 @@ func Create(path string) (*Writer, error) {
 // an index. The record and the key may be used again.
 func (w *Writer) Row(id int64, record *Record, key []byte) error {
 	w.record = record.Append(w.record[:0])
-	if err := w.rows.row(id, w.record); err != nil {
+	err := w.rows.row(id, w.record)
+	if err != nil {
 		return err
 	}
 	if w.Key == nil {
@@ -81,7 +82,8 @@ func (w *Writer) finish() error {
 	}
 	schema := [][]byte{schemaRow("table", w.Name, w.Name, root, w.Definition)}
 	if w.Key != nil {
-		if root, err = w.index(); err != nil {
+		root, err = w.index()
+		if err != nil {
 			return err
 		}
 		schema = append(schema, schemaRow("index", "sqlite_autoindex_"+w.Name+"_1", w.Name, root, ""))

@@ -38,7 +38,8 @@ is changed.`,
 		}
 		var tgt database.Target
 		if *to != "" {
-			if tgt, err = a.open(c.Context(), *to, true); err != nil {
+			tgt, err = a.open(c.Context(), *to, true)
+			if err != nil {
 				return err
 			}
 			defer tgt.Close()
@@ -150,10 +151,12 @@ func (a *app) drawKeyCheck(c *load.Check) {
 	if c.Existing == table.Merge.String() {
 		would = "and would update its rows"
 	}
-	if n := c.Keys.InTable; n > 0 {
+	n := c.Keys.InTable
+	if n > 0 {
 		a.print.Fact("keys", "%s", a.print.Red(fmt.Sprintf("%s a key that is in the table, %s", hasText(n), would)))
 	}
-	if n := c.Keys.Repeated; n > 0 {
+	n = c.Keys.Repeated
+	if n > 0 {
 		a.print.Fact("keys", "%s", a.print.Red(fmt.Sprintf("%s the key of an earlier one", hasText(n))))
 	}
 }

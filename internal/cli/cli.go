@@ -78,7 +78,8 @@ func (a *app) run(args []string) int {
 	root.SetOut(a.out)
 	root.SetErr(a.err)
 	start := time.Now()
-	if err := execute(ctx, root); err != nil {
+	err := execute(ctx, root)
+	if err != nil {
 		a.json = a.json || slices.Contains(args, "--json") // which an error in the options before it leaves unread
 		return a.end(a.report(a.interrupted(ctx, err)), start)
 	}
@@ -157,7 +158,8 @@ func noCommand(root *cobra.Command, args []string) error {
 	}
 	err := fmt.Errorf("unknown command %q", args[0])
 	root.SuggestionsMinimumDistance = 2
-	if near := root.SuggestionsFor(args[0]); len(near) > 0 {
+	near := root.SuggestionsFor(args[0])
+	if len(near) > 0 {
 		err = fmt.Errorf("%w; did you mean %s?", err, strings.Join(near, " or "))
 	}
 	return err
@@ -171,7 +173,8 @@ func suggestFlag(c *cobra.Command, err error) error {
 	}
 	name, best, distance := unknown.GetSpecifiedName(), "", 3
 	c.Flags().VisitAll(func(f *pflag.Flag) {
-		if d := levenshtein.ComputeDistance(name, f.Name); d < distance {
+		d := levenshtein.ComputeDistance(name, f.Name)
+		if d < distance {
 			best, distance = f.Name, d
 		}
 	})
@@ -188,7 +191,8 @@ func (e usageError) Unwrap() error { return e.error }
 
 func usageArgs(check cobra.PositionalArgs) cobra.PositionalArgs {
 	return func(c *cobra.Command, args []string) error {
-		if err := check(c, args); err != nil {
+		err := check(c, args)
+		if err != nil {
 			return usageError{err}
 		}
 		return nil
@@ -277,7 +281,8 @@ func (a *app) reach(to string, do func(word, password string) error) error {
 	err := do(word, a.password)
 	if errors.Is(err, database.ErrLogin) && a.password == "" && term.CanAsk() {
 		term.NewPrinter(a.err).Line("ambertray: %v", err)
-		if a.password, err = term.AskSecret("password: "); err != nil {
+		a.password, err = term.AskSecret("password: ")
+		if err != nil {
 			return err
 		}
 		err = do(word, a.password)

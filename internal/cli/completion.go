@@ -162,7 +162,8 @@ func (a *app) columns(args []string) (names []string) {
 	if !tray.Is(dir) {
 		dir = tray.DirFor(dir)
 	}
-	if t, err := tray.Read(dir); err == nil {
+	t, err := tray.Read(dir)
+	if err == nil {
 		for _, c := range t.Table.Loaded() {
 			names = append(names, c.Name)
 		}
@@ -194,7 +195,8 @@ func (a *app) changeWords(_ *cobra.Command, args []string, typed string) ([]stri
 		return beginning(all, where+".type="+typ), more
 	}
 	var all []string
-	if column, _, ok := strings.Cut(typed, "."); ok {
+	column, _, ok := strings.Cut(typed, ".")
+	if ok {
 		for _, key := range tray.ColumnKeys() {
 			all = append(all, column+"."+key+"=")
 		}

@@ -49,7 +49,8 @@ writes the rows too.`,
 		if s != nil {
 			a.drawNotes(term.NewPrinter(a.err), s.Notes, &t.Layout, maxNotes, "ambertray survey "+shellWords(args))
 		}
-		if err := dia.Check(&t.Table); err != nil {
+		err = dia.Check(&t.Table)
+		if err != nil {
 			return err
 		}
 		return a.definition(t, dia, f)
@@ -90,7 +91,11 @@ func (a *app) definition(t *tray.Tray, d *dialect.Dialect, f ddlFlags) error {
 	}{d.Name, t.Table.Name, statements[0], statements}
 	text := strings.Join(statements, ";\n\n") + ";"
 	if f.out != "" {
-		if err := writeNew(f.out, func(w io.Writer) error { _, err := fmt.Fprintln(w, text); return err }); err != nil {
+		err := writeNew(f.out, func(w io.Writer) error {
+			_, err := fmt.Fprintln(w, text)
+			return err
+		})
+		if err != nil {
 			return err
 		}
 		return a.show(result, func() { a.print.Fact("written", "%s", f.out) })
@@ -112,7 +117,8 @@ func writeNew(path string, write func(io.Writer) error) error {
 	if err != nil {
 		return err
 	}
-	if err := errors.Join(write(f), f.Close()); err != nil {
+	err = errors.Join(write(f), f.Close())
+	if err != nil {
 		return errors.Join(err, os.Remove(path))
 	}
 	return nil

@@ -87,21 +87,24 @@ museum, and shows each command with its output. The folder is removed at the end
 		if !*keep {
 			defer os.RemoveAll(dir)
 		}
-		if err := layOut(dir); err != nil {
+		err = layOut(dir)
+		if err != nil {
 			return err
 		}
 		home, err := os.Getwd()
 		if err != nil {
 			return err
 		}
-		if err := os.Chdir(dir); err != nil {
+		err = os.Chdir(dir)
+		if err != nil {
 			return err
 		}
 		defer os.Chdir(home)
 		if a.json {
 			return a.tellAsJSON()
 		}
-		if err := a.runStory(); err != nil {
+		err = a.runStory()
+		if err != nil {
 			return err
 		}
 		if *keep {
@@ -136,7 +139,8 @@ func (a *app) runStory() error {
 		}
 		a.print.Line("%s", a.print.Bold(step.words))
 		a.print.Line("%s %s\n", a.print.Faint("$"), a.print.Amber("ambertray "+step.command))
-		if err := a.step(step.words, step.command, a.out); err != nil {
+		err := a.step(step.words, step.command, a.out)
+		if err != nil {
 			return err
 		}
 	}
@@ -151,7 +155,8 @@ func (a *app) tellAsJSON() error {
 	var steps []shown
 	for _, step := range story {
 		var out bytes.Buffer
-		if err := a.step(step.words, step.command+" --json", &out); err != nil {
+		err := a.step(step.words, step.command+" --json", &out)
+		if err != nil {
 			return err
 		}
 		steps = append(steps, shown{"ambertray " + step.command, out.Bytes()})
@@ -163,13 +168,15 @@ func (a *app) tellAsJSON() error {
 func (a *app) step(words, command string, out io.Writer) error {
 	wanted := []int{exitDone, exitRejects}
 	if words == spoilWords {
-		if err := spoil(context.Background()); err != nil {
+		err := spoil(context.Background())
+		if err != nil {
 			return err
 		}
 		wanted = []int{exitDiffers}
 	}
 	if strings.HasPrefix(command, "mend ") {
-		if err := correct(filepath.Join("loans.tray", "loads", "0001", reject.FileName)); err != nil {
+		err := correct(filepath.Join("loans.tray", "loads", "0001", reject.FileName))
+		if err != nil {
 			return err
 		}
 	}

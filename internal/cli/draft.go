@@ -128,18 +128,21 @@ var errTrayExists = errors.New("a tray with this name already exists")
 func (a *app) plan(c *cobra.Command, d *drafting, names []string) (t *tray.Tray, s *survey.Survey, err error) {
 	dir, given := names[0], tray.Is(names[0])
 	if !given {
-		if dir, err = d.dirFor(names); err != nil {
+		dir, err = d.dirFor(names)
+		if err != nil {
 			return nil, nil, err
 		}
 		if !tray.Exists(dir) {
-			if s, t, err = a.draft(c, d, names); err != nil {
+			s, t, err = a.draft(c, d, names)
+			if err != nil {
 				return nil, nil, err
 			}
 			t, err = d.changed(t)
 			return t, s, err
 		}
 	}
-	if t, err = tray.Read(dir); err != nil {
+	t, err = tray.Read(dir)
+	if err != nil {
 		return nil, nil, err
 	}
 	if !given && !t.IsFor(names) {
@@ -155,7 +158,8 @@ func (a *app) plan(c *cobra.Command, d *drafting, names []string) (t *tray.Tray,
 	}
 	err = d.adapt(c, t, files) // before anything is written, to see whether it can be done
 	if err == nil && changes != nil {
-		if t, err = tray.Rewrite(dir, changes); err == nil {
+		t, err = tray.Rewrite(dir, changes)
+		if err == nil {
 			err = d.adapt(c, t, files)
 		}
 	}
@@ -245,7 +249,8 @@ columns by name, by similarity, and by the values that fit.`,
 				return err
 			}
 		}
-		if t, err = a.keepDraft(c, d, res, t, args); err != nil {
+		t, err = a.keepDraft(c, d, res, t, args)
+		if err != nil {
 			return err
 		}
 		res.Table, res.Key = t.Table.Name, t.Table.Key
@@ -335,14 +340,16 @@ func (a *app) redraft(c *cobra.Command, d *drafting, res *drafted, next *tray.Tr
 	if !old.IsFor(names) {
 		return nil, fmt.Errorf("%s is the tray of another source: %w", next.Dir, errTrayExists)
 	}
-	if t, res.Again, err = next.Redraft(); err == nil {
+	t, res.Again, err = next.Redraft()
+	if err == nil {
 		err = res.Of.KeepProfile(next.Dir)
 	}
 	if err != nil {
 		return t, err
 	}
 	if changes != nil {
-		if t, err = tray.Rewrite(next.Dir, changes); err != nil {
+		t, err = tray.Rewrite(next.Dir, changes)
+		if err != nil {
 			return nil, err
 		}
 	}
@@ -369,13 +376,15 @@ func (a *app) drawDraft(d *drafted, t *tray.Tray) {
 	var rows [][]string
 	for i, c := range s.Columns {
 		name, typ, null := c.Name, c.Type, "not null"
-		if i := slices.IndexFunc(t.Table.Columns, func(o table.Column) bool { return o.From == c.Heading }); i >= 0 {
-			name, typ, null = plannedAs(&t.Table.Columns[i])
+		at := slices.IndexFunc(t.Table.Columns, func(o table.Column) bool { return o.From == c.Heading })
+		if at >= 0 {
+			name, typ, null = plannedAs(&t.Table.Columns[at])
 		}
 		rows = append(rows, []string{c.Heading, name, p.Amber(typ), null, keyMark(t, &s.Columns[i], name), p.Faint(c.Evidence)})
 	}
 	for i := range t.Table.Columns {
-		if c := &t.Table.Columns[i]; c.Value != "" {
+		c := &t.Table.Columns[i]
+		if c.Value != "" {
 			name, typ, null := plannedAs(c)
 			rows = append(rows, []string{term.Shorten(c.Value, 24), name, p.Amber(typ), null, "", p.Faint(strings.Join(t.Notes[c.Name], "; "))})
 		}

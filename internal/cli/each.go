@@ -85,10 +85,12 @@ func (a *app) loadEach(c *cobra.Command, l *loading, names []string, jobs int) e
 		return err
 	}
 	e := &each{a: a, c: c, loading: l, moved: make([]pass.Progress, len(units)), line: a.line(fmt.Sprintf("loading %s", term.Amount(int64(len(units)), "table")))}
-	if err := e.name(units); err != nil {
+	err = e.name(units)
+	if err != nil {
 		return err
 	}
-	if err := a.confirmEach(l, len(units)); err != nil {
+	err = a.confirmEach(l, len(units))
+	if err != nil {
 		return err
 	}
 	l.yes = true
@@ -146,7 +148,8 @@ func (e *each) name(units []intake.Unit) error {
 			of   map[string]string
 			name string
 		}{{"tray", trays, one.dir}, {"table", tables, one.Table}} {
-			if other, ok := names.of[names.name]; ok {
+			other, ok := names.of[names.name]
+			if ok {
 				return &sameNameError{other, one.Source, names.what, names.name}
 			}
 			names.of[names.name] = one.Source
@@ -187,7 +190,8 @@ func (e *each) waves() iter.Seq[[]int] {
 		settled := true
 		for i := range e.units {
 			for _, name := range e.units[i].refers {
-				if to, ok := at[name]; ok && to != i && depth[i] <= depth[to] {
+				to, ok := at[name]
+				if ok && to != i && depth[i] <= depth[to] {
 					depth[i], settled = depth[to]+1, false
 				}
 			}
@@ -220,7 +224,8 @@ func (e *each) run(first database.Target, jobs int, wave []int) {
 			tgt := first
 			if job > 0 {
 				var err error
-				if tgt, err = e.a.open(e.c.Context(), *e.loading.to, true); err != nil {
+				tgt, err = e.a.open(e.c.Context(), *e.loading.to, true)
+				if err != nil {
 					return // the others load all
 				}
 				defer e.a.closeTarget(tgt)
@@ -269,7 +274,8 @@ func (e *each) load(tgt database.Target, i int) {
 		return passes(err, false), err
 	})
 	u.Seconds = time.Since(start).Seconds()
-	if r := job.receipt; r != nil {
+	r := job.receipt
+	if r != nil {
 		u.Read, u.Loaded, u.Rejected, u.Verified = r.Counts.Read, r.Counts.Loaded, r.Counts.Rejected, r.Verified
 		u.status = own.status
 	}
@@ -277,7 +283,8 @@ func (e *each) load(tgt database.Target, i int) {
 		u.status = statusOf(err)
 		message := reasonOf(e.a.interrupted(e.c.Context(), err))
 		u.Error = &message
-		if hint := hintFor(err); hint != "" {
+		hint := hintFor(err)
+		if hint != "" {
 			u.Try = &hint
 		}
 	}
@@ -354,7 +361,8 @@ func (e *each) draw(growing []string) {
 	p.Line("")
 	p.Fact("together", "%s: %s read, %s loaded, %s rejected", term.Amount(int64(len(e.units)), "table"), term.Amount(all.Read, "row"), term.Count(all.Loaded), term.Count(all.Rejected))
 	for i := range e.units {
-		if u := &e.units[i]; u.Error != nil && u.status != exitLoaded {
+		u := &e.units[i]
+		if u.Error != nil && u.status != exitLoaded {
 			p.Fact("failed", "%s", p.Red(p.Wrap(u.Source+": "+*u.Error, factIndent)))
 			if u.Try != nil {
 				p.Fact("", "%s", p.Wrap(*u.Try, factIndent))
@@ -383,10 +391,12 @@ type loadJob struct {
 // loadInto drafts or reads the plan and loads by it.
 func (a *app) loadInto(c *cobra.Command, j *loadJob) (err error) {
 	if j.plan == nil { // else it is tried again
-		if j.plan, j.survey, err = a.planned(c, j.loading, j.args); err != nil {
+		j.plan, j.survey, err = a.planned(c, j.loading, j.args)
+		if err != nil {
 			return err
 		}
-		if err := a.confirm(c.Context(), j.loading, j.plan, j.to); err != nil {
+		err = a.confirm(c.Context(), j.loading, j.plan, j.to)
+		if err != nil {
 			return err
 		}
 	}

@@ -57,7 +57,8 @@ func (a *app) report(err error) int {
 		return status
 	}
 	p.Line("%s %s", p.Red("ambertray:"), message)
-	if hint := hintFor(err); hint != "" {
+	hint := hintFor(err)
+	if hint != "" {
 		p.Line("  %s", hint)
 	}
 	return status
@@ -99,7 +100,8 @@ func (a *app) reportJSON(err error, message string) {
 		Try   *string `json:"try"`   // what to do about it
 	}
 	r := report{What: message, Where: placeOf(err), Why: causeOf(err).Error()}
-	if hint := hintFor(err); hint != "" {
+	hint := hintFor(err)
+	if hint != "" {
 		r.Try = &hint
 	}
 	_ = a.writeJSON(map[string]report{"error": r}) // where output cannot be written, nothing is left to say
@@ -123,7 +125,8 @@ func placeOf(err error) *string {
 func causeOf(err error) error {
 	for {
 		inner := errors.Unwrap(err)
-		if several, ok := err.(interface{ Unwrap() []error }); ok {
+		several, ok := err.(interface{ Unwrap() []error })
+		if ok {
 			list := several.Unwrap()
 			inner = list[len(list)-1]
 		}
@@ -329,7 +332,8 @@ var typedHints = []func(error) string{
 
 func hintFor(err error) string {
 	for _, hint := range typedHints {
-		if text := hint(err); text != "" {
+		text := hint(err)
+		if text != "" {
 			return text
 		}
 	}
@@ -359,7 +363,8 @@ func adaptText(e *pass.HeadingsError) string {
 	missing, extra := e.Unmatched()
 	for _, h := range missing {
 		i := slices.IndexFunc(e.Plan.Columns, func(c table.Column) bool { return c.From == h })
-		if c := &e.Plan.Columns[i]; !c.Nullable && c.Default == nil {
+		c := &e.Plan.Columns[i]
+		if !c.Nullable && c.Default == nil {
 			change(h + ".nullable=true")
 		}
 		change(h + ".optional=true")

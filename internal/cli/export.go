@@ -79,7 +79,8 @@ func (a *app) export(c *cobra.Command, e *exporting, args []string) error {
 	}
 	for key, val := range e.set {
 		if *val != "" {
-			if err := e.options.Layout.Set(key, *val); err != nil {
+			err := e.options.Layout.Set(key, *val)
+			if err != nil {
 				return usageError{err}
 			}
 		}
@@ -153,7 +154,8 @@ func nearestTable(ctx context.Context, from database.Target, name string) (best 
 	}
 	distance := len(name)/3 + 2
 	for _, row := range rows {
-		if d := levenshtein.ComputeDistance(strings.ToLower(name), strings.ToLower(row[0])); d < distance {
+		d := levenshtein.ComputeDistance(strings.ToLower(name), strings.ToLower(row[0]))
+		if d < distance {
 			best, distance = row[0], d
 		}
 	}

@@ -47,7 +47,8 @@ Records that do not fit are kept as rejects.`,
 			return usageError{errors.New("--inserts and --parquet exclude each other")}
 		}
 		var err error
-		if o.Dialect, err = dialect.ByName(*name); err != nil {
+		o.Dialect, err = dialect.ByName(*name)
+		if err != nil {
 			return usageError{err}
 		}
 		t, s, err := a.plan(c, d, args)

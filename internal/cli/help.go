@@ -55,7 +55,8 @@ func help(p *term.Printer, c *cobra.Command) {
 	if c.Example != "" {
 		p.Line("\n%s\n%s", p.Bold("Examples"), c.Example)
 	}
-	if commands := c.Commands(); len(commands) > 0 {
+	commands := c.Commands()
+	if len(commands) > 0 {
 		p.Line("\n%s", p.Bold("Commands"))
 		for _, sub := range commands {
 			if sub.IsAvailableCommand() {

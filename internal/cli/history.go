@@ -33,7 +33,8 @@ was interrupted and cannot be resumed.`,
 		defer tgt.Close()
 		identity := ""
 		if *table != "" {
-			if identity, err = database.Identity(c.Context(), tgt, *table); err != nil {
+			identity, err = database.Identity(c.Context(), tgt, *table)
+			if err != nil {
 				return err
 			}
 		}

@@ -86,13 +86,15 @@ func (a *app) load(c *cobra.Command, l *loading, args []string) error {
 	all := "ambertray survey " + shellWords(args)
 	update, done := a.progress("loading")
 	l.Progress = update
-	if err := a.share(l); err != nil {
+	err := a.share(l)
+	if err != nil {
 		return err
 	}
 	job := &loadJob{loading: l, args: args}
-	err := a.persist(c.Context(), l.patience, func() (again bool, err error) {
+	err = a.persist(c.Context(), l.patience, func() (again bool, err error) {
 		var end func()
-		if job.to, end, err = a.openNew(c.Context(), l); err != nil {
+		job.to, end, err = a.openNew(c.Context(), l)
+		if err != nil {
 			return passes(err, true), err
 		}
 		defer end()
@@ -102,7 +104,8 @@ func (a *app) load(c *cobra.Command, l *loading, args []string) error {
 	done()
 	receipt := job.receipt
 	if receipt == nil {
-		if s := job.survey; s != nil { // what was decided may be why it failed
+		s := job.survey
+		if s != nil { // what was decided may be why it failed
 			a.drawNotes(term.NewPrinter(a.err), s.Notes, &s.Layout, maxNotes, all)
 		}
 		return err
@@ -132,7 +135,8 @@ func (a *app) share(l *loading) error {
 func (a *app) openNew(ctx context.Context, l *loading) (tgt database.Target, end func(), err error) {
 	var made *database.Made
 	if *l.newDatabase {
-		if made, err = a.createDatabase(ctx, *l.to); err != nil {
+		made, err = a.createDatabase(ctx, *l.to)
+		if err != nil {
 			return nil, nil, err
 		}
 	}
@@ -244,7 +248,8 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all, plan string) {
 		}
 		p.Fact("source", "%s · %s", p.Bold(s.Source), term.Bytes(s.Bytes))
 	}
-	if n := len(r.LeftOut); n > 0 {
+	n := len(r.LeftOut)
+	if n > 0 {
 		var names []string
 		for _, part := range r.LeftOut {
 			names = append(names, part.Source)
@@ -267,7 +272,8 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all, plan string) {
 	a.drawRemarks(r)
 	a.drawNotes(p, r.Notes, &r.Layout, maxNotes, all)
 	p.Fact("loaded", "%s in %s%s", term.Amount(c.Loaded, "row"), term.Seconds(r.Phases[0].Seconds), howLoaded(r))
-	if m := r.Merged; m != nil {
+	m := r.Merged
+	if m != nil {
 		p.Fact("merged", "%s inserted, %s updated, %s unchanged", p.Amber(term.Count(m.Inserted)), p.Amber(term.Count(m.Updated)), p.Amber(term.Count(m.Unchanged)))
 	}
 	if c.Rejected > 0 {

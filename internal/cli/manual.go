@@ -17,12 +17,14 @@ func newManual() *cobra.Command {
 		Hidden: true,
 		Args:   usageArgs(cobra.ExactArgs(1)),
 		RunE: func(c *cobra.Command, args []string) error {
-			if err := os.MkdirAll(args[0], 0o777); err != nil {
+			err := os.MkdirAll(args[0], 0o777)
+			if err != nil {
 				return err
 			}
 			c.Root().DisableAutoGenTag = true // pages of one version are the same every day
 			header := &doc.GenManHeader{Title: "AMBERTRAY", Section: "1", Source: "Amber Tray", Manual: "Amber Tray"}
-			if err := doc.GenManTree(c.Root(), header, args[0]); err != nil {
+			err = doc.GenManTree(c.Root(), header, args[0])
+			if err != nil {
 				return fmt.Errorf("write man pages: %w", err)
 			}
 			return nil

@@ -110,7 +110,8 @@ func (a *app) end(status int, since time.Time) int {
 		return status
 	}
 	a.log.Info("ended", "status", status, "seconds", time.Since(since).Seconds())
-	if err := a.logFile.Close(); err != nil {
+	err := a.logFile.Close()
+	if err != nil {
 		return max(status, a.report(err))
 	}
 	return status

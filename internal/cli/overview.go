@@ -37,7 +37,8 @@ func (a *app) surveyEach(c *cobra.Command, o survey.Options, names []string) err
 		return err
 	}
 	e := &each{a: a}
-	if err := e.name(units); err != nil {
+	err = e.name(units)
+	if err != nil {
 		return err
 	}
 	res := &overview{Growing: append([]string{}, growing...)}
@@ -66,7 +67,8 @@ func (a *app) surveyEach(c *cobra.Command, o survey.Options, names []string) err
 		res.Sources = append(res.Sources, row)
 	}
 	res.Alike = survey.Alike(surveys)
-	if res.Relations, err = survey.Relate(c.Context(), a.from, surveys, tables); err != nil {
+	res.Relations, err = survey.Relate(c.Context(), a.from, surveys, tables)
+	if err != nil {
 		return err
 	}
 	return a.show(res, func() { a.drawOverview(res, e) })
@@ -104,7 +106,8 @@ func (a *app) drawOverview(res *overview, e *each) {
 	for _, r := range res.Relations {
 		p.Fact("refers", "%s.%s to %s.%s: %s", p.Bold(r.Source), r.Column, p.Bold(r.Table), r.Key, r.Evidence)
 		for i := range e.units {
-			if u := &e.units[i]; u.Table == r.Source {
+			u := &e.units[i]
+			if u.Table == r.Source {
 				p.Fact("", "%s", p.Amber("ambertray draft "+shellWord(u.File)+" --change "+shellWord(r.Column+".references="+r.Table+"("+r.Key+")")))
 			}
 		}

@@ -53,7 +53,8 @@ its line, and names the file that holds the records.`,
 // rejectedLoad returns a tray, and of its loads the one that is asked for, or else
 // the last one that has rejects, or else the last one.
 func rejectedLoad(path, only string) (t *tray.Tray, id string, err error) {
-	if t, err = tray.Read(path); err != nil || only != "" {
+	t, err = tray.Read(path)
+	if err != nil || only != "" {
 		return t, only, err
 	}
 	ids, err := t.Loads()
@@ -61,7 +62,8 @@ func rejectedLoad(path, only string) (t *tray.Tray, id string, err error) {
 		return nil, "", err
 	}
 	for _, id := range slices.Backward(ids) {
-		if r, err := load.ReadReceipt(t.LoadDir(id)); err == nil && r.Rejects.File != nil {
+		r, err := load.ReadReceipt(t.LoadDir(id))
+		if err == nil && r.Rejects.File != nil {
 			return t, id, nil
 		}
 	}

@@ -57,7 +57,8 @@ func (a *app) writeReport(c *cobra.Command, r *reporting, args []string) error {
 	if r.out == "" && !r.dictionary && !a.json {
 		r.out = source.BaseName(strings.TrimSuffix(strings.TrimRight(args[0], string(filepath.Separator)), tray.Suffix)) + ".html"
 	}
-	if _, err := os.Stat(r.out); err == nil && !r.replace && r.out != source.Stdin {
+	_, err := os.Stat(r.out)
+	if err == nil && !r.replace && r.out != source.Stdin {
 		return fmt.Errorf("%s already exists; not overwritten: add --replace or change --out", r.out)
 	}
 	facts, err := a.gather(c, r, args)
@@ -75,7 +76,8 @@ func (a *app) writeReport(c *cobra.Command, r *reporting, args []string) error {
 		return write(a.out)
 	}
 	if r.out != "" {
-		if err := publish.Write(r.out, write); err != nil {
+		err := publish.Write(r.out, write)
+		if err != nil {
 			return err
 		}
 	}
@@ -86,17 +88,20 @@ func (a *app) writeReport(c *cobra.Command, r *reporting, args []string) error {
 func (a *app) gather(c *cobra.Command, r *reporting, args []string) (*report.Report, error) {
 	var o report.Options
 	var err error
-	if o.Survey, err = r.drafting.options(); err != nil {
+	o.Survey, err = r.drafting.options()
+	if err != nil {
 		return nil, err
 	}
-	if o.Dialect, err = dialect.ByName(cmp.Or(r.dialect, dialect.SQLite.Name)); err != nil {
+	o.Dialect, err = dialect.ByName(cmp.Or(r.dialect, dialect.SQLite.Name))
+	if err != nil {
 		return nil, usageError{err}
 	}
 	if r.to != "" {
 		if r.dialect != "" {
 			return nil, usageError{errors.New("--dialect and --to exclude each other")}
 		}
-		if o.To, err = a.open(c.Context(), r.to, false); err != nil {
+		o.To, err = a.open(c.Context(), r.to, false)
+		if err != nil {
 			return nil, err
 		}
 		defer o.To.Close()
@@ -106,7 +111,8 @@ func (a *app) gather(c *cobra.Command, r *reporting, args []string) (*report.Rep
 	o.Survey.Progress = update
 	dir := args[0]
 	if !tray.Is(dir) {
-		if dir, err = r.drafting.dirFor(args); err != nil {
+		dir, err = r.drafting.dirFor(args)
+		if err != nil {
 			return nil, err
 		}
 		if !tray.Exists(dir) {
@@ -124,11 +130,13 @@ func (a *app) drawReport(r *report.Report, file string) {
 	p := a.print
 	p.Fact("source", "%s", p.Bold(r.Source))
 	p.Fact("read", "%s = %s %s + %s rejected + %s skipped", term.Amount(r.Read, "row"), term.Count(r.Loaded), r.Word(), term.Count(r.Rejected), term.Count(r.Skipped))
-	if n := len(r.Loads); n > 0 {
+	n := len(r.Loads)
+	if n > 0 {
 		p.Fact("loads", "%s", r.Verdict())
 	}
 	size := int64(0)
-	if info, err := os.Stat(file); err == nil {
+	info, err := os.Stat(file)
+	if err == nil {
 		size = info.Size()
 	}
 	p.Fact("written", "%s, %s", p.Bold(file), term.Bytes(size))

@@ -49,11 +49,13 @@ With --to the columns of an existing table are shown next to those of the plan.`
 func (a *app) review(c *cobra.Command, d *drafting, to string, args []string) error {
 	o := review.Options{Names: args, Dir: args[0], Dialect: dialect.PostgreSQL}
 	var err error
-	if o.Survey, err = d.options(); err != nil {
+	o.Survey, err = d.options()
+	if err != nil {
 		return err
 	}
 	if !tray.Is(args[0]) {
-		if o.Dir, err = d.dirFor(args); err != nil {
+		o.Dir, err = d.dirFor(args)
+		if err != nil {
 			return err
 		}
 	} else if len(args) > 1 {
@@ -72,7 +74,8 @@ func (a *app) review(c *cobra.Command, d *drafting, to string, args []string) er
 // onScreen shows the view until it is left.
 func (a *app) onScreen(c *cobra.Command, o review.Options, to, title string) (outcome screen.Outcome, err error) {
 	if to != "" {
-		if o.To, err = a.open(c.Context(), to, false); err != nil {
+		o.To, err = a.open(c.Context(), to, false)
+		if err != nil {
 			return outcome, err
 		}
 		defer o.To.Close()

@@ -84,7 +84,8 @@ func (a *app) drawSheets(s *survey.Survey) {
 // sheet was chosen by a word.
 func overrideOf(list []*survey.Survey, word string) string {
 	lay := list[0].Layout
-	if lay.Sheet = word; len(list) > 1 && list[1].Sheet != nil && word == "" {
+	lay.Sheet = word
+	if len(list) > 1 && list[1].Sheet != nil && word == "" {
 		return " --sheet NAME" + overridesText(&lay)
 	}
 	return overridesText(&lay)

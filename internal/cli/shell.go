@@ -24,7 +24,8 @@ func toText(to string) string {
 	if to == "" {
 		return ""
 	}
-	if u, err := url.Parse(to); err == nil && u.User != nil {
+	u, err := url.Parse(to)
+	if err == nil && u.User != nil {
 		u.User = url.User(u.User.Username())
 		to = u.String()
 	}

@@ -37,13 +37,15 @@ func surveyFlags(c *cobra.Command) func() (survey.Options, error) {
 		}
 		apply := func(l *source.Layout) (err error) {
 			for _, s := range source.Settings() {
-				if val := *set[s.Key]; val != "" && err == nil {
+				val := *set[s.Key]
+				if val != "" && err == nil {
 					err = l.Set(s.Key, val)
 				}
 			}
 			return err
 		}
-		if err := apply(&source.Layout{}); err != nil {
+		err = apply(&source.Layout{})
+		if err != nil {
 			return survey.Options{}, usageError{err}
 		}
 		return survey.Options{Sample: *sample, Fit: headroom, Override: func(l *source.Layout) { _ = apply(l) }}, nil // apply was tried above
@@ -64,7 +66,8 @@ func overridesText(lay *source.Layout) (text string) {
 // typedText repeats the options of the layout that were typed.
 func typedText(c *cobra.Command) (text string) {
 	for _, s := range source.Settings() {
-		if f := c.Flags().Lookup(s.Option()); f != nil && f.Changed {
+		f := c.Flags().Lookup(s.Option())
+		if f != nil && f.Changed {
 			text += " --" + s.Option() + " " + shellWord(f.Value.String())
 		}
 	}
@@ -95,7 +98,8 @@ ambiguous and what keeps a column from a tighter type.`,
 		if err != nil {
 			return err
 		}
-		if o.Rows = w.rows; w.quick {
+		o.Rows = w.rows
+		if w.quick {
 			o.Sample = max(quickRecords, int64(w.rows))
 		}
 		switch {
@@ -244,7 +248,8 @@ func skippedText(skipped record.Skipped) string {
 
 func troubles(s *survey.Survey) string {
 	text := ""
-	if n := s.Ragged - s.Filled; n > 0 {
+	n := s.Ragged - s.Filled
+	if n > 0 {
 		text += fmt.Sprintf(", %s ragged", term.Count(n))
 	}
 	if s.Filled > 0 {
@@ -440,7 +445,8 @@ func placeText(s *survey.Survey, o survey.Oddity) string {
 
 // partText names a part, of a single workbook by its sheet alone.
 func partText(s *survey.Survey, part string) string {
-	if sheet, ok := strings.CutPrefix(part, s.Source+record.SheetSign); ok {
+	sheet, ok := strings.CutPrefix(part, s.Source+record.SheetSign)
+	if ok {
 		return sheet
 	}
 	return part

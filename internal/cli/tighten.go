@@ -40,7 +40,8 @@ table. Unless every row keeps its values, everything is rolled back.`,
 			return usageError{err}
 		}
 		o := tighten.Options{Survey: survey.Options{Fit: headroom}}
-		if o.Types, err = typesOf(*changes); err != nil {
+		o.Types, err = typesOf(*changes)
+		if err != nil {
 			return usageError{err}
 		}
 		return a.tighten(c, *to, args[0], o, *apply)
@@ -59,7 +60,8 @@ func typesOf(changes []string) (map[string]table.Type, error) {
 		if change.Key != "type" || change.Column == "" {
 			return nil, fmt.Errorf("--change %s: only types can be set here: COLUMN.type=TYPE", text)
 		}
-		if types[change.Column], err = table.ParseType(change.Value); err != nil {
+		types[change.Column], err = table.ParseType(change.Value)
+		if err != nil {
 			return nil, err
 		}
 	}
@@ -152,7 +154,10 @@ func (a *app) surveyTable(c *cobra.Command, from, query string, args []string, o
 	var work *export.Work
 	if query != "" {
 		work, err = export.Query(c.Context(), tgt, query)
-	} else if work, err = export.Table(c.Context(), tgt, args[0]); errors.Is(err, database.ErrNoTable) {
+	} else {
+		work, err = export.Table(c.Context(), tgt, args[0])
+	}
+	if query == "" && errors.Is(err, database.ErrNoTable) {
 		err = &noTableError{err, nearestTable(c.Context(), tgt, args[0])}
 	}
 	if err != nil {

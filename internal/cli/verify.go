@@ -51,7 +51,8 @@ A source without a tray is compared by its headings, with the types of the table
 		defer tgt.Close()
 		var without []string
 		if t == nil {
-			if t, without, err = a.draftToVerify(c, options, *table, args, tgt); err != nil {
+			t, without, err = a.draftToVerify(c, options, *table, args, tgt)
+			if err != nil {
 				return err
 			}
 		}
@@ -119,7 +120,8 @@ func (a *app) draftToVerify(c *cobra.Command, options func() (survey.Options, er
 	}
 	t = s.Draft(tray.DirFor(names[0]))
 	t.Table.Name = cmp.Or(table, t.Table.Name)
-	if without, err = load.MatchNames(c.Context(), t, to); err != nil {
+	without, err = load.MatchNames(c.Context(), t, to)
+	if err != nil {
 		return nil, nil, err
 	}
 	if len(t.Table.Loaded()) == 0 {

@@ -20,7 +20,8 @@ func (a *app) newVersion() *cobra.Command {
 				Version string `json:"version"`
 				Go      string `json:"go"`
 			}{version, ""}
-			if info, ok := debug.ReadBuildInfo(); ok {
+			info, ok := debug.ReadBuildInfo()
+			if ok {
 				v.Go = info.GoVersion
 			}
 			return a.show(v, func() { a.print.Line("ambertray %s (%s)", v.Version, v.Go) })

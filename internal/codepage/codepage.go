@@ -34,7 +34,8 @@ func ByNumber(n int) *Page {
 	if n == UTF8 {
 		return &Page{Number: n}
 	}
-	if text := pages[n]; text != nil {
+	text := pages[n]
+	if text != nil {
 		return &Page{n, text}
 	}
 	return nil

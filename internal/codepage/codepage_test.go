@@ -30,7 +30,8 @@ func TestReturns(t *testing.T) {
 			}
 			n++
 			require.Equal(t, string(r), string(page.Decode(encoded)), "page %d, U+%04X", number, r)
-			if both, ok := page.Encode([]byte(text)); ok {
+			both, ok := page.Encode([]byte(text))
+			if ok {
 				require.Equal(t, text, string(page.Decode(both)), "page %d, U+%04X", number, r)
 			}
 		}

@@ -132,7 +132,8 @@ func Resolve(word string) (string, error) {
 		}
 		names = append(names, n.Name)
 	}
-	if scheme, _, ok := strings.Cut(word, ":"); ok { // the rest is not shown, because it may have a password
+	scheme, _, ok := strings.Cut(word, ":")
+	if ok { // the rest is not shown, because it may have a password
 		word = scheme + ":"
 	}
 	return "", &UnknownError{word, names}

@@ -42,7 +42,8 @@ func Named() (list []NamedTarget, err error) {
 		return nil, err
 	}
 	var doc yaml.Node
-	if err := yaml.Unmarshal(text, &doc); err != nil {
+	err = yaml.Unmarshal(text, &doc)
+	if err != nil {
 		return nil, fmt.Errorf("%s: %w", path, err)
 	}
 	if len(doc.Content) == 0 {

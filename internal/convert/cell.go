@@ -50,7 +50,8 @@ func AppendText(dst []byte, v *value.Value, t table.Type) []byte {
 	case table.Boolean:
 		return strconv.AppendBool(dst, v.Int != 0)
 	}
-	if write := textWriter(t, table.Type{Kind: table.Text}); write != nil {
+	write := textWriter(t, table.Type{Kind: table.Text})
+	if write != nil {
 		return append(dst, write(v)...)
 	}
 	return strconv.AppendInt(dst, v.Int, 10)

@@ -110,7 +110,8 @@ func New(t *table.Table, headings []string, from template.Origin, d *dialect.Dia
 		next := column{
 			name: col.Name, stored: stored, asText: textWriter(col.Type, stored), append: enc.Column(i, stored),
 		}
-		if err := next.bind(col, headings, from); err != nil {
+		err := next.bind(col, headings, from)
+		if err != nil {
 			return nil, err
 		}
 		c.columns = append(c.columns, next)
@@ -148,17 +149,23 @@ func (c *column) bind(col table.Column, headings []string, from template.Origin)
 		if err != nil {
 			return fmt.Errorf("column %s: value %w", col.Name, err)
 		}
-		if c.compute, err = t.Bind(headings, from); err != nil {
+		c.compute, err = t.Bind(headings, from)
+		if err != nil {
 			return err
 		}
-	} else if c.source = slices.Index(headings, col.From); c.source < 0 {
-		return &template.MissingError{Column: col.From, Headings: headings}
+	} else {
+		c.source = slices.Index(headings, col.From)
+		if c.source < 0 {
+			return &template.MissingError{Column: col.From, Headings: headings}
+		}
 	}
-	if err := c.bindRules(col); err != nil {
+	err = c.bindRules(col)
+	if err != nil {
 		return err
 	}
 	if c.stored.Summable() {
-		if c.sum, err = sumParser(col, c.stored); err != nil {
+		c.sum, err = sumParser(col, c.stored)
+		if err != nil {
 			return err
 		}
 	}
@@ -168,10 +175,12 @@ func (c *column) bind(col table.Column, headings []string, from template.Origin)
 // bindRules sets how a cell is read.
 func (c *column) bindRules(col table.Column) (err error) {
 	c.nullable, c.nullWords = col.Nullable, col.NullWords
-	if c.rules, err = newRules(col); err != nil {
+	c.rules, err = newRules(col)
+	if err != nil {
 		return err
 	}
-	if c.parse, err = newParser(col); err != nil {
+	c.parse, err = newParser(col)
+	if err != nil {
 		return err
 	}
 	if col.Default != nil {
@@ -190,7 +199,8 @@ func Default(col table.Column) (v value.Value, err error) {
 	if !col.Type.Textual() && len(value.Trim([]byte(*col.Default))) == 0 { // parsers know no blank cells
 		return v, fmt.Errorf("column %s: default %q: not a value of %s; leave it out for NULL", col.Name, *col.Default, col.Type)
 	}
-	if reason := parse([]byte(*col.Default), &v); reason != "" {
+	reason := parse([]byte(*col.Default), &v)
+	if reason != "" {
 		return v, fmt.Errorf("column %s: default %q: %s", col.Name, *col.Default, reason)
 	}
 	return v, nil
@@ -230,7 +240,8 @@ func (c *Converter) Worker() record.Work[*Block] {
 
 			broken := ""
 			for ; odd < len(b.Oddities) && b.Oddities[odd].Record == r; odd++ {
-				if what := b.Oddities[odd].What; what.Broken() {
+				what := b.Oddities[odd].What
+				if what.Broken() {
 					broken = what.String()
 				}
 			}
@@ -277,7 +288,8 @@ func (c *Converter) convert(k *Block, b *record.Batch, r int, values []value.Val
 		col := &c.columns[i]
 		cell := col.text(b, r)
 		v := &values[i]
-		if reason := col.read(cell, v); reason != "" {
+		reason := col.read(cell, v)
+		if reason != "" {
 			v.Null = true // so that it is not added up
 			k.rejectCell(b, r, col.name, string(cell), reason, bad)
 			bad = true
@@ -292,7 +304,8 @@ func (c *Converter) convert(k *Block, b *record.Batch, r int, values []value.Val
 
 // read reads a cell, after its rules, and returns the reason why it cannot, or "".
 func (c *column) read(cell []byte, v *value.Value) (reason string) {
-	switch blank := value.Blank(cell) || len(c.nullWords) > 0 && oneOf(c.nullWords, cell); {
+	blank := value.Blank(cell) || len(c.nullWords) > 0 && oneOf(c.nullWords, cell)
+	switch {
 	case blank && c.standIn != nil:
 		cell = c.standIn
 	case blank && c.nullable:
@@ -339,7 +352,8 @@ func (c *Converter) append(k *Block, b *record.Batch, r int, values []value.Valu
 			data = c.encoder.AppendNull(data, i)
 			continue
 		}
-		if asText := c.columns[i].asText; asText != nil {
+		asText := c.columns[i].asText
+		if asText != nil {
 			v.Text = asText(v)
 		}
 		if c.count {

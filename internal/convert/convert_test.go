@@ -213,7 +213,8 @@ func TestRules(t *testing.T) {
 		{table.Column{Type: text, Value: "{file}:{line}:{record}:{load}:{{b}}={b}"}, "x", "a.csv:2:1:0007:{b}=y"},
 		{table.Column{Type: date, Value: "{a} Mar {year}", Format: "d MMM yyyy"}, "5", "20517"},
 	} {
-		if c.col.Name = "a"; c.col.Value == "" {
+		c.col.Name = "a"
+		if c.col.Value == "" {
 			c.col.From = "a"
 		}
 		out, rejects, _ := run(t, "a,b\n\""+c.cell+"\",y\n", dialect.PostgreSQL, c.col)
@@ -242,7 +243,8 @@ func TestRefusals(t *testing.T) {
 		want := map[refusal.Where]string{}
 		for i := range int64(400) {
 			at := refusal.Where{Part: int(i / 150), Record: i%150 + 1}
-			if reason := []string{"", "", "key", "key", "check"}[rng.IntN(5)]; reason != "" {
+			reason := []string{"", "", "key", "key", "check"}[rng.IntN(5)]
+			if reason != "" {
 				list.Add(refusal.Refusal{Where: at, Columns: []string{"a"}, Reason: reason})
 				want[at] = reason
 			}
@@ -266,7 +268,8 @@ func TestRefusals(t *testing.T) {
 				continue
 			}
 			reason := ""
-			if why := cursor.At(at); why != nil {
+			why := cursor.At(at)
+			if why != nil {
 				reason = why.Reason
 			}
 			require.Equal(t, want[at], reason, at)

@@ -40,7 +40,8 @@ func limited(parse parser, t table.Type, l *table.Limit) parser {
 	unit = max(unit, l.Step)
 	outside := "outside the range of " + l.Native
 	return func(cell []byte, v *value.Value) string {
-		if reason := parse(cell, v); reason != "" {
+		reason := parse(cell, v)
+		if reason != "" {
 			return reason
 		}
 		switch {
@@ -169,7 +170,8 @@ func decimalParser(c table.Column) parser {
 	scan := numberScanner(c)
 	misfit := "does not fit " + c.Type.String()
 	return func(cell []byte, v *value.Value) string {
-		if _, ok := scan(cell, v); !ok {
+		_, ok := scan(cell, v)
+		if !ok {
 			return notANumber
 		}
 		if v.Whole > c.Type.Size-c.Type.Scale || !v.Exact() || !rescale(v, c.Type.Scale) {
@@ -186,7 +188,8 @@ func doubleParser(c table.Column) parser {
 		if !ok {
 			return notANumber
 		}
-		if v.Float, ok = v.AsFloat(s); !ok {
+		v.Float, ok = v.AsFloat(s)
+		if !ok {
 			return "does not fit double"
 		}
 		if v.Float == 0 { // -0 equals 0, and not every target distinguishes them
@@ -218,7 +221,8 @@ func givenBack(v *value.Value, s value.Shape) bool {
 	for scale > 0 && len(significant) > 0 && significant[len(significant)-1] == '0' {
 		significant, scale = significant[:len(significant)-1], scale-1
 	}
-	switch n := len(bytes.TrimRight(significant, "0")); {
+	n := len(bytes.TrimRight(significant, "0"))
+	switch {
 	case n <= 15:
 		return true
 	case scale == 0:

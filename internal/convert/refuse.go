@@ -30,7 +30,8 @@ func (c *Converter) refuse(k *Block, b *record.Batch, r int, why *refusal.Reason
 	}
 	c.addRest(k, values)
 	for i := range c.columns {
-		if col := &c.columns[i]; slices.Contains(why.Columns, col.name) {
+		col := &c.columns[i]
+		if slices.Contains(why.Columns, col.name) {
 			if cells != nil {
 				cells = append(cells, ", "...)
 			}
@@ -67,7 +68,8 @@ func (c *Converter) KeyWorker() record.Work[[]uint64] {
 			if why == nil || !c.isKey(why.Columns) {
 				continue
 			}
-			if hash, ok := c.hashKey(b, r, values); ok {
+			hash, ok := c.hashKey(b, r, values)
+			if ok {
 				hashes = append(hashes, hash)
 			}
 		}
@@ -91,7 +93,8 @@ func (c *Converter) hashKey(b *record.Batch, r int, values []value.Value) (hash 
 		if !slices.Contains(c.key, col.name) {
 			continue
 		}
-		if cell := col.text(b, r); value.Blank(cell) || col.parse(cell, v) != "" {
+		cell := col.text(b, r)
+		if value.Blank(cell) || col.parse(cell, v) != "" {
 			return 0, false
 		}
 		switch {
@@ -121,12 +124,14 @@ type keyed struct {
 // refused.
 func (c *Converter) noteKeys(k *Block, b *record.Batch, r int, refused bool, values []value.Value) {
 	reject := -1
+	n := len(k.Numbers)
 	if refused {
 		reject = len(k.Rejects) - 1
-	} else if n := len(k.Numbers); n == 0 || k.Numbers[n-1] != b.Number(r) {
+	} else if n == 0 || k.Numbers[n-1] != b.Number(r) {
 		return
 	}
-	if hash, ok := c.hashKey(b, r, values); ok && c.wanted[hash] {
+	hash, ok := c.hashKey(b, r, values)
+	if ok && c.wanted[hash] {
 		k.keyed = append(k.keyed, keyed{hash, b.Line(r), reject})
 	}
 }

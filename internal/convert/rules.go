@@ -48,7 +48,8 @@ func (r *rules) apply(cell []byte) []byte {
 		cell = value.Trim(cell)
 	}
 	if r.words != nil {
-		if text, ok := r.words[strings.ToLower(string(value.Trim(cell)))]; ok {
+		text, ok := r.words[strings.ToLower(string(value.Trim(cell)))]
+		if ok {
 			cell = []byte(text)
 		}
 	}

@@ -65,7 +65,8 @@ func (b *Batch) RefuseFor(why map[int]*refusal.Reason, list *refusal.List) {
 	data, ends, records := b.data[:0], b.ends[:0], b.records[:0]
 	start := 0
 	for i, end := range b.ends {
-		if reason := why[i+1]; reason != nil {
+		reason := why[i+1]
+		if reason != nil {
 			list.Add(refusal.Refusal{Where: b.records[i], Columns: reason.Columns, Reason: reason.Reason})
 		} else {
 			data = append(data, b.data[start:end]...)
@@ -80,7 +81,8 @@ func (b *Batch) RefuseFor(why map[int]*refusal.Reason, list *refusal.List) {
 // refusal; nil where they are its key, which only a repeated one names.
 func AtFault(t *table.Table, names []string) (columns []string) {
 	for _, name := range names {
-		if c := t.Column(strings.Trim(name, `"`)); c != nil {
+		c := t.Column(strings.Trim(name, `"`))
+		if c != nil {
 			columns = append(columns, c.Name)
 		}
 	}

@@ -40,7 +40,8 @@ func (c *Copier) Copy(from, to int) error {
 		}
 		if !c.sifted && c.Breaks(err) && end-from == c.Batch.Len() {
 			c.sifted = true
-			if err := c.Sift(); err != nil {
+			err := c.Sift()
+			if err != nil {
 				return err
 			}
 			to, step = c.Batch.Len(), c.Batch.Len()
@@ -52,7 +53,8 @@ func (c *Copier) Copy(from, to int) error {
 			continue
 		}
 		if row > from {
-			if err := c.Copy(from, row); err != nil {
+			err := c.Copy(from, row)
+			if err != nil {
 				return err
 			}
 		}

@@ -173,7 +173,8 @@ func TestFeeder(t *testing.T) {
 			for range rng.IntN(9) {
 				numbers, next = append(numbers, next), next+1
 			}
-			if err = f.Add(block(numbers...)); err != nil {
+			err = f.Add(block(numbers...))
+			if err != nil {
 				break
 			}
 		}

@@ -33,7 +33,8 @@ func NewFeeder(size int, lanes ...func(*Batch) error) *Feeder {
 
 // Add adds a block. It returns the error of a batch before, if there is one.
 func (f *Feeder) Add(k *convert.Block) error {
-	if f.gathered.Add(k); f.gathered.Size() < f.size {
+	f.gathered.Add(k)
+	if f.gathered.Size() < f.size {
 		return nil
 	}
 	return f.next()

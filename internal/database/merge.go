@@ -62,26 +62,32 @@ func (m *Merger) Merge(ctx context.Context, t *table.Table, stage string, at *Nu
 	x := &merging{Merger: m, ctx: ctx, t: t, table: m.DB.Dialect().QuoteTable(t.Name), stage: m.DB.Dialect().Quote(stage)}
 	x.refuser = Refuser{DB: m.DB, Stage: x.stage, Row: m.Row, At: at}
 	x.write()
-	if err := x.removeDuplicateKeys(); err != nil {
+	err = x.removeDuplicateKeys()
+	if err != nil {
 		return done, nil, err
 	}
-	if err := x.checkKey(); err != nil {
+	err = x.checkKey()
+	if err != nil {
 		return done, nil, err
 	}
-	if err := x.checkConstraints(func(c *Constraint) bool { return c.Violated != "" }, x.stage); err != nil {
+	err = x.checkConstraints(func(c *Constraint) bool { return c.Violated != "" }, x.stage)
+	if err != nil {
 		return done, nil, err
 	}
 	if x.differ != "" {
-		if done.Updated, err = x.apply(x.update, 1, at.rows); err != nil {
+		done.Updated, err = x.apply(x.update, 1, at.rows)
+		if err != nil {
 			return done, nil, err
 		}
 	}
 	// Rows that are inserted may repeat the unique columns of others.
 	inserted := fmt.Sprintf("(SELECT s.* FROM %s s WHERE NOT EXISTS (SELECT 1 FROM %s t WHERE %s))", x.stage, x.table, x.same)
-	if err := x.checkConstraints(func(c *Constraint) bool { return c.Violated == "" }, inserted); err != nil {
+	err = x.checkConstraints(func(c *Constraint) bool { return c.Violated == "" }, inserted)
+	if err != nil {
 		return done, nil, err
 	}
-	if done.Inserted, err = x.apply(x.insert, 1, at.rows); err != nil {
+	done.Inserted, err = x.apply(x.insert, 1, at.rows)
+	if err != nil {
 		return done, nil, err
 	}
 	rows, err := x.count(x.stage + " s")
@@ -172,15 +178,17 @@ func (x *merging) checkConstraints(some func(*Constraint) bool, from string) err
 			continue
 		}
 		query := fmt.Sprintf("SELECT s.%s FROM %s s WHERE %s ORDER BY 1", x.Row, x.stage, c.Condition(d, x.Row, from, x.table))
-		if err := x.exec(d.Savepoint("check_constraint")); err != nil {
+		err := x.exec(d.Savepoint("check_constraint"))
+		if err != nil {
 			return err
 		}
-		err := x.refuser.RefuseAll(x.ctx, query, c.Reason)
+		err = x.refuser.RefuseAll(x.ctx, query, c.Reason)
 		end := d.Release("check_constraint")
 		if err != nil {
 			end = d.RollbackTo("check_constraint")
 		}
-		if err := x.exec(end); err != nil {
+		err = x.exec(end)
+		if err != nil {
 			return err
 		}
 	}
@@ -233,7 +241,8 @@ func (x *merging) apply(statement func(from, to int64) string, from, to int64) (
 		return x.DB.Exec(x.ctx, statement(from, to))
 	}
 	d := x.DB.Dialect()
-	if err := x.exec(d.Savepoint("merge_rows")); err != nil {
+	err = x.exec(d.Savepoint("merge_rows"))
+	if err != nil {
 		return 0, err
 	}
 	rows, err = x.DB.Exec(x.ctx, statement(from, to))
@@ -244,7 +253,8 @@ func (x *merging) apply(statement func(from, to int64) string, from, to int64) (
 	if !ok {
 		return 0, err
 	}
-	if err := x.exec(d.RollbackTo("merge_rows")); err != nil {
+	err = x.exec(d.RollbackTo("merge_rows"))
+	if err != nil {
 		return 0, err
 	}
 	if from == to {

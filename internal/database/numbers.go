@@ -49,7 +49,8 @@ func (n *Numbers) Remove(list *refusal.List) {
 	}
 	kept := Numbers{}
 	for row := int64(1); row <= n.rows; row++ {
-		if at := n.Record(row); !gone[at] {
+		at := n.Record(row)
+		if !gone[at] {
 			kept.add(at)
 		}
 	}

@@ -33,7 +33,8 @@ func (r *Refuser) RefuseAll(ctx context.Context, query string, why refusal.Reaso
 	}
 	numbers := make([]int64, len(rows))
 	for i, row := range rows {
-		if numbers[i], err = strconv.ParseInt(row[0], 10, 64); err != nil {
+		numbers[i], err = strconv.ParseInt(row[0], 10, 64)
+		if err != nil {
 			return err
 		}
 	}
@@ -48,7 +49,8 @@ func (r *Refuser) Refuse(ctx context.Context, numbers []int64, why refusal.Reaso
 			list = append(list, strconv.FormatInt(n, 10))
 		}
 		statement := fmt.Sprintf("DELETE FROM %s WHERE %s IN (%s)", r.Stage, r.Row, strings.Join(list, ", "))
-		if _, err := r.DB.Exec(ctx, statement); err != nil {
+		_, err := r.DB.Exec(ctx, statement)
+		if err != nil {
 			return err
 		}
 		for _, n := range some {

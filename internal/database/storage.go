@@ -27,7 +27,8 @@ func StorageFacts(ctx context.Context, t Stored, tables []string) (facts []Fact,
 		if err != nil {
 			return nil, err
 		}
-		if f := storage.fact(name); f.Value != "" {
+		f := storage.fact(name)
+		if f.Value != "" {
 			facts = append(facts, f)
 		}
 	}

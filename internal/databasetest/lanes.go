@@ -26,7 +26,8 @@ func inLanes(t *testing.T, open func() database.Target) {
 	defer to.Close()
 	defer second.Close()
 	lanes := 1
-	if _, ok := to.(database.Laned); ok {
+	_, ok := to.(database.Laned)
+	if ok {
 		lanes = 3
 	}
 	run := func(tr *tray.Tray, existing table.Existing) (*load.Receipt, error) {
@@ -150,7 +151,8 @@ func requireWhole(t *testing.T, to database.Target) {
 	require.NoError(t, err)
 	require.Contains(t, strings.Join(definition, "\n"), "PRIMARY KEY")
 	require.NotContains(t, strings.Join(definition, "\n"), database.StagePrefix)
-	if query := comments[to.Dialect().Name]; query != "" {
+	query := comments[to.Dialect().Name]
+	if query != "" {
 		comment, err := to.Query(ctx, query)
 		require.NoError(t, err)
 		require.Equal(t, "every shelf", comment[0][0])

@@ -44,7 +44,8 @@ func (f *failing) Begin(ctx context.Context) (database.Tx, error) {
 // Commit fails when the rows are to be committed, not the entry before them.
 func (f *failingTx) Commit(ctx context.Context, entry *ledger.Entry) error {
 	if entry == nil {
-		if err := f.die(); err != nil {
+		err := f.die()
+		if err != nil {
 			return err
 		}
 	}

@@ -71,7 +71,8 @@ func (s *Server) Restart(t testing.TB) {
 	var out []byte
 	var err error
 	for range 50 {
-		if out, err = exec.Command("bash", s.dir+".start").CombinedOutput(); err == nil {
+		out, err = exec.Command("bash", s.dir+".start").CombinedOutput()
+		if err == nil {
 			s.killed = false
 			return
 		}

@@ -236,7 +236,8 @@ func lostInProof(t *testing.T, open func() database.Target) {
 	tr.Table.Existing = table.Append
 	sent := 0
 	_, err = load.Run(ctx, tr, &source.Opener{}, spoilt{Target: to, reading: func() error {
-		if sent++; sent != 2 { // the row that was there may be read before
+		sent++
+		if sent != 2 { // the row that was there may be read before
 			return nil
 		}
 		_, err := other.Query(ctx, fmt.Sprintf(end, own[0][0]))

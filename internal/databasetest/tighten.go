@@ -142,7 +142,8 @@ func Keeps(t *testing.T, to database.Target, statements []string, left map[strin
 	p, err := tighten.Propose(ctx, to, "kept", tighten.Options{})
 	require.NoError(t, err)
 	for _, c := range p.Columns {
-		if why, ok := left[c.Name]; ok {
+		why, ok := left[c.Name]
+		if ok {
 			require.NotNil(t, c.Unchanged, c.Name)
 			require.Contains(t, *c.Unchanged, why)
 			require.False(t, c.Changes, c.Name)

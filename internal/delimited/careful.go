@@ -23,7 +23,8 @@ func (s *scan) careful() int {
 			return s.record
 		}
 		if s.record > end { // an open quote closed the record
-			if i = s.record; s.c.newline == 0 && i < s.n && s.data[i] == '\n' && s.data[i-1] == '\r' {
+			i = s.record
+			if s.c.newline == 0 && i < s.n && s.data[i] == '\n' && s.data[i-1] == '\r' {
 				i++
 			}
 			s.record = i

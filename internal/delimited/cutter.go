@@ -100,7 +100,8 @@ func (c *cutter) Cut(b *record.Batch, last, open bool) int {
 	b.Fill(c.Fill)
 	n := b.Raw
 	s := scan{c: c, b: b, data: b.Data[:n+record.Pad], n: n, last: last, open: open}
-	if s.fast = c.simple(); !s.fast {
+	s.fast = c.simple()
+	if !s.fast {
 		return s.careful()
 	}
 	return s.marked()
@@ -144,28 +145,35 @@ func (s *scan) marked() int {
 			}
 			b.SetCells(cells)
 			odd := s.strays && len(cells)-from != c.Width
-			if first := data[s.record]; usual && s.record < i && first > ' ' && first != delimiter && data[i-1] != '\r' && i-s.record != len(c.rules.Header) && !odd {
+			first := data[s.record]
+			if usual && s.record < i && first > ' ' && first != delimiter && data[i-1] != '\r' && i-s.record != len(c.rules.Header) && !odd {
 				b.EndRecord(s.record, i) // what endRecord would come to
 				s.record, s.strays, from = i+1, false, len(cells)
 				continue
 			}
 			s.endRecord(i)
 			cells = b.AllCells()
-			if from = len(cells); s.record <= i { // quotes were text after all: cut on from the next line
+			from = len(cells)
+			if s.record <= i { // quotes were text after all: cut on from the next line
 				ends, next, start = 0, s.record, s.record
 			}
 		}
 		base = next
 	}
 	b.SetCells(cells)
+	return s.endMarked(start)
+}
+
+// endMarked ends a cut; start is where a cell begins that has no end yet.
+func (s *scan) endMarked(start int) int {
 	if !s.last {
 		return s.record
 	}
 	s.finish(start)
-	if s.record < n {
+	if s.record < s.n {
 		return s.marked()
 	}
-	return n
+	return s.n
 }
 
 // finish cuts what stands after the last delimiter or line end of a source;
@@ -220,12 +228,14 @@ func (s *scan) endRecord(i int) {
 	if stop < i {
 		s.b.TrimLastCell(stop)
 	}
-	if rule, ok := s.c.rules.Of(s.data[s.record:stop]); ok {
+	rule, ok := s.c.rules.Of(s.data[s.record:stop])
+	if ok {
 		s.b.DropCells()
 		s.b.DropNotes()
 		s.b.Skip(rule, s.record, stop)
 	} else {
-		switch cells := s.b.OpenCells(); {
+		cells := s.b.OpenCells()
+		switch {
 		case cells < s.c.Fill:
 			s.b.Filled++
 		case s.c.Fill == 0 && cells == s.c.FillLast-1:
@@ -253,12 +263,13 @@ func (s *scan) quoted(start int) (end int, ok bool) {
 			return s.unfinished(start)
 		}
 		i += k
-		if next := s.data[i+1]; s.fast && !stray && i+1 < s.n { // the two that are by far the most common
-			if next == s.c.delimiter || next == s.c.newline {
+		if s.fast && !stray && i+1 < s.n { // the two that are by far the most common
+			after := s.data[i+1]
+			if after == s.c.delimiter || after == s.c.newline {
 				s.addQuoted(start, i, doubled)
 				return i + 1, true
 			}
-			if next == s.c.quote && !s.c.unescaped {
+			if after == s.c.quote && !s.c.unescaped {
 				doubled = true
 				i += 2
 				continue
@@ -355,7 +366,8 @@ func (s *scan) addQuoted(start, end int, doubled bool) {
 	if s.c.backslash {
 		escape = '\\'
 	}
-	if text := s.data[start+1 : end]; doubled || s.c.backslash && bytes.IndexByte(text, escape) >= 0 {
+	text := s.data[start+1 : end]
+	if doubled || s.c.backslash && bytes.IndexByte(text, escape) >= 0 {
 		s.b.AddUnescaped(text, escape, s.c.quote)
 	} else {
 		s.b.AddCell(record.Span{Start: uint32(start + 1), End: uint32(end)})
@@ -376,7 +388,8 @@ func (s *scan) unfinished(start int) (int, bool) {
 // so that the quote swallows nothing of what follows.
 func (s *scan) openQuote(start int) int {
 	stop := s.n
-	if k := s.lineEnd(start); k >= 0 {
+	k := s.lineEnd(start)
+	if k >= 0 {
 		stop = k
 	}
 	if s.failed.stop != stop {

@@ -148,7 +148,8 @@ func referenceRecord(s string) (cells []string, used int, ok bool) {
 		if i >= len(s) {
 			return cells, i, true
 		}
-		if i++; s[i-1] == '\n' {
+		i++
+		if s[i-1] == '\n' {
 			return cells, i, true
 		}
 	}
@@ -210,7 +211,8 @@ func referenceOpenLine(s string) int {
 	for {
 		_, n, ok := referenceCell(s[i:])
 		if !ok {
-			if k := strings.IndexByte(s[i:], '\n'); k >= 0 {
+			k := strings.IndexByte(s[i:], '\n')
+			if k >= 0 {
 				return i + k + 1
 			}
 			return len(s)

@@ -125,7 +125,8 @@ func (s *shape) rate() float64 {
 	first := s.FirstFull()
 	even, less := 0, 0
 	for r := first; r < s.Rows.Len(); r++ {
-		switch w := s.Rows.Width(r); {
+		w := s.Rows.Width(r)
+		switch {
 		case w == s.Width || s.Short && w > 1 && w < s.Width:
 			even++
 		case w == s.Width-1 && w > 1 && !s.BySpaces: // the last cell may be left out where it is blank
@@ -134,7 +135,8 @@ func (s *shape) rate() float64 {
 	}
 	share := (float64(even) + 0.8*float64(less)) / float64(s.Rows.Len()-first)
 	if s.Width < 2 {
-		if d := s.layout.Delimiter; d != "" && d != common[0] {
+		d := s.layout.Delimiter
+		if d != "" && d != common[0] {
 			share *= 0.9
 		}
 		return 0.3 * share
@@ -146,7 +148,8 @@ func (s *shape) rate() float64 {
 	if s.Short {
 		score -= 0.15
 	}
-	switch d := s.layout.Delimiter; {
+	d := s.layout.Delimiter
+	switch {
 	case s.layout.Delimiter == source.Spaces && s.HeadsTexts(first):
 		return 0.1
 	case s.BySpaces && share < 0.9:
@@ -179,14 +182,16 @@ func (s *shape) untidy(first int) float64 {
 	for r := first; r < min(s.Rows.Len(), first+frame.KindRows); r++ {
 		for c := range s.Rows.Width(r) {
 			cell := s.Rows.Cell(r, c)
-			if all++; len(cell) < 2 {
+			all++
+			if len(cell) < 2 {
 				continue
 			}
 			if s.BySpaces && bytes.Count(cell, []byte(`"`))%2 == 1 { // a space in quotes was cut
 				bad += 2
 				continue
 			}
-			if last := cell[len(cell)-1]; cell[0] == ' ' || strings.IndexByte(`"'`, cell[0]) >= 0 && cell[0] == last || last == '\\' {
+			last := cell[len(cell)-1]
+			if cell[0] == ' ' || strings.IndexByte(`"'`, cell[0]) >= 0 && cell[0] == last || last == '\\' {
 				bad++
 			}
 		}

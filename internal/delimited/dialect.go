@@ -15,7 +15,8 @@ import (
 func dialects(head []byte, lay source.Layout) []source.Layout {
 	head = frame.WithoutComments(head, lay.Comment)
 	quotes := []string{`"`}
-	if n := bytes.Count(head, []byte("'")); n > 3 && n > bytes.Count(head, []byte(`"`)) {
+	n := bytes.Count(head, []byte("'"))
+	if n > 3 && n > bytes.Count(head, []byte(`"`)) {
 		quotes = append(quotes, "'")
 	}
 	if bytes.IndexByte(head, '"') >= 0 {
@@ -69,7 +70,8 @@ func delimiters(head []byte) []string {
 		lines++
 		seen := map[byte]bool{}
 		for i := range len(line) {
-			if c := line[i]; isSign(c) && !seen[c] {
+			c := line[i]
+			if isSign(c) && !seen[c] {
 				seen[c] = true
 				in[c]++
 			}
@@ -86,7 +88,8 @@ func delimiters(head []byte) []string {
 	}
 	slices.Sort(list[len(common):])
 	for _, d := range slices.Clone(list) {
-		if long := surrounding(head, d[0]); long != d {
+		long := surrounding(head, d[0])
+		if long != d {
 			list = append(list, long)
 		}
 	}

@@ -61,7 +61,8 @@ func (f *failed) has(start int) bool {
 func (s *scan) openCells(last int) (cells []int) {
 	all := s.b.AllCells()
 	for _, cell := range all[len(all)-s.b.OpenCells():] {
-		if at := int(cell.Start) - 1; at >= s.record && at < last && s.data[at] == s.c.quote {
+		at := int(cell.Start) - 1
+		if at >= s.record && at < last && s.data[at] == s.c.quote {
 			cells = append(cells, at)
 		}
 	}
@@ -89,10 +90,12 @@ func (s *scan) addLiteral(end int) {
 	noted := false
 	for at := s.record; ; {
 		stop, next := end, -1
-		if k := bytes.Index(s.data[at:end], delimiter); k >= 0 {
+		k := bytes.Index(s.data[at:end], delimiter)
+		if k >= 0 {
 			stop, next = at+k, at+k+len(delimiter)
 		}
-		if cell := bytes.TrimLeft(s.data[at:stop], " "); !noted && len(cell) > 0 && cell[0] == s.c.quote {
+		cell := bytes.TrimLeft(s.data[at:stop], " ")
+		if !noted && len(cell) > 0 && cell[0] == s.c.quote {
 			noted = true
 			s.b.Note(record.LiteralQuote, at)
 		}

@@ -62,7 +62,8 @@ func (s *Caster) read(text string, c *table.Column, width int) (expression, why 
 	if s.ByFormat && c.Type.HasClock() && c.Format != "" {
 		return s.Formatted(text, c.Format, c.Type), ""
 	}
-	if iso, ok := rearranged(text, c.Format, width); ok {
+	iso, ok := rearranged(text, c.Format, width)
+	if ok {
 		return s.To(iso, c.Type), ""
 	}
 	if s.Formatted == nil {

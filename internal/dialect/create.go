@@ -84,7 +84,8 @@ func (d *Dialect) AddKey(t *table.Table) string {
 // the tray gives it where the table's limits made it another.
 func (d *Dialect) columnType(t *table.Table, c table.Column) string {
 	name := d.TypeName(c.Type)
-	if planned := t.Column(c.Name); planned.Type != c.Type {
+	planned := t.Column(c.Name)
+	if planned.Type != c.Type {
 		name += " /* " + planned.Type.String() + " */"
 	}
 	return name
@@ -247,7 +248,8 @@ func (d *Dialect) Constant(t table.Type, text string) string {
 		return text
 	}
 	words := map[table.Kind]string{table.Date: "DATE", table.Time: "TIME", table.Timestamp: "TIMESTAMP", table.TimestampTZ: d.literals.instant}
-	if word := words[d.Stored(t).Kind]; word != "" { // a bare text would be read by the settings of the session
+	word := words[d.Stored(t).Kind]
+	if word != "" { // a bare text would be read by the settings of the session
 		return string(d.literals.begin(nil, word)) + text + "'"
 	}
 	v.Text = []byte(text)

@@ -221,7 +221,8 @@ func (d *Dialect) CheckOwner(name string) error {
 // Check returns an error for a table that the server cannot have, because of names that are
 // too long or keys of a type that it cannot index, and for Amber Tray's own.
 func (d *Dialect) Check(t *table.Table) error {
-	if err := d.CheckOwner(t.Name); err != nil {
+	err := d.CheckOwner(t.Name)
+	if err != nil {
 		return err
 	}
 	_, bare := d.split(t.Name)

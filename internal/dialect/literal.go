@@ -86,7 +86,8 @@ func (l *literals) appendRows(dst, text []byte) []byte {
 	if !bytes.ContainsAny(text, "\r\n") {
 		return l.appendQuoted(dst, text)
 	}
-	switch b := &l.breaks; {
+	b := &l.breaks
+	switch {
 	case l.backslash:
 		return escapeBreaks(dst, l.appendQuoted(nil, text), `\r`, `\n`)
 	case b.prefix != "":
@@ -111,7 +112,8 @@ func (l *literals) joinBreaks(dst, text []byte) []byte {
 		if !first {
 			dst = append(dst, l.breaks.concat...)
 		}
-		if c := text[0]; c == '\r' || c == '\n' {
+		c := text[0]
+		if c == '\r' || c == '\n' {
 			dst = fmt.Appendf(dst, "%s(%d)", l.breaks.char, c)
 			text = text[1:]
 			continue

@@ -26,7 +26,8 @@ var systemColumns = []string{"ctid", "oid", "xmin", "xmax", "cmin", "cmax", "tab
 func Names(headings []string, max int) []string {
 	names := make([]string, len(headings))
 	for i, h := range headings {
-		switch names[i] = Identifier(h); {
+		names[i] = Identifier(h)
+		switch {
 		case names[i] == "":
 			names[i] = fmt.Sprintf("column_%d", i+1)
 		case slices.Contains(systemColumns, names[i]):

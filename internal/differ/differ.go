@@ -110,7 +110,8 @@ func (f *Finder) Find(ctx context.Context, source, table Side) (*Result, error) 
 		p.key = append(p.key, slices.Index(f.Columns, k))
 	}
 	if unmatched.any() {
-		if err := p.run(ctx, dir, unmatched, source, table); err != nil {
+		err := p.run(ctx, dir, unmatched, source, table)
+		if err != nil {
 			return nil, err
 		}
 	}

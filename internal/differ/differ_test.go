@@ -22,7 +22,8 @@ type side []differ.Row
 
 func (s side) Hashes(_ context.Context, each func(uint64) error) error {
 	for _, row := range s {
-		if err := each(row.Hash); err != nil {
+		err := each(row.Hash)
+		if err != nil {
 			return err
 		}
 	}
@@ -32,7 +33,8 @@ func (s side) Hashes(_ context.Context, each func(uint64) error) error {
 func (s side) Rows(_ context.Context, wanted func(uint64) bool, each func(differ.Row) error) error {
 	for _, row := range s {
 		if wanted(row.Hash) {
-			if err := each(row); err != nil {
+			err := each(row)
+			if err != nil {
 				return err
 			}
 		}

@@ -29,11 +29,13 @@ func (h *hashes) add(dir, name string, hash uint64) error {
 		return nil
 	}
 	var err error
-	if h.files, err = openFiles(dir, name, parts); err != nil {
+	h.files, err = openFiles(dir, name, parts)
+	if err != nil {
 		return err
 	}
 	for _, hash := range h.memory {
-		if err := h.write(hash); err != nil {
+		err := h.write(hash)
+		if err != nil {
 			return err
 		}
 	}
@@ -175,10 +177,11 @@ func openFiles(dir, name string, count int) (*files, error) {
 
 // reader returns what was written to one of the files.
 func (f *files) reader(n int) (*bufio.Reader, error) {
-	if err := f.writers[n].Flush(); err != nil {
+	err := f.writers[n].Flush()
+	if err != nil {
 		return nil, err
 	}
-	_, err := f.list[n].Seek(0, io.SeekStart)
+	_, err = f.list[n].Seek(0, io.SeekStart)
 	return bufio.NewReader(f.list[n]), err
 }
 

@@ -58,7 +58,8 @@ func (p *pairing) run(ctx context.Context, dir string, u *unmatched, source, tab
 		both[i] = f
 	}
 	for n := range count {
-		if err := p.part(both, n); err != nil {
+		err := p.part(both, n)
+		if err != nil {
 			return err
 		}
 	}
@@ -131,14 +132,16 @@ func (p *pairing) pair(source, table []Row, known map[uint64]int) error {
 		list := byKey[p.keyOf(row)]
 		if len(list) == 0 {
 			p.result.Missing++
-			if err := p.report(Difference{Kind: Missing, Key: p.shownKey(row), Source: row.Source, Line: row.Line, InSource: strings.Join(row.Cells, ", ")}); err != nil {
+			err := p.report(Difference{Kind: Missing, Key: p.shownKey(row), Source: row.Source, Line: row.Line, InSource: strings.Join(row.Cells, ", ")})
+			if err != nil {
 				return err
 			}
 			continue
 		}
 		byKey[p.keyOf(row)] = list[1:]
 		paired[list[0]] = true
-		if err := p.compare(row, &table[list[0]]); err != nil {
+		err := p.compare(row, &table[list[0]])
+		if err != nil {
 			return err
 		}
 	}
@@ -146,7 +149,8 @@ func (p *pairing) pair(source, table []Row, known map[uint64]int) error {
 		if paired[i] {
 			continue
 		}
-		if err := p.unpaired(&table[i], known); err != nil {
+		err := p.unpaired(&table[i], known)
+		if err != nil {
 			return err
 		}
 	}
@@ -176,7 +180,8 @@ func (p *pairing) compare(source, table *Row) error {
 		}
 		p.changed[i]++
 		d := Difference{Changed, p.shownKey(source), source.Source, source.Line, p.Columns[i], cell, table.Cells[i]}
-		if err := p.report(d); err != nil {
+		err := p.report(d)
+		if err != nil {
 			return err
 		}
 	}

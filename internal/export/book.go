@@ -68,25 +68,29 @@ func (b *bookWriter) style(t table.Type) (int, error) {
 // addSheet ends the sheet and begins the next one.
 func (b *bookWriter) addSheet() (err error) {
 	if b.sheet != nil {
-		if err := b.sheet.Flush(); err != nil {
+		err := b.sheet.Flush()
+		if err != nil {
 			return err
 		}
 	}
 	b.sheets++
 	name := fmt.Sprintf("Sheet%d", b.sheets)
 	if b.sheets > 1 {
-		if _, err := b.book.NewSheet(name); err != nil {
+		_, err := b.book.NewSheet(name)
+		if err != nil {
 			return err
 		}
 	}
-	if b.sheet, err = b.book.NewStreamWriter(name); err != nil {
+	b.sheet, err = b.book.NewStreamWriter(name)
+	if err != nil {
 		return err
 	}
 	b.next = 1
 	if !b.o.Header {
 		return nil
 	}
-	if err := b.sheet.SetPanes(&excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2", ActivePane: "bottomLeft"}); err != nil {
+	err = b.sheet.SetPanes(&excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2", ActivePane: "bottomLeft"})
+	if err != nil {
 		return err
 	}
 	for i := range b.columns {
@@ -108,7 +112,8 @@ func (b *bookWriter) write() error {
 func (b *bookWriter) Row(row []value.Value) error {
 	b.rows++
 	if b.next > maxSheetRows {
-		if err := b.addSheet(); err != nil {
+		err := b.addSheet()
+		if err != nil {
 			return err
 		}
 	}
@@ -170,7 +175,8 @@ func moment(c *Column, v *value.Value, micros int64) any {
 
 // Close implements rowWriter.
 func (b *bookWriter) Close() error {
-	if err := b.sheet.Flush(); err != nil {
+	err := b.sheet.Flush()
+	if err != nil {
 		return err
 	}
 	return b.book.Write(io.Discard)

@@ -171,7 +171,8 @@ func grouped(dst []byte, start int, sign string) []byte {
 // appendFloat writes a double so that reading it gives the same one, without an
 // exponent where it is not long.
 func appendFloat(dst []byte, f float64) []byte {
-	if size := math.Abs(f); size == 0 || size >= 1e-5 && size < 1e15 {
+	size := math.Abs(f)
+	if size == 0 || size >= 1e-5 && size < 1e15 {
 		return strconv.AppendFloat(dst, f, 'f', -1, 64)
 	}
 	return strconv.AppendFloat(dst, f, 'e', -1, 64)
@@ -216,14 +217,16 @@ func momentWriter(c *table.Column) func(dst []byte, v *value.Value) []byte {
 func wordWriter(c *table.Column) func(dst []byte, v *value.Value) []byte {
 	words := map[string]string{}
 	for word, stands := range c.Words {
-		if _, twice := words[stands]; twice {
+		_, twice := words[stands]
+		if twice {
 			words = nil
 			break
 		}
 		words[stands] = word
 	}
 	return func(dst []byte, v *value.Value) []byte {
-		if word, ok := words[string(v.Text)]; ok {
+		word, ok := words[string(v.Text)]
+		if ok {
 			return append(dst, word...)
 		}
 		return append(dst, v.Text...)

@@ -171,7 +171,8 @@ func Run(ctx context.Context, from database.Target, w *Work, path string, o Opti
 	err = w.read(ctx, from, func(row []value.Value) error {
 		res.Rows++
 		if res.Rows%progressEvery == 0 {
-			if err := ctx.Err(); err != nil {
+			err := ctx.Err()
+			if err != nil {
 				return err
 			}
 			if o.Progress != nil {

@@ -40,7 +40,8 @@ func options(out io.Writer, settings ...string) export.Options {
 	o := export.Options{Layout: source.DefaultLayout(), Header: true, Stdout: out}
 	o.Layout.Delimiter, o.Layout.Quote, o.Layout.Encoding, o.Layout.LineEnd = ",", `"`, "utf-8", "lf"
 	for i := 0; i < len(settings); i += 2 {
-		if err := o.Layout.Set(settings[i], settings[i+1]); err != nil {
+		err := o.Layout.Set(settings[i], settings[i+1])
+		if err != nil {
 			panic(err)
 		}
 	}
@@ -167,7 +168,8 @@ type full struct{ room int }
 var errFull = errors.New("no space left")
 
 func (f *full) Write(p []byte) (int, error) {
-	if f.room -= len(p); f.room < 0 {
+	f.room -= len(p)
+	if f.room < 0 {
 		return 0, errFull
 	}
 	return len(p), nil

@@ -43,10 +43,10 @@ func create(path string, replace bool, stdout io.Writer) (*file, error) {
 	f := &file{path: path, replace: replace, sum: sha256.New()}
 	var to io.Writer = stdout
 	if path != Standard {
-		if _, err := os.Lstat(path); err == nil && !replace {
+		_, err := os.Lstat(path)
+		if err == nil && !replace {
 			return nil, fmt.Errorf("%s: %w", path, ErrFileExists)
 		}
-		var err error
 		name := filepath.Join(filepath.Dir(path), fmt.Sprintf(".%s.%d.new", filepath.Base(path), os.Getpid()))
 		f.temp, err = os.OpenFile(name, os.O_CREATE|os.O_TRUNC|os.O_WRONLY, 0o666)
 		if err != nil {
@@ -96,23 +96,26 @@ func pack(path string, w io.Writer) (io.Writer, error) {
 
 // finish gives the file its name. Until then it is nobody's.
 func (f *file) finish() error {
-	if err := f.background.End(); err != nil {
+	err := f.background.End()
+	if err != nil {
 		return err
 	}
 	if f.packer != nil {
-		if err := f.packer.Close(); err != nil {
+		err := f.packer.Close()
+		if err != nil {
 			return err
 		}
 	}
 	if f.temp == nil {
 		return nil
 	}
-	err := errors.Join(f.temp.Sync(), f.temp.Close())
+	err = errors.Join(f.temp.Sync(), f.temp.Close())
 	if err != nil {
 		return err
 	}
 	if !f.replace { // another program may have made it meanwhile
-		switch err := os.Link(f.temp.Name(), f.path); {
+		err := os.Link(f.temp.Name(), f.path)
+		switch {
 		case errors.Is(err, fs.ErrExist):
 			return fmt.Errorf("%s: %w", f.path, ErrFileExists)
 		case err == nil:

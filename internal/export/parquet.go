@@ -137,7 +137,8 @@ func (p *parquetWriter) Row(row []value.Value) error {
 	p.row = p.row[:0]
 	for i := range p.columns {
 		c := &p.columns[i]
-		switch v := c.of(row); {
+		v := c.of(row)
+		switch {
 		case v == nil:
 			p.row = append(p.row, parquet.NullValue().Level(0, 0, i))
 		case v.Untyped && !c.Type.Textual():

@@ -44,7 +44,8 @@ func newTextWriter(w io.Writer, columns []Column, o *Options) (*textWriter, erro
 				return nil, err
 			}
 		}
-		if err := t.endLine(); err != nil {
+		err := t.endLine()
+		if err != nil {
 			return nil, err
 		}
 	}
@@ -89,7 +90,8 @@ func (t *textWriter) startCell(i int) {
 func (t *textWriter) add(cell []byte, quoted bool) error {
 	lay := &t.o.Layout
 	if !t.encoding.IsUTF8() {
-		if _, err := t.encoding.Encode(cell); err != nil {
+		_, err := t.encoding.Encode(cell)
+		if err != nil {
 			return fmt.Errorf("%q has a character that %s lacks", cell, t.encoding.Name)
 		}
 	}

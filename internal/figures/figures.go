@@ -37,7 +37,8 @@ func (t *Totals) Value(i int, v *value.Value) { t.columns[i].add(v) }
 // Row adds the values of a row.
 func (t *Totals) Row(row []value.Value) {
 	for i := range row {
-		switch v := &row[i]; {
+		v := &row[i]
+		switch {
 		case v.Null:
 			t.Null(i)
 		case !v.Untyped: // which has no place among the others
@@ -191,7 +192,8 @@ func (t *total) figures() table.Figures {
 		sum.Sub(sum, new(big.Int).Lsh(big.NewInt(1), 128))
 	}
 	lo, hi := big.NewInt(t.min), big.NewInt(t.max)
-	if w := t.wide; w != nil {
+	w := t.wide
+	if w != nil {
 		sum.Add(sum, w.sum)
 		if !t.some || w.min.Cmp(lo) < 0 {
 			lo = w.min

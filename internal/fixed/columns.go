@@ -31,7 +31,8 @@ func parseColumns(text string) (list []column, err error) {
 		case several && to == "":
 			c.end = -1
 		case several:
-			if c.end, err = strconv.Atoi(to); err != nil || c.end < first {
+			c.end, err = strconv.Atoi(to)
+			if err != nil || c.end < first {
 				return nil, fmt.Errorf("columns %q: %q ends before it begins", text, part)
 			}
 		}
@@ -139,7 +140,8 @@ func ruledColumns(line []byte) (list []column) {
 		if c == ' ' || i > 0 && line[i-1] != ' ' {
 			continue
 		}
-		if n := len(list); n > 0 {
+		n := len(list)
+		if n > 0 {
 			list[n-1].end = i
 		}
 		list = append(list, column{i, -1})

@@ -76,7 +76,8 @@ func (c *cutter) cutLine(b *record.Batch, at, end int) {
 		end--
 	}
 	row := b.Data[at:end]
-	if rule, ok := c.rules.Of(row); ok {
+	rule, ok := c.rules.Of(row)
+	if ok {
 		b.Skip(rule, at, end)
 		return
 	}

@@ -17,7 +17,8 @@ func detected(t *testing.T, text string) string {
 	lay, headings, rows, skipped := read(t, text)
 	var left []string
 	for _, rule := range record.Rules() {
-		if n := skipped[rule]; n > 0 {
+		n := skipped[rule]
+		if n > 0 {
 			left = append(left, fmt.Sprintf("%d %s", n, rule))
 		}
 	}

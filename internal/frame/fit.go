@@ -72,7 +72,8 @@ func (h *Head) firstRecord() (r int, kinds []value.Kind, found bool) {
 		if h.Filled(r) < min(h.Width, 2) || IsRuler(h.Rows.Text(r)) {
 			continue
 		}
-		if kinds = h.columnKinds(r); r+1 == h.Rows.Len() { // it shows nothing but itself
+		kinds = h.columnKinds(r)
+		if r+1 == h.Rows.Len() { // it shows nothing but itself
 			for c := range kinds {
 				if kinds[c] == value.Boolean {
 					kinds[c] = value.Text
@@ -90,7 +91,8 @@ func (h *Head) firstRecord() (r int, kinds []value.Kind, found bool) {
 // too, although a few cells are not of the kind of their column.
 func (h *Head) earlier(r int, kinds []value.Kind) int {
 	for r > h.top && h.Rows.Width(r-1) == h.Width {
-		if f := h.fitOf(r-1, kinds); f.right <= f.wrong {
+		f := h.fitOf(r-1, kinds)
+		if f.right <= f.wrong {
 			break
 		}
 		r--
@@ -136,7 +138,8 @@ func (h *Head) titlesAbove(header int, kinds []value.Kind) bool {
 func (h *Head) named(r int) bool {
 	texts, width := 0, h.Rows.Width(r)
 	for c := range width {
-		if k := h.kind(r, c); k == value.Text || k == value.Boolean || h.yearHeading(r, c) {
+		k := h.kind(r, c)
+		if k == value.Text || k == value.Boolean || h.yearHeading(r, c) {
 			texts++
 		}
 	}
@@ -215,7 +218,8 @@ func (h *Head) FindShort(lay *source.Layout) {
 	if h.Sparse || h.Width < 2 || h.Rows == nil {
 		return
 	}
-	if lay.FillShort = h.Short; h.Short {
+	lay.FillShort = h.Short
+	if h.Short {
 		return
 	}
 	records := int64(h.Rows.Len() - h.First)

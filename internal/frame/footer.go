@@ -85,7 +85,8 @@ func (f *Footer) Of(b *record.Batch) int {
 	for pending < min(b.Len(), maxFooter) {
 		r := b.Len() - 1 - pending
 		pending++
-		if w := b.Width(r); w == 0 || w > f.Width { // it is broken, or has too much in it for a note
+		w := b.Width(r)
+		if w == 0 || w > f.Width { // it is broken, or has too much in it for a note
 			break
 		}
 		right, wrong, missing := f.fit(b, r)
@@ -155,7 +156,8 @@ func (f *Footer) isTrailer(b *record.Batch, r int, first string, filled int) boo
 	}
 	last := ""
 	for i := range b.Width(r) {
-		if cell := value.Trim(b.Cell(r, i)); len(cell) > 0 {
+		cell := value.Trim(b.Cell(r, i))
+		if len(cell) > 0 {
 			last = string(cell)
 		}
 	}
@@ -207,8 +209,10 @@ func firstText(b *record.Batch, r int) string {
 // firstOf returns the first value of a row, and how many it has.
 func firstOf(b *record.Batch, r int) (first string, filled int) {
 	for i := range b.Width(r) {
-		if cell := value.Trim(b.Cell(r, i)); len(cell) > 0 {
-			if filled++; filled == 1 {
+		cell := value.Trim(b.Cell(r, i))
+		if len(cell) > 0 {
+			filled++
+			if filled == 1 {
 				first = string(cell)
 			}
 		}

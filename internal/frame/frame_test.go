@@ -18,7 +18,8 @@ func cut(lines string, rules Rules) *record.Batch {
 	at := 0
 	for line := range strings.Lines(lines) {
 		end := at + len(strings.TrimSuffix(line, "\n"))
-		if rule, ok := rules.Of(b.Data[at:end]); ok {
+		rule, ok := rules.Of(b.Data[at:end])
+		if ok {
 			b.Skip(rule, at, end)
 		} else {
 			from := at

@@ -67,7 +67,8 @@ func (h *Head) CommonWidth() int {
 	count, width := map[int]int{}, 0
 	for r := range h.Rows.Len() {
 		w := h.Rows.Width(r)
-		if count[w]++; count[w] > count[width] || count[w] == count[width] && w > width {
+		count[w]++
+		if count[w] > count[width] || count[w] == count[width] && w > width {
 			width = w
 		}
 	}
@@ -163,7 +164,8 @@ func (h *Head) Alike(r int) bool {
 func (h *Head) OfOneKind(from int) float64 {
 	n := 0
 	for c := range h.Width {
-		if k := h.KindBelow(c, from, nil); k != value.Text && k != value.NullWord {
+		k := h.KindBelow(c, from, nil)
+		if k != value.Text && k != value.NullWord {
 			n++
 		}
 	}
@@ -202,7 +204,8 @@ func (h *Head) KindBelow(c, from int, header []byte) value.Kind {
 			continue
 		}
 		n++
-		if counts[k]++; counts[k] > counts[most] {
+		counts[k]++
+		if counts[k] > counts[most] {
 			most = k
 		}
 	}
@@ -219,7 +222,8 @@ func kindOf(cell []byte) value.Kind {
 	if value.Blank(cell) || IsRuler(cell) {
 		return value.NullWord
 	}
-	switch k := value.Scan(cell, &v).Kind; k {
+	k := value.Scan(cell, &v).Kind
+	switch k {
 	case value.Decimal, value.Exponent, value.Code:
 		return value.Integer
 	case value.Impossible, value.Timestamp, value.Instant:

@@ -30,7 +30,8 @@ func (h *Head) FindHeader(lay *source.Layout) {
 			return
 		}
 	}
-	if lay.Ruler = h.hasRuler(max(header, 0)); header < 0 {
+	lay.Ruler = h.hasRuler(max(header, 0))
+	if header < 0 {
 		h.First = record
 		lay.FirstDataLine = h.Rows.Line(record)
 		return
@@ -84,7 +85,8 @@ func (h *Head) wordsHeader() (header, record int) {
 	if h.lacksFirst(first - 1) {
 		return first - 1, first
 	}
-	if later := h.behindGap(first); later > 0 {
+	later := h.behindGap(first)
+	if later > 0 {
 		first = later
 	}
 	if h.hasHeader(first) {
@@ -312,13 +314,15 @@ func (h *Head) below(at int) int {
 // what seemed to be the first row is less filled: a title of several cells. It is 0
 // where there is no such header.
 func (h *Head) behindGap(first int) int {
-	if votes, _ := h.votes(first, h.below(first)); votes > 0 {
+	votes, _ := h.votes(first, h.below(first))
+	if votes > 0 {
 		return 0
 	}
 	most := h.Filled(first)
 	for r := first + 1; r < min(h.Rows.Len(), first+maxHead); r++ {
 		filled := h.Filled(r)
-		if votes, _ := h.votes(r, h.below(r)); filled > most && votes > 0 && h.Rows.Line(r) > h.Rows.Line(r-1)+1 {
+		votes, _ := h.votes(r, h.below(r))
+		if filled > most && votes > 0 && h.Rows.Line(r) > h.Rows.Line(r-1)+1 {
 			return r
 		}
 		most = max(most, filled)
@@ -363,7 +367,8 @@ func (h *Head) recurs(at, from int) bool {
 			continue
 		}
 		for c := range min(h.Rows.Width(r), h.Rows.Width(at)) {
-			if cell := h.Rows.Cell(at, c); !value.Blank(cell) && bytes.Equal(cell, h.Rows.Cell(r, c)) {
+			cell := h.Rows.Cell(at, c)
+			if !value.Blank(cell) && bytes.Equal(cell, h.Rows.Cell(r, c)) {
 				return true
 			}
 		}

@@ -67,7 +67,8 @@ func FitHeadings(headings []string, b *record.Batch, from int, sparse bool) (fit
 	}
 	more, blank, wider, rows := 0, 0, 0, min(b.Len(), HeadRows)
 	for r := from; r < rows; r++ {
-		switch w := b.Width(r); {
+		w := b.Width(r)
+		switch {
 		case w == len(headings)+1:
 			more++
 			if value.Blank(b.Cell(r, len(headings))) {
@@ -84,7 +85,8 @@ func FitHeadings(headings []string, b *record.Batch, from int, sparse bool) (fit
 	case more*10 >= records*9 && more > 0, more*optionalShare >= records && more > 1 && wider == 0:
 		headings = append(headings, "")
 	}
-	if n := len(headings); n > 1 && headings[n-1] == "" {
+	n := len(headings)
+	if n > 1 && headings[n-1] == "" {
 		fillLast = n
 	}
 	return headings, fillLast
@@ -126,7 +128,8 @@ func SeekHeader(rows *record.Batch, lay source.Layout, wanted []string) source.L
 		if len(headings)-blanks(headings) > 2*n {
 			continue
 		}
-		if line := rows.Line(r); n > most || n == most && line == lay.HeaderLine {
+		line := rows.Line(r)
+		if n > most || n == most && line == lay.HeaderLine {
 			most, found = n, line
 		}
 	}

@@ -31,7 +31,8 @@ func formOf(o Options) *form {
 	}
 	if o.Inserts || forms[o.Dialect.Name] == nil {
 		f := insertForm
-		if bulk := forms[o.Dialect.Name]; bulk != nil {
+		bulk := forms[o.Dialect.Name]
+		if bulk != nil {
 			f.client, f.toLoad, f.toVerify = bulk.client, bulk.toLoad, bulk.toVerify
 		}
 		return &f

@@ -104,7 +104,8 @@ var (
 // Run writes a handover into a new or empty folder. The folder has another name until it is
 // complete.
 func Run(ctx context.Context, t *tray.Tray, from *source.Opener, folder string, o Options) (r *Receipt, err error) {
-	if err := o.Dialect.Check(&t.Table); err != nil {
+	err = o.Dialect.Check(&t.Table)
+	if err != nil {
 		return nil, err
 	}
 	draft, err := newDraft(folder)
@@ -117,11 +118,13 @@ func Run(ctx context.Context, t *tray.Tray, from *source.Opener, folder string, 
 		}
 	}()
 	h := &handover{Options: o, dir: draft, table: &t.Table}
-	if r, err = h.write(ctx, t, from); err != nil {
+	r, err = h.write(ctx, t, from)
+	if err != nil {
 		return nil, err
 	}
 	r.Folder = folder
-	if err := h.finish(r); err != nil {
+	err = h.finish(r)
+	if err != nil {
 		return nil, err
 	}
 	return r, putInPlace(draft, folder)
@@ -189,22 +192,26 @@ func (h *handover) write(ctx context.Context, t *tray.Tray, from *source.Opener)
 		to = native
 	}
 	out, err := p.Run(ctx, pass.Options{Dialect: to, Encoder: h.form.encoder(h), Load: id, Progress: h.Progress, Block: func(k *convert.Block) error {
-		if err := rejects.Write(k.Rejects...); err != nil {
+		err := rejects.Write(k.Rejects...)
+		if err != nil {
 			return err
 		}
 		return rows.write(k)
 	}})
 	n, closeErr := rows.close()
-	if err = errors.Join(err, closeErr, rejects.Close()); err != nil {
+	err = errors.Join(err, closeErr, rejects.Close())
+	if err != nil {
 		return nil, err
 	}
 	if n != out.Loaded || out.Read() != n+out.Rejects.Total()+out.Skipped.Total() {
 		return nil, fmt.Errorf("%w: %d of %d", errMiscount, n, out.Loaded)
 	}
-	if at := h.blank.Load(); at > 0 && t.Table.Loaded()[at-1].Nullable {
+	at := h.blank.Load()
+	if at > 0 && t.Table.Loaded()[at-1].Nullable {
 		return nil, fmt.Errorf("column %s: %w", t.Table.Loaded()[at-1].Name, ErrBlank)
 	}
-	if allow := t.Table.Allow; allow.Exceeded(out.Rejects.Total(), out.Records) {
+	allow := t.Table.Allow
+	if allow.Exceeded(out.Rejects.Total(), out.Records) {
 		return nil, fmt.Errorf("%w: %d of %d, and the plan allows %s", ErrTooMany, out.Rejects.Total(), out.Records, allow)
 	}
 	return h.receipt(id, p, out), nil
@@ -237,16 +244,19 @@ func (h *handover) finish(r *Receipt) error {
 		if t.name == loadFile && (h.Inserts || h.Parquet) {
 			continue
 		}
-		if err := h.writeFile(t.name, t.text); err != nil {
+		err := h.writeFile(t.name, t.text)
+		if err != nil {
 			return err
 		}
 	}
 	if r.Counts.Rejected > 0 {
-		if err := h.note(reject.FileName); err != nil {
+		err := h.note(reject.FileName)
+		if err != nil {
 			return err
 		}
 	}
-	if err := h.writeFile(readmeFile, h.readme(r)); err != nil {
+	err := h.writeFile(readmeFile, h.readme(r))
+	if err != nil {
 		return err
 	}
 	r.Files = h.files
@@ -254,7 +264,8 @@ func (h *handover) finish(r *Receipt) error {
 	if err != nil {
 		return err
 	}
-	if err := h.writeFile(receiptFile, string(text)+"\n"); err != nil {
+	err = h.writeFile(receiptFile, string(text)+"\n")
+	if err != nil {
 		return err
 	}
 	var sums strings.Builder

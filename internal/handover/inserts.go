@@ -84,7 +84,8 @@ func (w *insertWriter) row(text []byte) {
 	w.out.Write(text)
 	w.out.WriteByte(')')
 	w.rows++
-	if w.open++; w.open == rowsPerInsert || w.dialect.OneRowPerInsert {
+	w.open++
+	if w.open == rowsPerInsert || w.dialect.OneRowPerInsert {
 		w.endInsert()
 	}
 }

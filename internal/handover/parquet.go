@@ -102,7 +102,8 @@ func (p *parquetRows) write(k *convert.Block) error {
 		for i, c := range p.h.table.Loaded() {
 			data = readValue(data, c.Type, &p.row[i])
 		}
-		if err := p.out.Row(p.row); err != nil {
+		err := p.out.Row(p.row)
+		if err != nil {
 			return err
 		}
 		p.rows++

@@ -46,7 +46,8 @@ func (h *handover) newRowFile() (*rowFile, error) {
 		f.name += ".gz"
 	}
 	var err error
-	if f.file, err = os.OpenFile(filepath.Join(h.dir, f.name), os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o666); err != nil {
+	f.file, err = os.OpenFile(filepath.Join(h.dir, f.name), os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o666)
+	if err != nil {
 		return nil, err
 	}
 	var to io.Writer = io.MultiWriter(f.file, f.sum, counter{&f.bytes})
@@ -97,13 +98,15 @@ func openBulk(h *handover, header string) (rowsWriter, error) {
 // next goes on with another file.
 func (w *bulkWriter) next() (err error) {
 	if w.file != nil {
-		if err := w.h.endRowFile(w.file); err != nil {
+		err := w.h.endRowFile(w.file)
+		if err != nil {
 			w.file = nil
 			return err
 		}
 	}
 	w.inFile = 0
-	if w.file, err = w.h.newRowFile(); err != nil {
+	w.file, err = w.h.newRowFile()
+	if err != nil {
 		return err
 	}
 	_, err = w.file.out.Write([]byte(w.header))
@@ -117,16 +120,19 @@ func (w *bulkWriter) write(k *convert.Block) error {
 	start, first := 0, 0
 	for first < len(k.Ends) {
 		n := len(k.Ends) - first
-		if part := w.h.Part; part > 0 {
+		part := w.h.Part
+		if part > 0 {
 			if w.inFile == part {
-				if err := w.next(); err != nil {
+				err := w.next()
+				if err != nil {
 					return err
 				}
 			}
 			n = int(min(int64(n), part-w.inFile))
 		}
 		end := k.Ends[first+n-1]
-		if _, err := w.file.out.Write(k.Data[start:end]); err != nil {
+		_, err := w.file.out.Write(k.Data[start:end])
+		if err != nil {
 			return err
 		}
 		first, start = first+n, end

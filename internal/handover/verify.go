@@ -121,7 +121,8 @@ func (v *verifier) figures(c table.Column, f *table.Figures) []figure {
 	all := []figure{number("NULLs", "coalesce(sum(CASE WHEN "+name+" IS NULL THEN 1 ELSE 0 END), 0)", fmt.Sprint(f.Nulls))}
 	switch {
 	case stored.Textual(): // so is what has no type of its own there
-		if bytes := v.bytes(name, c.Type); bytes != "" {
+		bytes := v.bytes(name, c.Type)
+		if bytes != "" {
 			all = append(all, number("bytes", "coalesce(sum("+bytes+"), 0)", f.Sum))
 		}
 	case c.Type.Kind == table.Boolean:
@@ -131,7 +132,8 @@ func (v *verifier) figures(c table.Column, f *table.Figures) []figure {
 	case c.Type.Kind == table.UUID, c.Type.Kind == table.TimestampTZ: // which servers write by rules of their own
 	default:
 		all = append(all, figure{"least", "min(" + name + ")", v.constant(c.Type, f.Min), f.Min, ""}, figure{"greatest", "max(" + name + ")", v.constant(c.Type, f.Max), f.Max, ""})
-		if sum := v.sum(name, c.Type, f); sum != nil {
+		sum := v.sum(name, c.Type, f)
+		if sum != nil {
 			all = append(all, *sum)
 		}
 	}

@@ -49,7 +49,8 @@ func fileUses(t *testing.T, dir string) map[string][]string {
 			declares[declared] = name
 		}
 		for _, d := range f.Decls {
-			if fn, ok := d.(*ast.FuncDecl); ok && fn.Recv != nil {
+			fn, ok := d.(*ast.FuncDecl)
+			if ok && fn.Recv != nil {
 				methods[fn.Name.Name] = append(methods[fn.Name.Name], name)
 			}
 		}
@@ -58,12 +59,14 @@ func fileUses(t *testing.T, dir string) map[string][]string {
 	for name, f := range parsed {
 		list := []string{}
 		for _, ident := range f.Unresolved {
-			if file := declares[ident.Name]; file != "" {
+			file := declares[ident.Name]
+			if file != "" {
 				list = append(list, file)
 			}
 		}
 		ast.Inspect(f, func(n ast.Node) bool {
-			if s, ok := n.(*ast.SelectorExpr); ok && len(methods[s.Sel.Name]) == 1 && !ast.IsExported(s.Sel.Name) {
+			s, ok := n.(*ast.SelectorExpr)
+			if ok && len(methods[s.Sel.Name]) == 1 && !ast.IsExported(s.Sel.Name) {
 				list = append(list, methods[s.Sel.Name][0])
 			}
 			return true

@@ -49,7 +49,8 @@ func TestImports(t *testing.T) {
 		path, imports, _ := strings.Cut(line, ":")
 		from := layerOf(path)
 		for imported := range strings.SplitSeq(imports, ",") {
-			if to := layerOf(imported); from >= 0 && to >= 0 {
+			to := layerOf(imported)
+			if from >= 0 && to >= 0 {
 				require.Less(t, from, to, "%s must not import %s", path, imported)
 			}
 			if from > 3 || strings.HasSuffix(path, "/report") {
@@ -73,24 +74,54 @@ const (
 )
 
 func TestSizes(t *testing.T) {
-	root := filepath.Join("..", "..")
-	files := token.NewFileSet()
-	err := filepath.WalkDir(root, func(path string, _ fs.DirEntry, err error) error {
-		if err != nil || filepath.Ext(path) != ".go" || strings.HasSuffix(path, "_test.go") {
-			return err
-		}
-		f, err := parser.ParseFile(files, path, nil, 0)
-		if err != nil {
-			return err
+	eachFile(t, func(path string, files *token.FileSet, f *ast.File) {
+		if strings.HasSuffix(path, "_test.go") {
+			return
 		}
 		require.LessOrEqual(t, files.Position(f.End()).Line, maxFile, path)
 		for _, d := range f.Decls {
-			if fn, ok := d.(*ast.FuncDecl); ok {
+			fn, ok := d.(*ast.FuncDecl)
+			if ok {
 				lines := files.Position(fn.End()).Line - files.Position(fn.Pos()).Line + 1
 				require.LessOrEqual(t, lines, maxFunction, "%s: %s", path, fn.Name.Name)
 			}
 		}
-		return nil
+	})
+}
+
+// TestOneStatement finds statements that are hidden in the line of an if or a switch.
+func TestOneStatement(t *testing.T) {
+	eachFile(t, func(_ string, files *token.FileSet, f *ast.File) {
+		ast.Inspect(f, func(n ast.Node) bool {
+			var hidden ast.Stmt
+			switch n := n.(type) {
+			case *ast.IfStmt:
+				hidden = n.Init
+			case *ast.SwitchStmt:
+				hidden = n.Init
+			case *ast.TypeSwitchStmt:
+				hidden = n.Init
+			}
+			if hidden != nil {
+				require.Fail(t, "a statement in the line of an if or a switch", files.Position(hidden.Pos()).String())
+			}
+			return true
+		})
+	})
+}
+
+// eachFile parses every file of the project.
+func eachFile(t *testing.T, each func(path string, files *token.FileSet, f *ast.File)) {
+	files := token.NewFileSet()
+	err := filepath.WalkDir(filepath.Join("..", ".."), func(path string, _ fs.DirEntry, err error) error {
+		if err != nil || filepath.Ext(path) != ".go" {
+			return err
+		}
+		f, err := parser.ParseFile(files, path, nil, 0)
+		if err == nil {
+			each(path, files, f)
+		}
+		return err
 	})
 	require.NoError(t, err)
 }
@@ -103,7 +134,8 @@ func TestDependencies(t *testing.T) {
 	require.NoError(t, err)
 	for path := range strings.FieldsSeq(string(out)) {
 		name := strings.TrimPrefix(path, "github.com/")
-		if i := strings.LastIndex(name, "/v"); i > 0 {
+		i := strings.LastIndex(name, "/v")
+		if i > 0 {
 			name = name[:i]
 		}
 		require.Contains(t, string(reasons), name, "CONTRIBUTING gives no reason for it")

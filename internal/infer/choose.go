@@ -118,7 +118,8 @@ func (p *Column) Choose(o Options) Choice {
 		p.addNear(&c, best, near)
 		return c
 	}
-	if isCode := p.chooseText(o.Fit, &c); fits*2 >= values && !isCode {
+	isCode := p.chooseText(o.Fit, &c)
+	if fits*2 >= values && !isCode {
 		p.obstacle(&c, best, fits)
 	}
 	return c
@@ -148,7 +149,8 @@ func (p *Column) readings(o Options) []reading {
 	list = append(list, times(), uuids())
 	var pairs []value.Pair
 	for i := range p.tallies {
-		if s := p.tallies[i].shape; s.Kind == value.Boolean {
+		s := p.tallies[i].shape
+		if s.Kind == value.Boolean {
 			for _, pair := range s.Pairs() {
 				if !slices.Contains(pairs, pair) && p.hasBoth(pair) {
 					pairs = append(pairs, pair)
@@ -176,7 +178,8 @@ func (p *Column) hasBoth(pair value.Pair) bool {
 // near misses, and others.
 func (p *Column) countMisfits(r *reading) (words, near, others int64) {
 	for i := range p.tallies {
-		switch t := &p.tallies[i]; {
+		t := &p.tallies[i]
+		switch {
 		case r.takes(t.shape):
 		case t.shape.Kind == value.NullWord:
 			words += t.count
@@ -195,7 +198,8 @@ func (p *Column) addNullWords(c *Choice, words int64) {
 	}
 	c.Nullable = true
 	for i := range p.tallies {
-		if t := &p.tallies[i]; t.shape.Kind == value.NullWord {
+		t := &p.tallies[i]
+		if t.shape.Kind == value.NullWord {
 			word := t.examples[0].Text
 			c.NullWords = append(c.NullWords, strings.TrimSpace(word))
 			c.Evidence += "; " + count(t.count, "is", "are") + " " + quoted(word) + ", read as no value"
@@ -212,7 +216,8 @@ func (p *Column) addNear(c *Choice, r *reading, near int64) {
 		examples(p.examplesOf(r.near)) + "; write type: " + p.textType(Roomy).String() + " to keep " + pronoun(near) + " as text"
 	text := [2]string{"type", p.textType(Roomy).String()}
 	c.Remedies = append(c.Remedies, Remedy{"keep " + pronoun(near) + " as text", [][2]string{text}})
-	if list := p.examplesOf(r.near); len(list) == 1 && near > 1 {
+	list := p.examplesOf(r.near)
+	if len(list) == 1 && near > 1 {
 		c.Remedies = append(c.Remedies, Remedy{"read " + pronoun(near) + " as no value", [][2]string{{"null_words", "[" + quoted(list[0].Text) + "]"}, {"nullable", "true"}}})
 		c.Obstacle += fmt.Sprintf(", or null_words: [%s] to read %s as no value", quoted(list[0].Text), pronoun(near))
 	}
@@ -242,7 +247,8 @@ func (p *Column) obstacle(c *Choice, r *reading, fits int64) {
 	c.Remedies = []Remedy{{fmt.Sprintf("%s, and reject %s", tight.Type, group(n)), keys}}
 	c.Obstacle = group(fits) + " of " + group(fits+n) + " are " + r.name + ", but " + count(n, "is not", "are not") + ": " + examples(list) +
 		"; write " + strings.Join(rule, ", ") + " to reject " + pronoun(n)
-	if words := p.words(out); len(words) > 0 {
+	words := p.words(out)
+	if len(words) > 0 {
 		null := "[" + strings.Join(words, ", ") + "]"
 		c.Obstacle += ", and null_words: " + null + " to read " + pronoun(n) + " as no value"
 		c.Remedies = append(c.Remedies, Remedy{fmt.Sprintf("%s, and read %s as no value", tight.Type, group(n)),

@@ -24,7 +24,8 @@ func (p *Column) dates(o Options) (list []reading) {
 		}
 		seen = append(seen, value.Format{Shape: s})
 		orders := slices.Clone(s.Orders())
-		if i := slices.Index(orders, value.MonthDayYear); i > 0 && o.Conventions.MonthFirst && !o.Conventions.DayFirst {
+		i := slices.Index(orders, value.MonthDayYear)
+		if i > 0 && o.Conventions.MonthFirst && !o.Conventions.DayFirst {
 			orders[0], orders[i] = orders[i], orders[0]
 		}
 		for _, order := range orders {
@@ -123,7 +124,8 @@ func (p *Column) whyOrder(c *Choice, r reading, f value.Format, o Options) (why,
 		}
 	}
 	name := orderNames[f.Order]
-	switch conventions := o.Conventions; {
+	conventions := o.Conventions
+	switch {
 	case len(open) == 0:
 		return "; " + name + ": " + why, ""
 	case f.Order == value.MonthDayYear && conventions.MonthFirst, f.Order == value.DayMonthYear && conventions.DayFirst && !conventions.MonthFirst:
@@ -139,7 +141,8 @@ func (p *Column) whyOrder(c *Choice, r reading, f value.Format, o Options) (why,
 // prove, for the columns that leave it open.
 func (p *Column) DayOrder() (monthFirst, dayFirst bool) {
 	for i := range p.tallies {
-		if s := p.tallies[i].shape; s.Kind.HasDate() && slices.Contains(s.Orders(), value.MonthDayYear) {
+		s := p.tallies[i].shape
+		if s.Kind.HasDate() && slices.Contains(s.Orders(), value.MonthDayYear) {
 			monthFirst = monthFirst || !s.Exists(value.DayMonthYear) && s.Exists(value.MonthDayYear)
 			dayFirst = dayFirst || !s.Exists(value.MonthDayYear) && s.Exists(value.DayMonthYear)
 		}

@@ -61,7 +61,8 @@ func (d *distinct) add(h uint64, tally int) {
 		d.sketch.add(h)
 		return
 	}
-	if full := tally > math.MaxUint8; full || 2*d.size >= len(d.set) {
+	full := tally > math.MaxUint8
+	if full || 2*d.size >= len(d.set) {
 		d.grow(full)
 		d.add(h, tally)
 		return
@@ -101,7 +102,8 @@ func (d *distinct) merge(o *distinct) {
 		return
 	}
 	for _, h := range o.set {
-		if _, known := d.tallyOf(h); h != 0 && !known {
+		_, known := d.tallyOf(h)
+		if h != 0 && !known {
 			d.add(h, 0)
 		}
 	}

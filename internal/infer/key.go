@@ -102,7 +102,8 @@ func (k *Keys) Pairs(columns []int, distinct []int64) []Pair {
 	columns = columns[:min(len(columns), keyColumns)]
 	for i, a := range columns {
 		for j, b := range columns[:i] {
-			if n := int64(len(k.hashes[a])); n > 1 && distinct[i] >= n/max(distinct[j], 1) && k.tellApart(a, b) {
+			n := int64(len(k.hashes[a]))
+			if n > 1 && distinct[i] >= n/max(distinct[j], 1) && k.tellApart(a, b) {
 				p := Pair{A: b, B: a, Sure: !k.full, Dense: distinct[i]*distinct[j] <= 2*n}
 				pairs, possible[p] = append(pairs, p), distinct[i]*distinct[j]
 			}
@@ -119,7 +120,8 @@ func (k *Keys) tellApart(a, b int) bool {
 	seen := make(map[[2]uint64]struct{})
 	for i, h := range k.hashes[a] {
 		both := [2]uint64{h, k.hashes[b][i]}
-		if _, twice := seen[both]; twice || h == 0 || both[1] == 0 {
+		_, twice := seen[both]
+		if twice || h == 0 || both[1] == 0 {
 			return false
 		}
 		seen[both] = struct{}{}

@@ -88,7 +88,8 @@ func (p *Column) countNumbers(style value.Style) counted {
 		t.n += a.count
 		whole, scale := a.whole, a.scale
 		s := a.shape
-		switch compact := s.Notation == value.CompactDate; {
+		compact := s.Notation == value.CompactDate
+		switch {
 		case s.Kind == value.Exponent:
 			t.exponents += a.count
 		case compact:
@@ -108,7 +109,8 @@ func (p *Column) countNumbers(style value.Style) counted {
 			t.example = a.examples[0]
 		}
 		if s.Currency() != 0 {
-			if t.money += a.count; t.priced.Line == 0 {
+			t.money += a.count
+			if t.priced.Line == 0 {
 				t.priced = a.examples[0]
 			}
 		}
@@ -142,7 +144,8 @@ func (p *Column) planNumbers(style value.Style, o Options, c *Choice) {
 	case style.Currency != 0:
 		c.Type = decimalType(t.whole, max(t.scale, 2), o.Fit)
 		c.Evidence = fmt.Sprintf("%s in %s%s", amount(t.n, "amount"), style.Currency, span)
-		if bare := t.n - t.money; bare >= t.money && bare > 0 {
+		bare := t.n - t.money
+		if bare >= t.money && bare > 0 {
 			c.Remark = fmt.Sprintf("only %s of %s %s a currency sign (%s), which is ignored: %s",
 				group(t.money), group(t.n), verb(t.money), style.Currency, at(t.priced))
 			c.Evidence = amount(t.n, "number") + span + "; " + c.Remark

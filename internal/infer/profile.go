@@ -96,7 +96,8 @@ func (p *Column) Add(b *record.Batch, c, width int, hashes *[]uint64) {
 		if hashes != nil {
 			*hashes = append(*hashes, hash)
 		}
-		if i, known := p.distinct.tallyOf(hash); known {
+		i, known := p.distinct.tallyOf(hash)
+		if known {
 			p.tallies[i].count++
 			p.rising.broken = true
 			continue
@@ -106,7 +107,7 @@ func (p *Column) Add(b *record.Batch, c, width int, hashes *[]uint64) {
 			p.addText(cell, key)
 		}
 		shape := value.ScanLike(p.recentKind(), cell, &v)
-		i := p.tally(shape)
+		i = p.tally(shape)
 		p.distinct.add(hash, i)
 		t := &p.tallies[i]
 		t.add(&v, cell)
@@ -245,7 +246,8 @@ func (p *Column) Merge(o *Column) {
 func (p *Column) NullWords() map[string]int64 {
 	words := map[string]int64{}
 	for i := range p.tallies {
-		if t := &p.tallies[i]; t.shape.Kind == value.NullWord {
+		t := &p.tallies[i]
+		if t.shape.Kind == value.NullWord {
 			words[t.examples[0].Text] = t.count
 		}
 	}

@@ -15,7 +15,8 @@ const sketchBits = 14
 
 func (s *sketch) add(h uint64) {
 	r := &s.registers[h>>(64-sketchBits)]
-	if rank := uint8(bits.LeadingZeros64(h<<sketchBits|1<<(sketchBits-1)) + 1); rank > *r {
+	rank := uint8(bits.LeadingZeros64(h<<sketchBits|1<<(sketchBits-1)) + 1)
+	if rank > *r {
 		*r = rank
 	}
 }

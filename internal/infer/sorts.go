@@ -17,7 +17,8 @@ var sortOf = [...]int{
 // Sorts returns the counts so far.
 func (p *Column) Sorts() (s Sorts) {
 	for i := range p.tallies {
-		if n := sortOf[p.tallies[i].shape.Kind]; n >= 0 {
+		n := sortOf[p.tallies[i].shape.Kind]
+		if n >= 0 {
 			s[n] += p.tallies[i].count
 		}
 	}

@@ -37,7 +37,8 @@ func (p *Column) chooseText(fit Fit, c *Choice) (code bool) {
 	c.Trim = p.spaced()
 	codes, digits := int64(0), int64(0)
 	for i := range p.tallies {
-		switch t := &p.tallies[i]; t.shape.Kind {
+		t := &p.tallies[i]
+		switch t.shape.Kind {
 		case value.Code:
 			codes += t.count
 			digits += t.count
@@ -74,7 +75,8 @@ func (p *Column) remarkLostZeros(c *Choice) {
 	for i := range p.tallies {
 		t := &p.tallies[i]
 		for _, e := range t.examples {
-			switch shorter := len(e.Text) < p.Longest; {
+			shorter := len(e.Text) < p.Longest
+			switch {
 			case t.shape.Kind == value.Code && shorter:
 				return // of several widths
 			case t.shape.Kind == value.Integer && shorter:
@@ -93,7 +95,8 @@ func (p *Column) remarkLostZeros(c *Choice) {
 func (p *Column) remarkText(c *Choice) {
 	var texts []string
 	for i := range p.tallies {
-		switch t := &p.tallies[i]; t.shape.Kind {
+		t := &p.tallies[i]
+		switch t.shape.Kind {
 		case value.Text:
 			for _, e := range t.examples {
 				texts = append(texts, quoted(e.Text))

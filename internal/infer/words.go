@@ -44,7 +44,8 @@ func pronoun(n int64) string {
 const maxQuoted = 40
 
 func quoted(text string) string {
-	if r := []rune(text); len(r) > maxQuoted {
+	r := []rune(text)
+	if len(r) > maxQuoted {
 		text = string(r[:maxQuoted-1]) + "…"
 	}
 	return fmt.Sprintf("%q", text)

@@ -108,7 +108,8 @@ func (in *Intake) drift() error {
 	first := required(in.Parts[0].Headings)
 	for i := range in.Parts[1:] {
 		p := &in.Parts[i+1]
-		if own := required(p.Headings); !slices.Equal(own, first) {
+		own := required(p.Headings)
+		if !slices.Equal(own, first) {
 			in.Drift = append(in.Drift, Compare(p.Title(), first, own))
 		}
 	}
@@ -175,7 +176,8 @@ func renamed(want, got, missing, more []string) (pairs []Change) {
 		left = slices.DeleteFunc(left, func(h string) bool { return h == is })
 	}
 	for _, h := range missing {
-		if like := Likest(h, left); like != "" {
+		like := Likest(h, left)
+		if like != "" {
 			pair(h, like)
 		}
 	}

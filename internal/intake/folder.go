@@ -35,7 +35,8 @@ func List(names []string) (*Listing, error) {
 		info, err := os.Stat(n)
 		switch {
 		case err == nil && info.IsDir() && source.IsLocal(n):
-			if err := l.addFolder(n); err != nil {
+			err := l.addFolder(n)
+			if err != nil {
 				return nil, err
 			}
 			continue
@@ -74,7 +75,8 @@ func (l *Listing) addFolder(folder string) error {
 	now := files
 	if slices.ContainsFunc(files, func(f fs.FileInfo) bool { return time.Since(f.ModTime()) < settled }) {
 		time.Sleep(settled)
-		if now, err = filesOf(folder); err != nil {
+		now, err = filesOf(folder)
+		if err != nil {
 			return err
 		}
 	}

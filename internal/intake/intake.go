@@ -54,7 +54,8 @@ func (p *Part) SheetName() *string {
 
 // size adds what the open part is known to have.
 func (p *Part) size(src *source.Source) {
-	if p.Bytes = src.Size; src.Plain() {
+	p.Bytes = src.Size
+	if src.Plain() {
 		p.TextBytes = src.Size
 	}
 }
@@ -166,10 +167,12 @@ func Open(ctx context.Context, opener *source.Opener, names []string, lay source
 		in.wanted = slices.AppendSeq(slices.Clone(plan.Headings), maps.Keys(plan.Also))
 	}
 	var err error
-	if in.Parts, err = expandSheets(ctx, opener, names, lay.Sheet, lay.Cells); err != nil {
+	in.Parts, err = expandSheets(ctx, opener, names, lay.Sheet, lay.Cells)
+	if err != nil {
 		return nil, err
 	}
-	if err = in.advance(); err != nil {
+	err = in.advance()
+	if err != nil {
 		return nil, err
 	}
 	first := &in.Parts[0]
@@ -179,7 +182,8 @@ func Open(ctx context.Context, opener *source.Opener, names []string, lay source
 		in.wanted = in.Headings
 	}
 	for i := range in.Parts[1:] {
-		if err := in.look(&in.Parts[i+1]); err != nil {
+		err := in.look(&in.Parts[i+1])
+		if err != nil {
 			in.Close()
 			return nil, err
 		}
@@ -187,7 +191,8 @@ func Open(ctx context.Context, opener *source.Opener, names []string, lay source
 	for _, p := range in.Parts {
 		in.size += p.Bytes
 	}
-	if err := in.drift(); err != nil {
+	err = in.drift()
+	if err != nil {
 		in.Close()
 		return nil, err
 	}
@@ -205,10 +210,12 @@ func (in *Intake) look(p *Part) error {
 }
 
 func (in *Intake) open(p *Part, opts source.Options) (src *source.Source, r record.Reader, err error) {
-	if src, err = in.opener.Open(in.ctx, p.Name, opts); err != nil {
+	src, err = in.opener.Open(in.ctx, p.Name, opts)
+	if err != nil {
 		return nil, nil, err
 	}
-	if isSheet := src.Sheet != ""; isSheet == in.Layout.IsText() {
+	isSheet := src.Sheet != ""
+	if isSheet == in.Layout.IsText() {
 		src.Close()
 		return nil, nil, &KindError{p.Title(), isSheet}
 	}
@@ -216,7 +223,8 @@ func (in *Intake) open(p *Part, opts source.Options) (src *source.Source, r reco
 	f := format.Of(&in.Layout)
 	lay := f.SeekHeader(head, len(head) < source.HeadSize, in.Layout, in.wanted)
 	p.HeaderLine = lay.HeaderLine
-	if r, p.Headings, err = f.Open(src, lay); err == nil {
+	r, p.Headings, err = f.Open(src, lay)
+	if err == nil {
 		err = in.plan.rename(p)
 	}
 	if err != nil {
@@ -286,7 +294,8 @@ func (in *Intake) LeaveOut(parts []int) error {
 	if !in.Parts[0].LeftOut {
 		return nil
 	}
-	if err := in.src.Close(); err != nil {
+	err := in.src.Close()
+	if err != nil {
 		return err
 	}
 	in.skipLeftOut()
@@ -302,11 +311,13 @@ func (in *Intake) Only(s *record.Share) error {
 			in.size -= in.Parts[i].Bytes
 		}
 	}
-	if err := in.src.Close(); err != nil {
+	err := in.src.Close()
+	if err != nil {
 		return err
 	}
 	in.sum, in.next = false, s.Part
-	if err := in.advance(); err != nil {
+	err = in.advance()
+	if err != nil {
 		return err
 	}
 	r, ok := in.reader.(interface{ Skip(*record.Share) error })
@@ -341,13 +352,16 @@ func (in *Intake) Next() (record.Piece, error) {
 		p := &in.Parts[in.next-1]
 		p.SHA256, p.Facts = in.src.Sum(), in.src.Facts()
 		p.Content, p.TextBytes = in.src.Content()
-		if in.skipLeftOut(); in.next == len(in.Parts) {
+		in.skipLeftOut()
+		if in.next == len(in.Parts) {
 			return nil, io.EOF
 		}
-		if err := in.src.Close(); err != nil {
+		err = in.src.Close()
+		if err != nil {
 			return nil, err
 		}
-		if err := in.advance(); err != nil {
+		err = in.advance()
+		if err != nil {
 			return nil, err
 		}
 	}

@@ -223,7 +223,8 @@ func Write(ctx context.Context, db DB, e *Entry) error {
 	}
 	steps = append(steps, fmt.Sprintf("INSERT INTO %s (%s) VALUES (%s)", Name, strings.Join(names, ", "), strings.Join(values, ", ")))
 	for _, s := range steps {
-		if _, err := db.Exec(ctx, s); err != nil {
+		_, err := db.Exec(ctx, s)
+		if err != nil {
 			return err
 		}
 	}
@@ -271,12 +272,14 @@ func Read(ctx context.Context, db DB, tableName string) ([]Entry, error) {
 	for _, row := range rows {
 		var e Entry
 		for i, c := range columns {
-			if err := scan(row[i], c.of(&e)); err != nil {
+			err := scan(row[i], c.of(&e))
+			if err != nil {
 				return nil, fmt.Errorf("%s, column %s: %w", Name, c.name, err)
 			}
 		}
 		if e.Stage != "" {
-			if waiting, err := db.Exists(ctx, e.Stage); err != nil {
+			waiting, err := db.Exists(ctx, e.Stage)
+			if err != nil {
 				return nil, err
 			} else if waiting {
 				continue
@@ -336,7 +339,8 @@ func ResolveStages(ctx context.Context, db DB, tableName string) (published []st
 			steps = []string{replace(d, tableName, id), "UPDATE " + Name + " SET stage = '' WHERE id = " + d.Literal(id)}
 		}
 		for _, s := range steps {
-			if _, err := db.Exec(ctx, s); err != nil {
+			_, err := db.Exec(ctx, s)
+			if err != nil {
 				return nil, err
 			}
 		}

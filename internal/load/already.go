@@ -39,7 +39,8 @@ func (e *AgainError) text() string {
 	for _, p := range e.Parts[:min(len(e.Parts), maxNamed)] {
 		names = append(names, p.Source)
 	}
-	if more := len(e.Parts) - maxNamed; more > 0 {
+	more := len(e.Parts) - maxNamed
+	if more > 0 {
 		names = append(names, fmt.Sprintf("and %d more", more))
 	}
 	return fmt.Sprintf("%d of %d files and sheets were already loaded into %s: %s, the first %s", len(e.Parts), e.Of, e.Table, strings.Join(names, ", "), when)
@@ -135,7 +136,8 @@ func (j *job) findLoaded(ctx context.Context, entries []ledger.Entry) (found []L
 // resumable returns the entry of an interrupted load, if it is of the same content
 // and from the same tray.
 func (j *job) resumable(ctx context.Context, e ledger.Entry) (*ledger.Entry, error) {
-	if shared := e.Shares > 0; shared && j.Sharing == nil {
+	shared := e.Shares > 0
+	if shared && j.Sharing == nil {
 		return nil, fmt.Errorf("load %s of %s: %w", e.ID, e.Source, ErrSharedLoad)
 	} else if !shared && j.Sharing != nil {
 		return nil, fmt.Errorf("load %s of %s: %w", e.ID, e.Source, ErrNotShared)

@@ -51,7 +51,8 @@ func countParts(ctx context.Context, to database.Target, t *table.Table, parts [
 	var columns []string
 	values := map[string]func(p *PartRows) string{}
 	for _, c := range t.Loaded() {
-		if of := namesPart(c); of != nil {
+		of := namesPart(c)
+		if of != nil {
 			columns = append(columns, d.Quote(c.Name))
 			values[columns[len(columns)-1]] = of
 		}
@@ -76,7 +77,8 @@ func countParts(ctx context.Context, to database.Target, t *table.Table, parts [
 		parts[i].Rows = new(int64)
 	}
 	for _, row := range rows {
-		if p := byKey[strings.Join(row[1:], "\x1f")]; p != nil {
+		p := byKey[strings.Join(row[1:], "\x1f")]
+		if p != nil {
 			*p.Rows, _ = strconv.ParseInt(row[0], 10, 64)
 		}
 	}
@@ -106,7 +108,8 @@ func namesPart(c table.Column) func(p *PartRows) string {
 // compareParts compares the rows of each part with those that the table has.
 func compareParts(parts []PartRows) (diffs []Difference) {
 	for i := range parts {
-		if p := &parts[i]; p.Rows != nil && *p.Rows != p.Convertible {
+		p := &parts[i]
+		if p.Rows != nil && *p.Rows != p.Convertible {
 			diffs = append(diffs, Difference{Figure: "rows of " + p.Title(), Source: fmt.Sprint(p.Convertible), Table: fmt.Sprint(*p.Rows)})
 		}
 	}

@@ -68,22 +68,12 @@ func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 	d := dialect.PostgreSQL
 	if to != nil {
 		d = to.Dialect()
-		if err := d.Check(&t.Table); err != nil {
-			return nil, err
-		}
-		name := to.Name()
-		exists, err := to.Exists(ctx, t.Table.Name)
+		err := c.addTarget(ctx, t, to)
 		if err != nil {
 			return nil, err
 		}
-		c.Target, c.TableExists = &name, &exists
 	}
 	plan, bad := &t.Table, []Verdict(nil)
-	if c.TableExists != nil && *c.TableExists {
-		if err := c.addStorage(ctx, to); err != nil {
-			return nil, err
-		}
-	}
 	if c.TableExists != nil && *c.TableExists && plan.Existing != table.Refuse && plan.Existing != table.Rebuild {
 		live, err := database.Columns(ctx, to, plan.Name)
 		if err != nil {
@@ -94,7 +84,8 @@ func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 	if c.TableExists != nil && *c.TableExists && bad == nil && len(plan.Key) > 0 && (plan.Existing == table.Append || plan.Existing == table.Merge) {
 		keys := KeyCheck{}
 		var err error
-		if keys.Repeated, keys.InTable, err = countKeys(ctx, t, plan, from, to); err != nil {
+		keys.Repeated, keys.InTable, err = countKeys(ctx, t, plan, from, to)
+		if err != nil {
 			return nil, err
 		}
 		c.Keys = &keys
@@ -121,6 +112,23 @@ func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 	}
 	c.Columns = append(c.Columns, bad...)
 	return c, nil
+}
+
+// addTarget says whether the target has the table, and how it is kept.
+func (c *Check) addTarget(ctx context.Context, t *tray.Tray, to database.Target) error {
+	err := to.Dialect().Check(&t.Table)
+	if err != nil {
+		return err
+	}
+	exists, err := to.Exists(ctx, t.Table.Name)
+	if err != nil {
+		return err
+	}
+	c.Target, c.TableExists = new(to.Name()), &exists
+	if !exists {
+		return nil
+	}
+	return c.addStorage(ctx, to)
 }
 
 // addStorage says how the table is kept, as far as that limits a load.

@@ -72,15 +72,16 @@ func newCheckpoints(j *job, entry ledger.Entry, resumed bool) *checkpoints {
 
 func (c *checkpoints) prepare(ctx context.Context) (err error) {
 	if !c.written && c.to.Dialect().DDLAutoCommits { // a table that is created is there at once
-		if err := ledger.Write(ctx, c.to, &c.entry); err != nil {
+		err := ledger.Write(ctx, c.to, &c.entry)
+		if err != nil {
 			return err
 		}
 		c.written = true
 	}
 	if c.from != (ledger.Place{}) {
 		err = c.resume(ctx)
-	} else if err = c.startOver(ctx); err == nil {
-		err = c.openTable(ctx, true)
+	} else {
+		err = c.begin(ctx)
 	}
 	if err != nil {
 		return err
@@ -104,7 +105,8 @@ func (c *checkpoints) resume(ctx context.Context) error {
 		return fmt.Errorf("resume load %s: %w", c.entry.ID, err)
 	}
 	var was state
-	if err := json.Unmarshal(text, &was); err != nil {
+	err = json.Unmarshal(text, &was)
+	if err != nil {
 		return fmt.Errorf("%s: %w", stateFile, err)
 	}
 	list, err := readRefused(c.dir)
@@ -114,12 +116,22 @@ func (c *checkpoints) resume(ctx context.Context) error {
 	c.refused = *list
 	c.refused.DropAfter(refusal.Where(c.from)) // which was rolled back
 	c.receipt.ResumedFrom = c.entry.Loaded
-	if err := c.fitTable(ctx); err != nil {
+	err = c.fitTable(ctx)
+	if err != nil {
 		return err
 	}
 	err = c.mark(ctx)
 	c.receipt.Outcome, c.receipt.Counts.TableBefore = was.Outcome, was.Before
 	return err
+}
+
+// begin prepares the table for a load that begins with the first record.
+func (c *checkpoints) begin(ctx context.Context) error {
+	err := c.startOver(ctx)
+	if err != nil {
+		return err
+	}
+	return c.openTable(ctx, true)
 }
 
 // startOver lets a load that was interrupted before its first checkpoint use the
@@ -154,7 +166,8 @@ func (c *checkpoints) write(ctx context.Context, k *convert.Block) error {
 		c.place = ledger.Place{Part: k.Part, Record: head.Numbers[rows-1]}
 		c.records += rows
 		c.note(head)
-		if err := c.sink.Write(head); err != nil {
+		err := c.sink.Write(head)
+		if err != nil {
 			return err
 		}
 		k.DropThrough(refusal.Where(c.place))
@@ -162,7 +175,8 @@ func (c *checkpoints) write(ctx context.Context, k *convert.Block) error {
 			continue
 		}
 		c.records = 0
-		if err := c.checkpoint(ctx); err != nil {
+		err = c.checkpoint(ctx)
+		if err != nil {
 			return err
 		}
 	}
@@ -182,7 +196,8 @@ func (c *checkpoints) note(k *convert.Block) {
 
 // checkpoint commits what was sent so far and begins the next transaction.
 func (c *checkpoints) checkpoint(ctx context.Context) error {
-	if err := c.endSink(nil); err != nil {
+	err := c.endSink(nil)
+	if err != nil {
 		return err
 	}
 	rejected := c.rejected + int64(c.refused.Len())
@@ -190,26 +205,30 @@ func (c *checkpoints) checkpoint(ctx context.Context) error {
 		return &TooManyError{Rejected: rejected, Records: c.read, Allow: c.plan.Allow, File: c.rejects.File()}
 	}
 	if !c.atEnd {
-		if err := c.proveChunk(ctx); err != nil {
+		err := c.proveChunk(ctx)
+		if err != nil {
 			return err
 		}
 	}
-	if err := c.writeState(); err != nil {
+	err = c.writeState()
+	if err != nil {
 		return err
 	}
 	next := c.next()
 	c.committing = true
-	if err := c.tx.Commit(context.WithoutCancel(ctx), &next); err != nil {
+	err = c.tx.Commit(context.WithoutCancel(ctx), &next)
+	if err != nil {
 		return err
 	}
 	c.entry, c.written, c.committing = next, true, false
-	var err error
-	if c.tx, err = c.to.Begin(ctx); err != nil {
+	c.tx, err = c.to.Begin(ctx)
+	if err != nil {
 		return err
 	}
 	if !c.atEnd {
 		before := c.receipt.Counts.TableBefore
-		if err := c.mark(ctx); err != nil {
+		err := c.mark(ctx)
+		if err != nil {
 			return err
 		}
 		c.receipt.Counts.TableBefore = before
@@ -270,7 +289,8 @@ func (c *checkpoints) writeState() error {
 	if err != nil {
 		return err
 	}
-	if err := writeRefused(c.dir, &c.refused); err != nil {
+	err = writeRefused(c.dir, &c.refused)
+	if err != nil {
 		return err
 	}
 	err = publish.File(filepath.Join(c.dir, stateFile), append(text, '\n'))
@@ -301,7 +321,8 @@ func (c *checkpoints) verify(ctx context.Context, _ *pass.Outcome) ([]Difference
 	if got == want {
 		return nil, nil
 	}
-	if err := c.findDifferences(ctx, c.rowsOf(c.table, 0), nil, false); err != nil {
+	err = c.findDifferences(ctx, c.rowsOf(c.table, 0), nil, false)
+	if err != nil {
 		return nil, err
 	}
 	others := got.Rows - want.Rows

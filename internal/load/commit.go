@@ -22,7 +22,8 @@ func (j *job) enterDoubt(ctx context.Context) error {
 	}
 	entry := j.newEntry(content)
 	entry.State, entry.Load = ledger.InDoubt, j.receipt.Load
-	if err := j.tx.Commit(ctx, &entry); err != nil {
+	err = j.tx.Commit(ctx, &entry)
+	if err != nil {
 		return err
 	}
 	j.doubt.entry = &entry
@@ -38,10 +39,12 @@ func (j *job) commitWith(ctx context.Context, entry *ledger.Entry) error {
 	if j.doubt == nil {
 		return j.tx.Commit(ctx, entry)
 	}
-	if err := j.tx.Commit(ctx, nil); err != nil {
+	err := j.tx.Commit(ctx, nil)
+	if err != nil {
 		return j.doubt.fail(j.receipt.Table, err)
 	}
-	if err := j.doubt.complete(ctx, j.to, entry); err != nil {
+	err = j.doubt.complete(ctx, j.to, entry)
+	if err != nil {
 		j.receipt.Remarks = append(j.receipt.Remarks, "the ledger could not be changed, and still has the load as one in doubt: "+err.Error())
 	}
 	return nil

@@ -40,7 +40,8 @@ func (w *differencesWriter) write(d differ.Difference) error {
 			return err
 		}
 		w.file, w.csv = f, csv.NewWriter(f)
-		if err := w.csv.Write([]string{"difference", "key", "source", "line", "column", "in_source", "in_table"}); err != nil {
+		err = w.csv.Write([]string{"difference", "key", "source", "line", "column", "in_source", "in_table"})
+		if err != nil {
 			return err
 		}
 	}
@@ -139,7 +140,8 @@ func (s *sourceSide) run(ctx context.Context, how pass.Options, row func(*pass.P
 				if source.within != nil && !source.within(refusal.Where{Part: k.Part, Record: n}) {
 					continue
 				}
-				if err := row(p, k, i); err != nil {
+				err := row(p, k, i)
+				if err != nil {
 					return err
 				}
 			}

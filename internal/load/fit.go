@@ -57,11 +57,13 @@ func fit(plan *table.Table, live []database.ColumnInfo, d *dialect.Dialect) (*ta
 			bad = append(bad, Verdict{c.Name, c.Type.String(), Cannot, noColumn[plan.ByPosition]})
 			continue
 		}
-		if k := slices.Index(plan.Key, c.Name); k >= 0 {
+		k := slices.Index(plan.Key, c.Name)
+		if k >= 0 {
 			fitted.Key[k] = live[i].Name
 		}
 		planned[live[i].Name] = true
-		if why := fitColumn(&c, &live[i], d); why != "" {
+		why := fitColumn(&c, &live[i], d)
+		if why != "" {
 			bad = append(bad, Verdict{c.Name, c.Type.String(), Cannot, why})
 		}
 		fitted.Columns = append(fitted.Columns, c)

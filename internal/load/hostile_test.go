@@ -200,7 +200,8 @@ func (h *hostile) bytes(t *testing.T) []byte {
 func TestHostile(t *testing.T) {
 	files := 500
 	seed := uint64(29)
-	if more, err := strconv.Atoi(os.Getenv("AMBERTRAY_TEST_HOSTILE_FILES")); err == nil {
+	more, err := strconv.Atoi(os.Getenv("AMBERTRAY_TEST_HOSTILE_FILES"))
+	if err == nil {
 		files, seed = more, uint64(time.Now().UnixNano())
 	}
 	t.Logf("seed %d", seed)

@@ -111,7 +111,8 @@ func (j *job) watched(rows int64, read func(context.Context, database.EachRow) e
 	return func(ctx context.Context, each database.EachRow) error {
 		n := int64(0)
 		return read(ctx, func(row []value.Value) error {
-			if n++; n%rowsAtOnce == 0 {
+			n++
+			if n%rowsAtOnce == 0 {
 				j.Progress(pass.Progress{Phase: PhaseVerify, Records: n, Of: rows, Rejected: j.receipt.Counts.Rejected})
 			}
 			return each(row)
@@ -152,7 +153,8 @@ func (j *job) count(out *pass.Outcome, rows int64) {
 			Source: p.Name, Sheet: p.SheetName(), Bytes: p.Bytes, SHA256: p.SHA256, Content: p.Content, textBytes: p.TextBytes,
 			Read: p.Read, Loaded: p.Loaded, Rejected: p.Rejected,
 		})
-		if lay := &r.Layout; p.HeaderLine != lay.HeaderLine && !r.Mended {
+		lay := &r.Layout
+		if p.HeaderLine != lay.HeaderLine && !r.Mended {
 			r.addNote(note.Of(p.Title(), p.HeaderLine, fmt.Sprintf("the header is here, and not on %s %d", lay.LineWord(), lay.HeaderLine)))
 		}
 	}
@@ -209,7 +211,8 @@ func (j *job) analyze(ctx context.Context) {
 	if !ok {
 		return
 	}
-	if err := to.Analyze(ctx, j.table.Name, j.receipt.Counts.Loaded); err != nil {
+	err := to.Analyze(ctx, j.table.Name, j.receipt.Counts.Loaded)
+	if err != nil {
 		j.receipt.Remarks = append(j.receipt.Remarks, "the server's statistics of the table could not be refreshed: "+err.Error())
 	}
 }

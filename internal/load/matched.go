@@ -106,7 +106,8 @@ func (m *matching) pair(column, live int, by Means) { m.of[column], m.by[column]
 // are not matched yet.
 func (m *matching) open() (columns, live []int) {
 	for i := range m.plan.Columns {
-		if _, ok := m.of[i]; !ok && !m.plan.Columns[i].LeaveOut {
+		_, ok := m.of[i]
+		if !ok && !m.plan.Columns[i].LeaveOut {
 			columns = append(columns, i)
 		}
 	}
@@ -147,7 +148,8 @@ func (m *matching) byLikeness() {
 			}
 		}
 		like := intake.Likest(c.Name, names)
-		if at := slices.IndexFunc(live, func(at int) bool { return m.live[at].Name == like }); like != "" && at >= 0 {
+		at := slices.IndexFunc(live, func(at int) bool { return m.live[at].Name == like })
+		if like != "" && at >= 0 {
 			m.pair(i, live[at], ByLikeness)
 		}
 	}
@@ -213,12 +215,14 @@ func (m *matching) finish() *Match {
 	}
 	_, unfilled := m.open()
 	for _, at := range unfilled {
-		if l := &m.live[at]; !l.Nullable && !l.Default && !l.Generated {
+		l := &m.live[at]
+		if !l.Nullable && !l.Default && !l.Generated {
 			res.Unfilled = append(res.Unfilled, l.Name)
 		}
 	}
 	for i, name := range m.plan.Key {
-		if m.plan.Key[i] = key[name]; m.plan.Key[i] == "" {
+		m.plan.Key[i] = key[name]
+		if m.plan.Key[i] == "" {
 			m.plan.Key = nil
 			break
 		}

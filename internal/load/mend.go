@@ -61,10 +61,12 @@ func Mend(ctx context.Context, t *tray.Tray, id string, from *source.Opener, to 
 	}
 	j.receipt.Load, j.receipt.Mended, j.loadID = id, true, first.ID
 	m := &mended{job: j, failing: failing}
-	if err := m.load(ctx); err != nil {
+	err = m.load(ctx)
+	if err != nil {
 		return nil, err
 	}
-	if err := m.publish(); err != nil {
+	err = m.publish()
+	if err != nil {
 		return nil, fmt.Errorf("the records are loaded, but %s could not be written; mend again to finish it: %w", path, err)
 	}
 	j.receipt.Rejects.File = &path
@@ -106,7 +108,8 @@ func (m *mended) load(ctx context.Context) error {
 		return err
 	}
 	defer unlock()
-	if m.pass, err = m.open(ctx); err != nil {
+	m.pass, err = m.open(ctx)
+	if err != nil {
 		return err
 	}
 	defer func() { m.pass.Close() }()
@@ -116,7 +119,8 @@ func (m *mended) load(ctx context.Context) error {
 	}
 	if finished { // what is left is in a new file
 		m.pass.Close()
-		if m.pass, err = m.open(ctx); err != nil {
+		m.pass, err = m.open(ctx)
+		if err != nil {
 			return err
 		}
 	}

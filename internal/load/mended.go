@@ -24,7 +24,8 @@ type mended struct {
 }
 
 func (m *mended) commit(ctx context.Context) error {
-	if err := m.draft(ctx); err != nil {
+	err := m.draft(ctx)
+	if err != nil {
 		return err
 	}
 	return m.commitWith(ctx, m.loadedEntry())
@@ -67,7 +68,8 @@ const draftSuffix = ".mending"
 // its header if none is left; the other ends with those that do not fail.
 func (m *mended) draft(ctx context.Context) error {
 	if m.failing.failed.Len() == 0 {
-		if err := errors.Join(m.failing.Open(), m.failing.Close()); err != nil {
+		err := errors.Join(m.failing.Open(), m.failing.Close())
+		if err != nil {
 			return err
 		}
 	}
@@ -125,7 +127,8 @@ func (m *mended) drop() {
 func (m *mended) publish() error {
 	for _, name := range drafts {
 		path := filepath.Join(m.dir, name)
-		if err := publish.Replace(path+draftSuffix, path); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		err := publish.Replace(path+draftSuffix, path)
+		if err != nil && !errors.Is(err, fs.ErrNotExist) {
 			return err
 		}
 	}

@@ -30,21 +30,24 @@ type merged struct {
 const stageName = "ambertray_stage"
 
 func (m *merged) prepare(ctx context.Context) (err error) {
-	if err := m.openExisting(ctx, false); err != nil {
+	err = m.openExisting(ctx, false)
+	if err != nil {
 		return err
 	}
 	if len(m.table.Key) == 0 {
 		return fmt.Errorf("table %s: %w", m.table.Name, ErrNoKey)
 	}
 	m.receipt.Outcome = Merged
-	if err := m.countBefore(ctx); err != nil {
+	err = m.countBefore(ctx)
+	if err != nil {
 		return err
 	}
 	m.merging, err = database.Require[database.StagingTx](m.to, m.tx, "merging rows")
 	if err != nil {
 		return err
 	}
-	if err := m.merging.Stage(ctx, m.table, stageName); err != nil {
+	err = m.merging.Stage(ctx, m.table, stageName)
+	if err != nil {
 		return err
 	}
 	return m.openSink(ctx, stageName)
@@ -88,7 +91,8 @@ func (m *merged) verify(ctx context.Context, out *pass.Outcome) ([]Difference, e
 	var differences []Difference
 	if got != want {
 		differences = compareSums(want, got)
-		if err := m.findDifferences(ctx, m.rowsOf(&stage, 0), nil, true); err != nil {
+		err := m.findDifferences(ctx, m.rowsOf(&stage, 0), nil, true)
+		if err != nil {
 			return nil, err
 		}
 	}

@@ -61,7 +61,8 @@ const (
 
 // Set implements pflag.Value.
 func (d *Depth) Set(word string) error {
-	if *d = Depth(word); *d != EveryRow && *d != RowsOnly {
+	*d = Depth(word)
+	if *d != EveryRow && *d != RowsOnly {
 		return errors.New("write rows or counts")
 	}
 	return nil

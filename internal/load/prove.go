@@ -41,7 +41,8 @@ func (j *job) mark(ctx context.Context) error {
 	}
 	distinguished := false
 	j.adder = nil
-	if adder, ok := j.tx.(database.Adder); ok {
+	adder, ok := j.tx.(database.Adder)
+	if ok {
 		distinguished, err = adder.Mark(ctx, j.table)
 		if distinguished {
 			j.adder = adder

@@ -165,7 +165,8 @@ func (r *Receipt) addNote(n note.Note) {
 func (r *Receipt) plan(t *tray.Tray) *table.Table {
 	plan := t.Table
 	plan.Name, plan.ByPosition = r.Table, r.ByPosition
-	if existing, err := table.ParseExisting(r.Existing); err == nil {
+	existing, err := table.ParseExisting(r.Existing)
+	if err == nil {
 		plan.Existing = existing
 	}
 	return &plan

@@ -34,7 +34,8 @@ func runOnce(ctx context.Context, t *tray.Tray, from *source.Opener, to database
 	if o.Every > 0 && o.NoLedger {
 		return nil, ErrNeedsLedger
 	}
-	if err := to.Dialect().Check(&t.Table); err != nil {
+	err := to.Dialect().Check(&t.Table)
+	if err != nil {
 		return nil, err
 	}
 	p, err := pass.Open(ctx, t, from)
@@ -76,7 +77,8 @@ func (j *job) appendNext() {
 		return
 	}
 	remark := "the plan now says existing: append, so the next file is added to the table"
-	if _, err := tray.Rewrite(j.tray.Dir, []tray.Change{{Key: "existing", Value: table.Append.String()}}); err != nil {
+	_, err := tray.Rewrite(j.tray.Dir, []tray.Change{{Key: "existing", Value: table.Append.String()}})
+	if err != nil {
 		remark = "existing: append could not be written into the plan: " + err.Error()
 	}
 	r.Remarks = append(r.Remarks, remark)
@@ -109,7 +111,8 @@ func (j *job) begin(ctx context.Context) (way, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := j.assignID(resume); err != nil {
+	err = j.assignID(resume)
+	if err != nil {
 		return nil, err
 	}
 	switch {
@@ -128,7 +131,8 @@ func (j *job) begin(ctx context.Context) (way, error) {
 func (j *job) run(ctx context.Context, begin func(context.Context) (way, error)) (w way, err error) {
 	made := false
 	if !j.NoLedger {
-		if made, err = ledger.Make(ctx, j.to); err != nil {
+		made, err = ledger.Make(ctx, j.to)
+		if err != nil {
 			return nil, err
 		}
 	}
@@ -141,42 +145,55 @@ func (j *job) run(ctx context.Context, begin func(context.Context) (way, error))
 
 // transact does everything between the beginning of the transaction and its end.
 func (j *job) transact(ctx context.Context, begin func(context.Context) (way, error)) (w way, err error) {
-	if j.tx, err = j.to.Begin(ctx); err != nil {
+	j.tx, err = j.to.Begin(ctx)
+	if err != nil {
 		return nil, err
 	}
 	defer func() { err = j.rollback(w, err) }()
 	if !j.NoLedger && !j.to.Dialect().DDLAutoCommits {
-		if err := ledger.Try(ctx, j.to); err != nil {
+		err := ledger.Try(ctx, j.to)
+		if err != nil {
 			return nil, err
 		}
 	}
-	if w, err = begin(ctx); err != nil {
+	w, err = begin(ctx)
+	if err != nil {
 		return nil, err
 	}
-	if err := w.prepare(ctx); err != nil {
+	err = w.prepare(ctx)
+	if err != nil {
 		return w, err
 	}
 	var out *pass.Outcome
-	if err := j.phase(phaseLoad, func() (err error) { out, err = j.send(ctx, w); return err }); err != nil {
+	err = j.phase(phaseLoad, func() error {
+		out, err = j.send(ctx, w)
+		return err
+	})
+	if err != nil {
 		return w, err
 	}
-	if allow := j.plan.Allow; allow.Exceeded(out.Rejects.Total(), out.Records) {
+	allow := j.plan.Allow
+	if allow.Exceeded(out.Rejects.Total(), out.Records) {
 		return w, &TooManyError{Rejected: out.Rejects.Total(), Records: out.Records, Allow: allow, File: j.rejects.File()}
 	}
 	if (len(j.table.Indexes) > 0 || j.table.References()) && j.receipt.Outcome.newTable() {
-		if err := j.phase(PhaseIndex, func() error { return j.index(ctx) }); err != nil {
+		err = j.phase(PhaseIndex, func() error { return j.index(ctx) })
+		if err != nil {
 			return w, err
 		}
 	}
-	if err := j.phase(PhaseVerify, func() error { return j.prove(ctx, w, out) }); err != nil {
+	err = j.phase(PhaseVerify, func() error { return j.prove(ctx, w, out) })
+	if err != nil {
 		return w, err
 	}
-	if err := j.show(ctx); err != nil {
+	err = j.show(ctx)
+	if err != nil {
 		return w, err
 	}
 	// What is interrupted in the middle of a commit may be committed, and nobody
 	// would know.
-	if err := j.phase(PhaseCommit, func() error { return w.commit(context.WithoutCancel(ctx)) }); err != nil {
+	err = j.phase(PhaseCommit, func() error { return w.commit(context.WithoutCancel(ctx)) })
+	if err != nil {
 		return w, err
 	}
 	j.receipt.Verified = true
@@ -186,10 +203,12 @@ func (j *job) transact(ctx context.Context, begin func(context.Context) (way, er
 // prove compares the table with the source, and the counts with each other.
 func (j *job) prove(ctx context.Context, w way, out *pass.Outcome) (err error) {
 	r := j.receipt
-	if r.Differences, err = w.verify(ctx, out); err != nil {
+	r.Differences, err = w.verify(ctx, out)
+	if err != nil {
 		return err
 	}
-	if c := r.Counts; c.Read != c.Loaded+c.Rejected+c.Skipped {
+	c := r.Counts
+	if c.Read != c.Loaded+c.Rejected+c.Skipped {
 		r.Differences = append(r.Differences, Difference{
 			Figure: "records", Source: fmt.Sprint(c.Read), Table: fmt.Sprint(c.Loaded + c.Rejected + c.Skipped),
 		})

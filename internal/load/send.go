@@ -62,7 +62,8 @@ func (j *job) openSink(ctx context.Context, tableName string) (err error) {
 	if into.Name != tableName {
 		into.Name, into.Key = tableName, nil
 	}
-	if err := j.chooseHash(ctx); err != nil {
+	err = j.chooseHash(ctx)
+	if err != nil {
 		return err
 	}
 	j.sink, err = j.tx.Load(ctx, &into)
@@ -99,7 +100,8 @@ func (j *job) readAgain(ctx context.Context, first *pass.Outcome, refused *refus
 		Block: func(k *convert.Block) error { return j.rejects.Write(k.Rejects...) },
 	}
 	var err error
-	if o.Keys, err = j.keys(ctx, o); err != nil {
+	o.Keys, err = j.keys(ctx, o)
+	if err != nil {
 		return nil, err
 	}
 	p, err := j.open(ctx)

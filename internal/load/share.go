@@ -24,7 +24,8 @@ func (s *shared) loadShares(ctx context.Context) error {
 		if share == nil || err != nil {
 			return err
 		}
-		if err := s.loadShare(ctx, share); err != nil {
+		err = s.loadShare(ctx, share)
+		if err != nil {
 			return err
 		}
 	}
@@ -72,7 +73,8 @@ func (s *shared) takeOneOf(ctx context.Context, shares []ledger.Share) (taken *l
 			continue
 		}
 		if share.Until > 0 { // expired: the transaction of its loader would block this one
-			if err := s.side.Target.(database.Sharer).EndSessions(ctx, signature(share.Loader)); err != nil {
+			err := s.side.Target.(database.Sharer).EndSessions(ctx, signature(share.Loader))
+			if err != nil {
 				return nil, false, err
 			}
 		}
@@ -198,11 +200,13 @@ type oneShare struct {
 }
 
 func (w *oneShare) prepare(ctx context.Context) error {
-	if err := w.openExisting(ctx, true); err != nil {
+	err := w.openExisting(ctx, true)
+	if err != nil {
 		return err
 	}
 	w.receipt.Outcome = Appended
-	if err := w.mark(ctx); err != nil {
+	err = w.mark(ctx)
+	if err != nil {
 		return err
 	}
 	return w.openSink(ctx, w.table.Name)
@@ -210,10 +214,12 @@ func (w *oneShare) prepare(ctx context.Context) error {
 
 func (w *oneShare) commit(ctx context.Context) error {
 	r, s := w.receipt, w.of
-	if err := s.checkAllowance(ctx, r.Counts.Rejected, w.rejects.File()); err != nil {
+	err := s.checkAllowance(ctx, r.Counts.Rejected, w.rejects.File())
+	if err != nil {
 		return err
 	}
-	if err := w.keepReasons(); err != nil {
+	err = w.keepReasons()
+	if err != nil {
 		return err
 	}
 	return w.commitWith(ctx, &ledger.Entry{ID: s.entry.ID, Proof: &ledger.Proof{
@@ -228,7 +234,8 @@ func (s *shared) checkAllowance(ctx context.Context, rejected int64, file string
 		return err
 	}
 	_, all := sumProofs(shares)
-	if all += rejected; s.job.plan.Allow.Exceeded(all, math.MaxInt64) { // a percentage is known only at the end
+	all += rejected
+	if s.job.plan.Allow.Exceeded(all, math.MaxInt64) { // a percentage is known only at the end
 		return &TooManyError{Rejected: all, Records: s.division.Records, Allow: s.job.plan.Allow, File: file}
 	}
 	return nil

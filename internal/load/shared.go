@@ -49,10 +49,12 @@ func (s *shared) join(ctx context.Context) error {
 		return err
 	}
 	defer unlock()
-	if _, err := ledger.Make(ctx, s.to); err != nil {
+	_, err = ledger.Make(ctx, s.to)
+	if err != nil {
 		return err
 	}
-	if err := ledger.MakeShares(ctx, s.to); err != nil {
+	err = ledger.MakeShares(ctx, s.to)
+	if err != nil {
 		return err
 	}
 	s.tx, err = s.to.Begin(ctx)
@@ -95,7 +97,8 @@ func (s *shared) findOrBegin(ctx context.Context) error {
 
 // begin writes the load with its shares to the ledger, and creates the table.
 func (s *shared) begin(ctx context.Context) error {
-	if err := s.forgetTableless(ctx); err != nil {
+	err := s.forgetTableless(ctx)
+	if err != nil {
 		return err
 	}
 	content, err := s.content(ctx)
@@ -104,25 +107,30 @@ func (s *shared) begin(ctx context.Context) error {
 	}
 	entry := s.newEntry(content)
 	entry.Shares = len(s.division.Shares)
-	if err := ledger.Divide(ctx, s.to, entry.ID, s.mark, s.division.Shares); err != nil {
+	err = ledger.Divide(ctx, s.to, entry.ID, s.mark, s.division.Shares)
+	if err != nil {
 		return err
 	}
 	inCommit := &entry
 	if s.to.Dialect().DDLAutoCommits { // the table is visible at once, and must not exist without its entry
-		if err := ledger.Write(ctx, s.to, &entry); err != nil {
+		err := ledger.Write(ctx, s.to, &entry)
+		if err != nil {
 			return err
 		}
 		inCommit, s.entry = nil, entry
 	}
-	if err := s.openTable(ctx, true); err != nil {
+	err = s.openTable(ctx, true)
+	if err != nil {
 		return err
 	}
 	if s.receipt.Outcome.newTable() && (len(s.table.Indexes) > 0 || s.table.References()) {
-		if err := s.index(ctx); err != nil {
+		err := s.index(ctx)
+		if err != nil {
 			return err
 		}
 	}
-	if err := s.tx.Commit(context.WithoutCancel(ctx), inCommit); err != nil {
+	err = s.tx.Commit(context.WithoutCancel(ctx), inCommit)
+	if err != nil {
 		return err
 	}
 	s.entry = entry

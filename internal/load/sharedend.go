@@ -25,20 +25,28 @@ func (s *shared) finish(ctx context.Context) (*Receipt, error) {
 	}
 	s.count(shares)
 	r := s.receipt
-	if allow := s.job.plan.Allow; allow.Exceeded(r.Counts.Rejected, s.division.Records) {
+	allow := s.job.plan.Allow
+	if allow.Exceeded(r.Counts.Rejected, s.division.Records) {
 		return nil, s.failed(ctx, &TooManyError{Rejected: r.Counts.Rejected, Records: s.division.Records, Allow: allow, File: s.tray.Dir})
 	}
-	if c := r.Counts; c.Read != c.Loaded+c.Rejected+c.Skipped {
+	c := r.Counts
+	if c.Read != c.Loaded+c.Rejected+c.Skipped {
 		return nil, s.failed(ctx, fmt.Errorf("%w: %d rows read, and %d loaded, %d rejected, %d skipped", ErrDiffers, c.Read, c.Loaded, c.Rejected, c.Skipped))
 	}
-	if err := s.assignID(nil); err != nil {
+	err = s.assignID(nil)
+	if err != nil {
 		return nil, err
 	}
-	if err := s.gather(shares); err != nil {
+	err = s.gather(shares)
+	if err != nil {
 		return nil, err
 	}
 	var ended *ledger.Entry
-	if err := s.phase(PhaseCommit, func() (err error) { ended, err = s.complete(ctx); return err }); err != nil {
+	err = s.phase(PhaseCommit, func() (err error) {
+		ended, err = s.complete(ctx)
+		return err
+	})
+	if err != nil {
 		return nil, err
 	}
 	r.Verified, r.InLedger = true, true
@@ -114,7 +122,8 @@ func (s *shared) ownRows(shares []ledger.Share) (rows int64) {
 // the end try, and one of them succeeds.
 func (s *shared) complete(ctx context.Context) (*ledger.Entry, error) {
 	var err error
-	if s.tx, err = s.to.Begin(ctx); err != nil {
+	s.tx, err = s.to.Begin(ctx)
+	if err != nil {
 		return nil, err
 	}
 	entry := s.entry
@@ -154,10 +163,12 @@ func (s *shared) gather(shares []ledger.Share) error {
 				return err
 			}
 			list.Append(refused)
-			if err := addReasons(&reasons, filepath.Join(dir, shareFile)); err != nil {
+			err = addReasons(&reasons, filepath.Join(dir, shareFile))
+			if err != nil {
 				return err
 			}
-			if err := copyRejects(w, filepath.Join(dir, reject.FileName), rejects); err != nil {
+			err = copyRejects(w, filepath.Join(dir, reject.FileName), rejects)
+			if err != nil {
 				return err
 			}
 			rejects = true
@@ -185,7 +196,8 @@ func addReasons(to *reject.Summary, path string) error {
 		return err
 	}
 	var groups []reject.Group
-	if err := json.Unmarshal(text, &groups); err != nil {
+	err = json.Unmarshal(text, &groups)
+	if err != nil {
 		return fmt.Errorf("%s: %w", path, err)
 	}
 	for _, g := range groups {
@@ -203,10 +215,12 @@ func copyRejects(to io.Writer, path string, headed bool) error {
 	defer f.Close()
 	if headed {
 		header := csv.NewReader(f)
-		if _, err := header.Read(); err != nil {
+		_, err := header.Read()
+		if err != nil {
 			return err
 		}
-		if _, err := f.Seek(header.InputOffset(), io.SeekStart); err != nil {
+		_, err = f.Seek(header.InputOffset(), io.SeekStart)
+		if err != nil {
 			return err
 		}
 	}

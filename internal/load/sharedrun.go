@@ -39,7 +39,8 @@ func RunShared(ctx context.Context, t *tray.Tray, from *source.Opener, to databa
 	}
 	s.side = &side{Target: other}
 	defer other.Close()
-	if err := signer.SignAs(ctx, signature(s.loader)); err != nil {
+	err = signer.SignAs(ctx, signature(s.loader))
+	if err != nil {
 		return nil, err
 	}
 	err = s.phase(phaseLoad, func() error {
@@ -75,7 +76,8 @@ func (s *shared) failed(ctx context.Context, err error) error {
 
 // divide reads the whole source and divides it into shares.
 func (s *shared) divide(ctx context.Context, size int64) (err error) {
-	if s.division, err = s.pass.Divide(ctx, size, s.Progress); err != nil {
+	s.division, err = s.pass.Divide(ctx, size, s.Progress)
+	if err != nil {
 		return err
 	}
 	s.mark, err = planMark(s.tray)

@@ -39,7 +39,8 @@ func showRows(ctx context.Context, n int, from sourceRows, plan *table.Table, d 
 		}
 		return nil
 	}
-	if _, err := p.Run(ctx, o); err != nil && !errors.Is(err, errEnough) {
+	_, err = p.Run(ctx, o)
+	if err != nil && !errors.Is(err, errEnough) {
 		return nil, err
 	}
 	return list, findRows(ctx, list, wanted, plan, d, read)

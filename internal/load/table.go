@@ -18,12 +18,14 @@ func (j *job) openTable(ctx context.Context, checkpoints bool) error {
 		return err
 	}
 	if !exists {
-		if err := j.createSchema(ctx); err != nil {
+		err := j.createSchema(ctx)
+		if err != nil {
 			return err
 		}
 	}
 	how := database.Creation{Whole: checkpoints, NoLedger: j.NoLedger}
-	if how.Lanes, err = j.chooseLanes(ctx, !exists || mode == table.Rebuild, checkpoints); err != nil {
+	how.Lanes, err = j.chooseLanes(ctx, !exists || mode == table.Rebuild, checkpoints)
+	if err != nil {
 		return err
 	}
 	if !exists || mode == table.Refuse {
@@ -32,28 +34,33 @@ func (j *job) openTable(ctx context.Context, checkpoints bool) error {
 		return j.tx.Create(ctx, j.table, how)
 	}
 	if mode == table.Rebuild {
-		if err := j.countBefore(ctx); err != nil {
+		err := j.countBefore(ctx)
+		if err != nil {
 			return err
 		}
-		if err := j.checkRebuild(ctx); err != nil {
+		err = j.checkRebuild(ctx)
+		if err != nil {
 			return err
 		}
 		j.receipt.Outcome, how.Replace = Rebuilt, true
 		return j.tx.Create(ctx, j.table, how)
 	}
-	if err := j.openExisting(ctx, checkpoints); err != nil {
+	err = j.openExisting(ctx, checkpoints)
+	if err != nil {
 		return err
 	}
 	if mode == table.Empty {
 		j.receipt.Outcome = Emptied
-		if err := j.countBefore(ctx); err != nil {
+		err := j.countBefore(ctx)
+		if err != nil {
 			return err
 		}
 		tx, err := database.Require[database.Emptier](j.to, j.tx, "emptying a table")
 		if err != nil {
 			return err
 		}
-		if err := j.checkEmpty(ctx); err != nil {
+		err = j.checkEmpty(ctx)
+		if err != nil {
 			return err
 		}
 		return tx.Empty(ctx, j.table)
@@ -71,14 +78,16 @@ func (j *job) countBefore(ctx context.Context) error {
 
 // openExisting checks that rows can be sent to an existing table.
 func (j *job) openExisting(ctx context.Context, checkpoints bool) error {
-	if err := j.checkStorage(ctx); err != nil {
+	err := j.checkStorage(ctx)
+	if err != nil {
 		return err
 	}
 	if j.storage.Servers != nil {
 		if checkpoints {
 			return ErrOneCommit
 		}
-		if err := j.enterDoubt(ctx); err != nil {
+		err := j.enterDoubt(ctx)
+		if err != nil {
 			return err
 		}
 	}

@@ -63,10 +63,12 @@ func Undo(ctx context.Context, t *tray.Tray, e ledger.Entry, from *source.Opener
 		return nil, err
 	}
 	defer tx.Rollback()
-	if err := u.remove(ctx, from); err != nil {
+	err = u.remove(ctx, from)
+	if err != nil {
 		return nil, err
 	}
-	if err := ledger.Undo(ctx, to, e.ID); err != nil {
+	err = ledger.Undo(ctx, to, e.ID)
+	if err != nil {
 		return nil, err
 	}
 	return u.result(), tx.Commit(context.WithoutCancel(ctx), nil)
@@ -113,23 +115,28 @@ func (u *undoing) open(ctx context.Context, t *tray.Tray) error {
 	case Emptied, Rebuilt:
 		return u.cannot("the rows replaced others, which were not kept")
 	}
-	if _, err := os.Stat(filepath.Join(dir, reject.MendedName)); err == nil {
+	_, err = os.Stat(filepath.Join(dir, reject.MendedName))
+	if err == nil {
 		return u.cannot("some of its rejects were mended")
 	}
 	u.tray, u.last = receipt.loaded(t), &lastLoad{mark: receipt.ID, dir: dir, receipt: receipt}
-	if u.last.refused, err = readRefused(dir); err != nil {
+	u.last.refused, err = readRefused(dir)
+	if err != nil {
 		return err
 	}
-	if u.plan, err = u.last.fit(ctx, u.tray, u.to); err != nil {
+	u.plan, err = u.last.fit(ctx, u.tray, u.to)
+	if err != nil {
 		return err
 	}
 	if u.plan.Name != receipt.Table {
 		return u.cannot("the plan is for table %s now", u.plan.Name)
 	}
-	if at := slices.IndexFunc(u.plan.Columns, func(c table.Column) bool { return c.Value == "{load}" && !c.LeaveOut }); at >= 0 {
+	at := slices.IndexFunc(u.plan.Columns, func(c table.Column) bool { return c.Value == "{load}" && !c.LeaveOut })
+	if at >= 0 {
 		u.mark = u.plan.Columns[at].Name
 	}
-	if err := u.checkTable(ctx); err != nil {
+	err = u.checkTable(ctx)
+	if err != nil {
 		return err
 	}
 	if u.mark == "" && len(u.plan.Key) == 0 {
@@ -140,7 +147,8 @@ func (u *undoing) open(ctx context.Context, t *tray.Tray) error {
 
 // checkTable makes sure that the rows, and no others, can be removed and come back.
 func (u *undoing) checkTable(ctx context.Context) error {
-	if to, ok := u.to.(database.Stored); ok {
+	to, ok := u.to.(database.Stored)
+	if ok {
 		storage, err := to.Storage(ctx, u.plan.Name)
 		if err != nil {
 			return err
@@ -149,8 +157,9 @@ func (u *undoing) checkTable(ctx context.Context) error {
 			return u.cannot("the storage engine of the table, %s, cannot roll back a failed removal", storage.Engine)
 		}
 	}
-	if to, ok := u.to.(database.Cascader); ok {
-		elsewhere, err := to.Cascades(ctx, u.plan.Name)
+	cascader, ok := u.to.(database.Cascader)
+	if ok {
+		elsewhere, err := cascader.Cascades(ctx, u.plan.Name)
 		if err != nil {
 			return err
 		}
@@ -164,12 +173,15 @@ func (u *undoing) checkTable(ctx context.Context) error {
 // remove removes the rows, and proves that they were those of the source.
 func (u *undoing) remove(ctx context.Context, from *source.Opener) (err error) {
 	hash := rowHash(u.plan, u.to.Dialect())
-	if lock := u.to.Dialect().LockRows; lock != "" {
-		if _, err := u.to.Query(ctx, fmt.Sprintf(lock, u.to.Dialect().QuoteTable(u.plan.Name))); err != nil {
+	lock := u.to.Dialect().LockRows
+	if lock != "" {
+		_, err := u.to.Query(ctx, fmt.Sprintf(lock, u.to.Dialect().QuoteTable(u.plan.Name)))
+		if err != nil {
 			return err
 		}
 	}
-	if u.before, err = sumRows(ctx, hash, allRows(u.to, u.plan)); err != nil {
+	u.before, err = sumRows(ctx, hash, allRows(u.to, u.plan))
+	if err != nil {
 		return err
 	}
 	p, err := pass.Open(ctx, u.tray, from)
@@ -177,7 +189,8 @@ func (u *undoing) remove(ctx context.Context, from *source.Opener) (err error) {
 		return err
 	}
 	defer p.Close()
-	if err := u.sameContent(ctx, p); err != nil {
+	err = u.sameContent(ctx, p)
+	if err != nil {
 		return err
 	}
 	o := pass.Options{Dialect: u.to.Dialect(), Table: u.plan, Load: u.last.mark, Refused: u.last.refused, Hash: hash, Progress: u.progress}
@@ -193,7 +206,8 @@ func (u *undoing) remove(ctx context.Context, from *source.Opener) (err error) {
 	if err != nil {
 		return err
 	}
-	if u.after, err = sumRows(ctx, hash, allRows(u.to, u.plan)); err != nil {
+	u.after, err = sumRows(ctx, hash, allRows(u.to, u.plan))
+	if err != nil {
 		return err
 	}
 	want := expected(out)

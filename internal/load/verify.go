@@ -87,22 +87,27 @@ func Verify(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 	defer release()
 	v := &Verification{Tray: t.Dir, Layout: t.Layout, Target: to.Name(), Table: plan.Name, Differences: []Difference{}, Controls: []pass.Control{}, NotCompared: []string{}}
 	w := &verifying{Verification: v, to: to, plan: plan, last: last, hash: rowHash(plan, to.Dialect()), options: o}
-	if err := w.readTable(ctx); err != nil {
+	err = w.readTable(ctx)
+	if err != nil {
 		return nil, err
 	}
-	if err := w.readSource(ctx, t, from); err != nil {
+	err = w.readSource(ctx, t, from)
+	if err != nil {
 		return nil, err
 	}
-	if v.FirstRows, err = showRows(ctx, o.Rows, w.sources[0], plan, to.Dialect(), allRows(to, plan)); err != nil {
+	v.FirstRows, err = showRows(ctx, o.Rows, w.sources[0], plan, to.Dialect(), allRows(to, plan))
+	if err != nil {
 		return nil, err
 	}
 	if w.source != w.table {
-		if err := w.findDifferences(ctx); err != nil {
+		err := w.findDifferences(ctx)
+		if err != nil {
 			return nil, err
 		}
 	}
 	if len(v.Parts) > 1 && v.Elsewhere == 0 {
-		if err := countParts(ctx, to, plan, v.Parts); err != nil {
+		err := countParts(ctx, to, plan, v.Parts)
+		if err != nil {
 			return nil, err
 		}
 		v.Differences = append(v.Differences, compareParts(v.Parts)...)
@@ -284,7 +289,8 @@ func (r *Receipt) loaded(t *tray.Tray) *tray.Tray {
 	of := *t
 	of.Files = nil
 	for _, p := range r.Source {
-		if file := tray.RelativePath(r.Tray, p.Source); !slices.Contains(of.Files, file) {
+		file := tray.RelativePath(r.Tray, p.Source)
+		if !slices.Contains(of.Files, file) {
 			of.Files = append(of.Files, file)
 		}
 	}
@@ -320,7 +326,8 @@ type mendedRows struct {
 
 func (l *lastLoad) mended(ctx context.Context, t *tray.Tray, from *source.Opener, o pass.Options) (m mendedRows, err error) {
 	path := filepath.Join(l.dir, reject.MendedName)
-	if _, err := os.Stat(path); l.receipt == nil || errors.Is(err, fs.ErrNotExist) {
+	_, err = os.Stat(path)
+	if l.receipt == nil || errors.Is(err, fs.ErrNotExist) {
 		return m, nil
 	}
 	o.Refused = nil
@@ -332,7 +339,8 @@ func (l *lastLoad) mended(ctx context.Context, t *tray.Tray, from *source.Opener
 		return m, err
 	}
 	defer p.Close()
-	if m.out, err = p.Run(ctx, o); err != nil {
+	m.out, err = p.Run(ctx, o)
+	if err != nil {
 		return m, err
 	}
 	m.parts = map[string]int64{}

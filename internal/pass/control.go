@@ -50,7 +50,8 @@ func (f *footer) controls(conv *convert.Converter, part *Part, summed bool) (lis
 	}
 	loaded, rest := f.totals.Figures(), f.rest.Figures()
 	for _, row := range f.rows {
-		if n, ok := statedCount(row.Cells); ok {
+		n, ok := statedCount(row.Cells)
+		if ok {
 			list = append(list, Control{part.Title(), row.Line, "", strconv.FormatInt(n, 10), fmt.Sprint(part.Loaded + part.Rejected), fmt.Sprint(part.Loaded)})
 			continue
 		}
@@ -89,14 +90,16 @@ func isTotal(cells []string) bool {
 func statedCount(cells []string) (n int64, ok bool) {
 	var filled []string
 	for _, cell := range cells {
-		if cell = strings.TrimSpace(cell); cell != "" {
+		cell = strings.TrimSpace(cell)
+		if cell != "" {
 			filled = append(filled, cell)
 		}
 	}
 	switch {
 	case len(filled) == 1:
 		for _, form := range []*regexp.Regexp{countPhrase, countLabel} {
-			if m := form.FindStringSubmatch(filled[0]); m != nil {
+			m := form.FindStringSubmatch(filled[0])
+			if m != nil {
 				return parseCount(m[1])
 			}
 		}

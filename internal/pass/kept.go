@@ -73,7 +73,8 @@ func OpenKept(ctx context.Context, t *tray.Tray, opener *source.Opener, path str
 		return nil, err
 	}
 	lay := source.DefaultLayout()
-	if lay.Delimiter, lay.Encoding, err = writtenWith(ctx, opener, path); err != nil {
+	lay.Delimiter, lay.Encoding, err = writtenWith(ctx, opener, path)
+	if err != nil {
 		return nil, err
 	}
 	in, err := intake.Open(ctx, opener, []string{path}, lay, intake.Expected{}, true)
@@ -82,7 +83,8 @@ func OpenKept(ctx context.Context, t *tray.Tray, opener *source.Opener, path str
 	}
 	in.Unmark()
 	header := reject.Header(headings)
-	if err := checkColumns(path, in.Headings, frame.Distinct(slices.Clone(header))); err != nil {
+	err = checkColumns(path, in.Headings, frame.Distinct(slices.Clone(header)))
+	if err != nil {
 		in.Close()
 		return nil, err
 	}
@@ -135,7 +137,8 @@ func (p *Pass) Cells(ctx context.Context, do func(number int64, cells []string) 
 	}
 	return record.Run(ctx, p.in, []record.Work[[]row]{work}, func(rows []row) error {
 		for _, r := range rows {
-			if err := do(r.number, r.cells); err != nil {
+			err := do(r.number, r.cells)
+			if err != nil {
 				return err
 			}
 		}

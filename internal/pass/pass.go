@@ -103,7 +103,8 @@ func Open(ctx context.Context, t *tray.Tray, opener *source.Opener) (*Pass, erro
 		p.Sources = append(p.Sources, in.Parts[i].Title())
 		p.files = append(p.files, template.File{Name: in.Parts[i].Name, Sheet: in.Parts[i].Sheet})
 	}
-	if err := p.checkHeadings(); err != nil {
+	err = p.checkHeadings()
+	if err != nil {
 		in.Close()
 		return nil, err
 	}
@@ -174,7 +175,8 @@ func (p *Pass) Pin() *tray.Tray {
 	pinned.Files = nil
 	for i := range p.in.Parts {
 		name := p.in.Parts[i].Name
-		if rel := tray.RelativePath(pinned.Dir, name); !slices.Contains(pinned.Files, rel) {
+		rel := tray.RelativePath(pinned.Dir, name)
+		if !slices.Contains(pinned.Files, rel) {
 			pinned.Files = append(pinned.Files, rel)
 		}
 	}
@@ -207,7 +209,8 @@ func (p *Pass) Run(ctx context.Context, o Options) (*Outcome, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := record.Run(ctx, p.reader(), r.Works(), r.Add); err != nil {
+	err = record.Run(ctx, p.reader(), r.Works(), r.Add)
+	if err != nil {
 		return nil, err
 	}
 	return r.Outcome(), p.check()
@@ -326,7 +329,8 @@ func (p *Pass) origin(load string) (template.Origin, error) {
 	for _, f := range p.files {
 		if p.tray.NameParts != "" {
 			var err error
-			if f.Named, err = template.NameParts(p.tray.NameParts, f.Name); err != nil {
+			f.Named, err = template.NameParts(p.tray.NameParts, f.Name)
+			if err != nil {
 				return from, err
 			}
 		}

@@ -77,7 +77,8 @@ func (p *probing) run() (err error) {
 	for _, remark := range sink.Remarks() {
 		p.result.Facts = append(p.result.Facts, database.Fact{Name: "load in bulk", Value: "no", Remedy: remark})
 	}
-	if indexer, ok := tx.(database.Indexer); ok && !p.tried("index it", indexer.Index(p.ctx, tab), "create") {
+	indexer, ok := tx.(database.Indexer)
+	if ok && !p.tried("index it", indexer.Index(p.ctx, tab), "create") {
 		return nil
 	}
 	there, err := p.to.Exists(p.ctx, ledger.Name)

@@ -60,7 +60,8 @@ func NewRowHash(types []table.Type) RowHash {
 	return func(row []value.Value, _ []byte) uint64 {
 		h := steps[0]
 		for i := range row {
-			if v := &row[i]; v.Null {
+			v := &row[i]
+			if v.Null {
 				h = mix(steps[1], h^steps[2])
 			} else {
 				h = mix(hashes[i](v)^steps[3], h^steps[1])
@@ -110,7 +111,8 @@ func typedHash(t table.Type) func(v *value.Value) uint64 {
 // wide hashes a number by its digits, as the whole number that it is where it fits.
 func wide(v *value.Value) uint64 {
 	digits := bytes.TrimLeft(v.Text, "0")
-	if n, err := strconv.ParseInt(string(digits), 10, 64); err == nil || len(digits) == 0 {
+	n, err := strconv.ParseInt(string(digits), 10, 64)
+	if err == nil || len(digits) == 0 {
 		if v.Negative {
 			n = -n
 		}

@@ -26,7 +26,8 @@ func NewBackground(w io.Writer) *Background {
 		defer close(b.done)
 		for chunk := range b.chunks {
 			if b.failed.Load() == nil {
-				if _, err := w.Write(chunk); err != nil {
+				_, err := w.Write(chunk)
+				if err != nil {
 					b.failed.Store(&err)
 				}
 			}
@@ -38,7 +39,8 @@ func NewBackground(w io.Writer) *Background {
 
 // Write implements io.Writer. What fails is returned by the next call.
 func (b *Background) Write(p []byte) (int, error) {
-	if err := b.failed.Load(); err != nil {
+	err := b.failed.Load()
+	if err != nil {
 		return 0, *err
 	}
 	b.chunks <- append((<-b.free)[:0], p...)
@@ -52,7 +54,8 @@ func (b *Background) End() error {
 		close(b.chunks)
 		<-b.done
 	}
-	if err := b.failed.Load(); err != nil {
+	err := b.failed.Load()
+	if err != nil {
 		return *err
 	}
 	return nil

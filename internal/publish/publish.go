@@ -31,13 +31,15 @@ func Write(path string, text func(io.Writer) error) (err error) {
 		}
 	}()
 	w := bufio.NewWriter(f)
-	if err = text(w); err == nil {
+	err = text(w)
+	if err == nil {
 		err = w.Flush()
 	}
 	if err == nil {
 		err = f.Sync()
 	}
-	if closeErr := f.Close(); err == nil {
+	closeErr := f.Close()
+	if err == nil {
 		err = closeErr
 	}
 	if err != nil {
@@ -55,7 +57,8 @@ func Replace(draft, path string) error {
 	if isDatabase(path) {
 		return fmt.Errorf("replace %s: %w", path, ErrDatabase)
 	}
-	if err := os.Rename(draft, path); err != nil {
+	err := os.Rename(draft, path)
+	if err != nil {
 		return err
 	}
 	return platform.SyncDir(filepath.Dir(path))

@@ -127,7 +127,8 @@ func TestBackground(t *testing.T) {
 	full := failing{room: 500}
 	b = publish.NewBackground(&full)
 	for range 1000 {
-		if _, err := b.Write([]byte("0123456789")); err != nil {
+		_, err := b.Write([]byte("0123456789"))
+		if err != nil {
 			require.ErrorIs(t, err, errFull)
 			break
 		}

@@ -114,7 +114,8 @@ func (b *Batch) AddUnescaped(text []byte, escape, quote byte) {
 		if i < 0 || i+1 >= len(text) {
 			break
 		}
-		if next := text[i+1]; next == quote || next == escape {
+		next := text[i+1]
+		if next == quote || next == escape {
 			b.Data = append(append(b.Data, text[:i]...), next)
 			text = text[i+2:]
 		} else {
@@ -333,7 +334,8 @@ func LoneReturns(text []byte) (n int) {
 		for run < len(text) && text[run] == '\r' {
 			run++
 		}
-		if text = text[run:]; len(text) == 0 || text[0] != '\n' {
+		text = text[run:]
+		if len(text) == 0 || text[0] != '\n' {
 			n += run
 		}
 	}

@@ -16,7 +16,8 @@ func (e *PanicError) Error() string { return fmt.Sprintf("internal error: %v (%s
 
 // Recover sets an error where a function panics. It is deferred by that function.
 func Recover(err *error) {
-	if value := recover(); value != nil {
+	value := recover()
+	if value != nil {
 		*err = &PanicError{value, panicPlace()}
 	}
 }

@@ -46,7 +46,8 @@ func Run[T any](ctx context.Context, r Reader, works []Work[T], emit func(T) err
 	var all sync.WaitGroup
 	for _, work := range works {
 		all.Go(func() {
-			if err := d.work(ctx, work); err != nil {
+			err := d.work(ctx, work)
+			if err != nil {
 				cancel(err)
 			}
 		})
@@ -59,7 +60,8 @@ func Run[T any](ctx context.Context, r Reader, works []Work[T], emit func(T) err
 		select {
 		case res := <-done:
 			if ctx.Err() == nil {
-				if err := emit(res); err != nil {
+				err := emit(res)
+				if err != nil {
 					cancel(err)
 				}
 			}

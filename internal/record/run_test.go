@@ -26,7 +26,8 @@ type numbers struct {
 var errBroken = errors.New("broken")
 
 func (s *numbers) Next() (record.Piece, error) {
-	switch s.next++; {
+	s.next++
+	switch {
 	case s.next > s.n:
 		return nil, io.EOF
 	case s.next == s.fails && s.inReader:

@@ -65,7 +65,8 @@ func (s Skipped) MarshalJSON() ([]byte, error) {
 // UnmarshalJSON reads what MarshalJSON writes.
 func (s *Skipped) UnmarshalJSON(text []byte) error {
 	counts := map[string]int64{}
-	if err := json.Unmarshal(text, &counts); err != nil {
+	err := json.Unmarshal(text, &counts)
+	if err != nil {
 		return err
 	}
 	for i, key := range ruleKeys {

@@ -65,7 +65,8 @@ func (r *List) Add(x Refusal) {
 		why = len(r.Reasons)
 		r.Reasons = append(r.Reasons, Reason{x.Columns, x.Reason})
 	}
-	if n := len(r.list); n > 0 {
+	n := len(r.list)
+	if n > 0 {
 		last := &r.list[n-1]
 		if last.reason == why && last.Part == x.Part && last.Record+last.records == x.Record {
 			last.records++
@@ -171,7 +172,8 @@ func Read(from io.Reader) (*List, error) {
 		Reasons []Reason
 		Records [][4]int64
 	}
-	if err := json.NewDecoder(from).Decode(&text); err != nil {
+	err := json.NewDecoder(from).Decode(&text)
+	if err != nil {
 		return nil, err
 	}
 	r := &List{Reasons: text.Reasons}

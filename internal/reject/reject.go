@@ -85,7 +85,8 @@ type Writer struct {
 // Write appends rejects.
 func (w *Writer) Write(rejects ...Reject) error {
 	for _, r := range rejects {
-		if err := w.write(r); err != nil {
+		err := w.write(r)
+		if err != nil {
 			return err
 		}
 	}
@@ -93,7 +94,8 @@ func (w *Writer) Write(rejects ...Reject) error {
 }
 
 func (w *Writer) write(r Reject) error {
-	if err := w.Open(); err != nil {
+	err := w.Open()
+	if err != nil {
 		return err
 	}
 	reason := strings.Join(append([]string{r.Reason}, r.More...), "; ")
@@ -115,7 +117,8 @@ func (w *Writer) Open() (err error) {
 	if w.file != nil {
 		return nil
 	}
-	if w.file, err = os.Create(w.Path); err != nil {
+	w.file, err = os.Create(w.Path)
+	if err != nil {
 		return err
 	}
 	w.buffer = bufio.NewWriter(w.file)
@@ -136,7 +139,8 @@ func (w *Writer) Close() error {
 	if err == nil {
 		err = w.file.Sync()
 	}
-	if closeErr := w.file.Close(); err == nil {
+	closeErr := w.file.Close()
+	if err == nil {
 		err = closeErr
 	}
 	return err

@@ -31,7 +31,8 @@ func (r *Report) Page(w io.Writer) error { return page.Execute(w, r) }
 // source looks like what it is.
 func visible(s any) string {
 	text, ok := s.(string)
-	if p, isPointer := s.(*string); isPointer && p != nil {
+	p, isPointer := s.(*string)
+	if isPointer && p != nil {
 		text, ok = *p, true
 	}
 	if !ok {

@@ -28,7 +28,8 @@ func drawn(p *plot.Plot, width, height vg.Length, title string) (template.HTML, 
 	canvas := vgsvg.New(width, height)
 	p.Draw(draw.New(canvas))
 	var buf bytes.Buffer
-	if _, err := canvas.WriteTo(&buf); err != nil {
+	_, err := canvas.WriteTo(&buf)
+	if err != nil {
 		return "", err
 	}
 	head := fmt.Sprintf(`<svg viewBox="$1" role="img"><title>%s</title>`, strings.ReplaceAll(template.HTMLEscapeString(title), "$", "$$"))
@@ -70,7 +71,8 @@ const longest = 32
 
 // short cuts a value at its end.
 func short(text string) string {
-	if r := []rune(text); len(r) > longest {
+	r := []rune(text)
+	if len(r) > longest {
 		return string(r[:longest-1]) + "…"
 	}
 	return text

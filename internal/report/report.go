@@ -115,7 +115,8 @@ func OfTray(ctx context.Context, t *tray.Tray, from *source.Opener, o Options) (
 	}
 	r := &Report{Survey: s, Tray: &t.Dir}
 	r.addParts(out)
-	if err := r.addLoads(t); err != nil {
+	err = r.addLoads(t)
+	if err != nil {
 		return nil, err
 	}
 	r.countLoad()
@@ -193,12 +194,14 @@ func (r *Report) complete(ctx context.Context, t *tray.Tray, o Options) error {
 	r.Drift, r.Notes = append([]intake.Drift{}, r.Survey.Drift...), append([]note.Note{}, r.Survey.Notes...)
 	r.Loads, r.Ledger = append([]*load.Receipt{}, r.Loads...), []ledger.Entry{}
 	if o.To != nil {
-		if err := r.addTarget(ctx, o.To); err != nil {
+		err := r.addTarget(ctx, o.To)
+		if err != nil {
 			return err
 		}
 	}
 	for i := range t.Table.Columns {
-		if err := r.addColumn(&t.Table.Columns[i], &t.Table, d); err != nil {
+		err := r.addColumn(&t.Table.Columns[i], &t.Table, d)
+		if err != nil {
 			return err
 		}
 	}
@@ -213,7 +216,8 @@ func (r *Report) addTarget(ctx context.Context, to database.Target) error {
 	if err != nil || !exists {
 		return err
 	}
-	if r.Definition, err = database.Definition(ctx, to, r.Table); err != nil {
+	r.Definition, err = database.Definition(ctx, to, r.Table)
+	if err != nil {
 		return err
 	}
 	r.InTarget = true

@@ -58,7 +58,8 @@ func shapeOf(sample []record.Drawn, at int, cell *convert.Cell, typ table.Type) 
 		s.Values = mostFrequent(counts)
 		return s
 	}
-	if s.What, s.Ranges = histogram(numbers, typ); len(s.Ranges) < 2 { // codes of one length
+	s.What, s.Ranges = histogram(numbers, typ)
+	if len(s.Ranges) < 2 { // codes of one length
 		return nil
 	}
 	return s

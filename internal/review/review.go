@@ -58,18 +58,21 @@ func Open(ctx context.Context, from *source.Opener, o Options) (*Session, error)
 	quick.Sample, quick.Rows = firstRecords, sampleRows
 	names := o.Names
 	if tray.Exists(o.Dir) {
-		if s.Edit, err = tray.OpenEdit(o.Dir); err != nil {
+		s.Edit, err = tray.OpenEdit(o.Dir)
+		if err != nil {
 			return nil, err
 		}
 		t := s.Tray()
 		quick.Override = func(l *source.Layout) { *l = t.Layout }
 		quick.Also, names = t.Table.OtherHeadings(), t.Paths()
 	}
-	if s.Survey, err = survey.Run(ctx, from, names, quick); err != nil {
+	s.Survey, err = survey.Run(ctx, from, names, quick)
+	if err != nil {
 		return nil, err
 	}
 	if s.Edit == nil {
-		if s.Edit, err = tray.EditDraft(s.Survey.Draft(o.Dir)); err != nil {
+		s.Edit, err = tray.EditDraft(s.Survey.Draft(o.Dir))
+		if err != nil {
 			return nil, err
 		}
 	}
@@ -102,7 +105,8 @@ func (s *Session) Dialect() *dialect.Dialect {
 func (s *Session) Look(ctx context.Context, progress func(pass.Progress)) (*survey.Survey, error) {
 	o, names := s.options.Survey, s.options.Names
 	o.Rows, o.Progress, o.Spare = sampleRows, progress, true
-	if t := s.Tray(); !s.IsDraft() {
+	t := s.Tray()
+	if !s.IsDraft() {
 		o.Override = func(l *source.Layout) { *l = t.Layout }
 		o.Also, names = t.Table.OtherHeadings(), t.Paths()
 	}
@@ -129,7 +133,8 @@ func (s *Session) Check(ctx context.Context, t *tray.Tray, progress func(pass.Pr
 // Save writes the plan, and with a new one the profile of its source.
 func (s *Session) Save() error {
 	draft := s.IsDraft()
-	if err := s.Edit.Save(); err != nil || !draft || !s.Whole {
+	err := s.Edit.Save()
+	if err != nil || !draft || !s.Whole {
 		return err
 	}
 	return s.Survey.KeepProfile(s.options.Dir)
@@ -163,7 +168,8 @@ func (s *Session) LeaveOut(c *table.Column) error {
 		return s.Do(tray.Step{Changes: changes})
 	}
 	keys := [][2]string{{"leave_out", ""}}
-	if p := s.Profile(c); p != nil {
+	p := s.Profile(c)
+	if p != nil {
 		keys = append(keys, [2]string{"name", p.Name}, [2]string{"type", p.Type}, [2]string{"nullable", yes(p.Nullable)})
 		if p.Format != nil {
 			keys = append(keys, [2]string{"format", *p.Format})
@@ -187,7 +193,8 @@ func (s *Session) ToggleNull(c *table.Column) error {
 // ToggleKey takes a column into the key of the table, or out of it.
 func (s *Session) ToggleKey(c *table.Column) error {
 	key := slices.Clone(s.Tray().Table.Key)
-	if i := slices.Index(key, c.Name); i >= 0 {
+	i := slices.Index(key, c.Name)
+	if i >= 0 {
 		key = slices.Delete(key, i, i+1)
 	} else {
 		key = append(key, c.Name)
@@ -212,7 +219,8 @@ func (s *Session) place(c *table.Column) int {
 
 // Remedies returns the ways out of the obstacle of a column.
 func (s *Session) Remedies(c *table.Column) []infer.Remedy {
-	if p := s.Profile(c); p != nil {
+	p := s.Profile(c)
+	if p != nil {
 		return p.Choice.Remedies
 	}
 	return nil
@@ -269,7 +277,8 @@ func look(cell *convert.Cell, text string, t table.Type) Cell {
 	if cell == nil {
 		return Cell{Text: text}
 	}
-	switch reason := cell.Read([]byte(text), &v); {
+	reason := cell.Read([]byte(text), &v)
+	switch {
 	case reason != "":
 		return Cell{Text: text, Reason: reason}
 	case v.Null:
@@ -282,7 +291,8 @@ func look(cell *convert.Cell, text string, t table.Type) Cell {
 
 // Definition returns the statements that make the table.
 func (s *Session) Definition(d *dialect.Dialect) string {
-	if err := d.Check(&s.Tray().Table); err != nil {
+	err := d.Check(&s.Tray().Table)
+	if err != nil {
 		return "-- " + err.Error()
 	}
 	return strings.Join(d.Define(&s.Tray().Table, true), ";\n\n") + ";"

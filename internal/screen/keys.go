@@ -98,7 +98,8 @@ func (m *model) entered(text string) tea.Cmd {
 // browse moves between columns and changes the one that is looked at.
 func (m *model) browse(k string) tea.Cmd {
 	c, last := m.column(), len(m.columns())-1
-	if f, ok := fields[k]; ok {
+	f, ok := fields[k]
+	if ok {
 		return m.edit(f)
 	}
 	switch k {
@@ -211,7 +212,8 @@ func (m *model) search(text string, from int) {
 	columns := m.columns()
 	for i := range columns {
 		at := (m.at + from + i) % len(columns)
-		if c := &columns[at]; text != "" && (strings.Contains(strings.ToLower(c.From), text) || strings.Contains(strings.ToLower(c.Name), text)) {
+		c := &columns[at]
+		if text != "" && (strings.Contains(strings.ToLower(c.From), text) || strings.Contains(strings.ToLower(c.Name), text)) {
 			m.at = at
 			return
 		}
@@ -264,7 +266,8 @@ func (m *model) read(k string) tea.Cmd {
 func (m *model) leave(k string) tea.Cmd {
 	switch k {
 	case "s":
-		if m.mode = browsing; m.save() {
+		m.mode = browsing
+		if m.save() {
 			return tea.Quit
 		}
 	case "q":

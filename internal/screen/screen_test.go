@@ -49,7 +49,8 @@ func shown(t *testing.T, columns int) *model {
 // keyOf is the key of a name.
 func keyOf(name string) tea.KeyPressMsg {
 	codes := map[string]rune{"up": tea.KeyUp, "down": tea.KeyDown, "enter": tea.KeyEnter, "esc": tea.KeyEscape, "pgup": tea.KeyPgUp, "pgdown": tea.KeyPgDown, "home": tea.KeyHome, "end": tea.KeyEnd, "backspace": tea.KeyBackspace}
-	if code, ok := codes[name]; ok {
+	code, ok := codes[name]
+	if ok {
 		return tea.KeyPressMsg{Code: code}
 	}
 	return tea.KeyPressMsg{Code: []rune(name)[0], Text: name}

@@ -177,13 +177,15 @@ func (m *model) drawColumn(i int) string {
 	if c.Nullable {
 		null = "NULL"
 	}
-	if at := slices.Index(m.session.Tray().Table.Key, c.Name); at >= 0 {
+	at := slices.Index(m.session.Tray().Table.Key, c.Name)
+	if at >= 0 {
 		key = "key"
 	}
 	typ, rest := fit(c.Type.String(), typeWidth), ""
 	if len(m.session.Live) > 0 {
 		native := "–"
-		if l := m.session.LiveColumn(c); l != nil {
+		l := m.session.LiveColumn(c)
+		if l != nil {
 			native = l.Native
 		}
 		rest = fit(native, typeWidth)

@@ -115,10 +115,12 @@ func TestFormats(t *testing.T) {
 func le(values ...any) []byte {
 	var b bytes.Buffer
 	for _, v := range values {
-		if s, ok := v.(string); ok {
+		s, ok := v.(string)
+		if ok {
 			v = []byte(s)
 		}
-		if err := binary.Write(&b, binary.LittleEndian, v); err != nil {
+		err := binary.Write(&b, binary.LittleEndian, v)
+		if err != nil {
 			panic(err)
 		}
 	}

@@ -145,7 +145,8 @@ func (r *Reader) Facts() Facts { return r.facts }
 // unless nil, wraps what is read.
 func (b *Book) Text(i int, v View, to io.Writer, count func(io.Reader) io.Reader) (Facts, error) {
 	w := &writer{to: to, view: v, count: count}
-	if err := b.content.write(i, w); err != nil {
+	err := b.content.write(i, w)
+	if err != nil {
 		return Facts{}, err
 	}
 	return w.facts, w.end()

@@ -101,7 +101,8 @@ func (b *Book) Resolve(word, cells string) ([]int, Cells, error) {
 		chosen := []int{n.Sheet}
 		if word != "" {
 			var err error
-			if chosen, err = Choose(b.Sheets, word); err != nil {
+			chosen, err = Choose(b.Sheets, word)
+			if err != nil {
 				return nil, Cells{}, err
 			}
 		}

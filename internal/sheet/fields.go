@@ -26,14 +26,16 @@ func (f *fields) bytes(n int) []byte {
 }
 
 func (f *fields) u8() int {
-	if b := f.bytes(1); b != nil {
+	b := f.bytes(1)
+	if b != nil {
 		return int(b[0])
 	}
 	return 0
 }
 
 func (f *fields) u16() int {
-	if b := f.bytes(2); b != nil {
+	b := f.bytes(2)
+	if b != nil {
 		return int(binary.LittleEndian.Uint16(b))
 	}
 	return 0
@@ -42,14 +44,16 @@ func (f *fields) u16() int {
 func (f *fields) u32() int { return int(f.bits32()) }
 
 func (f *fields) bits32() uint32 {
-	if b := f.bytes(4); b != nil {
+	b := f.bytes(4)
+	if b != nil {
 		return binary.LittleEndian.Uint32(b)
 	}
 	return 0
 }
 
 func (f *fields) float() float64 {
-	if b := f.bytes(8); b != nil {
+	b := f.bytes(8)
+	if b != nil {
 		return math.Float64frombits(binary.LittleEndian.Uint64(b))
 	}
 	return 0
@@ -60,7 +64,8 @@ func appendWide(dst, wide []byte) []byte {
 	for i := 0; i+1 < len(wide); i += 2 {
 		r := rune(binary.LittleEndian.Uint16(wide[i:]))
 		if utf16.IsSurrogate(r) && i+3 < len(wide) {
-			if both := utf16.DecodeRune(r, rune(binary.LittleEndian.Uint16(wide[i+2:]))); both != utf8.RuneError {
+			both := utf16.DecodeRune(r, rune(binary.LittleEndian.Uint16(wide[i+2:])))
+			if both != utf8.RuneError {
 				r = both
 				i += 2
 			}
@@ -118,7 +123,8 @@ func (r *references) name(name string, flags int, read func() (extern int, c Cel
 	if flags&(hidden|builtin) != 0 || strings.HasPrefix(name, "_xlnm.") {
 		return
 	}
-	if extern, cells := read(); extern >= 0 {
+	extern, cells := read()
+	if extern >= 0 {
 		r.names = append(r.names, reference{name, extern, cells})
 	}
 }
@@ -129,7 +135,8 @@ func (r *references) resolve(b *Book) {
 		if n.extern >= len(r.externs) {
 			continue
 		}
-		if sheet := r.externs[n.extern]; sheet >= 0 && sheet < len(r.sheets) && r.sheets[sheet] >= 0 {
+		sheet := r.externs[n.extern]
+		if sheet >= 0 && sheet < len(r.sheets) && r.sheets[sheet] >= 0 {
 			b.Names = append(b.Names, Name{n.name, r.sheets[sheet], n.cells})
 		}
 	}

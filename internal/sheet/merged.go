@@ -48,17 +48,20 @@ func (w *writer) fillMerged(list []Cells) {
 // fillRows writes the rows before a row that have no cell of their own.
 func (w *writer) fillRows(row int) error {
 	for r := w.row + 1; r < row; r++ {
-		if err := w.fill.move(r); err != nil {
+		err := w.fill.move(r)
+		if err != nil {
 			return err
 		}
 		if !slices.ContainsFunc(w.fill.active, func(f filled) bool { return f.known }) {
 			break // there is nothing to put into a row without cells
 		}
 		w.next(r, false)
-		if err := w.endRow(); err != nil {
+		err = w.endRow()
+		if err != nil {
 			return err
 		}
-		if err := w.flush(chunk); err != nil {
+		err = w.flush(chunk)
+		if err != nil {
 			return err
 		}
 	}
@@ -67,7 +70,8 @@ func (w *writer) fillRows(row int) error {
 
 // move makes a row the one that is written.
 func (m *merging) move(row int) error {
-	if m.seen += len(m.active); m.seen > 4*maxRepeated {
+	m.seen += len(m.active)
+	if m.seen > 4*maxRepeated {
 		return fmt.Errorf("%w: too many merged cells overlap", ErrTooLarge)
 	}
 	m.active = slices.DeleteFunc(m.active, func(f filled) bool { return f.LastRow < row })
@@ -95,7 +99,8 @@ func (w *writer) fillRow(col int) error {
 			if w.left || !w.view.Cells.has(w.row, c) || w.columns != nil && w.leaves(c) {
 				continue
 			}
-			if m.cells++; m.cells > maxRepeated {
+			m.cells++
+			if m.cells > maxRepeated {
 				return fmt.Errorf("%w: the merged cells cover more than %d values", ErrTooLarge, maxRepeated)
 			}
 			w.place(c)

@@ -41,15 +41,18 @@ func (n *namespaces) resolve(tag []byte) {
 		return
 	}
 	wholeAttributes(tag, func(name, _ []byte) {
-		if i := bytes.IndexByte(name, ':'); i > 0 && n.isForeign(name[:i]) {
+		i := bytes.IndexByte(name, ':')
+		if i > 0 && n.isForeign(name[:i]) {
 			name[i] = '?'
 		}
 	})
 	element := bytes.TrimPrefix(tag, []byte("/"))
-	if end := bytes.IndexAny(element, " \t\r\n/"); end >= 0 {
+	end := bytes.IndexAny(element, " \t\r\n/")
+	if end >= 0 {
 		element = element[:end]
 	}
-	if i := bytes.IndexByte(element, ':'); i > 0 && n.isForeign(element[:i]) {
+	i := bytes.IndexByte(element, ':')
+	if i > 0 && n.isForeign(element[:i]) {
 		tag[0], element[i] = '?', '?'
 	}
 }
@@ -66,7 +69,8 @@ func (n *namespaces) withinForeign(tag []byte) {
 	if n.depth == 0 {
 		n.foreign = slices.DeleteFunc(n.foreign, func(p string) bool { return p == "" })
 	}
-	if i := bytes.IndexByte(tag, ':'); i > 0 {
+	i := bytes.IndexByte(tag, ':')
+	if i > 0 {
 		tag[i] = '?'
 	}
 	tag[0] = '?'

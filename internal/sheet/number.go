@@ -54,7 +54,8 @@ func parseFormat(code string) (f format) {
 	section, _, _ := strings.Cut(code, ";")
 	var bare strings.Builder
 	for i := 0; i < len(section); i++ {
-		switch c := section[i]; c {
+		c := section[i]
+		switch c {
 		case '\\', '_', '*':
 			i++
 		case '"', '[':
@@ -99,7 +100,8 @@ var signs = []string{"$", "€", "£", "¥"}
 func (f *format) bracketed(kind byte, text string) {
 	switch {
 	case kind == '"':
-		if sign := strings.TrimSpace(text); slices.Contains(signs, sign) {
+		sign := strings.TrimSpace(text)
+		if slices.Contains(signs, sign) {
 			f.currency = sign
 		}
 	case strings.HasPrefix(text, "$"):
@@ -134,7 +136,8 @@ func (f *format) appendFloat(dst []byte, x float64, epoch1904 bool) []byte {
 	case percent:
 		return append(appendDigits(dst, x*100, f.decimals), '%')
 	case dates, times:
-		if moment, ok := appendSerial(dst, x, f.style, epoch1904); ok {
+		moment, ok := appendSerial(dst, x, f.style, epoch1904)
+		if ok {
 			return moment
 		}
 	case duration:
@@ -192,7 +195,8 @@ func withoutNoise(x float64) float64 {
 // least: of more that it has none is lost.
 func appendDigits(dst []byte, x float64, decimals int) []byte {
 	rounded := withoutNoise(x)
-	if a := math.Abs(rounded); a != 0 && (a >= 1e21 || a < 1e-9) {
+	a := math.Abs(rounded)
+	if a != 0 && (a >= 1e21 || a < 1e-9) {
 		return strconv.AppendFloat(dst, rounded, 'g', -1, 64)
 	}
 	start := len(dst)

@@ -34,7 +34,8 @@ func openODS(p parts) (*Book, error) {
 		case "table":
 			b.Sheets = append(b.Sheets, Sheet{Name: attribute(tag, "name"), Hidden: hidden[attribute(tag, "style-name")], Empty: true})
 		case "table-cell":
-			if n := len(b.Sheets) - 1; n >= 0 && b.Sheets[n].Empty {
+			n := len(b.Sheets) - 1
+			if n >= 0 && b.Sheets[n].Empty {
 				b.Sheets[n].Empty = attribute(tag, "value-type") == ""
 			}
 		case "named-range":

@@ -23,7 +23,8 @@ func odsRows(s *scanner, table int, w *writer) error {
 			return err
 		}
 		within := tables == table+1
-		switch n := string(name(tag)); {
+		n := string(name(tag))
+		switch {
 		case n == "table":
 			tables++
 		case n == "/table" && within:
@@ -40,10 +41,12 @@ func odsRows(s *scanner, table int, w *writer) error {
 				row += of.times
 				continue
 			}
-			if err := cells.read(s); err != nil {
+			err := cells.read(s)
+			if err != nil {
 				return err
 			}
-			if err := cells.write(w, row, of.times, of.hidden); err != nil {
+			err = cells.write(w, row, of.times, of.hidden)
+			if err != nil {
 				return err
 			}
 			row += of.times
@@ -119,15 +122,18 @@ func (r *odsRow) write(w *writer, row, times int, hidden bool) error {
 		return fmt.Errorf("%w: row %d repeats %d times with of %d values", ErrTooLarge, row+1, times, width)
 	}
 	for i := range times {
-		if err := w.begin(row+i+1, hidden); err != nil {
+		err := w.begin(row+i+1, hidden)
+		if err != nil {
 			return err
 		}
 		for n := range r.cells {
-			if err := r.writeCell(w, &r.cells[n]); err != nil {
+			err := r.writeCell(w, &r.cells[n])
+			if err != nil {
 				return err
 			}
 		}
-		if err := w.endRow(); err != nil {
+		err = w.endRow()
+		if err != nil {
 			return err
 		}
 	}
@@ -166,15 +172,18 @@ func (r *odsRow) read(s *scanner) error {
 		if err != nil {
 			return ended(err)
 		}
-		switch n := name(tag); {
+		n := name(tag)
+		switch {
 		case string(n) == "/table-row":
 			return nil
 		case string(n) == "table-cell", string(n) == "covered-table-cell":
 			cell := odsCell{column: column, start: len(r.text)}
-			if err := r.readCell(s, tag, &cell); err != nil {
+			err := r.readCell(s, tag, &cell)
+			if err != nil {
 				return err
 			}
-			if cell.end = len(r.text); cell.end > cell.start {
+			cell.end = len(r.text)
+			if cell.end > cell.start {
 				if column+cell.times > maxColumns {
 					return fmt.Errorf("%w: a row has more than %d columns", ErrBroken, maxColumns)
 				}
@@ -206,7 +215,8 @@ func (r *odsRow) readCell(s *scanner, tag []byte, c *odsCell) (err error) {
 		}
 	})
 	if !closed(tag) {
-		if err := r.paragraphs(s); err != nil {
+		err := r.paragraphs(s)
+		if err != nil {
 			return err
 		}
 	}
@@ -242,7 +252,8 @@ func (r *odsRow) readCell(s *scanner, tag []byte, c *odsCell) (err error) {
 // shows, where the two have the same digits.
 func (r *odsRow) appendShown(f format) {
 	for i := len(r.shown) - 1; i >= 0 && f.decimals == 0; i-- {
-		if c := r.shown[i]; c == '.' || c == ',' {
+		c := r.shown[i]
+		if c == '.' || c == ',' {
 			for _, d := range r.shown[i:] {
 				if d >= '0' && d <= '9' {
 					f.decimals++
@@ -271,11 +282,13 @@ func sameDigits(a, b []byte) bool {
 	}
 	for {
 		var x, y byte
-		if a, x = digit(a); x == 0 {
+		a, x = digit(a)
+		if x == 0 {
 			_, y = digit(b)
 			return y == 0
 		}
-		if b, y = digit(b); x != y {
+		b, y = digit(b)
+		if x != y {
 			return false
 		}
 	}
@@ -312,7 +325,8 @@ func (r *odsRow) paragraphs(s *scanner) error {
 		if err != nil {
 			return err
 		}
-		if cdata, ok := cdata(tag); ok && depth > 0 {
+		cdata, ok := cdata(tag)
+		if ok && depth > 0 {
 			r.text = append(r.text, cdata...)
 			continue
 		}
@@ -321,7 +335,8 @@ func (r *odsRow) paragraphs(s *scanner) error {
 			return nil
 		case "annotation":
 			if !closed(tag) {
-				if _, err := s.inner(nil, "annotation", ""); err != nil {
+				_, err := s.inner(nil, "annotation", "")
+				if err != nil {
 					return err
 				}
 			}
@@ -329,7 +344,8 @@ func (r *odsRow) paragraphs(s *scanner) error {
 			if some {
 				r.text = append(r.text, '\n')
 			}
-			if some = true; !closed(tag) {
+			some = true
+			if !closed(tag) {
 				depth++
 			}
 		case "/p", "/h":

@@ -21,7 +21,8 @@ func (p parts) opening() (o opening, err error) {
 	if p.file(o.main) == nil {
 		return o, fmt.Errorf("%w: part %s is missing", ErrBroken, o.main)
 	}
-	if o.ids, err = p.relations(o.main); err != nil {
+	o.ids, err = p.relations(o.main)
+	if err != nil {
 		return o, err
 	}
 	dir, ext := path.Dir(o.main), path.Ext(o.main)
@@ -57,7 +58,8 @@ func (x *openXML) lookAt(b *Book, sheet func(s *Sheet, part string) error, table
 		if x.file(part) == nil {
 			return fmt.Errorf("%w: part %s is missing", ErrBroken, part)
 		}
-		if err := sheet(&b.Sheets[i], part); err != nil {
+		err := sheet(&b.Sheets[i], part)
+		if err != nil {
 			return err
 		}
 		list, err := x.relations(part)
@@ -68,7 +70,8 @@ func (x *openXML) lookAt(b *Book, sheet func(s *Sheet, part string) error, table
 			if r.kind != "table" {
 				continue
 			}
-			if err := table(i, r.part); err != nil {
+			err := table(i, r.part)
+			if err != nil {
 				return err
 			}
 		}
@@ -79,7 +82,8 @@ func (x *openXML) lookAt(b *Book, sheet func(s *Sheet, part string) error, table
 // begin makes ready what the rows of a sheet need: the shared texts, and the
 // merged cells, which stand after the rows, where these are to be filled.
 func (x *openXML) begin(i int, w *writer, merges func(part string) ([]Cells, error)) error {
-	if err := x.strings(); err != nil || !w.view.FillMerged {
+	err := x.strings()
+	if err != nil || !w.view.FillMerged {
 		return err
 	}
 	list, err := merges(x.sheets[i])

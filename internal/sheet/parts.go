@@ -37,7 +37,8 @@ func (p parts) file(name string) *zip.File {
 
 // size returns the bytes of a part, unpacked.
 func (p parts) size(name string) int64 {
-	if f := p.file(name); f != nil {
+	f := p.file(name)
+	if f != nil {
 		return int64(f.UncompressedSize64)
 	}
 	return 0
@@ -84,7 +85,8 @@ func (p parts) with(part string, read func(io.Reader) error) error {
 		return err
 	}
 	defer r.Close()
-	if err := read(r); err != nil && !errors.Is(err, errEnough) {
+	err = read(r)
+	if err != nil && !errors.Is(err, errEnough) {
 		return fmt.Errorf("part %s: %w", part, err)
 	}
 	return nil

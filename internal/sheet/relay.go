@@ -37,7 +37,8 @@ func readAhead(in io.Reader) *relay {
 			c := r.empty()
 			n, err := in.Read(c[:cap(c)])
 			if n > 0 {
-				if err := r.send(c[:n]); err != nil {
+				err := r.send(c[:n])
+				if err != nil {
 					return err
 				}
 			}
@@ -74,7 +75,8 @@ func (w relayWriter) send(c []byte) error {
 
 // Write implements io.Writer.
 func (w relayWriter) Write(p []byte) (int, error) {
-	if err := w.send(append(w.empty(), p...)); err != nil {
+	err := w.send(append(w.empty(), p...))
+	if err != nil {
 		return 0, err
 	}
 	return len(p), nil

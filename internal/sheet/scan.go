@@ -30,13 +30,15 @@ func newScanner(in io.Reader) *scanner { return &scanner{in: in, buf: make([]byt
 func (s *scanner) until(c byte) ([]byte, error) {
 	seen := 0
 	for {
-		if i := bytes.IndexByte(s.buf[s.at+seen:s.end], c); i >= 0 {
+		i := bytes.IndexByte(s.buf[s.at+seen:s.end], c)
+		if i >= 0 {
 			piece := s.buf[s.at : s.at+seen+i]
 			s.at += seen + i + 1
 			return piece, nil
 		}
 		seen = s.end - s.at
-		if err := s.fill(); err != nil {
+		err := s.fill()
+		if err != nil {
 			return nil, err
 		}
 	}
@@ -70,7 +72,8 @@ func (s *scanner) tag() ([]byte, error) {
 	piece, err := s.until('>')
 	for err == nil && open(piece) {
 		kept := bytes.Clone(piece)
-		if piece, err = s.until('>'); err == nil {
+		piece, err = s.until('>')
+		if err == nil {
 			piece = append(append(kept, '>'), piece...)
 		}
 		if len(piece) > maxText {
@@ -153,7 +156,8 @@ func name(tag []byte) []byte {
 		}
 	}
 	word := tag[:end]
-	if i := bytes.IndexByte(word, ':'); i >= 0 {
+	i := bytes.IndexByte(word, ':')
+	if i >= 0 {
 		if word[0] == '/' {
 			word[i] = '/'
 			return word[i:]
@@ -175,7 +179,8 @@ func closed(tag []byte) bool { return len(tag) > 0 && tag[len(tag)-1] == '/' }
 // and its value as it is written.
 func attributes(tag []byte, do func(name, value []byte)) {
 	wholeAttributes(tag, func(name, value []byte) {
-		if i := bytes.IndexByte(name, ':'); i >= 0 {
+		i := bytes.IndexByte(name, ':')
+		if i >= 0 {
 			name = name[i+1:]
 		}
 		do(name, value)
@@ -259,11 +264,13 @@ func (s *scanner) inner(dst []byte, element, skip string) ([]byte, error) {
 		if err != nil {
 			return dst, err
 		}
-		if cdata, ok := cdata(tag); ok {
+		cdata, ok := cdata(tag)
+		if ok {
 			dst = append(dst, cdata...)
 			continue
 		}
-		switch n := name(tag); {
+		n := name(tag)
+		switch {
 		case ends(n, element) && depth == 0:
 			return dst, nil
 		case ends(n, element):
@@ -314,7 +321,8 @@ func appendText(dst, text []byte) []byte {
 var entities = map[string]byte{"amp": '&', "lt": '<', "gt": '>', "quot": '"', "apos": '\''}
 
 func appendEntity(dst, word, whole []byte) []byte {
-	if c, ok := entities[string(word)]; ok {
+	c, ok := entities[string(word)]
+	if ok {
 		return append(dst, c)
 	}
 	if len(word) > 1 && word[0] == '#' {
@@ -322,7 +330,8 @@ func appendEntity(dst, word, whole []byte) []byte {
 		if digits[0] == 'x' || digits[0] == 'X' {
 			digits, base = digits[1:], 16
 		}
-		if n, err := strconv.ParseUint(digits, base, 32); err == nil {
+		n, err := strconv.ParseUint(digits, base, 32)
+		if err == nil {
 			return utf8.AppendRune(dst, rune(n))
 		}
 	}

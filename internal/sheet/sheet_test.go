@@ -67,7 +67,8 @@ func tryRead(t testing.TB, parts map[string]string, cells string) ([]string, err
 	part, err := sheet.ParseCells(cells)
 	require.NoError(t, err)
 	var out bytes.Buffer
-	if _, err := book.Text(0, sheet.View{Cells: part}, &out, nil); err != nil {
+	_, err = book.Text(0, sheet.View{Cells: part}, &out, nil)
+	if err != nil {
 		return nil, err
 	}
 	text := strings.ReplaceAll(out.String(), string(sheet.CellEnd), "|")
@@ -274,7 +275,8 @@ type limited struct {
 }
 
 func (l *limited) Write(p []byte) (int, error) {
-	if l.left -= len(p); l.left < 0 {
+	l.left -= len(p)
+	if l.left < 0 {
 		return 0, io.ErrShortWrite
 	}
 	return len(p), nil

@@ -33,7 +33,8 @@ func (v *values) writeNumber(w *writer, col, style int, x float64) error {
 // errorWord returns the error of a cell of a binary workbook by its code, which
 // [MS-XLSB] 2.5.97.2 and [MS-XLS] 2.5.10 list.
 func errorWord(code int) string {
-	if word, ok := errorWords[code]; ok {
+	word, ok := errorWords[code]
+	if ok {
 		return word
 	}
 	return fmt.Sprintf("#ERROR %d", code)

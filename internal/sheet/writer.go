@@ -84,7 +84,8 @@ func (w *writer) begin(row int, hidden bool) error {
 		return fmt.Errorf("%w: row %d comes after row %d", ErrBroken, row, w.row)
 	}
 	if w.fill != nil {
-		if err := w.fillRows(row); err != nil {
+		err := w.fillRows(row)
+		if err != nil {
 			return err
 		}
 	}
@@ -124,7 +125,8 @@ func (w *writer) cell(col int) (ok bool, err error) {
 		w.place(col)
 		return true, nil
 	}
-	if err := w.fillRow(col); err != nil {
+	err = w.fillRow(col)
+	if err != nil {
 		return false, err
 	}
 	w.place(col)
@@ -182,12 +184,14 @@ func (w *writer) leaves(col int) bool {
 // endRow ends the row, if any of its cells was written.
 func (w *writer) endRow() error {
 	if w.fill != nil {
-		if err := w.fillRow(maxColumns + 1); err != nil {
+		err := w.fillRow(maxColumns + 1)
+		if err != nil {
 			return err
 		}
 	}
 	if w.hidden && w.some {
-		if w.facts.HiddenRows++; w.facts.HiddenRows == 1 {
+		w.facts.HiddenRows++
+		if w.facts.HiddenRows == 1 {
 			w.facts.FirstHidden = w.row
 		}
 	}
@@ -212,7 +216,8 @@ func (w *writer) merged(c Cells) {
 
 // formula notes a formula without a value.
 func (w *writer) formula() {
-	if w.facts.Formulas++; w.facts.Formulas == 1 {
+	w.facts.Formulas++
+	if w.facts.Formulas == 1 {
 		w.facts.FirstFormula = w.row
 	}
 }
@@ -238,7 +243,8 @@ func (w *writer) append(text []byte) {
 	w.put(text)
 	if len(text) > 0 && text[0] <= '9' && numeric(text) {
 		m := w.mixed()
-		if m.Texts++; m.Texts == 1 {
+		m.Texts++
+		if m.Texts == 1 {
 			m.FirstText = w.row
 		}
 	}
@@ -301,7 +307,8 @@ func (w *writer) flush(atLeast int) error {
 // end writes what is left.
 func (w *writer) end() error {
 	if w.fill != nil {
-		if err := w.fillRows(maxRows + 1); err != nil {
+		err := w.fillRows(maxRows + 1)
+		if err != nil {
 			return err
 		}
 	}

@@ -56,7 +56,8 @@ func OpenOld(data []byte) (*Book, error) {
 		f := &fields{rest: r.data}
 		if first {
 			first = false
-			if version := f.u16(); r.kind != xlsBOF || version != biff8 {
+			version := f.u16()
+			if r.kind != xlsBOF || version != biff8 {
 				return fmt.Errorf("%w: the workbook is from before 1997; save it as .xlsx", errors.ErrUnsupported)
 			}
 		}
@@ -98,19 +99,29 @@ func OpenOld(data []byte) (*Book, error) {
 	if err != nil {
 		return nil, err
 	}
-	for i := range b.Sheets {
-		if err := x.look(&b.Sheets[i], x.starts[i]); err != nil {
-			return nil, err
-		}
+	err = x.lookAtAll(b.Sheets)
+	if err != nil {
+		return nil, err
 	}
 	names.resolve(b)
 	return b.found()
 }
 
+func (x *xls) lookAtAll(sheets []Sheet) error {
+	for i := range sheets {
+		err := x.look(&sheets[i], x.starts[i])
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // oldReference reads a formula that is one range ([MS-XLS] 2.5.198.28,
 // PtgArea3d).
 func (f *fields) oldReference() (extern int, c Cells) {
-	if kind := f.u8(); kind&0x1f != ptgArea3d {
+	kind := f.u8()
+	if kind&0x1f != ptgArea3d {
 		return -1, c
 	}
 	extern = f.u16()
@@ -155,12 +166,14 @@ func (x *xls) records(at int, do func(r xlsRecord) error) error {
 		case xlsBOF:
 			depth++
 		case xlsEOF:
-			if depth--; depth <= 0 {
+			depth--
+			if depth <= 0 {
 				return nil
 			}
 		}
 		if depth <= 1 {
-			if err := do(r); err != nil {
+			err := do(r)
+			if err != nil {
 				return err
 			}
 		}
@@ -187,7 +200,8 @@ func (x *xls) readStrings(r xlsRecord) error {
 	f.bytes(4)
 	var text []byte
 	for range f.u32() {
-		if err := f.more(3); err != nil {
+		err := f.more(3)
+		if err != nil {
 			return err
 		}
 		n, flags := f.u16(), f.u8()
@@ -198,14 +212,15 @@ func (x *xls) readStrings(r xlsRecord) error {
 		if flags&4 != 0 {
 			phonetic = f.u32()
 		}
-		var err error
-		if text, err = f.characters(text[:0], n, flags&1 != 0); err == nil {
+		text, err = f.characters(text[:0], n, flags&1 != 0)
+		if err == nil {
 			err = f.skip(4*runs + phonetic)
 		}
 		if err != nil {
 			return err
 		}
-		if err := x.shared.add(text); err != nil {
+		err = x.shared.add(text)
+		if err != nil {
 			return err
 		}
 	}
@@ -242,7 +257,8 @@ func (f *continued) more(n int) error {
 func (f *continued) characters(dst []byte, n int, wide bool) ([]byte, error) {
 	for n > 0 {
 		if len(f.rest) == 0 {
-			if err := f.more(1); err != nil {
+			err := f.more(1)
+			if err != nil {
 				return dst, err
 			}
 			wide = f.u8()&1 != 0
@@ -263,7 +279,8 @@ func (f *continued) characters(dst []byte, n int, wide bool) ([]byte, error) {
 
 func (f *continued) skip(n int) error {
 	for n > 0 {
-		if err := f.more(1); err != nil {
+		err := f.more(1)
+		if err != nil {
 			return err
 		}
 		here := min(n, len(f.rest))

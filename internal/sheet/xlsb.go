@@ -56,7 +56,8 @@ func openXLSB(p parts, o opening) (*Book, error) {
 			f.u32()
 			id, name := f.wide(), f.wide()
 			part := o.sheet(id)
-			if names.sheet(len(b.Sheets), part != ""); part != "" {
+			names.sheet(len(b.Sheets), part != "")
+			if part != "" {
 				b.Sheets = append(b.Sheets, Sheet{Name: name, Hidden: state != 0})
 				x.sheets = append(x.sheets, part)
 			}
@@ -78,11 +79,13 @@ func openXLSB(p parts, o opening) (*Book, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := x.readStyles(o.styles); err != nil {
+	err = x.readStyles(o.styles)
+	if err != nil {
 		return nil, err
 	}
 	x.strings = sync.OnceValue(func() error { return x.readStrings(o.strings) })
-	if err := x.lookAt(b, x.look, func(sheet int, part string) error { return x.readTable(b, sheet, part) }); err != nil {
+	err = x.lookAt(b, x.look, func(sheet int, part string) error { return x.readTable(b, sheet, part) })
+	if err != nil {
 		return nil, err
 	}
 	names.resolve(b)
@@ -92,7 +95,8 @@ func openXLSB(p parts, o opening) (*Book, error) {
 // reference reads a formula that is one range ([MS-XLSB] 2.5.97.20, PtgArea3d),
 // and returns the sheets that it is of, by their number, -1 for any other.
 func (f *fields) reference() (extern int, c Cells) {
-	if kind := f.u8(); kind&0x1f != ptgArea3d {
+	kind := f.u8()
+	if kind&0x1f != ptgArea3d {
 		return -1, c
 	}
 	extern = f.u16()
@@ -143,11 +147,13 @@ func eachRecord(in io.Reader, do func(kind int, f *fields) error) error {
 		if length > maxText {
 			return fmt.Errorf("%w: a record is longer than %d MB", ErrBroken, maxText>>20)
 		}
-		if data, err = readMore(r, data[:0], length); err != nil {
+		data, err = readMore(r, data[:0], length)
+		if err != nil {
 			return ended(err)
 		}
 		f := &fields{rest: data}
-		if err := do(kind, f); err != nil {
+		err = do(kind, f)
+		if err != nil {
 			return err
 		}
 		if f.short {
@@ -162,7 +168,8 @@ func readMore(r io.Reader, data []byte, length int) ([]byte, error) {
 		n := min(length-len(data), max(chunk, len(data)))
 		start := len(data)
 		data = append(data, make([]byte, n)...)
-		if _, err := io.ReadFull(r, data[start:]); err != nil {
+		_, err := io.ReadFull(r, data[start:])
+		if err != nil {
 			return data, io.ErrUnexpectedEOF
 		}
 	}
@@ -208,7 +215,8 @@ func (x *xlsb) readStyles(part string) error {
 		case brtBeginCellXFs, brtEndCellXFs:
 			within = kind == brtBeginCellXFs
 		case brtXF:
-			if f.u16(); within {
+			f.u16()
+			if within {
 				x.addStyle(f.u16(), codes)
 			}
 		}
@@ -234,7 +242,8 @@ func (x *xlsb) look(sheet *Sheet, part string) error {
 	return x.records(part, func(kind int, f *fields) error {
 		switch {
 		case kind == brtWsDim:
-			if sheet.Range = f.area().String(); sheet.Range == "A1:A1" {
+			sheet.Range = f.area().String()
+			if sheet.Range == "A1:A1" {
 				sheet.Range = ""
 			}
 		case isCell(kind) && kind != brtCellBlank && kind != brtShortBlank:
@@ -265,11 +274,13 @@ func (x *xlsb) merges(part string) (list []Cells, err error) {
 
 // write implements content.
 func (x *xlsb) write(i int, w *writer) error {
-	if err := x.begin(i, w, x.merges); err != nil {
+	err := x.begin(i, w, x.merges)
+	if err != nil {
 		return err
 	}
 	rows := &xlsbRows{xlsb: x, w: w}
-	if err := x.ahead(x.sheets[i], w, func(r io.Reader) error { return eachRecord(r, rows.record) }); err != nil {
+	err = x.ahead(x.sheets[i], w, func(r io.Reader) error { return eachRecord(r, rows.record) })
+	if err != nil {
 		return err
 	}
 	return w.endRow()
@@ -299,7 +310,8 @@ func (x *xlsbRows) record(kind int, f *fields) error {
 		row := f.u32() + 1
 		f.bytes(7)
 		x.column = 0
-		if err := x.w.endRow(); err != nil {
+		err := x.w.endRow()
+		if err != nil {
 			return err
 		}
 		return x.w.begin(row, f.u8()&0x10 != 0)
@@ -309,7 +321,8 @@ func (x *xlsbRows) record(kind int, f *fields) error {
 		if x.w.row == 0 {
 			return fmt.Errorf("%w: a cell comes before the first row", ErrBroken)
 		}
-		if x.column++; kind < brtShortBlank || kind > brtShortIsst {
+		x.column++
+		if kind < brtShortBlank || kind > brtShortIsst {
 			x.column = f.u32() + 1
 		} else {
 			kind -= brtShortBlank - brtCellBlank

@@ -30,12 +30,14 @@ func (x *xls) index(start int, w *writer) (rows xlsRows, err error) {
 			rows.cells = append(rows.cells, xlsCell{uint32(row)<<8 | uint32(column&0xff), uint32(r.at)})
 		case r.kind == xlsRow:
 			row := f.u16()
-			if f.bytes(10); f.u16()&0x20 != 0 {
+			f.bytes(10)
+			if f.u16()&0x20 != 0 {
 				rows.hidden[row] = true
 			}
 		case r.kind == xlsColInfo:
 			first, last := f.u16(), f.u16()
-			if f.bytes(4); f.u16()&1 != 0 {
+			f.bytes(4)
+			if f.u16()&1 != 0 {
 				w.hide(first+1, last+1)
 			}
 		case r.kind == xlsMergeCells:
@@ -71,14 +73,17 @@ func (x *xls) write(i int, w *writer) error {
 			continue
 		}
 		if row+1 > w.row {
-			if err := w.endRow(); err != nil {
+			err := w.endRow()
+			if err != nil {
 				return err
 			}
-			if err := w.begin(row+1, rows.hidden[row]); err != nil {
+			err = w.begin(row+1, rows.hidden[row])
+			if err != nil {
 				return err
 			}
 		}
-		if err := x.cell(w, int(c.at)); err != nil {
+		err := x.cell(w, int(c.at))
+		if err != nil {
 			return err
 		}
 	}
@@ -155,7 +160,8 @@ func (x *xls) formula(w *writer, r xlsRecord, f *fields, col, style int) error {
 // others.
 func (x *xls) formulaText(w *writer, r xlsRecord, col int) (err error) {
 	for range 3 {
-		if r, err = x.record(r.next); err != nil {
+		r, err = x.record(r.next)
+		if err != nil {
 			return err
 		}
 		if r.kind == xlsString {

@@ -15,14 +15,17 @@ type xlsx struct{ openXML }
 func openXLSX(p parts, o opening) (*Book, error) {
 	x := &xlsx{openXML{parts: p}}
 	b := &Book{Format: "xlsx", content: x}
-	if err := x.readWorkbook(b, o); err != nil {
+	err := x.readWorkbook(b, o)
+	if err != nil {
 		return nil, err
 	}
-	if err := x.readStyles(o.styles); err != nil {
+	err = x.readStyles(o.styles)
+	if err != nil {
 		return nil, err
 	}
 	x.strings = sync.OnceValue(func() error { return x.with(o.strings, x.readStrings) })
-	if err := x.lookAt(b, x.look, func(sheet int, part string) error { return x.readTable(b, sheet, part) }); err != nil {
+	err = x.lookAt(b, x.look, func(sheet int, part string) error { return x.readTable(b, sheet, part) })
+	if err != nil {
 		return nil, err
 	}
 	return b.found()
@@ -36,7 +39,8 @@ func (x *xlsx) readWorkbook(b *Book, o opening) error {
 			case "workbookPr":
 				x.is1904 = yes(attribute(tag, "date1904"))
 			case "sheet":
-				if part := o.sheet(attribute(tag, "id")); part != "" {
+				part := o.sheet(attribute(tag, "id"))
+				if part != "" {
 					hidden := strings.Contains(strings.ToLower(attribute(tag, "state")), "hidden")
 					b.Sheets = append(b.Sheets, Sheet{Name: attribute(tag, "name"), Hidden: hidden})
 					x.sheets = append(x.sheets, part)
@@ -86,7 +90,8 @@ func (x *xlsx) readStrings(r io.Reader) error {
 		}
 		text = text[:0]
 		if !closed(tag) {
-			if text, err = s.rich(text, "si"); err != nil {
+			text, err = s.rich(text, "si")
+			if err != nil {
 				return err
 			}
 		}
@@ -116,7 +121,8 @@ func (s *scanner) rich(dst []byte, element string) ([]byte, error) {
 			if closed(tag) || phonetic {
 				continue
 			}
-			if dst, err = s.inner(dst, "t", ""); err != nil {
+			dst, err = s.inner(dst, "t", "")
+			if err != nil {
 				return dst, err
 			}
 		}
@@ -145,11 +151,13 @@ func (x *xlsx) look(sheet *Sheet, part string) error {
 	return x.tags(part, func(name, tag []byte) error {
 		switch string(name) {
 		case "dimension":
-			if sheet.Range = attribute(tag, "ref"); sheet.Range == "A1" { // what writers say that do not know it
+			sheet.Range = attribute(tag, "ref")
+			if sheet.Range == "A1" { // what writers say that do not know it
 				sheet.Range = ""
 			}
 		case "v", "is", "f":
-			if sheet.Empty = closed(tag); !sheet.Empty {
+			sheet.Empty = closed(tag)
+			if !sheet.Empty {
 				return errEnough
 			}
 		}
@@ -164,7 +172,8 @@ func (x *xlsx) readTable(b *Book, sheet int, part string) error {
 		if string(name) != "table" {
 			return nil
 		}
-		if cells, err := ParseCells(attribute(tag, "ref")); err == nil {
+		cells, err := ParseCells(attribute(tag, "ref"))
+		if err == nil {
 			totals, _ := strconv.Atoi(attribute(tag, "totalsRowCount"))
 			cells.LastRow -= totals
 			b.Names = append(b.Names, Name{attribute(tag, "displayName"), sheet, cells})
@@ -177,7 +186,8 @@ func (x *xlsx) readTable(b *Book, sheet int, part string) error {
 func (x *xlsx) merges(part string) (list []Cells, err error) {
 	err = x.tags(part, func(name, tag []byte) error {
 		if string(name) == "mergeCell" && len(list) < maxMerged {
-			if c, err := ParseCells(attribute(tag, "ref")); err == nil {
+			c, err := ParseCells(attribute(tag, "ref"))
+			if err == nil {
 				list = append(list, c)
 			}
 		}

@@ -10,7 +10,8 @@ import (
 
 // write implements content.
 func (x *xlsx) write(i int, w *writer) error {
-	if err := x.begin(i, w, x.merges); err != nil {
+	err := x.begin(i, w, x.merges)
+	if err != nil {
 		return err
 	}
 	return x.ahead(x.sheets[i], w, func(r io.Reader) error { return x.rows(newScanner(r), w) })
@@ -35,24 +36,29 @@ func (x *xlsx) rows(s *scanner, w *writer) error {
 				w.hide(first, last)
 			}
 		case "mergeCell":
-			if c, err := ParseCells(attribute(tag, "ref")); err == nil {
+			c, err := ParseCells(attribute(tag, "ref"))
+			if err == nil {
 				w.merged(c)
 			}
 		case "row":
 			hidden := false
-			if row, hidden, err = readRow(tag, row+1); err != nil {
+			row, hidden, err = readRow(tag, row+1)
+			if err != nil {
 				return err
 			}
-			if err := w.begin(row, hidden); err != nil {
+			err = w.begin(row, hidden)
+			if err != nil {
 				return err
 			}
 			if closed(tag) {
 				continue
 			}
-			if err := x.row(s, w); err != nil {
+			err = x.row(s, w)
+			if err != nil {
 				return err
 			}
-			if err := w.endRow(); err != nil {
+			err = w.endRow()
+			if err != nil {
 				return err
 			}
 		}
@@ -66,7 +72,8 @@ func readRow(tag []byte, next int) (row int, hidden bool, err error) {
 	attributes(tag, func(name, value []byte) {
 		switch string(name) {
 		case "r":
-			if row, err = strconv.Atoi(string(value)); err != nil {
+			row, err = strconv.Atoi(string(value))
+			if err != nil {
 				err = fmt.Errorf("%w: row %q", ErrBroken, value)
 			}
 		case "hidden":
@@ -98,7 +105,8 @@ func (x *xlsx) row(s *scanner, w *writer) error {
 			if string(n) != "c" {
 				continue
 			}
-			if c.read(tag); closed(tag) {
+			c.read(tag)
+			if closed(tag) {
 				continue
 			}
 		}
@@ -180,7 +188,8 @@ func (c *cellTag) set(name byte, value []byte) {
 	case 's':
 		c.style, _ = strconv.Atoi(string(value))
 	case 't':
-		if c.kind = value[0]; string(value) == "str" {
+		c.kind = value[0]
+		if string(value) == "str" {
 			c.kind = 'S'
 		}
 	}
@@ -191,7 +200,8 @@ func (c *cellTag) set(name byte, value []byte) {
 func (x *xlsx) usualCell(s *scanner, w *writer, c cellTag) (done bool, err error) {
 	text, valued := s.usual("<v>", "</v></c>")
 	if !valued {
-		if text, done = s.usual("<is><t>", "</t></is></c>"); !done {
+		text, done = s.usual("<is><t>", "</t></is></c>")
+		if !done {
 			return false, nil
 		}
 		c.kind = 'S'
@@ -230,7 +240,8 @@ func (x *xlsx) cell(s *scanner, w *writer, c cellTag) error {
 			valued = valued || some
 		case "is":
 			var text []byte
-			if text, err = s.rich(nil, "is"); err == nil {
+			text, err = s.rich(nil, "is")
+			if err == nil {
 				err = w.writeText(c.column, text)
 			}
 			valued = true
@@ -252,8 +263,10 @@ func (x *xlsx) value(s *scanner, w *writer, c cellTag) (some bool, err error) {
 	if err != nil {
 		return false, ended(err)
 	}
-	if some = len(text) > 0 || c.kind == 'S'; some {
-		if err := x.writeValue(w, text, c); err != nil {
+	some = len(text) > 0 || c.kind == 'S'
+	if some {
+		err := x.writeValue(w, text, c)
+		if err != nil {
 			return false, err
 		}
 	}

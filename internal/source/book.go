@@ -57,7 +57,8 @@ func (o *Opener) book(name, path string) (*openBook, error) {
 	if err != nil {
 		return nil, cannotOpen(name, err)
 	}
-	if b := o.books[path]; b != nil {
+	b := o.books[path]
+	if b != nil {
 		if b.size == info.Size() && b.changed.Equal(info.ModTime()) {
 			return b, nil
 		}
@@ -93,7 +94,8 @@ const (
 // readBook returns the workbook in a file, or nil when it is not one.
 func readBook(f *os.File, size int64) (*sheet.Book, error) {
 	magic := make([]byte, 4)
-	if _, err := f.ReadAt(magic, 0); err != nil {
+	_, err := f.ReadAt(magic, 0)
+	if err != nil {
 		return nil, nil // which is too short for one
 	}
 	switch string(magic) {
@@ -124,7 +126,8 @@ func oldBook(f *os.File, size int64) (*sheet.Book, error) {
 			if data != nil && entry.Name == "Book" {
 				continue
 			}
-			if data, err = io.ReadAll(io.LimitReader(entry, size)); err != nil {
+			data, err = io.ReadAll(io.LimitReader(entry, size))
+			if err != nil {
 				return nil, fmt.Errorf("%w: %w", sheet.ErrBroken, err)
 			}
 		}
@@ -146,7 +149,8 @@ func (b *openBook) open(name string, o Options) (*Source, error) {
 	}
 	v := view{chosen[0], sheet.View{Cells: cells, LeaveHidden: o.LeaveHidden, FillMerged: o.FillMerged}}
 	s := &Source{Name: name, Packing: b.Format, Sheet: b.Sheets[v.sheet].Name, count: o.Count, file: b.file}
-	if s.info, err = b.file.Stat(); err != nil {
+	s.info, err = b.file.Stat()
+	if err != nil {
 		return nil, err
 	}
 	text := b.text(s, v, o.Keep)
@@ -154,7 +158,8 @@ func (b *openBook) open(name string, o Options) (*Source, error) {
 		s.sum = sha256.New()
 		text = io.TeeReader(text, s.sum)
 	}
-	if err := s.decode(text, utf8Name); err != nil {
+	err = s.decode(text, utf8Name)
+	if err != nil {
 		s.Close()
 		return nil, fmt.Errorf("sheet %s: %w", s.Sheet, err)
 	}
@@ -164,7 +169,8 @@ func (b *openBook) open(name string, o Options) (*Source, error) {
 // text returns the text of a sheet as a source.
 func (b *openBook) text(s *Source, v view, keep bool) io.Reader {
 	s.Size = b.Size(v.sheet)
-	if kept := b.texts[v]; kept != nil {
+	kept := b.texts[v]
+	if kept != nil {
 		s.facts = func() sheet.Facts { return kept.facts }
 		text := io.NewSectionReader(kept.file, 0, kept.size)
 		if s.count == nil {

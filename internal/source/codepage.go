@@ -121,7 +121,8 @@ func (p *codePage) scoreAs(l *language, text []rune) float64 {
 		if r < 0x80 {
 			continue
 		}
-		if n++; n > maxScored {
+		n++
+		if n > maxScored {
 			break
 		}
 		sum += p.worth(l, r, at(i-1), at(i+1))

@@ -100,15 +100,18 @@ func detectEncoding(head []byte, set string) (Encoding, error) {
 		return Encoding{Name: "gb18030", BOM: true, bomLength: len(gb18030BOM), Confidence: 1, decoder: simplifiedchinese.GB18030}, nil
 	}
 	for _, name := range wideOrder {
-		if w := wide[name]; bytes.HasPrefix(head, []byte(w.bom)) {
+		w := wide[name]
+		if bytes.HasPrefix(head, []byte(w.bom)) {
 			return Encoding{Name: name, BOM: true, bomLength: len(w.bom), Confidence: 1, decoder: w.encoding}, nil
 		}
 	}
-	if name := wideByZeros(head); name != "" {
+	name := wideByZeros(head)
+	if name != "" {
 		return Encoding{Name: name, Confidence: 0.9, decoder: wide[name].encoding}, nil
 	}
 	list := guesses(head)
-	if mixed := mixedLines(head); mixed != nil && list[0].Confidence < 1 {
+	mixed := mixedLines(head)
+	if mixed != nil && list[0].Confidence < 1 {
 		return Encoding{}, mixed
 	}
 	if list[0].Confidence < WeakGuess {
@@ -120,10 +123,12 @@ func detectEncoding(head []byte, set string) (Encoding, error) {
 // EncodingByName returns the encoding with that name.
 func EncodingByName(name string) (Encoding, error) {
 	name = strings.ToLower(name)
-	if p, ok := codePageByName(name); ok {
+	p, ok := codePageByName(name)
+	if ok {
 		return Encoding{Name: p.name, Confidence: 1, decoder: p.table}, nil
 	}
-	if w, ok := wide[name]; ok {
+	w, ok := wide[name]
+	if ok {
 		return Encoding{Name: name, Confidence: 1, decoder: w.encoding}, nil
 	}
 	if name == "iso-8859-1" { // which the index of the web takes for windows-1252
@@ -133,7 +138,8 @@ func EncodingByName(name string) (Encoding, error) {
 	if err != nil {
 		return Encoding{}, fmt.Errorf("unknown encoding %q; write one of utf-8, utf-16le, utf-32be, windows-1252, windows-1250, windows-1251, iso-8859-15, koi8-r, ibm850, shift_jis, euc-jp, gb18030, big5, euc-kr and the like", name)
 	}
-	if canonical, err := htmlindex.Name(enc); err == nil && canonical == utf8Name {
+	canonical, err := htmlindex.Name(enc)
+	if err == nil && canonical == utf8Name {
 		return Encoding{Name: utf8Name, Confidence: 1}, nil
 	}
 	return Encoding{Name: name, Confidence: 1, decoder: enc}, nil
@@ -141,7 +147,8 @@ func EncodingByName(name string) (Encoding, error) {
 
 func (e *Encoding) setBOM(head []byte) {
 	mark := utf8BOM
-	if w, ok := wide[e.Name]; ok {
+	w, ok := wide[e.Name]
+	if ok {
 		mark = w.bom
 	} else if e.Name == "gb18030" {
 		mark = gb18030BOM
@@ -320,12 +327,16 @@ func typicalOf(smaller encoding.Encoding, weight float64) func(r rune) float64 {
 		if !unicode.Is(unicode.Han, r) {
 			return 0
 		}
-		if smaller != nil {
-			if _, err := smaller.NewEncoder().String(string(r)); err != nil {
-				return 0.1
+		if smaller == nil {
+			_, err := simplifiedchinese.HZGB2312.NewEncoder().String(string(r))
+			if err == nil {
+				return weight - 0.15
 			}
-		} else if _, err := simplifiedchinese.HZGB2312.NewEncoder().String(string(r)); err == nil {
-			return weight - 0.15
+			return weight
+		}
+		_, err := smaller.NewEncoder().String(string(r))
+		if err != nil {
+			return 0.1
 		}
 		return weight
 	}
@@ -355,7 +366,8 @@ func (c *candidate) score(sample []byte) float64 {
 			worth *= aloneWorth
 		}
 		sum += worth
-		if n++; n == maxScored {
+		n++
+		if n == maxScored {
 			break
 		}
 	}

@@ -73,7 +73,8 @@ func (o *Opener) place(ctx context.Context, name string) (path, member string, e
 	if IsLocal(name) {
 		info, err := os.Stat(name)
 		if err != nil {
-			if i := strings.LastIndex(name, memberSign); i > 0 {
+			i := strings.LastIndex(name, memberSign)
+			if i > 0 {
 				return name[:i], name[i+len(memberSign):], nil
 			}
 		}
@@ -101,7 +102,8 @@ func (o *Opener) keep(ctx context.Context, name string) (path string, err error)
 		return "", err
 	}
 	defer func() {
-		if closeErr := f.Close(); err == nil {
+		closeErr := f.Close()
+		if err == nil {
 			err = closeErr
 		}
 		if err != nil {
@@ -153,7 +155,8 @@ type cancelled struct {
 }
 
 func (c *cancelled) Write(p []byte) (int, error) {
-	if err := c.ctx.Err(); err != nil {
+	err := c.ctx.Err()
+	if err != nil {
 		return 0, err
 	}
 	return c.Writer.Write(p)

@@ -27,7 +27,8 @@ func readings(list []Encoding, head []byte) (all []Reading) {
 	n, line := int64(0), []byte(nil)
 	for l := range bytes.Lines(head) {
 		n++
-		if line = bytes.TrimRight(l, "\r\n"); !codepage.ASCII(line) {
+		line = bytes.TrimRight(l, "\r\n")
+		if !codepage.ASCII(line) {
 			break
 		}
 	}
@@ -102,11 +103,13 @@ func mixedLines(head []byte) error {
 		switch {
 		case codepage.ASCII(line) || !bytes.HasSuffix(line, []byte("\n")):
 		case utf8.Valid(line):
-			if e.UTF8++; len(e.UTF8Lines) < maxMixedLines {
+			e.UTF8++
+			if len(e.UTF8Lines) < maxMixedLines {
 				e.UTF8Lines = append(e.UTF8Lines, n)
 			}
 		default:
-			if e.Other++; len(e.OtherLines) < maxMixedLines {
+			e.Other++
+			if len(e.OtherLines) < maxMixedLines {
 				e.OtherLines = append(e.OtherLines, n)
 			}
 			other = append(other, line...)

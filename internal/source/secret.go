@@ -35,7 +35,8 @@ func Public(name string) string {
 	scheme, rest, _ := strings.Cut(name, "://")
 	place, query, hasQuery := strings.Cut(rest, "?")
 	host, path, hasPath := strings.Cut(place, "/")
-	if i := strings.LastIndexByte(host, '@'); i >= 0 && host[:i] != "${"+LoginVariable+"}" {
+	i := strings.LastIndexByte(host, '@')
+	if i >= 0 && host[:i] != "${"+LoginVariable+"}" {
 		host = "${" + LoginVariable + "}" + host[i:]
 	}
 	if hasPath {
@@ -89,11 +90,13 @@ func (o *Opener) Publish(names []string) []string {
 // address returns the web address that a public name stands for: the one that
 // was published, or the one with the secrets that the environment has.
 func (o *Opener) address(name string) (string, error) {
-	if secret, ok := o.secret[name]; ok {
+	secret, ok := o.secret[name]
+	if ok {
 		return secret, nil
 	}
 	for _, variable := range []string{LoginVariable, TokenVariable} {
-		if ref := "${" + variable + "}"; strings.Contains(name, ref) {
+		ref := "${" + variable + "}"
+		if strings.Contains(name, ref) {
 			val := os.Getenv(variable)
 			if val == "" {
 				return "", fmt.Errorf("open %s: %w: %s", name, ErrSecret, variable)

@@ -122,7 +122,8 @@ func (l *Layout) Set(key, val string) error {
 	if i < 0 {
 		return fmt.Errorf("unknown setting %q", key)
 	}
-	if err := settings[i].set(l, val); err != nil {
+	err := settings[i].set(l, val)
+	if err != nil {
 		return fmt.Errorf("%s %q: %w", key, val, err)
 	}
 	if !slices.Contains(l.Overrides, key) {
@@ -180,7 +181,8 @@ func setDelimiter(l *Layout, v string) error {
 	if l.Format == Fixed {
 		l.Format = Delimited
 	}
-	if named, ok := DelimiterNames[strings.ToLower(v)]; ok {
+	named, ok := DelimiterNames[strings.ToLower(v)]
+	if ok {
 		l.Delimiter = named
 		return nil
 	}
@@ -192,7 +194,8 @@ func setDelimiter(l *Layout, v string) error {
 }
 
 func setQuote(l *Layout, v string) error {
-	if l.Quote = fromNone(v); len(l.Quote) > 1 || l.Quote != "" && l.Quote[0] >= 0x80 {
+	l.Quote = fromNone(v)
+	if len(l.Quote) > 1 || l.Quote != "" && l.Quote[0] >= 0x80 {
 		return fmt.Errorf("write one character of ASCII, or none")
 	}
 	return nil
@@ -205,7 +208,8 @@ func setHeader(l *Layout, v string) error {
 	}
 	first, last, several := strings.Cut(v, "-")
 	err := setLine(&l.HeaderLine, first, 1)
-	if l.HeaderLines = 1; several && err == nil {
+	l.HeaderLines = 1
+	if several && err == nil {
 		err = setLine(&l.HeaderLines, last, l.HeaderLine)
 		l.HeaderLines -= l.HeaderLine - 1
 	}
@@ -220,7 +224,8 @@ func setFooter(l *Layout, v string) error {
 	if l.FindFooter {
 		return nil
 	}
-	if err := setLine(&l.Footer, v, 0); err != nil {
+	err := setLine(&l.Footer, v, 0)
+	if err != nil {
 		return fmt.Errorf("write their number, or %s", FooterFound)
 	}
 	return nil

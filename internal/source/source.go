@@ -78,7 +78,8 @@ func open(name, path, member string, o Options) (*Source, error) {
 		return nil, err
 	}
 	s := &Source{Name: name, closer: []io.Closer{f}, count: o.Count}
-	if err := s.begin(f, member, o); err != nil {
+	err = s.begin(f, member, o)
+	if err != nil {
 		s.Close()
 		return nil, fmt.Errorf("open %s: %w", name, err)
 	}
@@ -92,7 +93,8 @@ func (s *Source) begin(f *os.File, member string, o Options) error {
 		return err
 	}
 	s.file, s.info = f, info
-	if s.Size = info.Size(); s.Size == 0 {
+	s.Size = info.Size()
+	if s.Size == 0 {
 		return ErrEmpty
 	}
 	raw := s.counted(f)
@@ -154,10 +156,12 @@ func (s *Source) decode(plain io.Reader, encoding string) error {
 	if err != nil {
 		return err
 	}
-	if s.Encoding, err = detectEncoding(raw.head, encoding); err != nil {
+	s.Encoding, err = detectEncoding(raw.head, encoding)
+	if err != nil {
 		return err
 	}
-	if what := binaryKind(raw.head, encoding != ""); what != "" && s.Encoding.ASCII() && s.Sheet == "" {
+	what := binaryKind(raw.head, encoding != "")
+	if what != "" && s.Encoding.ASCII() && s.Sheet == "" {
 		return fmt.Errorf("%w but %s", ErrBinary, what)
 	}
 	if isHTML(raw.head) && encoding == "" {
@@ -168,7 +172,8 @@ func (s *Source) decode(plain io.Reader, encoding string) error {
 		s.content = sha256.New()
 	}
 	s.text = raw
-	if decoded := s.Encoding.reader(raw); decoded != nil {
+	decoded := s.Encoding.reader(raw)
+	if decoded != nil {
 		s.text, err = newHeaded(decoded)
 	}
 	if err == nil && len(s.text.head) == 0 {
@@ -221,7 +226,8 @@ func (h *headed) Read(p []byte) (int, error) {
 		return h.rest.Read(p)
 	}
 	n := copy(p, h.head)
-	if h.head = h.head[n:]; len(h.head) == 0 {
+	h.head = h.head[n:]
+	if len(h.head) == 0 {
 		h.head = nil
 	}
 	return n, nil
@@ -259,7 +265,8 @@ func binaryKind(head []byte, encodingSet bool) string {
 	controls, first := 0, 0
 	for i, c := range head {
 		if c < ' ' && c != '\t' && c != '\n' && c != '\r' && c != '\f' && c != '\x1f' && c != '\x01' || c == 0x7f {
-			if controls++; controls == 1 {
+			controls++
+			if controls == 1 {
 				first = i
 			}
 		}
@@ -302,14 +309,15 @@ func (s *Source) Skip(n int64) error {
 	head := min(n, int64(len(s.text.head)))
 	s.text.head = s.text.head[head:]
 	held := min(n-head, int64(s.raw.Buffered()))
-	if _, err := s.raw.Discard(int(held)); err != nil {
+	_, err := s.raw.Discard(int(held))
+	if err != nil {
 		return err
 	}
 	rest := n - head - held
 	if s.count != nil {
 		s.count.Add(rest)
 	}
-	_, err := s.file.Seek(rest, io.SeekCurrent)
+	_, err = s.file.Seek(rest, io.SeekCurrent)
 	return err
 }
 
@@ -358,17 +366,20 @@ func (s *Source) Close() error {
 // BaseName returns the name of the source without folder and extensions: what
 // a tray and a table are called after.
 func BaseName(name string) string {
-	if i := strings.LastIndex(name, memberSign); i >= 0 && !IsWeb(name) {
+	i := strings.LastIndex(name, memberSign)
+	if i >= 0 && !IsWeb(name) {
 		name = name[i+len(memberSign):]
 	}
 	if name == Stdin || strings.HasPrefix(name, "/dev/fd/") {
 		return "stdin"
 	}
-	if i := strings.IndexAny(name, "?#"); i >= 0 && IsWeb(name) {
+	i = strings.IndexAny(name, "?#")
+	if i >= 0 && IsWeb(name) {
 		name = name[:i]
 	}
 	base := strings.Trim(strings.NewReplacer("*", "", "?", "", "[", "", "]", "").Replace(filepath.Base(name)), "-_ ")
-	if i := strings.IndexByte(base, '.'); i > 0 {
+	i = strings.IndexByte(base, '.')
+	if i > 0 {
 		base = base[:i]
 	}
 	return strings.TrimRight(base, "-_ ")

@@ -21,12 +21,14 @@ func (s *session) announce(x *tsql.InsertBulk) error {
 	if err != nil {
 		return err
 	}
-	if err := s.may("INSERT", t); err != nil {
+	err = s.may("INSERT", t)
+	if err != nil {
 		return err
 	}
 	_, check := x.Options["CHECK_CONSTRAINTS"]
 	if !check && (len(t.Checks) > 0 || len(t.Foreign) > 0) { // which takes the right to alter the table
-		if err := s.mayAlter(t); err != nil {
+		err := s.mayAlter(t)
+		if err != nil {
 			return err
 		}
 	}
@@ -63,7 +65,8 @@ func (s *session) bulkLoad(r *tds.Reader, m io.Reader) error {
 	if errors.As(err, &protocol) || errors.Is(err, tds.ErrCancelled) {
 		return err
 	}
-	if _, drained := io.Copy(io.Discard, m); drained != nil {
+	_, drained := io.Copy(io.Discard, m)
+	if drained != nil {
 		return drained
 	}
 	if err != nil {
@@ -109,7 +112,8 @@ func (s *session) bulkRows(r *tds.Reader, x *tsql.InsertBulk) (n int64, err erro
 	}
 	for r.BulkRow(sent, row) {
 		for i := range into {
-			if err := fits[i](&row[i]); err != nil {
+			err := fits[i](&row[i])
+			if err != nil {
 				return 0, err
 			}
 			binds[i](insert, i+1, &row[i])
@@ -180,7 +184,8 @@ func withKey(err error, t *tableDef, into []*columnDef, row []tds.Value) error {
 		var values []string
 		for _, name := range k.Columns {
 			text := "<NULL>"
-			if i := slices.Index(into, t.column(name)); i >= 0 && !row[i].Null {
+			i := slices.Index(into, t.column(name))
+			if i >= 0 && !row[i].Null {
 				text = asText(t.column(name).Type, row[i])
 			}
 			values = append(values, text)

@@ -208,15 +208,9 @@ func (s *session) createTable(c *tsql.CreateTable) error {
 		return err
 	}
 	if !temp {
-		if err := s.mayCreate("CREATE TABLE"); err != nil {
-			return err
-		}
-		n, err := s.number("SELECT count(*) FROM main.schemas WHERE name = ?", schema)
+		err := s.mayCreateIn(schema)
 		if err != nil {
 			return err
-		}
-		if n == 0 {
-			return &tds.Error{Number: 2760, Severity: 16, Message: fmt.Sprintf("The specified schema name \"%s\" either does not exist or you do not have permission to use it.", schema)}
 		}
 	}
 	there, err := s.find(c.Name)
@@ -227,10 +221,12 @@ func (s *session) createTable(c *tsql.CreateTable) error {
 		return &tds.Error{Number: 2714, Severity: 16, State: 6, Message: fmt.Sprintf("There is already an object named '%s' in the database.", name)}
 	}
 	t := &tableDef{Schema: schema, Name: name, Temp: temp, Comments: map[string]string{}}
-	if err := t.addColumns(c.Columns); err != nil {
+	err = t.addColumns(c.Columns)
+	if err != nil {
 		return err
 	}
-	if err := checkNames(append([]string{name}, t.names()...)); err != nil {
+	err = checkNames(append([]string{name}, t.names()...))
+	if err != nil {
 		return err
 	}
 	if len(t.Columns) > 1024 {
@@ -239,26 +235,46 @@ func (s *session) createTable(c *tsql.CreateTable) error {
 	for i := range c.Constraints {
 		if c.Constraints[i].Kind == "PK" {
 			for _, key := range c.Constraints[i].Columns {
-				if col := t.column(key); col != nil {
+				col := t.column(key)
+				if col != nil {
 					col.NotNull = true
 				}
 			}
 		}
 	}
-	if err := s.query("INSERT INTO "+t.home()+".catalog (schema, name) VALUES (?, ?)", nil, schema, name); err != nil {
+	err = s.query("INSERT INTO "+t.home()+".catalog (schema, name) VALUES (?, ?)", nil, schema, name)
+	if err != nil {
 		return err
 	}
 	t.ID = s.db.LastInsertRowID()
 	s.forgetIdentity(t)
-	if err := s.query(t.definition(), nil); err != nil {
+	err = s.query(t.definition(), nil)
+	if err != nil {
 		return err
 	}
 	for i := range c.Constraints {
-		if err := s.addConstraint(t, &c.Constraints[i]); err != nil {
+		err := s.addConstraint(t, &c.Constraints[i])
+		if err != nil {
 			return err
 		}
 	}
 	return s.save(t)
+}
+
+// mayCreateIn makes sure that a schema exists and that the login may create tables.
+func (s *session) mayCreateIn(schema string) error {
+	err := s.mayCreate("CREATE TABLE")
+	if err != nil {
+		return err
+	}
+	n, err := s.number("SELECT count(*) FROM main.schemas WHERE name = ?", schema)
+	if err != nil {
+		return err
+	}
+	if n == 0 {
+		return &tds.Error{Number: 2760, Severity: 16, Message: fmt.Sprintf("The specified schema name \"%s\" either does not exist or you do not have permission to use it.", schema)}
+	}
+	return nil
 }
 
 func (t *tableDef) names() (list []string) {
@@ -291,7 +307,10 @@ func (t *tableDef) addColumns(columns []tsql.Column) error {
 		var err error
 		if c.Computed != nil {
 			d.Computed = c.Text
-		} else if d.Type, err = declared(c.Type); err != nil {
+		} else {
+			d.Type, err = declared(c.Type)
+		}
+		if err != nil {
 			return err
 		}
 		if c.Default != nil {
@@ -330,7 +349,8 @@ func (s *session) addConstraint(t *tableDef, c *tsql.Constraint) error {
 			return &tds.Error{Number: 1911, Severity: 16, Message: fmt.Sprintf("Column name '%s' does not exist in the target table or view.", name)}
 		}
 	}
-	if err := s.nameConstraint(t, c); err != nil {
+	err := s.nameConstraint(t, c)
+	if err != nil {
 		return err
 	}
 	switch c.Kind {

@@ -79,7 +79,8 @@ var (
 // expr translates a value.
 func (c *compiler) expr(x tsql.Expr, in *scope) (code, error) {
 	if in != nil && in.group != nil {
-		if err := c.grouped(x, in); err != nil {
+		err := c.grouped(x, in)
+		if err != nil {
 			return code{}, err
 		}
 	}
@@ -153,7 +154,8 @@ func literalCode(x *tsql.Lit) (code, error) {
 		}
 		return known(Type{Name: "float"}, tds.Value{Float: f}), nil
 	}
-	if n, err := strconv.ParseInt(x.Text, 10, 32); err == nil {
+	n, err := strconv.ParseInt(x.Text, 10, 32)
+	if err == nil {
 		return known(intType, tds.Value{Int: n}), nil
 	}
 	whole, decimals, _ := strings.Cut(x.Text, ".")
@@ -280,7 +282,8 @@ func (c *compiler) arithmetic(x *tsql.Binary, in *scope) (code, error) {
 
 // rescaled is a number as an unscaled one with more decimals.
 func rescaled(v code, scale int) string {
-	if more := scale - v.typ.Scale; more > 0 {
+	more := scale - v.typ.Scale
+	if more > 0 {
 		return fmt.Sprintf("(%s * %d)", v.sql, tenTo(more))
 	}
 	return v.sql
@@ -340,7 +343,8 @@ func (c *compiler) as(v code, to Type, how int) (code, error) {
 		return v, nil
 	}
 	if !v.typ.Textual() && !numeric(v.typ) && !to.Textual() {
-		if _, err := convert(tds.Value{Text: []byte{}}, v.typ, to, true); err != nil {
+		_, err := convert(tds.Value{Text: []byte{}}, v.typ, to, true)
+		if err != nil {
 			return v, err
 		}
 	}
@@ -366,7 +370,10 @@ func (c *compiler) cases(x *tsql.Case, in *scope) (code, error) {
 		}
 		if i == 0 || out.constant != nil && out.constant.Null {
 			out = then
-		} else if then, err = c.as(then, wider(out.typ, then.typ), castStrict); err != nil {
+		} else {
+			then, err = c.as(then, wider(out.typ, then.typ), castStrict)
+		}
+		if err != nil {
 			return out, err
 		}
 		out.typ = wider(out.typ, then.typ)
@@ -384,7 +391,8 @@ func (c *compiler) cases(x *tsql.Case, in *scope) (code, error) {
 		case last.constant == nil || !last.constant.Null:
 			out.typ = wider(out.typ, last.typ)
 		}
-		if last, err = c.as(last, out.typ, castStrict); err != nil {
+		last, err = c.as(last, out.typ, castStrict)
+		if err != nil {
 			return out, err
 		}
 		null = out.nullable || last.nullable

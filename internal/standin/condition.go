@@ -100,7 +100,8 @@ func (c *compiler) longList(x *tsql.In, in *scope) (string, error) {
 		if err != nil {
 			return "", err
 		}
-		if item, err = c.as(item, v.typ, castCut); err != nil {
+		item, err = c.as(item, v.typ, castCut)
+		if err != nil {
 			return "", err
 		}
 		list = append(list, item.sql)
@@ -187,7 +188,8 @@ func (c *compiler) aligned(l, r code) (code, code, error) {
 	case numeric(l.typ) && numeric(r.typ):
 		scale := max(l.typ.Scale, r.typ.Scale)
 		to := Type{Name: "decimal", Size: 38, Scale: scale}
-		if l, err = c.as(l, to, castStrict); err == nil {
+		l, err = c.as(l, to, castStrict)
+		if err == nil {
 			r, err = c.as(r, to, castStrict)
 		}
 	case timed(l.typ) && r.typ.Name == "date":

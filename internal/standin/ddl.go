@@ -14,7 +14,8 @@ func (s *session) createIndex(x *tsql.CreateIndex) error {
 	if err != nil {
 		return err
 	}
-	if err := s.mayAlter(t); err != nil {
+	err = s.mayAlter(t)
+	if err != nil {
 		return err
 	}
 	if slices.ContainsFunc(t.Keys, func(k keyDef) bool { return strings.EqualFold(k.Name, x.Name) }) {
@@ -27,14 +28,16 @@ func (s *session) createIndex(x *tsql.CreateIndex) error {
 	if x.Where != nil {
 		return invalid(50001, "The stand-in does not know filtered indexes.")
 	}
-	if err := s.addKey(t, k); err != nil {
+	err = s.addKey(t, k)
+	if err != nil {
 		return err
 	}
 	return s.save(t)
 }
 
 func (s *session) createSchema(name string) error {
-	if err := s.mayCreate("CREATE SCHEMA"); err != nil {
+	err := s.mayCreate("CREATE SCHEMA")
+	if err != nil {
 		return err
 	}
 	n, err := s.number("SELECT count(*) FROM main.schemas WHERE name = ?", name)
@@ -53,7 +56,8 @@ func (s *session) createTrigger(x *tsql.CreateTrigger) error {
 	if err != nil {
 		return err
 	}
-	if err := s.mayAlter(t); err != nil {
+	err = s.mayAlter(t)
+	if err != nil {
 		return err
 	}
 	t.Triggers = append(t.Triggers, triggerDef{x.Name, x.Body})
@@ -65,33 +69,40 @@ func (s *session) alterTable(x *tsql.AlterTable) error {
 	if err != nil {
 		return &tds.Error{Number: 4902, Severity: 16, Message: fmt.Sprintf("Cannot find the object \"%s\" because it does not exist or you do not have permissions.", strings.Join(x.Name, "."))}
 	}
-	if err := s.mayAlter(t); err != nil {
+	err = s.mayAlter(t)
+	if err != nil {
 		return err
 	}
 	if x.Retyped != nil {
-		if err := s.retype(t, x.Retyped); err != nil {
+		err := s.retype(t, x.Retyped)
+		if err != nil {
 			return err
 		}
 	}
 	had := len(t.Columns)
-	if err := t.addColumns(x.Columns); err != nil {
+	err = t.addColumns(x.Columns)
+	if err != nil {
 		return err
 	}
-	if err := checkNames(append([]string{t.Name}, t.names()...)); err != nil {
+	err = checkNames(append([]string{t.Name}, t.names()...))
+	if err != nil {
 		return err
 	}
 	for i := had; i < len(t.Columns); i++ {
-		if err := s.addColumn(t, &t.Columns[i]); err != nil {
+		err := s.addColumn(t, &t.Columns[i])
+		if err != nil {
 			return err
 		}
 	}
 	for _, name := range x.DropColumns {
-		if err := s.dropColumn(t, name); err != nil {
+		err := s.dropColumn(t, name)
+		if err != nil {
 			return err
 		}
 	}
 	for i := range x.Constraints {
-		if err := s.addConstraint(t, &x.Constraints[i]); err != nil {
+		err := s.addConstraint(t, &x.Constraints[i])
+		if err != nil {
 			return err
 		}
 	}
@@ -107,7 +118,8 @@ func (s *session) addColumn(t *tableDef, c *columnDef) error {
 		return invalid(4901, "ALTER TABLE only allows columns to be added that can contain nulls, or have a DEFAULT definition specified. Column '%s' cannot be added to non-empty table '%s'.", c.Name, t.Name)
 	}
 	definition := strings.TrimSuffix(c.definition(), " NOT NULL")
-	if err := s.query("ALTER TABLE "+t.sqlName()+" ADD COLUMN "+definition, nil); err != nil {
+	err = s.query("ALTER TABLE "+t.sqlName()+" ADD COLUMN "+definition, nil)
+	if err != nil {
 		return err
 	}
 	if !c.Identity {
@@ -126,7 +138,8 @@ func (s *session) dropColumn(t *tableDef, name string) error {
 			return invalid(5074, "The object '%s' is dependent on column '%s'.", k.Name, name)
 		}
 	}
-	if err := s.query("ALTER TABLE "+t.sqlName()+" DROP COLUMN "+c.sqlName(), nil); err != nil {
+	err := s.query("ALTER TABLE "+t.sqlName()+" DROP COLUMN "+c.sqlName(), nil)
+	if err != nil {
 		return err
 	}
 	t.Columns = slices.DeleteFunc(t.Columns, func(other columnDef) bool { return other.ID == c.ID })
@@ -140,7 +153,8 @@ func (s *session) drop(x *tsql.Drop) error {
 	case "SCHEMA":
 		return s.dropSchema(x.Name[0])
 	case "DATABASE":
-		if err := s.mayCreate("DROP DATABASE"); err != nil {
+		err := s.mayCreate("DROP DATABASE")
+		if err != nil {
 			return err
 		}
 		return s.server.dropDatabase(x.Name[0])
@@ -179,7 +193,8 @@ func (s *session) dropTable(x *tsql.Drop) error {
 			}
 		}
 	}
-	if err := s.query("DROP TABLE "+t.sqlName(), nil); err != nil {
+	err = s.query("DROP TABLE "+t.sqlName(), nil)
+	if err != nil {
 		return err
 	}
 	s.redefine()
@@ -194,7 +209,8 @@ func (s *session) dropSchema(name string) error {
 	if n == 0 {
 		return invalid(15151, "Cannot drop the schema '%s', because it does not exist or you do not have permission.", name)
 	}
-	if n, err = s.number("SELECT count(*) FROM main.catalog WHERE schema = ?", name); err != nil {
+	n, err = s.number("SELECT count(*) FROM main.catalog WHERE schema = ?", name)
+	if err != nil {
 		return err
 	}
 	if n > 0 {
@@ -213,7 +229,8 @@ func (s *session) dropIndex(name []string) error {
 	if at < 0 {
 		return noSuch("index", name)
 	}
-	if err := s.query("DROP INDEX "+t.home()+"."+t.indexName(t.Keys[at].Name), nil); err != nil {
+	err = s.query("DROP INDEX "+t.home()+"."+t.indexName(t.Keys[at].Name), nil)
+	if err != nil {
 		return err
 	}
 	t.Keys = slices.Delete(t.Keys, at, at+1)

@@ -52,7 +52,8 @@ func (s *session) change(statement tsql.Statement, more bool) error {
 func (s *session) targets(t *tableDef, names []string) (list []*columnDef, err error) {
 	if names == nil {
 		for i := range t.Columns {
-			if c := &t.Columns[i]; c.Computed == "" && (!c.Identity || s.identityInsert == t.objectID()) {
+			c := &t.Columns[i]
+			if c.Computed == "" && (!c.Identity || s.identityInsert == t.objectID()) {
 				list = append(list, c)
 			}
 		}
@@ -73,7 +74,8 @@ func (s *session) targets(t *tableDef, names []string) (list []*columnDef, err e
 		list = append(list, c)
 	}
 	for i := range t.Columns {
-		if c := &t.Columns[i]; c.Identity && s.identityInsert == t.objectID() && !slices.Contains(list, c) {
+		c := &t.Columns[i]
+		if c.Identity && s.identityInsert == t.objectID() && !slices.Contains(list, c) {
 			return nil, invalid(545, "Explicit value must be specified for identity column in table '%s' when IDENTITY_INSERT is set to ON.", t.Name)
 		}
 	}
@@ -106,7 +108,8 @@ func (s *session) insert(x *tsql.Insert) (int64, error) {
 	if err != nil {
 		return 0, err
 	}
-	if err := s.may("INSERT", t); err != nil {
+	err = s.may("INSERT", t)
+	if err != nil {
 		return 0, err
 	}
 	into, err := s.targets(t, x.Columns)
@@ -131,7 +134,8 @@ func (s *session) insert(x *tsql.Insert) (int64, error) {
 	if err != nil {
 		return 0, err
 	}
-	if err := s.query("INSERT INTO "+t.sqlName()+" ("+strings.Join(names, ", ")+") "+sql, nil); err != nil {
+	err = s.query("INSERT INTO "+t.sqlName()+" ("+strings.Join(names, ", ")+") "+sql, nil)
+	if err != nil {
 		return 0, named(err, t)
 	}
 	n := int64(s.db.Changes())
@@ -210,7 +214,8 @@ func (s *session) update(x *tsql.Update) (int64, error) {
 		return 0, err
 	}
 	t := target.table
-	if err := s.may("UPDATE", t); err != nil {
+	err = s.may("UPDATE", t)
+	if err != nil {
 		return 0, err
 	}
 	var set []string
@@ -242,7 +247,8 @@ func (s *session) update(x *tsql.Update) (int64, error) {
 	if text != "" {
 		sql += " FROM " + text
 	}
-	if err := s.query(sql+conditions(where), nil); err != nil {
+	err = s.query(sql+conditions(where), nil)
+	if err != nil {
 		return 0, named(err, t)
 	}
 	n := int64(s.db.Changes())
@@ -314,7 +320,8 @@ func (s *session) remove(x *tsql.Delete) (n int64, out *compiled, rows [][]tds.V
 		return 0, nil, nil, err
 	}
 	t := target.table
-	if err := s.may("DELETE", t); err != nil {
+	err = s.may("DELETE", t)
+	if err != nil {
 		return 0, nil, nil, err
 	}
 	if x.Where != nil {
@@ -362,7 +369,8 @@ func (s *session) truncate(name []string) error {
 	if err != nil {
 		return err
 	}
-	if err := s.mayAlter(t); err != nil {
+	err = s.mayAlter(t)
+	if err != nil {
 		return err
 	}
 	all, err := s.tables()
@@ -376,7 +384,8 @@ func (s *session) truncate(name []string) error {
 			}
 		}
 	}
-	if err := s.query("DELETE FROM "+t.sqlName(), nil); err != nil {
+	err = s.query("DELETE FROM "+t.sqlName(), nil)
+	if err != nil {
 		return err
 	}
 	_, err = s.moveIdentity(t, func(int64) int64 { return 0 })

@@ -68,7 +68,8 @@ func (s *session) changeDefinitions(statement tsql.Statement) error {
 	case *tsql.CreateSchema:
 		return s.createSchema(x.Name)
 	case *tsql.CreateDatabase:
-		if err := s.mayCreate("CREATE DATABASE"); err != nil {
+		err := s.mayCreate("CREATE DATABASE")
+		if err != nil {
 			return err
 		}
 		return s.server.CreateDatabase(x.Name)
@@ -96,7 +97,8 @@ func (s *session) value(x tsql.Expr) (code, error) {
 		return v, err
 	}
 	defer st.Finalize()
-	if _, err := st.Step(); err != nil {
+	_, err = st.Step()
+	if err != nil {
 		return v, s.translated(err)
 	}
 	got := column(st, 0, v.typ)
@@ -193,7 +195,8 @@ func (s *session) send(q *compiled) (n int64, err error) {
 			read(st, i, &v)
 			row = writers[i](row, &v)
 		}
-		if _, err := s.conn.Write(row); err != nil {
+		_, err = s.conn.Write(row)
+		if err != nil {
 			return n, err
 		}
 		n++
@@ -238,7 +241,8 @@ func (s *session) setIdentityInsert(x *tsql.SetOption) error {
 	if err != nil {
 		return err
 	}
-	if err := s.mayAlter(t); err != nil {
+	err = s.mayAlter(t)
+	if err != nil {
 		return err
 	}
 	if !slices.ContainsFunc(t.Columns, func(c columnDef) bool { return c.Identity }) {
@@ -266,10 +270,12 @@ func (s *session) use(name string) error {
 		return invalid(226, "USE statement not allowed within multi-statement transaction.")
 	}
 	before := s.database
-	if err := s.db.Close(); err != nil {
+	err := s.db.Close()
+	if err != nil {
 		return err
 	}
-	if err := s.open(name); err != nil {
+	err = s.open(name)
+	if err != nil {
 		return err
 	}
 	s.conn.Changed(tds.EnvDatabase, name, before)

@@ -99,7 +99,8 @@ func (s *session) objectIDOf(a []string) (any, error) {
 func splitName(text string) (parts []string) {
 	var b strings.Builder
 	for i := 0; i < len(text); i++ {
-		switch c := text[i]; {
+		c := text[i]
+		switch {
 		case c == '[':
 			for i++; i < len(text) && (text[i] != ']' || i+1 < len(text) && text[i+1] == ']'); i++ {
 				if text[i] == ']' {

@@ -23,8 +23,9 @@ func (c *compiler) call(x *tsql.Call, in *scope) (code, error) {
 	if x.Over != nil {
 		return code{}, invalid(50001, "The stand-in does not know %s over a window.", x.Name)
 	}
-	if f := c.s.facts()[x.Name]; f != nil {
-		return c.fact(x, f, in)
+	known := c.s.facts()[x.Name]
+	if known != nil {
+		return c.fact(x, known, in)
 	}
 	if x.Name == "collationproperty" {
 		return c.collationProperty(x, in)
@@ -54,7 +55,8 @@ func (c *compiler) call(x *tsql.Call, in *scope) (code, error) {
 func (c *compiler) aggregate(x *tsql.Call, in *scope) (code, error) {
 	inner := *in
 	inner.group = nil
-	if _, ok := x.Args[0].(*tsql.Star); ok {
+	_, ok := x.Args[0].(*tsql.Star)
+	if ok {
 		t := intType
 		if x.Name == "count_big" {
 			t = bigType
@@ -88,20 +90,7 @@ func (c *compiler) aggregate(x *tsql.Call, in *scope) (code, error) {
 		}
 		return code{sql: "group_concat(" + v.sql + ", " + by.sql + order + ")", typ: Type{Name: "nvarchar", Size: 4000}, nullable: true}, nil
 	case "sum":
-		t := v.typ
-		switch {
-		case t.Name == "bit" || !numeric(t):
-			return v, invalid(8117, "Operand data type %s is invalid for sum operator.", t.Name)
-		case t.Wide():
-			t.Size = 38
-			return code{sql: "sum_wide(" + v.sql + ")", typ: t, nullable: true}, nil
-		case t.Name == "decimal":
-			t.Size = 38
-			return c.as(code{sql: "sum(" + v.sql + ")", typ: Type{Name: "decimal", Size: 18, Scale: t.Scale}, nullable: true}, t, castStrict)
-		case t.Whole() && t.Name != "bigint":
-			t = intType
-		}
-		return code{sql: "sum(" + distinct + v.sql + ")", typ: t, nullable: true}, nil
+		return c.sum(v, distinct)
 	}
 	if v.typ.Wide() {
 		return code{sql: x.Name + "_wide(" + v.sql + ")", typ: v.typ, nullable: true}, nil
@@ -110,6 +99,23 @@ func (c *compiler) aggregate(x *tsql.Call, in *scope) (code, error) {
 		return v, invalid(8117, "Operand data type %s is invalid for %s operator.", v.typ.Name, x.Name)
 	}
 	return code{sql: x.Name + "(" + v.sql + ")", typ: v.typ, nullable: true}, nil
+}
+
+func (c *compiler) sum(v code, distinct string) (code, error) {
+	t := v.typ
+	switch {
+	case t.Name == "bit" || !numeric(t):
+		return v, invalid(8117, "Operand data type %s is invalid for sum operator.", t.Name)
+	case t.Wide():
+		t.Size = 38
+		return code{sql: "sum_wide(" + v.sql + ")", typ: t, nullable: true}, nil
+	case t.Name == "decimal":
+		t.Size = 38
+		return c.as(code{sql: "sum(" + v.sql + ")", typ: Type{Name: "decimal", Size: 18, Scale: t.Scale}, nullable: true}, t, castStrict)
+	case t.Whole() && t.Name != "bigint":
+		t = intType
+	}
+	return code{sql: "sum(" + distinct + v.sql + ")", typ: t, nullable: true}, nil
 }
 
 func (c *compiler) rowNumber(x *tsql.Call, in *scope) (code, error) {
@@ -238,7 +244,8 @@ func (c *compiler) dateDiff(x *tsql.Call, in *scope) (code, error) {
 		if err != nil {
 			return v, err
 		}
-		if v, err = c.as(v, Type{Name: "date"}, castStrict); err != nil {
+		v, err = c.as(v, Type{Name: "date"}, castStrict)
+		if err != nil {
 			return v, err
 		}
 		days = append(days, v.sql)
@@ -268,9 +275,10 @@ func coalesce(c *compiler, args []code) (code, error) {
 
 // extend gives SQLite the functions that it lacks.
 func (s *session) extend() error {
-	if err := s.db.SetCollation("ci", func(a, b string) int {
+	err := s.db.SetCollation("ci", func(a, b string) int {
 		return strings.Compare(strings.ToLower(strings.TrimRight(a, " ")), strings.ToLower(strings.TrimRight(b, " ")))
-	}); err != nil {
+	})
+	if err != nil {
 		return err
 	}
 	for name, f := range map[string]*sqlite.FunctionImpl{
@@ -301,7 +309,8 @@ func (s *session) extend() error {
 			return sqlite.TextValue(newGUID()), nil
 		}},
 	} {
-		if err := s.db.CreateFunction(name, f); err != nil {
+		err := s.db.CreateFunction(name, f)
+		if err != nil {
 			return err
 		}
 	}
@@ -457,7 +466,8 @@ func valueOf(t Type, v sqlite.Value) tds.Value {
 
 // typeIndex is the number by which the function above knows a type.
 func (s *session) typeIndex(t Type) int {
-	if i := slices.Index(s.types, t); i >= 0 {
+	i := slices.Index(s.types, t)
+	if i >= 0 {
 		return i
 	}
 	s.types = append(s.types, t)

@@ -25,7 +25,8 @@ func (a *arguments) text(name string, at int) string {
 }
 
 func (a *arguments) get(name string, at int) (code, bool) {
-	if v, ok := a.byName[name]; ok {
+	v, ok := a.byName[name]
+	if ok {
 		return v, true
 	}
 	if at < len(a.list) {
@@ -101,7 +102,8 @@ func (s *session) getAppLock(a *arguments) (int32, error) {
 		return -999, nil
 	}
 	patience := s.lockTimeout
-	if n := a.number("locktimeout", 3, -2); n != -2 {
+	n := a.number("locktimeout", 3, -2)
+	if n != -2 {
 		patience = time.Duration(n) * time.Millisecond
 	}
 	if !s.server.lock(s, strings.ToLower(s.database)+"/"+name, tran, patience) {
@@ -123,14 +125,16 @@ func (s *session) addProperty(a *arguments) (int32, error) {
 		if err != nil {
 			return invalid(15135, "Object is invalid. Extended properties are not permitted on '%s', or the object does not exist.", a.text("level1name", 5))
 		}
-		if err := s.mayAlter(t); err != nil {
+		err = s.mayAlter(t)
+		if err != nil {
 			return err
 		}
 		column := a.text("level2name", 7)
 		if column != "" && t.column(column) == nil {
 			return invalid(15135, "Object is invalid. Extended properties are not permitted on '%s.%s', or the object does not exist.", t.full(), column)
 		}
-		if _, there := t.Comments[column]; there {
+		_, there := t.Comments[column]
+		if there {
 			return invalid(15233, "Property cannot be added. Property '%s' already exists for '%s'.", a.text("name", 0), t.full())
 		}
 		t.Comments[column] = a.text("value", 1)
@@ -145,7 +149,8 @@ func (s *session) rename(a *arguments) (int32, error) {
 		if err != nil {
 			return invalid(15225, "No item by the name of '%s' could be found in the current database '%s'.", a.text("objname", 0), s.database)
 		}
-		if err := s.mayAlter(t); err != nil {
+		err = s.mayAlter(t)
+		if err != nil {
 			return err
 		}
 		t.Name = a.text("newname", 1)

@@ -14,16 +14,19 @@ func (s *session) retype(t *tableDef, to *tsql.Column) error {
 	if c == nil {
 		return invalid(4924, "ALTER TABLE ALTER COLUMN failed because column '%s' does not exist in table '%s'.", to.Name, t.Name)
 	}
-	if user := t.userOf(c.Name); user != "" {
+	user := t.userOf(c.Name)
+	if user != "" {
 		return invalid(5074, "The object '%s' is dependent on column '%s'.", user, c.Name)
 	}
 	next := *c
 	var err error
-	if next.Type, err = declared(to.Type); err != nil {
+	next.Type, err = declared(to.Type)
+	if err != nil {
 		return err
 	}
 	next.NotNull = to.NotNull
-	if nulls, err := s.number("SELECT EXISTS (SELECT 1 FROM " + t.sqlName() + " WHERE " + c.sqlName() + " IS NULL)"); err != nil || next.NotNull && nulls > 0 {
+	nulls, err := s.number("SELECT EXISTS (SELECT 1 FROM " + t.sqlName() + " WHERE " + c.sqlName() + " IS NULL)")
+	if err != nil || next.NotNull && nulls > 0 {
 		if err != nil {
 			return err
 		}
@@ -44,7 +47,8 @@ func (s *session) retype(t *tableDef, to *tsql.Column) error {
 		fmt.Sprintf("UPDATE %s SET %s = %s", t.sqlName(), c.sqlName(), values.sql),
 		fmt.Sprintf("ALTER TABLE %s DROP COLUMN %s", t.sqlName(), old),
 	} {
-		if err := s.query(statement, nil); err != nil {
+		err := s.query(statement, nil)
+		if err != nil {
 			return named(columned(err, c), t)
 		}
 	}

@@ -90,12 +90,14 @@ func (s *session) rules(t *tableDef) ([]ruleQuery, error) {
 
 // inserted checks rows that were inserted, and runs the triggers of the table.
 func (s *session) inserted(t *tableDef, mark int64, check, fire bool) error {
-	if i := slices.IndexFunc(t.Columns, func(c columnDef) bool { return c.Identity }); i >= 0 && s.identityInsert == t.objectID() {
+	i := slices.IndexFunc(t.Columns, func(c columnDef) bool { return c.Identity })
+	if i >= 0 && s.identityInsert == t.objectID() {
 		highest, err := s.number(fmt.Sprintf("SELECT coalesce(max(%s), 0) FROM %s WHERE rowid > %d", t.Columns[i].sqlName(), t.sqlName(), mark))
 		if err != nil {
 			return err
 		}
-		if _, err := s.moveIdentity(t, func(last int64) int64 { return max(last, highest) }); err != nil {
+		_, err = s.moveIdentity(t, func(last int64) int64 { return max(last, highest) })
+		if err != nil {
 			return err
 		}
 	}
@@ -104,7 +106,8 @@ func (s *session) inserted(t *tableDef, mark int64, check, fire bool) error {
 		if err != nil {
 			return err
 		}
-		if err := s.verify(t, rules, mark, "INSERT"); err != nil {
+		err = s.verify(t, rules, mark, "INSERT")
+		if err != nil {
 			return err
 		}
 	}
@@ -112,7 +115,8 @@ func (s *session) inserted(t *tableDef, mark int64, check, fire bool) error {
 		return nil
 	}
 	for _, trigger := range t.Triggers {
-		if err := s.fire(t, mark, trigger); err != nil {
+		err := s.fire(t, mark, trigger)
+		if err != nil {
 			return err
 		}
 	}
@@ -126,7 +130,8 @@ func (s *session) changed(t *tableDef, what string) error {
 		if err != nil {
 			return err
 		}
-		if err := s.verify(t, rules, 0, what); err != nil {
+		err = s.verify(t, rules, 0, what)
+		if err != nil {
 			return err
 		}
 	}
@@ -140,7 +145,8 @@ func (s *session) changed(t *tableDef, what string) error {
 			if f.Refers != t.ID || child.Temp != t.Temp {
 				continue
 			}
-			if err := s.follow(child, t, f, what); err != nil {
+			err := s.follow(child, t, f, what)
+			if err != nil {
 				return err
 			}
 		}
@@ -153,7 +159,8 @@ func (s *session) follow(child, parent *tableDef, f *foreignDef, what string) er
 	q := s.foreignQuery(child, parent, f)
 	switch f.OnDelete {
 	case "CASCADE":
-		if err := s.query(fmt.Sprintf("DELETE FROM %s WHERE rowid IN (SELECT r.rowid FROM %[1]s AS r WHERE %s)", child.sqlName(), q.broken), nil); err != nil {
+		err := s.query(fmt.Sprintf("DELETE FROM %s WHERE rowid IN (SELECT r.rowid FROM %[1]s AS r WHERE %s)", child.sqlName(), q.broken), nil)
+		if err != nil {
 			return err
 		}
 		return s.changed(child, "DELETE")
@@ -183,13 +190,16 @@ func (s *session) fire(t *tableDef, mark int64, trigger triggerDef) error {
 	s.trigger = &insertedRows{t, mark}
 	defer func() { s.depth, s.trigger = s.depth-1, before }()
 	for _, statement := range list {
-		if x, ok := statement.(*tsql.If); ok {
-			if err := s.conditionInTrigger(x); err != nil {
+		x, ok := statement.(*tsql.If)
+		if ok {
+			err := s.conditionInTrigger(x)
+			if err != nil {
 				return err
 			}
 			continue
 		}
-		if _, err := s.run(statement, true); err != nil {
+		_, err := s.run(statement, true)
+		if err != nil {
 			return err
 		}
 		if s.depthOfTran == 0 && !s.writing {
@@ -233,7 +243,8 @@ var (
 
 // translated returns what SQLite says of a statement as the server would.
 func (s *session) translated(err error) error {
-	if raised := s.raised; raised != nil {
+	raised := s.raised
+	if raised != nil {
 		s.raised = nil
 		return raised
 	}
@@ -242,11 +253,13 @@ func (s *session) translated(err error) error {
 		return err
 	}
 	text := err.Error()
-	if m := brokenNotNull.FindStringSubmatch(text); m != nil {
+	m := brokenNotNull.FindStringSubmatch(text)
+	if m != nil {
 		t, c := s.partOf(m[1], "c"+m[2])
 		return &tds.Error{Number: 515, Severity: 16, State: 2, Message: fmt.Sprintf("Cannot insert the value NULL into column '%s', table '%s.%s'; column does not allow nulls. INSERT fails.", c, s.database, t.full())}
 	}
-	if m := brokenIndex.FindStringSubmatch(text); m != nil {
+	m = brokenIndex.FindStringSubmatch(text)
+	if m != nil {
 		t, _ := s.partOf(m[1], "")
 		for _, k := range t.Keys {
 			if strings.EqualFold(k.Name, m[2]) {
@@ -254,7 +267,8 @@ func (s *session) translated(err error) error {
 			}
 		}
 	}
-	if m := brokenUnique.FindStringSubmatch(text); m != nil {
+	m = brokenUnique.FindStringSubmatch(text)
+	if m != nil {
 		t, _ := s.partOf(m[1], "")
 		columns := regexp.MustCompile(`o\d+\.`).ReplaceAllString(m[2], "")
 		for _, k := range t.Keys {

@@ -105,10 +105,12 @@ func (c *compiler) order(q *tsql.Select, result *compiled, in *scope) (string, e
 }
 
 func (c *compiler) orderTerm(x tsql.Expr, result *compiled, in *scope) (string, error) {
-	if n, ok := x.(*tsql.Lit); ok && n.Kind == 'n' {
+	n, ok := x.(*tsql.Lit)
+	if ok && n.Kind == 'n' {
 		return n.Text, nil
 	}
-	if col, ok := x.(*tsql.Col); ok && len(col.Parts) == 1 {
+	col, ok := x.(*tsql.Col)
+	if ok && len(col.Parts) == 1 {
 		for i, r := range result.columns {
 			if strings.EqualFold(r.name, col.Parts[0]) {
 				return fmt.Sprint(i + 1), nil
@@ -224,7 +226,8 @@ func (c *compiler) items(q *tsql.Select, in *scope) (list []string, out *compile
 		list = append(list, fmt.Sprintf("%s AS k%d", sql, len(out.columns)))
 	}
 	for _, item := range q.Items {
-		if star, ok := item.X.(*tsql.Star); ok {
+		star, ok := item.X.(*tsql.Star)
+		if ok {
 			found := false
 			for _, b := range in.sources {
 				if star.Table != "" && !strings.EqualFold(star.Table, b.alias) {
@@ -245,7 +248,8 @@ func (c *compiler) items(q *tsql.Select, in *scope) (list []string, out *compile
 			return nil, nil, err
 		}
 		name := item.Alias
-		if col, ok := item.X.(*tsql.Col); ok && name == "" {
+		col, ok := item.X.(*tsql.Col)
+		if ok && name == "" {
 			name = col.Parts[len(col.Parts)-1]
 		}
 		add(v.sql, resultColumn{name: name, typ: v.typ, nullable: v.nullable, identity: v.column != nil && v.column.Identity, fixedLength: isFixedLength(v.column, v.nullable)})
@@ -324,7 +328,8 @@ func (c *compiler) source(src tsql.Source, outer *scope) (string, bound, error) 
 		}
 		return "(" + q.sql + ") AS " + b.inner, b, nil
 	}
-	if view := viewOf(src.Name); view != nil {
+	view := viewOf(src.Name)
+	if view != nil {
 		name, err := c.s.fillView(view)
 		for _, col := range view.columns {
 			b.columns = append(b.columns, boundColumn{name: col.name, sql: b.inner + `."` + col.name + `"`, typ: col.typ, null: true})
@@ -371,7 +376,8 @@ func (c *compiler) tableSource(name []string, b bound) (string, bound, error) {
 	if err != nil {
 		return "", b, err
 	}
-	if err := c.s.may("SELECT", t); err != nil {
+	err = c.s.may("SELECT", t)
+	if err != nil {
 		return "", b, err
 	}
 	b.bind(t)

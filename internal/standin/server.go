@@ -156,7 +156,8 @@ func (s *Server) serve(raw net.Conn) error {
 		return conn.End()
 	}
 	x := newSession(s, conn, hello, raw)
-	if err := x.open(hello.Database); err != nil {
+	err = x.open(hello.Database)
+	if err != nil {
 		return err
 	}
 	defer x.close()
@@ -304,7 +305,8 @@ func (s *Server) unlock(x *session, name string) bool {
 	if l == nil || l.owner != x {
 		return false
 	}
-	if l.count--; l.count == 0 {
+	l.count--
+	if l.count == 0 {
 		delete(s.locks, name)
 	}
 	return true

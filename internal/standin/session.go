@@ -103,20 +103,24 @@ func (s *stopper) state() (stopped bool, done <-chan struct{}) {
 
 // open opens the file of a database.
 func (s *session) open(database string) (err error) {
-	if s.db, err = sqlite.OpenConn(s.server.path(database), sqlite.OpenReadWrite|sqlite.OpenCreate|sqlite.OpenWAL); err != nil {
+	s.db, err = sqlite.OpenConn(s.server.path(database), sqlite.OpenReadWrite|sqlite.OpenCreate|sqlite.OpenWAL)
+	if err != nil {
 		return err
 	}
 	s.database = database
 	s.db.SetBusyTimeout(5 * time.Second)
 	for _, setting := range []string{"synchronous = OFF", "cache_size = -65536", "temp_store = MEMORY"} {
-		if err := s.query("PRAGMA "+setting, nil); err != nil {
+		err := s.query("PRAGMA "+setting, nil)
+		if err != nil {
 			return err
 		}
 	}
-	if err := s.prepareDatabase(); err != nil {
+	err = s.prepareDatabase()
+	if err != nil {
 		return err
 	}
-	if err := s.prepareTemp(); err != nil {
+	err = s.prepareTemp()
+	if err != nil {
 		return err
 	}
 	s.db.SetBusyTimeout(0)
@@ -146,7 +150,8 @@ func (s *session) serve() error {
 	size := s.conn.SetSize(s.hello.PacketSize)
 	s.conn.Welcome(s.database, size)
 	s.conn.Done(0, 0)
-	if err := s.conn.End(); err != nil {
+	err := s.conn.End()
+	if err != nil {
 		return err
 	}
 	s.conn.Start()
@@ -162,7 +167,8 @@ func (s *session) serve() error {
 			continue
 		}
 		if m.Kind != tds.Attention {
-			if err := s.answer(m); err != nil && !errors.Is(err, tds.ErrCancelled) {
+			err := s.answer(m)
+			if err != nil && !errors.Is(err, tds.ErrCancelled) {
 				return err
 			}
 		}
@@ -170,7 +176,8 @@ func (s *session) serve() error {
 			s.stop.renew()
 			s.conn.Done(tds.DoneAttention, 0)
 		}
-		if err := s.conn.End(); err != nil {
+		err = s.conn.End()
+		if err != nil {
 			return err
 		}
 	}
@@ -204,7 +211,8 @@ func (s *session) answer(m *tds.Message) (err error) {
 	default:
 		return fmt.Errorf("a message of type %d", m.Kind)
 	}
-	if _, err := io.Copy(io.Discard, m); err != nil {
+	_, err = io.Copy(io.Discard, m)
+	if err != nil {
 		return err
 	}
 	return nil
@@ -319,7 +327,8 @@ func (s *session) failed(err error) bool {
 // manage answers a request about a transaction.
 func (s *session) manage(r *tds.Reader) {
 	var err error
-	switch kind := r.Little(2); kind {
+	kind := r.Little(2)
+	switch kind {
 	case 5:
 		s.snapshot = r.Byte() == 5
 		s.begin()
@@ -405,7 +414,8 @@ func (s *session) moveIdentity(t *tableDef, next func(last int64) int64) (int64,
 	last, known := s.server.numbers[key]
 	if !known {
 		for i := range t.Columns {
-			if c := &t.Columns[i]; c.Identity {
+			c := &t.Columns[i]
+			if c.Identity {
 				n, err := s.number(fmt.Sprintf("SELECT coalesce(max(%s), %d) FROM %s", c.sqlName(), c.Seed-1, t.sqlName()))
 				if err != nil {
 					return 0, err

@@ -68,7 +68,8 @@ func ask(c *sql.Conn, batch string) string {
 	}
 	var lines []string
 	for rows.Next() {
-		if err := rows.Scan(at...); err != nil {
+		err := rows.Scan(at...)
+		if err != nil {
 			return err.Error()
 		}
 		var texts []string
@@ -307,7 +308,8 @@ func TestBulkCopy(t *testing.T) {
 			bulk := conn.(*mssql.Conn).CreateBulk("every", strings.Split("abcdefghijklmnopqrs", ""))
 			bulk.Options = mssql.BulkOptions{KeepNulls: true, CheckConstraints: true}
 			for _, r := range rows {
-				if err := bulk.AddRow(r); err != nil {
+				err := bulk.AddRow(r)
+				if err != nil {
 					return err
 				}
 			}

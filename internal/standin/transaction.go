@@ -36,7 +36,8 @@ func (s *session) commit() error {
 		return nil
 	}
 	if s.writing {
-		if err := s.query("COMMIT", nil); err != nil {
+		err := s.query("COMMIT", nil)
+		if err != nil {
 			return err
 		}
 	}
@@ -93,7 +94,8 @@ func (s *session) savepoint(name string) error {
 	if s.depthOfTran == 0 {
 		return &tds.Error{Number: 628, Severity: 16, Message: "Cannot issue SAVE TRANSACTION when there is no active transaction."}
 	}
-	if err := s.beginWriting(); err != nil {
+	err := s.beginWriting()
+	if err != nil {
 		return err
 	}
 	s.savepoints = append(s.savepoints, name)
@@ -134,18 +136,21 @@ func (s *session) write(do func() error) error {
 		return &tds.Error{Number: 3906, Severity: 16, Message: fmt.Sprintf("Failed to update database \"%s\" because the database is read-only.", s.database)}
 	}
 	if s.depth == 0 {
-		if err := s.strike(); err != nil {
+		err := s.strike()
+		if err != nil {
 			return err
 		}
 	}
-	if err := s.beginWriting(); err != nil {
+	err := s.beginWriting()
+	if err != nil {
 		return err
 	}
 	save := fmt.Sprintf("statement%d", s.depth)
-	if err := s.query("SAVEPOINT "+save, nil); err != nil {
+	err = s.query("SAVEPOINT "+save, nil)
+	if err != nil {
 		return err
 	}
-	err := do()
+	err = do()
 	if err != nil {
 		err = s.translated(err)
 		s.db.SetInterrupt(nil)
@@ -163,7 +168,8 @@ func (s *session) write(do func() error) error {
 			clear(s.filled)
 		}
 		s.writing = false
-		if ended := s.query(end, nil); err == nil {
+		ended := s.query(end, nil)
+		if err == nil {
 			err = ended
 		}
 		s.settleDefinitions()

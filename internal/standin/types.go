@@ -55,7 +55,8 @@ func declared(t tsql.Type) (Type, error) {
 	case (d.Textual() || strings.HasSuffix(d.Name, "binary")) && d.Size == 0 && !d.Max:
 		d.Size = 1
 	}
-	if limit := longestOf(d); d.Size > limit {
+	limit := longestOf(d)
+	if d.Size > limit {
 		return d, &tds.Error{Number: 131, Severity: 15, Message: fmt.Sprintf("The size (%d) given to the type '%s' exceeds the maximum allowed (%d).", d.Size, d.Name, limit)}
 	}
 	return d, nil
@@ -316,7 +317,8 @@ func cutText(t Type, text string, limit int, rest bool) string {
 		if t.National() && r > 0xffff {
 			n++
 		}
-		if n++; n > limit {
+		n++
+		if n > limit {
 			if rest {
 				return text[at:]
 			}

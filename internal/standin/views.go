@@ -50,15 +50,18 @@ func (s *session) fillView(v *view) (string, error) {
 	for _, c := range v.columns {
 		columns, marks = append(columns, `"`+c.name+`" `+columnType(c.typ)), append(marks, "?")
 	}
-	if err := s.query("CREATE TABLE IF NOT EXISTS "+name+" ("+strings.Join(columns, ", ")+")", nil); err != nil {
+	err := s.query("CREATE TABLE IF NOT EXISTS "+name+" ("+strings.Join(columns, ", ")+")", nil)
+	if err != nil {
 		return "", err
 	}
 	now := s.server.definitions.Load()
-	if at, ok := s.filled[name]; ok && at == now && !v.always {
+	at, ok := s.filled[name]
+	if ok && at == now && !v.always {
 		return name, nil
 	}
 	s.filled[name] = now
-	if err := s.query("DELETE FROM "+name, nil); err != nil {
+	err = s.query("DELETE FROM "+name, nil)
+	if err != nil {
 		return "", err
 	}
 	insert, err := s.db.Prepare("INSERT INTO " + name + " VALUES (" + strings.Join(marks, ", ") + ")")
@@ -81,7 +84,8 @@ func (s *session) fillView(v *view) (string, error) {
 				insert.BindText(i+1, x)
 			}
 		}
-		if _, err := insert.Step(); err != nil {
+		_, err := insert.Step()
+		if err != nil {
 			failed = err
 		}
 		_ = insert.Reset()
@@ -371,7 +375,8 @@ func propertyRows(s *session, add func(...any)) error {
 	return eachTable(s, func(t *tableDef) {
 		for name, text := range t.Comments {
 			minor := 0
-			if c := t.column(name); c != nil {
+			c := t.column(name)
+			if c != nil {
 				minor = c.ID
 			}
 			add(1, "MS_Description", t.objectID(), minor, text)

@@ -79,7 +79,8 @@ func (p *Profile) Compare(s *Survey) (notes []note.Note) {
 	}
 	for i := range p.Columns {
 		was := &p.Columns[i]
-		if c := now[was.Heading]; c != nil {
+		c := now[was.Heading]
+		if c != nil {
 			for _, what := range was.changes(c, p.Records, s.Records) {
 				notes = append(notes, note.On(c.Heading, what))
 			}
@@ -112,7 +113,8 @@ func (c *Column) changes(now *Column, records, nowRecords int64) (what []string)
 	if c.Distinct <= fewValues && now.Distinct > fewValues && differs(float64(c.Distinct), float64(now.Distinct)) {
 		add("%s distinct values, previously %s", humanize.Comma(now.Distinct), humanize.Comma(c.Distinct))
 	}
-	if text := c.beyond(now); text != "" {
+	text := c.beyond(now)
+	if text != "" {
 		add("%s", text)
 	}
 	return what
@@ -150,7 +152,8 @@ func (c *Column) beyond(now *Column) string {
 
 // position returns where a number or a moment of the column is on its line.
 func (c *Column) position(text string) (float64, bool) {
-	if n, err := strconv.ParseFloat(text, 64); err == nil {
+	n, err := strconv.ParseFloat(text, 64)
+	if err == nil {
 		return n, true
 	}
 	typ, err := table.ParseType(c.Type)

@@ -137,7 +137,8 @@ func tableName(path string) string { return TableName(source.BaseName(path)) }
 // its end, in which the files of one table differ.
 func TableName(base string) string {
 	name := dialect.Identifier(base)
-	if short := trailingNumber.ReplaceAllString(name, ""); short != "" {
+	short := trailingNumber.ReplaceAllString(name, "")
+	if short != "" {
 		name = short
 	}
 	if name == "" {
@@ -187,7 +188,8 @@ func (s *Survey) offerKeys(t *tray.Tray) {
 func (s *Survey) offerPairs(t *tray.Tray) (notes []string) {
 	var sure, likely []string
 	for i, p := range s.KeyPairs {
-		switch together := strings.Join(p.Columns, " with "); {
+		together := strings.Join(p.Columns, " with ")
+		switch {
 		case i == 0 && p.Sure && p.dense:
 			t.Table.Key = p.Columns
 			notes = append(notes, "no single column identifies the records, these two together do")

@@ -18,7 +18,8 @@ func (w *surveying) notes() {
 	s.Notes = []note.Note{}
 	add := func(list ...note.Note) { s.Notes = append(s.Notes, list...) }
 	for i := range s.Columns {
-		if c := &s.Columns[i]; c.Obstacle != nil {
+		c := &s.Columns[i]
+		if c.Obstacle != nil {
 			add(note.On(c.Heading, *c.Obstacle))
 		}
 	}
@@ -68,7 +69,8 @@ func (s *Survey) encodingNotes() (list []note.Note) {
 
 // recordNotes is about records that are rejected or filled.
 func (s *Survey) recordNotes() (list []note.Note) {
-	if n := s.Ragged - s.Filled; n > 0 {
+	n := s.Ragged - s.Filled
+	if n > 0 {
 		list = append(list, note.About(countOf(n, "record is rejected because it has", "records are rejected because they have")+
 			" more or fewer cells than the header; --fill-short fills the short ones with NULL"))
 	}
@@ -91,7 +93,8 @@ func (s *Survey) recordNotes() (list []note.Note) {
 func (s *Survey) trimNotes() []note.Note {
 	var names []string
 	for i := range s.Columns {
-		if c := &s.Columns[i]; c.Choice.Trim {
+		c := &s.Columns[i]
+		if c.Choice.Trim {
 			names = append(names, c.Name)
 		}
 	}
@@ -106,7 +109,8 @@ func (s *Survey) trimNotes() []note.Note {
 func (s *Survey) layoutNotes() (list []note.Note) {
 	for _, rule := range []record.Rule{record.Title, record.Description, record.Footer} {
 		i := slices.IndexFunc(s.SkippedRows, func(r SkippedRow) bool { return r.Rule == rule.String() })
-		if n := s.Skipped[rule]; n > 0 && i >= 0 {
+		n := s.Skipped[rule]
+		if n > 0 && i >= 0 {
 			first := &s.SkippedRows[i]
 			list = append(list, note.Of(first.Source, first.Line, fmt.Sprintf("%s skipped, the first %q",
 				countOf(n, rule.String()+" is", rule.String()+"s are"), strings.Join(strings.Fields(strings.ReplaceAll(record.Clip([]byte(first.Text)), "\x1f", " ")), " "))))

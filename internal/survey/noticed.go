@@ -14,7 +14,8 @@ import (
 
 // notice adds what the reading of a part has shown apart from its records.
 func (w *surveying) notice(p *intake.Part) {
-	if line := w.survey.Layout.HeaderLine; p.HeaderLine != line {
+	line := w.survey.Layout.HeaderLine
+	if p.HeaderLine != line {
 		w.noticed = append(w.noticed, note.Of(p.Title(), p.HeaderLine, fmt.Sprintf("the header is here, and not on %s %d as in the first", w.survey.Layout.LineWord(), line)))
 	}
 	f := p.Facts

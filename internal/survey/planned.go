@@ -34,7 +34,8 @@ func Planned(ctx context.Context, t *tray.Tray, from *source.Opener, o Options, 
 	profile := w.works()
 	for i, convert := range running.Works() {
 		works = append(works, func(b *record.Batch) (res both, err error) {
-			if res.seen, err = profile[i](b); err == nil {
+			res.seen, err = profile[i](b)
+			if err == nil {
 				res.block, err = convert(b)
 			}
 			return res, err
@@ -42,7 +43,8 @@ func Planned(ctx context.Context, t *tray.Tray, from *source.Opener, o Options, 
 	}
 	take := w.take(p.Intake())
 	err = record.Run(ctx, p.Intake(), works, func(res both) error {
-		if err := take(res.seen); err != nil {
+		err := take(res.seen)
+		if err != nil {
 			return err
 		}
 		return running.Add(res.block)

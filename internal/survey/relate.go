@@ -56,7 +56,8 @@ func Relate(ctx context.Context, from *source.Opener, surveys []*Survey, tables 
 						continue
 					}
 					if known == nil {
-						if known, err = columnHashes(ctx, from, key, k); err != nil {
+						known, err = columnHashes(ctx, from, key, k)
+						if err != nil {
 							return nil, err
 						}
 						slices.Sort(known)

@@ -154,8 +154,10 @@ func Run(ctx context.Context, from *source.Opener, names []string, o Options) (*
 		return nil, err
 	}
 	// What only shows further on than the head makes a second reading worth it.
-	if again := w.corrected(); again != nil {
-		if w, err = readOnce(ctx, from, files, *again, o); err != nil {
+	again := w.corrected()
+	if again != nil {
+		w, err = readOnce(ctx, from, files, *again, o)
+		if err != nil {
 			return nil, err
 		}
 	}
@@ -164,7 +166,8 @@ func Run(ctx context.Context, from *source.Opener, names []string, o Options) (*
 
 // finish describes what was read.
 func (w *surveying) finish(ctx context.Context, from *source.Opener, list *intake.Listing, names []string) (s *Survey, err error) {
-	if lay := &w.survey.Layout; w.survey.Skipped[record.Footer] == 0 && !slices.Contains(lay.Overrides, "footer") {
+	lay := &w.survey.Layout
+	if w.survey.Skipped[record.Footer] == 0 && !slices.Contains(lay.Overrides, "footer") {
 		lay.FindFooter = false // the plan is to look for none
 	}
 	word := ""
@@ -222,7 +225,8 @@ func readOnce(ctx context.Context, from *source.Opener, files []string, lay sour
 	if sample.left > 0 {
 		reader = sample
 	}
-	if err := record.Run(ctx, reader, w.works(), w.take(in)); err != nil {
+	err = record.Run(ctx, reader, w.works(), w.take(in))
+	if err != nil {
 		return nil, err
 	}
 	w.survey.Sampled = sample.complete.Load()
@@ -378,7 +382,8 @@ const maxMisread = 4 << 10
 // encoding by.
 func beyondASCII(b *record.Batch) (text []byte) {
 	for r := 0; r < b.Len() && len(text) < maxMisread; r++ {
-		if row := b.Text(r); slices.ContainsFunc(row, func(c byte) bool { return c >= utf8.RuneSelf }) {
+		row := b.Text(r)
+		if slices.ContainsFunc(row, func(c byte) bool { return c >= utf8.RuneSelf }) {
 			text = append(append(text, row...), '\n')
 		}
 	}
@@ -399,9 +404,10 @@ func (w *surveying) noteOddities(b *record.Batch, s *seen) {
 				s.oddities = append(s.oddities, Oddity{Line: b.OddityLine(odd[0]), Column: w.heading(odd[0].Cell), What: odd[0].What.String()})
 			}
 		}
+		n := b.Width(r)
 		if broken {
 			s.broken++
-		} else if n := b.Width(r); n != len(w.headings) {
+		} else if n != len(w.headings) {
 			s.ragged++
 			if s.widths == nil {
 				s.widths = map[int]int64{}

@@ -17,10 +17,12 @@ import (
 func fields(row []byte) (list [][]byte) {
 	field, escaped := []byte{}, false
 	for i := 0; i < len(row); i++ {
-		switch c := row[i]; {
+		c := row[i]
+		switch {
 		case c == '\\' && i+1 < len(row):
 			i++
-			if unescaped, special := map[byte]byte{'0': 0, 'b': '\b', 'n': '\n', 'r': '\r', 't': '\t', 'Z': 26}[row[i]]; special {
+			unescaped, special := map[byte]byte{'0': 0, 'b': '\b', 'n': '\n', 'r': '\r', 't': '\t', 'Z': 26}[row[i]]
+			if special {
 				field = append(field, unescaped)
 			} else {
 				field = append(field, row[i])

@@ -144,7 +144,8 @@ func (t *Table) Loaded() []Column {
 // Column returns the column with the given name in the table, or nil.
 func (t *Table) Column(name string) *Column {
 	for i := range t.Columns {
-		if c := &t.Columns[i]; !c.LeaveOut && c.Name == name {
+		c := &t.Columns[i]
+		if !c.LeaveOut && c.Name == name {
 			return c
 		}
 	}

@@ -43,7 +43,8 @@ func Parse(text string) (*Template, error) {
 	at := 0
 	for _, m := range reference.FindAllStringSubmatchIndex(text, -1) {
 		t.parts = append(t.parts, part{text: text[at:m[0]]})
-		switch found := text[m[0]:m[1]]; {
+		found := text[m[0]:m[1]]
+		switch {
 		case found == "{{" || found == "}}":
 			t.parts = append(t.parts, part{text: found[:1]})
 		case len(found) == 1 || m[2] == m[3]:
@@ -101,7 +102,8 @@ func (p part) bind(headings []string, from Origin) (Compose, error) {
 	named := func(f File) string { return f.Named[p.ref] }
 	column := slices.Index(headings, p.ref)
 	if from.Kept {
-		if do, ok := p.bindKept(from); ok {
+		do, ok := p.bindKept(from)
+		if ok {
 			return do, nil
 		}
 	}
@@ -145,7 +147,8 @@ func NameParts(pattern, path string) (map[string]string, error) {
 	}
 	form := "^"
 	for _, p := range t.parts {
-		if form += regexp.QuoteMeta(p.text); p.ref != "" {
+		form += regexp.QuoteMeta(p.text)
+		if p.ref != "" {
 			form += "(.+?)"
 		}
 	}

@@ -35,7 +35,8 @@ func clean(s string, kept []string) string {
 	}
 	var out strings.Builder
 	for len(s) > 0 {
-		if seq := leadingSequence(s, kept); seq != "" {
+		seq := leadingSequence(s, kept)
+		if seq != "" {
 			out.WriteString(seq)
 			s = s[len(seq):]
 			continue

@@ -189,7 +189,8 @@ func (p *Progress) text() string {
 	}
 	if s.Records > 0 {
 		text += fmt.Sprintf(" %s", Amount(s.Records, "record"))
-		if seconds := time.Since(p.started).Seconds(); seconds >= 1 {
+		seconds := time.Since(p.started).Seconds()
+		if seconds >= 1 {
 			text += fmt.Sprintf(", %s/s", Count(int64(float64(s.Records)/seconds)))
 		}
 	}
@@ -206,13 +207,14 @@ func (p *Progress) plain(s State) {
 	if all == 0 {
 		done, all = s.Records, s.Of
 	}
+	spent := time.Since(p.started)
 	if all > 0 && done > 0 {
 		share := float64(done) / float64(all)
 		text += fmt.Sprintf(", %.0f %%", 100*share)
-		if spent := time.Since(p.started); spent >= time.Second && share < 1 {
+		if spent >= time.Second && share < 1 {
 			text += fmt.Sprintf(", %s left", Seconds(spent.Seconds()*(1-share)/share))
 		}
-	} else if spent := time.Since(p.started); spent >= betweenEvents {
+	} else if spent >= betweenEvents {
 		text += ", " + Seconds(spent.Seconds())
 	}
 	fmt.Fprintf(p.out, "%s  %s\n", time.Now().Format(time.DateTime), text)

@@ -29,10 +29,12 @@ type Printer struct {
 // when out is a terminal that wants colour.
 func NewPrinter(out io.Writer) *Printer {
 	p := &Printer{out: cleaner{out}, width: 0}
-	if f, ok := out.(*os.File); ok && term.IsTerminal(int(f.Fd())) {
+	f, ok := out.(*os.File)
+	if ok && term.IsTerminal(int(f.Fd())) {
 		p.colour = os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
 		p.width = defaultWidth
-		if w, _, err := term.GetSize(int(f.Fd())); err == nil {
+		w, _, err := term.GetSize(int(f.Fd()))
+		if err == nil {
 			p.width = w
 		}
 	}
@@ -143,7 +145,8 @@ func clip(cols []Column, rows [][]string) (out [][]string) {
 		row := slices.Clone(r)
 		for i := range row {
 			row[i] = Printable(row[i])
-			if limit := cols[i].Max; limit > 0 {
+			limit := cols[i].Max
+			if limit > 0 {
 				row[i] = Shorten(row[i], limit)
 			}
 		}
@@ -272,7 +275,8 @@ func (p *Printer) Narrow(cols []Column, rows [][]string) {
 			for _, r := range rows {
 				wide = max(wide, min(text.StringWidthWithoutEscSequences(Printable(r[i])), c.Max))
 			}
-			if used += wide + 2; used > p.width-2 {
+			used += wide + 2
+			if used > p.width-2 {
 				fits = i
 				break
 			}
@@ -283,7 +287,8 @@ func (p *Printer) Narrow(cols []Column, rows [][]string) {
 		cut = append(cut, r[:fits])
 	}
 	p.Table(cols[:fits], cut)
-	if more := len(cols) - fits; more > 0 {
+	more := len(cols) - fits
+	if more > 0 {
 		p.Line("  %s", p.Faint(fmt.Sprintf("and %s more", Amount(int64(more), "column"))))
 	}
 }

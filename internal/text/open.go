@@ -52,7 +52,8 @@ func OpenPieces(src *source.Source, lay source.Layout, c Cutter, size int) (*Rea
 		line += lay.DescriptionLines
 		text = rest
 	}
-	if _, err := io.CopyN(io.Discard, src, int64(len(head)-len(text))); err != nil {
+	_, err := io.CopyN(io.Discard, src, int64(len(head)-len(text)))
+	if err != nil {
 		return nil, nil, err
 	}
 	e.Width = len(headings)
@@ -113,7 +114,8 @@ func skipLines(c Cutter, text []byte, n, from int64, by record.Rule) (rest []byt
 		if !ok {
 			rule = by
 		}
-		if outside := c.Rules().Outside; outside == "" || string(row) != outside {
+		outside := c.Rules().Outside
+		if outside == "" || string(row) != outside {
 			above = append(above, record.LeftOut{Rule: rule, Line: line, Text: string(row)})
 		}
 		if c.Newline() == 0 && text[i] == '\r' && i+1 < len(text) && text[i+1] == '\n' {
@@ -136,7 +138,8 @@ func lineEnds(c Cutter) string {
 // bytes the rows take with their line ends. A header may be written as a comment.
 func headingsOf(c Cutter, text []byte, whole bool, lines, described int64, e *Expected) (headings []string, used int) {
 	sign := 0
-	if rules := c.Rules(); lines > 0 && len(rules.Comment) > 0 && rules.IsComment(text) {
+	rules := c.Rules()
+	if lines > 0 && len(rules.Comment) > 0 && rules.IsComment(text) {
 		sign = len(text) - len(frame.Uncomment(text, string(rules.Comment)))
 		text = text[sign:]
 	}

@@ -110,7 +110,8 @@ func NewReader(in io.Reader, c Cutter, footer frame.Footer, size int, line int64
 // Skip continues with the first record of a share, before anything is read.
 func (r *Reader) Skip(s *record.Share) error {
 	var err error
-	if in, ok := r.in.(skipper); ok {
+	in, ok := r.in.(skipper)
+	if ok {
 		err = in.Skip(s.Offset)
 	} else {
 		_, err = io.CopyN(io.Discard, r.in, s.Offset)
@@ -163,7 +164,8 @@ func (r *Reader) text(data []byte) (text []byte, open bool, err error) {
 		return data[:end], false, nil
 	}
 	data, err = fill(append(data, ahead...), r.in, r.size)
-	if r.last = errors.Is(err, io.EOF); r.last {
+	r.last = errors.Is(err, io.EOF)
+	if r.last {
 		return data, false, nil
 	}
 	if err != nil {
@@ -191,11 +193,13 @@ func (r *Reader) lookAhead(data []byte, short int) (text []byte, open bool, err 
 			return nil, false, err
 		}
 		window := rest[:min(size, len(rest))]
-		if end, sure := r.cutter.Boundary(window); sure {
+		end, sure := r.cutter.Boundary(window)
+		if sure {
 			r.at = end
 			return append(data[:0], window[:end]...), false, nil
 		}
-		if ended = err != nil && len(rest) <= size; ended {
+		ended = err != nil && len(rest) <= size
+		if ended {
 			break
 		}
 	}

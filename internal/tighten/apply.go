@@ -29,7 +29,8 @@ func (p *Proposal) liveTable() *table.Table {
 	t := &table.Table{Name: p.Table}
 	for i := range p.Columns {
 		c := table.Column{From: p.Columns[i].Name, Name: p.Columns[i].Name, Type: table.Type{Kind: table.Text}, Nullable: true}
-		if was := p.live[i].Type; was != nil {
+		was := p.live[i].Type
+		if was != nil {
 			c.Type = *was
 		}
 		t.Columns = append(t.Columns, c)
@@ -43,14 +44,17 @@ func (p *Proposal) newReader(to database.Target, rules func(c *Column) *table.Co
 	for i := range p.Columns {
 		c := &p.Columns[i]
 		live := table.Type{Kind: table.Text}
-		if was := p.live[i].Type; was != nil {
+		was := p.live[i].Type
+		if was != nil {
 			live = *was
 		}
 		r.live = append(r.live, to.Dialect().Stored(live))
 		var cell *convert.Cell
-		if column := rules(c); column != nil {
+		column := rules(c)
+		if column != nil {
 			var err error
-			if cell, err = convert.NewCell(*column, to.Dialect()); err != nil {
+			cell, err = convert.NewCell(*column, to.Dialect())
+			if err != nil {
 				return nil, err
 			}
 		}
@@ -72,7 +76,8 @@ func (r *reader) read(row []value.Value, i int) (reason string) {
 		text = convert.AppendText(text[:0], v, r.live[i])
 	}
 	r.texts[i] = text
-	if reason = cell.Read(text, v); reason == "" {
+	reason = cell.Read(text, v)
+	if reason == "" {
 		v.Untyped = false
 		cell.Store(v)
 	}
@@ -117,7 +122,8 @@ func (p *Proposal) findObstacles(ctx context.Context, to database.Target) error 
 				}
 				was = r.shown(row, i)
 			}
-			if reason := r.read(row, i); reason != "" {
+			reason := r.read(row, i)
+			if reason != "" {
 				c := &p.Columns[i]
 				c.ObstacleRows++
 				if c.ObstacleRows <= maxObstacles {
@@ -131,7 +137,8 @@ func (p *Proposal) findObstacles(ctx context.Context, to database.Target) error 
 
 // shown writes a value for people.
 func (r *reader) shown(row []value.Value, i int) string {
-	if v := &row[i]; !v.Untyped && !r.live[i].Textual() {
+	v := &row[i]
+	if !v.Untyped && !r.live[i].Textual() {
 		return string(convert.AppendText(nil, v, r.live[i]))
 	}
 	return string(row[i].Text)
@@ -154,12 +161,14 @@ func (r *reader) name(row []value.Value, key []int, n int64) string {
 func (p *Proposal) keyColumns(ctx context.Context, to database.Target) (list []int, err error) {
 	names := p.Key
 	if len(names) == 0 {
-		if names, err = database.PrimaryKey(ctx, to, p.Table); err != nil {
+		names, err = database.PrimaryKey(ctx, to, p.Table)
+		if err != nil {
 			return nil, err
 		}
 	}
 	for _, name := range names {
-		if i := slices.IndexFunc(p.Columns, func(c Column) bool { return strings.EqualFold(c.Name, name) }); i >= 0 {
+		i := slices.IndexFunc(p.Columns, func(c Column) bool { return strings.EqualFold(c.Name, name) })
+		if i >= 0 {
 			list = append(list, i)
 		}
 	}
@@ -172,7 +181,8 @@ func (p *Proposal) Apply(ctx context.Context, to database.Target) (err error) {
 	if len(p.Statements) == 0 {
 		return nil
 	}
-	if err := to.Dialect().CheckOwner(p.Table); err != nil {
+	err = to.Dialect().CheckOwner(p.Table)
+	if err != nil {
 		return err
 	}
 	identity, err := database.Identity(ctx, to, p.Table)
@@ -213,7 +223,8 @@ func (p *Proposal) begin(ctx context.Context, to database.Target) (database.Tx, 
 // statements that take back what was done, where no transaction does.
 func (p *Proposal) change(ctx context.Context, to database.Target) (back []string, err error) {
 	if p.steps.Lock != "" {
-		if err := run(ctx, to, p.steps.Lock); err != nil {
+		err := run(ctx, to, p.steps.Lock)
+		if err != nil {
 			return nil, err
 		}
 	}
@@ -228,10 +239,12 @@ func (p *Proposal) change(ctx context.Context, to database.Target) (back []strin
 	}
 	types := to.Dialect().StoredTypes(p.plan)
 	want, got := newSums(types), newSums(types)
-	if err := p.expect(ctx, to, want); err != nil {
+	err = p.expect(ctx, to, want)
+	if err != nil {
 		return nil, err
 	}
-	if err := run(ctx, to, p.steps.Before...); err != nil {
+	err = run(ctx, to, p.steps.Before...)
+	if err != nil {
 		return nil, err
 	}
 	err = to.Rows(ctx, p.proved(), func(row []value.Value) error {
@@ -286,7 +299,8 @@ func (p *Proposal) differing(a, b *sums) string {
 
 func run(ctx context.Context, to database.Target, statements ...string) error {
 	for _, s := range statements {
-		if _, err := to.Exec(ctx, s); err != nil {
+		_, err := to.Exec(ctx, s)
+		if err != nil {
 			return err
 		}
 	}
@@ -298,7 +312,8 @@ func (p *Proposal) proved() *table.Table {
 	t := *p.plan
 	t.Name, t.Columns = p.steps.Table, slices.Clone(p.plan.Columns)
 	for i := range t.Columns {
-		if name, ok := p.steps.Names[t.Columns[i].Name]; ok {
+		name, ok := p.steps.Names[t.Columns[i].Name]
+		if ok {
 			t.Columns[i].Name = name
 		}
 	}
@@ -318,7 +333,8 @@ func (p *Proposal) expect(ctx context.Context, to database.Target, want *sums) e
 	}
 	return to.Rows(ctx, p.liveTable(), func(row []value.Value) error {
 		for i := range row {
-			if reason := r.read(row, i); reason != "" {
+			reason := r.read(row, i)
+			if reason != "" {
 				return &DoubtError{p.Table, fmt.Sprintf("column %s has %q: %s", p.Columns[i].Name, r.shown(row, i), reason)}
 			}
 			if row[i].Null && !p.plan.Columns[i].Nullable {

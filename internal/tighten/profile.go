@@ -28,7 +28,8 @@ func Profile(ctx context.Context, from database.Target, work *export.Work, o sur
 	defer read.Close()
 	lay := source.DefaultLayout()
 	for _, s := range [][2]string{{"delimiter", ","}, {"quote", `"`}, {"encoding", "utf-8"}, {"line_end", "lf"}, {"header", "1"}, {"comment", "none"}, {"footer", "0"}} {
-		if err := lay.Set(s[0], s[1]); err != nil {
+		err := lay.Set(s[0], s[1])
+		if err != nil {
 			return nil, err
 		}
 	}
@@ -51,7 +52,8 @@ func Profile(ctx context.Context, from database.Target, work *export.Work, o sur
 	if err != nil {
 		cancel()
 	}
-	if exportErr := <-done; exportErr != nil && (err == nil || !errors.Is(exportErr, context.Canceled)) {
+	exportErr := <-done
+	if exportErr != nil && (err == nil || !errors.Is(exportErr, context.Canceled)) {
 		err = exportErr
 	}
 	if err != nil {

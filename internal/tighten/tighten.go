@@ -85,7 +85,8 @@ func Propose(ctx context.Context, to database.Target, name string, o Options) (*
 		return nil, err
 	}
 	p := &Proposal{Target: to.Name(), Table: name, Rows: s.Records, Key: []string{}, Statements: []string{}, Obstacles: []Row{}}
-	if p.live, err = database.Columns(ctx, to, name); err != nil {
+	p.live, err = database.Columns(ctx, to, name)
+	if err != nil {
 		return nil, err
 	}
 	nulls, err := p.countNulls(ctx, to)
@@ -95,10 +96,12 @@ func Propose(ctx context.Context, to database.Target, name string, o Options) (*
 	for i := range p.live {
 		p.Columns = append(p.Columns, propose(&p.live[i], &s.Columns[i], nulls[i], to, o.Types))
 	}
-	if err := p.proposeKey(ctx, to, s); err != nil {
+	err = p.proposeKey(ctx, to, s)
+	if err != nil {
 		return nil, err
 	}
-	if err := p.plans(ctx, to, tightener); err != nil {
+	err = p.plans(ctx, to, tightener)
+	if err != nil {
 		return nil, err
 	}
 	return p, p.findObstacles(ctx, to)
@@ -142,18 +145,21 @@ func propose(l *database.ColumnInfo, s *survey.Column, nulls int64, to database.
 		c.stays("the server computes it, or changing its type is not supported")
 		return c
 	}
-	if c.Nullable = l.Nullable && nulls > 0; l.Nullable && s.Distinct == 0 {
+	c.Nullable = l.Nullable && nulls > 0
+	if l.Nullable && s.Distinct == 0 {
 		c.Nullable = true // nothing says what it is
 	}
 	choice, set := &s.Choice, false
-	if typ, ok := types[l.Name]; ok {
+	typ, ok := types[l.Name]
+	if ok {
 		forced := s.Choice
 		if s.Choice.Tighter != nil && s.Choice.Tighter.Type.Kind == typ.Kind {
 			forced = *s.Choice.Tighter
 		}
 		forced.Type, choice, set = typ, &forced, true
 	}
-	if c.tighter = s.Choice.Tighter; s.Choice.Rejects > 0 { // such as days that do not exist
+	c.tighter = s.Choice.Tighter
+	if s.Choice.Rejects > 0 { // such as days that do not exist
 		c.tighter = &s.Choice
 	}
 	if c.tighter != nil && !set {
@@ -186,7 +192,8 @@ func (c *Column) leave(why string) {
 	c.stays(why)
 	c.Type, c.Changes, c.Nullable = c.Was, false, c.NullWas
 	c.tightened.Retyped = false
-	if c.tightened.Type = (table.Type{Kind: table.Text}); c.tightened.Was.Type != nil {
+	c.tightened.Type = (table.Type{Kind: table.Text})
+	if c.tightened.Was.Type != nil {
 		c.tightened.Type = *c.tightened.Was.Type
 	}
 	c.tightened.Nullable = c.NullWas
@@ -243,7 +250,8 @@ func (p *Proposal) plans(ctx context.Context, to database.Target, tightener data
 		}
 		again := false
 		for i := range p.Columns {
-			if c := &p.Columns[i]; c.Changes && why[c.Name] != "" {
+			c := &p.Columns[i]
+			if c.Changes && why[c.Name] != "" {
 				c.leave(why[c.Name])
 				again = true
 			}

@@ -28,7 +28,8 @@ type Change struct {
 func ParseChange(text string) (Change, error) {
 	where, value, ok := strings.Cut(text, "=")
 	c := Change{Key: strings.TrimSpace(where), Value: strings.TrimSpace(value), Text: text}
-	if at := strings.LastIndex(where, "."); at >= 0 {
+	at := strings.LastIndex(where, ".")
+	if at >= 0 {
 		c.Column, c.Key = strings.TrimSpace(where[:at]), strings.TrimSpace(where[at+1:])
 	}
 	if !ok || c.Key == "" {
@@ -107,20 +108,24 @@ func Rewrite(dir string, changes []Change) (*Tray, error) {
 // change makes changes in the text of a plan.
 func change(text []byte, changes []Change) (next *Tray, changed []byte, err error) {
 	var doc yaml.Node
-	if err := yaml.Unmarshal(text, &doc); err != nil {
+	err = yaml.Unmarshal(text, &doc)
+	if err != nil {
 		return nil, nil, err
 	}
 	for _, c := range changes {
-		if err := c.apply(doc.Content[0]); err != nil {
+		err := c.apply(doc.Content[0])
+		if err != nil {
 			return nil, nil, err
 		}
 	}
-	if changed, err = encode(doc.Content[0]); err != nil {
+	changed, err = encode(doc.Content[0])
+	if err != nil {
 		return nil, nil, err
 	}
 	next = &Tray{}
 	var wrong *Error
-	if err = next.decode(&doc); errors.As(err, &wrong) { // which line it would be on helps nobody
+	err = next.decode(&doc)
+	if errors.As(err, &wrong) { // which line it would be on helps nobody
 		err = &ChangeError{guilty(text, changes), wrong.What}
 	}
 	return next, changed, err
@@ -129,7 +134,8 @@ func change(text []byte, changes []Change) (next *Tray, changed []byte, err erro
 // guilty returns the text of the first change after which the plan cannot be read.
 func guilty(text []byte, changes []Change) string {
 	for i := range changes[:len(changes)-1] {
-		if _, _, err := change(text, changes[:i+1]); err != nil {
+		_, _, err := change(text, changes[:i+1])
+		if err != nil {
 			return changes[i].Text
 		}
 	}
@@ -202,7 +208,8 @@ func (c *Change) put(n *yaml.Node) {
 func (c *Change) node() *yaml.Node {
 	var doc yaml.Node
 	if strings.HasPrefix(c.Value, "[") || strings.HasPrefix(c.Value, "{") && c.Key != "value" || strings.HasPrefix(c.Value, `"`) {
-		if err := yaml.Unmarshal([]byte(c.Value), &doc); err == nil && len(doc.Content) == 1 {
+		err := yaml.Unmarshal([]byte(c.Value), &doc)
+		if err == nil && len(doc.Content) == 1 {
 			return doc.Content[0]
 		}
 	}
@@ -268,7 +275,8 @@ func computedType(value string) table.Type {
 // named returns the name of a column in the table, or its heading where it is left
 // out.
 func named(column *yaml.Node) string {
-	if _, v := entry(column, "name"); v != nil {
+	_, v := entry(column, "name")
+	if v != nil {
 		return v.Value
 	}
 	return from(column)
@@ -286,7 +294,8 @@ func renameIn(tab *yaml.Node, old, name string) {
 		}
 	}
 	for _, key := range []string{"key", "indexes"} {
-		if _, list := entry(tab, key); list != nil {
+		_, list := entry(tab, key)
+		if list != nil {
 			follow(list)
 		}
 	}

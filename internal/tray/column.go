@@ -50,7 +50,8 @@ func ColumnKeys() []string { return sortedKeys(columnKeys(&table.Column{}, &colu
 
 func decodeColumn(n *yaml.Node) (table.Column, error) {
 	c, nodes := table.Column{Nullable: true}, columnNodes{}
-	if err := mapping(n, columnKeys(&c, &nodes)); err != nil {
+	err := mapping(n, columnKeys(&c, &nodes))
+	if err != nil {
 		return c, err
 	}
 	if (c.From == "") == (c.Value == "") {
@@ -72,7 +73,8 @@ func headings(c *table.Column) decoder {
 			return text(&c.From)(n)
 		}
 		var all []string
-		if err := list(&all)(n); err != nil {
+		err := list(&all)(n)
+		if err != nil {
 			return err
 		}
 		if len(all) == 0 {
@@ -86,11 +88,13 @@ func headings(c *table.Column) decoder {
 // completeColumn sets the type and checks the rules of a column against it.
 func completeColumn(c *table.Column, n *yaml.Node, nodes *columnNodes) (err error) {
 	typ, format, byDefault := nodes.typ, nodes.format, nodes.byDefault
-	if c.Type, err = table.ParseType(typ.Value); err != nil {
+	c.Type, err = table.ParseType(typ.Value)
+	if err != nil {
 		word, _, _ := strings.Cut(strings.ToLower(typ.Value), "(")
 		return wrong(typ, "column %s: %v%s", c.Name, err, nearest(strings.TrimSpace(word), table.KindNames()))
 	}
-	if err := setCharacters(c, nodes.characters); err != nil {
+	err = setCharacters(c, nodes.characters)
+	if err != nil {
 		return err
 	}
 	if strings.ContainsFunc(c.Name, unicode.IsControl) || strings.TrimSpace(c.Name) != c.Name {
@@ -110,12 +114,14 @@ func completeColumn(c *table.Column, n *yaml.Node, nodes *columnNodes) (err erro
 		return wrong(n, "column %s: %q cannot be both the thousands and the decimal separator", c.Name, c.Thousands)
 	}
 	if format != nil {
-		if err := checkFormat(*c, format); err != nil {
+		err := checkFormat(*c, format)
+		if err != nil {
 			return err
 		}
 	}
 	if byDefault != nil {
-		if _, err := convert.Default(*c); err != nil {
+		_, err := convert.Default(*c)
+		if err != nil {
 			return wrong(byDefault, "%v", err)
 		}
 	}
@@ -147,7 +153,8 @@ func checkFormat(c table.Column, n *yaml.Node) error {
 	if !ok {
 		return wrong(n, "column %s: only dates and times have a format, not %s", c.Name, c.Type)
 	}
-	if _, err := value.ParseFormat(c.Format, kind); err != nil {
+	_, err := value.ParseFormat(c.Format, kind)
+	if err != nil {
 		return wrong(n, "column %s: %v", c.Name, err)
 	}
 	return nil

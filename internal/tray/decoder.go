@@ -52,7 +52,8 @@ func mapping(n *yaml.Node, keys map[string]decoder, required ...string) error {
 			return wrong(key, "key %q occurs twice", key.Value)
 		}
 		seen[key.Value] = true
-		if err := d(val); err != nil {
+		err := d(val)
+		if err != nil {
 			return err
 		}
 	}
@@ -77,7 +78,8 @@ func sortedKeys(keys map[string]decoder) []string {
 func nearest(word string, valid []string) string {
 	best, distance := "", len(word)/2+2
 	for _, v := range valid {
-		if d := levenshtein.ComputeDistance(word, v); d < distance {
+		d := levenshtein.ComputeDistance(word, v)
+		if d < distance {
 			best, distance = v, d
 		}
 	}
@@ -103,7 +105,8 @@ func text(to *string, allowed ...string) decoder {
 
 func list(to *[]string) decoder {
 	return func(n *yaml.Node) error {
-		if err := n.Decode(to); err != nil {
+		err := n.Decode(to)
+		if err != nil {
 			return wrong(n, "write a list here, such as [one, two]")
 		}
 		return nil
@@ -112,7 +115,8 @@ func list(to *[]string) decoder {
 
 func truth(to *bool) decoder {
 	return func(n *yaml.Node) error {
-		if err := n.Decode(to); err != nil {
+		err := n.Decode(to)
+		if err != nil {
 			return wrong(n, "write true or false, not %q", n.Value)
 		}
 		return nil
@@ -122,10 +126,12 @@ func truth(to *bool) decoder {
 // templateText reads a text with references in braces.
 func templateText(to *string) decoder {
 	return func(n *yaml.Node) error {
-		if err := text(to)(n); err != nil {
+		err := text(to)(n)
+		if err != nil {
 			return err
 		}
-		if _, err := template.Parse(*to); err != nil {
+		_, err = template.Parse(*to)
+		if err != nil {
 			return wrong(n, "%v", err)
 		}
 		return nil
@@ -134,7 +140,8 @@ func templateText(to *string) decoder {
 
 func currency(to *string) decoder {
 	return func(n *yaml.Node) error {
-		if _, ok := value.ParseCurrency(n.Value); !ok || n.Value == "" {
+		_, ok := value.ParseCurrency(n.Value)
+		if !ok || n.Value == "" {
 			return wrong(n, "unknown currency %q; write a code of ISO 4217, such as EUR, or its sign", n.Value)
 		}
 		return text(to)(n)
@@ -143,7 +150,8 @@ func currency(to *string) decoder {
 
 func reference(to **table.Reference) decoder {
 	return func(n *yaml.Node) (err error) {
-		if *to, err = table.ParseReference(n.Value); err != nil {
+		*to, err = table.ParseReference(n.Value)
+		if err != nil {
 			return wrong(n, "%v", err)
 		}
 		return nil
@@ -152,7 +160,8 @@ func reference(to **table.Reference) decoder {
 
 func pairs(to *map[string]string) decoder {
 	return func(n *yaml.Node) error {
-		if err := n.Decode(to); err != nil {
+		err := n.Decode(to)
+		if err != nil {
 			return wrong(n, "write words and their replacements, such as {BRN: brown}")
 		}
 		return nil
@@ -161,7 +170,8 @@ func pairs(to *map[string]string) decoder {
 
 func number(to *int) decoder {
 	return func(n *yaml.Node) error {
-		if err := n.Decode(to); err != nil || *to < 0 || *to > 1000 {
+		err := n.Decode(to)
+		if err != nil || *to < 0 || *to > 1000 {
 			return wrong(n, "write a number from 0 to 1000, not %q", n.Value)
 		}
 		return nil

@@ -71,11 +71,13 @@ func (e *Edit) Changed() bool { return len(e.steps) > 1 }
 func (e *Edit) Do(s Step) error {
 	now := e.steps[len(e.steps)-1]
 	var doc yaml.Node
-	if err := yaml.Unmarshal(now.text, &doc); err != nil {
+	err := yaml.Unmarshal(now.text, &doc)
+	if err != nil {
 		return err
 	}
 	if s.By != 0 {
-		if err := move(doc.Content[0], s.Column, s.By); err != nil {
+		err := move(doc.Content[0], s.Column, s.By)
+		if err != nil {
 			return err
 		}
 	}
@@ -141,7 +143,8 @@ func (e *Edit) Save() error {
 	case e.base != nil && err == nil:
 		return fmt.Errorf("%s: %w", file, ErrChangedBeside)
 	case e.base != nil:
-		if err = e.writeDraft(); err != nil {
+		err = e.writeDraft()
+		if err != nil {
 			return err
 		}
 	case err != nil:
@@ -149,7 +152,8 @@ func (e *Edit) Save() error {
 	case !bytes.Equal(now, e.disk):
 		return fmt.Errorf("%s: %w", file, ErrChangedBeside)
 	default:
-		if err = publish.File(file, []byte(e.Text())); err != nil {
+		err = publish.File(file, []byte(e.Text()))
+		if err != nil {
 			return err
 		}
 	}

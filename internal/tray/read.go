@@ -39,11 +39,13 @@ func Read(path string) (*Tray, error) {
 		return nil, err
 	}
 	var doc yaml.Node
-	if err := yaml.Unmarshal(text, &doc); err != nil {
+	err = yaml.Unmarshal(text, &doc)
+	if err != nil {
 		return nil, fmt.Errorf("%s: %w", file, err)
 	}
 	t := &Tray{Dir: dir}
-	if err := t.decode(&doc); err != nil {
+	err = t.decode(&doc)
+	if err != nil {
 		return nil, inFile(err, file)
 	}
 	return t, nil
@@ -84,16 +86,19 @@ func (t *Tray) decodeSource(n *yaml.Node) error {
 	for _, s := range source.Settings() {
 		keys[s.Key] = func(n *yaml.Node) error {
 			var val string
-			if err := text(&val)(n); err != nil {
+			err := text(&val)(n)
+			if err != nil {
 				return err
 			}
-			if err := t.Layout.Set(s.Key, val); err != nil {
+			err = t.Layout.Set(s.Key, val)
+			if err != nil {
 				return wrong(n, "%v", err)
 			}
 			return nil
 		}
 	}
-	if err := mapping(n, keys, "files"); err != nil {
+	err := mapping(n, keys, "files")
+	if err != nil {
 		return err
 	}
 	if len(t.Files) == 0 {
@@ -113,7 +118,8 @@ func (t *Tray) tableKeys() map[string]decoder {
 	return map[string]decoder{
 		"name": text(&t.Table.Name),
 		"existing": func(n *yaml.Node) (err error) {
-			if t.Table.Existing, err = table.ParseExisting(n.Value); err != nil {
+			t.Table.Existing, err = table.ParseExisting(n.Value)
+			if err != nil {
 				return wrong(n, "%v", err)
 			}
 			return nil
@@ -125,7 +131,8 @@ func (t *Tray) tableKeys() map[string]decoder {
 		"create_schema": truth(&t.Table.CreateSchema),
 		"only_new":      truth(&t.Table.OnlyNew),
 		"allow_rejects": func(n *yaml.Node) (err error) {
-			if t.Table.Allow, err = table.ParseAllowance(n.Value); err != nil {
+			t.Table.Allow, err = table.ParseAllowance(n.Value)
+			if err != nil {
 				return wrong(n, "%v", err)
 			}
 			return nil
@@ -165,19 +172,22 @@ func (t *Tray) check(root *yaml.Node) error {
 			headings[h] = true
 		}
 	}
-	if err := t.checkNamed(root, "key", t.Table.Key); err != nil {
+	err := t.checkNamed(root, "key", t.Table.Key)
+	if err != nil {
 		return err
 	}
 	for _, k := range t.Table.Key {
 		t.Table.Column(k).Nullable = false
 	}
 	for _, index := range t.Table.Indexes {
-		if err := t.checkNamed(root, "indexes", index); err != nil {
+		err := t.checkNamed(root, "indexes", index)
+		if err != nil {
 			return err
 		}
 	}
 	for _, c := range t.Table.Loaded() {
-		if err := t.checkRefs(root, c); err != nil {
+		err := t.checkRefs(root, c)
+		if err != nil {
 			return err
 		}
 	}
@@ -203,7 +213,8 @@ func (t *Tray) checkRefs(root *yaml.Node, c table.Column) error {
 		return nil
 	}
 	known := slices.Clone(template.References)
-	if parts, err := template.Parse(t.NameParts); err == nil {
+	parts, err := template.Parse(t.NameParts)
+	if err == nil {
 		known = append(known, parts.Refs()...)
 	}
 	for _, other := range t.Table.Columns {
@@ -224,7 +235,8 @@ func (t *Tray) checkRefs(root *yaml.Node, c table.Column) error {
 }
 
 func (t *Tray) decodeIndexes(n *yaml.Node) error {
-	if err := n.Decode(&t.Table.Indexes); err != nil {
+	err := n.Decode(&t.Table.Indexes)
+	if err != nil {
 		return wrong(n, "write a list of lists of columns here, such as [[due_back], [borrower, loan_no]]")
 	}
 	return nil

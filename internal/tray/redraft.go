@@ -55,13 +55,15 @@ func (t *Tray) Redraft() (*Tray, *Redrafted, error) {
 		return nil, nil, err
 	}
 	var doc yaml.Node
-	if err := yaml.Unmarshal(text, &doc); err != nil {
+	err = yaml.Unmarshal(text, &doc)
+	if err != nil {
 		return nil, nil, err
 	}
 	m := &merger{result: &Redrafted{Kept: []Kept{}, Changed: []Kept{}, Gone: []string{}}}
 	m.mapping("", mine, base, doc.Content[0])
 	merged := &Tray{Dir: t.Dir}
-	if err := merged.decode(&yaml.Node{Kind: yaml.DocumentNode, Content: []*yaml.Node{mine}}); err != nil {
+	err = merged.decode(&yaml.Node{Kind: yaml.DocumentNode, Content: []*yaml.Node{mine}})
+	if err != nil {
 		return nil, nil, inFile(err, file)
 	}
 	if m.touched {
@@ -69,7 +71,8 @@ func (t *Tray) Redraft() (*Tray, *Redrafted, error) {
 		if err != nil {
 			return nil, nil, err
 		}
-		if err := publish.File(file, plan); err != nil {
+		err = publish.File(file, plan)
+		if err != nil {
 			return nil, nil, err
 		}
 	}
@@ -82,7 +85,8 @@ func readNode(path string) (*yaml.Node, error) {
 		return nil, err
 	}
 	var doc yaml.Node
-	if err := yaml.Unmarshal(text, &doc); err != nil {
+	err = yaml.Unmarshal(text, &doc)
+	if err != nil {
 		return nil, fmt.Errorf("%s: %w", path, err)
 	}
 	if len(doc.Content) == 0 || doc.Content[0].Kind != yaml.MappingNode {
@@ -95,7 +99,8 @@ func encode(root *yaml.Node) ([]byte, error) {
 	var out bytes.Buffer
 	enc := yaml.NewEncoder(&out)
 	enc.SetIndent(2)
-	if err := enc.Encode(root); err != nil {
+	err := enc.Encode(root)
+	if err != nil {
 		return nil, err
 	}
 	return out.Bytes(), enc.Close()
@@ -146,7 +151,8 @@ func (m *merger) drop(path string, mine, base, next *yaml.Node) {
 	for i := 0; i+1 < len(mine.Content); {
 		key, my := mine.Content[i], mine.Content[i+1]
 		_, old := entry(base, key.Value)
-		if _, still := entry(next, key.Value); still == nil && old != nil && same(my, old) {
+		_, still := entry(next, key.Value)
+		if still == nil && old != nil && same(my, old) {
 			m.changed(strings.TrimPrefix(path+" "+key.Value, " "), my, nil)
 			mine.Content = slices.Delete(mine.Content, i, i+2)
 			continue
@@ -167,12 +173,14 @@ func (m *merger) columns(mine, base, next *yaml.Node) {
 			}
 			continue
 		}
-		if _, out := entry(my, "leave_out"); out == nil || out.Value != "true" {
+		_, out := entry(my, "leave_out")
+		if out == nil || out.Value != "true" {
 			m.mapping("column "+heading, my, columnFrom(base, heading), column)
 		}
 	}
 	for _, my := range mine.Content {
-		if all := headingsOf(my); all != nil && !slices.ContainsFunc(all, func(h string) bool { return columnFrom(next, h) != nil }) {
+		all := headingsOf(my)
+		if all != nil && !slices.ContainsFunc(all, func(h string) bool { return columnFrom(next, h) != nil }) {
 			m.result.Gone = append(m.result.Gone, all[0])
 		}
 	}
@@ -209,7 +217,8 @@ func entry(n *yaml.Node, key string) (k, v *yaml.Node) {
 
 // from returns the first heading of a column.
 func from(column *yaml.Node) string {
-	if all := headingsOf(column); all != nil {
+	all := headingsOf(column)
+	if all != nil {
 		return all[0]
 	}
 	return ""

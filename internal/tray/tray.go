@@ -95,13 +95,15 @@ func (t *Tray) LoadDir(id string) string { return filepath.Join(t.Dir, loadsDir,
 // NewLoad makes the folder of the next load and returns its id and path.
 func (t *Tray) NewLoad() (id, dir string, err error) {
 	loads := filepath.Join(t.Dir, loadsDir)
-	if err := os.MkdirAll(loads, 0o777); err != nil {
+	err = os.MkdirAll(loads, 0o777)
+	if err != nil {
 		return "", "", err
 	}
 	for {
 		id = t.NextLoad()
 		dir = filepath.Join(loads, id)
-		if err := os.Mkdir(dir, 0o777); !errors.Is(err, os.ErrExist) { // another load may have been quicker
+		err := os.Mkdir(dir, 0o777)
+		if !errors.Is(err, os.ErrExist) { // another load may have been quicker
 			return id, dir, err
 		}
 	}
@@ -165,7 +167,8 @@ func (t *Tray) IsFor(paths []string) bool {
 
 // Absolute returns the absolute path of a local file.
 func Absolute(path string) string {
-	if abs, err := filepath.Abs(path); err == nil && source.IsLocal(path) {
+	abs, err := filepath.Abs(path)
+	if err == nil && source.IsLocal(path) {
 		return abs
 	}
 	return path

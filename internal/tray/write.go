@@ -18,18 +18,21 @@ import (
 // whole file is there afterwards or none. A tray that exists already is for
 // Redraft.
 func (t *Tray) Write() error {
-	if err := os.MkdirAll(t.Dir, 0o777); err != nil {
+	err := os.MkdirAll(t.Dir, 0o777)
+	if err != nil {
 		return err
 	}
 	drafted, text := t.drafted, t.text
 	if text == nil {
 		var err error
-		if drafted, err = t.Marshal(); err != nil {
+		drafted, err = t.Marshal()
+		if err != nil {
 			return err
 		}
 		text = drafted
 	}
-	if err := publish.File(filepath.Join(t.Dir, draftedFile), drafted); err != nil {
+	err = publish.File(filepath.Join(t.Dir, draftedFile), drafted)
+	if err != nil {
 		return err
 	}
 	return publish.File(filepath.Join(t.Dir, planFile), text)
@@ -137,7 +140,8 @@ func (t *Tray) columnNode(c table.Column) *yaml.Node {
 	}
 	put(n, "name", scalar(c.Name))
 	typ, above := scalar(c.Type.String()), ""
-	if notes := t.Notes[c.Name]; len(notes) > 0 {
+	notes := t.Notes[c.Name]
+	if len(notes) > 0 {
 		typ.LineComment = notes[0]
 		above = strings.Join(notes[1:], "\n")
 	}
@@ -183,7 +187,8 @@ func node(kind yaml.Kind) *yaml.Node { return &yaml.Node{Kind: kind} }
 // gets them, but for the numbers and truths that are meant so.
 func scalar(text string) *yaml.Node {
 	n := &yaml.Node{}
-	if _, err := strconv.Atoi(text); err == nil || text == "true" || text == "false" {
+	_, err := strconv.Atoi(text)
+	if err == nil || text == "true" || text == "false" {
 		n.Kind, n.Value = yaml.ScalarNode, text
 		return n
 	}

@@ -183,7 +183,8 @@ func scanClock(rest []byte, notation uint16, v *Value) (Shape, bool) {
 	orders := shape.Orders()
 	none := true
 	for i, order := range orders {
-		if year, month, day := v.civil(shape, order); exists(year, month, day) {
+		year, month, day := v.civil(shape, order)
+		if exists(year, month, day) {
 			none = false
 		} else {
 			shape.Notation |= markNoDate << i

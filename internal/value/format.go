@@ -148,13 +148,15 @@ func (f *Format) parseDate(a, separator, b, c string) bool {
 		if !ok || l == nameDayYear && separator == "" || l == yearNameDay && len(year) == 2 {
 			return false
 		}
-		if layout, f.Order = l, Fixed; len(year) == 2 {
+		layout, f.Order = l, Fixed
+		if len(year) == 2 {
 			n |= shortYear
 		}
 	default:
 		orders := map[string]Order{"dmy": DayMonthYear, "mdy": MonthDayYear, "ymd": YearMonthDay, "ydm": YearDayMonth}
 		o, ok := orders[order]
-		if f.Order = o; !ok || separator == "" || len(year) == 2 && (o == YearDayMonth || separator == " ") {
+		f.Order = o
+		if !ok || separator == "" || len(year) == 2 && (o == YearDayMonth || separator == " ") {
 			return false
 		}
 		if o == YearMonthDay || o == YearDayMonth {

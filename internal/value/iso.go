@@ -23,7 +23,8 @@ func AppendClock(dst []byte, micros int64) []byte {
 	dst = appendPadded(dst, seconds/60%60, 2)
 	dst = append(dst, ':')
 	dst = appendPadded(dst, seconds%60, 2)
-	if fraction := micros % 1e6; fraction != 0 {
+	fraction := micros % 1e6
+	if fraction != 0 {
 		dst = append(dst, '.')
 		dst = appendPadded(dst, fraction, 6)
 	}

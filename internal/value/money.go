@@ -73,7 +73,8 @@ func stripAffixes(s []byte) (d affixed, ok bool) {
 	signed := d.negative
 	for changed := true; changed && len(s) > 0; {
 		before := len(s)
-		if rest, minus := takeSign(s); len(rest) < len(s) && !signed {
+		rest, minus := takeSign(s)
+		if len(rest) < len(s) && !signed {
 			s, signed, d.negative = rest, true, minus
 		}
 		if d.notation>>moneyShift == 0 && d.notation&Percent == 0 {
@@ -81,10 +82,12 @@ func stripAffixes(s []byte) (d affixed, ok bool) {
 			s, c = takeCurrency(s)
 			d.notation |= uint16(c) << moneyShift
 		}
-		if n := len(s); n > 1 && s[n-1] == '%' && d.notation&^Parens == 0 {
+		n := len(s)
+		if n > 1 && s[n-1] == '%' && d.notation&^Parens == 0 {
 			s, d.notation = bytes.TrimRight(s[:n-1], spaces), d.notation|Percent
 		}
-		if n := len(s); n > 1 && s[n-1] == '-' && !signed {
+		n = len(s)
+		if n > 1 && s[n-1] == '-' && !signed {
 			s, signed, d.negative, d.notation = bytes.TrimSpace(s[:n-1]), true, true, d.notation|Trailing
 		}
 		changed = len(s) < before
@@ -110,12 +113,14 @@ func takeCurrency(s []byte) ([]byte, Currency) {
 		return s, 0
 	}
 	for _, n := range currencyNames.first[s[0]] {
-		if rest, ok := bytes.CutPrefix(s, n.text); ok && len(rest) > 0 && !(n.word && isDigit(rest[0])) {
+		rest, ok := bytes.CutPrefix(s, n.text)
+		if ok && len(rest) > 0 && !(n.word && isDigit(rest[0])) {
 			return bytes.TrimLeft(rest, spaces), n.currency
 		}
 	}
 	for _, n := range currencyNames.last[s[len(s)-1]] {
-		if rest, ok := bytes.CutSuffix(s, n.text); ok && len(rest) > 0 && !(n.word && isDigit(rest[len(rest)-1])) {
+		rest, ok := bytes.CutSuffix(s, n.text)
+		if ok && len(rest) > 0 && !(n.word && isDigit(rest[len(rest)-1])) {
 			return bytes.TrimRight(rest, spaces), n.currency
 		}
 	}

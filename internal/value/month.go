@@ -14,7 +14,8 @@ var weekdayNames = [...]string{"monday", "tuesday", "wednesday", "thursday", "fr
 func scanNamedDate(cell []byte, v *Value) (Shape, bool) {
 	notation := uint16(0)
 	s := cell
-	if _, n := nameAt(s, weekdayNames[:]); n > 0 {
+	_, n := nameAt(s, weekdayNames[:])
+	if n > 0 {
 		notation |= weekday
 		s = bytes.TrimLeft(s[n:], ",. ")
 	}
@@ -28,7 +29,8 @@ func scanNamedDate(cell []byte, v *Value) (Shape, bool) {
 		list[i], s = t, s[n:]
 		if i < 2 {
 			var sep uint16
-			if sep, s = takeSeparator(s); i == 0 {
+			sep, s = takeSeparator(s)
+			if i == 0 {
 				separator = sep
 			}
 		}
@@ -71,7 +73,8 @@ type token struct {
 // tokenAt returns the token at the start of s and its length, 0 if there is
 // none. A day may be an ordinal: 5th.
 func tokenAt(s []byte) (t token, length int) {
-	if n, count := digits(s, 4); count > 0 {
+	n, count := digits(s, 4)
+	if count > 0 {
 		t = token{n: n, digits: count}
 		for _, suffix := range []string{"th", "st", "nd", "rd"} {
 			if count <= 2 && len(s) >= count+2 && equalFold(s[count:count+2], suffix) {
@@ -81,7 +84,8 @@ func tokenAt(s []byte) (t token, length int) {
 		}
 		return t, count
 	}
-	if n, count := nameAt(s, monthNames[:]); count > 0 {
+	n, count = nameAt(s, monthNames[:])
+	if count > 0 {
 		return token{n: n + 1, month: true}, count
 	}
 	return t, 0
@@ -114,7 +118,8 @@ func takeSeparator(s []byte) (separator uint16, rest []byte) {
 		return separatorSpace, rest
 	}
 	if len(s) > 0 {
-		if sep, ok := separatorOf(s[0]); ok {
+		sep, ok := separatorOf(s[0])
+		if ok {
 			return sep, s[1:]
 		}
 	}

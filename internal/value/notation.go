@@ -119,7 +119,8 @@ func dissect(s []byte) (notation uint16, decimal byte, ok bool) {
 		if c != '.' && c != ',' && c != ' ' && c != '\'' || count[c] == 255 {
 			return 0, 0, false
 		}
-		if count[c]++; count[c] == 1 {
+		count[c]++
+		if count[c] == 1 {
 			kinds++
 		}
 		last = i

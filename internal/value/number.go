@@ -41,7 +41,8 @@ func scanNumber(cell []byte, v *Value) (Shape, bool) {
 		return Shape{Kind: Integer}, true
 	}
 	if i < len(cell) && cell[i] == '.' && whole > 0 && (whole == 1 || cell[first] != '0') {
-		if scale, unscaled := decimals(cell[i+1:], n); scale > 0 {
+		scale, unscaled := decimals(cell[i+1:], n)
+		if scale > 0 {
 			v.Whole, v.Scale = whole, scale
 			notation := Plain
 			if cell[first] == '0' {
@@ -101,7 +102,8 @@ func scanMarked(cell []byte, v *Value) (Shape, bool) {
 		return Shape{}, false
 	}
 	v.Negative = d.negative
-	if e := bytes.IndexAny(d.body, "eE"); e > 0 {
+	e := bytes.IndexAny(d.body, "eE")
+	if e > 0 {
 		return scanExponent(d, e, v)
 	}
 	body := plainSeparators(d.body)
@@ -157,7 +159,8 @@ func scanExponent(d affixed, e int, v *Value) (Shape, bool) {
 	if point >= 0 {
 		whole = append(bytes.Clone(mantissa[:point]), mantissa[point+1:]...)
 	}
-	if _, count := digits(whole, len(whole)); n == 0 || n != len(exponent) || count == 0 || count < len(whole) || d.notation&^Trailing != 0 {
+	_, count := digits(whole, len(whole))
+	if n == 0 || n != len(exponent) || count == 0 || count < len(whole) || d.notation&^Trailing != 0 {
 		return Shape{}, false
 	}
 	if d.body[e+1] == '-' {
@@ -167,7 +170,8 @@ func scanExponent(d affixed, e int, v *Value) (Shape, bool) {
 		power -= len(mantissa) - point - 1
 	}
 	f, err := strconv.ParseFloat(strings.Replace(string(d.body), ",", ".", 1), 64)
-	if v.Float = f; d.negative {
+	v.Float = f
+	if d.negative {
 		v.Float = -f
 	}
 	v.setPower(bytes.TrimLeft(whole, "0"), power)

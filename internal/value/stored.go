@@ -103,7 +103,8 @@ func (v *Value) ReadClock(text []byte) {
 func (v *Value) ReadTimestamp(text []byte) {
 	days, rest, ok := readDate(text)
 	micros := int64(0)
-	if ok = ok && len(rest) > 1 && (rest[0] == ' ' || rest[0] == 'T'); ok {
+	ok = ok && len(rest) > 1 && (rest[0] == ' ' || rest[0] == 'T')
+	if ok {
 		micros, ok = readClock(rest[1:])
 	}
 	v.Int, v.Wide, v.Untyped = days*microsPerDay+micros, false, false
@@ -138,7 +139,8 @@ func readClock(text []byte) (micros int64, ok bool) {
 	}
 	n := 0
 	if len(fraction) > 0 {
-		if n, ok = readDigits(fraction[1:]); !ok {
+		n, ok = readDigits(fraction[1:])
+		if !ok {
 			return 0, false
 		}
 		for range 7 - len(fraction) {

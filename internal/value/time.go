@@ -29,24 +29,28 @@ func scanTimeOfDay(s []byte) (micros int64, notation uint16, rest []byte, ok boo
 	s = s[n:]
 	minute, second, fraction := 0, 0, int64(0)
 	if len(s) > 2 && s[0] == ':' {
-		if minute, n = digits(s[1:], 2); n != 2 || minute > 59 {
+		minute, n = digits(s[1:], 2)
+		if n != 2 || minute > 59 {
 			return 0, 0, nil, false
 		}
 		notation, s = clockMinutes, s[3:]
 	}
 	if notation != 0 && len(s) > 2 && s[0] == ':' {
-		if second, n = digits(s[1:], 2); n != 2 || second > 59 {
+		second, n = digits(s[1:], 2)
+		if n != 2 || second > 59 {
 			return 0, 0, nil, false
 		}
 		notation, s = clockSeconds, s[3:]
 	}
 	if notation == clockSeconds && len(s) > 1 && (s[0] == '.' || s[0] == ',') && isDigit(s[1]) {
-		if fraction, s, ok = takeFraction(s[1:]); !ok {
+		fraction, s, ok = takeFraction(s[1:])
+		if !ok {
 			return 0, 0, nil, false
 		}
 		notation = clockFraction
 	}
-	if h, after, ok := takeHalfDay(s, hour); ok {
+	h, after, ok := takeHalfDay(s, hour)
+	if ok {
 		hour, s, notation = h, after, max(notation, clockMinutes)|halfDays
 	}
 	return int64(hour*3600+minute*60+second)*1_000_000 + fraction, notation, s, notation != 0

@@ -79,60 +79,64 @@ func Scan(cell []byte, v *Value) Shape { return ScanLike(Text, cell, v) }
 // ScanLike is Scan for a cell that is most likely of the given kind. The result
 // is the same, because no text is of two kinds.
 func ScanLike(like Kind, cell []byte, v *Value) Shape {
-	if s, ok := scanPlain(cell, v); ok {
+	s, ok := scanPlain(cell, v)
+	if ok {
 		return s
 	}
 	cell = Trim(cell)
 	v.clear(cell)
 	if like.HasDate() {
-		if s, ok := scanDate(cell, v); ok {
+		s, ok := scanDate(cell, v)
+		if ok {
 			return s
 		}
 	}
-	switch classes[cell[0]] {
-	case digit:
-		if s, ok := scanNumber(cell, v); ok {
-			return s
-		}
-		if s, ok := scanDate(cell, v); ok {
-			return s
-		}
-		if s, ok := scanTime(cell, v); ok {
-			return s
-		}
-	case sign:
-		if s, ok := scanNumber(cell, v); ok {
-			return s
-		}
-	case letter:
-		if s, ok := scanBoolean(cell, v); ok {
-			return s
-		}
-		if endsInDigits(cell) {
-			if s, ok := scanNamedDate(cell, v); ok {
-				return s
-			}
-			if s, ok := scanMarked(cell, v); ok {
-				return s
-			}
-		}
-	case money:
-		if s, ok := scanMarked(cell, v); ok {
-			return s
-		}
-		if s, ok := scanBoolean(cell, v); ok {
-			return s
-		}
-	}
-	v.Negative = false
-	if s, ok := scanUUID(cell); ok {
+	s, ok = scanByFirst(cell, v)
+	if ok {
 		return s
 	}
-	if s, ok := scanNullWord(cell); ok {
+	v.Negative = false
+	s, ok = scanUUID(cell)
+	if ok {
+		return s
+	}
+	s, ok = scanNullWord(cell)
+	if ok {
 		return s
 	}
 	v.clear(cell)
 	return Shape{Kind: Text}
+}
+
+// scanByFirst tries the scanners that the first byte of a cell is worth.
+func scanByFirst(cell []byte, v *Value) (s Shape, ok bool) {
+	switch classes[cell[0]] {
+	case digit:
+		s, ok = scanNumber(cell, v)
+		if !ok {
+			s, ok = scanDate(cell, v)
+		}
+		if !ok {
+			s, ok = scanTime(cell, v)
+		}
+	case sign:
+		s, ok = scanNumber(cell, v)
+	case letter:
+		s, ok = scanBoolean(cell, v)
+		if ok || !endsInDigits(cell) {
+			return s, ok
+		}
+		s, ok = scanNamedDate(cell, v)
+		if !ok {
+			s, ok = scanMarked(cell, v)
+		}
+	case money:
+		s, ok = scanMarked(cell, v)
+		if !ok {
+			s, ok = scanBoolean(cell, v)
+		}
+	}
+	return s, ok
 }
 
 // clear sets the fields that Scan promises; the buffer may keep what it has.
@@ -153,7 +157,8 @@ const (
 
 var classes = func() (t [256]class) {
 	for c := range 256 {
-		switch b := byte(c); {
+		b := byte(c)
+		switch {
 		case isDigit(b):
 			t[c] = digit
 		case b == '-' || b == '+' || b == '.' || b == ',':
@@ -184,7 +189,8 @@ func Blank(cell []byte) bool {
 
 // Trim takes the white space off both ends of a cell.
 func Trim(cell []byte) []byte {
-	if n := len(cell); n > 0 && (int8(cell[0]) <= ' ' || int8(cell[n-1]) <= ' ') { // or beyond ASCII
+	n := len(cell)
+	if n > 0 && (int8(cell[0]) <= ' ' || int8(cell[n-1]) <= ' ') { // or beyond ASCII
 		return bytes.TrimSpace(cell)
 	}
 	return cell

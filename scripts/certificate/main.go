@@ -18,7 +18,8 @@ import (
 )
 
 func main() {
-	if err := write(os.Args[1]); err != nil {
+	err := write(os.Args[1])
+	if err != nil {
 		log.Fatal(err)
 	}
 }
@@ -56,7 +57,8 @@ func write(dir string) error {
 	for name, block := range map[string]*pem.Block{
 		"authority.pem": {Type: "CERTIFICATE", Bytes: own}, "server.pem": {Type: "CERTIFICATE", Bytes: signed}, "server.key": {Type: "EC PRIVATE KEY", Bytes: key},
 	} {
-		if err := os.WriteFile(filepath.Join(dir, name), pem.EncodeToMemory(block), 0o600); err != nil {
+		err := os.WriteFile(filepath.Join(dir, name), pem.EncodeToMemory(block), 0o600)
+		if err != nil {
 			return err
 		}
 	}

@@ -30,11 +30,13 @@ func main() {
 		"demo/localities.txt": localityFile,
 		"demo/reports.tsv":    reportFile,
 	} {
-		if err := os.WriteFile(name, []byte(write()), 0o644); err != nil {
+		err := os.WriteFile(name, []byte(write()), 0o644)
+		if err != nil {
 			log.Fatal(err)
 		}
 	}
-	if err := writeWorkbook("demo/loans-2026.xlsx"); err != nil {
+	err := writeWorkbook("demo/loans-2026.xlsx")
+	if err != nil {
 		log.Fatal(err)
 	}
 }
@@ -180,7 +182,8 @@ func reportFile() string {
 func encode(rows [][]string) string {
 	var out strings.Builder
 	w := csv.NewWriter(&out)
-	if err := w.WriteAll(rows); err != nil {
+	err := w.WriteAll(rows)
+	if err != nil {
 		log.Fatal(err)
 	}
 	return out.String()

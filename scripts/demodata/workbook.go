@@ -80,7 +80,8 @@ func (w *workbook) month(month int) {
 		if month == spring && day > 20 && !easter {
 			cells[4], easter = "after Easter", true
 		}
-		if total += fee; month == 2 && row == 9 {
+		total += fee
+		if month == 2 && row == 9 {
 			cells[5] = fmt.Sprintf("%.2f", fee) // typed as text
 		}
 		w.try(w.SetSheetRow(sheet, fmt.Sprintf("A%d", row), &cells))

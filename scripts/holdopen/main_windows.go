@@ -11,7 +11,8 @@ import (
 )
 
 func main() {
-	if err := hold(os.Args[1]); err != nil {
+	err := hold(os.Args[1])
+	if err != nil {
 		log.Fatal(err)
 	}
 }
@@ -26,7 +27,8 @@ func hold(path string) error {
 		return err
 	}
 	defer windows.CloseHandle(file)
-	if err := os.WriteFile(path+".held", nil, 0o600); err != nil {
+	err = os.WriteFile(path+".held", nil, 0o600)
+	if err != nil {
 		return err
 	}
 	_, err = io.Copy(io.Discard, os.Stdin)

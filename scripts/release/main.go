@@ -64,22 +64,27 @@ func main() {
 	if r.version == "" {
 		log.Fatal("release: -version is missing")
 	}
-	if err := r.run(only); err != nil {
+	err := r.run(only)
+	if err != nil {
 		log.Fatal("release: ", err)
 	}
 }
 
 func (r *release) run(only string) (err error) {
-	if r.root, err = filepath.Abs(r.root); err != nil {
+	r.root, err = filepath.Abs(r.root)
+	if err != nil {
 		return err
 	}
-	if r.out, err = filepath.Abs(r.out); err != nil {
+	r.out, err = filepath.Abs(r.out)
+	if err != nil {
 		return err
 	}
-	if r.when, err = r.committed(); err != nil {
+	r.when, err = r.committed()
+	if err != nil {
 		return err
 	}
-	if err := os.Mkdir(r.out, 0o755); err != nil {
+	err = os.Mkdir(r.out, 0o755)
+	if err != nil {
 		return err
 	}
 	work, err := os.MkdirTemp("", "ambertray-release-")
@@ -87,14 +92,16 @@ func (r *release) run(only string) (err error) {
 		return err
 	}
 	defer os.RemoveAll(work)
-	if err := r.makePages(work); err != nil {
+	err = r.makePages(work)
+	if err != nil {
 		return err
 	}
 	for _, p := range platforms {
 		if only != "" && only != p.system+"/"+p.processor {
 			continue
 		}
-		if err := r.pack(p, work); err != nil {
+		err := r.pack(p, work)
+		if err != nil {
 			return fmt.Errorf("%s/%s: %w", p.system, p.processor, err)
 		}
 	}
@@ -128,14 +135,17 @@ func (r *release) build(p platform, to string) error {
 // makePages has the program write its man pages and completions.
 func (r *release) makePages(work string) error {
 	program := filepath.Join(work, name)
-	if err := r.build(platform{runtime.GOOS, runtime.GOARCH}, program); err != nil {
+	err := r.build(platform{runtime.GOOS, runtime.GOARCH}, program)
+	if err != nil {
 		return err
 	}
 	manual := filepath.Join(work, "man")
-	if err := os.Mkdir(manual, 0o755); err != nil {
+	err = os.Mkdir(manual, 0o755)
+	if err != nil {
 		return err
 	}
-	if err := exec.Command(program, "manual", manual).Run(); err != nil {
+	err = exec.Command(program, "manual", manual).Run()
+	if err != nil {
 		return err
 	}
 	r.pages = map[string][]byte{}
@@ -153,7 +163,8 @@ func (r *release) makePages(work string) error {
 	for shell, place := range map[string]string{
 		"bash": "/usr/share/bash-completion/completions/ambertray", "zsh": "/usr/share/zsh/vendor-completions/_ambertray", "fish": "/usr/share/fish/vendor_completions.d/ambertray.fish",
 	} {
-		if r.pages[place], err = exec.Command(program, "completion", shell).Output(); err != nil {
+		r.pages[place], err = exec.Command(program, "completion", shell).Output()
+		if err != nil {
 			return err
 		}
 	}
@@ -178,7 +189,8 @@ type entry struct {
 // pack builds for one platform, and makes its archive and packages.
 func (r *release) pack(p platform, work string) error {
 	program := filepath.Join(work, p.system+"-"+p.processor)
-	if err := r.build(p, program); err != nil {
+	err := r.build(p, program)
+	if err != nil {
 		return err
 	}
 	base := fmt.Sprintf("%s_%s_%s_%s", name, r.version, p.system, p.processor)
@@ -189,11 +201,13 @@ func (r *release) pack(p platform, work string) error {
 	if p.system == "windows" {
 		return r.zip(base+".zip", entries)
 	}
-	if err := r.tar(base+".tar.gz", entries); err != nil || p.system != "linux" {
+	err = r.tar(base+".tar.gz", entries)
+	if err != nil || p.system != "linux" {
 		return err
 	}
 	for _, format := range []string{"deb", "rpm"} {
-		if err := r.packageOf(p, format, program, base, work); err != nil {
+		err := r.packageOf(p, format, program, base, work)
+		if err != nil {
 			return err
 		}
 	}
@@ -278,7 +292,8 @@ func (r *release) packageOf(p platform, format, program, base, work string) erro
 	}
 	for place, text := range r.pages {
 		source := filepath.Join(work, strings.ReplaceAll(place, "/", "_"))
-		if err := os.WriteFile(source, text, 0o644); err != nil {
+		err := os.WriteFile(source, text, 0o644)
+		if err != nil {
 			return err
 		}
 		if format == "rpm" { // Fedora's zsh looks there

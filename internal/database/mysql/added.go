@@ -103,7 +103,8 @@ func (x *tx) markKeyed(ctx context.Context, tab *table.Table, key []int) (bool, 
 // Added implements database.Adder.
 func (x *tx) Added(ctx context.Context, tab *table.Table, _ int64, each database.EachRow) error {
 	a := x.added
-	if err := a.flush(ctx); err != nil {
+	err := a.flush(ctx)
+	if err != nil {
 		return err
 	}
 	return x.t.rows(ctx, tab, a.from, each)

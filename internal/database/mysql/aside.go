@@ -31,7 +31,8 @@ const asideName = "ambertray_aside"
 
 // loadAside opens such a sink.
 func (x *tx) loadAside(ctx context.Context, tab *table.Table) (database.Sink, error) {
-	if err := x.Stage(ctx, tab, asideName); err != nil {
+	err := x.Stage(ctx, tab, asideName)
+	if err != nil {
 		return nil, err
 	}
 	stage := *tab
@@ -63,10 +64,12 @@ func (a *aside) Close(abort error) (int64, error) {
 	refused := a.sink.Refused()
 	a.refuser.Refused.Append(refused)
 	a.numbers.Remove(refused)
-	if err := a.x.renumber(a.ctx, asideName); err != nil {
+	err = a.x.renumber(a.ctx, asideName)
+	if err != nil {
 		return 0, err
 	}
-	if err := a.removeDuplicates(); err != nil {
+	err = a.removeDuplicates()
+	if err != nil {
 		return 0, err
 	}
 	return a.copy()
@@ -82,14 +85,16 @@ func (a *aside) removeDuplicates() error {
 	d := dialect.MySQL
 	for _, index := range indexes {
 		query := database.Repeated(d, index.Columns, database.RowOfStage, database.Filled(d, index.Columns, asideName), "")
-		if err := a.refuser.RefuseAll(a.ctx, query, index.Reason); err != nil {
+		err := a.refuser.RefuseAll(a.ctx, query, index.Reason)
+		if err != nil {
 			return err
 		}
 		if a.x.empties { // so that the table's rows are no obstacle
 			continue
 		}
 		query = fmt.Sprintf("SELECT s.%s FROM %s s STRAIGHT_JOIN %s t%s ON %s", database.RowOfStage, asideName, d.QuoteTable(a.tab.Name), useIndex(index.name), database.SameIn(d, index.Columns))
-		if err := a.refuser.RefuseAll(a.ctx, query, index.Reason); err != nil {
+		err = a.refuser.RefuseAll(a.ctx, query, index.Reason)
+		if err != nil {
 			return err
 		}
 	}
@@ -129,15 +134,18 @@ func (x *tx) uniqueIndexes(ctx context.Context, tab *table.Table) (list []unique
 
 // copy copies the rows into the table; if some are refused, without them.
 func (a *aside) copy() (int64, error) {
-	if _, err := a.x.t.Exec(a.ctx, "COMMIT"); err != nil { // of the temporary table alone
+	_, err := a.x.t.Exec(a.ctx, "COMMIT")
+	if err != nil { // of the temporary table alone
 		return 0, err
 	}
 	all := a.numbers.Rows()
 	rows, err := a.begin(1, all)
-	if _, refused := refusalOf(err); !refused {
+	_, refused := refusalOf(err)
+	if !refused {
 		return rows, err
 	}
-	if err := a.search(1, all); err != nil {
+	err = a.search(1, all)
+	if err != nil {
 		return 0, err
 	}
 	return a.begin(1, all)
@@ -179,7 +187,8 @@ func (a *aside) search(from, to int64) error {
 		return a.refuser.Refuse(a.ctx, []int64{from}, refusal.Reason{Reason: reason}) // with no transaction open
 	}
 	middle := (from + to) / 2
-	if err := a.search(from, middle); err != nil {
+	err = a.search(from, middle)
+	if err != nil {
 		return err
 	}
 	return a.search(middle+1, to)

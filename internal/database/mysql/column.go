@@ -38,7 +38,8 @@ func typeOf(native string) (*table.Type, *table.Limit, bool) {
 	if native == "tinyint(1)" {
 		return &table.Type{Kind: table.Boolean}, nil, true
 	}
-	if words, ok := strings.CutPrefix(native, "enum("); ok {
+	words, ok := strings.CutPrefix(native, "enum(")
+	if ok {
 		return &table.Type{Kind: table.Text}, &table.Limit{Native: "enum", OneOf: enumWords(words)}, true
 	}
 	native = compressed.ReplaceAllString(native, "")

@@ -16,7 +16,8 @@ func (t *Target) ForbidBulk() { t.noBulk = true }
 // LoadInto loads a tray into a table that is made by a statement.
 func (t *Target) LoadInto(ddl string, tr *tray.Tray) (*refusal.List, error) {
 	ctx := context.Background()
-	if err := t.exec(ctx, ddl); err != nil {
+	err := t.exec(ctx, ddl)
+	if err != nil {
 		return nil, err
 	}
 	x, err := t.Begin(ctx)

@@ -41,7 +41,8 @@ func (x *tx) lanedSink(ctx context.Context, tab *table.Table) (*sink, error) {
 	s.lanes = []*sink{s}
 	for len(s.lanes) < x.lanes && err == nil {
 		var lane *sink
-		if lane, err = x.openLane(ctx, tab); err == nil {
+		lane, err = x.openLane(ctx, tab)
+		if err == nil {
 			s.lanes = append(s.lanes, lane)
 		}
 	}
@@ -50,7 +51,8 @@ func (x *tx) lanedSink(ctx context.Context, tab *table.Table) (*sink, error) {
 	}
 	var loads []func(*database.Batch) error
 	for _, lane := range s.lanes {
-		if err := x.t.fail("load", lane.t.exec(ctx, "SET innodb_lock_wait_timeout = 1")); err != nil { // only a key that another lane has is waited for
+		err := x.t.fail("load", lane.t.exec(ctx, "SET innodb_lock_wait_timeout = 1"))
+		if err != nil { // only a key that another lane has is waited for
 			s.closeLanes()
 			return nil, err
 		}

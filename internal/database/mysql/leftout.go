@@ -55,7 +55,8 @@ func duplicateKey(code, message string) (key string, ok bool) {
 func (s *sink) leftOut(left map[string]int) (rows []int, ok bool) {
 	with := map[string][]int{}
 	for i := range s.batch.Len() {
-		if key := field(s.row(i), s.keyAt); left[string(key)] > 0 {
+		key := field(s.row(i), s.keyAt)
+		if left[string(key)] > 0 {
 			with[string(key)] = append(with[string(key)], i+1)
 		}
 	}
@@ -75,7 +76,8 @@ func field(row []byte, n int) []byte {
 	for ; n > 0; n-- {
 		row = row[bytes.IndexByte(row, '\t')+1:]
 	}
-	if i := bytes.IndexByte(row, '\t'); i >= 0 {
+	i := bytes.IndexByte(row, '\t')
+	if i >= 0 {
 		row = row[:i]
 	}
 	return row

@@ -66,7 +66,8 @@ func (x *tx) Load(ctx context.Context, tab *table.Table) (database.Sink, error) 
 		return nil, err
 	}
 	if storage.NoSavepoints && !storage.NoTransactions {
-		if err := x.joinInBatches(ctx, &storage); err != nil {
+		err := x.joinInBatches(ctx, &storage)
+		if err != nil {
 			return nil, err
 		}
 		return x.loadAside(ctx, tab)
@@ -96,14 +97,17 @@ func (x *tx) newSink(ctx context.Context, tab *table.Table) (*sink, error) {
 	}
 	s.keyAt = slices.IndexFunc(tab.Loaded(), func(c table.Column) bool { return len(tab.Key) == 1 && c.Name == tab.Key[0] })
 	if x.t.staged != "" {
-		if err := x.t.exec(ctx, "START TRANSACTION"); err != nil {
+		err := x.t.exec(ctx, "START TRANSACTION")
+		if err != nil {
 			return nil, x.t.fail("load", err)
 		}
 	}
-	if err := x.t.exec(ctx, "SET max_error_count = 65535"); err != nil {
+	err := x.t.exec(ctx, "SET max_error_count = 65535")
+	if err != nil {
 		return nil, x.t.fail("load", err)
 	}
-	if err := x.t.conn.QueryRowContext(ctx, "SELECT @@local_infile, @@max_allowed_packet").Scan(&s.bulk, &s.longest); err != nil {
+	err = x.t.conn.QueryRowContext(ctx, "SELECT @@local_infile, @@max_allowed_packet").Scan(&s.bulk, &s.longest)
+	if err != nil {
 		return nil, x.t.fail("ask for local_infile", err)
 	}
 	s.longest -= packetRoom
@@ -162,12 +166,14 @@ func (s *sink) load(b *database.Batch) error {
 	if s.bulk {
 		do = s.loadBatch
 	}
-	if err := do(); err != nil {
+	err := do()
+	if err != nil {
 		return err
 	}
 	s.rows += int64(rows - s.refused.Len() + refused)
 	if s.added != nil {
-		if err := s.added.note(s.ctx, b, s.left); err != nil {
+		err := s.added.note(s.ctx, b, s.left)
+		if err != nil {
 			return err
 		}
 	}
@@ -180,7 +186,8 @@ const commitEvery = 64 << 20
 
 // commitStage commits what was loaded into a stage, from time to time.
 func (s *sink) commitStage(size int) error {
-	if s.pending += size; s.t.staged == "" || s.pending < commitEvery {
+	s.pending += size
+	if s.t.staged == "" || s.pending < commitEvery {
 		return nil
 	}
 	s.pending = 0
@@ -196,7 +203,8 @@ func (s *sink) loadBatch() error {
 		if whole || err != nil {
 			return err
 		}
-		if err := mend(); err != nil || s.batch.Len() == 0 {
+		err = mend()
+		if err != nil || s.batch.Len() == 0 {
 			return err
 		}
 	}
@@ -206,7 +214,8 @@ func (s *sink) loadBatch() error {
 // tryBulk loads the batch within a savepoint, and takes it back unless every row
 // of it went in without a warning, or is known to have been left out for its key.
 func (s *sink) tryBulk() (whole bool, err error) {
-	if err := s.t.exec(s.ctx, "SAVEPOINT batch"); err != nil {
+	err = s.t.exec(s.ctx, "SAVEPOINT batch")
+	if err != nil {
 		return false, s.t.fail("load", err)
 	}
 	res, err := s.t.conn.ExecContext(s.ctx, bulkInto(s.reader, s.table, s.columns))
@@ -248,7 +257,8 @@ func (s *sink) removeDuplicateKeys() error {
 	}
 	const op = "look for existing keys"
 	for _, statement := range []string{stageOf(s.table, batchName, s.columns), bulkInto(s.reader, batchName, s.columns)} {
-		if err := s.t.exec(s.ctx, statement); err != nil {
+		err := s.t.exec(s.ctx, statement)
+		if err != nil {
 			return s.t.fail(op, err)
 		}
 	}
@@ -258,12 +268,14 @@ func (s *sink) removeDuplicateKeys() error {
 	}
 	var twice []int
 	for n := 0; rows.Next(); {
-		if err := rows.Scan(&n); err != nil {
+		err := rows.Scan(&n)
+		if err != nil {
 			return s.t.fail(op, err)
 		}
 		twice = append(twice, n)
 	}
-	if err := errors.Join(rows.Err(), rows.Close()); err != nil {
+	err = errors.Join(rows.Err(), rows.Close())
+	if err != nil {
 		return s.t.fail(op, err)
 	}
 	s.batch.Refuse(twice, s.key, &s.refused)
@@ -274,7 +286,8 @@ func (s *sink) removeDuplicateKeys() error {
 // where it does not take a row.
 func (s *sink) insertAll() error {
 	for from := 0; from < s.batch.Len(); from += s.perInsert {
-		if err := s.insert(from, min(from+s.perInsert, s.batch.Len())); err != nil {
+		err := s.insert(from, min(from+s.perInsert, s.batch.Len()))
+		if err != nil {
 			return err
 		}
 	}
@@ -314,7 +327,8 @@ func (s *sink) insert(from, to int) error {
 // halves inserts rows with two statements.
 func (s *sink) halves(from, to int) error {
 	middle := (from + to) / 2
-	if err := s.insert(from, middle); err != nil {
+	err := s.insert(from, middle)
+	if err != nil {
 		return err
 	}
 	return s.insert(middle, to)

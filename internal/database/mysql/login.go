@@ -39,7 +39,8 @@ func parse(address string) (*mysql.Config, error) {
 	if socket != "" {
 		c.Net, c.Addr = "unix", socket
 	}
-	if err := parameters(c, u); err != nil {
+	err = parameters(c, u)
+	if err != nil {
 		return nil, err
 	}
 	if c.DBName == "" {
@@ -74,7 +75,8 @@ func parameters(c *mysql.Config, u *url.URL) error {
 		return nil
 	}
 	c.TLS = &tls.Config{ServerName: u.Hostname()}
-	if name := q.Get("tls_ca"); name != "" {
+	name := q.Get("tls_ca")
+	if name != "" {
 		text, err := os.ReadFile(name)
 		if err != nil {
 			return err
@@ -84,7 +86,8 @@ func parameters(c *mysql.Config, u *url.URL) error {
 			return fmt.Errorf("file %s contains no certificate", name)
 		}
 	}
-	if name := q.Get("tls_cert"); name != "" {
+	name = q.Get("tls_cert")
+	if name != "" {
 		pair, err := tls.LoadX509KeyPair(name, q.Get("tls_key"))
 		if err != nil {
 			return err

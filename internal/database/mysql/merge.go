@@ -34,7 +34,8 @@ func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
 		steps = append(steps, "COMMIT", "START TRANSACTION")
 	}
 	for _, statement := range steps {
-		if _, err := x.t.Exec(ctx, statement); err != nil {
+		_, err := x.t.Exec(ctx, statement)
+		if err != nil {
 			return err
 		}
 	}
@@ -44,14 +45,16 @@ func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
 // Merge implements database.StagingTx. The server would take texts for equal that its
 // collation does not distinguish.
 func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *database.Numbers) (database.Merged, *refusal.List, error) {
-	if err := x.renumber(ctx, dialect.MySQL.Quote(stage)); err != nil {
+	err := x.renumber(ctx, dialect.MySQL.Quote(stage))
+	if err != nil {
 		return database.Merged{}, nil, err
 	}
 	storage, err := x.t.Storage(ctx, tab.Name)
 	if err != nil {
 		return database.Merged{}, nil, err
 	}
-	if err := x.joinInBatches(ctx, &storage); err != nil {
+	err = x.joinInBatches(ctx, &storage)
+	if err != nil {
 		return database.Merged{}, nil, err
 	}
 	hint, err := x.hint(ctx, tab)
@@ -111,7 +114,8 @@ func (x *tx) renumber(ctx context.Context, stage string) error {
 	if err != nil || rows[0][0] == "1" {
 		return err
 	}
-	if _, err := x.t.Exec(ctx, "SET @ambertray_row = 0"); err != nil {
+	_, err = x.t.Exec(ctx, "SET @ambertray_row = 0")
+	if err != nil {
 		return err
 	}
 	_, err = x.t.Exec(ctx, fmt.Sprintf("UPDATE %s SET %[2]s = (@ambertray_row := @ambertray_row + 1) ORDER BY %[2]s", stage, database.RowOfStage))

@@ -83,11 +83,13 @@ func open(ctx context.Context, address, password string, adjust func(*mysql.Conf
 		return nil, t.fail("read the URL", err)
 	}
 	t.db = sql.OpenDB(connector)
-	if t.conn, err = t.db.Conn(ctx); err != nil {
+	t.conn, err = t.db.Conn(ctx)
+	if err != nil {
 		t.db.Close()
 		return nil, t.fail("connect", err)
 	}
-	if err := t.identify(ctx); err != nil {
+	err = t.identify(ctx)
+	if err != nil {
 		return nil, errors.Join(err, t.Close())
 	}
 	return t, nil
@@ -99,7 +101,8 @@ type silent struct{}
 func (silent) Print(...any) {}
 
 func hostOf(address string) string {
-	if host, _, err := net.SplitHostPort(address); err == nil {
+	host, _, err := net.SplitHostPort(address)
+	if err == nil {
 		return host
 	}
 	return address
@@ -178,7 +181,8 @@ func (t *Target) Query(ctx context.Context, query string) (all [][]string, err e
 		for i := range values {
 			into[i] = &values[i]
 		}
-		if err := rows.Scan(into...); err != nil {
+		err := rows.Scan(into...)
+		if err != nil {
 			return nil, t.fail(op, err)
 		}
 		for i := range values {
@@ -219,7 +223,8 @@ func (t *Target) Analyze(ctx context.Context, table string, added int64) error {
 // Begin implements database.Target.
 func (t *Target) Begin(ctx context.Context) (database.Tx, error) {
 	// What other sessions commit meanwhile is not seen, so that it is not taken for ours.
-	if err := t.exec(ctx, "SET TRANSACTION ISOLATION LEVEL REPEATABLE READ"); err != nil {
+	err := t.exec(ctx, "SET TRANSACTION ISOLATION LEVEL REPEATABLE READ")
+	if err != nil {
 		return nil, t.fail("begin", err)
 	}
 	return &tx{t: t}, t.fail("begin", t.exec(ctx, "START TRANSACTION"))
@@ -244,14 +249,16 @@ type tx struct {
 // Create implements database.Tx.
 func (x *tx) Create(ctx context.Context, tab *table.Table, how database.Creation) error {
 	op := "create table " + tab.Name
-	switch exists, err := x.t.Exists(ctx, tab.Name); {
+	exists, err := x.t.Exists(ctx, tab.Name)
+	switch {
 	case err != nil:
 		return err
 	case exists && !how.Replace:
 		return &database.Error{Target: x.t.name, Op: op, Kind: database.ErrExists}
 	case exists:
 		x.replaces = true
-		if err := x.t.checkTable(ctx, tab.Name); err != nil {
+		err := x.t.checkTable(ctx, tab.Name)
+		if err != nil {
 			return err
 		}
 	}
@@ -263,7 +270,8 @@ func (x *tx) Create(ctx context.Context, tab *table.Table, how database.Creation
 		return err
 	}
 	x.t.noLedger, x.lanes = how.NoLedger, how.Lanes
-	if err := x.removeLeftOver(ctx, identity); err != nil {
+	err = x.removeLeftOver(ctx, identity)
+	if err != nil {
 		return err
 	}
 	staged := *tab
@@ -288,11 +296,13 @@ func (t *Target) checkTable(ctx context.Context, name string) error {
 func (x *tx) createWhole(ctx context.Context, tab *table.Table) error {
 	ctx = context.WithoutCancel(ctx)
 	if x.replaces {
-		if err := x.t.exec(ctx, "DROP TABLE "+dialect.MySQL.QuoteTable(tab.Name)); err != nil {
+		err := x.t.exec(ctx, "DROP TABLE "+dialect.MySQL.QuoteTable(tab.Name))
+		if err != nil {
 			return err
 		}
 	}
-	if err := x.t.exec(ctx, dialect.MySQL.CreateTable(tab)); err != nil {
+	err := x.t.exec(ctx, dialect.MySQL.CreateTable(tab))
+	if err != nil {
 		return err
 	}
 	x.made = tab.Name
@@ -319,7 +329,8 @@ func (x *tx) Empty(ctx context.Context, tab *table.Table) error {
 	if err != nil {
 		return err
 	}
-	if x.empties = storage.NoSavepoints && !storage.NoTransactions; x.empties {
+	x.empties = storage.NoSavepoints && !storage.NoTransactions
+	if x.empties {
 		return nil
 	}
 	return x.t.fail("empty table "+tab.Name, x.t.exec(ctx, "DELETE FROM "+dialect.MySQL.QuoteTable(tab.Name)))
@@ -328,7 +339,8 @@ func (x *tx) Empty(ctx context.Context, tab *table.Table) error {
 // Index implements database.Indexer.
 func (x *tx) Index(ctx context.Context, tab *table.Table) error {
 	for _, statement := range dialect.MySQL.FinishOn(x.t.current(tab.Name), tab) {
-		if err := x.t.exec(ctx, statement); err != nil {
+		err := x.t.exec(ctx, statement)
+		if err != nil {
 			return x.t.fail("index table "+tab.Name, err)
 		}
 	}
@@ -341,7 +353,8 @@ func (x *tx) Commit(ctx context.Context, entry *ledger.Entry) error {
 		return x.rename(ctx, entry)
 	}
 	if entry != nil {
-		if err := ledger.Write(ctx, x.t, entry); err != nil {
+		err := ledger.Write(ctx, x.t, entry)
+		if err != nil {
 			return err
 		}
 	}
@@ -356,7 +369,8 @@ func (x *tx) rename(ctx context.Context, entry *ledger.Entry) error {
 	if entry != nil {
 		staged := *entry
 		staged.Stage = x.t.stage
-		if err := ledger.Write(ctx, x.t, &staged); err != nil {
+		err := ledger.Write(ctx, x.t, &staged)
+		if err != nil {
 			return err
 		}
 	}
@@ -366,11 +380,12 @@ func (x *tx) rename(ctx context.Context, entry *ledger.Entry) error {
 	if x.replaces {
 		rename = fmt.Sprintf("RENAME TABLE %s TO %s, %s TO %s", q(x.t.staged), q(old), q(x.t.stage), q(x.t.staged))
 	}
-	if err := x.t.exec(ctx, rename); err != nil {
+	err := x.t.exec(ctx, rename)
+	if err != nil {
 		return x.t.fail("commit", err)
 	}
 	x.done = true
-	err := x.t.fail("set the comment of the table", x.t.exec(ctx, "ALTER TABLE "+q(x.t.staged)+" COMMENT = "+dialect.MySQL.Literal(x.comment)))
+	err = x.t.fail("set the comment of the table", x.t.exec(ctx, "ALTER TABLE "+q(x.t.staged)+" COMMENT = "+dialect.MySQL.Literal(x.comment)))
 	if x.replaces {
 		err = errors.Join(err, x.t.fail("drop the table that was replaced", x.t.exec(ctx, "DROP TABLE "+q(old))))
 	}
@@ -397,7 +412,8 @@ func (x *tx) Rollback() error {
 	}
 	err := x.drop()
 	if gone(err) { // with the load that was interrupted
-		if err = x.t.reconnect(); err == nil {
+		err = x.t.reconnect()
+		if err == nil {
 			err = x.drop()
 		}
 	}
@@ -408,7 +424,8 @@ func (x *tx) Rollback() error {
 // drop takes the stage away.
 func (x *tx) drop() error {
 	ctx := context.Background()
-	if err := x.resolve(ctx); err != nil {
+	err := x.resolve(ctx)
+	if err != nil {
 		return err
 	}
 	return x.t.exec(ctx, "DROP TABLE IF EXISTS "+dialect.MySQL.QuoteTable(x.t.stage))

@@ -41,7 +41,8 @@ func nativeOf(c *sql.ColumnType) string {
 	if isUnsigned {
 		name = unsigned + " unsigned"
 	}
-	if precision, scale, ok := c.DecimalSize(); ok && name == "decimal" {
+	precision, scale, ok := c.DecimalSize()
+	if ok && name == "decimal" {
 		return fmt.Sprintf("decimal(%d,%d)", precision, scale)
 	}
 	return name

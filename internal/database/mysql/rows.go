@@ -66,7 +66,8 @@ func eachOf(rows driver.Rows, readers []reader, each database.EachRow) error {
 				read(raw[i], v)
 			}
 		}
-		if err := each(row); err != nil {
+		err = each(row)
+		if err != nil {
 			return err
 		}
 	}
@@ -95,7 +96,8 @@ func readerOf(t table.Type) reader {
 
 func readInt(raw driver.Value, v *value.Value) {
 	n, ok := raw.(int64)
-	if v.Int, v.Wide = n, false; !ok {
+	v.Int, v.Wide = n, false
+	if !ok {
 		v.ReadInt(textOf(raw))
 	}
 }
@@ -107,7 +109,8 @@ func readFloat(raw driver.Value, v *value.Value) {
 		return
 	}
 	text := textOf(raw)
-	if f, err := strconv.ParseFloat(string(text), 64); err == nil {
+	f, err := strconv.ParseFloat(string(text), 64)
+	if err == nil {
 		v.Float = f
 	} else {
 		v.SetUntyped(text)

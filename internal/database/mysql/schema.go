@@ -40,7 +40,8 @@ func (t *Target) dropEmptySchema(ctx context.Context, name string) error {
 // DropEmpty implements ledger.EmptyDropper.
 func (t *Target) DropEmpty(ctx context.Context, table string) error {
 	name := dialect.MySQL.QuoteTable(table)
-	if _, err := t.Exec(ctx, "LOCK TABLES "+name+" WRITE"); err != nil {
+	_, err := t.Exec(ctx, "LOCK TABLES "+name+" WRITE")
+	if err != nil {
 		return err
 	}
 	rows, err := t.Query(ctx, "SELECT count(*) FROM "+name)

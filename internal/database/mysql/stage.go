@@ -22,7 +22,8 @@ func (x *tx) removeLeftOver(ctx context.Context, identity string) error {
 			return err
 		}
 		for _, stage := range published {
-			if err := x.t.exec(ctx, "DROP TABLE IF EXISTS "+dialect.MySQL.QuoteTable(stage+replacedSuffix)); err != nil {
+			err := x.t.exec(ctx, "DROP TABLE IF EXISTS "+dialect.MySQL.QuoteTable(stage+replacedSuffix))
+			if err != nil {
 				return x.t.fail("drop a table that was replaced", err)
 			}
 		}
@@ -36,16 +37,19 @@ func (x *tx) removeLeftOver(ctx context.Context, identity string) error {
 	var names []string
 	for rows.Next() {
 		var name string
-		if err := rows.Scan(&name); err != nil {
+		err := rows.Scan(&name)
+		if err != nil {
 			return x.t.fail("look for staging tables", err)
 		}
 		names = append(names, name)
 	}
-	if err := rows.Err(); err != nil {
+	err = rows.Err()
+	if err != nil {
 		return x.t.fail("look for staging tables", err)
 	}
 	for _, name := range names {
-		if err := x.t.exec(ctx, "DROP TABLE "+dialect.MySQL.Quote(schema)+"."+dialect.MySQL.Quote(name)); err != nil {
+		err := x.t.exec(ctx, "DROP TABLE "+dialect.MySQL.Quote(schema)+"."+dialect.MySQL.Quote(name))
+		if err != nil {
 			return x.t.fail("drop a staging table", err)
 		}
 	}

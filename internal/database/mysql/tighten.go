@@ -75,7 +75,8 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 			change.last = append(change.last, "MODIFY "+d.Quote(c.Name)+" "+c.Was.Native+attributesOf(c, attributes))
 		case why[c.Name] == "":
 			beside := fmt.Sprintf("%s%d", besidePrefix, i+1)
-			if reason := change.retype(c, beside, attributesOf(c, attributes)); reason != "" {
+			reason := change.retype(c, beside, attributesOf(c, attributes))
+			if reason != "" {
 				why[c.Name] = reason
 				continue
 			}
@@ -104,7 +105,8 @@ func (x *tightening) retype(c *database.Tightened, beside, rest string) (why str
 	d := dialect.MySQL
 	values := d.Quote(c.Name)
 	if c.Rewritten() {
-		if values, why = caster.Values(&c.Column, c.Width); why != "" {
+		values, why = caster.Values(&c.Column, c.Width)
+		if why != "" {
 			return why
 		}
 	}

@@ -55,7 +55,8 @@ func newAdder(ctx context.Context, x *tx, tab *table.Table, sql string) (*adder,
 	if err != nil {
 		return nil, err
 	}
-	if err := x.checkAtOnce(ctx, tab); err != nil {
+	err = x.checkAtOnce(ctx, tab)
+	if err != nil {
 		return nil, err
 	}
 	a := &adder{ctx: ctx, x: x, tab: tab, sql: sql, remote: len(storage.Servers) > 0}
@@ -101,7 +102,8 @@ func (a *adder) Close(abort error) (int64, error) {
 		_ = a.feeder.Wait() // for the connection; why it failed is known
 		return 0, nil
 	}
-	if err := a.feeder.End(); err != nil {
+	err := a.feeder.End()
+	if err != nil {
 		return 0, err
 	}
 	return a.rows, a.x.moveSequences(a.ctx, a.tab)
@@ -118,8 +120,10 @@ const batchName = "ambertray_batch"
 func (a *adder) failed(err error, from, end int) (row int, known bool) {
 	var pg *pgconn.PgError
 	errors.As(err, &pg)
-	if m := copyLine.FindStringSubmatch(pg.Where); m != nil {
-		if n, _ := strconv.Atoi(m[1]); n > 0 && from+n <= end {
+	m := copyLine.FindStringSubmatch(pg.Where)
+	if m != nil {
+		n, _ := strconv.Atoi(m[1])
+		if n > 0 && from+n <= end {
 			return from + n - 1, true
 		}
 	}
@@ -143,10 +147,12 @@ var (
 func (a *adder) refuse(row int, pg *pgconn.PgError) {
 	r := refusal.Refusal{Where: a.batch.Record(row), Reason: pg.Message}
 	var columns []string
-	if m := sameColumns.FindStringSubmatch(pg.Detail); m != nil {
+	m := sameColumns.FindStringSubmatch(pg.Detail)
+	if m != nil {
 		columns = strings.Split(m[1], ", ")
 	}
-	switch table := missingIn.FindStringSubmatch(pg.Detail); {
+	table := missingIn.FindStringSubmatch(pg.Detail)
+	switch {
 	case pg.Code == uniqueViolation && strings.Join(columns, ", ") == dialect.PostgreSQL.List(a.tab.Key):
 		r.Reason, r.Columns = database.SameKey, a.tab.Key
 	case table != nil:
@@ -156,7 +162,8 @@ func (a *adder) refuse(row int, pg *pgconn.PgError) {
 	case pg.ColumnName != "":
 		r.Columns = database.AtFault(a.tab, []string{pg.ColumnName})
 	default:
-		if m := copyColumn.FindStringSubmatch(pg.Where); m != nil {
+		m := copyColumn.FindStringSubmatch(pg.Where)
+		if m != nil {
 			r.Columns = database.AtFault(a.tab, m[1:])
 		}
 	}
@@ -190,7 +197,8 @@ func (a *adder) insert(from, to int) error {
 	if err != nil {
 		return err
 	}
-	if _, err := a.x.t.conn.PgConn().CopyFrom(a.ctx, wire(a.batch.Rows(from, to)), copyInto(remoteName, a.tab)+")"); err != nil {
+	_, err = a.x.t.conn.PgConn().CopyFrom(a.ctx, wire(a.batch.Rows(from, to)), copyInto(remoteName, a.tab)+")")
+	if err != nil {
 		return err
 	}
 	return a.x.exec(a.ctx, []string{
@@ -204,16 +212,18 @@ const remoteName = "ambertray_remote"
 
 // within runs something that writes rows, in a savepoint to which an error goes back.
 func (a *adder) within(from, to int, write func(from, to int) error) error {
-	if err := a.x.exec(a.ctx, []string{"SAVEPOINT batch"}); err != nil {
+	err := a.x.exec(a.ctx, []string{"SAVEPOINT batch"})
+	if err != nil {
 		return err
 	}
-	err := write(from, to)
+	err = write(from, to)
 	if err == nil {
 		return a.x.exec(a.ctx, []string{"RELEASE SAVEPOINT batch"})
 	}
 	var pg *pgconn.PgError
 	if errors.As(err, &pg) {
-		if back := a.x.exec(a.ctx, []string{"ROLLBACK TO SAVEPOINT batch"}); back != nil {
+		back := a.x.exec(a.ctx, []string{"ROLLBACK TO SAVEPOINT batch"})
+		if back != nil {
 			return back
 		}
 	}

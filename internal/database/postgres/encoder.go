@@ -161,7 +161,8 @@ func appendWideNumeric(dst []byte, v *value.Value) []byte {
 	n := (4 - lead) % 4
 	for _, d := range digits {
 		group = group*10 + uint16(d-'0')
-		if n++; n == 4 {
+		n++
+		if n == 4 {
 			groups, group, n = append(groups, group), 0, 0
 		}
 	}

@@ -73,7 +73,8 @@ func (x *tx) createStage(ctx context.Context, tab *table.Table, how database.Cre
 	}
 	staged := *tab
 	staged.Name, staged.Key, staged.Comment = database.NewStage(tab.Name), nil, database.StageMark(identity)
-	if err := x.exec(ctx, d.BeforeRows(&staged)); err != nil {
+	err = x.exec(ctx, d.BeforeRows(&staged))
+	if err != nil {
 		return x.t.fail(op, err)
 	}
 	x.staging = &stage{name: staged.Name, table: tab, replaces: exists, lanes: how.Lanes, newSchema: x.t.newSchema}
@@ -95,7 +96,8 @@ func (x *tx) removeLeftOver(ctx context.Context, name string) error {
 		return err
 	}
 	for _, row := range found {
-		if err := x.exec(ctx, []string{"DROP TABLE " + row[0]}); err != nil {
+		err := x.exec(ctx, []string{"DROP TABLE " + row[0]})
+		if err != nil {
 			return x.t.fail("drop a staging table", err)
 		}
 	}
@@ -129,7 +131,8 @@ const dependentObjects = "2BP01"
 // publish begins the transaction in which the staging table takes the name of its table.
 func (x *tx) publish(ctx context.Context) error {
 	d, s := dialect.PostgreSQL, x.staging
-	if err := x.begin(ctx); err != nil {
+	err := x.begin(ctx)
+	if err != nil {
 		return x.t.fail("begin", err)
 	}
 	var statements []string
@@ -140,7 +143,7 @@ func (x *tx) publish(ctx context.Context) error {
 	if s.table.Comment != "" {
 		comment = d.Literal(s.table.Comment)
 	}
-	err := x.exec(ctx, append(statements,
+	err = x.exec(ctx, append(statements,
 		fmt.Sprintf("ALTER TABLE %s RENAME TO %s", d.QuoteTable(s.name), d.Quote(bare(s.table.Name))),
 		fmt.Sprintf("COMMENT ON TABLE %s IS %s", d.QuoteTable(s.table.Name), comment)))
 	if err != nil {
@@ -163,7 +166,8 @@ func (x *tx) renameConstraints(ctx context.Context) error {
 		if !strings.HasPrefix(row[0], staged) || len(to) > d.MaxName {
 			continue
 		}
-		if err := x.exec(ctx, []string{fmt.Sprintf("ALTER TABLE %s RENAME CONSTRAINT %s TO %s", name, d.Quote(row[0]), d.Quote(to))}); err != nil {
+		err := x.exec(ctx, []string{fmt.Sprintf("ALTER TABLE %s RENAME CONSTRAINT %s TO %s", name, d.Quote(row[0]), d.Quote(to))})
+		if err != nil {
 			return x.t.fail("name a constraint", err)
 		}
 	}
@@ -199,7 +203,8 @@ func (x *tx) loadLanes(ctx context.Context, tab *table.Table) (database.Sink, er
 	conn := x.t.conn
 	var loads []func(*database.Batch) error
 	for {
-		if _, err := conn.Exec(ctx, "BEGIN"); err != nil {
+		_, err := conn.Exec(ctx, "BEGIN")
+		if err != nil {
 			return nil, errors.Join(x.t.fail("begin", err), l.hangUp())
 		}
 		lane := &laneConn{conn: conn, sql: sql}
@@ -208,8 +213,8 @@ func (x *tx) loadLanes(ctx context.Context, tab *table.Table) (database.Sink, er
 		if len(l.lanes) == x.staging.lanes {
 			break
 		}
-		var err error
-		if conn, err = pgx.ConnectConfig(ctx, x.t.config); err != nil {
+		conn, err = pgx.ConnectConfig(ctx, x.t.config)
+		if err != nil {
 			l.remarks = append(l.remarks, fmt.Sprintf("lanes: %d, as the server took no more connections: %v", len(l.lanes), x.t.fail("connect", err)))
 			break
 		}
@@ -265,10 +270,12 @@ func (l *laned) Close(abort error) (rows int64, err error) {
 	if err != nil {
 		return 0, errors.Join(l.x.t.fail("copy", err), l.hangUp(), l.x.leave())
 	}
-	if err := l.hangUp(); err != nil {
+	err = l.hangUp()
+	if err != nil {
 		return 0, l.x.t.fail("end a connection", err)
 	}
-	if err := l.x.publish(l.ctx); err != nil {
+	err = l.x.publish(l.ctx)
+	if err != nil {
 		return 0, err
 	}
 	return rows, l.x.addKeyOnce(l.ctx, l.tab)

@@ -24,10 +24,12 @@ func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
 
 // Merge implements database.StagingTx.
 func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *database.Numbers) (database.Merged, *refusal.List, error) {
-	if _, err := x.t.Exec(ctx, "ANALYZE "+dialect.PostgreSQL.Quote(stage)); err != nil { // or it is taken for an empty one
+	_, err := x.t.Exec(ctx, "ANALYZE "+dialect.PostgreSQL.Quote(stage))
+	if err != nil { // or it is taken for an empty one
 		return database.Merged{}, nil, err
 	}
-	if err := x.checkAtOnce(ctx, tab); err != nil {
+	err = x.checkAtOnce(ctx, tab)
+	if err != nil {
 		return database.Merged{}, nil, err
 	}
 	constraints, err := x.constraints(ctx, tab)

@@ -7,7 +7,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"net"
 	"strings"
 
 	"github.com/jackc/pgx/v5"
@@ -75,7 +74,8 @@ func open(ctx context.Context, url, password string, adjust func(*pgx.ConnConfig
 	config.RuntimeParams["client_encoding"] = "UTF8"
 	config.AfterConnect = func(ctx context.Context, c *pgconn.PgConn) error { return c.Exec(ctx, settings).Close() }
 	t := &Target{name: fmt.Sprintf("%s on %s", config.Database, config.Host), config: config}
-	if t.conn, err = pgx.ConnectConfig(ctx, config); err != nil {
+	t.conn, err = pgx.ConnectConfig(ctx, config)
+	if err != nil {
 		return nil, t.fail("connect", err)
 	}
 	t.unicode = t.conn.PgConn().ParameterStatus("server_encoding") == "UTF8"
@@ -85,7 +85,8 @@ func open(ctx context.Context, url, password string, adjust func(*pgx.ConnConfig
 // hideSecrets keeps the reason of a parse error and drops the URL that the
 // driver puts before it.
 func hideSecrets(err error) error {
-	if inner := errors.Unwrap(err); inner != nil {
+	inner := errors.Unwrap(err)
+	if inner != nil {
 		return inner
 	}
 	return errors.New("the URL cannot be parsed")
@@ -167,7 +168,8 @@ func (t *Target) Query(ctx context.Context, query string) (rows [][]string, err 
 // from one transaction to the next.
 func (t *Target) Lock(ctx context.Context, table string) (func(), error) {
 	key := "hashtextextended(" + dialect.PostgreSQL.Literal("ambertray "+table) + ", 0)"
-	if _, err := t.Query(ctx, "SET lock_timeout = '"+patience+"'; SELECT pg_advisory_lock("+key+"); RESET lock_timeout"); err != nil {
+	_, err := t.Query(ctx, "SET lock_timeout = '"+patience+"'; SELECT pg_advisory_lock("+key+"); RESET lock_timeout")
+	if err != nil {
 		return nil, err
 	}
 	return func() { _, _ = t.conn.Exec(context.Background(), "SELECT pg_advisory_unlock("+key+")") }, nil
@@ -213,14 +215,16 @@ func (x *tx) begin(ctx context.Context) (err error) {
 // Create implements database.Tx. The table gets its primary key when its rows are
 // there, which takes a fraction of the time.
 func (x *tx) Create(ctx context.Context, tab *table.Table, how database.Creation) error {
-	if err := x.removeLeftOver(ctx, tab.Name); err != nil {
+	err := x.removeLeftOver(ctx, tab.Name)
+	if err != nil {
 		return err
 	}
 	if how.Lanes > 1 && x.t.unicode {
 		return x.createStage(ctx, tab, how)
 	}
 	if how.Replace {
-		if err := x.exec(ctx, []string{"DROP TABLE IF EXISTS " + dialect.PostgreSQL.QuoteTable(tab.Name)}); err != nil {
+		err := x.exec(ctx, []string{"DROP TABLE IF EXISTS " + dialect.PostgreSQL.QuoteTable(tab.Name)})
+		if err != nil {
 			return x.t.fail("drop table "+tab.Name, err)
 		}
 	}
@@ -228,7 +232,7 @@ func (x *tx) Create(ctx context.Context, tab *table.Table, how database.Creation
 	if !how.Whole {
 		plan.Key = nil
 	}
-	err := x.exec(ctx, dialect.PostgreSQL.BeforeRows(&plan))
+	err = x.exec(ctx, dialect.PostgreSQL.BeforeRows(&plan))
 	x.created = err == nil && !how.Whole
 	return x.t.fail("create table "+tab.Name, err)
 }
@@ -254,7 +258,8 @@ func (x *tx) Index(ctx context.Context, tab *table.Table) error {
 
 func (x *tx) exec(ctx context.Context, statements []string) error {
 	for _, s := range statements {
-		if _, err := x.tx.Exec(ctx, s); err != nil {
+		_, err := x.tx.Exec(ctx, s)
+		if err != nil {
 			return err
 		}
 	}
@@ -264,7 +269,8 @@ func (x *tx) exec(ctx context.Context, statements []string) error {
 // Commit implements database.Tx.
 func (x *tx) Commit(ctx context.Context, entry *ledger.Entry) error {
 	if entry != nil {
-		if err := ledger.Write(ctx, x.t, entry); err != nil {
+		err := ledger.Write(ctx, x.t, entry)
+		if err != nil {
 			return err
 		}
 	}
@@ -380,14 +386,16 @@ func (s *sink) Close(abort error) (int64, error) {
 		}
 		return 0, nil
 	}
-	if err := s.write(trailer); err != nil {
+	err := s.write(trailer)
+	if err != nil {
 		return 0, err
 	}
 	s.pipe.Close()
-	if err := s.wait(); err != nil {
+	err = s.wait()
+	if err != nil {
 		return s.copied, err
 	}
-	err := s.finish()
+	err = s.finish()
 	return s.copied, err
 }
 
@@ -399,18 +407,21 @@ func (x *tx) addKey(ctx context.Context, tab *table.Table, s *sink) error {
 		return nil
 	}
 	const op = "add the key"
-	if err := x.exec(ctx, []string{"SAVEPOINT key"}); err != nil {
+	err := x.exec(ctx, []string{"SAVEPOINT key"})
+	if err != nil {
 		return x.t.fail(op, err)
 	}
-	err := x.exec(ctx, []string{add})
+	err = x.exec(ctx, []string{add})
 	var pg *pgconn.PgError
 	if !errors.As(err, &pg) || pg.Code != uniqueViolation {
 		return x.t.fail(op, err)
 	}
-	if err := x.exec(ctx, []string{"ROLLBACK TO SAVEPOINT key"}); err != nil {
+	err = x.exec(ctx, []string{"ROLLBACK TO SAVEPOINT key"})
+	if err != nil {
 		return x.t.fail(op, err)
 	}
-	if err := x.takeOut(ctx, tab, s); err != nil {
+	err = x.takeOut(ctx, tab, s)
+	if err != nil {
 		return x.t.fail("remove the rows whose key occurs twice", err)
 	}
 	return x.t.fail(op, x.exec(ctx, []string{add}))
@@ -435,7 +446,8 @@ func (x *tx) takeOut(ctx context.Context, tab *table.Table, s *sink) error {
 	defer rows.Close()
 	for rows.Next() {
 		var n int64
-		if err := rows.Scan(&n); err != nil {
+		err := rows.Scan(&n)
+		if err != nil {
 			return err
 		}
 		s.copied--
@@ -445,54 +457,3 @@ func (x *tx) takeOut(ctx context.Context, tab *table.Table, s *sink) error {
 }
 
 const uniqueViolation = "23505"
-
-// fail says which condition an error of the server or the driver is.
-func (t *Target) fail(op string, err error) error {
-	if err == nil {
-		return nil
-	}
-	var known *database.Error
-	if errors.As(err, &known) {
-		return err
-	}
-	e := &database.Error{Target: t.name, Op: op, Err: err}
-	var pg *pgconn.PgError
-	var network net.Error
-	switch {
-	case errors.As(err, &pg):
-		e.Err = serverError{pg}
-		e.Kind = conditions[pg.Code]
-		if e.Kind == nil && strings.HasPrefix(pg.Code, "28") {
-			e.Kind = database.ErrLogin
-		}
-	case errors.As(err, &network), errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
-		e.Kind, e.Err = database.ErrUnreachable, innermost(err)
-	}
-	return e
-}
-
-// serverError is what the server says, in its own words only.
-type serverError struct{ pg *pgconn.PgError }
-
-func (e serverError) Error() string { return e.pg.Message }
-func (e serverError) Unwrap() error { return e.pg }
-
-// conditions are the SQLSTATEs that mean something to callers.
-var conditions = map[string]error{
-	"42P07": database.ErrExists, "42P01": database.ErrNoTable, "42809": database.ErrNotTable, "42501": database.ErrPermission,
-	"3D000": database.ErrNoDatabase, "3F000": database.ErrNoSchema, "53100": database.ErrFull, "55P03": database.ErrLocked,
-	"40P01": database.ErrConflict, "40001": database.ErrConflict,
-	"25006": database.ErrReadOnly, "57P03": database.ErrUnreachable, "53300": database.ErrUnreachable, "57P01": database.ErrUnreachable,
-}
-
-// innermost returns the last cause, which says what happened in a few words
-// and without the connection's settings.
-func innermost(err error) error {
-	for {
-		inner := errors.Unwrap(err)
-		if inner == nil {
-			return err
-		}
-		err = inner
-	}
-}

@@ -110,7 +110,8 @@ func (x *tx) Sum(ctx context.Context, tab *table.Table, rows int64, added bool) 
 	}
 	condition := ""
 	if added {
-		if condition, err = x.addedCondition(ctx, tab, rows); err != nil {
+		condition, err = x.addedCondition(ctx, tab, rows)
+		if err != nil {
 			return s, err
 		}
 	}

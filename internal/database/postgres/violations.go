@@ -22,10 +22,12 @@ const constraintViolations = "23"
 // go for each constraint, over a temporary table, because there may be many, and each row that
 // is tried by itself is a transaction of its own to the server.
 func (a *adder) removeViolations() error {
-	if err := a.x.Stage(a.ctx, a.tab, batchName); err != nil {
+	err := a.x.Stage(a.ctx, a.tab, batchName)
+	if err != nil {
 		return err
 	}
-	if _, err := a.x.t.conn.PgConn().CopyFrom(a.ctx, wire(a.batch.Rows(0, a.batch.Len())), copyInto(batchName, a.tab)+")"); err != nil {
+	_, err = a.x.t.conn.PgConn().CopyFrom(a.ctx, wire(a.batch.Rows(0, a.batch.Len())), copyInto(batchName, a.tab)+")")
+	if err != nil {
 		return a.x.t.fail("copy", err)
 	}
 	constraints, err := a.x.constraints(a.ctx, a.tab)
@@ -34,7 +36,8 @@ func (a *adder) removeViolations() error {
 	}
 	why := map[int]*refusal.Reason{}
 	for _, c := range constraints {
-		if err := a.takeRows(why, &c); err != nil {
+		err := a.takeRows(why, &c)
+		if err != nil {
 			return err
 		}
 	}
@@ -48,7 +51,8 @@ func (a *adder) removeViolations() error {
 func (a *adder) takeRows(why map[int]*refusal.Reason, c *database.Constraint) error {
 	const op = "look for rows that violate a constraint"
 	d := dialect.PostgreSQL
-	if err := a.x.exec(a.ctx, []string{"SAVEPOINT violations"}); err != nil {
+	err := a.x.exec(a.ctx, []string{"SAVEPOINT violations"})
+	if err != nil {
 		return a.x.t.fail(op, err)
 	}
 	found, err := queryRows(a.ctx, a.x.tx, "DELETE FROM "+batchName+" s WHERE "+c.Condition(d, database.RowOfStage, batchName, d.QuoteTable(a.tab.Name))+" RETURNING s."+database.RowOfStage)
@@ -94,7 +98,8 @@ func (x *tx) constraints(ctx context.Context, tab *table.Table) (list []database
 	for rows.Next() {
 		var kind, name, expression, referred string
 		var columns, keys []string
-		if err := rows.Scan(&kind, &name, &expression, &referred, &columns, &keys); err != nil {
+		err := rows.Scan(&kind, &name, &expression, &referred, &columns, &keys)
+		if err != nil {
 			return nil, x.t.fail(op, err)
 		}
 		c := database.Constraint{Reason: refusal.Reason{Columns: database.AtFault(tab, columns)}}

@@ -74,10 +74,12 @@ func (x *tx) readAdded(ctx context.Context, tab *table.Table, each func(*rowRead
 	for _, run := range append(x.added.runs, run{x.added.last + 1, math.MaxInt64}) {
 		rows.stmt.BindInt64(1, run.from)
 		rows.stmt.BindInt64(2, run.to)
-		if err := rows.each(each); err != nil {
+		err := rows.each(each)
+		if err != nil {
 			return err
 		}
-		if err := rows.stmt.Reset(); err != nil {
+		err = rows.stmt.Reset()
+		if err != nil {
 			return x.t.fail("read "+tab.Name, err)
 		}
 	}

@@ -16,7 +16,8 @@ func (t *Target) Facts(ctx context.Context) ([]database.Fact, error) {
 		return nil, err
 	}
 	facts := []database.Fact{{Name: "engine", Value: "SQLite " + rows[0][0], OK: true}, {Name: "journal", Value: rows[0][1], OK: true}}
-	if info, err := os.Stat(t.path); err == nil {
+	info, err := os.Stat(t.path)
+	if err == nil {
 		facts = append(facts, database.Fact{Name: "size", Value: humanize.Bytes(uint64(info.Size())), OK: true})
 	}
 	return facts, nil

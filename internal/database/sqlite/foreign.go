@@ -30,7 +30,8 @@ func foreignKeys(conn *sqlite.Conn, tab *table.Table) ([]foreignKey, error) {
 		FROM pragma_foreign_key_list(?) f ORDER BY f.id DESC, f.seq`, &sqlitex.ExecOptions{
 		Args: []any{tab.Name},
 		ResultFunc: func(row *sqlite.Stmt) error {
-			if id := row.ColumnInt64(0); id != last {
+			id := row.ColumnInt64(0)
+			if id != last {
 				keys, last = append(keys, foreignKey{refers: row.ColumnText(1)}), id
 			}
 			k := &keys[len(keys)-1]
@@ -97,7 +98,8 @@ func (s *sink) orphaned(row []byte) (*foreignKey, error) {
 		if err != nil {
 			return nil, err
 		}
-		if err := k.orphan.Reset(); err != nil {
+		err = k.orphan.Reset()
+		if err != nil {
 			return nil, err
 		}
 		if found {

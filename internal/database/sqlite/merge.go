@@ -21,10 +21,11 @@ func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
 	if loadedRowID(tab) == "" {
 		return x.t.fail("merge into "+tab.Name, errNoRowID)
 	}
-	if _, err := x.t.Exec(ctx, "DROP TABLE IF EXISTS temp."+d.Quote(name)); err != nil { // one that an earlier load has left
+	_, err := x.t.Exec(ctx, "DROP TABLE IF EXISTS temp."+d.Quote(name))
+	if err != nil { // one that an earlier load has left
 		return err
 	}
-	_, err := x.t.Exec(ctx, fmt.Sprintf("CREATE TEMPORARY TABLE %s AS SELECT %s FROM %s LIMIT 0", d.Quote(name), d.Columns(tab), d.QuoteTable(tab.Name)))
+	_, err = x.t.Exec(ctx, fmt.Sprintf("CREATE TEMPORARY TABLE %s AS SELECT %s FROM %s LIMIT 0", d.Quote(name), d.Columns(tab), d.QuoteTable(tab.Name)))
 	return err
 }
 
@@ -51,8 +52,10 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *data
 // reasonOf returns what a constraint says, without what the driver puts before.
 func reasonOf(err error) string {
 	text := err.Error()
-	if i := strings.LastIndex(text, "constraint failed"); i >= 0 {
-		if j := strings.LastIndex(text[:i], ": "); j >= 0 {
+	i := strings.LastIndex(text, "constraint failed")
+	if i >= 0 {
+		j := strings.LastIndex(text[:i], ": ")
+		if j >= 0 {
 			return text[j+2:]
 		}
 	}

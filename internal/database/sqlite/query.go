@@ -40,7 +40,8 @@ func (t *Target) QueryRows(ctx context.Context, query string, tab *table.Table, 
 	for _, c := range tab.Loaded() {
 		r.readers = append(r.readers, readerOf(dialect.SQLite.Stored(c.Type), wide))
 	}
-	if err := r.prepare(query); err != nil {
+	err = r.prepare(query)
+	if err != nil {
 		return err
 	}
 	defer r.stmt.Finalize()

@@ -84,7 +84,8 @@ func (r *rowReader) each(each func(*rowReader) error) error {
 		for i, read := range r.readers {
 			read(r.stmt, i, &r.row[i])
 		}
-		if err := each(r); err != nil {
+		err = each(r)
+		if err != nil {
 			return err
 		}
 	}

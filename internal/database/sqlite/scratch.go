@@ -102,7 +102,8 @@ func (t *Target) removeScratch() (err error) {
 func (x *tx) newScratch(ctx context.Context, tab *table.Table, s *sink) (*scratch, error) {
 	fresh := x.fresh == tab.Name
 	x.fresh = ""
-	if err := x.t.removeScratch(); err != nil || !fresh || tab.References() {
+	err := x.t.removeScratch()
+	if err != nil || !fresh || tab.References() {
 		return nil, err
 	}
 	wide, err := x.t.wide(ctx)
@@ -153,7 +154,8 @@ func (s *scratch) Write(k *convert.Block) error {
 		return s.pages(waiting{k.Data, k.Ends, k.Numbers, k.Part})
 	}
 	s.waiting = append(s.waiting, waiting{slices.Clone(k.Data), slices.Clone(k.Ends), slices.Clone(k.Numbers), k.Part})
-	if s.held += len(k.Ends); s.held < s.t.bounds.many {
+	s.held += len(k.Ends)
+	if s.held < s.t.bounds.many {
 		return nil
 	}
 	return s.begin()
@@ -166,7 +168,8 @@ func (s *scratch) begin() error {
 		return err
 	}
 	s.made = made[0]
-	if err := s.open(); err != nil {
+	err = s.open()
+	if err != nil {
 		return err
 	}
 	for _, w := range s.waiting {
@@ -174,7 +177,8 @@ func (s *scratch) begin() error {
 		if s.done { // most rows are out of order
 			write = s.insert
 		}
-		if err := write(w); err != nil {
+		err := write(w)
+		if err != nil {
 			return err
 		}
 	}
@@ -184,7 +188,8 @@ func (s *scratch) begin() error {
 
 // open begins a file.
 func (s *scratch) open() (err error) {
-	if s.w, err = btree.Create(s.t.scratchPath(s.files)); err != nil {
+	s.w, err = btree.Create(s.t.scratchPath(s.files))
+	if err != nil {
 		return s.t.failFile(err)
 	}
 	s.files, s.inFile, s.x.used = s.files+1, 0, true
@@ -224,7 +229,8 @@ func (s *scratch) pages(w waiting) error {
 		id := s.last + 1
 		key, rowID := s.encode(row)
 		if s.rowID >= 0 {
-			if id = rowID; s.some && id <= s.last {
+			id = rowID
+			if s.some && id <= s.last {
 				s.late = append(s.late, waiting{slices.Clone(row), []int{len(row)}, []int64{w.numbers[i]}, w.part})
 				if len(s.late) > s.t.bounds.late {
 					return s.giveOver(w, i+1, start)
@@ -235,15 +241,19 @@ func (s *scratch) pages(w waiting) error {
 			s.place(id, w.numbers[i], w.part)
 		}
 		s.last, s.some = id, true
-		if err := s.w.Row(id, &s.record, key); err != nil {
+		err := s.w.Row(id, &s.record, key)
+		if err != nil {
 			return s.t.failFile(err)
 		}
 		s.rows++
-		if s.inFile++; s.full() {
-			if err := s.hand(); err != nil {
+		s.inFile++
+		if s.full() {
+			err := s.hand()
+			if err != nil {
 				return err
 			}
-			if err := s.open(); err != nil {
+			err = s.open()
+			if err != nil {
 				return err
 			}
 		}
@@ -255,7 +265,8 @@ func (s *scratch) pages(w waiting) error {
 func (s *scratch) hand() error {
 	w := s.w
 	s.w = nil
-	if err := w.Close(); err != nil {
+	err := w.Close()
+	if err != nil {
 		return s.t.failFile(err)
 	}
 	if s.taker == nil {
@@ -267,7 +278,8 @@ func (s *scratch) hand() error {
 // giveOver has the engine take the pages, and insert what follows in a block: the rows
 // from an index on, whose data begins at start.
 func (s *scratch) giveOver(w waiting, from, start int) error {
-	if err := s.transfer(); err != nil {
+	err := s.transfer()
+	if err != nil {
 		return err
 	}
 	rest := waiting{data: w.data[start:], numbers: w.numbers[from:], part: w.part}
@@ -279,7 +291,8 @@ func (s *scratch) giveOver(w waiting, from, start int) error {
 
 // place remembers which record a row is.
 func (s *scratch) place(id, record int64, part int) {
-	if n := len(s.places); n > 0 {
+	n := len(s.places)
+	if n > 0 {
 		p := s.places[n-1]
 		if p.part == part && record-p.record == id-p.id {
 			return
@@ -315,7 +328,8 @@ func (s *scratch) encode(row []byte) (key []byte, rowID int64) {
 			s.record.Null()
 		case tagInt:
 			n := int64(binary.LittleEndian.Uint64(row))
-			if row = row[8:]; i == s.rowID {
+			row = row[8:]
+			if i == s.rowID {
 				rowID = n
 				s.record.Null()
 			} else {
@@ -323,7 +337,8 @@ func (s *scratch) encode(row []byte) (key []byte, rowID int64) {
 			}
 		case tagFloat:
 			f := math.Float64frombits(binary.LittleEndian.Uint64(row))
-			if row = row[8:]; s.columns[i].real {
+			row = row[8:]
+			if s.columns[i].real {
 				s.record.Float(f)
 			} else {
 				s.record.Number(f)
@@ -362,7 +377,8 @@ func (s *scratch) transfer() error {
 	err := s.hand()
 	s.done = true
 	if s.taker != nil {
-		if endErr := s.taker.end(); err == nil {
+		endErr := s.taker.end()
+		if err == nil {
 			err = endErr
 		}
 	}
@@ -402,7 +418,8 @@ func (s *scratch) end(abort error) error {
 		return s.transfer()
 	}
 	for _, w := range s.waiting {
-		if err := s.insert(w); err != nil {
+		err := s.insert(w)
+		if err != nil {
 			return err
 		}
 	}

@@ -4,16 +4,11 @@ package sqlite
 
 import (
 	"context"
-	"encoding/binary"
 	"errors"
-	"fmt"
-	"math"
 	"os"
 	"path/filepath"
-	"regexp"
 	"strings"
 	"time"
-	"unsafe"
 
 	"zombiezen.com/go/sqlite"
 	"zombiezen.com/go/sqlite/sqlitex"
@@ -22,7 +17,6 @@ import (
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
 	"ambertray/internal/ledger"
-	"ambertray/internal/refusal"
 	"ambertray/internal/table"
 )
 
@@ -62,13 +56,15 @@ var (
 // error; with it one is made as soon as something is written.
 func Open(path string, create bool) (*Target, error) {
 	t := &Target{path: path, bounds: usualBounds}
-	if _, err := os.Stat(path); errors.Is(err, os.ErrNotExist) {
+	_, err := os.Stat(path)
+	if errors.Is(err, os.ErrNotExist) {
 		if !create {
 			return nil, &database.Error{Target: path, Op: "open", Err: os.ErrNotExist}
 		}
 		t.created = true
 	}
-	if err := t.connect(); err != nil {
+	err = t.connect()
+	if err != nil {
 		return nil, err
 	}
 	return t, nil
@@ -86,10 +82,12 @@ func (t *Target) connect() error {
 }
 
 func (t *Target) connectOnce() (err error) {
-	if _, err := os.Stat(filepath.Dir(t.path)); err != nil {
+	_, err = os.Stat(filepath.Dir(t.path))
+	if err != nil {
 		return &database.Error{Target: t.path, Op: "open", Err: errNoFolder}
 	}
-	if t.conn, err = sqlite.OpenConn(t.path, sqlite.OpenReadWrite|sqlite.OpenCreate); err != nil {
+	t.conn, err = sqlite.OpenConn(t.path, sqlite.OpenReadWrite|sqlite.OpenCreate)
+	if err != nil {
 		return t.fail("open", err)
 	}
 	t.conn.SetBlockOnBusy()
@@ -98,12 +96,14 @@ func (t *Target) connectOnce() (err error) {
 		"PRAGMA analysis_limit = 1000", // rows of an index are enough for statistics
 		"PRAGMA foreign_keys = ON",     // which the engine does not check otherwise
 	} {
-		if _, err := t.Exec(context.Background(), setting); err != nil {
+		_, err := t.Exec(context.Background(), setting)
+		if err != nil {
 			t.conn.Close()
 			return err
 		}
 	}
-	if t.file, err = os.Stat(t.path); err != nil {
+	t.file, err = os.Stat(t.path)
+	if err != nil {
 		t.conn.Close()
 		return t.fail("open", err)
 	}
@@ -130,10 +130,12 @@ func (t *Target) Close() error {
 // has written: who waits for it meanwhile notices in Begin that it is gone.
 func (t *Target) removeEmpty() {
 	t.conn.SetInterrupt(nil)
-	if err := sqlitex.ExecuteTransient(t.conn, "BEGIN EXCLUSIVE", nil); err != nil {
+	err := sqlitex.ExecuteTransient(t.conn, "BEGIN EXCLUSIVE", nil)
+	if err != nil {
 		return
 	}
-	if now, err := os.Stat(t.path); err == nil && now.Size() == 0 && os.SameFile(now, t.file) {
+	now, err := os.Stat(t.path)
+	if err == nil && now.Size() == 0 && os.SameFile(now, t.file) {
 		os.Remove(t.path)
 	}
 	_ = sqlitex.ExecuteTransient(t.conn, "ROLLBACK", nil) // the connection ends anyway
@@ -176,7 +178,8 @@ func (t *Target) Columns(ctx context.Context, name string) (list []database.Colu
 // Exec implements database.Target.
 func (t *Target) Exec(ctx context.Context, statement string) (int64, error) {
 	t.conn.SetInterrupt(ctx.Done())
-	if err := sqlitex.ExecuteTransient(t.conn, statement, nil); err != nil {
+	err := sqlitex.ExecuteTransient(t.conn, statement, nil)
+	if err != nil {
 		return 0, t.fail("run a statement", err)
 	}
 	return int64(t.conn.Changes()), nil
@@ -200,7 +203,8 @@ func (t *Target) Query(ctx context.Context, query string) (rows [][]string, err 
 // table: the transaction that Begin hands out is begun here. A load with
 // checkpoints lets others in when it commits.
 func (t *Target) Lock(ctx context.Context, _ string) (func(), error) {
-	if err := t.begin(ctx); err != nil {
+	err := t.begin(ctx)
+	if err != nil {
 		return nil, err
 	}
 	t.locked = true
@@ -218,13 +222,14 @@ func (t *Target) Lock(ctx context.Context, _ string) (func(), error) {
 
 // Analyze implements database.Analyzer.
 func (t *Target) Analyze(ctx context.Context, table string, added int64) error {
-	if known, err := t.Query(ctx, "SELECT stat FROM sqlite_stat1 WHERE tbl = "+dialect.SQLite.Literal(table)+" LIMIT 1"); err == nil && len(known) == 1 {
+	known, err := t.Query(ctx, "SELECT stat FROM sqlite_stat1 WHERE tbl = "+dialect.SQLite.Literal(table)+" LIMIT 1")
+	if err == nil && len(known) == 1 {
 		rows, _, _ := strings.Cut(known[0][0], " ")
 		if database.Few(added, database.ParseCount(rows)) {
 			return nil
 		}
 	}
-	_, err := t.Exec(ctx, "ANALYZE "+dialect.SQLite.QuoteTable(table))
+	_, err = t.Exec(ctx, "ANALYZE "+dialect.SQLite.QuoteTable(table))
 	return err
 }
 
@@ -234,7 +239,8 @@ func (t *Target) Begin(ctx context.Context) (database.Tx, error) {
 		t.locked = false
 		return &tx{t: t}, nil
 	}
-	if err := t.begin(ctx); err != nil {
+	err := t.begin(ctx)
+	if err != nil {
 		return nil, err
 	}
 	return &tx{t: t}, nil
@@ -246,12 +252,14 @@ func (t *Target) begin(ctx context.Context) error {
 	for {
 		t.conn.SetInterrupt(ctx.Done())
 		err := sqlitex.ExecuteTransient(t.conn, "BEGIN IMMEDIATE", nil)
-		if now, statErr := os.Stat(t.path); statErr == nil && os.SameFile(now, t.file) {
+		now, statErr := os.Stat(t.path)
+		if statErr == nil && os.SameFile(now, t.file) {
 			return t.fail("begin", err)
 		}
 		t.conn.Close() // its file is not the database any more
 		t.created = true
-		if err := t.connect(); err != nil {
+		err = t.connect()
+		if err != nil {
 			return err
 		}
 	}
@@ -272,11 +280,13 @@ type tx struct {
 func (x *tx) Create(ctx context.Context, tab *table.Table, how database.Creation) error {
 	op := "create table " + tab.Name
 	if how.Replace {
-		if err := sqlitex.ExecuteTransient(x.t.conn, "DROP TABLE IF EXISTS "+dialect.SQLite.Quote(tab.Name), nil); err != nil {
+		err := sqlitex.ExecuteTransient(x.t.conn, "DROP TABLE IF EXISTS "+dialect.SQLite.Quote(tab.Name), nil)
+		if err != nil {
 			return x.t.fail("drop table "+tab.Name, err)
 		}
 	}
-	switch exists, err := x.t.Exists(ctx, tab.Name); {
+	exists, err := x.t.Exists(ctx, tab.Name)
+	switch {
 	case err != nil:
 		return err
 	case exists:
@@ -294,7 +304,8 @@ func (x *tx) Empty(_ context.Context, tab *table.Table) error {
 // Index implements database.Indexer.
 func (x *tx) Index(_ context.Context, tab *table.Table) error {
 	for _, s := range dialect.SQLite.Finish(tab, true) {
-		if err := sqlitex.ExecuteTransient(x.t.conn, s, nil); err != nil {
+		err := sqlitex.ExecuteTransient(x.t.conn, s, nil)
+		if err != nil {
 			return x.t.fail("index table "+tab.Name, err)
 		}
 	}
@@ -304,7 +315,8 @@ func (x *tx) Index(_ context.Context, tab *table.Table) error {
 // Commit implements database.Tx.
 func (x *tx) Commit(ctx context.Context, entry *ledger.Entry) error {
 	if entry != nil {
-		if err := ledger.Write(ctx, x.t, entry); err != nil {
+		err := ledger.Write(ctx, x.t, entry)
+		if err != nil {
 			return err
 		}
 	}
@@ -334,140 +346,6 @@ func (x *tx) Rollback() error {
 		return x.detach()
 	}
 	return errors.Join(x.t.fail("roll back", sqlitex.ExecuteTransient(x.t.conn, "ROLLBACK", nil)), x.detach())
-}
-
-// Load implements database.Tx.
-func (x *tx) Load(ctx context.Context, tab *table.Table) (database.Sink, error) {
-	cols := tab.Loaded()
-	d := dialect.SQLite
-	sql := fmt.Sprintf("INSERT INTO %s (%s) VALUES (?%s)", d.Quote(tab.Name), d.Columns(tab), strings.Repeat(", ?", len(cols)-1))
-	stmt, err := x.t.conn.Prepare(sql)
-	if err != nil && strings.HasSuffix(err.Error(), "because it is a view") {
-		return nil, &database.Error{Target: x.t.path, Op: "load", Kind: database.ErrNotTable, Err: fmt.Errorf("%s is a view", tab.Name)}
-	}
-	if err != nil {
-		return nil, x.t.fail("prepare the load", err)
-	}
-	s := &sink{t: x.t, stmt: stmt, columns: len(cols), tab: tab, key: tab.Key, added: x.added}
-	fast, err := x.newScratch(ctx, tab, s)
-	if fast == nil || err != nil {
-		return s, err
-	}
-	return fast, nil
-}
-
-type sink struct {
-	t       *Target
-	stmt    *sqlite.Stmt
-	columns int
-	rows    int64
-	tab     *table.Table
-	key     []string // names of the columns of the key
-	refused refusal.List
-	added   *added
-	// foreign are the foreign keys of the table, read when one does not hold.
-	foreign     []foreignKey
-	foreignRead bool
-}
-
-// failedOn finds the one column of a constraint that does not hold.
-var failedOn = regexp.MustCompile(`^(?:NOT NULL|UNIQUE) constraint failed: [^.,]+\.([^.,]+)$`)
-
-// refuse keeps a row that a constraint does not let in; the statement that
-// failed has changed nothing.
-func (s *sink) refuse(where refusal.Where, row []byte, err error) error {
-	_ = s.stmt.Reset() // it repeats the error
-	r := refusal.Refusal{Where: where, Reason: reasonOf(err)}
-	at := failedOn.FindStringSubmatch(r.Reason)
-	switch code := sqlite.ErrCode(err); {
-	case code == sqlite.ResultConstraintPrimaryKey, code == sqlite.ResultConstraintRowID:
-		r.Reason, r.Columns = database.SameKey, s.key
-	case code == sqlite.ResultConstraintForeignKey:
-		key, err := s.orphaned(row)
-		if err != nil {
-			return s.t.fail("find the foreign key", err)
-		}
-		if key != nil {
-			r.Reason, r.Columns = "not in table "+key.refers, database.AtFault(s.tab, key.columns)
-		}
-	case at != nil:
-		r.Columns = database.AtFault(s.tab, at[1:])
-	}
-	s.refused.Add(r)
-	return nil
-}
-
-// Refused implements database.Sink.
-func (s *sink) Refused() *refusal.List { return &s.refused }
-
-// Encoder implements database.Sink.
-func (s *sink) Encoder() convert.Encoder { return encoder{} }
-
-// Remarks implements database.Sink.
-func (s *sink) Remarks() []string { return nil }
-
-// Write implements database.Sink.
-func (s *sink) Write(k *convert.Block) error {
-	data := k.Data
-	for i := range k.Ends {
-		row := data
-		data = bind(s.stmt, s.columns, row)
-		if _, err := s.stmt.Step(); err != nil {
-			if s.t.isRefusal(err) {
-				err = s.refuse(refusal.Where{Part: k.Part, Record: k.Numbers[i]}, row, err)
-				if err != nil {
-					return err
-				}
-				continue
-			}
-			return s.t.fail("insert", err)
-		}
-		if err := s.stmt.Reset(); err != nil {
-			return s.t.fail("insert", err)
-		}
-		s.rows++
-		if s.added != nil {
-			s.added.add(s.t.conn.LastInsertRowID())
-		}
-	}
-	return nil
-}
-
-// bind sets the parameters of a statement, one for each column, from the next
-// record of data and returns the rest.
-func bind(stmt *sqlite.Stmt, columns int, data []byte) []byte {
-	for i := 1; i <= columns; i++ {
-		tag := data[0]
-		data = data[1:]
-		switch tag {
-		case tagNull:
-			stmt.BindNull(i)
-		case tagInt:
-			stmt.BindInt64(i, int64(binary.LittleEndian.Uint64(data)))
-			data = data[8:]
-		case tagFloat:
-			stmt.BindFloat(i, math.Float64frombits(binary.LittleEndian.Uint64(data)))
-			data = data[8:]
-		case tagText:
-			n := binary.LittleEndian.Uint32(data)
-			data = data[4:]
-			stmt.BindText(i, unsafe.String(unsafe.SliceData(data), n)) // the driver copies it
-			data = data[n:]
-		}
-	}
-	return data
-}
-
-// Close implements database.Sink.
-func (s *sink) Close(abort error) (int64, error) {
-	for i := range s.foreign {
-		_ = s.foreign[i].orphan.Finalize()
-	}
-	err := s.stmt.Finalize()
-	if abort != nil {
-		err = nil // it repeats the error of the last step
-	}
-	return s.rows, s.t.fail("end the load", err)
 }
 
 // isRefusal reports whether an error of a statement is about a row that a constraint does

@@ -33,7 +33,8 @@ func newTaker(s *scratch) *taker {
 	go func() {
 		defer close(t.done)
 		for f := range t.files {
-			if t.err = s.takeOver(f); t.err != nil {
+			t.err = s.takeOver(f)
+			if t.err != nil {
 				return
 			}
 		}
@@ -62,7 +63,8 @@ func (t *taker) end() error {
 func (s *scratch) takeOver(f taken) error {
 	d := dialect.SQLite
 	name := fmt.Sprint(scratchName, f.n)
-	if _, err := s.t.Exec(s.ctx, "ATTACH "+d.Literal(s.t.scratchPath(f.n))+" AS "+name); err != nil {
+	_, err := s.t.Exec(s.ctx, "ATTACH "+d.Literal(s.t.scratchPath(f.n))+" AS "+name)
+	if err != nil {
 		return err
 	}
 	s.x.attached = append(s.x.attached, name)
@@ -71,12 +73,14 @@ func (s *scratch) takeOver(f taken) error {
 		_, err := s.t.Exec(s.ctx, take)
 		return err
 	}
-	if err := s.refuseDuplicates(f.duplicates); err != nil {
+	err = s.refuseDuplicates(f.duplicates)
+	if err != nil {
 		return err
 	}
 	take += fmt.Sprintf(" WHERE %s NOT IN (SELECT id FROM temp.ambertray_repeated) ORDER BY %[1]s", s.idName)
 	for _, statement := range []string{take, "DROP TABLE temp.ambertray_repeated"} {
-		if _, err := s.t.Exec(s.ctx, statement); err != nil {
+		_, err := s.t.Exec(s.ctx, statement)
+		if err != nil {
 			return err
 		}
 	}
@@ -85,7 +89,8 @@ func (s *scratch) takeOver(f taken) error {
 
 // refuseDuplicates refuses rows that repeat a key, and names them for the engine.
 func (s *scratch) refuseDuplicates(ids []int64) error {
-	if _, err := s.t.Exec(s.ctx, "CREATE TEMP TABLE ambertray_repeated (id integer PRIMARY KEY)"); err != nil {
+	_, err := s.t.Exec(s.ctx, "CREATE TEMP TABLE ambertray_repeated (id integer PRIMARY KEY)")
+	if err != nil {
 		return err
 	}
 	slices.Sort(ids) // as the records come
@@ -95,7 +100,8 @@ func (s *scratch) refuseDuplicates(ids []int64) error {
 			values = append(values, fmt.Sprintf("(%d)", id))
 			s.refused.Add(refusal.Refusal{Where: s.where(id), Columns: s.sink.key, Reason: database.SameKey})
 		}
-		if _, err := s.t.Exec(s.ctx, "INSERT INTO temp.ambertray_repeated VALUES "+strings.Join(values, ", ")); err != nil {
+		_, err := s.t.Exec(s.ctx, "INSERT INTO temp.ambertray_repeated VALUES "+strings.Join(values, ", "))
+		if err != nil {
 			return err
 		}
 	}
@@ -119,7 +125,8 @@ func (x *tx) detach() (err error) {
 
 // remove removes a file, if it is there.
 func remove(path string) error {
-	if err := os.Remove(path); err != nil && !errors.Is(err, fs.ErrNotExist) {
+	err := os.Remove(path)
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return err
 	}
 	return nil

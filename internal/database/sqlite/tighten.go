@@ -42,7 +42,8 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 		return nil, nil, err
 	}
 	why := map[string]string{}
-	if reason, err := t.keeps(ctx, name, rows[0][1]); err != nil || reason != "" {
+	reason, err := t.keeps(ctx, name, rows[0][1])
+	if err != nil || reason != "" {
 		for i := range columns {
 			why[columns[i].Name] = reason
 		}
@@ -70,7 +71,8 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 
 // keeps returns what a rebuild of the table would lose, or what prevents it, or "".
 func (t *Target) keeps(ctx context.Context, name, definition string) (why string, err error) {
-	if found := special.FindString(definition); found != "" {
+	found := special.FindString(definition)
+	if found != "" {
 		return "the definition of the table has " + strings.ToUpper(found) + ", which is not taken over", nil
 	}
 	tables, err := t.Query(ctx, referring(name))
@@ -92,7 +94,8 @@ func (t *Target) rebuilt(ctx context.Context, name string, changed map[string]*d
 	primary, types := make([]string, len(live)+1), map[string]string{}
 	for _, row := range live {
 		q, typ, value, notNull := d.Quote(row[0]), row[1], d.Quote(row[0]), row[2] == "1"
-		if c := changed[row[0]]; c != nil {
+		c := changed[row[0]]
+		if c != nil {
 			expression, reason := value, ""
 			switch {
 			case c.Rewritten():
@@ -127,7 +130,8 @@ func (t *Target) rebuilt(ctx context.Context, name string, changed map[string]*d
 			key = append(key, column)
 		}
 	}
-	if id := rowIDOf(live, key, types); id != "" { // rows keep theirs
+	id := rowIDOf(live, key, types)
+	if id != "" { // rows keep theirs
 		names, values = append([]string{id}, names...), append([]string{id}, values...)
 	}
 	if len(key) > 0 {

@@ -77,7 +77,8 @@ func (x *tx) markKeyed(ctx context.Context, tab *table.Table, key []int) error {
 		keys.Columns = append(keys.Columns, c)
 		on = append(on, "k."+d.Quote(c.Name)+" = t."+d.Quote(c.Name))
 	}
-	if err := x.stage(ctx, keys, keysName); err != nil {
+	err := x.stage(ctx, keys, keysName)
+	if err != nil {
 		return err
 	}
 	keys.Name = keysName
@@ -95,7 +96,8 @@ func (x *tx) markKeyed(ctx context.Context, tab *table.Table, key []int) error {
 // Added implements database.Adder.
 func (x *tx) Added(ctx context.Context, tab *table.Table, _ int64, each database.EachRow) error {
 	a := x.added
-	if err := a.flush(ctx); err != nil {
+	err := a.flush(ctx)
+	if err != nil {
 		return err
 	}
 	return x.t.rows(ctx, tab, a.from, each)

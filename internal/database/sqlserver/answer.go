@@ -65,7 +65,8 @@ const longSize = 0xffff
 // begin waits for the answer.
 func (a *answer) begin() error {
 	got := a.w.receive.Call(nil)
-	if err, failed := got[1].Interface().(error); failed {
+	err, failed := got[1].Interface().(error)
+	if failed {
 		return err
 	}
 	a.r, a.ended = bufio.NewReaderSize(a.w.stream, 64<<10), false
@@ -83,7 +84,8 @@ func (a *answer) finish() error {
 		if err != nil || a.stopped || !interrupted {
 			return err
 		}
-		if err := a.begin(); err != nil {
+		err = a.begin()
+		if err != nil {
 			return err
 		}
 	}
@@ -265,7 +267,8 @@ func (a *answer) readColumns() error {
 			return err
 		}
 		c.flags = binary.LittleEndian.Uint16(b[4:])
-		if err := c.readInfo(a); err != nil {
+		err = c.readInfo(a)
+		if err != nil {
 			return err
 		}
 		n, err := a.take(1)

@@ -39,10 +39,12 @@ func (t *Target) hasTriggers(ctx context.Context, name string) (bool, error) {
 
 // loadAside opens such a sink. The transaction, which has read only, ends.
 func (x *tx) loadAside(ctx context.Context, tab *table.Table) (database.Sink, error) {
-	if err := x.stage(ctx, tab, asideName); err != nil {
+	err := x.stage(ctx, tab, asideName)
+	if err != nil {
 		return nil, err
 	}
-	if err := x.exec(ctx, "COMMIT TRANSACTION"); err != nil {
+	err = x.exec(ctx, "COMMIT TRANSACTION")
+	if err != nil {
 		return nil, x.t.fail("load rows", err)
 	}
 	staged := *tab
@@ -71,15 +73,18 @@ func (a *aside) Close(abort error) (int64, error) {
 	if err != nil || abort != nil {
 		return 0, err
 	}
-	if refused := a.sink.Refused(); refused.Len() > 0 { // a temporary table has no rules
+	refused := a.sink.Refused()
+	if refused.Len() > 0 { // a temporary table has no rules
 		return 0, a.x.t.fail("load rows", errors.New(refused.Reasons[0].Reason))
 	}
-	if err := a.sift(); err != nil {
+	err = a.sift()
+	if err != nil {
 		return 0, err
 	}
 	rows, err := a.copy(1, a.numbers.Rows())
 	if a.refusing(err) {
-		if err := a.search(1, a.numbers.Rows()); err != nil {
+		err = a.search(1, a.numbers.Rows())
+		if err != nil {
 			return 0, err
 		}
 		rows, err = a.copy(1, a.numbers.Rows())
@@ -110,14 +115,17 @@ func (a *aside) sift() error {
 // copy begins the transaction again and copies some rows.
 func (a *aside) copy(from, to int64) (rows int64, err error) {
 	t, d := a.x.t, dialect.SQLServer
-	if _, err := t.Exec(a.ctx, "IF @@TRANCOUNT > 0 ROLLBACK TRANSACTION"); err != nil {
+	_, err = t.Exec(a.ctx, "IF @@TRANCOUNT > 0 ROLLBACK TRANSACTION")
+	if err != nil {
 		return 0, err
 	}
-	if _, err := t.Exec(a.ctx, "BEGIN TRANSACTION"); err != nil {
+	_, err = t.Exec(a.ctx, "BEGIN TRANSACTION")
+	if err != nil {
 		return 0, err
 	}
 	if a.x.marked {
-		if _, err := a.x.Mark(a.ctx, a.tab); err != nil {
+		_, err := a.x.Mark(a.ctx, a.tab)
+		if err != nil {
 			return 0, err
 		}
 	}
@@ -131,7 +139,8 @@ func (a *aside) copy(from, to int64) (rows int64, err error) {
 	if err != nil {
 		return 0, err
 	}
-	if rows, err = result.RowsAffected(); err != nil {
+	rows, err = result.RowsAffected()
+	if err != nil {
 		return 0, err
 	}
 	return rows, end()
@@ -156,7 +165,8 @@ func (a *aside) search(from, to int64) error {
 	if err != nil && !a.refusing(err) {
 		return err
 	}
-	if _, back := a.x.t.Exec(a.ctx, "IF @@TRANCOUNT > 0 ROLLBACK TRANSACTION"); back != nil || err == nil {
+	_, back := a.x.t.Exec(a.ctx, "IF @@TRANCOUNT > 0 ROLLBACK TRANSACTION")
+	if back != nil || err == nil {
 		return back
 	}
 	if from == to {
@@ -165,7 +175,8 @@ func (a *aside) search(from, to int64) error {
 		return a.refuser.Refuse(a.ctx, []int64{from}, refusal.Reason{Reason: withoutValue(allOf(e)[0].Message)})
 	}
 	middle := (from + to) / 2
-	if err := a.search(from, middle); err != nil {
+	err = a.search(from, middle)
+	if err != nil {
 		return err
 	}
 	return a.search(middle+1, to)

@@ -42,7 +42,8 @@ func (t *Target) columns(ctx context.Context, name string) (list []liveColumn, e
 	for _, row := range rows {
 		c := liveColumn{name: row[0], typ: row[1], collation: row[5], nullable: row[7] == "1", identity: row[8] == "1", computed: row[9] == "1" || row[1] == "timestamp"}
 		for i, field := range map[int]*int{2: &c.length, 3: &c.precision, 4: &c.scale, 6: &c.page} {
-			if *field, err = strconv.Atoi(row[i]); err != nil {
+			*field, err = strconv.Atoi(row[i])
+			if err != nil {
 				return nil, err
 			}
 		}
@@ -157,7 +158,8 @@ func (c *liveColumn) plannedText(t table.Type) (*table.Type, *table.Limit, bool)
 	if c.typ[0] == 'n' {
 		units /= 2
 	}
-	if t.Size = units; c.length < 0 {
+	t.Size = units
+	if c.length < 0 {
 		t = table.Type{Kind: table.Text}
 	}
 	size := units
@@ -176,7 +178,8 @@ func (c *liveColumn) plannedText(t table.Type) (*table.Type, *table.Limit, bool)
 
 // sizeOf is how many bytes the value of a column takes that data begins with.
 func sizeOf(c *wireColumn, data []byte) int {
-	switch n := fixed[c.code]; {
+	n := fixed[c.code]
+	switch {
 	case n > 0:
 		return n
 	case c.long() && len(data) >= 12:

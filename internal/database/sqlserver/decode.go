@@ -132,7 +132,8 @@ func decodeOldTime(b []byte, v *value.Value) {
 
 func decodeMoney(b []byte, v *value.Value) {
 	v.Scale = moneyScale
-	if v.Int = int64(int32(binary.LittleEndian.Uint32(b))); len(b) == 8 {
+	v.Int = int64(int32(binary.LittleEndian.Uint32(b)))
+	if len(b) == 8 {
 		v.Int = v.Int<<32 | int64(binary.LittleEndian.Uint32(b[4:]))
 	}
 }
@@ -140,7 +141,8 @@ func decodeMoney(b []byte, v *value.Value) {
 func decodeDecimal(b []byte, scale int, v *value.Value) {
 	v.Scale, v.Negative = scale, b[0] == 0
 	if len(b) <= 9 {
-		if n := little(b[1:]); n <= math.MaxInt64 {
+		n := little(b[1:])
+		if n <= math.MaxInt64 {
 			v.Int = int64(n)
 			if v.Negative {
 				v.Int = -v.Int

@@ -67,7 +67,8 @@ func (t *Target) spaceFacts(ctx context.Context) (facts []database.Fact, err err
 		default:
 			f.Value += ", as large as the disk allows"
 		}
-		if f.OK = growth > 0 && most != 0; !f.OK {
+		f.OK = growth > 0 && most != 0
+		if !f.OK {
 			f.Remedy = fmt.Sprintf("ALTER DATABASE %s MODIFY FILE (NAME = %s, FILEGROWTH = 64MB)", dialect.SQLServer.Quote(t.database), dialect.SQLServer.Quote(row[4]))
 		}
 		facts = append(facts, f)
@@ -93,7 +94,8 @@ func (t *Target) triggerFacts(ctx context.Context) ([]database.Fact, error) {
 		names = append(names, row[1]+" of "+row[0])
 	}
 	value := strings.Join(names, ", ")
-	if more := len(rows) - len(names); more > 0 {
+	more := len(rows) - len(names)
+	if more > 0 {
 		value += fmt.Sprintf(" and %d more", more)
 	}
 	return []database.Fact{{Name: "triggers", Value: value, OK: true, Remedy: "they run for rows that are loaded, which go through a temporary table first"}}, nil

@@ -56,7 +56,8 @@ func (x *tx) newSink(ctx context.Context, tab *table.Table) (*sink, error) {
 	s := &sink{ctx: ctx, x: x, tab: tab}
 	s.feeder = database.NewFeeder(batchSize, s.load)
 	var err error
-	if s.columns, err = x.t.describe(ctx, tab); err != nil {
+	s.columns, err = x.t.describe(ctx, tab)
+	if err != nil {
 		return nil, err
 	}
 	s.insert = insertBulk(x.t.quoted(tab.Name), s.columns, x.created == tab.Name)
@@ -68,7 +69,8 @@ func (x *tx) newSink(ctx context.Context, tab *table.Table) (*sink, error) {
 func (t *Target) describe(ctx context.Context, tab *table.Table) (columns []wireColumn, err error) {
 	query := "SELECT TOP (0) " + dialect.SQLServer.Columns(tab) + " FROM " + t.quoted(tab.Name)
 	err = t.read(ctx, query, func(a *answer) error {
-		if err := (&rowReader{}).each(a, func() error { return nil }); err != nil {
+		err := (&rowReader{}).each(a, func() error { return nil })
+		if err != nil {
 			return err
 		}
 		columns = a.columns
@@ -136,7 +138,8 @@ func (s *sink) Close(abort error) (int64, error) {
 		_ = s.feeder.Wait() // for the connection; why it failed is known
 		return 0, nil
 	}
-	if err := s.feeder.End(); err != nil {
+	err := s.feeder.End()
+	if err != nil {
 		return 0, err
 	}
 	return s.rows, s.ends()
@@ -179,7 +182,8 @@ func (s *sink) try(from, to int) error {
 
 // bulk sends rows.
 func (t *Target) bulk(ctx context.Context, insert string, columns []wireColumn, rows []byte) (n int64, err error) {
-	if _, err := t.conn.ExecContext(ctx, insert); err != nil {
+	_, err = t.conn.ExecContext(ctx, insert)
+	if err != nil {
 		return 0, err
 	}
 	err = t.raw(ctx, func(w *wire) error {
@@ -230,7 +234,8 @@ func (s *sink) refuse(row int, err error) {
 	first := allOf(e)[0]
 	r := refusal.Refusal{Where: s.batch.Record(row), Reason: withoutValue(first.Message)}
 	s.left[r.Where] = true
-	if m := inColumn.FindStringSubmatch(first.Message); m != nil && first.Number != 547 {
+	m := inColumn.FindStringSubmatch(first.Message)
+	if m != nil && first.Number != 547 {
 		r.Columns = database.AtFault(s.tab, m[1:])
 	}
 	s.refused.Add(r)

@@ -52,7 +52,8 @@ func parse(address string) (config msdsn.Config, err error) {
 		q.Set("app name", "ambertray")
 	}
 	u.RawQuery = q.Encode()
-	if config, err = msdsn.Parse(u.String()); err != nil {
+	config, err = msdsn.Parse(u.String())
+	if err != nil {
 		return config, hideSecrets(err, u)
 	}
 	if config.Database == "" {

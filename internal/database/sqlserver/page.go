@@ -34,14 +34,17 @@ func codePageOf(collation []byte) *codepage.Page {
 	if info&utf8Flag != 0 {
 		return codepage.ByNumber(codepage.UTF8)
 	}
-	if i := slices.IndexFunc(sorts, func(s struct{ from, to, page int }) bool { return sort >= s.from && sort <= s.to }); i >= 0 {
+	i := slices.IndexFunc(sorts, func(s struct{ from, to, page int }) bool { return sort >= s.from && sort <= s.to })
+	if i >= 0 {
 		return codepage.ByNumber(sorts[i].page)
 	}
 	language := info & 0xffff
-	if page, ok := languages[language]; ok && language > 0xff {
+	page, ok := languages[language]
+	if ok && language > 0xff {
 		return codepage.ByNumber(page)
 	}
-	if page, ok := languages[language&0xff]; ok {
+	page, ok = languages[language&0xff]
+	if ok {
 		return codepage.ByNumber(page)
 	}
 	return codepage.ByNumber(1252)

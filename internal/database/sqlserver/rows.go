@@ -74,7 +74,8 @@ func (r *rowReader) each(a *answer, do func() error) error {
 			return err
 		}
 		if r.readers == nil {
-			if err := r.prepare(a.columns); err != nil {
+			err := r.prepare(a.columns)
+			if err != nil {
 				return err
 			}
 		}
@@ -83,11 +84,13 @@ func (r *rowReader) each(a *answer, do func() error) error {
 				r.values[i].Null, r.values[i].Untyped = true, false
 				continue
 			}
-			if err := read(a, &r.values[i]); err != nil {
+			err := read(a, &r.values[i])
+			if err != nil {
 				return err
 			}
 		}
-		if err := do(); err != nil {
+		err = do()
+		if err != nil {
 			return err
 		}
 	}
@@ -112,7 +115,8 @@ func (t *Target) Snapshot(ctx context.Context) (func() error, error) {
 	if len(allowed) == 1 && allowed[0][0] == "1" {
 		begin = "SET TRANSACTION ISOLATION LEVEL SNAPSHOT; " + begin
 	}
-	if _, err := t.Exec(ctx, begin); err != nil {
+	_, err = t.Exec(ctx, begin)
+	if err != nil {
 		return nil, err
 	}
 	return func() error {

@@ -102,11 +102,13 @@ func open(ctx context.Context, address, password string, adjust func(*msdsn.Conf
 	t.dialer.KeepAlive = config.KeepAlive
 	connector.Dialer = t.dialer
 	t.db = sql.OpenDB(connector)
-	if t.conn, err = t.db.Conn(ctx); err != nil {
+	t.conn, err = t.db.Conn(ctx)
+	if err != nil {
 		t.db.Close()
 		return nil, t.fail("connect", err)
 	}
-	if err := t.prepareSession(ctx); err != nil {
+	err = t.prepareSession(ctx)
+	if err != nil {
 		return nil, errors.Join(err, t.Close())
 	}
 	return t, nil
@@ -114,7 +116,8 @@ func open(ctx context.Context, address, password string, adjust func(*msdsn.Conf
 
 // prepareSession makes the session ready, and finds out the code page of the database.
 func (t *Target) prepareSession(ctx context.Context) error {
-	if _, err := t.Exec(ctx, settings); err != nil {
+	_, err := t.Exec(ctx, settings)
+	if err != nil {
 		return err
 	}
 	found, err := t.Query(ctx, `SELECT CAST(COLLATIONPROPERTY(CAST(DATABASEPROPERTYEX(DB_NAME(), 'Collation') AS nvarchar(128)), 'CodePage') AS int),
@@ -152,7 +155,8 @@ func (t *Target) Close() error {
 // named is the name of a table as the server is asked for it: that of a temporary one,
 // where a load has made it.
 func (t *Target) named(name string) string {
-	if temporary, ok := t.stages[name]; ok {
+	temporary, ok := t.stages[name]
+	if ok {
 		return temporary
 	}
 	return name
@@ -285,7 +289,8 @@ func (t *Target) read(ctx context.Context, query string, use func(a *answer) err
 // one transaction to the next.
 func (t *Target) Lock(ctx context.Context, table string) (func(), error) {
 	resource := dialect.SQLServer.Literal(lockName(table))
-	if err := t.appLock(ctx, "lock table "+table, resource, "Session", patience); err != nil {
+	err := t.appLock(ctx, "lock table "+table, resource, "Session", patience)
+	if err != nil {
 		return nil, err
 	}
 	return func() {

@@ -471,7 +471,8 @@ func TestDescribe(t *testing.T) {
 	canceled, cancel := context.WithCancel(ctx)
 	seen := 0
 	err = to.QueryRows(canceled, "SELECT a.no FROM big a, big b", &table.Table{Columns: []table.Column{{Name: "no", Type: table.Type{Kind: table.Integer}}}}, func([]value.Value) error {
-		if seen++; seen == 1000 {
+		seen++
+		if seen == 1000 {
 			cancel()
 		}
 		return nil

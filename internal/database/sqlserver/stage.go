@@ -42,7 +42,8 @@ func temporary(name string) string { return "#" + name }
 // Stage implements database.StagingTx.
 func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
 	delete(x.t.stages, name)
-	if err := x.stage(ctx, tab, temporary(name)); err != nil {
+	err := x.stage(ctx, tab, temporary(name))
+	if err != nil {
 		return err
 	}
 	x.t.stages[name] = temporary(name)

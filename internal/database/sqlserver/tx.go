@@ -23,7 +23,8 @@ type tx struct {
 
 // Begin implements database.Target.
 func (t *Target) Begin(ctx context.Context) (database.Tx, error) {
-	if _, err := t.Exec(ctx, "BEGIN TRANSACTION"); err != nil {
+	_, err := t.Exec(ctx, "BEGIN TRANSACTION")
+	if err != nil {
 		return nil, err
 	}
 	return &tx{t: t}, nil
@@ -35,7 +36,8 @@ func (x *tx) Create(ctx context.Context, tab *table.Table, how database.Creation
 	d := x.t.dialect
 	x.wrote = true
 	if how.Replace {
-		if err := x.exec(ctx, "DROP TABLE IF EXISTS "+d.QuoteTable(tab.Name)); err != nil {
+		err := x.exec(ctx, "DROP TABLE IF EXISTS "+d.QuoteTable(tab.Name))
+		if err != nil {
 			return x.t.fail("drop table "+tab.Name, err)
 		}
 	}
@@ -52,7 +54,8 @@ func (x *tx) Create(ctx context.Context, tab *table.Table, how database.Creation
 
 func (x *tx) exec(ctx context.Context, statements ...string) error {
 	for _, s := range statements {
-		if _, err := x.t.conn.ExecContext(ctx, s); err != nil {
+		_, err := x.t.conn.ExecContext(ctx, s)
+		if err != nil {
 			return err
 		}
 	}
@@ -81,10 +84,12 @@ func (x *tx) Index(ctx context.Context, tab *table.Table) error {
 func (x *tx) Commit(ctx context.Context, entry *ledger.Entry) error {
 	if entry != nil {
 		// Two loads at once that are the first ones would both make the ledger.
-		if err := x.t.appLock(ctx, "lock the ledger", "'"+ledger.Name+"'", "Transaction", 12*patience); err != nil {
+		err := x.t.appLock(ctx, "lock the ledger", "'"+ledger.Name+"'", "Transaction", 12*patience)
+		if err != nil {
 			return err
 		}
-		if err := ledger.Write(ctx, x.t, entry); err != nil {
+		err = ledger.Write(ctx, x.t, entry)
+		if err != nil {
 			return err
 		}
 	}

@@ -20,7 +20,8 @@ const batchName = "#ambertray_batch"
 // constraint, over a temporary table, because there may be many.
 func (s *sink) sift() error {
 	t := s.x.t
-	if err := s.x.stage(s.ctx, s.tab, batchName); err != nil {
+	err := s.x.stage(s.ctx, s.tab, batchName)
+	if err != nil {
 		return err
 	}
 	d := dialect.SQLServer
@@ -33,7 +34,8 @@ func (s *sink) sift() error {
 	if err != nil {
 		return err
 	}
-	if _, err := t.bulk(s.ctx, insertBulk(d.Quote(batchName), columns, true), columns, rows); err != nil {
+	_, err = t.bulk(s.ctx, insertBulk(d.Quote(batchName), columns, true), columns, rows)
+	if err != nil {
 		return err
 	}
 	constraints, err := s.x.constraints(s.ctx, s.tab, batchName)

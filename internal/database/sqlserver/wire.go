@@ -45,7 +45,8 @@ var errDriver = errors.New("the driver keeps its stream elsewhere")
 
 func newWire(conn *mssql.Conn) (w *wire, err error) {
 	defer func() { // reflection panics where something is not there
-		if r := recover(); r != nil {
+		r := recover()
+		if r != nil {
 			w, err = nil, fmt.Errorf("%w: %v", errDriver, r)
 		}
 	}()
@@ -79,12 +80,13 @@ func (w *wire) start(kind byte) {
 
 // send sends a message that is begun, and waits for the answer.
 func (w *wire) send() (*answer, error) {
-	if err := w.stream.FinishPacket(); err != nil {
+	err := w.stream.FinishPacket()
+	if err != nil {
 		return nil, err
 	}
 	w.mu.Lock()
 	w.waiting = true
-	err := w.interrupt()
+	err = w.interrupt()
 	w.mu.Unlock()
 	if err != nil {
 		return nil, err
@@ -130,7 +132,8 @@ func (w *wire) batch(text string) (*answer, error) {
 	head = binary.LittleEndian.AppendUint16(head, 2)
 	head = binary.LittleEndian.AppendUint64(head, w.tran.Uint())
 	head = binary.LittleEndian.AppendUint32(head, 1)
-	if _, err := w.stream.Write(appendUTF16(head, text)); err != nil {
+	_, err := w.stream.Write(appendUTF16(head, text))
+	if err != nil {
 		return nil, err
 	}
 	return w.send()
@@ -151,7 +154,8 @@ func (w *wire) bulk(columns []wireColumn, rows []byte) (int64, error) {
 	}
 	done := [13]byte{tokenDone}
 	for _, part := range [][]byte{head, rows, done[:]} {
-		if _, err := w.stream.Write(part); err != nil {
+		_, err := w.stream.Write(part)
+		if err != nil {
 			return 0, err
 		}
 	}

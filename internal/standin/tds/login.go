@@ -75,7 +75,8 @@ func Accept(raw net.Conn, config *tls.Config, require bool) (*Conn, *Hello, erro
 	if strict {
 		answer = encryptNotSupported
 	}
-	if err := writePreLogin(conn, answer); err != nil {
+	err = writePreLogin(conn, answer)
+	if err != nil {
 		return nil, nil, err
 	}
 	hello, conn, err := secureLogin(conn, first, config, answer)
@@ -135,7 +136,8 @@ func writePreLogin(c *Conn, encryption byte) error {
 		head = binary.BigEndian.AppendUint16(head, uint16(len(o.data)))
 		body = append(body, o.data...)
 	}
-	if _, err := c.Write(append(append(head, optionEnd), body...)); err != nil {
+	_, err := c.Write(append(append(head, optionEnd), body...))
+	if err != nil {
 		return err
 	}
 	return c.End()
@@ -152,7 +154,8 @@ func (w *wrapped) Read(b []byte) (int, error) {
 	if w.done {
 		return w.Conn.Read(b)
 	}
-	if err := w.flush(); err != nil {
+	err := w.flush()
+	if err != nil {
 		return 0, err
 	}
 	for len(w.in) == 0 {
@@ -199,10 +202,12 @@ func secureLogin(c *Conn, raw net.Conn, config *tls.Config, answer byte) (*Hello
 	within.MaxVersion = tls.VersionTLS12 // whose handshake ends with the server's word
 	secure := tls.Server(w, within)
 	_ = raw.SetDeadline(time.Now().Add(20 * time.Second))
-	if err := secure.Handshake(); err != nil {
+	err := secure.Handshake()
+	if err != nil {
 		return nil, nil, err
 	}
-	if err := w.flush(); err != nil {
+	err = w.flush()
+	if err != nil {
 		return nil, nil, err
 	}
 	_ = raw.SetDeadline(time.Time{})

@@ -64,7 +64,8 @@ func (c *Conn) SetSize(n int) int {
 // readPacket reads one packet from the connection.
 func readPacket(r io.Reader) (p packet, err error) {
 	var h [headerSize]byte
-	if _, err := io.ReadFull(r, h[:]); err != nil {
+	_, err = io.ReadFull(r, h[:])
+	if err != nil {
 		return p, err
 	}
 	n := int(binary.BigEndian.Uint16(h[2:]))
@@ -157,7 +158,8 @@ func (c *Conn) Write(b []byte) (int, error) {
 		k := min(len(b), c.size-len(c.out))
 		c.out, b = append(c.out, b[:k]...), b[k:]
 		if len(c.out) == c.size && len(b) > 0 {
-			if err := c.send(0); err != nil {
+			err := c.send(0)
+			if err != nil {
 				return 0, err
 			}
 		}

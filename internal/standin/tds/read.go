@@ -28,7 +28,8 @@ func (e *ProtocolError) Unwrap() error { return e.Err }
 
 // Recover turns a panic of a Reader into an error.
 func Recover(err *error) {
-	if r := recover(); r != nil {
+	r := recover()
+	if r != nil {
 		e, ok := r.(*ProtocolError)
 		if !ok {
 			panic(r)
@@ -48,13 +49,15 @@ func (r *Reader) broken(err error) {
 func (r *Reader) Bytes(n int) []byte {
 	if n > r.r.Size() {
 		var long bytes.Buffer // grows with the bytes received, not with the length announced
-		if _, err := io.CopyN(&long, r.r, int64(n)); err != nil {
+		_, err := io.CopyN(&long, r.r, int64(n))
+		if err != nil {
 			r.broken(err)
 		}
 		return long.Bytes()
 	}
 	b := make([]byte, n)
-	if _, err := io.ReadFull(r.r, b); err != nil {
+	_, err := io.ReadFull(r.r, b)
+	if err != nil {
 		r.broken(err)
 	}
 	return b
@@ -136,7 +139,8 @@ var fixedWidths = map[byte]struct {
 // TypeInfo reads a TYPE_INFO.
 func (r *Reader) TypeInfo() (t wireType) {
 	t.code = r.Byte()
-	if f, ok := fixedWidths[t.code]; ok {
+	f, ok := fixedWidths[t.code]
+	if ok {
 		t.Name, t.width = f.name, f.width
 		return t.withScale()
 	}
@@ -179,13 +183,15 @@ func (t wireType) withScale() wireType {
 func (t *wireType) longType(r *Reader) {
 	t.Name = map[byte]string{wireVarBin: "varbinary", wireBinary: "binary", wireVarChar: "varchar", wireChar: "char", wireNVarChar: "nvarchar", wireNChar: "nchar"}[t.code]
 	t.Size = int(r.Little(2))
-	if t.Max = t.Size == longest; t.Max {
+	t.Max = t.Size == longest
+	if t.Max {
 		t.Size = 0
 	}
 	if t.Textual() {
 		r.Bytes(len(collation))
 	}
-	if t.wide = t.National(); t.wide {
+	t.wide = t.National()
+	if t.wide {
 		t.Size /= 2
 	}
 }
@@ -209,7 +215,8 @@ func (t *wireType) holds(n int) bool {
 
 // Value reads a value of a type.
 func (r *Reader) Value(t *wireType) (v Value) {
-	if _, ok := fixedWidths[t.code]; ok {
+	_, ok := fixedWidths[t.code]
+	if ok {
 		return r.plain(t, t.width)
 	}
 	switch t.code {
@@ -370,7 +377,8 @@ func (c *BulkColumn) Type() Type { return c.wire.Type }
 
 // BulkColumns reads the columns of a bulk load.
 func (r *Reader) BulkColumns() (list []BulkColumn) {
-	if token := r.Byte(); token != tokenColumns {
+	token := r.Byte()
+	if token != tokenColumns {
 		r.broken(fmt.Errorf("token %#x instead of the columns", token))
 	}
 	for range r.Little(2) {

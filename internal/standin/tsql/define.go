@@ -197,7 +197,8 @@ func (p *parser) alter() Statement {
 		if p.word("COLLATE") {
 			a.Retyped.Type.Collate = p.name()
 		}
-		if a.Retyped.NotNull = p.word("NOT", "NULL"); !a.Retyped.NotNull {
+		a.Retyped.NotNull = p.word("NOT", "NULL")
+		if !a.Retyped.NotNull {
 			p.word("NULL")
 		}
 		return a
@@ -265,7 +266,8 @@ func alone(text string, read func(*parser) Expr) (x Expr, err error) {
 	}
 	p := &parser{batch: text, tokens: tokens}
 	defer func() {
-		if r := recover(); r != nil {
+		r := recover()
+		if r != nil {
 			syntax, ok := r.(*SyntaxError)
 			if !ok {
 				panic(r)

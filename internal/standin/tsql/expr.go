@@ -36,7 +36,8 @@ func (p *parser) predicate() Expr {
 		return e
 	}
 	if p.isSign("(") {
-		if x := p.inParentheses(); x != nil {
+		x := p.inParentheses()
+		if x != nil {
 			return x
 		}
 	}
@@ -94,8 +95,10 @@ func (p *parser) ranged(x Expr, not bool) Expr {
 func (p *parser) inParentheses() (x Expr) {
 	from := p.at
 	defer func() {
-		if r := recover(); r != nil {
-			if _, ok := r.(*SyntaxError); !ok {
+		r := recover()
+		if r != nil {
+			_, ok := r.(*SyntaxError)
+			if !ok {
 				panic(r)
 			}
 			p.at, x = from, nil
@@ -150,7 +153,8 @@ func (p *parser) factor() Expr {
 }
 
 func (p *parser) primary() Expr {
-	switch t := p.peek(); t.kind {
+	t := p.peek()
+	switch t.kind {
 	case number:
 		return &Lit{'n', p.take().text}
 	case text:

@@ -79,7 +79,8 @@ func lineOf(batch string, at int) int { return 1 + strings.Count(batch[:at], "\n
 
 // next returns the token that a text begins with and its size, 0 where it begins with no token.
 func next(s string) (token, int) {
-	switch c := s[0]; {
+	c := s[0]
+	switch {
 	case c == '\'':
 		return delimited(text, s, '\'')
 	case (c == 'N' || c == 'n') && len(s) > 1 && s[1] == '\'':
@@ -102,7 +103,8 @@ func next(s string) (token, int) {
 		n := numberSize(s)
 		return token{kind: number, text: s[:n]}, n
 	}
-	if n := wordSize(s); n > 0 {
+	n := wordSize(s)
+	if n > 0 {
 		t := token{kind: word, text: s[:n]}
 		if s[0] == '@' {
 			t.kind = variable

@@ -14,7 +14,8 @@ func Parse(batch string) (list []Statement, err error) {
 	}
 	p := &parser{batch: batch, tokens: tokens}
 	defer func() {
-		if r := recover(); r != nil {
+		r := recover()
+		if r != nil {
 			syntax, ok := r.(*SyntaxError)
 			if !ok {
 				panic(r)

@@ -252,7 +252,8 @@ func (p *parser) hints() {
 func (p *parser) orders() (list []Order) {
 	for {
 		o := Order{X: p.expr()}
-		if o.Desc = p.word("DESC"); !o.Desc {
+		o.Desc = p.word("DESC")
+		if !o.Desc {
 			p.word("ASC")
 		}
 		list = append(list, o)

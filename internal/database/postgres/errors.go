@@ -1,0 +1,63 @@
+package postgres
+
+import (
+	"errors"
+	"io"
+	"net"
+	"strings"
+
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"ambertray/internal/database"
+)
+
+// fail says which condition an error of the server or the driver is.
+func (t *Target) fail(op string, err error) error {
+	if err == nil {
+		return nil
+	}
+	var known *database.Error
+	if errors.As(err, &known) {
+		return err
+	}
+	e := &database.Error{Target: t.name, Op: op, Err: err}
+	var pg *pgconn.PgError
+	var network net.Error
+	switch {
+	case errors.As(err, &pg):
+		e.Err = serverError{pg}
+		e.Kind = conditions[pg.Code]
+		if e.Kind == nil && strings.HasPrefix(pg.Code, "28") {
+			e.Kind = database.ErrLogin
+		}
+	case errors.As(err, &network), errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
+		e.Kind, e.Err = database.ErrUnreachable, innermost(err)
+	}
+	return e
+}
+
+// serverError is what the server says, in its own words only.
+type serverError struct{ pg *pgconn.PgError }
+
+func (e serverError) Error() string { return e.pg.Message }
+func (e serverError) Unwrap() error { return e.pg }
+
+// conditions are the SQLSTATEs that mean something to callers.
+var conditions = map[string]error{
+	"42P07": database.ErrExists, "42P01": database.ErrNoTable, "42809": database.ErrNotTable, "42501": database.ErrPermission,
+	"3D000": database.ErrNoDatabase, "3F000": database.ErrNoSchema, "53100": database.ErrFull, "55P03": database.ErrLocked,
+	"40P01": database.ErrConflict, "40001": database.ErrConflict,
+	"25006": database.ErrReadOnly, "57P03": database.ErrUnreachable, "53300": database.ErrUnreachable, "57P01": database.ErrUnreachable,
+}
+
+// innermost returns the last cause, which says what happened in a few words
+// and without the connection's settings.
+func innermost(err error) error {
+	for {
+		inner := errors.Unwrap(err)
+		if inner == nil {
+			return err
+		}
+		err = inner
+	}
+}
