@@ -33,7 +33,8 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 	}
 	matter, above := frame.FrontMatter(head)
 	head, whole = text.FirstLines(head[matter:], whole, "\r\n", frame.HeadRows)
-	lay.Comment = frame.CommentSign(head)
+	var commentsAbove bool
+	lay.Comment, commentsAbove = frame.CommentSign(head)
 	var best shape
 	commas := decimalCommas(head)
 	doubled := shape{} // the cut by the same delimiter with quotes that are doubled
@@ -49,6 +50,9 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 		if try.Escape == source.Doubled && try.Quote != "" {
 			doubled = s
 		}
+	}
+	if !commentsAbove && best.layout.Comment != "" {
+		best = best.withoutComments(head, whole, override)
 	}
 	lay = best.layout
 	if best.Width < 2 { // its signs delimit nothing
@@ -102,6 +106,29 @@ func shapeOf(head []byte, whole bool, lay source.Layout, decimalCommas bool) sha
 	return s
 }
 
+// withoutComments returns the shape with comments as records, if most of them have as many
+// cells as those or there is one column only; otherwise the shape itself.
+func (s shape) withoutComments(head []byte, whole bool, override func(*source.Layout)) shape {
+	sign := []byte(s.layout.Comment)
+	lay := s.layout
+	lay.Comment = ""
+	override(&lay)
+	read := shapeOf(head, whole, lay, s.decimalCommas)
+	comments, alike := 0, 0
+	for r := range read.Rows.Len() {
+		if bytes.HasPrefix(bytes.TrimLeft(read.Rows.Text(r), " \t"), sign) {
+			comments++
+			if read.Rows.Width(r) == s.Width {
+				alike++
+			}
+		}
+	}
+	if comments > 0 && 2*alike >= comments {
+		return read
+	}
+	return s
+}
+
 // misplaced counts the quotes that do not stand where the dialect has them.
 func (s *shape) misplaced() (n int) {
 	if s.Rows == nil {
@@ -152,6 +179,8 @@ func (s *shape) rate() float64 {
 	switch {
 	case s.layout.Delimiter == source.Spaces && s.HeadsTexts(first):
 		return 0.1
+	case s.layout.Delimiter == source.Spaces && s.CutsMoments():
+		return 0.1
 	case s.BySpaces && share < 0.9:
 		return 0.1 // sentences
 	case d == source.Spaces:
@@ -200,10 +229,14 @@ func (s *shape) untidy(first int) float64 {
 }
 
 // wrapped reports whether cells stand between quotes, and more of them than begin
-// with a quote only: then quotes go around cells.
+// with a quote only, or nearly all rows do: then quotes go around cells.
 func (s *shape) wrapped() bool {
-	both, only := 0, 0
+	both, only, rows := 0, 0, 0
 	for r := range s.Rows.Len() {
+		text := s.Rows.Text(r)
+		if len(text) > 1 && text[0] == '"' && text[len(text)-1] == '"' {
+			rows++
+		}
 		for c := range s.Rows.Width(r) {
 			cell := s.Rows.Cell(r, c)
 			switch {
@@ -215,5 +248,5 @@ func (s *shape) wrapped() bool {
 			}
 		}
 	}
-	return both > only
+	return both > only || 10*rows >= 9*s.Rows.Len()
 }

@@ -26,7 +26,7 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 	set := lay.Columns != ""
 	matter, above := frame.FrontMatter(head)
 	head, whole = text.FirstLines(head[matter:], whole, "\r\n", frame.HeadRows)
-	lay.Comment = frame.CommentSign(head)
+	lay.Comment, _ = frame.CommentSign(head)
 	found := alignedColumns(frame.WithoutComments(head, lay.Comment))
 	lay.Columns = formatColumns(found.columns)
 	override(&lay)
@@ -106,7 +106,7 @@ func rate(h *frame.Head) float64 {
 		return 0
 	}
 	first := h.FirstFull()
-	if h.HeadsTexts(first) || h.OfOneKind(1) == 0 && h.Rows.Len() < manyAligned {
+	if h.HeadsTexts(first) || h.CutsMoments() || h.OfOneKind(1) == 0 && h.Rows.Len() < manyAligned {
 		return 0
 	}
 	return 0.5 + 0.4*h.OfOneKind(first+1) + min(float64(h.Width), 50)/500 - 0.3*float64(first)/float64(h.Rows.Len())

@@ -17,10 +17,11 @@ var commentSigns = []struct {
 	{";", regexp.MustCompile(`^;([; \t]|\pL|$)`)},
 }
 
-// CommentSign returns the sign that comments of the text begin with, or "". They
+// CommentSign returns the sign that comments of the text begin with, or "", and whether
+// one stands above the first other line. They
 // stand at its beginning or are less than half of the lines after that, and
 // unless the sign is # they are several, or have no usual delimiter.
-func CommentSign(head []byte) string {
+func CommentSign(head []byte) (sign string, above bool) {
 	for _, c := range commentSigns {
 		top, later, lines, bare := 0, 0, 0, false
 		for line := range bytes.Lines(head) {
@@ -45,11 +46,11 @@ func CommentSign(head []byte) string {
 		}
 		if c.sign == "#" || top+later > 1 || bare {
 			if c.sign != ";" || !mostContain(head, c.sign) {
-				return c.sign
+				return c.sign, top > 0
 			}
 		}
 	}
-	return ""
+	return "", false
 }
 
 // mostContain reports whether most lines that do not begin with the sign have it.

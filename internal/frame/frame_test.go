@@ -98,7 +98,9 @@ func TestComment(t *testing.T) {
 		"# a\n1,2\n3,4\n": "#", "// a\n// b\n1,2\n": "//", "% a\n% b\n1,2\n": "%", "; a\n; b\n1,2\n": ";", "#1,2\n#3,4\n5,6\n": "", "#,name\n1,ant\n": "",
 		"1,2\n3,4\n": "", "a; b\n; c\nd; e\n": "",
 	} {
-		require.Equal(t, want, CommentSign([]byte(text)), text)
+		sign, above := CommentSign([]byte(text))
+		require.Equal(t, want, sign, text)
+		require.Equal(t, sign != "" && strings.HasPrefix(strings.TrimSpace(text), sign), above, text)
 	}
 	require.Equal(t, "1,2\n", string(WithoutComments([]byte("# a\n1,2\n  # b\n"), "#")))
 	for text, lines := range map[string]int64{

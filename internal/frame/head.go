@@ -233,6 +233,13 @@ func kindOf(cell []byte) value.Kind {
 	}
 }
 
+// CutsMoments reports whether the two columns are the dates and the times of timestamps,
+// which have no heading each.
+func (h *Head) CutsMoments() bool {
+	return h.Width == 2 && h.Rows.Len() > 1 && h.KindBelow(0, 1, nil) == value.Date && h.KindBelow(1, 1, nil) == value.Time &&
+		(h.Filled(0) < 2 || h.kind(0, 0) == value.Date)
+}
+
 // HeadsTexts reports whether a single word stands right above texts of two words: it
 // is the heading of one column.
 func (h *Head) HeadsTexts(first int) bool {
