@@ -143,7 +143,8 @@ func (s *shape) misplaced() (n int) {
 }
 
 // rate says how good the cut is: how even from the first full row on, how much
-// the cells below each other are of one kind, and a little for more cells. A
+// the cells below each other are of one kind, and a little for more cells. Lines
+// that are one value each, below a heading of one word, are not cut. A
 // dialect that leaves quotes or spaces at the ends of cells is not the one.
 func (s *shape) rate() float64 {
 	if s.Rows.Len() == 0 {
@@ -161,6 +162,9 @@ func (s *shape) rate() float64 {
 		}
 	}
 	share := (float64(even) + 0.8*float64(less)) / float64(s.Rows.Len()-first)
+	if s.Width < 2 && s.OneValueEach() {
+		return 2
+	}
 	if s.Width < 2 {
 		d := s.layout.Delimiter
 		if d != "" && d != common[0] {
@@ -171,37 +175,50 @@ func (s *shape) rate() float64 {
 	if even < 2 && s.Rows.Len() > 2 {
 		share /= 4
 	}
+	if s.inText(first, share) {
+		return 0.1
+	}
 	score := share + 0.4*s.OfOneKind(first+1) + min(float64(s.Width), 50)/500 - 0.3*float64(first)/float64(s.Rows.Len())
+	return score - s.rareness(share) - s.untidy(first)
+}
+
+// inText reports whether the spaces that cut the lines are those of sentences or of
+// timestamps.
+func (s *shape) inText(first int, share float64) bool {
+	if !s.BySpaces {
+		return false
+	}
+	single := s.layout.Delimiter == source.Spaces
+	return share < 0.9 || single && (s.HeadsTexts(first) || s.CutsMoments())
+}
+
+// rareness is what a dialect loses to more usual ones that do as well; share is the share
+// of even lines.
+func (s *shape) rareness(share float64) (loss float64) {
 	if s.Short {
-		score -= 0.15
+		loss += 0.15
 	}
 	d := s.layout.Delimiter
 	switch {
-	case s.layout.Delimiter == source.Spaces && s.HeadsTexts(first):
-		return 0.1
-	case s.layout.Delimiter == source.Spaces && s.CutsMoments():
-		return 0.1
-	case s.BySpaces && share < 0.9:
-		return 0.1 // sentences
 	case d == source.Spaces:
-		score -= 0.25
+		loss += 0.25
 	case d == source.WideSpaces:
-		score -= 0.2
+		loss += 0.2
 	case d == "," && s.decimalCommas:
-		score -= 0.3
+		loss += 0.3
 	case !slices.Contains(common, d) && len(d) == 1:
-		score -= 0.1
+		loss += 0.1
 	}
-	if s.BySpaces && share < 1 {
-		score -= 0.1 // the lines may have blank cells
+	if s.BySpaces && share < 1 { // the lines may have blank cells
+		loss += 0.1
 	}
 	if s.layout.Quote != `"` || s.layout.Escape == source.Unescaped {
-		score -= 0.01 // the usual is taken where it does as well
+		loss += 0.01
 	}
 	if s.layout.Quote == "" && s.wrapped() {
-		score -= 0.5
+		loss += 0.5
 	}
-	return score - s.untidy(first)
+	return loss
 }
 
 // untidy is the share of cells that begin or end with a quote, begin with a space

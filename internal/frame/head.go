@@ -240,6 +240,21 @@ func (h *Head) CutsMoments() bool {
 		(h.Filled(0) < 2 || h.kind(0, 0) == value.Date)
 }
 
+// OneValueEach reports whether the first of several lines is a word, and nearly all others
+// are one number, date or other value each.
+func (h *Head) OneValueEach() bool {
+	first, values := h.Cell(0, 0), 0
+	if h.Rows.Len() <= minAlike || h.kind(0, 0) != value.Text || bytes.ContainsAny(first, " ,;\t|:") {
+		return false
+	}
+	for r := 1; r < h.Rows.Len(); r++ {
+		if h.kind(r, 0) != value.Text {
+			values++
+		}
+	}
+	return 10*values >= 9*(h.Rows.Len()-1)
+}
+
 // HeadsTexts reports whether a single word stands right above texts of two words: it
 // is the heading of one column.
 func (h *Head) HeadsTexts(first int) bool {
