@@ -78,6 +78,7 @@ func (a *app) drawMend(r *load.Receipt, again, verify string) {
 	p, c := a.print, r.Counts
 	p.Fact("rejects", "%s of load %s of %s", term.Amount(c.Read, "record"), r.Load, r.Tray)
 	p.Fact("table", "%s"+outcomeTexts[r.Outcome], p.Bold(r.Table), r.Target)
+	a.drawNotes(p, r.Notes, &r.Layout, maxNotes, again)
 	p.Fact("mended", "%s in %s", term.Amount(c.Loaded, "row"), term.Seconds(r.Phases[0].Seconds))
 	if c.Rejected > 0 {
 		p.Fact("left", "%s, still in %s", p.Red(term.Amount(c.Rejected, "record")), *r.Rejects.File)

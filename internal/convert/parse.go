@@ -337,6 +337,7 @@ func textParser(c table.Column) parser {
 		limit = math.MaxInt
 	}
 	misfit := "longer than " + c.Type.String()
+	short := fmt.Sprintf("fewer than %d digits: leading zeros are missing", c.Digits)
 	return func(cell []byte, v *value.Value) string {
 		if c.Type.Kind == table.Char {
 			cell = bytes.TrimRight(cell, " ")
@@ -345,6 +346,13 @@ func textParser(c table.Column) parser {
 		if len(cell) > limit && utf8.RuneCount(cell) > limit {
 			return misfit
 		}
+		if len(cell) < c.Digits && onlyDigits(cell) {
+			return short
+		}
 		return ""
 	}
+}
+
+func onlyDigits(text []byte) bool {
+	return len(text) > 0 && len(bytes.Trim(text, "0123456789")) == 0
 }

@@ -6,11 +6,13 @@ import (
 	"fmt"
 	"io/fs"
 	"path/filepath"
+	"slices"
 
 	"github.com/gofrs/flock"
 
 	"ambertray/internal/database"
 	"ambertray/internal/ledger"
+	"ambertray/internal/note"
 	"ambertray/internal/pass"
 	"ambertray/internal/reject"
 	"ambertray/internal/source"
@@ -47,6 +49,7 @@ func Mend(ctx context.Context, t *tray.Tray, id string, from *source.Opener, to 
 	t = first.loaded(t)
 	plan := first.plan(t)
 	plan.Allow = table.Allowance{}
+	plan.Columns = first.keepZeros(plan.Columns)
 	if plan.Existing != table.Merge {
 		plan.Existing = table.Append
 	}
@@ -61,9 +64,18 @@ func Mend(ctx context.Context, t *tray.Tray, id string, from *source.Opener, to 
 	}
 	j.receipt.Load, j.receipt.Mended, j.loadID = id, true, first.ID
 	m := &mended{job: j, failing: failing}
+	kept := first.Counts.Rejected
+	last, err := ReadMend(dir)
+	if err == nil {
+		kept = last.Counts.Rejected
+	}
 	err = m.load(ctx)
 	if err != nil {
 		return nil, err
+	}
+	missing := kept - j.receipt.Counts.Read
+	if missing > 0 {
+		j.receipt.addNote(note.About(fmt.Sprintf("rejected records that are no longer in the file, and were not loaded: %d of %d", missing, kept)))
 	}
 	err = m.publish()
 	if err != nil {
@@ -71,6 +83,26 @@ func Mend(ctx context.Context, t *tray.Tray, id string, from *source.Opener, to 
 	}
 	j.receipt.Rejects.File = &path
 	return j.receipt, j.receipt.write(dir, mendReceipt)
+}
+
+// keepZeros returns the columns. Where every loaded value had as many characters as the
+// type, fewer digits are refused: spreadsheet programs remove leading zeros when they save
+// a file.
+func (r *Receipt) keepZeros(columns []table.Column) []table.Column {
+	columns = slices.Clone(columns)
+	for i := range columns {
+		c := &columns[i]
+		at := slices.IndexFunc(r.Columns, func(f ColumnFigures) bool { return f.Name == c.Name })
+		if c.Type.Kind != table.Char || c.PadZeros > 0 || at < 0 {
+			continue
+		}
+		f := &r.Columns[at]
+		values := r.Counts.Loaded - f.Nulls
+		if values > 0 && f.Sum == fmt.Sprint(values*int64(c.Type.Size)) { // it adds up bytes
+			c.Digits = c.Type.Size
+		}
+	}
+	return columns
 }
 
 // lockMend keeps other mends off the files of a load, whatever their targets: the

@@ -17,6 +17,7 @@ import (
 	"ambertray/internal/ledger"
 	"ambertray/internal/load"
 	"ambertray/internal/pass"
+	"ambertray/internal/reject"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
 	"ambertray/internal/tray"
@@ -242,6 +243,25 @@ func TestMerged(t *testing.T) {
 	require.Equal(t, v.Rows-1, v.Elsewhere)
 }
 
+// TestMendedCodes refuses codes whose leading zeros were lost in the file of rejects, where
+// all that were loaded have one length.
+func TestMendedCodes(t *testing.T) {
+	for loaded, want := range map[string]int64{"001,ant 002,bee": 1, "001,ant 2,bee": 0} {
+		d := newDesk(t)
+		tr := d.plan(table.Refuse, loaded+" 003,")
+		tr.Table.Columns[0].Type = table.Type{Kind: table.Char, Size: 3}
+		tr.Table.Columns[1].Nullable = false
+		r, err := d.load(tr, load.Options{})
+		require.NoError(t, err)
+		text, err := os.ReadFile(*r.Rejects.File)
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(*r.Rejects.File, []byte(strings.Replace(string(text), "003,,", "3,cat,", 1)), 0o600))
+		m, err := load.Mend(context.Background(), tr, "0001", &source.Opener{}, d.db, load.Options{})
+		require.NoError(t, err)
+		require.Equal(t, want, m.Counts.Rejected, loaded)
+	}
+}
+
 // TestMended loads corrected rejects once, and keeps those that still fail.
 func TestMended(t *testing.T) {
 	d, ctx := newDesk(t), context.Background()
@@ -282,6 +302,10 @@ func TestMended(t *testing.T) {
 	m, err = mend(load.Options{})
 	require.NoError(t, err)
 	require.Equal(t, int64(1), m.Counts.Rejected, "a key that the table has")
+	require.NoError(t, os.WriteFile(*r.Rejects.File, []byte(strings.Join(reject.Header([]string{"no", "name"}), ",")+"\n"), 0o600))
+	m, err = mend(load.Options{})
+	require.NoError(t, err)
+	require.Contains(t, m.Notes[0].What, "no longer in the file, and were not loaded: 1 of 1")
 	d.exec("DROP TABLE find")
 	_, err = mend(load.Options{})
 	require.ErrorIs(t, err, database.ErrNoTable)

@@ -113,7 +113,7 @@ func writtenWith(ctx context.Context, opener *source.Opener, path string) (delim
 	rest, ok := bytes.CutPrefix(bytes.TrimPrefix(src.Head(), []byte(`"`)), []byte(first))
 	rest = bytes.TrimPrefix(rest, []byte(`"`))
 	if !ok || len(rest) == 0 || !strings.ContainsRune(",;\t|", rune(rest[0])) {
-		return "", "", fmt.Errorf("%s does not begin with its header, whose first heading is %q", path, first)
+		return "", "", fmt.Errorf("%s does not begin with its header, whose first heading is %q; put the columns back in their order", path, first)
 	}
 	return string(rest[:1]), src.Encoding.Name, nil
 }

@@ -105,6 +105,9 @@ type Column struct {
 	// Round lets an existing column of floating point round what it cannot give
 	// back unchanged; Exact means that the column exists and may not.
 	Round, Exact bool
+	// Digits is how many digits codes have: with fewer they have lost leading zeros. 0 is
+	// any number.
+	Digits int
 	// Limit is what an existing column takes of the values of its type; nil is all.
 	Limit *Limit
 }
