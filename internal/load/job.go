@@ -168,6 +168,7 @@ func (j *job) count(out *pass.Outcome, rows int64) {
 		for i, c := range j.table.Loaded() {
 			r.Columns = append(r.Columns, ColumnFigures{c.Name, list[i]})
 		}
+		r.noteShortCodes(j.plan.Columns)
 	}
 	r.Rejects.ByReason = out.Rejects.Groups()
 	if r.Counts.Rejected > 0 {

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io/fs"
 	"path/filepath"
-	"slices"
 
 	"github.com/gofrs/flock"
 
@@ -83,26 +82,6 @@ func Mend(ctx context.Context, t *tray.Tray, id string, from *source.Opener, to 
 	}
 	j.receipt.Rejects.File = &path
 	return j.receipt, j.receipt.write(dir, mendReceipt)
-}
-
-// keepZeros returns the columns. Where every loaded value had as many characters as the
-// type, fewer digits are refused: spreadsheet programs remove leading zeros when they save
-// a file.
-func (r *Receipt) keepZeros(columns []table.Column) []table.Column {
-	columns = slices.Clone(columns)
-	for i := range columns {
-		c := &columns[i]
-		at := slices.IndexFunc(r.Columns, func(f ColumnFigures) bool { return f.Name == c.Name })
-		if c.Type.Kind != table.Char || c.PadZeros > 0 || at < 0 {
-			continue
-		}
-		f := &r.Columns[at]
-		values := r.Counts.Loaded - f.Nulls
-		if values > 0 && f.Sum == fmt.Sprint(values*int64(c.Type.Size)) { // it adds up bytes
-			c.Digits = c.Type.Size
-		}
-	}
-	return columns
 }
 
 // lockMend keeps other mends off the files of a load, whatever their targets: the

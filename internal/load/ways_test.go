@@ -5,6 +5,7 @@ import (
 	"errors"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -16,6 +17,7 @@ import (
 	"ambertray/internal/differ"
 	"ambertray/internal/ledger"
 	"ambertray/internal/load"
+	"ambertray/internal/note"
 	"ambertray/internal/pass"
 	"ambertray/internal/reject"
 	"ambertray/internal/source"
@@ -243,7 +245,7 @@ func TestMerged(t *testing.T) {
 	require.Equal(t, v.Rows-1, v.Elsewhere)
 }
 
-// TestMendedCodes refuses codes whose leading zeros were lost in the file of rejects, where
+// TestMendedCodes notes codes of different lengths, and refuses codes whose leading zeros were lost in the file of rejects, where
 // all that were loaded have one length.
 func TestMendedCodes(t *testing.T) {
 	for loaded, want := range map[string]int64{"001,ant 002,bee": 1, "001,ant 2,bee": 0} {
@@ -259,6 +261,7 @@ func TestMendedCodes(t *testing.T) {
 		m, err := load.Mend(context.Background(), tr, "0001", &source.Opener{}, d.db, load.Options{})
 		require.NoError(t, err)
 		require.Equal(t, want, m.Counts.Rejected, loaded)
+		require.Equal(t, want == 0, slices.ContainsFunc(r.Notes, func(n note.Note) bool { return strings.Contains(n.What, "pad_zeros: 3 restores them") }), loaded)
 	}
 }
 
