@@ -351,7 +351,16 @@ func hintFor(err error) string {
 
 // adaptText writes the options that make a plan take a source with other columns.
 func adaptText(e *pass.HeadingsError) string {
-	if !slices.ContainsFunc(e.Plan.Columns, func(c table.Column) bool { return c.From != "" && !slices.Contains(e.Missing, c.From) }) {
+	if len(e.WrittenAs) > 0 {
+		var options []string
+		for _, w := range e.WrittenAs {
+			options = append(options, "--"+w.Setting.Option()+" "+shellWord(w.Value))
+		}
+		return "the source is not written as the plan says; to read it for this command: " + strings.Join(options, " ")
+	}
+	known := slices.ContainsFunc(e.Plan.Columns, func(c table.Column) bool { return c.From != "" && !slices.Contains(e.Missing, c.From) }) ||
+		slices.ContainsFunc(e.Renamed, func(c intake.Change) bool { return strings.EqualFold(c.Was, c.Is) })
+	if !known {
 		return "the source has none of the plan's columns, and may be of another kind: ambertray survey " + shellWord(e.Part) +
 			" shows its layout, and options such as --delimiter or --header override it for one load"
 	}

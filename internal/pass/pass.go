@@ -103,10 +103,11 @@ func Open(ctx context.Context, t *tray.Tray, opener *source.Opener) (*Pass, erro
 		p.Sources = append(p.Sources, in.Parts[i].Title())
 		p.files = append(p.files, template.File{Name: in.Parts[i].Name, Sheet: in.Parts[i].Sheet})
 	}
-	err = p.checkHeadings()
-	if err != nil {
+	differ := p.checkHeadings()
+	if differ != nil {
 		in.Close()
-		return nil, err
+		differ.WrittenAs = writtenAs(ctx, t, opener, list.Files[0])
+		return nil, differ
 	}
 	return p, nil
 }
@@ -134,6 +135,8 @@ type HeadingsError struct {
 	Tray string
 	Plan *table.Table
 	intake.Drift
+	// WrittenAs are settings with which the source has the columns of the plan.
+	WrittenAs []SetAs
 }
 
 func (e *HeadingsError) Error() string {
@@ -142,7 +145,7 @@ func (e *HeadingsError) Error() string {
 
 // checkHeadings compares the headings with those of the plan. The source may lack what
 // the plan leaves out.
-func (p *Pass) checkHeadings() error {
+func (p *Pass) checkHeadings() *HeadingsError {
 	var want []string
 	dispensable := map[string]bool{}
 	for _, c := range p.tray.Table.Columns {
@@ -157,7 +160,7 @@ func (p *Pass) checkHeadings() error {
 	if len(d.Missing) == 0 && len(d.Extra) == 0 {
 		return nil
 	}
-	return &HeadingsError{p.tray.Dir, &p.tray.Table, d}
+	return &HeadingsError{Tray: p.tray.Dir, Plan: &p.tray.Table, Drift: d}
 }
 
 // Names returns the names of the files and sheets.

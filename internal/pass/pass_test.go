@@ -130,6 +130,14 @@ func TestPlan(t *testing.T) {
 	var differ *pass.HeadingsError
 	require.ErrorAs(t, err, &differ)
 	require.ErrorContains(t, err, "extra column fee")
+	require.Empty(t, differ.WrittenAs)
+	_, err = pass.Open(context.Background(), plan(t, "\xef\xbb\xbfno;name\r\n1;ant\r\n2;bee\r\n"), &source.Opener{})
+	require.ErrorAs(t, err, &differ)
+	var settings []string
+	for _, w := range differ.WrittenAs {
+		settings = append(settings, w.Setting.Key+" "+w.Value)
+	}
+	require.Equal(t, []string{"delimiter semicolon", "line_end crlf"}, settings)
 	_, err = pass.Open(context.Background(), plan(t, "no,name\n1,ant\n", "no,colour\n1,red\n"), &source.Opener{})
 	var drift *intake.DriftError
 	require.ErrorAs(t, err, &drift)
