@@ -45,6 +45,7 @@ func TestBadInput(t *testing.T) {
 	require.NoError(t, err)
 	d.write("loans-2026.xlsx", string(book))
 	d.write("semi.csv", "No;Name\n1;a\n")
+	d.write("page.csv", "<html><body>\n<p>no table</p>\n")
 	d.run(0, "draft", "twice.csv", "--tray", "two.tray")
 	d.run(0, "load", "specimens.csv", "--to", "other.db")
 	d.run(0, "draft", "loans-2026.xlsx", "--sheet", "2026-01", "--tray", "sheet.tray")
@@ -73,7 +74,8 @@ func TestBadInput(t *testing.T) {
 		{1, "survey page.csv", "is a web page, not a table"},
 		{1, "load two.tray loans-2026.xlsx --sheet 2026-02 --to museum.db", "loans-2026.xlsx · 2026-02 is a sheet of a workbook, and the other files or the plan are for text"},
 		{1, "load sheet.tray twice.csv --to museum.db", "twice.csv is text, and the other files or the plan are for a sheet of a workbook"},
-		{1, "load two.tray semi.csv --to museum.db", "the source has none of the plan's columns, and may be of another kind"},
+		{1, "load two.tray semi.csv --to museum.db", "is not written as the plan says; to read it for this command: --delimiter semicolon"},
+		{1, "load two.tray page.csv --to museum.db", "the source has none of the plan's columns, and may be of another kind"},
 		{2, "load two.tray sheet.tray --to museum.db", "sheet.tray is a tray: name one tray"},
 		{1, "export specimns --from other.db --out x.csv", "no such table\n  did you mean specimens?"},
 		{1, "survey twice.csv --header 9", "twice.csv has no line 9"},
