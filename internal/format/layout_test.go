@@ -173,6 +173,8 @@ func TestLayouts(t *testing.T) {
 			`"," data 1; column_1|column_2; 4 records, 0 ragged; `},
 		{"headings with numbers", "x1,x2\na1,b1\na2,b2\na3,b3\n",
 			`"," header 1 guess; x1|x2; 3 records, 0 ragged; `},
+		{"punctuation in headings", "\"Name, first\",Room\n\"Reed, Ann\",east\n\"Marsh, Bob\",west\n\"Dale, Cat\",north\n",
+			`"," header 1; Name, first|Room; 3 records, 0 ragged; `},
 		{"header like the records", "Ant,Harrow\nBee,Marl\nEel,Bay\nFern,Tern\n",
 			`"," header 1 guess; Ant|Harrow; 3 records, 0 ragged; `},
 		{"header repeated among words", "name,room\nAnt,East\nBee,West\nname,room\nEel,North\n",

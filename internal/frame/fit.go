@@ -21,7 +21,7 @@ func (f fit) none() bool   { return f.right == 0 && f.wrong > 0 }
 func (h *Head) columnKinds(from int) []value.Kind {
 	kinds := make([]value.Kind, h.Width)
 	for c := range kinds {
-		kinds[c] = h.KindBelow(c, from, nil)
+		kinds[c] = h.KindBelow(c, from, noHeader)
 	}
 	return kinds
 }

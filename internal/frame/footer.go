@@ -46,7 +46,7 @@ type columns struct {
 // Learn examines the first records, by which the footer is found. Where these are
 // all, the last of them may be the footer.
 func (f *Footer) Learn(rows *record.Batch, whole bool) {
-	f.columns = columnsOf(Head{Rows: rows, Width: f.Width, kinds: map[[2]int]value.Kind{}}, f.Width, whole)
+	f.columns = columnsOf(newHead(rows, f.Width), f.Width, whole)
 }
 
 func columnsOf(s Head, width int, whole bool) (of columns) {

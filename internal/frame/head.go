@@ -32,11 +32,18 @@ type Head struct {
 	Cut func(text []byte) *record.Batch
 
 	kinds map[[2]int]value.Kind // of cells, as they are needed
+	// unnumbered counts the cells of a row by their texts without numbers, as needed.
+	unnumbered map[int]map[string]int
+	same       map[[2]int]bool // of two rows, as it is needed
+}
+
+func newHead(rows *record.Batch, width int) Head {
+	return Head{Rows: rows, Width: width, kinds: map[[2]int]value.Kind{}, unnumbered: map[int]map[string]int{}, same: map[[2]int]bool{}}
 }
 
 // NewHead returns the head of rows.
 func NewHead(rows *record.Batch) Head {
-	h := Head{Rows: rows, kinds: map[[2]int]value.Kind{}}
+	h := newHead(rows, 0)
 	h.Width = h.CommonWidth()
 	h.top = h.labels()
 	return h
@@ -85,7 +92,7 @@ func (h *Head) Widen() {
 		}
 		typed := 0
 		for c := range h.Width {
-			if h.KindBelow(c, r+1, nil) != value.Text {
+			if h.KindBelow(c, r+1, noHeader) != value.Text {
 				typed++
 			}
 		}
@@ -164,7 +171,7 @@ func (h *Head) Alike(r int) bool {
 func (h *Head) OfOneKind(from int) float64 {
 	n := 0
 	for c := range h.Width {
-		k := h.KindBelow(c, from, nil)
+		k := h.KindBelow(c, from, noHeader)
 		if k != value.Text && k != value.NullWord {
 			n++
 		}
@@ -191,12 +198,12 @@ func (h *Head) kind(r, c int) value.Kind {
 
 // KindBelow returns the kind that three quarters of the values of a column have
 // from a row on, and Text when no kind has. Null words, blank cells and rows
-// that repeat the header do not count.
-func (h *Head) KindBelow(c, from int, header []byte) value.Kind {
+// that repeat the header, unless that is noHeader, do not count.
+func (h *Head) KindBelow(c, from, header int) value.Kind {
 	var counts [value.Impossible + 1]int
 	n, most := 0, value.Text
 	for r := from; r < min(h.Rows.Len(), from+KindRows); r++ {
-		if h.Rows.Width(r) > h.Width || header != nil && bytes.Equal(h.Rows.Text(r), header) {
+		if h.Rows.Width(r) > h.Width || header != noHeader && h.repeated(header, r) {
 			continue
 		}
 		k := h.kind(r, c)
@@ -213,6 +220,19 @@ func (h *Head) KindBelow(c, from int, header []byte) value.Kind {
 		return value.Text
 	}
 	return most
+}
+
+const noHeader = -1
+
+// repeated reports whether a row has the text of another one.
+func (h *Head) repeated(header, r int) bool {
+	at := [2]int{header, r}
+	same, known := h.same[at]
+	if !known {
+		same = bytes.Equal(h.Rows.Text(r), h.Rows.Text(header))
+		h.same[at] = same
+	}
+	return same
 }
 
 // kindOf returns the kind of a cell, all kinds of numbers being one. A blank or
@@ -236,7 +256,7 @@ func kindOf(cell []byte) value.Kind {
 // CutsMoments reports whether the two columns are the dates and the times of timestamps,
 // which have no heading each.
 func (h *Head) CutsMoments() bool {
-	return h.Width == 2 && h.Rows.Len() > 1 && h.KindBelow(0, 1, nil) == value.Date && h.KindBelow(1, 1, nil) == value.Time &&
+	return h.Width == 2 && h.Rows.Len() > 1 && h.KindBelow(0, 1, noHeader) == value.Date && h.KindBelow(1, 1, noHeader) == value.Time &&
 		(h.Filled(0) < 2 || h.kind(0, 0) == value.Date)
 }
 
@@ -259,5 +279,5 @@ func (h *Head) OneValueEach() bool {
 // is the heading of one column.
 func (h *Head) HeadsTexts(first int) bool {
 	return h.Width == 2 && first <= 1 && h.Rows.Len() > 1 && h.Filled(0) == 1 &&
-		h.Rows.Line(1) == h.Rows.Line(0)+1 && h.KindBelow(0, 1, nil) == value.Text
+		h.Rows.Line(1) == h.Rows.Line(0)+1 && h.KindBelow(0, 1, noHeader) == value.Text
 }

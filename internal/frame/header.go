@@ -141,7 +141,7 @@ func (h *Head) commentHeader(at int, guess bool) int64 {
 			continue
 		}
 		b := h.Cut(Uncomment([]byte(left[i].Text), h.Comment))
-		named := Head{Rows: b, Width: h.Width, kinds: map[[2]int]value.Kind{}}
+		named := newHead(b, h.Width)
 		if b.Len() != 1 || b.Width(0) > h.Width || b.Width(0) < h.Width-1 || !named.DistinctTexts(0) {
 			continue
 		}
@@ -241,9 +241,9 @@ func (h *Head) completes(at int) bool {
 			return false
 		case len(above) == 0:
 			named++
-			other = other || h.KindBelow(c, at+1, nil) != value.Text
+			other = other || h.KindBelow(c, at+1, noHeader) != value.Text
 		case len(here) > 0:
-			if (c+1 >= h.Width || len(h.Cell(at-1, c+1)) > 0) && !(unit.Match(here) && h.KindBelow(c, at+1, nil) != value.Text) { // the one above heads no group
+			if (c+1 >= h.Width || len(h.Cell(at-1, c+1)) > 0) && !(unit.Match(here) && h.KindBelow(c, at+1, noHeader) != value.Text) { // the one above heads no group
 				return false
 			}
 		}
@@ -263,7 +263,7 @@ func (h *Head) units(at int) bool {
 		if len(here) == 0 {
 			continue
 		}
-		kind := h.KindBelow(c, at+1, nil)
+		kind := h.KindBelow(c, at+1, noHeader)
 		if !unit.Match(here) || kindOf(here) != value.Text || kind != value.Integer && !bracketed(here) {
 			return false
 		}
@@ -337,7 +337,7 @@ func (h *Head) votes(at, below int) (votes int, words bool) {
 	seen := map[string]bool{}
 	for c := range h.Rows.Width(at) {
 		name, first := string(h.Cell(at, c)), h.kind(at, c)
-		kind := h.KindBelow(c, below, h.Rows.Text(at))
+		kind := h.KindBelow(c, below, at)
 		if kind != value.Boolean && first == value.Boolean || isYear(name) && !h.yearsBelow(c, below) {
 			first = value.Text // a heading such as No, or a year above amounts
 		}

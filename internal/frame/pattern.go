@@ -62,12 +62,14 @@ func (h *Head) countAlike(at, below, c int, form func(cell []byte) string) (alik
 // numbered reports whether another cell of the row differs from one only in its number.
 func (h *Head) numbered(at, c int) bool {
 	unnumbered := func(c int) string { return strings.Trim(string(h.Cell(at, c)), "0123456789") }
-	for other := range h.Rows.Width(at) {
-		if other != c && unnumbered(other) == unnumbered(c) {
-			return true
+	if h.unnumbered[at] == nil {
+		counts := map[string]int{}
+		for c := range h.Rows.Width(at) {
+			counts[unnumbered(c)]++
 		}
+		h.unnumbered[at] = counts
 	}
-	return false
+	return h.unnumbered[at][unnumbered(c)] > 1
 }
 
 // marksOf returns the digits and signs of a cell that are unusual in headings: each digit
@@ -83,7 +85,7 @@ func marksOf(cell []byte) string {
 			b.WriteByte('9')
 		case r == '-' && unicode.IsDigit(next):
 			b.WriteByte('+')
-		case unicode.IsLetter(r) || unicode.IsMark(r) || strings.ContainsRune(" _.-/()%&'", r):
+		case unicode.IsLetter(r) || unicode.IsMark(r) || strings.ContainsRune(" _.,;?!-/()%&'", r):
 		case unicode.Is(unicode.So, r):
 			b.WriteByte('*')
 		default:
