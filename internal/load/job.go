@@ -27,9 +27,10 @@ type job struct {
 	to       database.Target
 	tray     *tray.Tray
 	plan     *table.Table
-	table    *table.Table // the plan, with the types of an existing table
-	identity string       // of the table, as the target knows it
-	loadID   string       // what {load} stands for in computed columns
+	table    *table.Table   // the plan, with the types of an existing table
+	identity string         // of the table, as the target knows it
+	loadID   string         // what {load} stands for in computed columns
+	from     *source.Opener // nil for a file of rejects
 	open     func(context.Context) (*pass.Pass, error)
 	pass     *pass.Pass
 	leftOut  []int  // parts of the source that the table has already
@@ -55,7 +56,7 @@ type job struct {
 // newJob returns the load of an open source.
 func newJob(p *pass.Pass, from *source.Opener, to database.Target, o Options) *job {
 	t := p.Pin()
-	j := &job{Options: o, tray: t, plan: &t.Table, table: &t.Table, to: to, pass: p, receipt: newReceipt(t, &t.Table, to, p.Headings, o)}
+	j := &job{Options: o, tray: t, plan: &t.Table, table: &t.Table, to: to, from: from, pass: p, receipt: newReceipt(t, &t.Table, to, p.Headings, o)}
 	j.open = func(ctx context.Context) (*pass.Pass, error) {
 		again, err := pass.Open(ctx, t, from)
 		if err != nil {

@@ -53,6 +53,7 @@ func (j *job) send(ctx context.Context, w way) (*pass.Outcome, error) {
 		}
 	}
 	j.count(out, rows)
+	j.noteEncoding(ctx, out)
 	return out, nil
 }
 

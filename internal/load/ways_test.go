@@ -245,6 +245,17 @@ func TestMerged(t *testing.T) {
 	require.Equal(t, v.Rows-1, v.Elsewhere)
 }
 
+// TestEncodingNoted names the encoding of a file that is not in that of its plan.
+func TestEncodingNoted(t *testing.T) {
+	d := newDesk(t)
+	tr := d.plan(table.Refuse, "1,Gl\xfcck 2,K\xf6nig 3,M\xe4dle 4,ant")
+	tr.Layout.Encoding = "utf-8"
+	r, err := d.load(tr, load.Options{})
+	require.NoError(t, err)
+	require.Equal(t, load.Counts{Read: 4, Loaded: 1, Rejected: 3}, counts(r))
+	require.Contains(t, r.Notes[0].What, "looks like windows-1252, and the plan says utf-8: --encoding windows-1252 reads it")
+}
+
 // TestMendedCodes notes codes of different lengths, and refuses codes whose leading zeros were lost in the file of rejects, where
 // all that were loaded have one length.
 func TestMendedCodes(t *testing.T) {
