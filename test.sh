@@ -18,8 +18,12 @@ go mod tidy -diff
 go vet ./...
 go -C scripts/release vet .
 go tool staticcheck ./...
-for platform in linux/arm64 darwin/amd64 darwin/arm64 windows/arm64; do # whether it builds, not how fast it is; the others are built and run below
-    GOOS=${platform%/*} GOARCH=${platform#*/} go build -gcflags='all=-N -l -dwarf=false' -o "$servers_dir/ambertray-${platform/\//-}" ./cmd/ambertray
+builds=()
+for pair in "linux/arm64 darwin/amd64" "darwin/arm64 windows/arm64"; do # whether it builds, not how fast it is; the others are built and run below
+    for platform in $pair; do
+        GOOS=${platform%/*} GOARCH=${platform#*/} go build -gcflags='all=-N -l -dwarf=false' -o "$servers_dir/ambertray-${platform/\//-}" ./cmd/ambertray || exit 1
+    done &
+    builds+=($!)
 done
 
 # A release, twice, has the same bytes. Its packages are installed where that is allowed.
@@ -27,6 +31,9 @@ for time in first second; do
     go -C scripts/release run . -version 0.0.1 -only linux/amd64 -profile=false -out "$servers_dir/$time"
 done
 cmp "$servers_dir/first/SHA256SUMS" "$servers_dir/second/SHA256SUMS"
+for build in "${builds[@]}"; do
+    wait "$build"
+done
 wait $packages
 if [ "$(id -u)" = 0 ]; then
     dpkg -i "$servers_dir"/first/*.deb >/dev/null
