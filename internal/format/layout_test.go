@@ -187,6 +187,8 @@ func TestLayouts(t *testing.T) {
 			`"\t" data 1; column_1|column_2|column_3; 41 records, 0 ragged; `},
 		{"years of several centuries", "1930,-0.5\n2020,1.5\n" + numbered(10, 19, "18@,-0.@\n19@,0.@\n"),
 			`"," data 1; column_1|column_2; 22 records, 0 ragged; `},
+		{"a first record of several lines, of other kinds", "7,\"on\nloan\",west\n" + numbered(10, 19, "@,@.5,2026-01-@\n"),
+			`"," data 1; column_1|column_2|column_3; 11 records, 0 ragged; `},
 		{"one row with figures", "Ant,12 Bay Street,4-5\n",
 			`"," data 1; column_1|column_2|column_3; 1 records, 0 ragged; `},
 		{"labels above two columns", "Museum:,Kestrel Bay\nPeriod:,2026\n\nword,weight\n" + numbered(10, 19, "gnat @,@\n"),

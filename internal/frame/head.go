@@ -56,7 +56,7 @@ func (h *Head) labels() int {
 		if !bytes.HasSuffix(h.Cell(r, 0), []byte(":")) || h.Filled(r) > 2 {
 			return 0
 		}
-		if h.Rows.Line(r+1) > h.Rows.Line(r)+1 {
+		if gapAbove(h.Rows, r+1) {
 			return r + 1
 		}
 	}
@@ -71,12 +71,10 @@ func (h Head) WithWidth(width int) Head {
 
 // CommonWidth returns the number of cells that most rows have.
 func (h *Head) CommonWidth() int {
-	count, width := map[int]int{}, 0
-	for r := range h.Rows.Len() {
-		w := h.Rows.Width(r)
-		count[w]++
-		if count[w] > count[width] || count[w] == count[width] && w > width {
-			width = w
+	width, most := 0, 0
+	for w, rows := range h.widths(0) {
+		if rows > most || rows == most && w > width {
+			width, most = w, rows
 		}
 	}
 	return width

@@ -98,7 +98,7 @@ func (h *Head) wordsHeader() (header, record int) {
 // fullAbove returns the first of the rows right above a record that are as full. Without
 // a header they are records too, even if they are of other kinds: no title is so full.
 func (h *Head) fullAbove(first int) int {
-	for first > h.top && h.Rows.Line(first-1) == h.Rows.Line(first)-1 && h.Rows.Width(first-1) == h.Width && h.Filled(first-1) == h.Width {
+	for first > h.top && !gapAbove(h.Rows, first) && h.Rows.Width(first-1) == h.Width && h.Filled(first-1) == h.Width {
 		first--
 	}
 	return first
@@ -108,7 +108,7 @@ func (h *Head) fullAbove(first int) int {
 // as many records do.
 func (h *Head) shortAbove(first int) int {
 	widths := h.widths(first)
-	for first > h.top && h.Rows.Line(first-1) == h.Rows.Line(first)-1 {
+	for first > h.top && !gapAbove(h.Rows, first) {
 		width := h.Rows.Width(first - 1)
 		if width < 2 || h.Filled(first-1) < 2 || !ManyShort(int64(widths[width]), int64(h.Rows.Len()-first)) {
 			break
@@ -129,8 +129,8 @@ func (h *Head) widths(from int) map[int]int {
 
 // commentHeader returns the line of a comment that names the columns, or 0. It stands
 // right above a row, which is then the first record. Where that row may be a header
-// itself, the comment needs as many cells, none of which begins as prose goes on after
-// a comma.
+// itself, the comment needs as many cells, and none may begin with a space, as prose does
+// after a comma.
 func (h *Head) commentHeader(at int, guess bool) int64 {
 	if h.Comment == "" || h.Width < 2 {
 		return 0
@@ -322,7 +322,7 @@ func (h *Head) behindGap(first int) int {
 	for r := first + 1; r < min(h.Rows.Len(), first+maxHead); r++ {
 		filled := h.Filled(r)
 		votes, _ := h.votes(r, h.below(r))
-		if filled > most && votes > 0 && h.Rows.Line(r) > h.Rows.Line(r-1)+1 {
+		if filled > most && votes > 0 && gapAbove(h.Rows, r) {
 			return r
 		}
 		most = max(most, filled)
@@ -362,7 +362,7 @@ func (h *Head) votes(at, below int) (votes int, words bool) {
 func (h *Head) recurs(at, from int) bool {
 	repeats := false
 	for r := from; r < min(h.Rows.Len(), from+KindRows); r++ {
-		if bytes.Equal(h.Rows.Text(at), h.Rows.Text(r)) {
+		if h.repeated(at, r) {
 			repeats = true
 			continue
 		}
