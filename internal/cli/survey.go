@@ -317,16 +317,14 @@ func delimiterText(l source.Layout) string {
 	if l.Columns != "" {
 		return "columns at fixed places"
 	}
-	d := l.Delimiter
-	for name, sign := range source.DelimiterNames {
-		if sign == d && name != "none" {
-			return strings.ReplaceAll(name, "_", " ")
-		}
-	}
-	if d == "" {
+	if l.Delimiter == "" {
 		return "one column"
 	}
-	return fmt.Sprintf("delimiter %q", d)
+	name, ok := source.DelimiterName(l.Delimiter)
+	if ok {
+		return strings.ReplaceAll(name, "_", " ")
+	}
+	return fmt.Sprintf("delimiter %q", l.Delimiter)
 }
 
 // maxCell is how wide a cell of the first rows is shown.

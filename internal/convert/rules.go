@@ -66,7 +66,7 @@ func (r *rules) apply(cell []byte) []byte {
 // as it is.
 func padZeros(cell []byte, width int) []byte {
 	cell = value.Trim(cell)
-	if len(cell) == 0 || len(cell) >= width || bytes.ContainsFunc(cell, func(r rune) bool { return r < '0' || r > '9' }) {
+	if len(cell) >= width || !onlyDigits(cell) {
 		return cell
 	}
 	return append(bytes.Repeat([]byte{'0'}, width-len(cell)), cell...)

@@ -143,6 +143,30 @@ func (e *Error) Unwrap() []error {
 	return errs
 }
 
+// Explain returns an error of a server or its driver as an *Error, of which explain sets the
+// kind and the words. Nil and an error that is explained already stay as they are.
+func Explain(target, op string, err error, explain func(e *Error)) error {
+	var known *Error
+	if err == nil || errors.As(err, &known) {
+		return err
+	}
+	e := &Error{Target: target, Op: op, Err: err}
+	explain(e)
+	return e
+}
+
+// Innermost returns the last cause of an error, which says what happened in a few words
+// and without the settings of a connection.
+func Innermost(err error) error {
+	for {
+		inner := errors.Unwrap(err)
+		if inner == nil {
+			return err
+		}
+		err = inner
+	}
+}
+
 // SameKey is why a row is refused whose key another one has.
 const SameKey = "duplicate key"
 

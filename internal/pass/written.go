@@ -18,8 +18,8 @@ type SetAs struct {
 	Value   string
 }
 
-// writtenAs returns the settings with which a file has the columns of a plan, where it is
-// written in another way than the plan says; nil where no settings do that.
+// writtenAs detects the layout of a file. If the file has the columns of the plan in that
+// layout, it returns the settings that differ from those of the plan.
 func writtenAs(ctx context.Context, t *tray.Tray, opener *source.Opener, file string) (list []SetAs) {
 	if !t.Layout.IsText() {
 		return nil
@@ -43,10 +43,9 @@ func writtenAs(ctx context.Context, t *tray.Tray, opener *source.Opener, file st
 		if !slices.Contains(writtenKeys, s.Key) || value == s.Get(&t.Layout) {
 			continue
 		}
-		for name, delimiter := range source.DelimiterNames {
-			if s.Key == "delimiter" && delimiter == value {
-				value = name
-			}
+		name, ok := source.DelimiterName(value)
+		if ok && s.Key == "delimiter" {
+			value = name
 		}
 		list = append(list, SetAs{s, value})
 	}

@@ -107,6 +107,16 @@ func (l *Layout) Options(sheet string) Options {
 // LineEnds are the words for the ends of lines.
 var LineEnds = []string{"lf", "crlf", "crcrlf", "cr", "mixed"}
 
+// DelimiterName returns the word for a delimiter, if it has one.
+func DelimiterName(delimiter string) (name string, ok bool) {
+	for name, named := range DelimiterNames {
+		if named == delimiter {
+			return name, true
+		}
+	}
+	return "", false
+}
+
 // DelimiterNames are words for delimiters that are hard to write or to see.
 var DelimiterNames = map[string]string{
 	"comma": ",", "semicolon": ";", "tab": "\t", "pipe": "|", "colon": ":", "none": "", Spaces: Spaces, WideSpaces: WideSpaces,

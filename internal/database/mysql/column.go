@@ -27,7 +27,7 @@ var nativeForm = regexp.MustCompile(`^([a-z]+)(?:\((\d+)(?:,(\d+))?\))?( unsigne
 var compressed = regexp.MustCompile(` ?/\*M!\d+ COMPRESSED\*/`)
 
 var nativeKinds = map[string]table.Kind{
-	"smallint": table.SmallInt, "int": table.Integer, "bigint": table.BigInt, "decimal": table.Decimal, "double": table.Double,
+	"smallint": table.SmallInt, "int": table.Integer, "bigint": table.BigInt, "decimal": table.Decimal,
 	"date": table.Date, "time": table.Time, "datetime": table.Timestamp, "char": table.Char, "varchar": table.Varchar,
 	"uuid": table.UUID, "tinytext": table.Text, "text": table.Text, "mediumtext": table.Text, "longtext": table.Text,
 }
@@ -55,8 +55,14 @@ func typeOf(native string) (*table.Type, *table.Limit, bool) {
 		return &table.Type{Kind: table.SmallInt}, nil, true
 	case "mediumint":
 		return &table.Type{Kind: table.Integer}, nil, true
-	case "float":
-		return &table.Type{Kind: table.Double, Size: table.Single}, nil, m[2] == ""
+	case "float", "double":
+		switch {
+		case m[2] != "": // it rounds to decimals
+			return nil, nil, false
+		case m[1] == "float":
+			return &table.Type{Kind: table.Double, Size: table.Single}, nil, true
+		}
+		return &table.Type{Kind: table.Double}, nil, true
 	case "year":
 		limit.Least, limit.Greatest = 1901, 2155
 		return &table.Type{Kind: table.SmallInt}, limit, true
@@ -66,9 +72,6 @@ func typeOf(native string) (*table.Type, *table.Limit, bool) {
 		return &t, limit, true
 	}
 	kind, ok := nativeKinds[m[1]]
-	if kind == table.Double && m[2] != "" { // it rounds to decimals
-		return nil, nil, false
-	}
 	t := &table.Type{Kind: kind}
 	switch kind {
 	case table.Decimal, table.Char, table.Varchar:

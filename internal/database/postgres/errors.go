@@ -13,14 +13,11 @@ import (
 
 // fail says which condition an error of the server or the driver is.
 func (t *Target) fail(op string, err error) error {
-	if err == nil {
-		return nil
-	}
-	var known *database.Error
-	if errors.As(err, &known) {
-		return err
-	}
-	e := &database.Error{Target: t.name, Op: op, Err: err}
+	return database.Explain(t.name, op, err, explain)
+}
+
+func explain(e *database.Error) {
+	err := e.Err
 	var pg *pgconn.PgError
 	var network net.Error
 	switch {
@@ -31,9 +28,8 @@ func (t *Target) fail(op string, err error) error {
 			e.Kind = database.ErrLogin
 		}
 	case errors.As(err, &network), errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
-		e.Kind, e.Err = database.ErrUnreachable, innermost(err)
+		e.Kind, e.Err = database.ErrUnreachable, database.Innermost(err)
 	}
-	return e
 }
 
 // serverError is what the server says, in its own words only.
@@ -48,16 +44,4 @@ var conditions = map[string]error{
 	"3D000": database.ErrNoDatabase, "3F000": database.ErrNoSchema, "53100": database.ErrFull, "55P03": database.ErrLocked,
 	"40P01": database.ErrConflict, "40001": database.ErrConflict,
 	"25006": database.ErrReadOnly, "57P03": database.ErrUnreachable, "53300": database.ErrUnreachable, "57P01": database.ErrUnreachable,
-}
-
-// innermost returns the last cause, which says what happened in a few words
-// and without the connection's settings.
-func innermost(err error) error {
-	for {
-		inner := errors.Unwrap(err)
-		if inner == nil {
-			return err
-		}
-		err = inner
-	}
 }

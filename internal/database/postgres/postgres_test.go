@@ -64,9 +64,7 @@ func TestContract(t *testing.T) {
 // NOT NULL as a constraint with a name too.
 func TestPublish(t *testing.T) {
 	ctx := context.Background()
-	to, err := postgres.Open(ctx, scratch(t), "")
-	require.NoError(t, err)
-	defer to.Close()
+	to := open(t)
 	require.NoError(t, exec(to, "CREATE TABLE \"Stock\" (old int)"))
 	require.NoError(t, exec(to, "CREATE TABLE ambertray_stage_1 (no int CHECK (no > 0), CONSTRAINT mine CHECK (no < 9))"))
 	require.NoError(t, exec(to, "COMMENT ON TABLE ambertray_stage_1 IS 'a mark'"))
@@ -80,9 +78,7 @@ func TestPublish(t *testing.T) {
 // trigger, whose refusals the server reports row by row or all at the end.
 func TestAdd(t *testing.T) {
 	ctx := context.Background()
-	to, err := postgres.Open(ctx, scratch(t), "")
-	require.NoError(t, err)
-	defer to.Close()
+	to := open(t)
 	for _, sql := range []string{
 		"CREATE TABLE room (no int PRIMARY KEY)", "INSERT INTO room VALUES (1), (2)",
 		`CREATE TABLE visit (id bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY, room smallint REFERENCES room DEFERRABLE INITIALLY IMMEDIATE,
@@ -186,6 +182,14 @@ func TestErrors(t *testing.T) {
 
 var _ convert.Encoder = postgres.Encoder
 
+// open opens a schema of its own, which is dropped when the test ends.
+func open(t *testing.T) *postgres.Target {
+	to, err := postgres.Open(context.Background(), scratch(t), "")
+	require.NoError(t, err)
+	t.Cleanup(func() { to.Close() })
+	return to
+}
+
 // exec sets a database up.
 func exec(to *postgres.Target, statement string) error {
 	_, err := to.Exec(context.Background(), statement)
@@ -194,9 +198,7 @@ func exec(to *postgres.Target, statement string) error {
 
 // TestLimits appends to columns of types that no plan has.
 func TestLimits(t *testing.T) {
-	to, err := postgres.Open(context.Background(), scratch(t), "")
-	require.NoError(t, err)
-	defer to.Close()
+	to := open(t)
 	databasetest.Limits(t, to, []databasetest.Limited{
 		databasetest.LimitedTo("timestamp(0)", "timestamp", []string{"2026-01-31 10:00:00"}, [2]string{"2026-01-31 10:00:00.5", "has more digits of a second than timestamp(0) without time zone keeps"}),
 		databasetest.LimitedTo("time(3)", "time", []string{"10:00:00.125"}, [2]string{"10:00:00.0005", "has more digits of a second than time(3) without time zone keeps"}),
@@ -209,9 +211,7 @@ func TestLimits(t *testing.T) {
 // merging, while rows may refer to later rows of the table itself.
 func TestDeferred(t *testing.T) {
 	ctx := context.Background()
-	to, err := postgres.Open(ctx, scratch(t), "")
-	require.NoError(t, err)
-	defer to.Close()
+	to := open(t)
 	require.NoError(t, exec(to, "CREATE TABLE room (no int PRIMARY KEY); INSERT INTO room VALUES (1)"))
 	for _, existing := range []table.Existing{table.Append, table.Merge} {
 		require.NoError(t, exec(to, `DROP TABLE IF EXISTS shelf; CREATE TABLE shelf (no int PRIMARY KEY, mark int UNIQUE DEFERRABLE INITIALLY DEFERRED,
@@ -269,9 +269,7 @@ func TestForeignServers(t *testing.T) {
 // TestRowHash holds our hash of rows of every type against the server's.
 func TestRowHash(t *testing.T) {
 	ctx := context.Background()
-	to, err := postgres.Open(ctx, scratch(t), "")
-	require.NoError(t, err)
-	defer to.Close()
+	to := open(t)
 	tab := &table.Table{Name: "hashed"}
 	for i, text := range []string{
 		"smallint", "integer", "bigint", "decimal(9,2)", "decimal(38,10)", "double", "boolean", "date", "time", "timestamp", "timestamp with time zone", "varchar(90)", "char(9)", "text", "uuid",
@@ -343,9 +341,7 @@ func randomValue(rng *rand.Rand, t table.Type) *value.Value {
 
 // TestAnyNumber adds whole numbers and decimals to columns that take any.
 func TestAnyNumber(t *testing.T) {
-	to, err := postgres.Open(context.Background(), scratch(t), "")
-	require.NoError(t, err)
-	defer to.Close()
+	to := open(t)
 	require.NoError(t, exec(to, "CREATE TABLE mass (a numeric, b numeric, c numeric)"))
 	tr := databasetest.NewTray(t, "mass", "a,b\n1,2.50\n-9000000000,0\n", table.Column{From: "a", Name: "a", Type: table.Type{Kind: table.BigInt}},
 		table.Column{From: "b", Name: "b", Type: table.Type{Kind: table.Decimal, Size: 9, Scale: 2}})
@@ -361,9 +357,7 @@ func TestAnyNumber(t *testing.T) {
 // TestTightenKeeps keeps what hangs on a table, and leaves columns that views and foreign
 // keys use.
 func TestTightenKeeps(t *testing.T) {
-	to, err := postgres.Open(context.Background(), scratch(t), "")
-	require.NoError(t, err)
-	defer to.Close()
+	to := open(t)
 	databasetest.Keeps(t, to, []string{
 		"CREATE TABLE shelf (code text PRIMARY KEY)", "INSERT INTO shelf VALUES ('A1')",
 		`CREATE TABLE kept (no bigint PRIMARY KEY, lent text, seen text, name text, code text REFERENCES shelf, made text DEFAULT '2026-01-01', CHECK (lent <> ''))`,
@@ -374,9 +368,7 @@ func TestTightenKeeps(t *testing.T) {
 
 // TestLosses names what the rebuild of a table would lose in PostgreSQL only.
 func TestLosses(t *testing.T) {
-	to, err := postgres.Open(context.Background(), scratch(t), "")
-	require.NoError(t, err)
-	defer to.Close()
+	to := open(t)
 	databasetest.Loses(t, to, table.Rebuild, []string{"default of no", "rule kept", "place in table shelf", "publication sent", "owner pg_monitor"},
 		"CREATE TABLE shelf (no integer, name varchar(9))", "CREATE TABLE lent (no integer GENERATED ALWAYS AS IDENTITY, name varchar(9)) INHERITS (shelf)",
 		"CREATE RULE kept AS ON DELETE TO lent DO INSTEAD NOTHING", "DROP PUBLICATION IF EXISTS sent", "CREATE PUBLICATION sent FOR TABLE lent", "ALTER TABLE lent OWNER TO pg_monitor")

@@ -330,14 +330,11 @@ func (t *Target) Analyze(context.Context, string, int64) error { return nil }
 
 // fail says which condition an error of the server or the driver is.
 func (t *Target) fail(op string, err error) error {
-	if err == nil {
-		return nil
-	}
-	var known *database.Error
-	if errors.As(err, &known) {
-		return err
-	}
-	e := &database.Error{Target: t.name, Op: op, Err: err}
+	return database.Explain(t.name, op, err, explain)
+}
+
+func explain(e *database.Error) {
+	err := e.Err
 	var refused mssql.Error
 	var network net.Error
 	switch {
@@ -356,9 +353,8 @@ func (t *Target) fail(op string, err error) error {
 	case strings.Contains(err.Error(), "server does not support encryption"):
 		e.Kind, e.Err = database.ErrEncryption, nil
 	case errors.As(err, &network), errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, net.ErrClosed), errors.Is(err, sql.ErrConnDone), brokenStream(err):
-		e.Kind, e.Err = database.ErrUnreachable, innermost(err)
+		e.Kind, e.Err = database.ErrUnreachable, database.Innermost(err)
 	}
-	return e
 }
 
 // brokenStream reports whether the driver has lost the connection, which it says in
@@ -409,15 +405,4 @@ func certificate(err error) string {
 		return ""
 	}
 	return why
-}
-
-// innermost returns the last cause, which says what happened in a few words.
-func innermost(err error) error {
-	for {
-		inner := errors.Unwrap(err)
-		if inner == nil {
-			return err
-		}
-		err = inner
-	}
 }
