@@ -17,10 +17,10 @@ var commentSigns = []struct {
 	{";", regexp.MustCompile(`^;([; \t]|\pL|$)`)},
 }
 
-// CommentSign returns the sign that comments of the text begin with, or "", and whether
-// one stands above the first other line. They
-// stand at its beginning or are less than half of the lines after that, and
-// unless the sign is # they are several, or have no usual delimiter.
+// CommentSign returns the sign that comments of the text begin with, or "", and whether a
+// comment stands above the first other line. Comments stand at the beginning of the text,
+// or are less than half of the lines after that. Unless the sign is #, they are several, or
+// have no usual delimiter.
 func CommentSign(head []byte) (sign string, above bool) {
 	for _, c := range commentSigns {
 		top, later, lines, bare := 0, 0, 0, false

@@ -12,8 +12,8 @@ import (
 // Codes of one length, such as 00311, are planned as char. Spreadsheet programs remove
 // their leading zeros when they save a file.
 
-// keepZeros returns the columns. Where every value that the load of the receipt had was as
-// long as its type, fewer digits are refused.
+// keepZeros returns a copy of the columns that refuses fewer digits than the type has, for
+// columns in which every value of the load was as long as its type.
 func (r *Receipt) keepZeros(columns []table.Column) []table.Column {
 	columns = slices.Clone(columns)
 	for i := range columns {
@@ -26,7 +26,7 @@ func (r *Receipt) keepZeros(columns []table.Column) []table.Column {
 	return columns
 }
 
-// noteShortCodes notes the columns for codes that have digits only, and fewer of them.
+// noteShortCodes notes the columns for codes whose values are digits, and too few of them.
 func (r *Receipt) noteShortCodes(columns []table.Column) {
 	for i := range columns {
 		c := &columns[i]
@@ -37,8 +37,8 @@ func (r *Receipt) noteShortCodes(columns []table.Column) {
 	}
 }
 
-// lengths returns the figures of a column for codes, and how many bytes its values lack to
-// be as long as its type; known is false for other columns, and without figures.
+// lengths returns the figures of a column for codes, and how many bytes are missing until all
+// its values are as long as its type. known is false for other columns, and without figures.
 func (r *Receipt) lengths(c *table.Column) (f *ColumnFigures, missing int64, known bool) {
 	at := slices.IndexFunc(r.Columns, func(f ColumnFigures) bool { return f.Name == c.Name })
 	if c.Type.Kind != table.Char || c.PadZeros > 0 || at < 0 {

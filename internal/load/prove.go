@@ -105,8 +105,8 @@ func (j *job) proveRows(ctx context.Context, want proof.Sum, within func(refusal
 	}
 	err = j.findDifferences(ctx, j.rowsOf(j.table, want.Rows), within, j.before.Rows == 0)
 	if err == nil && j.hash != nil && j.receipt.RowsDiffer == nil && got.Rows < want.Rows {
-		j.receipt.Remarks = append(j.receipt.Remarks, "every row of the source is in the table, but "+rowsText(want.Rows-got.Rows)+
-			" fewer of those that were there before: a trigger or a constraint such as ON CONFLICT REPLACE removes rows")
+		j.receipt.Remarks = append(j.receipt.Remarks, fmt.Sprintf("every row of the source is in the table, but the load removed existing rows (%d), "+
+			"as a trigger or a constraint such as ON CONFLICT REPLACE does", want.Rows-got.Rows))
 	}
 	return compareSums(want, got), err
 }

@@ -284,7 +284,7 @@ func (r *Receipt) isOf(t *tray.Tray, files map[string]bool) bool {
 }
 
 // loaded returns the tray with the files of the load in place of its own. They are found
-// as they were at the load, relative to the tray's present place.
+// with the paths of the load, relative to where the tray is now.
 func (r *Receipt) loaded(t *tray.Tray) *tray.Tray {
 	of := *t
 	of.Files = nil

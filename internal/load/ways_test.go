@@ -256,8 +256,8 @@ func TestEncodingNoted(t *testing.T) {
 	require.Contains(t, r.Notes[0].What, "looks like windows-1252, and the plan says utf-8: --encoding windows-1252 reads it")
 }
 
-// TestMendedCodes notes codes of different lengths, and refuses codes whose leading zeros were lost in the file of rejects, where
-// all that were loaded have one length.
+// TestMendedCodes notes codes of different lengths. If all loaded codes have one length, it
+// refuses those that lost leading zeros in the file of rejects.
 func TestMendedCodes(t *testing.T) {
 	for loaded, want := range map[string]int64{"001,ant 002,bee": 1, "001,ant 2,bee": 0} {
 		d := newDesk(t)

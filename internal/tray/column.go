@@ -66,7 +66,7 @@ func decodeColumn(n *yaml.Node) (table.Column, error) {
 	return c, completeColumn(&c, n, &nodes)
 }
 
-// headings reads the heading of a column, or the headings one of which a source has.
+// headings reads the heading of a column, or several headings: a source has one of them.
 func headings(c *table.Column) decoder {
 	return func(n *yaml.Node) error {
 		if n.Kind != yaml.SequenceNode {

@@ -20,7 +20,7 @@ var ErrChangedBeside = errors.New("another program has changed the plan")
 // Edit is a plan that is changed step by step before it is written. Comments stay.
 type Edit struct {
 	dir   string
-	disk  []byte // as it was read; nil for a draft
+	disk  []byte // content of the file when it was read; nil for a draft
 	base  *Tray  // the draft, nil of a plan that was read
 	steps []step
 	done  []Step
