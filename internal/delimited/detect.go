@@ -179,7 +179,23 @@ func (s *shape) rate() float64 {
 		return 0.1
 	}
 	score := share + 0.4*s.OfOneKind(first+1) + min(float64(s.Width), 50)/500 - 0.3*float64(first)/float64(s.Rows.Len())
-	return score - s.rareness(share) - s.untidy(first)
+	return score - s.rareness(share) - s.untidy(first) - s.misreadHeader(first)
+}
+
+// misreadHeader is what a dialect loses if it leaves single quotes around all headings, or
+// cuts headings with one space between them only where more spaces are.
+func (s *shape) misreadHeader(first int) float64 {
+	quoted := s.Width > 1
+	for c := range s.Rows.Width(first) {
+		cell := s.Rows.Cell(first, c)
+		quoted = quoted && len(cell) > 2 && cell[0] == '\'' && cell[len(cell)-1] == '\''
+	}
+	cut := s.layout.Delimiter == source.WideSpaces && first > 0 && s.Rows.Width(first-1) < s.Width &&
+		len(bytes.Fields(s.Rows.Text(first-1))) == s.Width
+	if quoted || cut {
+		return 0.1
+	}
+	return 0
 }
 
 // inText reports whether the spaces that cut the lines are those of sentences or of

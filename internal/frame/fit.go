@@ -2,6 +2,7 @@ package frame
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 
 	"ambertray/internal/source"
@@ -27,13 +28,13 @@ func (h *Head) columnKinds(from int) []value.Kind {
 }
 
 // fitOf compares a row with the kinds of the columns below it. A heading may be a
-// letter that looks like a truth value, or a year above amounts.
+// letter that looks like a truth value, a year above amounts, or one of a series.
 func (h *Head) fitOf(r int, kinds []value.Kind) (f fit) {
 	for c, kind := range kinds {
 		k := h.kind(r, c)
 		switch {
 		case kind == value.Text || k == value.NullWord || k == value.Boolean && h.letterHeading(r, c):
-		case k != kind || h.yearHeading(r, c):
+		case k != kind || h.yearHeading(r, c) || h.inSeries(r, c):
 			f.wrong++
 		default:
 			f.right++
@@ -105,14 +106,14 @@ func (h *Head) earlier(r int, kinds []value.Kind) int {
 // equally full ones the highest without a gap below it. It is -1 where there is
 // no such row.
 func (h *Head) headerAbove(first int, kinds []value.Kind) int {
-	best, most := -1, 0
+	best, most, usual := -1, 0, h.usuallyFilled(first)
 	for r := first - 1; r >= max(h.top, first-maxHead); r-- {
 		f := h.fitOf(r, kinds)
 		if f.right > 0 || IsRuler(h.Rows.Text(r)) || h.typeRow(r) || h.Alike(r) {
 			continue
 		}
 		filled := h.Filled(r)
-		if filled < min(2, h.Width) || h.Rows.Width(r) < h.Width-1 || !h.named(r) {
+		if filled < min(2, h.Width) || h.Rows.Width(r) < h.Width-1 || 2*h.names(r) <= min(h.Rows.Width(r), usual) {
 			continue
 		}
 		if filled > most || filled == most && h.Rows.Line(best) == h.Rows.Line(r)+1 {
@@ -133,17 +134,29 @@ func (h *Head) titlesAbove(header int, kinds []value.Kind) bool {
 	return true
 }
 
-// named reports whether a row can be a header: most of its cells are filled, with
-// texts.
-func (h *Head) named(r int) bool {
-	texts, width := 0, h.Rows.Width(r)
-	for c := range width {
+// names counts the cells of a row that can be headings.
+func (h *Head) names(r int) (n int) {
+	for c := range h.Rows.Width(r) {
 		k := h.kind(r, c)
-		if k == value.Text || k == value.Boolean || h.yearHeading(r, c) {
-			texts++
+		if k == value.Text || k == value.Boolean || h.yearHeading(r, c) || h.inSeries(r, c) {
+			n++
 		}
 	}
-	return 2*texts > width
+	return n
+}
+
+// usuallyFilled returns how many cells half of the rows from a row on have filled at most.
+// In a sheet, this is fewer than the width where something else stands beside the table.
+func (h *Head) usuallyFilled(from int) int {
+	if !h.Sparse {
+		return h.Width
+	}
+	var filled []int
+	for r := from; r < min(h.Rows.Len(), from+KindRows); r++ {
+		filled = append(filled, h.Filled(r))
+	}
+	slices.Sort(filled)
+	return filled[len(filled)/2]
 }
 
 // descriptions returns how many lines below a header that ends at row `at` are

@@ -35,10 +35,11 @@ type Head struct {
 	// unnumbered counts the cells of a row by their texts without numbers, as needed.
 	unnumbered map[int]map[string]int
 	same       map[[2]int]bool // of two rows, as it is needed
+	series     map[int]span    // of headings in a row, as it is needed
 }
 
 func newHead(rows *record.Batch, width int) Head {
-	return Head{Rows: rows, Width: width, kinds: map[[2]int]value.Kind{}, unnumbered: map[int]map[string]int{}, same: map[[2]int]bool{}}
+	return Head{Rows: rows, Width: width, kinds: map[[2]int]value.Kind{}, unnumbered: map[int]map[string]int{}, same: map[[2]int]bool{}, series: map[int]span{}}
 }
 
 // NewHead returns the head of rows.

@@ -54,9 +54,10 @@ func (h *Head) seek() (header, record int, guess bool) {
 	if typed {
 		header = h.headerAbove(record, kinds)
 		typed = h.titlesAbove(header, kinds)
+		guess = h.shortSeries(header)
 	}
 	if typed && header < 0 {
-		record = h.fullAbove(record)
+		record = h.fullAbove(record, kinds)
 	}
 	if !typed {
 		header, record = h.wordsHeader()
@@ -96,12 +97,35 @@ func (h *Head) wordsHeader() (header, record int) {
 }
 
 // fullAbove returns the first of the rows right above a record that are as full. Without
-// a header they are records too, even if they are of other kinds: no title is so full.
-func (h *Head) fullAbove(first int) int {
-	for first > h.top && !gapAbove(h.Rows, first) && h.Rows.Width(first-1) == h.Width && h.Filled(first-1) == h.Width {
+// a header they are records too, even if they are of other kinds: no title is so full,
+// unless most of its cells are words where all values are something else.
+func (h *Head) fullAbove(first int, kinds []value.Kind) int {
+	for first > h.top && !gapAbove(h.Rows, first) && h.Rows.Width(first-1) == h.Width && h.Filled(first-1) == h.Width && !h.foreign(first-1, kinds) {
 		first--
 	}
 	return first
+}
+
+// foreign reports whether most cells of a row, and at least three, are words above columns
+// without any.
+func (h *Head) foreign(at int, kinds []value.Kind) bool {
+	words := 0
+	for c, kind := range kinds {
+		if kind != value.Text && h.kind(at, c) == value.Text && !h.anyText(c, at+1) {
+			words++
+		}
+	}
+	return words >= 3 && 2*words > h.Width
+}
+
+// anyText reports whether a column has a text from a row on.
+func (h *Head) anyText(c, from int) bool {
+	for r := from; r < min(h.Rows.Len(), from+KindRows); r++ {
+		if h.kind(r, c) == value.Text {
+			return true
+		}
+	}
+	return false
 }
 
 // shortAbove returns the first of the rows right above a record that lack the same cells
@@ -129,8 +153,7 @@ func (h *Head) widths(from int) map[int]int {
 
 // commentHeader returns the line of a comment that names the columns, or 0. It stands
 // right above a row, which is then the first record. Where that row may be a header
-// itself, the comment needs as many cells, and none may begin with a space, as prose does
-// after a comma.
+// itself, the comment needs as many cells. A sentence is no header.
 func (h *Head) commentHeader(at int, guess bool) int64 {
 	if h.Comment == "" || h.Width < 2 {
 		return 0
@@ -142,18 +165,31 @@ func (h *Head) commentHeader(at int, guess bool) int64 {
 		}
 		b := h.Cut(Uncomment([]byte(left[i].Text), h.Comment))
 		named := newHead(b, h.Width)
-		if b.Len() != 1 || b.Width(0) > h.Width || b.Width(0) < h.Width-1 || !named.DistinctTexts(0) {
+		if b.Len() != 1 || b.Width(0) > h.Width || b.Width(0) < h.Width-1 || !named.DistinctTexts(0) || named.wordy() {
 			continue
 		}
-		if !guess || b.Width(0) == h.Width && !named.prose() {
+		if !guess || b.Width(0) == h.Width && !named.spaced() {
 			return left[i].Line
 		}
 	}
 	return 0
 }
 
-// prose reports whether a cell after the first is blank or begins with a space.
-func (h *Head) prose() bool {
+// wordy reports whether the cells of a row have three times as many words as columns, and a
+// cell has more words than headings have.
+func (h *Head) wordy() bool {
+	words, most := 0, 0
+	for c := range h.Rows.Width(0) {
+		n := len(bytes.Fields(h.Rows.Cell(0, c)))
+		words += n
+		most = max(most, n)
+	}
+	return words >= 3*h.Width && most > 4
+}
+
+// spaced reports whether a cell after the first is blank or begins with a space, as prose
+// does after a comma.
+func (h *Head) spaced() bool {
 	for c := 1; c < h.Rows.Width(0); c++ {
 		cell := h.Rows.Cell(0, c)
 		if value.Blank(cell) || cell[0] == ' ' {
@@ -338,8 +374,8 @@ func (h *Head) votes(at, below int) (votes int, words bool) {
 	for c := range h.Rows.Width(at) {
 		name, first := string(h.Cell(at, c)), h.kind(at, c)
 		kind := h.KindBelow(c, below, at)
-		if kind != value.Boolean && first == value.Boolean || isYear(name) && !h.yearsBelow(c, below) {
-			first = value.Text // a heading such as No, or a year above amounts
+		if kind != value.Boolean && first == value.Boolean || isYear(name) && !h.yearsBelow(c, below) || h.inSeries(at, c) {
+			first = value.Text // a heading such as No, a year above amounts, or one of a series
 		}
 		words = words && (name == "" || !seen[name] && first == value.Text)
 		seen[name] = true

@@ -124,7 +124,7 @@ func (f *format) appendNumber(dst, raw []byte, epoch1904 bool) []byte {
 	if err != nil || math.IsInf(x, 0) || math.IsNaN(x) {
 		return append(dst, bytes.Map(printable, raw)...)
 	}
-	if f.style == plain && f.currency == "" && f.decimals == 0 && withoutNoise(x) == x && plainDigits(raw) && len(raw) <= longestPlain {
+	if f.style == plain && f.currency == "" && f.decimals == 0 && withoutNoise(x) == x && len(raw) <= longestPlain && isShortest(raw, x) {
 		return append(dst, raw...)
 	}
 	return f.appendFloat(dst, x, epoch1904)
@@ -164,6 +164,16 @@ const longestPlain = 19
 // short reports whether a number is written with so few digits that it is what it
 // looks like.
 func short(raw []byte) bool { return plainDigits(raw) && len(raw) <= 15 }
+
+// isShortest reports whether no shorter number than the one that is written is the same
+// double. Whole numbers are always what they look like.
+func isShortest(raw []byte, x float64) bool {
+	if !plainDigits(raw) {
+		return false
+	}
+	var b [32]byte
+	return bytes.IndexByte(raw, '.') < 0 || len(strconv.AppendFloat(b[:0], x, 'f', -1, 64)) >= len(raw)
+}
 
 // plainDigits reports whether a number is written without an exponent.
 func plainDigits(raw []byte) bool {

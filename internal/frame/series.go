@@ -1,0 +1,129 @@
+package frame
+
+import (
+	"math"
+	"strconv"
+
+	"ambertray/internal/value"
+)
+
+// Tables with a column for each day, hour or age have numbers or dates as headings. They
+// are known by their order, which the rows below them do not have.
+
+const (
+	// minSteps is how many numbers of equal steps make a series, and minRising how many
+	// of any steps upwards.
+	minSteps  = 3
+	minRising = 8
+	// sureSeries is how many headings are no accident.
+	sureSeries = 6
+)
+
+// span is the cells of a row from one column to the one before another.
+type span struct{ from, to int }
+
+func (s span) len() int { return s.to - s.from }
+
+// inSeries reports whether a cell belongs to a series of headings.
+func (h *Head) inSeries(r, c int) bool {
+	s, known := h.series[r]
+	if !known {
+		s = h.findSeries(r)
+		h.series[r] = s
+	}
+	return s.from <= c && c < s.to
+}
+
+// findSeries returns the series of headings in a row, which is empty if it has none.
+func (h *Head) findSeries(r int) span {
+	s := h.alikeCells(r)
+	switch {
+	case s.len() < 2 || r+2 >= h.Rows.Len() || h.Filled(r) < h.Width-1 || !h.firstFilled(r):
+	case h.kind(r, s.from) == value.Date && h.areDates(r, s):
+		return s
+	case s.len() == h.Rows.Width(r) && !numbersColumns(h.Cell(r, 0), s.len()):
+	case h.rises(r, s) && !h.risesBelow(r, s):
+		return s
+	}
+	return span{}
+}
+
+// firstFilled reports whether no row above a row has as many values.
+func (h *Head) firstFilled(r int) bool {
+	for above := h.top; above < r; above++ {
+		if h.Filled(above) >= h.Filled(r) {
+			return false
+		}
+	}
+	return true
+}
+
+// alikeCells returns the numbers or the dates of a row, if they stand side by side.
+func (h *Head) alikeCells(r int) span {
+	s := span{}
+	for c := range h.Rows.Width(r) {
+		k := h.kind(r, c)
+		switch {
+		case k != value.Integer && k != value.Date:
+		case s.len() == 0:
+			s = span{c, c + 1}
+		case s.to == c && k == h.kind(r, s.from):
+			s.to++
+		default:
+			return span{}
+		}
+	}
+	return s
+}
+
+// areDates reports whether the dates of a row are distinct, and no dates are below them.
+func (h *Head) areDates(r int, s span) bool {
+	seen := map[string]bool{}
+	for c := s.from; c < s.to; c++ {
+		seen[string(h.Cell(r, c))] = true
+		if h.KindBelow(c, r+1, noHeader) == value.Date {
+			return false
+		}
+	}
+	return len(seen) == s.len()
+}
+
+// numbersColumns reports whether a row of numbers alone, of which the first is given, can
+// be the numbers of the columns.
+func numbersColumns(first []byte, columns int) bool {
+	return string(first) == "0" || string(first) == "1" && columns >= sureSeries
+}
+
+// rises reports whether the numbers of a row rise by equal steps, or many by any steps.
+func (h *Head) rises(r int, s span) bool {
+	last, step, equal := 0.0, 0.0, true
+	for c := s.from; c < s.to; c++ {
+		number, err := strconv.ParseFloat(string(h.Cell(r, c)), 64)
+		now := number - last
+		if err != nil || c > s.from && now <= 0 {
+			return false
+		}
+		equal = equal && (c <= s.from+1 || math.Abs(now-step) < 1e-6*step)
+		last, step = number, now
+	}
+	return equal && s.len() >= minSteps || s.len() >= minRising
+}
+
+// risesBelow reports whether more of the rows below a row rise as it does than by accident:
+// one in ten, or one of three.
+func (h *Head) risesBelow(r int, s span) bool {
+	rows, rising := 0, 0
+	for below := r + 1; below < min(h.Rows.Len(), r+KindRows); below++ {
+		rows++
+		if h.rises(below, s) {
+			rising++
+		}
+	}
+	return 10*rising > rows+7
+}
+
+// shortSeries reports whether the header has so short a series that it may be a record.
+func (h *Head) shortSeries(header int) bool {
+	s := h.series[header]
+	return s.len() > 0 && s.len() < sureSeries && h.kind(header, s.from) == value.Integer
+}
