@@ -80,6 +80,15 @@ func TestHeader(t *testing.T) {
 	}
 }
 
+// TestBeside keeps the records of a table in a sheet with a smaller one beside it.
+func TestBeside(t *testing.T) {
+	h := NewHead(cut("no,mass,fee,,,,\n1,2.5,4,,room,no,fee\n2,3.5,5,,east,3,13\n3,4.5,6,,west,2,15\n"+strings.Repeat("4,5.5,7,,,,\n", 5), Rules{}))
+	h.Sparse = true
+	var lay source.Layout
+	h.FindHeader(&lay)
+	require.Equal(t, []int64{1, 1}, []int64{lay.HeaderLine, int64(h.First)}, "the header is as wide as its table")
+}
+
 // TestCommentHeader takes a comment right above the records for the header.
 func TestCommentHeader(t *testing.T) {
 	h := NewHead(cut("# written by the scale\n#no,mass\n1,2.5\n2,3.5\n", Rules{Comment: []byte("#")}))

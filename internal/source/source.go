@@ -8,6 +8,7 @@ import (
 	"bytes"
 	"crypto/sha256"
 	"encoding/hex"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"hash"
@@ -27,6 +28,7 @@ var (
 	ErrEmpty     = errors.New("is empty")
 	ErrBinary    = errors.New("is not text")
 	ErrHTML      = errors.New("is a web page, not a table")
+	ErrDocument  = errors.New("not a table")
 	ErrNoMember  = errors.New("the archive contains no file")
 	ErrChanged   = errors.New("was changed while it was read")
 )
@@ -164,8 +166,11 @@ func (s *Source) decode(plain io.Reader, encoding string) error {
 	if what != "" && s.Encoding.ASCII() && s.Sheet == "" {
 		return fmt.Errorf("%w but %s", ErrBinary, what)
 	}
-	if isHTML(raw.head) && encoding == "" {
-		return ErrHTML
+	if encoding == "" && s.Sheet == "" {
+		err = documentKind(raw.head)
+	}
+	if err != nil {
+		return err
 	}
 	raw.head = raw.head[s.Encoding.bomLength:]
 	if s.sum != nil && !s.Plain() && s.Sheet == "" {
@@ -237,17 +242,45 @@ func (h *headed) Read(p []byte) (int, error) {
 var signatures = []struct{ magic, what string }{
 	{"SQLite format 3\x00", "an SQLite database"},
 	{"%PDF-", "a PDF document"},
+	{"PAR1", "a Parquet file"},
 }
 
 // maxControls is the share of control characters beyond which a file is not
 // text.
 const maxControls = 0.02
 
-// isHTML reports whether text is a web page: often what a server gives in place of a
-// file.
-func isHTML(head []byte) bool {
-	head = bytes.ToLower(bytes.TrimLeft(head[:min(len(head), 1000)], " \t\r\n\uFEFF"))
-	return bytes.HasPrefix(head, []byte("<!doctype html")) || bytes.HasPrefix(head, []byte("<html"))
+// documentKind returns an error for text that is no table but a document: a web page,
+// which servers often give in place of a file, XML or JSON.
+func documentKind(head []byte) error {
+	head = bytes.TrimLeft(head, " \t\r\n\uFEFF")
+	start := bytes.ToLower(head[:min(len(head), 1000)])
+	switch {
+	case bytes.Contains(start, []byte("<!doctype html")), bytes.HasPrefix(start, []byte("<html")):
+		return ErrHTML
+	case bytes.HasPrefix(start, []byte("<?xml")):
+		return fmt.Errorf("is XML, %w", ErrDocument)
+	case isJSON(head):
+		return fmt.Errorf("is JSON, %w", ErrDocument)
+	}
+	return nil
+}
+
+// isJSON reports whether text begins with an object of JSON that has a member, or with a
+// list of such objects (RFC 8259), and nothing else is on its line.
+func isJSON(head []byte) bool {
+	d := json.NewDecoder(bytes.NewReader(head))
+	opening, err := d.Token()
+	if opening == json.Delim('[') {
+		opening, err = d.Token()
+	}
+	if err != nil || opening != json.Delim('{') || !d.More() {
+		return false
+	}
+	d = json.NewDecoder(bytes.NewReader(head))
+	var document json.RawMessage
+	err = d.Decode(&document)
+	rest := bytes.TrimLeft(head[d.InputOffset():], " \t\r")
+	return errors.Is(err, io.ErrUnexpectedEOF) || err == nil && (len(rest) == 0 || rest[0] == '\n')
 }
 
 // binaryKind says what the file is when it is not text that can be read. Where its

@@ -264,3 +264,20 @@ func TestSheetKept(t *testing.T) {
 	require.Equal(t, 0, kept())
 	o.Close()
 }
+
+// TestDocuments refuses documents in place of tables, and takes tables that look like one.
+func TestDocuments(t *testing.T) {
+	for text, want := range map[string]string{
+		"\n<!DOCTYPE html><p>Sign in": "is a web page, not a table", "<?xml version=\"1.0\"?>\n<!DOCTYPE html>\n": "is a web page, not a table", "<?xml version=\"1.0\"?>\n<rooms/>": "is XML, not a table",
+		"{\n \"no\": 1,\n \"name\": [\"Ea": "is JSON, not a table", "[{\"no\": 1}]": "is JSON, not a table", "{\"no\": 1}\n{\"no\": 2}\n": "is JSON, not a table",
+		"{\"no\": 1}|5\n{\"no\": 2}|6\n": "", "[1, 2]\n[3, 4]\n": "", "<NO>,<NAME>\n1,ant\n": "", "{}\n": "", "{no}\n": "",
+	} {
+		s, err := new(source.Opener).Open(t.Context(), write(t, "rooms.txt", []byte(text)), source.Options{})
+		if want == "" {
+			require.NoError(t, err, text)
+			require.NoError(t, s.Close())
+			continue
+		}
+		require.ErrorContains(t, err, want, text)
+	}
+}

@@ -45,6 +45,7 @@ func (w *surveying) notes() {
 	for _, d := range s.Drift {
 		add(note.Note{Source: &d.Part, What: "columns differ from those of the first part: " + d.String()})
 	}
+	add(s.besideNotes()...)
 	add(w.noticed...)
 	if len(w.leftOut) > 0 {
 		add(note.About("sheets without a value, or hidden, are left out: " + strings.Join(w.leftOut, ", ")))

@@ -97,6 +97,31 @@ func newTable(b *record.Batch) int64 {
 	return 0
 }
 
+// besideNotes says that a smaller table seems to stand beside another one in a sheet, behind
+// a column without heading and values.
+func (s *Survey) besideNotes() []note.Note {
+	if s.Layout.Format != source.Sheet || s.Layout.Cells != "" {
+		return nil
+	}
+	for i := 2; i+2 < len(s.Columns); i++ {
+		left, right := s.fewestBlanks(0, i), s.fewestBlanks(i+1, len(s.Columns))
+		if s.spacer(i) && (left == 0) != (right == 0) {
+			return []note.Note{note.About(fmt.Sprintf("another table seems to stand beside this one, in columns %s to %s; --cells %s:%s and --cells %s:%s take one each",
+				sheet.Letters(i+2), sheet.Letters(len(s.Columns)), sheet.Letters(1), sheet.Letters(i), sheet.Letters(i+2), sheet.Letters(len(s.Columns))))}
+		}
+	}
+	return nil
+}
+
+// fewestBlanks returns the number of blank cells in the fullest of some columns.
+func (s *Survey) fewestBlanks(from, to int) int64 {
+	fewest := s.Records
+	for i := from; i < to; i++ {
+		fewest = min(fewest, s.Columns[i].Blanks)
+	}
+	return fewest
+}
+
 // isHeading reports whether a record reads like a header among its neighbours.
 func isHeading(b *record.Batch, r int) bool {
 	texts, other := 0, false
