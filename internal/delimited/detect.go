@@ -3,6 +3,7 @@ package delimited
 import (
 	"bytes"
 	"math"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -237,29 +238,39 @@ func (s *shape) rareness(share float64) (loss float64) {
 	return loss
 }
 
-// untidy is the share of cells that begin or end with a quote, begin with a space
-// or have half of a pair of quotes: marks of a dialect that was not understood.
+// untidy is the share of cells that begin or end with a quote, begin with a space, have
+// half of a pair of quotes, or are several numbers: signs of a dialect that was not
+// understood.
 func (s *shape) untidy(first int) float64 {
 	bad, all := 0, 0
 	for r := first; r < min(s.Rows.Len(), first+frame.KindRows); r++ {
 		for c := range s.Rows.Width(r) {
 			cell := s.Rows.Cell(r, c)
 			all++
-			if len(cell) < 2 {
-				continue
-			}
-			if s.BySpaces && bytes.Count(cell, []byte(`"`))%2 == 1 { // a space in quotes was cut
-				bad += 2
-				continue
-			}
-			last := cell[len(cell)-1]
-			if cell[0] == ' ' || strings.IndexByte(`"'`, cell[0]) >= 0 && cell[0] == last || last == '\\' {
-				bad++
-			}
+			bad += s.signsIn(cell)
 		}
 	}
 	return 0.5 * float64(bad) / float64(max(all, 1))
 }
+
+// signsIn returns how much a cell shows that the dialect was not understood.
+func (s *shape) signsIn(cell []byte) int {
+	if len(cell) < 2 {
+		return 0
+	}
+	first, last := cell[0], cell[len(cell)-1]
+	switch {
+	case s.BySpaces && bytes.Count(cell, []byte(`"`))%2 == 1: // a space in quotes was cut
+		return 2
+	case first == ' ', strings.IndexByte(`"'`, first) >= 0 && first == last, last == '\\',
+		!s.BySpaces && bytes.Contains(cell, []byte("  ")) && numbersApart.Match(cell):
+		return 1
+	}
+	return 0
+}
+
+// numbersApart matches numbers with wide spaces between them, which are cells of their own.
+var numbersApart = regexp.MustCompile(`^\s*-?\d[\d.]*(\s{2,}-?\d[\d.]*)+\s*$`)
 
 // wrapped reports whether cells stand between quotes, and more of them than begin
 // with a quote only, or nearly all rows do: then quotes go around cells.

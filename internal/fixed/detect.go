@@ -63,6 +63,7 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 // headOf cuts the head, and finds the header.
 func headOf(c *cutter, head []byte, whole bool, lay *source.Layout) frame.Head {
 	h := frame.NewHead(text.CutText(c, head, whole))
+	h.BySpaces = true
 	h.Comment = lay.Comment
 	h.Cut = func(comment []byte) *record.Batch {
 		plain := *c

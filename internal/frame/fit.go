@@ -113,7 +113,8 @@ func (h *Head) headerAbove(first int, kinds []value.Kind) int {
 			continue
 		}
 		filled := h.Filled(r)
-		if filled < min(2, h.Width) || h.Rows.Width(r) < h.Width-1 || 2*h.names(r) <= min(h.Rows.Width(r), usual) {
+		wide := h.Rows.Width(r) >= h.Width-1 || r == first-1 && f.wrong > 1 && h.namesSome(r)
+		if filled < min(2, h.Width) || !wide || 2*h.names(r) <= min(h.Rows.Width(r), usual) {
 			continue
 		}
 		if filled > most || filled == most && h.Rows.Line(best) == h.Rows.Line(r)+1 {
@@ -143,6 +144,12 @@ func (h *Head) names(r int) (n int) {
 		}
 	}
 	return n
+}
+
+// namesSome reports whether a row right above a record can be the header of the first
+// columns only: it has several texts, and is no sentence.
+func (h *Head) namesSome(r int) bool {
+	return h.Rows.Width(r) > 2 && h.Filled(r) == h.Rows.Width(r) && h.DistinctTexts(r) && !h.spaced(r) && !gapAbove(h.Rows, r+1)
 }
 
 // usuallyFilled returns how many cells half of the rows from a row on have filled at most.

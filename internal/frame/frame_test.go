@@ -152,6 +152,8 @@ func TestHeadings(t *testing.T) {
 		{"a trailing delimiter", "a,b\n1,2,\n3,4,\n", "a|b|", false, 3},
 		{"an optional last cell", "a,b\n1,2\n3,4,x\n5,6,y\n", "a|b|", false, 3},
 		{"one long record", "a,b\n1,2\n3,4\n5,6\n7,8,x\n", "a|b", false, 0},
+		{"a header of the first columns", "a,b,c\n1,2,3,4,5,6\n4,5,6,7,8,9\n", "a|b|c|||", false, 6},
+		{"cells that a delimiter cuts", "a,b\n1,2,3,4\n4,5,6,7,8\n", "a|b", false, 0},
 		{"a blank heading", "a,\n1,2\n3\n", "a|", false, 2},
 		{"rows of a sheet", "a,b\n1,2,3\n4\n", "a|b|", true, 0},
 	} {

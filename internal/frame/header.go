@@ -165,10 +165,10 @@ func (h *Head) commentHeader(at int, guess bool) int64 {
 		}
 		b := h.Cut(Uncomment([]byte(left[i].Text), h.Comment))
 		named := newHead(b, h.Width)
-		if b.Len() != 1 || b.Width(0) > h.Width || b.Width(0) < h.Width-1 || !named.DistinctTexts(0) || named.wordy() {
+		if b.Len() != 1 || b.Width(0) > h.Width || b.Width(0) < h.Width-1 || !named.DistinctTexts(0) || h.BySpaces && named.wordy() {
 			continue
 		}
-		if !guess || b.Width(0) == h.Width && !named.spaced() {
+		if !guess || b.Width(0) == h.Width && !named.spaced(0) {
 			return left[i].Line
 		}
 	}
@@ -187,11 +187,11 @@ func (h *Head) wordy() bool {
 	return words >= 3*h.Width && most > 4
 }
 
-// spaced reports whether a cell after the first is blank or begins with a space, as prose
+// spaced reports whether a cell of a row after the first is blank or begins with a space, as prose
 // does after a comma.
-func (h *Head) spaced() bool {
-	for c := 1; c < h.Rows.Width(0); c++ {
-		cell := h.Rows.Cell(0, c)
+func (h *Head) spaced(at int) bool {
+	for c := 1; c < h.Rows.Width(at); c++ {
+		cell := h.Rows.Cell(at, c)
 		if value.Blank(cell) || cell[0] == ' ' {
 			return true
 		}

@@ -53,7 +53,8 @@ func blankBelow(b *record.Batch, r, end, c int) bool {
 // FitHeadings adds a blank heading where nearly all records have one cell more
 // than the header: before the first, for the names of the rows, or after the
 // last, where the records end in a delimiter. Where only some of them have it,
-// it comes after the last too. A record that lacks just the cell of a last
+// it comes after the last too. If nearly all records have the same number of cells and
+// several more than the header, the header names the first columns. A record that lacks just the cell of a last
 // heading that is blank is filled to fillLast cells, unless that is 0.
 //
 // Rows of a sheet end with their last value, so that there only cells after the
@@ -66,8 +67,10 @@ func FitHeadings(headings []string, b *record.Batch, from int, sparse bool) (fit
 		return headings, 0
 	}
 	more, blank, wider, rows := 0, 0, 0, min(b.Len(), HeadRows)
+	widths := map[int]int{}
 	for r := from; r < rows; r++ {
 		w := b.Width(r)
+		widths[w]++
 		switch {
 		case w == len(headings)+1:
 			more++
@@ -84,12 +87,24 @@ func FitHeadings(headings []string, b *record.Batch, from int, sparse bool) (fit
 		return append([]string{""}, headings...), 0
 	case more*10 >= records*9 && more > 0, more*optionalShare >= records && more > 1 && wider == 0:
 		headings = append(headings, "")
+	case wider*10 >= records*9:
+		headings = append(headings, make([]string, evenWidth(widths, len(headings), records)-len(headings))...)
 	}
 	n := len(headings)
 	if n > 1 && headings[n-1] == "" {
 		fillLast = n
 	}
 	return headings, fillLast
+}
+
+// evenWidth returns the number of cells that nearly all records have, or what it is otherwise.
+func evenWidth(widths map[int]int, otherwise, records int) int {
+	for w, n := range widths {
+		if n*10 >= records*9 && n > 1 {
+			return w
+		}
+	}
+	return otherwise
 }
 
 // optionalShare is the part of the records that has a last cell without a heading

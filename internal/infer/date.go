@@ -2,6 +2,7 @@ package infer
 
 import (
 	"fmt"
+	"math/bits"
 	"slices"
 
 	"ambertray/internal/table"
@@ -25,7 +26,7 @@ func (p *Column) dates(o Options) (list []reading) {
 		seen = append(seen, value.Format{Shape: s})
 		orders := slices.Clone(s.Orders())
 		i := slices.Index(orders, value.MonthDayYear)
-		if i > 0 && o.Conventions.MonthFirst && !o.Conventions.DayFirst {
+		if i > 0 && !o.Conventions.DayFirst && (o.Conventions.MonthFirst || p.oneSecond(s)) {
 			orders[0], orders[i] = orders[i], orders[0]
 		}
 		for _, order := range orders {
@@ -33,6 +34,20 @@ func (p *Column) dates(o Options) (list []reading) {
 		}
 	}
 	return list
+}
+
+// minMonths is how many first numbers are more likely months, where all second ones are one day.
+const minMonths = 6
+
+// oneSecond reports whether the second numbers of the dates of a shape are all the same,
+// as the day of monthly figures is, and the first ones are not.
+func (p *Column) oneSecond(s value.Shape) bool {
+	var first, second uint32
+	p.each(func(other value.Shape) bool { return value.Format{Shape: s}.SameDate(other) }, func(t *tally) {
+		first |= t.numbers[0]
+		second |= t.numbers[1]
+	})
+	return bits.OnesCount32(second) == 1 && bits.OnesCount32(first) >= minMonths
 }
 
 // sameDates reports whether dates of a shape are read by the format, but for
@@ -133,7 +148,11 @@ func (p *Column) whyOrder(c *Choice, r reading, f value.Format, o Options) (why,
 	}
 	other := value.Format{Shape: f.Shape, Order: open[0]}
 	c.Remedies = []Remedy{{"read " + orderNames[open[0]], [][2]string{{"format", other.String()}}}}
-	guess = fmt.Sprintf("ambiguous: no number is over 12, so it was read %s; if it is %s, write format: %s", name, orderNames[open[0]], other)
+	cause := "no number is over 12"
+	if f.Order == value.MonthDayYear {
+		cause += ", and all second ones are the same"
+	}
+	guess = fmt.Sprintf("ambiguous: %s, so it was read %s; if it is %s, write format: %s", cause, name, orderNames[open[0]], other)
 	return "; " + guess, guess
 }
 

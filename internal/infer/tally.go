@@ -22,6 +22,8 @@ type tally struct {
 	width int
 	// clock says that a timestamp is not at midnight.
 	clock bool
+	// numbers are the first and the second numbers of the dates, a bit each.
+	numbers [2]uint32
 	// prose says that a text is more than capitals, digits and signs.
 	prose bool
 	// min and max are the extremes; those of dates in each of their orders.
@@ -58,6 +60,9 @@ func (t *tally) add(v *value.Value, cell []byte) {
 	case value.Date, value.Timestamp, value.Instant:
 		t.scale = max(t.scale, v.Fraction(t.shape.Kind))
 		t.clock = t.clock || !v.AtMidnight()
+		first, second := v.DateNumbers()
+		t.numbers[0] |= 1 << (first % 32)
+		t.numbers[1] |= 1 << (second % 32)
 		for i, order := range t.shape.Orders() {
 			rank, ok := v.Rank(t.shape, order)
 			if ok {
@@ -124,6 +129,8 @@ func (t *tally) merge(o *tally) {
 	t.count += o.count
 	t.whole, t.scale, t.digits = max(t.whole, o.whole), max(t.scale, o.scale), max(t.digits, o.digits)
 	t.fraction = t.fraction || o.fraction
+	t.numbers[0] |= o.numbers[0]
+	t.numbers[1] |= o.numbers[1]
 	t.prose, t.clock = t.prose || o.prose, t.clock || o.clock
 	if t.width != o.width {
 		t.width = -1

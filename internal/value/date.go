@@ -297,6 +297,9 @@ func (v *Value) Rank(s Shape, order Order) (rank int64, ok bool) {
 	return int64(year<<9|month<<5|day)<<37 | v.date.micros, exists(year, month, day) // a day has fewer than 2^37 µs
 }
 
+// DateNumbers returns the first two of the three numbers of a date.
+func (v *Value) DateNumbers() (first, second uint) { return uint(v.date.n[0]), uint(v.date.n[1]) }
+
 // civil returns the date that the parts are in the given order.
 func (v *Value) civil(s Shape, order Order) (year, month, day int) {
 	a, b, c := v.date.n[0], v.date.n[1], v.date.n[2]
