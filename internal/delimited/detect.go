@@ -184,19 +184,38 @@ func (s *shape) rate() float64 {
 }
 
 // misreadHeader is what a dialect loses if it leaves single quotes around all headings, or
-// cuts headings with one space between them only where more spaces are.
+// leaves together headings that spaces cut as the records are cut.
 func (s *shape) misreadHeader(first int) float64 {
 	quoted := s.Width > 1
 	for c := range s.Rows.Width(first) {
 		cell := s.Rows.Cell(first, c)
 		quoted = quoted && len(cell) > 2 && cell[0] == '\'' && cell[len(cell)-1] == '\''
 	}
-	cut := s.layout.Delimiter == source.WideSpaces && first > 0 && s.Rows.Width(first-1) < s.Width &&
-		len(bytes.Fields(s.Rows.Text(first-1))) == s.Width
-	if quoted || cut {
+	if quoted {
 		return 0.1
 	}
+	if first == 0 || s.Rows.Width(first-1) >= s.Width || len(bytes.Fields(s.Rows.Text(first-1))) != s.Width {
+		return 0
+	}
+	switch {
+	case s.layout.Delimiter == source.WideSpaces:
+		return 0.1
+	case s.layout.Delimiter == "\t" && s.Rows.Width(first-1) == 1 && s.oneWordEach(first):
+		return 0.3
+	}
 	return 0
+}
+
+// oneWordEach reports whether all cells from a row on have a value without spaces in it.
+func (s *shape) oneWordEach(from int) bool {
+	for r := from; r < min(s.Rows.Len(), from+frame.KindRows); r++ {
+		for c := range s.Rows.Width(r) {
+			if len(bytes.Fields(s.Rows.Cell(r, c))) != 1 {
+				return false
+			}
+		}
+	}
+	return true
 }
 
 // inText reports whether the spaces that cut the lines are those of sentences or of
@@ -232,7 +251,7 @@ func (s *shape) rareness(share float64) (loss float64) {
 	if s.layout.Quote != `"` || s.layout.Escape == source.Unescaped {
 		loss += 0.01
 	}
-	if s.layout.Quote == "" && s.wrapped() {
+	if s.layout.Quote == "" && (s.wrapped() || s.cutsQuoted()) {
 		loss += 0.5
 	}
 	return loss
@@ -251,6 +270,27 @@ func (s *shape) untidy(first int) float64 {
 		}
 	}
 	return 0.5 * float64(bad) / float64(max(all, 1))
+}
+
+// cutsQuoted reports whether one row in ten has a cell that begins with a quote, and a later
+// one that ends with it: quotes go around both.
+func (s *shape) cutsQuoted() bool {
+	rows := 0
+	for r := range s.Rows.Len() {
+		open := false
+		for c := range s.Rows.Width(r) {
+			cell := s.Rows.Cell(r, c)
+			if bytes.Count(cell, []byte(`"`)) != 1 {
+				continue
+			}
+			if open && cell[len(cell)-1] == '"' {
+				rows++
+				break
+			}
+			open = open || cell[0] == '"'
+		}
+	}
+	return 10*rows >= s.Rows.Len() && rows > 0
 }
 
 // signsIn returns how much a cell shows that the dialect was not understood.

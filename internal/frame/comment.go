@@ -15,6 +15,7 @@ var commentSigns = []struct {
 	{"//", regexp.MustCompile(`^//([/ \t]|\pL|$)`)},
 	{"%", regexp.MustCompile(`^%([% \t]|\pL|$)`)},
 	{";", regexp.MustCompile(`^;([; \t]|\pL|$)`)},
+	{"!", regexp.MustCompile(`^!([! \t]|$)`)},
 }
 
 // CommentSign returns the sign that comments of the text begin with, or "", and whether a

@@ -21,7 +21,7 @@ func (h *Head) FindHeader(lay *source.Layout) {
 	header, record, guess := h.seek()
 	if header < 0 || guess {
 		first := record
-		if guess {
+		if header >= 0 {
 			first = header
 		}
 		line := h.commentHeader(first, guess)
@@ -47,7 +47,8 @@ func (h *Head) FindHeader(lay *source.Layout) {
 }
 
 // seek returns the row of the header, -1 without one, and that of the first record.
-// guess says that the header looks like the records.
+// guess says that the header looks like the records, or that the first record looks like
+// a header.
 func (h *Head) seek() (header, record int, guess bool) {
 	record, kinds, typed := h.firstRecord()
 	header = -1
@@ -62,6 +63,9 @@ func (h *Head) seek() (header, record int, guess bool) {
 	if !typed {
 		header, record = h.wordsHeader()
 		guess = header >= 0 && h.Rows.Len()-record >= minAlike && h.likeRecords(header, record)
+		if guess && h.firstInOrder(header, record) {
+			return -1, header, true
+		}
 	}
 	return header, record, guess
 }
@@ -163,9 +167,13 @@ func (h *Head) commentHeader(at int, guess bool) int64 {
 		if left[i].Rule != record.Comment || left[i].Line != h.Rows.Line(at)-1 {
 			continue
 		}
-		b := h.Cut(Uncomment([]byte(left[i].Text), h.Comment))
+		text := Uncomment([]byte(left[i].Text), h.Comment)
+		b := h.Cut(text)
 		named := newHead(b, h.Width)
-		if b.Len() != 1 || b.Width(0) > h.Width || b.Width(0) < h.Width-1 || !named.DistinctTexts(0) || h.BySpaces && named.wordy() {
+		if b.Len() != 1 || b.Width(0) > h.Width || b.Width(0) < max(h.Width-1, 2) || !named.DistinctTexts(0) {
+			continue
+		}
+		if h.BySpaces && (named.wordy() || len(bytes.Fields(text)) < b.Width(0)) {
 			continue
 		}
 		if !guess || b.Width(0) == h.Width && !named.spaced(0) {

@@ -41,6 +41,33 @@ func (h *Head) likeRecords(at, below int) bool {
 	return true
 }
 
+// minOrdered is how many values in order are no accident.
+const minOrdered = 10
+
+// firstInOrder reports whether a cell of a header begins a list that is in order in its
+// column: it comes right before the first value, with the same letter.
+func (h *Head) firstInOrder(at, below int) bool {
+	for c := range h.Rows.Width(at) {
+		last, rising := bytes.ToLower(h.Cell(below, c)), 0
+		first := bytes.ToLower(h.Cell(at, c))
+		if len(first) == 0 || len(last) == 0 || first[0] != last[0] || bytes.Compare(first, last) >= 0 {
+			continue
+		}
+		for r := below + 1; r < min(h.Rows.Len(), below+KindRows); r++ {
+			next := bytes.ToLower(h.Cell(r, c))
+			if bytes.Compare(last, next) >= 0 {
+				rising = 0
+				break
+			}
+			last, rising = next, rising+1
+		}
+		if rising >= minOrdered-1 {
+			return true
+		}
+	}
+	return false
+}
+
 // countAlike counts the values of a column, from row below on, that differ from the cell
 // in row at, and those of them that have the same form.
 func (h *Head) countAlike(at, below, c int, form func(cell []byte) string) (alike, values int) {

@@ -106,7 +106,7 @@ func detectEncoding(head []byte, set string) (Encoding, error) {
 		}
 	}
 	name := wideByZeros(head)
-	if name != "" {
+	if name != "" && readsAsText(head[:min(len(head), 4096)&^3], wide[name].encoding) {
 		return Encoding{Name: name, Confidence: 0.9, decoder: wide[name].encoding}, nil
 	}
 	list := guesses(head)
@@ -189,6 +189,20 @@ func wideByZeros(head []byte) string {
 		return "utf-16be"
 	}
 	return ""
+}
+
+// readsAsText reports whether nearly all that the bytes are in the encoding are characters
+// that texts have.
+func readsAsText(head []byte, e encoding.Encoding) bool {
+	decoded, _ := e.NewDecoder().Bytes(head)
+	characters, strange := 0, 0
+	for _, r := range string(decoded) {
+		characters++
+		if r == utf8.RuneError || !unicode.IsGraphic(r) && !unicode.IsSpace(r) {
+			strange++
+		}
+	}
+	return float64(strange) <= maxControls*float64(characters)
 }
 
 // WeakGuess is the confidence below which a detected encoding is a guess that a
