@@ -14,12 +14,12 @@ import (
 // A cutter finds the records and cells in delimited text. It holds only the
 // dialect, so one cutter serves any number of goroutines.
 //
-// The dialect is RFC 4180 with three liberties that lose nothing: a quote inside
+// The dialect is RFC 4180 with four liberties that lose nothing: a quote inside
 // an unquoted cell is text, and so is a stray quote inside a quoted cell, as
 // long as that cell stays on one line. A quoted cell that spans lines must be
-// clean, because otherwise its opening quote was most likely never closed. And
-// where quotes do not give the usual number of cells, but the same lines do when
-// their quotes are text, they are text.
+// clean, because otherwise its opening quote was most likely never closed. Spaces may
+// follow the quote that closes a cell on one line. And where quotes do not give the usual number of
+// cells, but the same lines do when their quotes are text, they are text.
 //
 // The usual dialects, with a delimiter of one byte, are cut by marking 64
 // bytes at a time; the others by careful, a byte at a time.
@@ -286,7 +286,8 @@ func (s *scan) quoted(start int) (end int, ok bool) {
 			i++
 			continue
 		}
-		next, end, known := s.follows(i + 1)
+		padded := !stray && s.data[i+1] == ' ' && !s.spansLines(start, i)
+		next, end, known := s.follows(i+1, padded)
 		switch {
 		case !known:
 			return s.unfinished(start)
@@ -324,16 +325,18 @@ const (
 	doubles
 )
 
-// follows examines offset i, the byte after a quote. end is where the cell
-// ends; known is false when that depends on text that is not there yet.
-func (s *scan) follows(i int) (a after, end int, known bool) {
+// follows examines offset i, the byte after a quote. padded says that spaces may stand
+// there before what ends the cell. end is where the cell ends; known is false when that
+// depends on text that is not there yet.
+func (s *scan) follows(i int, padded bool) (a after, end int, known bool) {
 	if i < s.n && s.data[i] == s.c.quote {
 		if s.c.backslash || s.c.unescaped {
 			return strays, i, true
 		}
 		return doubles, i, true
 	}
-	for s.c.skipSpaces && i < s.n && s.data[i] == ' ' {
+	skip := s.c.skipSpaces || padded && !s.c.unescaped && s.c.spaces == 0 && s.c.delimiter != ' '
+	for skip && i < s.n && s.data[i] == ' ' {
 		i++
 	}
 	for j := i; ; j++ {

@@ -184,6 +184,8 @@ func referenceCell(s string) (cell string, n int, ok bool) {
 				return "", 0, false
 			}
 			return text.String(), i + 1 + max(referenceLineEnd(rest), 0), true
+		case !stray && !spans && referencePadding(rest) > 0:
+			return text.String(), i + 1 + referencePadding(rest), true
 		case spans:
 			return "", 0, false
 		default:
@@ -192,6 +194,20 @@ func referenceCell(s string) (cell string, n int, ok bool) {
 		}
 	}
 	return "", 0, false
+}
+
+// referencePadding returns how many bytes of spaces, and carriage returns after them, stand
+// before what ends a cell; 0 if something else is there.
+func referencePadding(s string) int {
+	rest := strings.TrimLeft(s, " ")
+	n := len(s) - len(rest)
+	switch {
+	case n > 0 && strings.HasPrefix(rest, ","):
+		return n
+	case n > 0 && referenceLineEnd(rest) >= 0:
+		return n + referenceLineEnd(rest)
+	}
+	return 0
 }
 
 // referenceLineEnd returns the offset of the line end or the end of the text,
@@ -240,7 +256,7 @@ func FuzzCut(f *testing.F) {
 // TestRandomText runs the fuzz target over texts made of the characters that
 // matter, for more than 64 bytes at a time.
 func TestRandomText(t *testing.T) {
-	const alphabet = "a,\"\n\r,\"\n,bc é"
+	const alphabet = "a,\"\n\r,\" ,bc é\n"
 	seed := uint32(1)
 	for range 3000 {
 		var text strings.Builder

@@ -3,6 +3,7 @@ package frame
 import (
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"ambertray/internal/source"
@@ -128,11 +129,20 @@ func (h *Head) headerAbove(first int, kinds []value.Kind) int {
 // fewer cells, or several that are not of the kind of their column.
 func (h *Head) titlesAbove(header int, kinds []value.Kind) bool {
 	for r := h.top; r < header; r++ {
+		if h.isSize(r, header) {
+			continue
+		}
 		if h.Rows.Width(r) >= h.Rows.Width(header) && h.Filled(r) >= h.Filled(header) && h.fitOf(r, kinds).wrong < 2 && !h.Alike(r) {
 			return false
 		}
 	}
 	return true
+}
+
+// isSize reports whether a row is the first and gives the size of the table: the number of
+// records that stand below its header, and that of columns.
+func (h *Head) isSize(r, header int) bool {
+	return r == 0 && h.Filled(r) == 2 && string(h.Cell(r, 0)) == strconv.Itoa(h.Rows.Len()-header-1) && string(h.Cell(r, 1)) == strconv.Itoa(h.Width)
 }
 
 // names counts the cells of a row that can be headings.
