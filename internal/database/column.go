@@ -12,6 +12,7 @@ type ColumnInfo struct {
 	Limit     *table.Limit // of the values of that type, or nil
 	Known     bool
 	AnyNumber bool // it takes decimals of any size as they are
+	Binary    bool // its values are bytes, which Rows gives as they are
 	Nullable  bool
 	Default   bool // it has a default, or is an identity column
 	Generated bool // the server computes it, and takes no values

@@ -66,12 +66,24 @@ func writer(t table.Type) func(dst []byte, v *value.Value) []byte {
 	}
 }
 
+// appendBoolean appends a truth value, and as a number what a table has that is none.
+func appendBoolean(dst []byte, v *value.Value) []byte {
+	if v.Int != 0 && v.Int != 1 {
+		return strconv.AppendInt(dst, v.Int, 10)
+	}
+	return strconv.AppendBool(dst, v.Int == 1)
+}
+
 func typedWriter(t table.Type) func(dst []byte, v *value.Value) []byte {
 	switch t.Kind {
 	case table.Decimal:
 		return func(dst []byte, v *value.Value) []byte { return v.AppendDecimal(dst) }
 	case table.Double:
-		return func(dst []byte, v *value.Value) []byte { return strconv.AppendFloat(dst, v.Float, 'g', -1, 64) }
+		bits := 64
+		if t.Size == table.Single {
+			bits = 32
+		}
+		return func(dst []byte, v *value.Value) []byte { return strconv.AppendFloat(dst, v.Float, 'g', -1, bits) }
 	case table.Date:
 		return func(dst []byte, v *value.Value) []byte { return value.AppendDate(dst, v.Int) }
 	case table.Time:
@@ -79,7 +91,7 @@ func typedWriter(t table.Type) func(dst []byte, v *value.Value) []byte {
 	case table.Timestamp, table.TimestampTZ:
 		return func(dst []byte, v *value.Value) []byte { return value.AppendTimestamp(dst, v.Int) }
 	case table.Boolean:
-		return func(dst []byte, v *value.Value) []byte { return strconv.AppendBool(dst, v.Int != 0) }
+		return appendBoolean
 	case table.Char:
 		return func(dst []byte, v *value.Value) []byte { return quoted(dst, bytes.TrimRight(v.Text, " ")) }
 	case table.SmallInt, table.Integer, table.BigInt:

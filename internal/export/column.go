@@ -2,10 +2,13 @@ package export
 
 import (
 	"bytes"
+	"encoding/hex"
 	"math"
 	"strconv"
 	"strings"
 
+	"ambertray/internal/database"
+	"ambertray/internal/dialect"
 	"ambertray/internal/table"
 	"ambertray/internal/value"
 )
@@ -16,13 +19,14 @@ type Column struct {
 	Type    table.Type           // of its values in what is written
 	at      int                  // index of the column that is read, -1 where the table has none
 	null    []byte               // what is written for NULL
-	read    func(v *value.Value) // reads what is kept as text as the type, or nil
+	read    func(v *value.Value) // makes of what is stored a value of the type, or nil
 	append  func(dst []byte, v *value.Value) []byte
 }
 
-// newColumn returns a column that is written by the rules of a plan's column.
-func newColumn(c *table.Column, at int, stored table.Type, null string) Column {
-	return Column{Heading: c.From, Type: c.Type, at: at, null: []byte(null), read: typed(c, stored), append: appender(c)}
+// newColumn returns a column that is written by the rules of a plan's column, of what a
+// database has at an index.
+func newColumn(c *table.Column, at int, live *database.ColumnInfo, d *dialect.Dialect) Column {
+	return Column{Heading: c.From, Type: c.Type, at: at, read: reader(c, live, d.Stored(c.Type)), append: appender(c)}
 }
 
 // Brief leaves out the zeros at the end of decimals, which only say how many digits the
@@ -53,7 +57,6 @@ func (c *Column) of(row []value.Value) *value.Value {
 	}
 	v := &row[c.at]
 	if c.read != nil {
-		v.Untyped = false
 		c.read(v)
 	}
 	return v
@@ -62,6 +65,35 @@ func (c *Column) of(row []value.Value) *value.Value {
 // mistaken reports whether a text would be read as NULL.
 func (c *Column) mistaken(cell []byte) bool {
 	return value.Blank(cell) || len(c.null) > 0 && bytes.Equal(cell, c.null)
+}
+
+// reader returns what makes of a stored value what is written, or nil.
+func reader(c *table.Column, live *database.ColumnInfo, stored table.Type) func(v *value.Value) {
+	switch {
+	case live.Binary:
+		return func(v *value.Value) { v.Text = hex.AppendEncode([]byte("0x"), v.Text) }
+	case c.Type.Kind == table.Boolean:
+		return untruth
+	case c.Type.Kind == table.Double && live.Type != nil && live.Type.Size == table.Single:
+		return shorten
+	}
+	return typed(c, stored)
+}
+
+// untruth leaves a number that is neither true nor false as it is.
+func untruth(v *value.Value) {
+	if !v.Untyped && v.Int != 0 && v.Int != 1 {
+		v.SetUntyped(strconv.AppendInt(nil, v.Int, 10))
+	}
+}
+
+// shorten makes of a double that is kept in four bytes the shortest number that gives
+// these bytes.
+func shorten(v *value.Value) {
+	f, err := strconv.ParseFloat(strconv.FormatFloat(v.Float, 'g', -1, 32), 64)
+	if err == nil {
+		v.Float = f
+	}
 }
 
 // typed reads a value that the database keeps as text as the type that it has in the
@@ -172,6 +204,12 @@ func grouped(dst []byte, start int, sign string) []byte {
 // exponent where it is not long.
 func appendFloat(dst []byte, f float64) []byte {
 	size := math.Abs(f)
+	switch {
+	case math.IsInf(f, 1):
+		return append(dst, "Infinity"...)
+	case math.IsInf(f, -1):
+		return append(dst, "-Infinity"...)
+	}
 	if size == 0 || size >= 1e-5 && size < 1e15 {
 		return strconv.AppendFloat(dst, f, 'f', -1, 64)
 	}
@@ -185,7 +223,7 @@ func booleanWriter(c *table.Column) func(dst []byte, v *value.Value) []byte {
 			words[i] = list[0]
 		}
 	}
-	return func(dst []byte, v *value.Value) []byte { return append(dst, words[v.Int&1]...) }
+	return func(dst []byte, v *value.Value) []byte { return append(dst, words[v.Int]...) }
 }
 
 const microsPerDay = 86400 * 1_000_000

@@ -82,7 +82,7 @@ func newWork(name, query string, live []database.ColumnInfo, from database.Targe
 			c.Type = *l.Type
 		}
 		w.Table.Columns = append(w.Table.Columns, c)
-		w.Columns = append(w.Columns, newColumn(&c, i, from.Dialect().Stored(c.Type), ""))
+		w.Columns = append(w.Columns, newColumn(&c, i, &l, from.Dialect()))
 	}
 	return w
 }
@@ -108,7 +108,7 @@ func Tray(ctx context.Context, from database.Target, t *tray.Tray) (*Work, error
 			return nil, fmt.Errorf("table %s has no column %s, which is in %s", t.Table.Name, c.Name, t.Dir)
 		}
 		c.Name = live[at].Name
-		w.Columns = append(w.Columns, newColumn(&c, len(w.Table.Columns), from.Dialect().Stored(c.Type), ""))
+		w.Columns = append(w.Columns, newColumn(&c, len(w.Table.Columns), &live[at], from.Dialect()))
 		w.Table.Columns = append(w.Table.Columns, c)
 	}
 	return w, nil

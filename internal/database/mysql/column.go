@@ -18,8 +18,15 @@ func (t *Target) Columns(ctx context.Context, name string) ([]database.ColumnInf
 	rows, err := t.Query(ctx, `SELECT column_name, column_type, is_nullable = 'YES', column_default IS NOT NULL OR extra LIKE '%auto_increment%',
 		extra LIKE '%GENERATED%' AND extra NOT LIKE '%DEFAULT_GENERATED%' FROM information_schema.columns
 		WHERE table_schema = coalesce(nullif(`+d.Literal(schema)+`, ''), database()) AND table_name = `+d.Literal(bare)+` ORDER BY ordinal_position`)
-	return database.ParseColumns(rows, typeOf), err
+	list := database.ParseColumns(rows, typeOf)
+	for i := range list {
+		list[i].Binary = binaryForm.MatchString(list[i].Native)
+	}
+	return list, err
 }
+
+// binaryForm matches the types whose values are bytes.
+var binaryForm = regexp.MustCompile(`^(bit|binary|varbinary|(tiny|medium|long)?blob|geometry|(multi)?(point|linestring|polygon)|geometrycollection|geomcollection|vector)\b`)
 
 var nativeForm = regexp.MustCompile(`^([a-z]+)(?:\((\d+)(?:,(\d+))?\))?( unsigned)?( zerofill)?$`)
 

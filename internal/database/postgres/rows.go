@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"math"
 	"strings"
+	"time"
 
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
@@ -136,15 +137,66 @@ func readerOf(t table.Type) reader {
 	case table.SmallInt, table.Integer, table.BigInt, table.Time:
 		return func(data []byte, v *value.Value) { v.Int = readInt(data) }
 	case table.Date:
-		return func(data []byte, v *value.Value) { v.Int = readInt(data) + epochDays }
-	case table.Timestamp, table.TimestampTZ:
-		return func(data []byte, v *value.Value) { v.Int = readInt(data) + epochMicros }
+		return readDate
+	case table.Timestamp:
+		return func(data []byte, v *value.Value) { readTimestamp(data, "", v) }
+	case table.TimestampTZ:
+		return func(data []byte, v *value.Value) { readTimestamp(data, "+00", v) }
 	case table.Decimal:
 		return func(data []byte, v *value.Value) { readNumeric(data, t.Scale, v) }
 	case table.UUID:
 		return readUUID
 	}
 	return func(data []byte, v *value.Value) { v.Text = data }
+}
+
+// The first and the last day that have four digits of a year.
+var (
+	firstDay = time.Date(1, 1, 1, 0, 0, 0, 0, time.UTC).Unix() / secondsPerDay
+	lastDay  = time.Date(9999, 12, 31, 0, 0, 0, 0, time.UTC).Unix() / secondsPerDay
+)
+
+const secondsPerDay = 24 * 60 * 60
+
+func readDate(data []byte, v *value.Value) {
+	days := readInt(data)
+	v.Int = days + epochDays
+	switch {
+	case days == math.MaxInt32:
+		v.SetUntyped([]byte("infinity"))
+	case days == math.MinInt32:
+		v.SetUntyped([]byte("-infinity"))
+	case v.Int < firstDay || v.Int > lastDay:
+		date, era := farDate(v.Int)
+		v.SetUntyped([]byte(date + era))
+	}
+}
+
+// readTimestamp reads a timestamp whose text has an offset at its end, or none.
+func readTimestamp(data []byte, offset string, v *value.Value) {
+	const perDay = secondsPerDay * 1e6
+	micros := readInt(data)
+	v.Int = micros + epochMicros
+	switch {
+	case micros == math.MaxInt64:
+		v.SetUntyped([]byte("infinity"))
+	case micros == math.MinInt64:
+		v.SetUntyped([]byte("-infinity"))
+	case v.Int < firstDay*perDay || v.Int >= (lastDay+1)*perDay:
+		clock := (v.Int%perDay + perDay) % perDay
+		date, era := farDate((v.Int - clock) / perDay)
+		v.SetUntyped([]byte(date + " " + string(value.AppendClock(nil, clock)) + offset + era))
+	}
+}
+
+// farDate writes days since 1970-01-01 as the server writes dates before the year 1 and
+// after 9999.
+func farDate(days int64) (date, era string) {
+	year, month, day := time.Unix(days*secondsPerDay, 0).UTC().Date()
+	if year < 1 {
+		year, era = 1-year, " BC"
+	}
+	return fmt.Sprintf("%04d-%02d-%02d", year, month, day), era
 }
 
 func readInt(data []byte) int64 {
@@ -173,8 +225,9 @@ func readNumeric(data []byte, scale int, v *value.Value) {
 	groups, weight := int(binary.BigEndian.Uint16(data)), int(int16(binary.BigEndian.Uint16(data[2:])))
 	sign := binary.BigEndian.Uint16(data[4:])
 	v.Wide, v.Negative, v.Scale = false, sign == numericNegative, scale
-	if sign != numericNegative && sign != 0 {
-		v.SetUntyped([]byte("NaN or infinite"))
+	special, ok := specialNumerics[sign]
+	if ok {
+		v.SetUntyped([]byte(special))
 		return
 	}
 	n, power := int64(0), 4*(weight-groups+1)+scale
@@ -203,6 +256,9 @@ func readNumeric(data []byte, scale int, v *value.Value) {
 		v.Int = -n
 	}
 }
+
+// specialNumerics are the numerics that are no numbers, by their signs.
+var specialNumerics = map[uint16]string{0xc000: "NaN", 0xd000: "Infinity", 0xf000: "-Infinity"}
 
 // digitsOfInt is how many digits an int64 has room for.
 const digitsOfInt = 18

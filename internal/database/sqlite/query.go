@@ -2,11 +2,15 @@ package sqlite
 
 import (
 	"context"
+	"encoding/hex"
 	"errors"
+
+	"zombiezen.com/go/sqlite"
 
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
 	"ambertray/internal/table"
+	"ambertray/internal/value"
 )
 
 var errSameName = errors.New("two of its columns have the same name; give each a name of its own with AS")
@@ -38,7 +42,7 @@ func (t *Target) QueryRows(ctx context.Context, query string, tab *table.Table, 
 		return err
 	}
 	for _, c := range tab.Loaded() {
-		r.readers = append(r.readers, readerOf(dialect.SQLite.Stored(c.Type), wide))
+		r.readers = append(r.readers, orBytes(readerOf(dialect.SQLite.Stored(c.Type), wide)))
 	}
 	err = r.prepare(query)
 	if err != nil {
@@ -46,4 +50,17 @@ func (t *Target) QueryRows(ctx context.Context, query string, tab *table.Table, 
 	}
 	defer r.stmt.Finalize()
 	return r.each(func(r *rowReader) error { return each(r.row) })
+}
+
+// orBytes reads what is bytes as hexadecimal digits after 0x, and other values as read does.
+func orBytes(read reader) reader {
+	return func(stmt *sqlite.Stmt, i int, v *value.Value) {
+		if stmt.ColumnType(i) != sqlite.TypeBlob {
+			read(stmt, i, v)
+			return
+		}
+		blob := make([]byte, stmt.ColumnLen(i))
+		stmt.ColumnBytes(i, blob)
+		v.Null, v.Text = false, hex.AppendEncode([]byte("0x"), blob)
+	}
 }

@@ -168,6 +168,7 @@ func (t *Target) Columns(ctx context.Context, name string) (list []database.Colu
 	err = sqlitex.Execute(t.conn, query, &sqlitex.ExecOptions{Args: []any{name}, ResultFunc: func(s *sqlite.Stmt) error {
 		list = append(list, database.ColumnInfo{
 			Name: s.ColumnText(0), Native: s.ColumnText(1), Known: true, Type: typeOf(s.ColumnText(1)),
+			Binary:   strings.Contains(strings.ToUpper(s.ColumnText(1)), "BLOB"),
 			Nullable: !s.ColumnBool(2), Default: s.ColumnBool(3), Generated: s.ColumnBool(4),
 		})
 		return nil
