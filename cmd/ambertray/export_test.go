@@ -136,9 +136,9 @@ func TestOddValues(t *testing.T) {
 		"sqlite": {"b boolean, f double, x blob", "(1, 5, 9e999, x'00ff'), (2, 1, -9e999, 'a')", "1,5,Infinity,0x00ff\n2,true,-Infinity,0x61\n"},
 		"mysql": {"b tinyint(1), f float, x varbinary(4), y bit(9), z blob", "(1, 5, 1e-30, x'00ff', b'101010101', 'a'), (2, 1, 0.1, '', b'0', NULL)",
 			"1,5,1e-30,0x00ff,0x0155,0x61\n2,true,0.1,0x,0x0000,\n"},
-		"postgres": {"d date, ts timestamp, tz timestamptz, n numeric(6,2), r real, x bytea",
-			`(1, 'infinity', '-infinity', 'infinity', 'NaN', 'Infinity', '\x00ff'), (2, '0044-03-15 BC', '10000-01-01 12:00', '0001-12-31 23:00+00 BC', 1.5, 1e-30, '')`,
-			"1,infinity,-infinity,infinity,NaN,Infinity,\\x00ff\n2,0044-03-15 BC,10000-01-01 12:00:00,0001-12-31 23:00:00+00 BC,1.50,1e-30,\\x\n"},
+		"postgres": {"d date, t time, ts timestamp, tz timestamptz, n numeric(6,2), r real, x bytea",
+			`(1, 'infinity', '24:00', '-infinity', 'infinity', 'NaN', 'Infinity', '\x00ff'), (2, '0044-03-15 BC', NULL, '10000-01-01 12:00', '0001-12-31 23:00+00 BC', 1.5, 1e-30, '')`,
+			"1,infinity,24:00:00,-infinity,infinity,NaN,Infinity,\\x00ff\n2,0044-03-15 BC,,10000-01-01 12:00:00,0001-12-31 23:00:00+00 BC,1.50,1e-30,\\x\n"},
 		"sqlserver": {"r real, x varbinary(4)", "(1, 1e-30, 0x00ff), (2, 0.1, 0x)", "1,1e-30,0x00ff\n2,0.1,0x\n"},
 	}
 	for name, to := range targets(t) {
@@ -154,6 +154,11 @@ func TestOddValues(t *testing.T) {
 			require.Equal(t, o.want, out)
 			out, _ = d.run(0, "export", "--query", "SELECT x FROM "+table+" WHERE no = 1", "--from", to, "--out", "-", "--no-header")
 			require.Contains(t, out, "x00ff\n")
+			d.run(0, "export", table, "--from", to, "--out", "odd.xlsx")
+			out, _ = d.run(0, "survey", "odd.xlsx")
+			for _, cell := range strings.Split(strings.SplitN(o.want, "\n", 2)[0], ",") {
+				require.Contains(t, out, "  "+cell, "as text, where a cell cannot hold it")
+			}
 		})
 	}
 }

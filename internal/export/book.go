@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"fmt"
 	"io"
+	"math"
 	"strconv"
 	"time"
 
@@ -149,6 +150,9 @@ func (b *bookWriter) value(c *Column, v *value.Value) any {
 		f, _ := strconv.ParseFloat(text, 64)
 		return f
 	case table.Double:
+		if math.IsInf(v.Float, 0) || math.IsNaN(v.Float) {
+			return string(c.append(nil, v))
+		}
 		return v.Float
 	case table.Boolean:
 		return v.Int != 0

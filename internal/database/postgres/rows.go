@@ -134,7 +134,9 @@ func readerOf(t table.Type) reader {
 		}
 	case table.Boolean:
 		return func(data []byte, v *value.Value) { v.Int = int64(data[0]) }
-	case table.SmallInt, table.Integer, table.BigInt, table.Time:
+	case table.Time:
+		return readTime
+	case table.SmallInt, table.Integer, table.BigInt:
 		return func(data []byte, v *value.Value) { v.Int = readInt(data) }
 	case table.Date:
 		return readDate
@@ -169,6 +171,14 @@ func readDate(data []byte, v *value.Value) {
 	case v.Int < firstDay || v.Int > lastDay:
 		date, era := farDate(v.Int)
 		v.SetUntyped([]byte(date + era))
+	}
+}
+
+// readTime reads a time of day, of which the server has one that others do not: 24:00:00.
+func readTime(data []byte, v *value.Value) {
+	v.Int = readInt(data)
+	if v.Int >= secondsPerDay*1e6 {
+		v.SetUntyped(value.AppendClock(nil, v.Int))
 	}
 }
 
