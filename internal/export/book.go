@@ -2,11 +2,14 @@ package export
 
 import (
 	"archive/zip"
+	"errors"
 	"fmt"
 	"io"
 	"math"
 	"strconv"
 	"time"
+	"unicode/utf16"
+	"unicode/utf8"
 
 	"github.com/xuri/excelize/v2"
 
@@ -128,7 +131,15 @@ func (b *bookWriter) Row(row []value.Value) error {
 			}
 			continue
 		}
-		b.cells[i] = excelize.Cell{StyleID: b.styles[i], Value: b.value(c, v)}
+		content := b.value(c, v)
+		text, ok := content.(string)
+		if ok {
+			err := fitsCell(text)
+			if err != nil {
+				return fmt.Errorf("row %d, column %s: %w; export it as .csv", b.rows, c.Heading, err)
+			}
+		}
+		b.cells[i] = excelize.Cell{StyleID: b.styles[i], Value: content}
 	}
 	return b.write()
 }
@@ -157,6 +168,9 @@ func (b *bookWriter) value(c *Column, v *value.Value) any {
 	case table.Boolean:
 		return v.Int != 0
 	case table.Time:
+		if v.Int%1000 != 0 {
+			return string(c.append(nil, v))
+		}
 		return float64(v.Int) / microsPerDay
 	case table.Date:
 		return moment(c, v, v.Int*microsPerDay)
@@ -164,6 +178,27 @@ func (b *bookWriter) value(c *Column, v *value.Value) any {
 		return moment(c, v, v.Int)
 	}
 	return string(v.Text)
+}
+
+// maxCellUnits is how many units of UTF-16 a cell holds.
+const maxCellUnits = 32767
+
+// fitsCell returns an error for text that the library would cut off or change.
+func fitsCell(text string) error {
+	units := 0
+	for _, r := range text {
+		units += max(utf16.RuneLen(r), 1)
+		if r < ' ' && r != '\t' && r != '\n' && r != '\r' || r == '\ufffe' || r == '\uffff' {
+			return fmt.Errorf("the character %q cannot be in a workbook", r)
+		}
+	}
+	if !utf8.ValidString(text) {
+		return errors.New("bytes that are no text cannot be in a workbook")
+	}
+	if units > maxCellUnits {
+		return fmt.Errorf("%d characters are more than a cell of a workbook holds, %d", units, maxCellUnits)
+	}
+	return nil
 }
 
 // moment returns the serial number of a moment, whose days are counted from

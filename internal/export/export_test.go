@@ -229,6 +229,24 @@ func TestNothingHalf(t *testing.T) {
 	require.ErrorContains(t, err, "two of its columns have the same name")
 }
 
+// TestBookRefuses does not cut off or change a text that a cell cannot hold.
+func TestBookRefuses(t *testing.T) {
+	for text, want := range map[string]string{
+		"printf('%.40000c', 'x')": "40000 characters are more than a cell of a workbook holds, 32767", "'a' || char(1)": `the character '\x01' cannot be in a workbook`,
+		"CAST(x'ff' AS text)": "bytes that are no text cannot be in a workbook", "char(65533, 9, 10, 128512)": "",
+	} {
+		db := museum(t, "CREATE TABLE find (a text)", "INSERT INTO find VALUES ("+text+")")
+		w, err := export.Table(context.Background(), db, "find")
+		require.NoError(t, err)
+		_, err = export.Run(context.Background(), db, w, filepath.Join(t.TempDir(), "a.xlsx"), options(nil))
+		if want == "" {
+			require.NoError(t, err)
+			continue
+		}
+		require.EqualError(t, err, "row 1, column a: "+want+"; export it as .csv")
+	}
+}
+
 // TestParquetRefuses does not lose a value that its column cannot hold.
 func TestParquetRefuses(t *testing.T) {
 	db := museum(t, "CREATE TABLE find (a integer, b date)", "INSERT INTO find VALUES ('seven', '2026-01-01')")
