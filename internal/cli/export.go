@@ -135,6 +135,7 @@ func (a *app) drawExport(r *export.Result) {
 	p.Fact("from", "%s in %s", what, r.From)
 	p.Fact("written", "%s of %s to %s, %s", term.Amount(r.Rows, "row"), term.Amount(int64(len(r.Columns)), "column"), p.Bold(r.File), term.Bytes(r.Bytes))
 	p.Fact("sha256", "%s", r.SHA256)
+	a.drawNotes(p, r.Notes, &source.Layout{}, maxNotes, "--json shows them")
 }
 
 // noTableError says that a table does not exist, and names one that is meant perhaps.

@@ -13,6 +13,7 @@ import (
 
 	"github.com/xuri/excelize/v2"
 
+	"ambertray/internal/note"
 	"ambertray/internal/table"
 	"ambertray/internal/value"
 )
@@ -35,11 +36,12 @@ type bookWriter struct {
 	next    int // row of the sheet
 	rows    int64
 	styles  []int // of the columns
+	rounded []int64
 	cells   []any
 }
 
 func newBookWriter(w io.Writer, columns []Column, o *Options) (*bookWriter, error) {
-	b := &bookWriter{o: o, columns: columns, book: excelize.NewFile(), cells: make([]any, len(columns))}
+	b := &bookWriter{o: o, columns: columns, book: excelize.NewFile(), cells: make([]any, len(columns)), rounded: make([]int64, len(columns))}
 	// The library would pack the book in memory, into a writer of its own.
 	b.book.SetZipWriter(func(io.Writer) excelize.ZipWriter { return zip.NewWriter(w) })
 	for i := range columns {
@@ -131,7 +133,7 @@ func (b *bookWriter) Row(row []value.Value) error {
 			}
 			continue
 		}
-		content := b.value(c, v)
+		content := b.value(i, v)
 		text, ok := content.(string)
 		if ok {
 			err := fitsCell(text)
@@ -145,7 +147,8 @@ func (b *bookWriter) Row(row []value.Value) error {
 }
 
 // value returns what a cell holds. What it cannot hold as it is becomes text.
-func (b *bookWriter) value(c *Column, v *value.Value) any {
+func (b *bookWriter) value(i int, v *value.Value) any {
+	c := &b.columns[i]
 	if v.Untyped {
 		return string(v.Text)
 	}
@@ -161,10 +164,14 @@ func (b *bookWriter) value(c *Column, v *value.Value) any {
 		f, _ := strconv.ParseFloat(text, 64)
 		return f
 	case table.Double:
-		if math.IsInf(v.Float, 0) || math.IsNaN(v.Float) {
+		short, err := strconv.ParseFloat(strconv.FormatFloat(v.Float, 'g', maxExactDigits, 64), 64)
+		if err != nil || math.IsInf(short, 0) || math.IsNaN(short) {
 			return string(c.append(nil, v))
 		}
-		return v.Float
+		if short != v.Float {
+			b.rounded[i]++
+		}
+		return short
 	case table.Boolean:
 		return v.Int != 0
 	case table.Time:
@@ -178,6 +185,18 @@ func (b *bookWriter) value(c *Column, v *value.Value) any {
 		return moment(c, v, v.Int)
 	}
 	return string(v.Text)
+}
+
+// Notes implements rowWriter. Doubles are rounded, so that they stay numbers to calculate
+// with, of the digits that spreadsheet programs keep.
+func (b *bookWriter) Notes() []note.Note {
+	list := []note.Note{}
+	for i, n := range b.rounded {
+		if n > 0 {
+			list = append(list, note.On(b.columns[i].Heading, fmt.Sprintf("numbers rounded to %d digits, as many as a workbook keeps: %d; export it as .csv or .parquet to keep all digits", maxExactDigits, n)))
+		}
+	}
+	return list
 }
 
 // maxCellUnits is how many units of UTF-16 a cell holds.

@@ -13,6 +13,7 @@ import (
 	"strings"
 
 	"ambertray/internal/database"
+	"ambertray/internal/note"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
 	"ambertray/internal/tray"
@@ -40,6 +41,8 @@ type Result struct {
 	Columns []string `json:"columns"`
 	Bytes   int64    `json:"bytes"`
 	SHA256  string   `json:"sha256"`
+	// Notes say what the format of the file does not keep.
+	Notes []note.Note `json:"notes"`
 }
 
 // Work is what is exported: what is read, and the columns that are written of it.
@@ -120,18 +123,22 @@ type rowWriter interface {
 	Row(row []value.Value) error
 	// Close writes what is left.
 	Close() error
+	// Notes say what the format does not keep of the rows.
+	Notes() []note.Note
 	// Drop removes what is kept elsewhere meanwhile, after Close or in its place.
 	Drop() error
 }
 
-// formats are the formats by the endings of files; delimited text is any other.
-var formats = map[string]func(w io.Writer, columns []Column, o *Options) (rowWriter, error){
-	".xlsx": func(w io.Writer, columns []Column, o *Options) (rowWriter, error) {
+// newWriter returns the writer of the format that the ending of a file says: a workbook,
+// Parquet, or delimited text with any other.
+func newWriter(w io.Writer, path string, columns []Column, o *Options) (rowWriter, error) {
+	switch strings.ToLower(filepath.Ext(plainName(path))) {
+	case ".xlsx":
 		return newBookWriter(w, columns, o)
-	},
-	".parquet": func(w io.Writer, columns []Column, _ *Options) (rowWriter, error) {
+	case ".parquet":
 		return newParquetWriter(w, columns)
-	},
+	}
+	return newTextWriter(w, columns, o)
 }
 
 // Run writes a work to the file at path.
@@ -153,13 +160,7 @@ func Run(ctx context.Context, from database.Target, w *Work, path string, o Opti
 	for i := range w.Columns {
 		w.Columns[i].null = []byte(o.Null)
 	}
-	open := formats[strings.ToLower(filepath.Ext(plainName(path)))]
-	if open == nil {
-		open = func(w io.Writer, columns []Column, o *Options) (rowWriter, error) {
-			return newTextWriter(w, columns, o)
-		}
-	}
-	out, err := open(f, w.Columns, &o)
+	out, err := newWriter(f, path, w.Columns, &o)
 	if err != nil {
 		return nil, err
 	}
@@ -190,7 +191,7 @@ func Run(ctx context.Context, from database.Target, w *Work, path string, o Opti
 	if err != nil {
 		return nil, err
 	}
-	res.Bytes, res.SHA256 = f.size, f.sha256()
+	res.Bytes, res.SHA256, res.Notes = f.size, f.sha256(), out.Notes()
 	return res, nil
 }
 

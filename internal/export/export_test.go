@@ -14,6 +14,7 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
 
 	"ambertray/internal/database"
 	"ambertray/internal/database/sqlite"
@@ -245,6 +246,24 @@ func TestBookRefuses(t *testing.T) {
 		}
 		require.EqualError(t, err, "row 1, column a: "+want+"; export it as .csv")
 	}
+}
+
+// TestBookRounds notes doubles of more digits than a workbook keeps.
+func TestBookRounds(t *testing.T) {
+	db := museum(t, "CREATE TABLE find (a double, b double)", "INSERT INTO find VALUES (3.141592653589793, 0.1), (2.0 / 3, 1.7976931348623157e308)")
+	w, err := export.Table(context.Background(), db, "find")
+	require.NoError(t, err)
+	path := filepath.Join(t.TempDir(), "a.xlsx")
+	res, err := export.Run(context.Background(), db, w, path, options(nil))
+	require.NoError(t, err)
+	require.Len(t, res.Notes, 1)
+	require.Equal(t, "a", *res.Notes[0].Column)
+	require.Contains(t, res.Notes[0].What, "rounded to 15 digits, as many as a workbook keeps: 2;")
+	book, err := excelize.OpenFile(path)
+	require.NoError(t, err)
+	rows, err := book.GetRows("Sheet1", excelize.Options{RawCellValue: true})
+	require.NoError(t, err)
+	require.Equal(t, [][]string{{"a", "b"}, {"3.14159265358979", "0.1"}, {"0.666666666666667", "1.7976931348623157e+308"}}, rows)
 }
 
 // TestParquetRefuses does not lose a value that its column cannot hold.

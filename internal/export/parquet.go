@@ -9,6 +9,7 @@ import (
 
 	"github.com/parquet-go/parquet-go"
 
+	"ambertray/internal/note"
 	"ambertray/internal/table"
 	"ambertray/internal/value"
 )
@@ -153,6 +154,9 @@ func (p *parquetWriter) Row(row []value.Value) error {
 
 // Close implements rowWriter.
 func (p *parquetWriter) Close() error { return p.out.Close() }
+
+// Notes implements rowWriter.
+func (p *parquetWriter) Notes() []note.Note { return []note.Note{} }
 
 // Drop implements rowWriter.
 func (p *parquetWriter) Drop() error { return nil }

@@ -6,6 +6,7 @@ import (
 	"io"
 	"strings"
 
+	"ambertray/internal/note"
 	"ambertray/internal/source"
 	"ambertray/internal/value"
 )
@@ -76,6 +77,9 @@ func (t *textWriter) Row(row []value.Value) error {
 
 // Close implements rowWriter.
 func (t *textWriter) Close() error { return t.out.Flush() }
+
+// Notes implements rowWriter.
+func (t *textWriter) Notes() []note.Note { return []note.Note{} }
 
 // Drop implements rowWriter.
 func (t *textWriter) Drop() error { return nil }

@@ -195,7 +195,7 @@ const noise = 3
 func withoutNoise(x float64) float64 {
 	rounded, _ := strconv.ParseFloat(strconv.FormatFloat(x, 'e', 14, 64), 64)
 	ulp := math.Nextafter(math.Abs(x), math.Inf(1)) - math.Abs(x)
-	if math.Abs(rounded-x) > noise*ulp {
+	if math.IsInf(rounded, 0) || math.Abs(rounded-x) > noise*ulp {
 		return x
 	}
 	return rounded
