@@ -75,7 +75,7 @@ func numbersIn(style value.Style, o Options) reading {
 
 // counted is what the tallies of one style add up to.
 type counted struct {
-	n, exponents, grouped, money, negative int64
+	n, exponents, grouped, money, negative, dashes int64
 	whole, scale, digits                   int
 	pointZero                              int64 // whole numbers that end in .0
 	lone                                   bool  // every grouping may be three decimals
@@ -114,7 +114,11 @@ func (p *Column) countNumbers(style value.Style) counted {
 				t.priced = a.examples[0]
 			}
 		}
-		if s.Kind != value.Exponent && s.Notation&(value.Parens|value.Trailing) != 0 && s.Notation != value.CompactDate {
+		switch {
+		case s.Kind == value.Exponent || s.Notation == value.CompactDate:
+		case s.Notation&value.Dash == value.Dash:
+			t.dashes += a.count
+		case s.Notation&value.Dash != 0:
 			t.negative += a.count
 		}
 	})
@@ -177,7 +181,7 @@ func (t *counted) explain(style value.Style, o Options, c *Choice) {
 	}
 	if t.grouped > 0 {
 		c.Thousands = string(style.Thousands)
-		c.Evidence += fmt.Sprintf("; '%s' is a thousands separator in %s", c.Thousands, group(t.grouped))
+		c.Evidence += fmt.Sprintf("; %s is a thousands separator in %s", signName(c.Thousands), group(t.grouped))
 		if t.lone && style.DecimalComma && o.Conventions.DecimalComma {
 			c.Evidence += ", as other columns have a comma before decimals"
 		}
@@ -192,9 +196,23 @@ func (t *counted) explain(style value.Style, o Options, c *Choice) {
 	if t.negative > 0 {
 		c.Evidence += fmt.Sprintf("; %s written as in accounts", count(t.negative, "is negative,", "are negative,"))
 	}
+	if t.dashes > 0 {
+		c.Evidence += fmt.Sprintf("; %s a dash, which is zero in accounts", count(t.dashes, "is", "are"))
+	}
 	if t.exponents > 0 && c.Type.Kind != table.Double {
 		c.Evidence += fmt.Sprintf("; %s an exponent, and no digit is lost", count(t.exponents, "has", "have"))
 	}
+}
+
+// signName names a thousands separator, by a word if quotes would hide it.
+func signName(sign string) string {
+	switch sign {
+	case "'":
+		return "an apostrophe"
+	case " ":
+		return "a space"
+	}
+	return "'" + sign + "'"
 }
 
 // integerType returns the smallest type of whole numbers from lo to hi. Numbers

@@ -55,9 +55,9 @@ func (p *Column) chooseText(fit Fit, c *Choice) (code bool) {
 	case c.Type.Kind == table.Char:
 		c.Evidence = fmt.Sprintf("%s in every value", amount(int64(p.Longest), "character"))
 	case c.Type.Kind == table.Varchar && fit == Snug:
-		c.Evidence = fmt.Sprintf("text of %d to %d characters", p.Shortest, p.Longest)
+		c.Evidence = p.lengths()
 	case c.Type.Kind == table.Varchar:
-		c.Evidence = fmt.Sprintf("text of %d to %d characters; room for %d", p.Shortest, p.Longest, c.Type.Size)
+		c.Evidence = fmt.Sprintf("%s; room for %d", p.lengths(), c.Type.Size)
 	default:
 		c.Evidence = fmt.Sprintf("text of %d to %s characters", p.Shortest, group(int64(p.Longest)))
 	}
@@ -165,4 +165,12 @@ func (p *Column) prose() bool {
 	return slices.ContainsFunc(p.tallies, func(t tally) bool {
 		return t.prose || slices.ContainsFunc(t.examples, func(e Example) bool { return prose([]byte(e.Text)) })
 	})
+}
+
+// lengths says how long the texts of the column are.
+func (p *Column) lengths() string {
+	if p.Shortest == p.Longest {
+		return "text of " + amount(int64(p.Longest), "character")
+	}
+	return fmt.Sprintf("text of %d to %d characters", p.Shortest, p.Longest)
 }

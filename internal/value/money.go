@@ -55,6 +55,7 @@ func (s Shape) Currency() Currency {
 type affixed struct {
 	body     []byte
 	negative bool
+	dash     bool // a dash stands in place of zero, beside a currency
 	notation uint16
 }
 
@@ -66,13 +67,12 @@ func endsLikeNumber(c byte) bool {
 
 // stripAffixes takes parentheses, signs, a percent sign and a currency off a number.
 func stripAffixes(s []byte) (d affixed, ok bool) {
-	if s[0] == '(' && s[len(s)-1] == ')' && len(s) > 2 {
-		d.negative, d.notation = true, Parens
-		s = bytes.TrimSpace(s[1 : len(s)-1])
-	}
-	signed := d.negative
+	signed := false
 	for changed := true; changed && len(s) > 0; {
 		before := len(s)
+		if len(s) > 2 && s[0] == '(' && s[len(s)-1] == ')' && !signed {
+			s, signed, d.negative, d.notation = bytes.TrimSpace(s[1:len(s)-1]), true, true, d.notation|Parens
+		}
 		rest, minus := takeSign(s)
 		if len(rest) < len(s) && !signed {
 			s, signed, d.negative = rest, true, minus
@@ -93,6 +93,7 @@ func stripAffixes(s []byte) (d affixed, ok bool) {
 		changed = len(s) < before
 	}
 	d.body = s
+	d.dash = len(s) == 0 && d.negative && d.notation>>moneyShift != 0 && d.notation&Parens == 0
 	return d, len(s) > 0 && (isDigit(s[0]) || (s[0] == '.' || s[0] == ',') && len(s) > 1) && (isDigit(s[len(s)-1]) || s[len(s)-1] == '.')
 }
 

@@ -25,10 +25,11 @@ const (
 	// yyyyMMddHHmmss.
 	CompactDate uint16 = 0b0110_0000
 
-	Percent    uint16 = 1 << 7 // the value is the fraction
-	Parens     uint16 = 1 << 8 // (12.50) is negative
-	Trailing   uint16 = 1 << 9 // 12.50- is negative
-	moneyShift        = 10     // the number of the currency, if any
+	Percent    uint16 = 1 << 7            // the value is the fraction
+	Parens     uint16 = 1 << 8            // (12.50) is negative
+	Trailing   uint16 = 1 << 9            // 12.50- is negative
+	Dash              = Parens | Trailing // $ - is zero
+	moneyShift        = 10                // the number of the currency, if any
 )
 
 const maskLone = LoneComma | LonePoint

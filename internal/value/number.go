@@ -98,6 +98,10 @@ func (v *Value) setUnscaled(n int64, text []byte) {
 // scanMarked recognises numbers with anything but digits and one point.
 func scanMarked(cell []byte, v *Value) (Shape, bool) {
 	d, ok := stripAffixes(cell)
+	if d.dash {
+		v.setUnscaled(0, nil)
+		return Shape{Integer, d.notation | Dash}, true
+	}
 	if !ok {
 		return Shape{}, false
 	}
