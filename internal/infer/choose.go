@@ -196,15 +196,20 @@ func (p *Column) addNullWords(c *Choice, words int64) {
 	if words == 0 {
 		return
 	}
-	c.Nullable = true
 	for i := range p.tallies {
 		t := &p.tallies[i]
 		if t.shape.Kind == value.NullWord {
-			word := t.examples[0].Text
-			c.NullWords = append(c.NullWords, strings.TrimSpace(word))
-			c.Evidence += "; " + count(t.count, "is", "are") + " " + quoted(word) + ", read as no value"
+			c.readAsNull(t)
 		}
 	}
+}
+
+// readAsNull says that a word is no value.
+func (c *Choice) readAsNull(word *tally) {
+	text := word.examples[0].Text
+	c.Nullable = true
+	c.NullWords = append(c.NullWords, strings.TrimSpace(text))
+	c.Evidence += "; " + count(word.count, "is", "are") + " " + quoted(text) + ", read as no value"
 }
 
 func (p *Column) addNear(c *Choice, r *reading, near int64) {

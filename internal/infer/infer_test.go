@@ -80,6 +80,7 @@ func TestChoose(t *testing.T) {
 		{"one comma before three digits", "integer", "", list("1,234|567"), "ambiguous: ',' was read as the thousands separator"},
 		{"decided by a shorter one", "decimal(5,3)", "", list("1,234|0,5"), "',' is the decimal separator"},
 		{"spaces for thousands", "decimal(9,1)", "", list("1 234 567,5|12"), "a space is a thousands separator in 1"},
+		{"NULL as servers dump it", "varchar(10)", "", list(`ant|\N|bee`), `1 is "\\N", read as no value`},
 		{"apostrophes", "decimal(7,2)", "", list("1'234.50|2"), "an apostrophe is a thousands separator"},
 		{"Indian groups", "integer", "", list("12,34,567|1,000"), "',' is a thousands separator in 2"},
 		{"two decimal signs", "varchar(10)", "", append(repeat("1.5", 60), "1.234,5"), "60 of 61 are numbers, but 1 is not: \"1.234,5\" on line 61"},

@@ -76,10 +76,10 @@ func numbersIn(style value.Style, o Options) reading {
 // counted is what the tallies of one style add up to.
 type counted struct {
 	n, exponents, grouped, money, negative, dashes int64
-	whole, scale, digits                   int
-	pointZero                              int64 // whole numbers that end in .0
-	lone                                   bool  // every grouping may be three decimals
-	example, priced                        Example
+	whole, scale, digits                           int
+	pointZero                                      int64 // whole numbers that end in .0
+	lone                                           bool  // every grouping may be three decimals
+	example, priced                                Example
 }
 
 func (p *Column) countNumbers(style value.Style) counted {

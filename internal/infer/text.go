@@ -105,6 +105,10 @@ func (p *Column) remarkText(c *Choice) {
 			if p.isCode(t) {
 				continue
 			}
+			if t.examples[0].Text == dumpedNull {
+				c.readAsNull(t)
+				continue
+			}
 			c.Evidence += fmt.Sprintf("; %s %s: null_words would read %s as no value", count(t.count, "is", "are"), quoted(t.examples[0].Text), pronoun(t.count))
 		}
 	}
@@ -112,6 +116,9 @@ func (p *Column) remarkText(c *Choice) {
 		c.Evidence += fmt.Sprintf("; only %s: with true_words and false_words it can be boolean", strings.Join(texts, " and "))
 	}
 }
+
+// dumpedNull is how servers write NULL into files of text. Nobody writes it for anything else.
+const dumpedNull = `\N`
 
 // isCode reports whether a null word is most likely one of many codes of the same
 // form, as NA is among codes of two capitals.
