@@ -184,8 +184,9 @@ func (s *shape) rate() float64 {
 }
 
 // misreadHeader is what a dialect loses if it leaves single quotes around all headings, or
-// leaves together headings that spaces cut as the records are cut.
-func (s *shape) misreadHeader(first int) float64 {
+// leaves together headings that spaces cut as the records are cut, and a little if the
+// first row has fewer cells than the others.
+func (s *shape) misreadHeader(first int) (loss float64) {
 	quoted := s.Width > 1
 	for c := range s.Rows.Width(first) {
 		cell := s.Rows.Cell(first, c)
@@ -194,16 +195,20 @@ func (s *shape) misreadHeader(first int) float64 {
 	if quoted {
 		return 0.1
 	}
-	if first == 0 || s.Rows.Width(first-1) >= s.Width || len(bytes.Fields(s.Rows.Text(first-1))) != s.Width {
+	if first == 0 {
 		return 0
+	}
+	loss = 0.05
+	if s.Rows.Width(first-1) >= s.Width || len(bytes.Fields(s.Rows.Text(first-1))) != s.Width {
+		return loss
 	}
 	switch {
 	case s.layout.Delimiter == source.WideSpaces:
-		return 0.1
+		loss = 0.15
 	case s.layout.Delimiter == "\t" && s.Rows.Width(first-1) == 1 && s.oneWordEach(first):
-		return 0.3
+		loss = 0.35
 	}
-	return 0
+	return loss
 }
 
 // oneWordEach reports whether all cells from a row on have a value without spaces in it.
@@ -258,8 +263,8 @@ func (s *shape) rareness(share float64) (loss float64) {
 }
 
 // untidy is the share of cells that begin or end with a quote, begin with a space, have
-// half of a pair of quotes, or are several numbers: signs of a dialect that was not
-// understood.
+// half of a pair of quotes or a tab, or are several numbers: signs of a dialect that was
+// not understood.
 func (s *shape) untidy(first int) float64 {
 	bad, all := 0, 0
 	for r := first; r < min(s.Rows.Len(), first+frame.KindRows); r++ {
@@ -303,6 +308,7 @@ func (s *shape) signsIn(cell []byte) int {
 	case s.BySpaces && bytes.Count(cell, []byte(`"`))%2 == 1: // a space in quotes was cut
 		return 2
 	case first == ' ', strings.IndexByte(`"'`, first) >= 0 && first == last, last == '\\',
+		!s.BySpaces && s.layout.Delimiter != "\t" && bytes.IndexByte(cell, '\t') >= 0,
 		!s.BySpaces && bytes.Contains(cell, []byte("  ")) && numbersApart.Match(cell):
 		return 1
 	}
