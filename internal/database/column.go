@@ -1,6 +1,10 @@
 package database
 
-import "ambertray/internal/table"
+import (
+	"strings"
+
+	"ambertray/internal/table"
+)
 
 // ColumnInfo is a column of a table as the server has it.
 type ColumnInfo struct {
@@ -13,6 +17,7 @@ type ColumnInfo struct {
 	Known     bool
 	AnyNumber bool // it takes decimals of any size as they are
 	Binary    bool // its values are bytes, which Rows gives as they are
+	Own       bool // its type has rules of its own: an enum, a domain, JSON
 	Nullable  bool
 	Default   bool // it has a default, or is an identity column
 	Generated bool // the server computes it, and takes no values
@@ -28,4 +33,24 @@ func ParseColumns(rows [][]string, typeOf func(native string) (*table.Type, *tab
 		list = append(list, l)
 	}
 	return list
+}
+
+// EnumWords reads the words of a type such as enum('a','it”s'), from the first quote on.
+func EnumWords(list string) (words []string) {
+	for {
+		from := strings.IndexByte(list, '\'')
+		if from < 0 {
+			return words
+		}
+		list = list[from+1:]
+		end := 0
+		for end < len(list) && (list[end] != '\'' || end+1 < len(list) && list[end+1] == '\'') {
+			if list[end] == '\'' {
+				end++
+			}
+			end++
+		}
+		words = append(words, strings.ReplaceAll(list[:end], "''", "'"))
+		list = list[min(end+1, len(list)):]
+	}
 }

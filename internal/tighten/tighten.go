@@ -145,12 +145,16 @@ func propose(l *database.ColumnInfo, s *survey.Column, nulls int64, to database.
 		c.stays("the server computes it, or changing its type is not supported")
 		return c
 	}
+	typ, ok := types[l.Name]
+	if l.Own && !ok {
+		c.stays("its type says more than the values do")
+		return c
+	}
 	c.Nullable = l.Nullable && nulls > 0
 	if l.Nullable && s.Distinct == 0 {
 		c.Nullable = true // nothing says what it is
 	}
 	choice, set := &s.Choice, false
-	typ, ok := types[l.Name]
 	if ok {
 		forced := s.Choice
 		if s.Choice.Tighter != nil && s.Choice.Tighter.Type.Kind == typ.Kind {

@@ -20,7 +20,7 @@ func (t *Target) Columns(ctx context.Context, name string) ([]database.ColumnInf
 		WHERE table_schema = coalesce(nullif(`+d.Literal(schema)+`, ''), database()) AND table_name = `+d.Literal(bare)+` ORDER BY ordinal_position`)
 	list := database.ParseColumns(rows, typeOf)
 	for i := range list {
-		list[i].Binary = binaryForm.MatchString(list[i].Native)
+		list[i].Binary, list[i].Own = binaryForm.MatchString(list[i].Native), strings.HasPrefix(list[i].Native, "enum(")
 	}
 	return list, err
 }
@@ -47,7 +47,7 @@ func typeOf(native string) (*table.Type, *table.Limit, bool) {
 	}
 	words, ok := strings.CutPrefix(native, "enum(")
 	if ok {
-		return &table.Type{Kind: table.Text}, &table.Limit{Native: "enum", OneOf: enumWords(words)}, true
+		return &table.Type{Kind: table.Text}, &table.Limit{Native: "enum", OneOf: database.EnumWords(words)}, true
 	}
 	native = compressed.ReplaceAllString(native, "")
 	m := nativeForm.FindStringSubmatch(strings.ToLower(native))
@@ -100,23 +100,3 @@ func typeOf(native string) (*table.Type, *table.Limit, bool) {
 // lastTimestamp is the last moment of a timestamp, in microseconds since 1970: it
 // is held in 32 bits.
 const lastTimestamp = (1<<31 - 1) * 1_000_000
-
-// enumWords reads the words of a type such as enum('a','it”s').
-func enumWords(list string) (words []string) {
-	for {
-		from := strings.IndexByte(list, '\'')
-		if from < 0 {
-			return words
-		}
-		list = list[from+1:]
-		end := 0
-		for end < len(list) && (list[end] != '\'' || end+1 < len(list) && list[end+1] == '\'') {
-			if list[end] == '\'' {
-				end++
-			}
-			end++
-		}
-		words = append(words, strings.ReplaceAll(list[:end], "''", "'"))
-		list = list[min(end+1, len(list)):]
-	}
-}

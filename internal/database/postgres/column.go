@@ -4,21 +4,51 @@ import (
 	"context"
 	"regexp"
 	"strconv"
+	"strings"
 
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
 	"ambertray/internal/table"
 )
 
-// Columns implements database.Inspector.
+// Columns implements database.Inspector. A domain is what it is made of: the server checks
+// the rest. An enum is shown with its words.
 func (t *Target) Columns(ctx context.Context, name string) ([]database.ColumnInfo, error) {
 	d := dialect.PostgreSQL
-	rows, err := t.Query(ctx, `SELECT attname, format_type(atttypid, atttypmod), (NOT attnotnull)::int,
-		(atthasdef AND attgenerated = '' OR attidentity <> '')::int, (attgenerated <> '')::int
-		FROM pg_attribute WHERE attrelid = to_regclass(`+d.Literal(d.QuoteTable(name))+`) AND attnum > 0 AND NOT attisdropped ORDER BY attnum`)
+	rows, err := t.Query(ctx, `WITH RECURSIVE `+baseTypes(d.Literal(d.QuoteTable(name)))+`
+		SELECT attname, CASE typtype WHEN 'e' THEN (SELECT 'enum(' || string_agg(chr(39) || replace(enumlabel, chr(39), repeat(chr(39), 2)) || chr(39), ','
+				ORDER BY enumsortorder) || ')' FROM pg_enum WHERE enumtypid = base.type)
+			ELSE format_type(base.type, base.modifier) END, (NOT attnotnull AND base.nullable)::int,
+		(atthasdef AND attgenerated = '' OR attidentity <> '')::int, (attgenerated <> '')::int,
+		(atttypid <> base.type OR typtype = 'e' OR typname IN ('citext', 'json'))::int
+		FROM pg_attribute JOIN base ON base.number = attnum JOIN pg_type ON pg_type.oid = base.type AND typtype <> 'd'
+		WHERE attrelid = base.of AND attnum > 0 AND NOT attisdropped ORDER BY attnum`)
 	list := database.ParseColumns(rows, typeOf)
 	for i := range list {
-		list[i].AnyNumber = list[i].Native == "numeric"
+		list[i].AnyNumber, list[i].Own = list[i].Native == "numeric", rows[i][5] == "1"
+	}
+	return list, err
+}
+
+// baseTypes is a common table expression of the types of a table's columns, and of the
+// domains among them what they are made of, down to a type that is none.
+func baseTypes(name string) string {
+	return `base (of, number, type, modifier, nullable) AS (
+		SELECT attrelid, attnum, atttypid, atttypmod, true FROM pg_attribute WHERE attrelid = to_regclass(` + name + `)
+		UNION ALL SELECT of, number, typbasetype, CASE WHEN typtypmod >= 0 THEN typtypmod ELSE modifier END, nullable AND NOT typnotnull
+		FROM base JOIN pg_type ON pg_type.oid = base.type WHERE typtype = 'd')`
+}
+
+// domains returns the columns of a table that have a domain, and the types that the domains
+// are made of.
+func (t *Target) domains(ctx context.Context, name string) (map[string]string, error) {
+	d := dialect.PostgreSQL
+	rows, err := t.Query(ctx, `WITH RECURSIVE `+baseTypes(d.Literal(d.QuoteTable(name)))+`
+		SELECT attname, format_type(base.type, base.modifier) FROM pg_attribute JOIN base ON base.of = attrelid AND base.number = attnum
+		JOIN pg_type ON pg_type.oid = base.type AND typtype <> 'd' WHERE atttypid <> base.type`)
+	list := map[string]string{}
+	for _, row := range rows {
+		list[row[0]] = row[1]
 	}
 	return list, err
 }
@@ -29,10 +59,15 @@ var nativeKinds = map[string]table.Kind{
 	"smallint": table.SmallInt, "integer": table.Integer, "bigint": table.BigInt, "numeric": table.Decimal, "double precision": table.Double, "real": table.Double,
 	"boolean": table.Boolean, "date": table.Date, "time without time zone": table.Time, "timestamp without time zone": table.Timestamp,
 	"timestamp with time zone": table.TimestampTZ, "character": table.Char, "character varying": table.Varchar, "text": table.Text, "uuid": table.UUID,
+	"citext": table.Text, "json": table.Text, // sent as text
 }
 
 // typeOf returns the type that values are sent as to a column of a native type.
 func typeOf(native string) (*table.Type, *table.Limit, bool) {
+	words, ok := strings.CutPrefix(native, "enum(")
+	if ok {
+		return &table.Type{Kind: table.Text}, &table.Limit{Native: "enum", OneOf: database.EnumWords(words)}, true
+	}
 	m := nativeForm.FindStringSubmatch(native)
 	if m == nil {
 		return nil, nil, false

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"strings"
 
 	"github.com/jackc/pgx/v5/pgconn"
 
@@ -13,11 +14,25 @@ import (
 	"ambertray/internal/table"
 )
 
-// Stage implements database.StagingTx.
+// Stage implements database.StagingTx. Columns of domains have the types that these are made
+// of, so that the stage takes the rows that a domain refuses.
 func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
 	d := dialect.PostgreSQL
+	domains, err := x.t.domains(ctx, tab.Name)
+	if err != nil {
+		return err
+	}
+	var terms []string
+	for _, c := range tab.Loaded() {
+		term := d.Quote(c.Name)
+		base, ok := domains[c.Name]
+		if ok {
+			term += "::" + base + " AS " + term
+		}
+		terms = append(terms, term)
+	}
 	return x.t.fail("make a temporary table", x.exec(ctx, []string{
-		fmt.Sprintf("CREATE TEMPORARY TABLE %s ON COMMIT DROP AS SELECT %s FROM %s WITH NO DATA", d.Quote(name), d.Columns(tab), d.QuoteTable(tab.Name)),
+		fmt.Sprintf("CREATE TEMPORARY TABLE %s ON COMMIT DROP AS SELECT %s FROM %s WITH NO DATA", d.Quote(name), strings.Join(terms, ", "), d.QuoteTable(tab.Name)),
 		fmt.Sprintf("ALTER TABLE %s ADD %s bigint GENERATED ALWAYS AS IDENTITY", d.Quote(name), database.RowOfStage),
 	}))
 }
@@ -41,8 +56,12 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *data
 		Update: func(table, stage, set, where string) string {
 			return fmt.Sprintf("UPDATE %s AS t SET %s FROM %s AS s WHERE %s", table, set, stage, where)
 		},
-		Differ: func(column string, _ table.Column) string {
-			return fmt.Sprintf("t.%[1]s IS DISTINCT FROM s.%[1]s", column)
+		Differ: func(column string, c table.Column) string {
+			as := ""
+			if c.Type.Kind == table.Text { // it may be json, which has no equality
+				as = "::text"
+			}
+			return fmt.Sprintf("t.%[1]s%[2]s IS DISTINCT FROM s.%[1]s%[2]s", column, as)
 		},
 		Refusal: func(err error) (string, bool) {
 			var pg *pgconn.PgError

@@ -26,7 +26,13 @@ func (a *adder) removeViolations() error {
 	if err != nil {
 		return err
 	}
-	_, err = a.x.t.conn.PgConn().CopyFrom(a.ctx, wire(a.batch.Rows(0, a.batch.Len())), copyInto(batchName, a.tab)+")")
+	err = a.within(0, a.batch.Len(), func(from, to int) error {
+		_, err := a.x.t.conn.PgConn().CopyFrom(a.ctx, wire(a.batch.Rows(from, to)), copyInto(batchName, a.tab)+")")
+		return err
+	})
+	if refused(err) { // a value is none of its type, which the server says of one row at a time
+		return a.x.t.fail("drop the temporary table", a.x.exec(a.ctx, []string{"DROP TABLE " + batchName}))
+	}
 	if err != nil {
 		return a.x.t.fail("copy", err)
 	}
