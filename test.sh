@@ -8,6 +8,14 @@ export GOFLAGS=-trimpath CGO_ENABLED=0
 . scripts/servers.sh
 { need_postgres && need_mariadb && need_sqlite && need_clients && need_wine && need_packages; } & # while the code is compiled
 packages=$!
+race=""
+if command -v gcc >/dev/null; then
+    # The engine of SQLite is not instrumented: it is C translated to Go, and would take three times as long.
+    race="-race -gcflags=modernc.org/...=-race=false"
+fi
+compile_race() { [ -z "$race" ] || CGO_ENABLED=1 go build $race "$@"; }
+{ go build std && compile_race std; } & # while modules are downloaded
+std=$!
 
 unformatted=$(gofmt -l .)
 if [ -n "$unformatted" ]; then
@@ -15,6 +23,7 @@ if [ -n "$unformatted" ]; then
     exit 1
 fi
 go mod tidy -diff
+wait $std
 go vet ./...
 go -C scripts/release vet .
 go tool staticcheck ./...
@@ -34,6 +43,8 @@ cmp "$servers_dir/first/SHA256SUMS" "$servers_dir/second/SHA256SUMS"
 for build in "${builds[@]}"; do
     wait "$build"
 done
+compile_race ./... & # while packages are tried and servers start
+compiled=$!
 wait $packages
 if [ "$(id -u)" = 0 ]; then
     dpkg -i "$servers_dir"/first/*.deb >/dev/null
@@ -57,10 +68,6 @@ start_standin FAULT_SQLSERVER
 start_clients
 start_wine
 
-race=""
-if command -v gcc >/dev/null; then
-    race="-race -gcflags=modernc.org/...=-race=false"
-    export CGO_ENABLED=1
-fi
-# Vet has run. The engine of SQLite is not instrumented: it is C translated to Go, and would take three times as long.
-go test -vet=off $race "$@" ./...
+wait $compiled
+[ -z "$race" ] || export CGO_ENABLED=1
+go test -vet=off $race "$@" ./... # vet has run

@@ -73,7 +73,7 @@ func TestBadInput(t *testing.T) {
 		{1, "verify missing.tray --to museum.db", "missing.tray/tray.yaml: no such file"},
 		{1, "survey mixed.csv", "3 of the first lines are UTF-8 (lines 2, 22, 42), 57 are not (lines 3, 4, 5, 6, 7), most likely windows-1252\n  write it in one encoding"},
 		{1, "survey page.csv", "is a web page, not a table"},
-		{1, "survey rooms.json", "is JSON, not a table\n  make delimited text of it"},
+		{1, "survey rooms.json", "is JSON, not a table\n  convert it to delimited text"},
 		{1, "load two.tray loans-2026.xlsx --sheet 2026-02 --to museum.db", "loans-2026.xlsx · 2026-02 is a sheet of a workbook, and the other files or the plan are for text"},
 		{1, "load sheet.tray twice.csv --to museum.db", "twice.csv is text, and the other files or the plan are for a sheet of a workbook"},
 		{1, "load two.tray semi.csv --to museum.db", "is not written as the plan says; to read it for this command: --delimiter semicolon"},

@@ -11,8 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// model is what a table must hold after each command: the plainest account of what the
-// commands promise.
+// model is what a table must contain after each command.
 type model struct {
 	*desk
 	rng             *rand.Rand
@@ -27,7 +26,7 @@ type appended struct {
 	id, file string
 	names    map[int]string // that it loaded
 	rejected int
-	gone     bool // undone, or the table was emptied
+	gone     bool // undone, or replaced
 }
 
 const modelKeys = 40
@@ -58,7 +57,7 @@ func (m *model) status(rejected int) int {
 	return 0
 }
 
-// counted wants a receipt to count what was read, loaded and rejected.
+// counted checks the counts of a receipt.
 func (m *model) counted(receipt map[string]any, loaded, rejected int) {
 	m.Helper()
 	counts := receipt["counts"].(map[string]any)
@@ -93,7 +92,7 @@ func (m *model) merge() {
 	maps.Copy(m.names, names)
 }
 
-// replace puts a file in place of all rows, in the same table or in a new one.
+// replace loads a file after emptying or rebuilding the table.
 func (m *model) replace(how string) {
 	m.Helper()
 	name, names, bad := m.file(5 + m.rng.IntN(20))
@@ -105,7 +104,7 @@ func (m *model) replace(how string) {
 	}
 }
 
-// again loads the content of an earlier load, which is refused while it is in the table.
+// again loads a file again, which is refused while the table contains it.
 func (m *model) again(load *appended) {
 	m.Helper()
 	if !load.gone {
@@ -113,7 +112,7 @@ func (m *model) again(load *appended) {
 	}
 }
 
-// intact reports whether all rows of a load are in the table as it loaded them.
+// intact reports whether the table still has all rows of a load, unchanged.
 func (m *model) intact(load *appended) bool {
 	for key, value := range load.names {
 		now, there := m.names[key]
@@ -124,7 +123,7 @@ func (m *model) intact(load *appended) bool {
 	return true
 }
 
-// undo takes the rows of a load back, if all are there as they were loaded.
+// undo removes the rows of a load if all of them are still unchanged.
 func (m *model) undo(load *appended) {
 	m.Helper()
 	if load.gone || !m.intact(load) {
@@ -163,7 +162,7 @@ func (m *model) look(step string) {
 	require.Equal(m, want.String(), out, step)
 }
 
-// TestModel runs commands at random, and holds the table against the model after each.
+// TestModel runs random commands and compares the table with the model after each.
 func TestModel(t *testing.T) {
 	const steps = 25
 	for name, to := range targets(t) {

@@ -51,6 +51,6 @@ func TestNativeTypes(t *testing.T) {
 	require.ElementsMatch(t, strings.Split(`1,we'st,6.00,A@b.org,"{""a"": 2}"|2,we'st,7.00,c@d.org,[1]|8,,9.00,,|10,east,3.00,y@b.org,1`, "|"), strings.Split(strings.TrimSpace(out), "\n"))
 	out, _ = d.run(0, "tighten", table, "--to", to)
 	for _, column := range []string{"room", "fee", "mail", "note"} {
-		require.Contains(t, out, column+": its type says more than the values do")
+		require.Contains(t, out, column+": its type has rules of its own")
 	}
 }

@@ -16,7 +16,7 @@ type ColumnInfo struct {
 	Limit     *table.Limit // of the values of that type, or nil
 	Known     bool
 	AnyNumber bool // it takes decimals of any size as they are
-	Binary    bool // its values are bytes, which Rows gives as they are
+	Binary    bool // its values are bytes, which Rows returns unchanged
 	Own       bool // its type has rules of its own: an enum, a domain, JSON
 	Nullable  bool
 	Default   bool // it has a default, or is an identity column

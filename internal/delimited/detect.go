@@ -278,7 +278,7 @@ func (s *shape) untidy(first int) float64 {
 }
 
 // cutsQuoted reports whether one row in ten has a cell that begins with a quote, and a later
-// one that ends with it: quotes go around both.
+// cell that ends with one: the quotes enclose both.
 func (s *shape) cutsQuoted() bool {
 	rows := 0
 	for r := range s.Rows.Len() {

@@ -11,6 +11,7 @@ import (
 	"unicode/utf16"
 	"unicode/utf8"
 
+	"github.com/dustin/go-humanize"
 	"github.com/xuri/excelize/v2"
 
 	"ambertray/internal/note"
@@ -138,7 +139,7 @@ func (b *bookWriter) Row(row []value.Value) error {
 		if ok {
 			err := fitsCell(text)
 			if err != nil {
-				return fmt.Errorf("row %d, column %s: %w; export it as .csv", b.rows, c.Heading, err)
+				return fmt.Errorf("row %d, column %s: %w; export to .csv instead", b.rows, c.Heading, err)
 			}
 		}
 		b.cells[i] = excelize.Cell{StyleID: b.styles[i], Value: content}
@@ -187,13 +188,17 @@ func (b *bookWriter) value(i int, v *value.Value) any {
 	return string(v.Text)
 }
 
-// Notes implements rowWriter. Doubles are rounded, so that they stay numbers to calculate
-// with, of the digits that spreadsheet programs keep.
+// Notes implements rowWriter. Doubles are rounded rather than written as text, because
+// people calculate with them.
 func (b *bookWriter) Notes() []note.Note {
 	list := []note.Note{}
 	for i, n := range b.rounded {
 		if n > 0 {
-			list = append(list, note.On(b.columns[i].Heading, fmt.Sprintf("numbers rounded to %d digits, as many as a workbook keeps: %d; export it as .csv or .parquet to keep all digits", maxExactDigits, n)))
+			numbers := "1 number is"
+			if n > 1 {
+				numbers = humanize.Comma(n) + " numbers are"
+			}
+			list = append(list, note.On(b.columns[i].Heading, fmt.Sprintf("%s rounded to %d digits, as many as a workbook keeps; export to .csv or .parquet keeps all digits", numbers, maxExactDigits)))
 		}
 	}
 	return list
@@ -202,7 +207,7 @@ func (b *bookWriter) Notes() []note.Note {
 // maxCellUnits is how many units of UTF-16 a cell holds.
 const maxCellUnits = 32767
 
-// fitsCell returns an error for text that the library would cut off or change.
+// fitsCell returns an error for text that the library would truncate or change.
 func fitsCell(text string) error {
 	units := 0
 	for _, r := range text {

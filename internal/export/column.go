@@ -19,7 +19,7 @@ type Column struct {
 	Type    table.Type           // of its values in what is written
 	at      int                  // index of the column that is read, -1 where the table has none
 	null    []byte               // what is written for NULL
-	read    func(v *value.Value) // makes of what is stored a value of the type, or nil
+	read    func(v *value.Value) // converts a stored value to the type, or nil
 	append  func(dst []byte, v *value.Value) []byte
 }
 
@@ -67,29 +67,29 @@ func (c *Column) mistaken(cell []byte) bool {
 	return value.Blank(cell) || len(c.null) > 0 && bytes.Equal(cell, c.null)
 }
 
-// reader returns what makes of a stored value what is written, or nil.
+// reader returns the function that converts a stored value to what is written, or nil.
 func reader(c *table.Column, live *database.ColumnInfo, stored table.Type) func(v *value.Value) {
 	switch {
 	case live.Binary:
 		return func(v *value.Value) { v.Text = hex.AppendEncode([]byte("0x"), v.Text) }
 	case c.Type.Kind == table.Boolean:
-		return untruth
+		return keepNumber
 	case c.Type.Kind == table.Double && live.Type != nil && live.Type.Size == table.Single:
-		return shorten
+		return shortestSingle
 	}
 	return typed(c, stored)
 }
 
-// untruth leaves a number that is neither true nor false as it is.
-func untruth(v *value.Value) {
+// keepNumber keeps a number other than 0 and 1 in a column of booleans.
+func keepNumber(v *value.Value) {
 	if !v.Untyped && v.Int != 0 && v.Int != 1 {
 		v.SetUntyped(strconv.AppendInt(nil, v.Int, 10))
 	}
 }
 
-// shorten makes of a double that is kept in four bytes the shortest number that gives
-// these bytes.
-func shorten(v *value.Value) {
+// shortestSingle replaces a double that is stored in four bytes by the shortest number with
+// the same four bytes.
+func shortestSingle(v *value.Value) {
 	f, err := strconv.ParseFloat(strconv.FormatFloat(v.Float, 'g', -1, 32), 64)
 	if err == nil {
 		v.Float = f

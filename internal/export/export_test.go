@@ -244,7 +244,7 @@ func TestBookRefuses(t *testing.T) {
 			require.NoError(t, err)
 			continue
 		}
-		require.EqualError(t, err, "row 1, column a: "+want+"; export it as .csv")
+		require.EqualError(t, err, "row 1, column a: "+want+"; export to .csv instead")
 	}
 }
 
@@ -258,7 +258,7 @@ func TestBookRounds(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, res.Notes, 1)
 	require.Equal(t, "a", *res.Notes[0].Column)
-	require.Contains(t, res.Notes[0].What, "rounded to 15 digits, as many as a workbook keeps: 2;")
+	require.Contains(t, res.Notes[0].What, "2 numbers are rounded to 15 digits, as many as a workbook keeps;")
 	book, err := excelize.OpenFile(path)
 	require.NoError(t, err)
 	rows, err := book.GetRows("Sheet1", excelize.Options{RawCellValue: true})

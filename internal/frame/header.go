@@ -101,18 +101,18 @@ func (h *Head) wordsHeader() (header, record int) {
 }
 
 // fullAbove returns the first of the rows right above a record that are as full. Without
-// a header they are records too, even if they are of other kinds: no title is so full,
-// unless most of its cells are words where all values are something else.
+// a header they are records too, even if they are of other kinds, because titles have fewer
+// cells. A row of words above other values is a title.
 func (h *Head) fullAbove(first int, kinds []value.Kind) int {
-	for first > h.top && !gapAbove(h.Rows, first) && h.Rows.Width(first-1) == h.Width && h.Filled(first-1) == h.Width && !h.foreign(first-1, kinds) {
+	for first > h.top && !gapAbove(h.Rows, first) && h.Rows.Width(first-1) == h.Width && h.Filled(first-1) == h.Width && !h.isWords(first-1, kinds) {
 		first--
 	}
 	return first
 }
 
-// foreign reports whether most cells of a row, and at least three, are words above columns
-// without any.
-func (h *Head) foreign(at int, kinds []value.Kind) bool {
+// isWords reports whether most cells of a row, at least three, are words, and their columns
+// have no other text.
+func (h *Head) isWords(at int, kinds []value.Kind) bool {
 	words := 0
 	for c, kind := range kinds {
 		if kind != value.Text && h.kind(at, c) == value.Text && !h.anyText(c, at+1) {

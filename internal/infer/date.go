@@ -36,7 +36,8 @@ func (p *Column) dates(o Options) (list []reading) {
 	return list
 }
 
-// minMonths is how many first numbers are more likely months, where all second ones are one day.
+// minMonths is the number of different first numbers that are taken for months, if all second
+// numbers are the same.
 const minMonths = 6
 
 // oneSecond reports whether the second numbers of the dates of a shape are all the same,

@@ -117,7 +117,7 @@ func (p *Column) remarkText(c *Choice) {
 	}
 }
 
-// dumpedNull is how servers write NULL into files of text. Nobody writes it for anything else.
+// dumpedNull is what servers write for NULL in text files. It has no other meaning.
 const dumpedNull = `\N`
 
 // isCode reports whether a null word is most likely one of many codes of the same

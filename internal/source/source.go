@@ -249,8 +249,8 @@ var signatures = []struct{ magic, what string }{
 // text.
 const maxControls = 0.02
 
-// documentKind returns an error for text that is no table but a document: a web page,
-// which servers often give in place of a file, XML or JSON.
+// documentKind returns an error for text that is a document and not a table: XML, JSON or a
+// web page, which servers often send instead of a file.
 func documentKind(head []byte) error {
 	head = bytes.TrimLeft(head, " \t\r\n\uFEFF")
 	start := bytes.ToLower(head[:min(len(head), 1000)])

@@ -147,7 +147,7 @@ func propose(l *database.ColumnInfo, s *survey.Column, nulls int64, to database.
 	}
 	typ, ok := types[l.Name]
 	if l.Own && !ok {
-		c.stays("its type says more than the values do")
+		c.stays("its type has rules of its own, such as the words of an enum")
 		return c
 	}
 	c.Nullable = l.Nullable && nulls > 0

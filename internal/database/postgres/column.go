@@ -11,8 +11,8 @@ import (
 	"ambertray/internal/table"
 )
 
-// Columns implements database.Inspector. A domain is what it is made of: the server checks
-// the rest. An enum is shown with its words.
+// Columns implements database.Inspector. A domain is reported as its base type, because the
+// server checks its constraints. An enum is reported with its words.
 func (t *Target) Columns(ctx context.Context, name string) ([]database.ColumnInfo, error) {
 	d := dialect.PostgreSQL
 	rows, err := t.Query(ctx, `WITH RECURSIVE `+baseTypes(d.Literal(d.QuoteTable(name)))+`
@@ -30,8 +30,8 @@ func (t *Target) Columns(ctx context.Context, name string) ([]database.ColumnInf
 	return list, err
 }
 
-// baseTypes is a common table expression of the types of a table's columns, and of the
-// domains among them what they are made of, down to a type that is none.
+// baseTypes returns a common table expression with the types of a table's columns. A domain
+// is followed to its base type, which may be a domain again.
 func baseTypes(name string) string {
 	return `base (of, number, type, modifier, nullable) AS (
 		SELECT attrelid, attnum, atttypid, atttypmod, true FROM pg_attribute WHERE attrelid = to_regclass(` + name + `)
@@ -39,8 +39,7 @@ func baseTypes(name string) string {
 		FROM base JOIN pg_type ON pg_type.oid = base.type WHERE typtype = 'd')`
 }
 
-// domains returns the columns of a table that have a domain, and the types that the domains
-// are made of.
+// domains returns the base types of those columns of a table that have a domain.
 func (t *Target) domains(ctx context.Context, name string) (map[string]string, error) {
 	d := dialect.PostgreSQL
 	rows, err := t.Query(ctx, `WITH RECURSIVE `+baseTypes(d.Literal(d.QuoteTable(name)))+`

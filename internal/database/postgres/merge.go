@@ -14,8 +14,8 @@ import (
 	"ambertray/internal/table"
 )
 
-// Stage implements database.StagingTx. Columns of domains have the types that these are made
-// of, so that the stage takes the rows that a domain refuses.
+// Stage implements database.StagingTx. Columns with a domain get its base type, because the
+// stage must accept the rows that the domain rejects.
 func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
 	d := dialect.PostgreSQL
 	domains, err := x.t.domains(ctx, tab.Name)
