@@ -70,8 +70,9 @@ func stripAffixes(s []byte) (d affixed, ok bool) {
 	signed := false
 	for changed := true; changed && len(s) > 0; {
 		before := len(s)
-		if len(s) > 2 && s[0] == '(' && s[len(s)-1] == ')' && !signed {
-			s, signed, d.negative, d.notation = bytes.TrimSpace(s[1:len(s)-1]), true, true, d.notation|Parens
+		inner, ok := inParens(s)
+		if ok && !signed {
+			s, signed, d.negative, d.notation = inner, true, true, d.notation|Parens
 		}
 		rest, minus := takeSign(s)
 		if len(rest) < len(s) && !signed {
@@ -95,6 +96,15 @@ func stripAffixes(s []byte) (d affixed, ok bool) {
 	d.body = s
 	d.dash = len(s) == 0 && d.negative && d.notation>>moneyShift != 0 && d.notation&Parens == 0
 	return d, len(s) > 0 && (isDigit(s[0]) || (s[0] == '.' || s[0] == ',') && len(s) > 1) && (isDigit(s[len(s)-1]) || s[len(s)-1] == '.')
+}
+
+// inParens returns the text between parentheses around s, unless it is blank.
+func inParens(s []byte) (inner []byte, ok bool) {
+	if len(s) < 3 || s[0] != '(' || s[len(s)-1] != ')' {
+		return nil, false
+	}
+	inner = bytes.TrimSpace(s[1 : len(s)-1])
+	return inner, len(inner) > 0
 }
 
 // takeSign takes a sign off the start of s; minus also as U+2212.

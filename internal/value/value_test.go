@@ -178,9 +178,41 @@ func TestFormats(t *testing.T) {
 	require.Equal(t, "hh:mm:ss a", f.String())
 }
 
+// TestAffixes scans all short texts of the signs that stand around numbers. A number has a
+// digit, or is the dash of accounts beside a currency.
+func TestAffixes(t *testing.T) {
+	signs := []string{"(", ")", "-", "+", "$", "€", "%", " ", ".", "5"}
+	texts := []string{""}
+	for range 5 {
+		var longer []string
+		for _, text := range texts {
+			for _, sign := range signs {
+				longer = append(longer, text+sign)
+			}
+		}
+		texts = longer
+		for _, text := range texts {
+			cell := Trim([]byte(text))
+			if len(cell) == 0 {
+				continue
+			}
+			var v Value
+			s := Scan(cell, &v)
+			if s.Kind != Integer && s.Kind != Decimal {
+				continue
+			}
+			dash := s.Notation&Dash == Dash
+			require.Equal(t, !dash, strings.Contains(text, "5"), text)
+			require.Equal(t, dash, v.Int == 0, text)
+			require.Equal(t, !dash && strings.ContainsAny(text, "(-"), v.Int < 0, text)
+			require.Equal(t, strings.ContainsAny(text, "$€"), s.Currency() != 0, text)
+		}
+	}
+}
+
 // FuzzScan looks for texts that make a scanner fail or disagree with itself.
 func FuzzScan(f *testing.F) {
-	for _, s := range []string{"1,234.5", "-.e1", "31/12/99 1:00", "2026-02-30T23:59:59.999999", "1.2,3", "- 1", "yes", "(£1,2)", "5th May 26 1 pm", "1e-99", "€ 5 %", "\u3000"} {
+	for _, s := range []string{"1,234.5", "-.e1", "31/12/99 1:00", "2026-02-30T23:59:59.999999", "1.2,3", "- 1", "yes", "(£1,2)", "( )", "$ -", "5th May 26 1 pm", "1e-99", "€ 5 %", "\u3000"} {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, s string) {
