@@ -255,7 +255,9 @@ func documentKind(head []byte) error {
 	head = bytes.TrimLeft(head, " \t\r\n\uFEFF")
 	start := bytes.ToLower(head[:min(len(head), 1000)])
 	switch {
-	case bytes.Contains(start, []byte("<!doctype html")), bytes.HasPrefix(start, []byte("<html")):
+	case bytes.HasPrefix(start, []byte("<!doctype html")), bytes.HasPrefix(start, []byte("<html")):
+		return ErrHTML
+	case bytes.HasPrefix(start, []byte("<?xml")) && bytes.Contains(start, []byte("<!doctype html")):
 		return ErrHTML
 	case bytes.HasPrefix(start, []byte("<?xml")):
 		return fmt.Errorf("is XML, %w", ErrDocument)

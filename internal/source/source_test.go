@@ -271,7 +271,7 @@ func TestDocuments(t *testing.T) {
 		"\n<!DOCTYPE html><p>Sign in": "is a web page, not a table", "<?xml version=\"1.0\"?>\n<!DOCTYPE html>\n": "is a web page, not a table", "<?xml version=\"1.0\"?>\n<rooms/>": "is XML, not a table",
 		"{\n \"no\": 1,\n \"name\": [\"Ea": "is JSON, not a table", "[{\"no\": 1}]": "is JSON, not a table", "{\"no\": 1}\n{\"no\": 2}\n": "is JSON, not a table",
 		strings.Repeat("\x01\x00\x00\x00\x02\x00\x00\x00\xfe\xff\x00\x00", 200): "is not text but binary",
-		"{\"no\": 1}|5\n{\"no\": 2}|6\n":                                        "", "[1, 2]\n[3, 4]\n": "", "<NO>,<NAME>\n1,ant\n": "", "{}\n": "", "{no}\n": "",
+		"{\"no\": 1}|5\n{\"no\": 2}|6\n":                                        "", "[1, 2]\n[3, 4]\n": "", "<NO>,<NAME>\n1,ant\n": "", "no,page\n1,<!doctype html><p>\n": "", "{}\n": "", "{no}\n": "",
 	} {
 		s, err := new(source.Opener).Open(t.Context(), write(t, "rooms.txt", []byte(text)), source.Options{})
 		if want == "" {
