@@ -70,7 +70,7 @@ func (c *Column) mistaken(cell []byte) bool {
 // reader returns the function that converts a stored value to what is written, or nil.
 func reader(c *table.Column, live *database.ColumnInfo, stored table.Type) func(v *value.Value) {
 	switch {
-	case live.Binary:
+	case live.Binary && stored.Textual():
 		return func(v *value.Value) { v.Text = hex.AppendEncode([]byte("0x"), v.Text) }
 	case c.Type.Kind == table.Boolean:
 		return keepNumber

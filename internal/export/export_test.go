@@ -102,8 +102,15 @@ func TestColumns(t *testing.T) {
 		require.NoError(t, err)
 		require.Equal(t, "A,GONE\n"+c.want+",\n", out.String(), "%s as %s", c.stored, c.typ)
 	}
-	db := museum(t, "CREATE TABLE find (a)")
-	_, err := export.Tray(context.Background(), db, &tray.Tray{Dir: "x.tray", Table: table.Table{Name: "find", Columns: []table.Column{column(t, "b", "text")}}})
+	db := museum(t, "CREATE TABLE find (a blob)", "INSERT INTO find VALUES (55), (1)")
+	w, err := export.Tray(context.Background(), db, &tray.Tray{Table: table.Table{Name: "find", Columns: []table.Column{column(t, "a", "boolean")}}})
+	require.NoError(t, err)
+	var out bytes.Buffer
+	_, err = export.Run(context.Background(), db, w, export.Standard, options(&out))
+	require.NoError(t, err)
+	require.Equal(t, "A\n55\ntrue\n", out.String(), "numbers in a column for bytes")
+	db = museum(t, "CREATE TABLE find (a)")
+	_, err = export.Tray(context.Background(), db, &tray.Tray{Dir: "x.tray", Table: table.Table{Name: "find", Columns: []table.Column{column(t, "b", "text")}}})
 	require.EqualError(t, err, "table find has no column b, which is in x.tray")
 }
 
