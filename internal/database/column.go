@@ -35,8 +35,18 @@ func ParseColumns(rows [][]string, typeOf func(native string) (*table.Type, *tab
 	return list
 }
 
-// EnumWords reads the words of a type such as enum('a','it”s'), from the first quote on.
-func EnumWords(list string) (words []string) {
+// EnumType returns the type and the words of an enum, which is written as enum('a','b') with
+// quotes doubled inside words. ok is false for other types.
+func EnumType(native string) (t *table.Type, limit *table.Limit, ok bool) {
+	words, ok := strings.CutPrefix(native, "enum(")
+	if !ok {
+		return nil, nil, false
+	}
+	return &table.Type{Kind: table.Text}, &table.Limit{Native: "enum", OneOf: enumWords(words)}, true
+}
+
+// enumWords returns the quoted words of a list.
+func enumWords(list string) (words []string) {
 	for {
 		from := strings.IndexByte(list, '\'')
 		if from < 0 {

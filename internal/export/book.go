@@ -11,7 +11,6 @@ import (
 	"unicode/utf16"
 	"unicode/utf8"
 
-	"github.com/dustin/go-humanize"
 	"github.com/xuri/excelize/v2"
 
 	"ambertray/internal/note"
@@ -194,11 +193,8 @@ func (b *bookWriter) Notes() []note.Note {
 	list := []note.Note{}
 	for i, n := range b.rounded {
 		if n > 0 {
-			numbers := "1 number is"
-			if n > 1 {
-				numbers = humanize.Comma(n) + " numbers are"
-			}
-			list = append(list, note.On(b.columns[i].Heading, fmt.Sprintf("%s rounded to %d digits, as many as a workbook keeps; export to .csv or .parquet keeps all digits", numbers, maxExactDigits)))
+			list = append(list, note.On(b.columns[i].Heading, fmt.Sprintf("%s rounded to %d digits, as many as a workbook keeps; export to .csv or .parquet keeps all digits",
+				note.Count(n, "number is", "numbers are"), maxExactDigits)))
 		}
 	}
 	return list

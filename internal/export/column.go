@@ -2,7 +2,6 @@ package export
 
 import (
 	"bytes"
-	"encoding/hex"
 	"math"
 	"strconv"
 	"strings"
@@ -71,7 +70,7 @@ func (c *Column) mistaken(cell []byte) bool {
 func reader(c *table.Column, live *database.ColumnInfo, stored table.Type) func(v *value.Value) {
 	switch {
 	case live.Binary && stored.Textual():
-		return func(v *value.Value) { v.Text = hex.AppendEncode([]byte("0x"), v.Text) }
+		return func(v *value.Value) { v.Text = value.AppendBytes(nil, v.Text) }
 	case c.Type.Kind == table.Boolean:
 		return keepNumber
 	case c.Type.Kind == table.Double && live.Type != nil && live.Type.Size == table.Single:

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"ambertray/internal/note"
 	"ambertray/internal/table"
 	"ambertray/internal/value"
 )
@@ -209,7 +210,7 @@ func (c *Choice) readAsNull(word *tally) {
 	text := word.examples[0].Text
 	c.Nullable = true
 	c.NullWords = append(c.NullWords, strings.TrimSpace(text))
-	c.Evidence += "; " + count(word.count, "is", "are") + " " + quoted(text) + ", read as no value"
+	c.Evidence += "; " + note.Count(word.count, "is", "are") + " " + quoted(text) + ", read as no value"
 }
 
 func (p *Column) addNear(c *Choice, r *reading, near int64) {
@@ -217,7 +218,7 @@ func (p *Column) addNear(c *Choice, r *reading, near int64) {
 		return
 	}
 	c.Rejects = near
-	c.Obstacle = count(near, "value is not a valid date and is rejected: ", "values are not valid dates and are rejected: ") +
+	c.Obstacle = note.Count(near, "value is not a valid date and is rejected: ", "values are not valid dates and are rejected: ") +
 		examples(p.examplesOf(r.near)) + "; write type: " + p.textType(Roomy).String() + " to keep " + pronoun(near) + " as text"
 	text := [2]string{"type", p.textType(Roomy).String()}
 	c.Remedies = append(c.Remedies, Remedy{"keep " + pronoun(near) + " as text", [][2]string{text}})
@@ -250,7 +251,7 @@ func (p *Column) obstacle(c *Choice, r *reading, fits int64) {
 	list := p.examplesOf(out)
 	c.Tighter = tight
 	c.Remedies = []Remedy{{fmt.Sprintf("%s, and reject %s", tight.Type, group(n)), keys}}
-	c.Obstacle = group(fits) + " of " + group(fits+n) + " are " + r.name + ", but " + count(n, "is not", "are not") + ": " + examples(list) +
+	c.Obstacle = group(fits) + " of " + group(fits+n) + " are " + r.name + ", but " + note.Count(n, "is not", "are not") + ": " + examples(list) +
 		"; write " + strings.Join(rule, ", ") + " to reject " + pronoun(n)
 	words := p.words(out)
 	if len(words) > 0 {

@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 
+	"ambertray/internal/note"
 	"ambertray/internal/table"
 	"ambertray/internal/value"
 )
@@ -154,7 +155,7 @@ func (p *Column) planNumbers(style value.Style, o Options, c *Choice) {
 				group(t.money), group(t.n), verb(t.money), style.Currency, at(t.priced))
 			c.Evidence = amount(t.n, "number") + span + "; " + c.Remark
 		} else if bare > 0 {
-			c.Evidence += fmt.Sprintf("; %s no currency", count(bare, "has", "have"))
+			c.Evidence += fmt.Sprintf("; %s no currency", note.Count(bare, "has", "have"))
 		}
 	case t.scale > 0:
 		c.Type = decimalType(t.whole, t.scale, o.Fit)
@@ -191,16 +192,16 @@ func (t *counted) explain(style value.Style, o Options, c *Choice) {
 		}
 	}
 	if t.pointZero > 0 && t.scale == 0 {
-		c.Evidence += fmt.Sprintf("; %s in .0", count(t.pointZero, "ends", "end"))
+		c.Evidence += fmt.Sprintf("; %s in .0", note.Count(t.pointZero, "ends", "end"))
 	}
 	if t.negative > 0 {
-		c.Evidence += fmt.Sprintf("; %s written as in accounts", count(t.negative, "is negative,", "are negative,"))
+		c.Evidence += fmt.Sprintf("; %s written as in accounts", note.Count(t.negative, "is negative,", "are negative,"))
 	}
 	if t.dashes > 0 {
-		c.Evidence += fmt.Sprintf("; %s a dash, which is zero in accounts", count(t.dashes, "is", "are"))
+		c.Evidence += fmt.Sprintf("; %s a dash, which is zero in accounts", note.Count(t.dashes, "is", "are"))
 	}
 	if t.exponents > 0 && c.Type.Kind != table.Double {
-		c.Evidence += fmt.Sprintf("; %s an exponent, and no digit is lost", count(t.exponents, "has", "have"))
+		c.Evidence += fmt.Sprintf("; %s an exponent, and no digit is lost", note.Count(t.exponents, "has", "have"))
 	}
 }
 

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"ambertray/internal/note"
 	"ambertray/internal/table"
 	"ambertray/internal/value"
 )
@@ -49,9 +50,9 @@ func (p *Column) chooseText(fit Fit, c *Choice) (code bool) {
 	values := p.Records - p.Blanks
 	switch {
 	case codes > 0 && digits == values && p.Shortest == p.Longest:
-		c.Evidence = fmt.Sprintf("%d digits in all %s, %s with 0: a code, not a number", p.Longest, amount(values, "value"), count(codes, "begins", "begin"))
+		c.Evidence = fmt.Sprintf("%d digits in all %s, %s with 0: a code, not a number", p.Longest, amount(values, "value"), note.Count(codes, "begins", "begin"))
 	case codes > 0 && digits == values:
-		c.Evidence = fmt.Sprintf("%s with 0: a code, not a number", count(codes, "value begins", "values begin"))
+		c.Evidence = fmt.Sprintf("%s with 0: a code, not a number", note.Count(codes, "value begins", "values begin"))
 	case c.Type.Kind == table.Char:
 		c.Evidence = fmt.Sprintf("%s in every value", amount(int64(p.Longest), "character"))
 	case c.Type.Kind == table.Varchar && fit == Snug:
@@ -109,7 +110,7 @@ func (p *Column) remarkText(c *Choice) {
 				c.readAsNull(t)
 				continue
 			}
-			c.Evidence += fmt.Sprintf("; %s %s: null_words would read %s as no value", count(t.count, "is", "are"), quoted(t.examples[0].Text), pronoun(t.count))
+			c.Evidence += fmt.Sprintf("; %s %s: null_words would read %s as no value", note.Count(t.count, "is", "are"), quoted(t.examples[0].Text), pronoun(t.count))
 		}
 	}
 	if len(texts) == 2 && c.Distinct == 2 && p.Records-p.Blanks > 4 {

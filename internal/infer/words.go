@@ -18,14 +18,6 @@ func amount(n int64, noun string) string {
 	return group(n) + " " + noun + "s"
 }
 
-// count writes a number and the form of the word that goes with it.
-func count(n int64, one, many string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return group(n) + " " + many
-}
-
 func verb(n int64) string {
 	if n == 1 {
 		return "has"

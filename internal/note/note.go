@@ -3,6 +3,8 @@
 // receipt of a load keeps them.
 package note
 
+import "github.com/dustin/go-humanize"
+
 // Note is one note. Source is the file or sheet that it is about, nil for all of
 // them; Line is 0 where it is not about a line, and Column nil where it is not
 // about a column.
@@ -23,3 +25,11 @@ func Of(part string, line int64, what string) Note {
 
 // About returns a note about the whole source.
 func About(what string) Note { return Note{What: what} }
+
+// Count writes a number and the words that follow it, which are other ones after 1.
+func Count(n int64, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return humanize.Comma(n) + " " + many
+}

@@ -75,7 +75,7 @@ func (p *Profile) Compare(s *Survey) (notes []note.Note) {
 		notes = append(notes, note.About("columns differ from those of the data that the plan was drafted from: "+d.String()))
 	}
 	if differs(float64(p.Records), float64(s.Records)) {
-		notes = append(notes, note.About(fmt.Sprintf("%s; the plan was drafted from %s", countOf(s.Records, "record", "records"), humanize.Comma(p.Records))))
+		notes = append(notes, note.About(fmt.Sprintf("%s; the plan was drafted from %s", note.Count(s.Records, "record", "records"), humanize.Comma(p.Records))))
 	}
 	for i := range p.Columns {
 		was := &p.Columns[i]
@@ -96,7 +96,7 @@ func (c *Column) changes(now *Column, records, nowRecords int64) (what []string)
 	add := func(format string, args ...any) { what = append(what, fmt.Sprintf(format, args...)) }
 	for _, k := range now.Kinds {
 		if len(c.Kinds) > 0 && !slices.ContainsFunc(c.Kinds, func(o infer.Kind) bool { return o.Name == k.Name }) {
-			add("%s of a new kind, %s, such as %q on line %s", countOf(k.Count, "value is", "values are"), k.Name, k.Examples[0].Text, humanize.Comma(k.Examples[0].Line))
+			add("%s of a new kind, %s, such as %q on line %s", note.Count(k.Count, "value is", "values are"), k.Name, k.Examples[0].Text, humanize.Comma(k.Examples[0].Line))
 		}
 	}
 	before, after := share(c.Blanks, records), share(now.Blanks, nowRecords)

@@ -10,7 +10,6 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"github.com/dustin/go-humanize"
 
 	"ambertray/internal/dialect"
 	"ambertray/internal/record"
@@ -113,14 +112,6 @@ func (s *Survey) noteText(n *Repeated) string {
 		return n.What
 	}
 	return where + n.Elsewhere() + ": " + n.What
-}
-
-// countOf writes a number and the form of the words that goes with it.
-func countOf(n int64, one, many string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return humanize.Comma(n) + " " + many
 }
 
 // spacer reports whether a column has neither a value nor, where others have one, a

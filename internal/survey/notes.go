@@ -36,7 +36,7 @@ func (w *surveying) notes() {
 	for i := range s.Columns {
 		c := &s.Columns[i]
 		for _, word := range c.Choice.NullWords {
-			add(note.On(c.Heading, fmt.Sprintf("%q is read as NULL: %s", word, countOf(c.NullWords[word], "value", "values"))))
+			add(note.On(c.Heading, fmt.Sprintf("%q is read as NULL: %s", word, note.Count(c.NullWords[word], "value", "values"))))
 		}
 	}
 	add(s.trimNotes()...)
@@ -72,15 +72,15 @@ func (s *Survey) encodingNotes() (list []note.Note) {
 func (s *Survey) recordNotes() (list []note.Note) {
 	n := s.Ragged - s.Filled
 	if n > 0 {
-		list = append(list, note.About(countOf(n, "record is rejected because it has", "records are rejected because they have")+
+		list = append(list, note.About(note.Count(n, "record is rejected because it has", "records are rejected because they have")+
 			" more or fewer cells than the header; --fill-short fills the short ones with NULL"))
 	}
 	if s.Filled > 0 {
-		list = append(list, note.About(countOf(s.Filled, "record has", "records have")+
+		list = append(list, note.About(note.Count(s.Filled, "record has", "records have")+
 			" fewer cells than the header; the missing cells at the end become NULL"))
 	}
 	if s.Broken > 0 {
-		list = append(list, note.About(countOf(s.Broken, "record is rejected because it", "records are rejected because they")+" cannot be read"))
+		list = append(list, note.About(note.Count(s.Broken, "record is rejected because it", "records are rejected because they")+" cannot be read"))
 	}
 	for _, o := range s.Oddities {
 		if o.What == record.LiteralQuote.String() || o.What == record.StrayQuote.String() {
@@ -114,7 +114,7 @@ func (s *Survey) layoutNotes() (list []note.Note) {
 		if n > 0 && i >= 0 {
 			first := &s.SkippedRows[i]
 			list = append(list, note.Of(first.Source, first.Line, fmt.Sprintf("%s skipped, the first %q",
-				countOf(n, rule.String()+" is", rule.String()+"s are"), strings.Join(strings.Fields(strings.ReplaceAll(record.Clip([]byte(first.Text)), "\x1f", " ")), " "))))
+				note.Count(n, rule.String()+" is", rule.String()+"s are"), strings.Join(strings.Fields(strings.ReplaceAll(record.Clip([]byte(first.Text)), "\x1f", " ")), " "))))
 		}
 	}
 	l := &s.Layout
@@ -181,7 +181,7 @@ func (n *Repeated) Elsewhere() string {
 	if n.Others == 0 {
 		return ""
 	}
-	return ", and in " + countOf(int64(n.Others), "other part", "other parts")
+	return ", and in " + note.Count(int64(n.Others), "other part", "other parts")
 }
 
 // WithoutRepeats returns notes, those that say the same of several parts once.

@@ -11,6 +11,7 @@ import (
 	"ambertray/internal/convert"
 	"ambertray/internal/dialect"
 	"ambertray/internal/intake"
+	"ambertray/internal/note"
 	"ambertray/internal/pass"
 	"ambertray/internal/proof"
 	"ambertray/internal/source"
@@ -68,7 +69,7 @@ func Relate(ctx context.Context, from *source.Opener, surveys []*Survey, tables 
 					}
 					if within {
 						found = append(found, Relation{tables[b], s.Columns[c].Name, tables[a], to.Name,
-							fmt.Sprintf("%s, all among its %s", countOf(s.Columns[c].Distinct, "value", "values"), humanize.Comma(to.Distinct))})
+							fmt.Sprintf("%s, all among its %s", note.Count(s.Columns[c].Distinct, "value", "values"), humanize.Comma(to.Distinct))})
 					}
 				}
 			}

@@ -1,5 +1,7 @@
 package value
 
+import "encoding/hex"
+
 // AppendDate appends days since 1970-01-01 as an ISO 8601 date.
 func AppendDate(dst []byte, days int64) []byte {
 	year, month, day := civilFromDays(days)
@@ -42,6 +44,9 @@ func AppendTimestamp(dst []byte, micros int64) []byte {
 	dst = append(AppendDate(dst, days), ' ')
 	return AppendClock(dst, micros-days*perDay)
 }
+
+// AppendBytes appends bytes as text: 0x and two hexadecimal digits each.
+func AppendBytes(dst, b []byte) []byte { return hex.AppendEncode(append(dst, "0x"...), b) }
 
 // appendPadded appends a number in an even number of digits, up to six, after its sign if it
 // is below zero.

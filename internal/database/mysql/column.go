@@ -45,9 +45,9 @@ func typeOf(native string) (*table.Type, *table.Limit, bool) {
 	if native == "tinyint(1)" {
 		return &table.Type{Kind: table.Boolean}, nil, true
 	}
-	words, ok := strings.CutPrefix(native, "enum(")
+	enum, words, ok := database.EnumType(native)
 	if ok {
-		return &table.Type{Kind: table.Text}, &table.Limit{Native: "enum", OneOf: database.EnumWords(words)}, true
+		return enum, words, true
 	}
 	native = compressed.ReplaceAllString(native, "")
 	m := nativeForm.FindStringSubmatch(strings.ToLower(native))

@@ -4,7 +4,6 @@ import (
 	"context"
 	"regexp"
 	"strconv"
-	"strings"
 
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
@@ -63,9 +62,9 @@ var nativeKinds = map[string]table.Kind{
 
 // typeOf returns the type that values are sent as to a column of a native type.
 func typeOf(native string) (*table.Type, *table.Limit, bool) {
-	words, ok := strings.CutPrefix(native, "enum(")
+	enum, words, ok := database.EnumType(native)
 	if ok {
-		return &table.Type{Kind: table.Text}, &table.Limit{Native: "enum", OneOf: database.EnumWords(words)}, true
+		return enum, words, true
 	}
 	m := nativeForm.FindStringSubmatch(native)
 	if m == nil {

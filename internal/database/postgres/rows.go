@@ -164,10 +164,7 @@ func readDate(data []byte, v *value.Value) {
 	days := readInt(data)
 	v.Int = days + epochDays
 	switch {
-	case days == math.MaxInt32:
-		v.SetUntyped([]byte("infinity"))
-	case days == math.MinInt32:
-		v.SetUntyped([]byte("-infinity"))
+	case setInfinite(v, days, math.MinInt32, math.MaxInt32):
 	case v.Int < firstDay || v.Int > lastDay:
 		date, era := farDate(v.Int)
 		v.SetUntyped([]byte(date + era))
@@ -188,15 +185,26 @@ func readTimestamp(data []byte, offset string, v *value.Value) {
 	micros := readInt(data)
 	v.Int = micros + epochMicros
 	switch {
-	case micros == math.MaxInt64:
-		v.SetUntyped([]byte("infinity"))
-	case micros == math.MinInt64:
-		v.SetUntyped([]byte("-infinity"))
+	case setInfinite(v, micros, math.MinInt64, math.MaxInt64):
 	case v.Int < firstDay*perDay || v.Int >= (lastDay+1)*perDay:
 		clock := (v.Int%perDay + perDay) % perDay
 		date, era := farDate((v.Int - clock) / perDay)
 		v.SetUntyped([]byte(date + " " + string(value.AppendClock(nil, clock)) + offset + era))
 	}
+}
+
+// setInfinite sets v to an infinite moment, and reports whether n is one: the least or the
+// greatest number of its size.
+func setInfinite(v *value.Value, n, least, greatest int64) bool {
+	switch n {
+	case least:
+		v.SetUntyped([]byte("-infinity"))
+	case greatest:
+		v.SetUntyped([]byte("infinity"))
+	default:
+		return false
+	}
+	return true
 }
 
 // farDate writes days since 1970-01-01 as the server writes dates before the year 1 and

@@ -2,7 +2,6 @@ package sqlite
 
 import (
 	"context"
-	"encoding/hex"
 	"errors"
 
 	"zombiezen.com/go/sqlite"
@@ -52,7 +51,7 @@ func (t *Target) QueryRows(ctx context.Context, query string, tab *table.Table, 
 	return r.each(func(r *rowReader) error { return each(r.row) })
 }
 
-// orBytes reads what is bytes as hexadecimal digits after 0x, and other values as read does.
+// orBytes returns a reader that gives bytes as text, and otherwise does what read does.
 func orBytes(read reader) reader {
 	return func(stmt *sqlite.Stmt, i int, v *value.Value) {
 		if stmt.ColumnType(i) != sqlite.TypeBlob {
@@ -61,6 +60,6 @@ func orBytes(read reader) reader {
 		}
 		blob := make([]byte, stmt.ColumnLen(i))
 		stmt.ColumnBytes(i, blob)
-		v.Null, v.Text = false, hex.AppendEncode([]byte("0x"), blob)
+		v.Null, v.Text = false, value.AppendBytes(nil, blob)
 	}
 }

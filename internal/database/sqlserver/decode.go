@@ -211,7 +211,7 @@ func textSetter(c *wireColumn) func(dst, b []byte) []byte {
 	case c.wide():
 		return appendUTF8
 	case c.code == typeVarBin || c.code == typeBinary:
-		return func(dst, b []byte) []byte { return hex.AppendEncode(append(dst, "0x"...), b) }
+		return value.AppendBytes
 	}
 	return func(dst, b []byte) []byte { return append(dst, c.page.Decode(b)...) }
 }
