@@ -129,8 +129,8 @@ func TestExport(t *testing.T) {
 	}
 }
 
-// TestOddValues exports values that only a database has as the server writes them, bytes
-// as hexadecimal digits.
+// TestOddValues exports values that other databases do not have. They are written as the
+// server writes them, and bytes as hexadecimal digits.
 func TestOddValues(t *testing.T) {
 	odd := map[string]struct{ columns, rows, want string }{
 		"sqlite": {"b boolean, f double, x blob", "(1, 5, 9e999, x'00ff'), (2, 1, -9e999, 'a')", "1,5,Infinity,0x00ff\n2,true,-Infinity,0x61\n"},

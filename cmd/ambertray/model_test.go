@@ -24,7 +24,7 @@ type model struct {
 // appended is a load that appended rows.
 type appended struct {
 	id, file string
-	names    map[int]string // that it loaded
+	names    map[int]string // of the rows that it loaded
 	rejected int
 	gone     bool // undone, or replaced
 }
@@ -49,7 +49,7 @@ func (m *model) file(records int) (name string, names map[int]string, bad int) {
 	return name, names, bad
 }
 
-// status is that of a load with so many rejects.
+// status returns the exit status of a load with this number of rejects.
 func (m *model) status(rejected int) int {
 	if rejected > 0 {
 		return 3
@@ -64,7 +64,7 @@ func (m *model) counted(receipt map[string]any, loaded, rejected int) {
 	require.Equal(m, []any{float64(loaded + rejected), float64(loaded), float64(rejected)}, []any{counts["read"], counts["loaded"], counts["rejected"]})
 }
 
-// add appends a file. Rows whose key is there already are rejected.
+// add appends a file. Rows with an existing key are rejected.
 func (m *model) add() {
 	m.Helper()
 	name, names, bad := m.file(1 + m.rng.IntN(8))
@@ -83,7 +83,7 @@ func (m *model) add() {
 	m.loads = append(m.loads, load)
 }
 
-// merge merges a file: rows whose key is there already get its values.
+// merge merges a file. Rows with an existing key are updated.
 func (m *model) merge() {
 	m.Helper()
 	name, names, bad := m.file(1 + m.rng.IntN(8))

@@ -8,8 +8,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// TestNativeTypes appends to a table of enums, domains, JSON and texts regardless of case,
-// and merges into it. What they do not take is rejected by record.
+// TestNativeTypes appends to a table with enum, domain, json and citext columns, and merges
+// into it. Values that the server refuses are rejected by record.
 func TestNativeTypes(t *testing.T) {
 	to := targets(t)["postgres"]
 	d, table, n := newDesk(t), uniqueTable(t), "n"+uniqueTable(t)

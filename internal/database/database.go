@@ -143,8 +143,8 @@ func (e *Error) Unwrap() []error {
 	return errs
 }
 
-// Explain returns an error of a server or its driver as an *Error, of which explain sets the
-// kind and the words. Nil and an error that is explained already stay as they are.
+// Explain wraps an error of a server or its driver in an *Error, and lets explain set its
+// kind. It returns nil and errors that are wrapped already unchanged.
 func Explain(target, op string, err error, explain func(e *Error)) error {
 	var known *Error
 	if err == nil || errors.As(err, &known) {

@@ -18,8 +18,8 @@ import (
 // an unquoted cell is text, and so is a stray quote inside a quoted cell, as
 // long as that cell stays on one line. A quoted cell that spans lines must be
 // clean, because otherwise its opening quote was most likely never closed. Spaces may
-// follow the quote that closes a cell on one line. And where quotes do not give the usual number of
-// cells, but the same lines do when their quotes are text, they are text.
+// follow the quote that closes a cell on one line. And where quotes do not give the
+// usual number of cells, but the same lines do when their quotes are text, they are text.
 //
 // The usual dialects, with a delimiter of one byte, are cut by marking 64
 // bytes at a time; the others by careful, a byte at a time.

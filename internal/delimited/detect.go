@@ -183,9 +183,9 @@ func (s *shape) rate() float64 {
 	return score - s.rareness(share) - s.untidy(first) - s.misreadHeader(first)
 }
 
-// misreadHeader is what a dialect loses if it leaves single quotes around all headings, or
-// leaves together headings that spaces cut as the records are cut, and a little if the
-// first row has fewer cells than the others.
+// misreadHeader returns the loss of a dialect that leaves single quotes around all headings,
+// or that does not separate headings where spaces would. If the first row only has fewer
+// cells than the others, the loss is small.
 func (s *shape) misreadHeader(first int) (loss float64) {
 	quoted := s.Width > 1
 	for c := range s.Rows.Width(first) {
@@ -298,7 +298,7 @@ func (s *shape) cutsQuoted() bool {
 	return 10*rows >= s.Rows.Len() && rows > 0
 }
 
-// signsIn returns how much a cell shows that the dialect was not understood.
+// signsIn returns the number of signs in a cell that the dialect was not understood.
 func (s *shape) signsIn(cell []byte) int {
 	if len(cell) < 2 {
 		return 0

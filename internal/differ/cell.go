@@ -66,7 +66,7 @@ func writer(t table.Type) func(dst []byte, v *value.Value) []byte {
 	}
 }
 
-// appendBoolean appends a truth value, and as a number what a table has that is none.
+// appendBoolean appends true or false, or the number if it is neither 1 nor 0.
 func appendBoolean(dst []byte, v *value.Value) []byte {
 	if v.Int != 0 && v.Int != 1 {
 		return strconv.AppendInt(dst, v.Int, 10)

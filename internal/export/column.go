@@ -22,8 +22,8 @@ type Column struct {
 	append  func(dst []byte, v *value.Value) []byte
 }
 
-// newColumn returns a column that is written by the rules of a plan's column, of what a
-// database has at an index.
+// newColumn returns a column that is written by the rules of a plan's column. live is the
+// column of the table, and at its index in the rows.
 func newColumn(c *table.Column, at int, live *database.ColumnInfo, d *dialect.Dialect) Column {
 	return Column{Heading: c.From, Type: c.Type, at: at, read: reader(c, live, d.Stored(c.Type)), append: appender(c)}
 }

@@ -41,7 +41,7 @@ type Result struct {
 	Columns []string `json:"columns"`
 	Bytes   int64    `json:"bytes"`
 	SHA256  string   `json:"sha256"`
-	// Notes say what the format of the file does not keep.
+	// Notes report what the format of the file does not preserve.
 	Notes []note.Note `json:"notes"`
 }
 
@@ -123,7 +123,7 @@ type rowWriter interface {
 	Row(row []value.Value) error
 	// Close writes what is left.
 	Close() error
-	// Notes say what the format does not keep of the rows.
+	// Notes returns notes on what the format does not preserve.
 	Notes() []note.Note
 	// Drop removes what is kept elsewhere meanwhile, after Close or in its place.
 	Drop() error

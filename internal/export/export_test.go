@@ -237,7 +237,7 @@ func TestNothingHalf(t *testing.T) {
 	require.ErrorContains(t, err, "two of its columns have the same name")
 }
 
-// TestBookRefuses does not cut off or change a text that a cell cannot hold.
+// TestBookRefuses checks that a text that does not fit a cell is neither truncated nor changed.
 func TestBookRefuses(t *testing.T) {
 	for text, want := range map[string]string{
 		"printf('%.40000c', 'x')": "40000 characters are more than a cell of a workbook holds, 32767", "'a' || char(1)": `the character '\x01' cannot be in a workbook`,
@@ -255,7 +255,7 @@ func TestBookRefuses(t *testing.T) {
 	}
 }
 
-// TestBookRounds notes doubles of more digits than a workbook keeps.
+// TestBookRounds checks the note on doubles with more digits than a workbook has.
 func TestBookRounds(t *testing.T) {
 	db := museum(t, "CREATE TABLE find (a double, b double)", "INSERT INTO find VALUES (3.141592653589793, 0.1), (2.0 / 3, 1.7976931348623157e308)")
 	w, err := export.Table(context.Background(), db, "find")

@@ -139,8 +139,7 @@ func (h *Head) titlesAbove(header int, kinds []value.Kind) bool {
 	return true
 }
 
-// isSize reports whether a row is the first and gives the size of the table: the number of
-// records that stand below its header, and that of columns.
+// isSize reports whether a row is the first and has the numbers of records and columns.
 func (h *Head) isSize(r, header int) bool {
 	return r == 0 && h.Filled(r) == 2 && string(h.Cell(r, 0)) == strconv.Itoa(h.Rows.Len()-header-1) && string(h.Cell(r, 1)) == strconv.Itoa(h.Width)
 }
@@ -157,13 +156,13 @@ func (h *Head) names(r int) (n int) {
 }
 
 // namesSome reports whether a row right above a record can be the header of the first
-// columns only: it has several texts, and is no sentence.
+// columns only: it has several texts, and is not a sentence.
 func (h *Head) namesSome(r int) bool {
 	return h.Rows.Width(r) > 2 && h.Filled(r) == h.Rows.Width(r) && h.DistinctTexts(r) && !h.spaced(r) && !gapAbove(h.Rows, r+1)
 }
 
-// usuallyFilled returns how many cells half of the rows from a row on have filled at most.
-// In a sheet, this is fewer than the width where something else stands beside the table.
+// usuallyFilled returns the median number of filled cells from a row on. In a sheet, it is
+// less than the width if something else is beside the table.
 func (h *Head) usuallyFilled(from int) int {
 	if !h.Sparse {
 		return h.Width

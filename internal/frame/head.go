@@ -24,8 +24,8 @@ type Head struct {
 	Short bool // most records have fewer cells than the header
 	First int  // the row of the first record, once the header is found
 	top   int  // the row below the labels above the table
-	// BySpaces says that nothing but spaces stand between cells; Sparse that rows end
-	// with their last value.
+	// BySpaces means that only spaces separate cells, Sparse that rows end with their last
+	// value.
 	BySpaces, Sparse bool
 	Comment          string // the prefix of comments, or ""
 	// Cut cuts the text of a comment into cells.

@@ -157,7 +157,7 @@ func (h *Head) widths(from int) map[int]int {
 
 // commentHeader returns the line of a comment that names the columns, or 0. It stands
 // right above a row, which is then the first record. Where that row may be a header
-// itself, the comment needs as many cells. A sentence is no header.
+// itself, the comment needs as many cells. A sentence is not a header.
 func (h *Head) commentHeader(at int, guess bool) int64 {
 	if h.Comment == "" || h.Width < 2 {
 		return 0
@@ -195,8 +195,8 @@ func (h *Head) wordy() bool {
 	return words >= 3*h.Width && most > 4
 }
 
-// spaced reports whether a cell of a row after the first is blank or begins with a space, as prose
-// does after a comma.
+// spaced reports whether a cell after the first is blank or begins with a space, as in prose
+// after a comma.
 func (h *Head) spaced(at int) bool {
 	for c := 1; c < h.Rows.Width(at); c++ {
 		cell := h.Rows.Cell(at, c)

@@ -50,15 +50,14 @@ func blankBelow(b *record.Batch, r, end, c int) bool {
 	return true
 }
 
-// FitHeadings adds a blank heading where nearly all records have one cell more
-// than the header: before the first, for the names of the rows, or after the
-// last, where the records end in a delimiter. Where only some of them have it,
-// it comes after the last too. If nearly all records have the same number of cells and
-// several more than the header, the header names the first columns. A record that lacks just the cell of a last
+// FitHeadings adds blank headings for columns that the header lacks. If nearly all records
+// have one cell more than the header, the column is the first, with the names of the rows,
+// or the last, if the records end in a delimiter. If only some of them have it, it is the
+// last too. If nearly all records have the same number of cells, and several more than the
+// header, the header names the first columns. A record that lacks only the cell of a last
 // heading that is blank is filled to fillLast cells, unless that is 0.
 //
-// Rows of a sheet end with their last value, so that there only cells after the
-// last heading lack one.
+// Rows of a sheet end with their last value. There only columns at the end are added.
 func FitHeadings(headings []string, b *record.Batch, from int, sparse bool) (fitted []string, fillLast int) {
 	if sparse {
 		for width := Widest(b); len(headings) < width; {
@@ -97,7 +96,7 @@ func FitHeadings(headings []string, b *record.Batch, from int, sparse bool) (fit
 	return headings, fillLast
 }
 
-// evenWidth returns the number of cells that nearly all records have, or what it is otherwise.
+// evenWidth returns the number of cells of nearly all records, or otherwise.
 func evenWidth(widths map[int]int, otherwise, records int) int {
 	for w, n := range widths {
 		if n*10 >= records*9 && n > 1 {

@@ -41,7 +41,7 @@ func (h *Head) likeRecords(at, below int) bool {
 	return true
 }
 
-// minOrdered is how many values in order are no accident.
+// minOrdered is the number of values whose order is not an accident.
 const minOrdered = 10
 
 // firstInOrder reports whether a cell of a header begins a list that is in order in its

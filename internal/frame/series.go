@@ -11,11 +11,11 @@ import (
 // are known by their order, which the rows below them do not have.
 
 const (
-	// minSteps is how many numbers of equal steps make a series, and minRising how many
-	// of any steps upwards.
+	// minSteps is the length of the shortest series with equal steps, and minRising that of
+	// the shortest with other steps upwards.
 	minSteps  = 3
 	minRising = 8
-	// sureSeries is how many headings are no accident.
+	// sureSeries is the length from which a series is not an accident.
 	sureSeries = 6
 )
 

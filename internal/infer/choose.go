@@ -205,7 +205,7 @@ func (p *Column) addNullWords(c *Choice, words int64) {
 	}
 }
 
-// readAsNull says that a word is no value.
+// readAsNull adds a word that is read as NULL.
 func (c *Choice) readAsNull(word *tally) {
 	text := word.examples[0].Text
 	c.Nullable = true

@@ -40,8 +40,8 @@ func (p *Column) dates(o Options) (list []reading) {
 // numbers are the same.
 const minMonths = 6
 
-// oneSecond reports whether the second numbers of the dates of a shape are all the same,
-// as the day of monthly figures is, and the first ones are not.
+// oneSecond reports whether the dates of a shape have different first numbers and only one
+// second number, as monthly figures have.
 func (p *Column) oneSecond(s value.Shape) bool {
 	var first, second uint32
 	p.each(func(other value.Shape) bool { return value.Format{Shape: s}.SameDate(other) }, func(t *tally) {

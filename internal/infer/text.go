@@ -175,7 +175,7 @@ func (p *Column) prose() bool {
 	})
 }
 
-// lengths says how long the texts of the column are.
+// lengths returns the lengths of the texts of the column, in words.
 func (p *Column) lengths() string {
 	if p.Shortest == p.Longest {
 		return "text of " + amount(int64(p.Longest), "character")

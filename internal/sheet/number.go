@@ -165,8 +165,8 @@ const longestPlain = 19
 // looks like.
 func short(raw []byte) bool { return plainDigits(raw) && len(raw) <= 15 }
 
-// isShortest reports whether no shorter number than the one that is written is the same
-// double. Whole numbers are always what they look like.
+// isShortest reports whether a shorter number would not be the same double. Whole numbers
+// always stay.
 func isShortest(raw []byte, x float64) bool {
 	if !plainDigits(raw) {
 		return false

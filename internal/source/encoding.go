@@ -191,8 +191,8 @@ func wideByZeros(head []byte) string {
 	return ""
 }
 
-// readsAsText reports whether nearly all that the bytes are in the encoding are characters
-// that texts have.
+// readsAsText reports whether nearly all characters that the bytes are in an encoding occur
+// in texts.
 func readsAsText(head []byte, e encoding.Encoding) bool {
 	decoded, _ := e.NewDecoder().Bytes(head)
 	characters, strange := 0, 0

@@ -97,8 +97,8 @@ func newTable(b *record.Batch) int64 {
 	return 0
 }
 
-// besideNotes says that a smaller table seems to stand beside another one in a sheet, behind
-// a column without heading and values.
+// besideNotes reports a smaller table beside the first in a sheet. A column without heading
+// and values separates them.
 func (s *Survey) besideNotes() []note.Note {
 	if s.Layout.Format != source.Sheet || s.Layout.Cells != "" {
 		return nil

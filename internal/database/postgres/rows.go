@@ -152,7 +152,7 @@ func readerOf(t table.Type) reader {
 	return func(data []byte, v *value.Value) { v.Text = data }
 }
 
-// The first and the last day that have four digits of a year.
+// The first and the last day whose year has four digits.
 var (
 	firstDay = time.Date(1, 1, 1, 0, 0, 0, 0, time.UTC).Unix() / secondsPerDay
 	lastDay  = time.Date(9999, 12, 31, 0, 0, 0, 0, time.UTC).Unix() / secondsPerDay
@@ -171,7 +171,7 @@ func readDate(data []byte, v *value.Value) {
 	}
 }
 
-// readTime reads a time of day, of which the server has one that others do not: 24:00:00.
+// readTime reads a time of day. Only this server has 24:00:00.
 func readTime(data []byte, v *value.Value) {
 	v.Int = readInt(data)
 	if v.Int >= secondsPerDay*1e6 {
@@ -179,7 +179,7 @@ func readTime(data []byte, v *value.Value) {
 	}
 }
 
-// readTimestamp reads a timestamp whose text has an offset at its end, or none.
+// readTimestamp reads a timestamp. offset is what its text ends with in this type of column.
 func readTimestamp(data []byte, offset string, v *value.Value) {
 	const perDay = secondsPerDay * 1e6
 	micros := readInt(data)
@@ -275,7 +275,7 @@ func readNumeric(data []byte, scale int, v *value.Value) {
 	}
 }
 
-// specialNumerics are the numerics that are no numbers, by their signs.
+// specialNumerics maps the signs of numerics without digits to their texts.
 var specialNumerics = map[uint16]string{0xc000: "NaN", 0xd000: "Infinity", 0xf000: "-Infinity"}
 
 // digitsOfInt is how many digits an int64 has room for.

@@ -30,7 +30,7 @@ func (a *adder) removeViolations() error {
 		_, err := a.x.t.conn.PgConn().CopyFrom(a.ctx, wire(a.batch.Rows(from, to)), copyInto(batchName, a.tab)+")")
 		return err
 	})
-	if refused(err) { // of an invalid value, which the server reports for one row at a time
+	if refused(err) { // a value is invalid, which is found by copying fewer rows
 		return a.x.t.fail("drop the temporary table", a.x.exec(a.ctx, []string{"DROP TABLE " + batchName}))
 	}
 	if err != nil {
