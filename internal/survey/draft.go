@@ -10,7 +10,6 @@ import (
 	"strings"
 	"unicode/utf8"
 
-
 	"ambertray/internal/dialect"
 	"ambertray/internal/record"
 	"ambertray/internal/source"
