@@ -109,11 +109,10 @@ func (x *tx) removeLeftOver(ctx context.Context, name string) error {
 func (x *tx) dropStage() error {
 	ctx, d := context.Background(), dialect.PostgreSQL
 	if x.t.conn.IsClosed() {
-		conn, err := pgx.ConnectConfig(ctx, x.t.config)
+		err := x.t.reconnect()
 		if err != nil {
 			return err
 		}
-		x.t.conn = conn
 	}
 	_, err := x.t.conn.Exec(ctx, "DROP TABLE IF EXISTS "+d.QuoteTable(x.staging.name))
 	if err != nil || x.staging.newSchema == "" {

@@ -25,7 +25,8 @@ type Target struct {
 	name    string
 	config  *pgx.ConnConfig
 	conn    *pgx.Conn
-	unicode bool // the database can hold any character
+	ending  error // why an interrupted session may still be there, if it may
+	unicode bool  // the database can hold any character
 	// newSchema is the schema that was created in the transaction, if any.
 	newSchema string
 	// The hash of rows on the server: whether it was tried, whether it is ours, and
@@ -98,28 +99,37 @@ func (t *Target) Name() string { return t.name }
 // Dialect implements database.Target.
 func (t *Target) Dialect() *dialect.Dialect { return dialect.PostgreSQL }
 
-// Close implements database.Target. An interruption closes the connection in the middle of a
-// statement. The server, which may not notice before the statement ends, is asked to cancel
-// it, and Close waits until the session has ended and its locks are free.
+// Close implements database.Target. If the server has not ended a session that was
+// interrupted, it returns an error.
 func (t *Target) Close() error {
-	if !t.conn.IsClosed() {
-		return t.conn.Close(context.Background())
+	if t.conn.IsClosed() {
+		_ = t.reconnect() // to see the session end; a server that is gone has ended it
 	}
+	return errors.Join(t.fail("end the interrupted session", t.ending), t.conn.Close(context.Background()))
+}
+
+// reconnect opens a connection in place of one that is gone. An interruption closes a
+// connection in the middle of a statement. The server, which may not notice before the
+// statement ends, is asked to cancel it, and reconnect waits until the session has ended and
+// its locks are free.
+func (t *Target) reconnect() error {
 	ctx, cancel := context.WithTimeout(context.Background(), database.EndPatience)
 	defer cancel()
+	interrupted := t.conn.PgConn()
 	select {
-	case <-t.conn.PgConn().CleanupDone(): // the driver has asked
+	case <-interrupted.CleanupDone(): // the driver has asked
 	case <-ctx.Done():
 	}
 	conn, err := pgx.ConnectConfig(ctx, t.config)
 	if err != nil {
-		return nil
+		return err
 	}
-	defer conn.Close(context.Background())
-	return t.fail("end the interrupted session", database.AwaitEnd(ctx, func(ctx context.Context) (running bool, err error) {
-		err = conn.QueryRow(ctx, "SELECT count(*) > 0 FROM pg_stat_activity WHERE pid = $1 AND application_name LIKE 'ambertray%'", t.conn.PgConn().PID()).Scan(&running)
+	t.conn = conn
+	t.ending = database.AwaitEnd(ctx, func(ctx context.Context) (running bool, err error) {
+		err = conn.QueryRow(ctx, "SELECT count(*) > 0 FROM pg_stat_activity WHERE pid = $1 AND application_name LIKE 'ambertray%'", interrupted.PID()).Scan(&running)
 		return running, err
-	}))
+	})
+	return nil
 }
 
 // Identity implements database.Inspector.

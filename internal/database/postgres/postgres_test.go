@@ -9,6 +9,7 @@ import (
 	"os"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/jackc/pgx/v5/pgtype"
 	"github.com/stretchr/testify/require"
@@ -58,6 +59,33 @@ func TestContract(t *testing.T) {
 		require.NoError(t, err)
 		return to
 	})
+}
+
+// TestInterrupted lets a load in lanes be interrupted in a statement that ends late. Its
+// session, and so the lock of its table, is gone when the target is closed.
+func TestInterrupted(t *testing.T) {
+	ctx, url := context.Background(), scratch(t)
+	to, err := postgres.Open(ctx, url, "")
+	require.NoError(t, err)
+	other, err := postgres.Open(ctx, url, "")
+	require.NoError(t, err)
+	defer other.Close()
+	_, err = to.Lock(ctx, "interrupted")
+	require.NoError(t, err)
+	session, err := to.Query(ctx, "SELECT pg_backend_pid()")
+	require.NoError(t, err)
+	tx, err := to.Begin(ctx)
+	require.NoError(t, err)
+	require.NoError(t, tx.Create(ctx, &table.Table{Name: "shelves", Columns: []table.Column{{Name: "no", Type: table.Type{Kind: table.Integer}}}}, database.Creation{Lanes: 2}))
+	brief, cancel := context.WithTimeout(ctx, 300*time.Millisecond)
+	defer cancel()
+	_, err = to.Exec(brief, "DO $$ BEGIN PERFORM pg_sleep(60); EXCEPTION WHEN query_canceled THEN PERFORM pg_sleep(1); END $$")
+	require.Error(t, err)
+	require.NoError(t, tx.Rollback())
+	require.NoError(t, to.Close())
+	found, err := other.Query(ctx, "SELECT count(*) FROM pg_locks WHERE locktype = 'advisory' AND pid = "+session[0][0])
+	require.NoError(t, err)
+	require.Equal(t, [][]string{{"0"}}, found)
 }
 
 // TestPublish looks for what a staging table may leave of its own name. Newer servers keep
