@@ -6,11 +6,14 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"ambertray/internal/frame"
 	"ambertray/internal/record"
 	"ambertray/internal/source"
 	"ambertray/internal/text"
+	"ambertray/internal/value"
 )
 
 // Detect finds out the layout of the text that begins with head; whole says
@@ -198,6 +201,9 @@ func (s *shape) misreadHeader(first int) (loss float64) {
 	if first == 0 {
 		return 0
 	}
+	if s.cutByOther(first) {
+		return 0.25
+	}
 	loss = 0.05
 	if s.Rows.Width(first-1) >= s.Width || len(bytes.Fields(s.Rows.Text(first-1))) != s.Width {
 		return loss
@@ -209,6 +215,37 @@ func (s *shape) misreadHeader(first int) (loss float64) {
 		loss = 0.35
 	}
 	return loss
+}
+
+// cutByOther reports whether a sign that does not cut the cells of this dialect stands as
+// often in the row above the first full one, between words, as in each row from there on.
+func (s *shape) cutByOther(first int) bool {
+	title := s.Rows.Text(first - 1)
+	for _, sign := range append([]string{":"}, common...) {
+		n := bytes.Count(title, []byte(sign))
+		if n < 2 || sign == s.layout.Delimiter || !allWords(bytes.Split(title, []byte(sign))) {
+			continue
+		}
+		same := true
+		for r := first; r < s.Rows.Len() && same; r++ {
+			same = bytes.Count(s.Rows.Text(r), []byte(sign)) == n
+		}
+		if same {
+			return true
+		}
+	}
+	return false
+}
+
+// allWords reports whether all cells begin with a letter.
+func allWords(cells [][]byte) bool {
+	for _, cell := range cells {
+		r, _ := utf8.DecodeRune(value.Trim(cell))
+		if !unicode.IsLetter(r) {
+			return false
+		}
+	}
+	return true
 }
 
 // oneWordEach reports whether all cells from a row on have a value without spaces in it.
@@ -263,7 +300,7 @@ func (s *shape) rareness(share float64) (loss float64) {
 }
 
 // untidy is the share of cells that begin or end with a quote, begin with a space, have
-// half of a pair of quotes or a tab, or are several numbers: signs of a dialect that was
+// half of a pair of quotes or brackets or a tab, or are several numbers: signs of a dialect that was
 // not understood.
 func (s *shape) untidy(first int) float64 {
 	bad, all := 0, 0
@@ -309,6 +346,7 @@ func (s *shape) signsIn(cell []byte) int {
 		return 2
 	case first == ' ', strings.IndexByte(`"'`, first) >= 0 && first == last, last == '\\',
 		!s.BySpaces && s.layout.Delimiter != "\t" && bytes.IndexByte(cell, '\t') >= 0,
+		!s.BySpaces && first == '(' && bytes.IndexByte(cell, ')') < 0,
 		!s.BySpaces && bytes.Contains(cell, []byte("  ")) && numbersApart.Match(cell):
 		return 1
 	}

@@ -96,13 +96,17 @@ func delimiters(head []byte) []string {
 	return append(list, source.Spaces, source.WideSpaces, "")
 }
 
-// inTimes reports whether most colons stand between digits.
+// inTimes reports whether most colons stand in times.
 func inTimes(head []byte) bool {
-	n := len(betweenDigits.FindAll(head, -1))
-	return n*2 > bytes.Count(head, []byte(":"))
+	in, colon := 0, []byte(":")
+	for _, time := range times.FindAll(head, -1) {
+		in += bytes.Count(time, colon)
+	}
+	return in*2 > bytes.Count(head, colon)
 }
 
-var betweenDigits = regexp.MustCompile(`\d:\d`)
+// times matches a time from the end of its hour on.
+var times = regexp.MustCompile(`\d(:[0-5]\d)+\b`)
 
 // decimalCommas reports whether commas stand before decimals: nearly each one is between
 // digits or opens a cell, and every line has another usual delimiter.

@@ -114,7 +114,7 @@ func (h *Head) headerAbove(first int, kinds []value.Kind) int {
 			continue
 		}
 		filled := h.Filled(r)
-		wide := h.Rows.Width(r) >= h.Width-1 || r == first-1 && f.wrong > 1 && h.namesSome(r)
+		wide := h.Rows.Width(r) >= h.Width || h.Rows.Width(r) == h.Width-1 && h.below(r) == first || r == first-1 && f.wrong > 1 && h.namesSome(r)
 		if filled < min(2, h.Width) || !wide || 2*h.names(r) <= min(h.Rows.Width(r), usual) {
 			continue
 		}
@@ -123,6 +123,27 @@ func (h *Head) headerAbove(first int, kinds []value.Kind) int {
 		}
 	}
 	return best
+}
+
+// blankAbove reports whether a row that seems to be the header may be a record: from the top
+// to the first record that is known, no row has a value in a column of numbers or dates, which
+// is often blank in the rows below as well.
+func (h *Head) blankAbove(header, first int, kinds []value.Kind) bool {
+	if header < h.top || first == h.top+1 {
+		return false
+	}
+	for r := h.top; r < first; r++ {
+		if h.Rows.Width(r) != h.Width || h.Filled(r) < 2 || h.fitOf(r, kinds) != (fit{}) {
+			return false
+		}
+	}
+	blank, end := 0, min(h.Rows.Len(), first+KindRows)
+	for r := first; r < end; r++ {
+		if h.fitOf(r, kinds) == (fit{}) {
+			blank++
+		}
+	}
+	return 10*blank >= end-first
 }
 
 // titlesAbove reports whether the rows above a header can be titles: they have

@@ -5,6 +5,7 @@ package frame
 
 import (
 	"bytes"
+	"regexp"
 
 	"ambertray/internal/record"
 	"ambertray/internal/value"
@@ -241,6 +242,9 @@ func kindOf(cell []byte) value.Kind {
 	if value.Blank(cell) || IsRuler(cell) {
 		return value.NullWord
 	}
+	if hexadecimal.Match(cell) {
+		return value.Integer
+	}
 	k := value.Scan(cell, &v).Kind
 	switch k {
 	case value.Decimal, value.Exponent, value.Code:
@@ -251,6 +255,10 @@ func kindOf(cell []byte) value.Kind {
 		return k
 	}
 }
+
+// hexadecimal matches the numbers of programmers, which are records where a number would be,
+// although they are loaded as text.
+var hexadecimal = regexp.MustCompile(`^0[xX][0-9A-Fa-f]+$`)
 
 // CutsMoments reports whether the two columns are the dates and the times of timestamps,
 // which have no heading each.

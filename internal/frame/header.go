@@ -55,6 +55,12 @@ func (h *Head) seek() (header, record int, guess bool) {
 	if typed {
 		header = h.headerAbove(record, kinds)
 		typed = h.titlesAbove(header, kinds)
+		if typed && h.blankAbove(header, record, kinds) {
+			header, record = h.top, h.top+1
+			if !h.hasHeader(h.top) {
+				header, record = -1, h.top
+			}
+		}
 		guess = h.shortSeries(header)
 	}
 	if typed && header < 0 {
@@ -63,7 +69,7 @@ func (h *Head) seek() (header, record int, guess bool) {
 	if !typed {
 		header, record = h.wordsHeader()
 		guess = header >= 0 && h.Rows.Len()-record >= minAlike && h.likeRecords(header, record)
-		if guess && h.firstInOrder(header, record) {
+		if header >= 0 && h.firstInOrder(header, record, guess) {
 			return -1, header, true
 		}
 	}
@@ -138,12 +144,24 @@ func (h *Head) shortAbove(first int) int {
 	widths := h.widths(first)
 	for first > h.top && !gapAbove(h.Rows, first) {
 		width := h.Rows.Width(first - 1)
-		if width < 2 || h.Filled(first-1) < 2 || !ManyShort(int64(widths[width]), int64(h.Rows.Len()-first)) {
+		many := width >= 2 && h.Filled(first-1) >= 2 && ManyShort(int64(widths[width]), int64(h.Rows.Len()-first))
+		if !many && !h.numbersOn(first-1) {
 			break
 		}
 		first--
 	}
 	return first
+}
+
+// numbersOn reports whether a row has as many cells as most, and all values in it have
+// numbers that go on in the rows below.
+func (h *Head) numbersOn(r int) bool {
+	for c := range h.Rows.Width(r) {
+		if len(h.Cell(r, c)) > 0 && !h.numberedOn(r, r+1, c) {
+			return false
+		}
+	}
+	return h.Rows.Width(r) == h.Width && h.Filled(r) > 0
 }
 
 // widths counts the rows of each width from a row on.
@@ -173,7 +191,7 @@ func (h *Head) commentHeader(at int, guess bool) int64 {
 		if b.Len() != 1 || b.Width(0) > h.Width || b.Width(0) < max(h.Width-1, 2) || !named.DistinctTexts(0) {
 			continue
 		}
-		if h.BySpaces && (named.wordy() || len(bytes.Fields(text)) < b.Width(0)) {
+		if h.BySpaces && (named.wordy() || len(bytes.Fields(text)) < b.Width(0) || bytes.HasSuffix(bytes.TrimSpace(text), []byte("."))) {
 			continue
 		}
 		if !guess || b.Width(0) == h.Width && !named.spaced(0) {
@@ -207,12 +225,17 @@ func (h *Head) spaced(at int) bool {
 	return false
 }
 
-// headerRows returns the rows of the header, of which one is known: the row
-// above belongs to it when its headings alone are not distinct, the row below
+// maxGroups is how many rows may head groups of columns.
+const maxGroups = 3
+
+// headerRows returns the rows of the header, of which one is known: rows
+// above belong to it when its headings alone are not distinct, the row below
 // when it completes them or gives their units.
 func (h *Head) headerRows(at int) (from, to int) {
-	if h.groups(at - 1) {
-		return at - 1, at
+	for from = at - 1; from >= max(at-maxGroups, 0) && h.headsGroups(from); from-- {
+		if repeats(JoinHeadings(h.Rows, at, 1)) && !repeats(JoinHeadings(h.Rows, from, at-from+1)) {
+			return from, at
+		}
 	}
 	if h.completes(at+1) || h.units(at+1) {
 		return at, at + 1
@@ -234,16 +257,16 @@ func (h *Head) Cell(r, c int) []byte {
 	return value.Trim(h.Rows.Cell(r, c))
 }
 
-// groups reports whether a row heads groups of columns: it has several texts, and
-// the headings below are distinct only with them.
-func (h *Head) groups(at int) bool {
-	if at < 0 || !h.next(at+1) || h.Rows.Width(at) > h.Width {
+// headsGroups reports whether a row may head groups of columns: it has several texts, and
+// no other value but years.
+func (h *Head) headsGroups(at int) bool {
+	if !h.next(at+1) || h.Rows.Width(at) > h.Width {
 		return false
 	}
 	texts := 0
 	for c := range h.Rows.Width(at) {
 		switch kindOf(h.Rows.Cell(at, c)) {
-		case value.Text:
+		case value.Text, value.Boolean: // such as No
 			texts++
 		case value.NullWord:
 		default:
@@ -253,8 +276,7 @@ func (h *Head) groups(at int) bool {
 			texts++
 		}
 	}
-	alone, joined := JoinHeadings(h.Rows, at+1, 1), JoinHeadings(h.Rows, at, 2)
-	return texts > 1 && repeats(alone) && !repeats(joined)
+	return texts > 1
 }
 
 // repeats reports whether a heading occurs twice.
@@ -340,7 +362,7 @@ func (h *Head) hasHeader(at int) bool {
 func (h *Head) digitFirst(at int) bool {
 	for c := range h.Rows.Width(at) {
 		cell := h.Cell(at, c)
-		if len(cell) > 0 && cell[0] >= '0' && cell[0] <= '9' && !isYear(string(cell)) {
+		if len(cell) > 0 && isDigit(cell[0]) && !isYear(string(cell)) {
 			return true
 		}
 	}
@@ -388,7 +410,7 @@ func (h *Head) votes(at, below int) (votes int, words bool) {
 		words = words && (name == "" || !seen[name] && first == value.Text)
 		seen[name] = true
 		switch {
-		case kind == value.Text && h.patterned(at, below, c):
+		case kind == value.Text && (h.patterned(at, below, c) || h.numberedOn(at, below, c)):
 			votes--
 		case kind == value.Text:
 		case first == value.Text:

@@ -29,6 +29,42 @@ func (h *Head) patterned(at, below, c int) bool {
 	return alike >= minAlike && 2*alike >= values
 }
 
+// numberedOn reports whether a cell has letters and a number, and the values below it have
+// the same letters and other numbers: all of them, or nearly all of many. Where it may be a
+// heading with a number, they are many.
+func (h *Head) numberedOn(at, below, c int) bool {
+	stem := stemOf(h.Cell(at, c))
+	if stem == "" {
+		return false
+	}
+	alike, values := h.countAlike(at, below, c, stemOf)
+	if alike >= minOrdered {
+		return 10*alike >= 9*values
+	}
+	return alike > 0 && alike == values && !wordNumber.Match(h.Cell(at, c))
+}
+
+// stemOf returns a cell with each of its numbers as 9, if it has letters and numbers, and ""
+// otherwise.
+func stemOf(cell []byte) string {
+	var b strings.Builder
+	letters, digits, last := false, false, ' '
+	for _, r := range string(cell) {
+		if unicode.IsDigit(r) {
+			digits, r = true, '9'
+		}
+		letters = letters || unicode.IsLetter(r)
+		if r != '9' || last != '9' {
+			b.WriteRune(r)
+		}
+		last = r
+	}
+	if !letters || !digits {
+		return ""
+	}
+	return b.String()
+}
+
 // likeRecords reports whether each cell of a header is written as values below it are,
 // so that nothing distinguishes it from a record.
 func (h *Head) likeRecords(at, below int) bool {
@@ -45,28 +81,45 @@ func (h *Head) likeRecords(at, below int) bool {
 const minOrdered = 10
 
 // firstInOrder reports whether a cell of a header begins a list that is in order in its
-// column: it comes right before the first value, with the same letter.
-func (h *Head) firstInOrder(at, below int) bool {
+// column: it comes right before the first value, with the same letter or digit. Unless the
+// whole header looks like the records, that cell does.
+func (h *Head) firstInOrder(at, below int, guess bool) bool {
 	for c := range h.Rows.Width(at) {
-		last, rising := bytes.ToLower(h.Cell(below, c)), 0
-		first := bytes.ToLower(h.Cell(at, c))
-		if len(first) == 0 || len(last) == 0 || first[0] != last[0] || bytes.Compare(first, last) >= 0 {
-			continue
-		}
-		for r := below + 1; r < min(h.Rows.Len(), below+KindRows); r++ {
-			next := bytes.ToLower(h.Cell(r, c))
-			if bytes.Compare(last, next) >= 0 {
-				rising = 0
-				break
-			}
-			last, rising = next, rising+1
-		}
-		if rising >= minOrdered-1 {
+		if h.inOrder(at, below, c) && (guess || h.likeMost(at, below, c)) {
 			return true
 		}
 	}
 	return false
 }
+
+// inOrder reports whether a cell and all values below it are in order, and the first two of
+// them have the same letter or digit.
+func (h *Head) inOrder(at, below, c int) bool {
+	end := min(h.Rows.Len(), below+KindRows)
+	if end-below < minOrdered {
+		return false
+	}
+	first, last := bytes.ToLower(h.Cell(at, c)), bytes.ToLower(h.Cell(below, c))
+	if len(first) == 0 || len(last) == 0 || first[0] != last[0] || bytes.Compare(first, last) >= 0 {
+		return false
+	}
+	for r := below + 1; r < end; r++ {
+		next := bytes.ToLower(h.Cell(r, c))
+		if bytes.Compare(last, next) >= 0 {
+			return false
+		}
+		last = next
+	}
+	return true
+}
+
+// likeMost reports whether a cell begins with a digit, or is written as most values below it.
+func (h *Head) likeMost(at, below, c int) bool {
+	alike, values := h.countAlike(at, below, c, styleOf)
+	return isDigit(h.Cell(at, c)[0]) || 2*alike > values
+}
+
+func isDigit(b byte) bool { return b >= '0' && b <= '9' }
 
 // countAlike counts the values of a column, from row below on, that differ from the cell
 // in row at, and those of them that have the same form.

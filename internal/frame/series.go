@@ -38,7 +38,7 @@ func (h *Head) inSeries(r, c int) bool {
 func (h *Head) findSeries(r int) span {
 	s := h.alikeCells(r)
 	switch {
-	case s.len() < 2 || r+2 >= h.Rows.Len() || h.Filled(r) < h.Width-1 || !h.firstFilled(r):
+	case s.len() < 2 || r+2 >= h.Rows.Len() || h.Filled(r) < h.Width-1 || !h.firstFilled(r, s) || h.besideCode(r, s):
 	case h.kind(r, s.from) == value.Date && h.areDates(r, s):
 		return s
 	case s.len() == h.Rows.Width(r) && !numbersColumns(h.Cell(r, 0), s.len()):
@@ -48,14 +48,32 @@ func (h *Head) findSeries(r int) span {
 	return span{}
 }
 
-// firstFilled reports whether no row above a row has as many values.
-func (h *Head) firstFilled(r int) bool {
+// firstFilled reports whether no row above a row has as many values, or has words where the
+// row has its series.
+func (h *Head) firstFilled(r int, s span) bool {
 	for above := h.top; above < r; above++ {
-		if h.Filled(above) >= h.Filled(r) {
+		words := 0
+		for c := s.from; c < s.to; c++ {
+			if h.kind(above, c) == value.Text {
+				words++
+			}
+		}
+		if h.Filled(above) >= h.Filled(r) || words == s.len() {
 			return false
 		}
 	}
 	return true
+}
+
+// besideCode reports whether a cell of a row that is not in its series is written as the
+// values below it are.
+func (h *Head) besideCode(r int, s span) bool {
+	for c := range h.Rows.Width(r) {
+		if (c < s.from || c >= s.to) && (h.patterned(r, r+1, c) || h.numberedOn(r, r+1, c)) {
+			return true
+		}
+	}
+	return false
 }
 
 // alikeCells returns the numbers or the dates of a row, if they stand side by side.
