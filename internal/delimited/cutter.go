@@ -146,7 +146,7 @@ func (s *scan) marked() int {
 			b.SetCells(cells)
 			odd := s.strays && len(cells)-from != c.Width
 			first := data[s.record]
-			if usual && s.record < i && first > ' ' && first != delimiter && data[i-1] != '\r' && i-s.record != len(c.rules.Header) && !odd {
+			if usual && s.record < i && first > ' ' && first != delimiter && data[i-1] != '\r' && !c.rules.MayRepeat(i-s.record) && !odd {
 				b.EndRecord(s.record, i) // what endRecord would come to
 				s.record, s.strays, from = i+1, false, len(cells)
 				continue

@@ -40,6 +40,12 @@ func TestLayouts(t *testing.T) {
 		}
 		return s
 	}
+	paired := func(words string) (s string) {
+		for _, w := range strings.Fields(words) {
+			s += w + "," + strings.ToUpper(w) + "\n"
+		}
+		return s
+	}
 	for _, c := range []struct{ name, text, want string }{
 		{"commented header", "#Shelf code,Name,Mass\n" + numbered(10, 19, "A@,gnat @,@.5\n"),
 			`"," comment # header 1; Shelf code|Name|Mass; 10 records, 0 ragged; `},
@@ -273,6 +279,24 @@ func TestLayouts(t *testing.T) {
 			`":" data 1; column_1|column_2|column_3|column_4|column_5|column_6; 10 records, 0 ragged; `},
 		{"commas in brackets", numbered(10, 19, "(0x0@, 0x20, 0x73);Museum of @;\n"),
 			`";" data 1; column_1|column_2|column_3; 10 records, 0 ragged; `},
+		{"one heading above names and numbers", "\"x\"\n" + numbered(10, 19, "\"R@\",8@.5\n"),
+			`"," header 1; column_1|x; 10 records, 0 ragged; `},
+		{"one heading above names and texts", "\"label\"\n\"ROOM\"\t\"room of the find\"\n\"WING\"\t\"East or West\"\n\"Shelf.no\"\t\"number, from below\"\n",
+			`"\t" header 1; column_1|label; 3 records, 0 ragged; `},
+		{"one heading after a delimiter", "\tfound\na\tTrue\nb\tFalse\nc\tTrue\n",
+			`"\t" header 1; column_1|found; 3 records, 0 ragged; `},
+		{"numbers above all columns but the first", "39\t40\t42\t11\n" + numbered(10, 29, "A@x\t-3@\t7\t22\t1\n"),
+			`"\t" header 1; column_1|39|40|42|11; 20 records, 0 ragged; `},
+		{"numbers with equal steps above numbers that rise", "alpha,2,3,4,5,6,7,8,9\n" + numbered(10, 19, "0.@,0.@,1.@,1.6,1.7,1.9,2.4,3.1,4\n"),
+			`"," header 1; alpha|2|3|4|5|6|7|8|9; 10 records, 0 ragged; `},
+		{"a tight comment above two rows of words", "#RoomID\tWing\nhall\tEast\nattic\tWest\n",
+			`"\t" comment # header 1; RoomID|Wing; 2 records, 0 ragged; `},
+		{"a list of names in which the heading is one", "name,note\nroom,\"where it hangs\"\nname,\"what it is called\"\nno,\"from the book\"\n" + numbered(10, 19, "field@,\"about @\"\n"),
+			`"," header 1; name|note; 13 records, 0 ragged; `},
+		{"a list in order but for one", "# made by the museum\n" + paired("ant apple ash aspen bay bee birch bud clay cone crab crow ant dew duck eel elm fern fig fox frog gnat hare"),
+			`"," comment # data 2; column_1|column_2; 23 records, 0 ragged; 1 comment`},
+		{"numbers of stations above repeated headings, and both again", ",1,2,3\nTIME,mean,mean,mean\n2026-01-01,5,6,7\n2026-01-02,5,6,7\n2026-01-03,5,6,8\n,1,2,3\nTIME,mean,mean,mean\n2026-02-01,5,6,7\n",
+			`"," header 1; TIME|1 mean|2 mean|3 mean; 4 records, 0 ragged; 2 repeated header`},
 		{"pairs above records of three cells", "made_for\tMuseum\nversion\t4.0\n" + numbered(10, 39, "1.@\tA@\tM:@1\n"),
 			`"\t" data 3; column_1|column_2|column_3; 30 records, 0 ragged; 2 title`},
 	} {

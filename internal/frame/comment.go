@@ -3,6 +3,12 @@ package frame
 import (
 	"bytes"
 	"regexp"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"ambertray/internal/record"
+	"ambertray/internal/value"
 )
 
 // commentSigns are what comments may begin with, and what must follow. A sign that
@@ -15,7 +21,7 @@ var commentSigns = []struct {
 	{"//", regexp.MustCompile(`^//([/ \t]|\pL|$)`)},
 	{"%", regexp.MustCompile(`^%([% \t]|\pL|$)`)},
 	{";", regexp.MustCompile(`^;([; \t]|\pL|$)`)},
-	{"!", regexp.MustCompile(`^!([! \t]|$)`)},
+	{"!", regexp.MustCompile(`^!([! \t]|\pL|$)`)},
 }
 
 // CommentSign returns the sign that comments of the text begin with, or "", and whether a
@@ -143,4 +149,69 @@ func Uncomment(line []byte, sign string) []byte {
 		return line
 	}
 	return bytes.TrimLeft(text, " ")
+}
+
+// commentHeader returns the line of a comment that names the columns, or 0. It stands
+// right above a row, which is then the first record. Where that row may be a header
+// itself, the comment needs as many cells. A sentence is not a header.
+func (h *Head) commentHeader(at int, guess bool) int64 {
+	comment := h.commentAbove(at)
+	if comment == "" || h.Width < 2 {
+		return 0
+	}
+	text := Uncomment([]byte(comment), h.Comment)
+	b := h.Cut(text)
+	named := newHead(b, h.Width)
+	if b.Len() != 1 || b.Width(0) > h.Width || b.Width(0) < max(h.Width-1, 2) || !named.DistinctTexts(0) {
+		return 0
+	}
+	if h.BySpaces && (named.wordy() || len(bytes.Fields(text)) < b.Width(0) || bytes.HasSuffix(bytes.TrimSpace(text), []byte("."))) {
+		return 0
+	}
+	if guess && (b.Width(0) != h.Width || named.spaced(0)) {
+		return 0
+	}
+	return h.Rows.Line(at) - 1
+}
+
+// commentAbove returns the comment right above a row, or "".
+func (h *Head) commentAbove(at int) string {
+	for _, left := range h.Rows.LeftOut() {
+		if left.Rule == record.Comment && left.Line == h.Rows.Line(at)-1 {
+			return left.Text
+		}
+	}
+	return ""
+}
+
+// commentNames reports whether a comment right above a row of words names the columns: it has
+// as many cells, and no space after the sign.
+func (h *Head) commentNames(at int) bool {
+	text, commented := strings.CutPrefix(h.commentAbove(at), h.Comment)
+	first, _ := utf8.DecodeRuneInString(text)
+	return commented && h.Comment != "" && unicode.IsLetter(first) && h.commentHeader(at, true) > 0
+}
+
+// wordy reports whether the cells of a row have three times as many words as columns, and a
+// cell has more words than headings have.
+func (h *Head) wordy() bool {
+	words, most := 0, 0
+	for c := range h.Rows.Width(0) {
+		n := len(bytes.Fields(h.Rows.Cell(0, c)))
+		words += n
+		most = max(most, n)
+	}
+	return words >= 3*h.Width && most > 4
+}
+
+// spaced reports whether a cell after the first is blank or begins with a space, as in prose
+// after a comma.
+func (h *Head) spaced(at int) bool {
+	for c := 1; c < h.Rows.Width(at); c++ {
+		cell := h.Rows.Cell(at, c)
+		if value.Blank(cell) || cell[0] == ' ' {
+			return true
+		}
+	}
+	return false
 }

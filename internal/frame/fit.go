@@ -1,6 +1,7 @@
 package frame
 
 import (
+	"bytes"
 	"regexp"
 	"slices"
 	"strconv"
@@ -114,6 +115,9 @@ func (h *Head) headerAbove(first int, kinds []value.Kind) int {
 			continue
 		}
 		filled := h.Filled(r)
+		if h.loneHeading(r, first) {
+			return r
+		}
 		wide := h.Rows.Width(r) >= h.Width || h.Rows.Width(r) == h.Width-1 && h.below(r) == first || r == first-1 && f.wrong > 1 && h.namesSome(r)
 		if filled < min(2, h.Width) || !wide || 2*h.names(r) <= min(h.Rows.Width(r), usual) {
 			continue
@@ -123,6 +127,14 @@ func (h *Head) headerAbove(first int, kinds []value.Kind) int {
 		}
 	}
 	return best
+}
+
+// loneHeading reports whether a row at the top, right above the first record of two columns,
+// has the heading of the second, as tables do whose first column has the names of the rows.
+func (h *Head) loneHeading(r, first int) bool {
+	last := h.Rows.Width(r) - 1
+	return h.Width == 2 && !h.BySpaces && r == h.top && r+1 == first && h.next(first) && h.Filled(r) == 1 &&
+		h.kind(r, last) == value.Text && bytes.IndexByte(h.Cell(r, last), ' ') < 0
 }
 
 // blankAbove reports whether a row that seems to be the header may be a record: from the top

@@ -38,10 +38,11 @@ func cut(lines string, rules Rules) *record.Batch {
 // TestRules says of each row whether it is a record.
 func TestRules(t *testing.T) {
 	rules := Rules{
-		Delimiter: ',', Comment: []byte("#"), Ruler: true, Header: []byte("no,name"), Outside: "\x1c", Special: map[string]record.Rule{"\x1d": record.Hidden},
+		Delimiter: ',', Comment: []byte("#"), Ruler: true, Outside: "\x1c", Special: map[string]record.Rule{"\x1d": record.Hidden},
 	}
+	rules.LeaveOutHeader([][]byte{[]byte(",find"), []byte("no,name")})
 	for row, want := range map[string]string{
-		"": "blank line", " \t ": "blank line", ",,": "blank line", ", ,\r": "blank line", "# note": "comment", "  # note": "comment", "no,name": "repeated header",
+		"": "blank line", " \t ": "blank line", ",,": "blank line", ", ,\r": "blank line", "# note": "comment", "  # note": "comment", "no,name": "repeated header", ",find": "repeated header",
 		"---,---": "ruler line", "--": "", "- -": "", "1,ant": "", "no,name ": "", "a # b": "", "\x1c": "blank line", "\x1d": "hidden row",
 	} {
 		rule, ok := rules.Of([]byte(row))

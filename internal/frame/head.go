@@ -275,7 +275,7 @@ func (h *Head) OneValueEach() bool {
 		return false
 	}
 	for r := 1; r < h.Rows.Len(); r++ {
-		if h.kind(r, 0) != value.Text {
+		if h.Rows.Width(r) > 0 && h.kind(r, 0) != value.Text {
 			values++
 		}
 	}

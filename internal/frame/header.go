@@ -5,7 +5,6 @@ import (
 	"regexp"
 	"strings"
 
-	"ambertray/internal/record"
 	"ambertray/internal/source"
 	"ambertray/internal/value"
 )
@@ -50,6 +49,9 @@ func (h *Head) FindHeader(lay *source.Layout) {
 // guess says that the header looks like the records, or that the first record looks like
 // a header.
 func (h *Head) seek() (header, record int, guess bool) {
+	if h.numbersHead(h.top) {
+		return h.top, h.top + 1, false
+	}
 	record, kinds, typed := h.firstRecord()
 	header = -1
 	if typed {
@@ -69,7 +71,7 @@ func (h *Head) seek() (header, record int, guess bool) {
 	if !typed {
 		header, record = h.wordsHeader()
 		guess = header >= 0 && h.Rows.Len()-record >= minAlike && h.likeRecords(header, record)
-		if header >= 0 && h.firstInOrder(header, record, guess) {
+		if header >= 0 && (h.firstInOrder(header, record, guess) || h.commentNames(header)) {
 			return -1, header, true
 		}
 	}
@@ -93,7 +95,7 @@ func (h *Head) wordsHeader() (header, record int) {
 	if IsRuler(h.Rows.Text(first)) && first+1 < h.Rows.Len() {
 		first++
 	}
-	if h.lacksFirst(first - 1) {
+	if h.lacksFirst(first-1) || first > 0 && h.loneHeading(first-1, first) && !h.numbersOn(first-1) {
 		return first - 1, first
 	}
 	later := h.behindGap(first)
@@ -173,58 +175,6 @@ func (h *Head) widths(from int) map[int]int {
 	return widths
 }
 
-// commentHeader returns the line of a comment that names the columns, or 0. It stands
-// right above a row, which is then the first record. Where that row may be a header
-// itself, the comment needs as many cells. A sentence is not a header.
-func (h *Head) commentHeader(at int, guess bool) int64 {
-	if h.Comment == "" || h.Width < 2 {
-		return 0
-	}
-	left := h.Rows.LeftOut()
-	for i := len(left) - 1; i >= 0; i-- {
-		if left[i].Rule != record.Comment || left[i].Line != h.Rows.Line(at)-1 {
-			continue
-		}
-		text := Uncomment([]byte(left[i].Text), h.Comment)
-		b := h.Cut(text)
-		named := newHead(b, h.Width)
-		if b.Len() != 1 || b.Width(0) > h.Width || b.Width(0) < max(h.Width-1, 2) || !named.DistinctTexts(0) {
-			continue
-		}
-		if h.BySpaces && (named.wordy() || len(bytes.Fields(text)) < b.Width(0) || bytes.HasSuffix(bytes.TrimSpace(text), []byte("."))) {
-			continue
-		}
-		if !guess || b.Width(0) == h.Width && !named.spaced(0) {
-			return left[i].Line
-		}
-	}
-	return 0
-}
-
-// wordy reports whether the cells of a row have three times as many words as columns, and a
-// cell has more words than headings have.
-func (h *Head) wordy() bool {
-	words, most := 0, 0
-	for c := range h.Rows.Width(0) {
-		n := len(bytes.Fields(h.Rows.Cell(0, c)))
-		words += n
-		most = max(most, n)
-	}
-	return words >= 3*h.Width && most > 4
-}
-
-// spaced reports whether a cell after the first is blank or begins with a space, as in prose
-// after a comma.
-func (h *Head) spaced(at int) bool {
-	for c := 1; c < h.Rows.Width(at); c++ {
-		cell := h.Rows.Cell(at, c)
-		if value.Blank(cell) || cell[0] == ' ' {
-			return true
-		}
-	}
-	return false
-}
-
 // maxGroups is how many rows may head groups of columns.
 const maxGroups = 3
 
@@ -232,6 +182,9 @@ const maxGroups = 3
 // above belong to it when its headings alone are not distinct, the row below
 // when it completes them or gives their units.
 func (h *Head) headerRows(at int) (from, to int) {
+	if h.loneHeading(at, at+1) {
+		return at, at
+	}
 	for from = at - 1; from >= max(at-maxGroups, 0) && h.headsGroups(from); from-- {
 		if repeats(JoinHeadings(h.Rows, at, 1)) && !repeats(JoinHeadings(h.Rows, from, at-from+1)) {
 			return from, at
@@ -257,8 +210,8 @@ func (h *Head) Cell(r, c int) []byte {
 	return value.Trim(h.Rows.Cell(r, c))
 }
 
-// headsGroups reports whether a row may head groups of columns: it has several texts, and
-// no other value but years.
+// headsGroups reports whether a row may head groups of columns: it has several texts or
+// numbers, and no other value.
 func (h *Head) headsGroups(at int) bool {
 	if !h.next(at+1) || h.Rows.Width(at) > h.Width {
 		return false
@@ -268,12 +221,11 @@ func (h *Head) headsGroups(at int) bool {
 		switch kindOf(h.Rows.Cell(at, c)) {
 		case value.Text, value.Boolean: // such as No
 			texts++
+		case value.Integer: // such as numbers of stations
+			texts++
 		case value.NullWord:
 		default:
-			if !isYear(string(h.Cell(at, c))) {
-				return false
-			}
-			texts++
+			return false
 		}
 	}
 	return texts > 1
@@ -423,8 +375,8 @@ func (h *Head) votes(at, below int) (votes int, words bool) {
 }
 
 // recurs reports whether a cell of a row occurs again below it in its column,
-// which the name of a column does not. Rows that repeat the whole header do not count,
-// unless the header looks like the records.
+// which the name of a column does not, unless the column is a list of different words. Rows
+// that repeat the whole header do not count, unless the header looks like the records.
 func (h *Head) recurs(at, from int) bool {
 	repeats := false
 	for r := from; r < min(h.Rows.Len(), from+KindRows); r++ {
@@ -434,12 +386,46 @@ func (h *Head) recurs(at, from int) bool {
 		}
 		for c := range min(h.Rows.Width(r), h.Rows.Width(at)) {
 			cell := h.Rows.Cell(at, c)
-			if !value.Blank(cell) && bytes.Equal(cell, h.Rows.Cell(r, c)) {
+			if !value.Blank(cell) && bytes.Equal(cell, h.Rows.Cell(r, c)) && !h.allDiffer(c, from) {
 				return true
 			}
 		}
 	}
 	return repeats && h.likeRecords(at, from)
+}
+
+// allDiffer reports whether a column has many values from a row on, and none twice.
+func (h *Head) allDiffer(c, from int) bool {
+	seen := map[string]bool{}
+	for r := from; r < min(h.Rows.Len(), from+KindRows); r++ {
+		cell := string(h.Cell(r, c))
+		if seen[cell] {
+			return false
+		}
+		seen[cell] = true
+	}
+	return len(seen) >= minOrdered
+}
+
+// numbersHead reports whether a row of different numbers names all columns but the first,
+// which holds different names of the rows.
+func (h *Head) numbersHead(at int) bool {
+	if h.Width < minSteps || h.Rows.Width(at) != h.Width-1 || !h.allDiffer(0, at+1) {
+		return false
+	}
+	seen := map[string]bool{}
+	for c := range h.Width - 1 {
+		if h.kind(at, c) != value.Integer || seen[string(h.Cell(at, c))] {
+			return false
+		}
+		seen[string(h.Cell(at, c))] = true
+	}
+	for r := at + 1; r < min(h.Rows.Len(), at+KindRows); r++ {
+		if h.Rows.Width(r) != h.Width || h.kind(r, 0) != value.Text {
+			return false
+		}
+	}
+	return true
 }
 
 // lacksFirst reports whether a row names all columns but the first, which holds

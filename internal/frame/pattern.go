@@ -92,8 +92,8 @@ func (h *Head) firstInOrder(at, below int, guess bool) bool {
 	return false
 }
 
-// inOrder reports whether a cell and all values below it are in order, and the first two of
-// them have the same letter or digit.
+// inOrder reports whether a cell and nearly all values below it are in order, and the first
+// two of them have the same letter or digit.
 func (h *Head) inOrder(at, below, c int) bool {
 	end := min(h.Rows.Len(), below+KindRows)
 	if end-below < minOrdered {
@@ -103,14 +103,15 @@ func (h *Head) inOrder(at, below, c int) bool {
 	if len(first) == 0 || len(last) == 0 || first[0] != last[0] || bytes.Compare(first, last) >= 0 {
 		return false
 	}
+	falls := 0
 	for r := below + 1; r < end; r++ {
 		next := bytes.ToLower(h.Cell(r, c))
 		if bytes.Compare(last, next) >= 0 {
-			return false
+			falls++
 		}
 		last = next
 	}
-	return true
+	return 20*falls <= end-below
 }
 
 // likeMost reports whether a cell begins with a digit, or is written as most values below it.

@@ -11,7 +11,6 @@ type Rules struct {
 	Delimiter byte   // a row of nothing but these is blank
 	Comment   []byte // the prefix of comments, which may be indented
 	Ruler     bool   // rows of dashes and the like are left out
-	Header    []byte // the text of the header, where it is repeated
 	// Special are rows that the format leaves out, and Outside one that is not a row
 	// of the source at all.
 	Special map[string]record.Rule
@@ -19,6 +18,29 @@ type Rules struct {
 	// Sparse says that rows end with their last value, so that short ones lack
 	// nothing.
 	Sparse bool
+
+	header  [][]byte // the rows of the header
+	lengths uint64   // of these, by their last six bits
+}
+
+// LeaveOutHeader sets the rows of the header, which are left out where they are repeated.
+func (u *Rules) LeaveOutHeader(rows [][]byte) {
+	u.header, u.lengths = rows, 0
+	for _, row := range rows {
+		u.lengths |= 1 << (len(row) & 63)
+	}
+}
+
+// MayRepeat reports whether a row of a length may be one of the header.
+func (u *Rules) MayRepeat(length int) bool { return u.lengths&(1<<(length&63)) != 0 }
+
+func (u *Rules) repeats(row []byte) bool {
+	for _, header := range u.header {
+		if bytes.Equal(row, header) {
+			return true
+		}
+	}
+	return false
 }
 
 // Of returns the rule that leaves a row out, if any.
@@ -28,7 +50,7 @@ func (u *Rules) Of(row []byte) (record.Rule, bool) {
 		return record.Blank, true
 	case len(u.Comment) > 0 && u.IsComment(row):
 		return record.Comment, true
-	case len(row) == len(u.Header) && bytes.Equal(row, u.Header):
+	case u.MayRepeat(len(row)) && u.repeats(row):
 		return record.RepeatedHeader, true
 	case u.Ruler && IsRuler(row):
 		return record.Ruler, true

@@ -42,7 +42,9 @@ func (h *Head) findSeries(r int) span {
 	case h.kind(r, s.from) == value.Date && h.areDates(r, s):
 		return s
 	case s.len() == h.Rows.Width(r) && !numbersColumns(h.Cell(r, 0), s.len()):
-	case h.rises(r, s) && !h.risesBelow(r, s):
+	case h.rises(r, s, false) && !h.risesBelow(r, s, false):
+		return s
+	case h.rises(r, s, true) && !h.risesBelow(r, s, true) && h.textAbove(r, s):
 		return s
 	}
 	return span{}
@@ -112,8 +114,20 @@ func numbersColumns(first []byte, columns int) bool {
 	return string(first) == "0" || string(first) == "1" && columns >= sureSeries
 }
 
-// rises reports whether the numbers of a row rise by equal steps, or many by any steps.
-func (h *Head) rises(r int, s span) bool {
+// textAbove reports whether a cell of a row that is not in its series is a text above what
+// is none.
+func (h *Head) textAbove(r int, s span) bool {
+	for c := range h.Rows.Width(r) {
+		if (c < s.from || c >= s.to) && h.kind(r, c) == value.Text && h.KindBelow(c, r+1, noHeader) != value.Text {
+			return true
+		}
+	}
+	return false
+}
+
+// rises reports whether the numbers of a row rise by equal steps or, unless they must be
+// equal, many by any steps.
+func (h *Head) rises(r int, s span, mustEqual bool) bool {
 	last, step, equal := 0.0, 0.0, true
 	for c := s.from; c < s.to; c++ {
 		number, err := strconv.ParseFloat(string(h.Cell(r, c)), 64)
@@ -124,16 +138,16 @@ func (h *Head) rises(r int, s span) bool {
 		equal = equal && (c <= s.from+1 || math.Abs(now-step) < 1e-6*step)
 		last, step = number, now
 	}
-	return equal && s.len() >= minSteps || s.len() >= minRising
+	return equal && s.len() >= minSteps || !mustEqual && s.len() >= minRising
 }
 
 // risesBelow reports whether more of the rows below a row rise as it does than by accident:
 // one in ten, or one of three.
-func (h *Head) risesBelow(r int, s span) bool {
+func (h *Head) risesBelow(r int, s span, mustEqual bool) bool {
 	rows, rising := 0, 0
 	for below := r + 1; below < min(h.Rows.Len(), r+KindRows); below++ {
 		rows++
-		if h.rises(below, s) {
+		if h.rises(below, s, mustEqual) {
 			rising++
 		}
 	}

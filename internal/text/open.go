@@ -41,7 +41,7 @@ func OpenPieces(src *source.Source, lay source.Layout, c Cutter, size int) (*Rea
 	}
 	if lay.HeaderLine > 0 {
 		if len(headings) > 1 {
-			c.Rules().Header = bytes.TrimRight(bytes.Clone(text[:used]), "\r\n")
+			c.Rules().LeaveOutHeader(rowTexts(CutText(c, text[:used], true)))
 		}
 		line += lineCount(c, text[:used])
 		rest, described, ok := skipLines(c, text[used:], lay.DescriptionLines, line, record.Description)
@@ -77,6 +77,14 @@ func OpenPieces(src *source.Source, lay source.Layout, c Cutter, size int) (*Rea
 		}
 	}
 	return r, frame.Distinct(headings), nil
+}
+
+// rowTexts returns the texts of the rows of a batch.
+func rowTexts(b *record.Batch) (rows [][]byte) {
+	for r := range b.Len() {
+		rows = append(rows, b.Text(r))
+	}
+	return rows
 }
 
 // NoColumnsError says that the header, or without one the first record, cannot be cut into
