@@ -3,6 +3,7 @@ package frame
 import (
 	"bytes"
 	"regexp"
+	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -165,7 +166,7 @@ func (h *Head) commentHeader(at int, guess bool) int64 {
 	if b.Len() != 1 || b.Width(0) > h.Width || b.Width(0) < max(h.Width-1, 2) || !named.DistinctTexts(0) {
 		return 0
 	}
-	if h.BySpaces && (named.wordy() || len(bytes.Fields(text)) < b.Width(0) || bytes.HasSuffix(bytes.TrimSpace(text), []byte("."))) {
+	if h.BySpaces && (named.wordy() || named.cutsWords(text) || bytes.HasSuffix(bytes.TrimSpace(text), []byte("."))) {
 		return 0
 	}
 	if guess && (b.Width(0) != h.Width || named.spaced(0)) {
@@ -190,6 +191,15 @@ func (h *Head) commentNames(at int) bool {
 	text, commented := strings.CutPrefix(h.commentAbove(at), h.Comment)
 	first, _ := utf8.DecodeRuneInString(text)
 	return commented && h.Comment != "" && unicode.IsLetter(first) && h.commentHeader(at, true) > 0
+}
+
+// cutsWords reports whether the cells of the first row are not whole words of its text.
+func (h *Head) cutsWords(text []byte) bool {
+	var words [][]byte
+	for c := range h.Rows.Width(0) {
+		words = append(words, bytes.Fields(h.Rows.Cell(0, c))...)
+	}
+	return !slices.EqualFunc(words, bytes.Fields(bytes.ReplaceAll(text, []byte(`"`), nil)), bytes.Equal)
 }
 
 // wordy reports whether the cells of a row have three times as many words as columns, and a
