@@ -297,8 +297,8 @@ func TestLayouts(t *testing.T) {
 			`"," comment # data 2; column_1|column_2; 23 records, 0 ragged; 1 comment`},
 		{"numbers of stations above repeated headings, and both again", ",1,2,3\nTIME,mean,mean,mean\n2026-01-01,5,6,7\n2026-01-02,5,6,7\n2026-01-03,5,6,8\n,1,2,3\nTIME,mean,mean,mean\n2026-02-01,5,6,7\n",
 			`"," header 1; TIME|1 mean|2 mean|3 mean; 4 records, 0 ragged; 2 repeated header`},
-		{"a comment that fixed columns would cut", "# Shelf_order  Name_order  Room  Name\n" + numbered(1, 9, " @  1 EA Hall of Ferns\n") + numbered(10, 39, "@ 12 EA Hall\n"),
-			`"" quote none columns 1-3,4-6,7-9,10- comment # data 2; column_1|column_2|column_3|column_4; 30 records, 0 ragged; 1 comment`},
+		{"a comment that fixed columns would cut", "# Shelf_order  Name_order  Room  Name\n" + numbered(1, 9, " @  1 EA Hall\n") + numbered(10, 39, "@ 12 EA Tower of Ferns\n@  9 WE Attic Room\n@ 11 WE Old Quarry\n@ 10 EA Marl\n"),
+			`"" quote none columns 1-3,4-6,7-9,10- comment # data 2; column_1|column_2|column_3|column_4; 129 records, 0 ragged; 1 comment`},
 		{"pairs above records of three cells", "made_for\tMuseum\nversion\t4.0\n" + numbered(10, 39, "1.@\tA@\tM:@1\n"),
 			`"\t" data 3; column_1|column_2|column_3; 30 records, 0 ragged; 2 title`},
 	} {
