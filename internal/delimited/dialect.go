@@ -112,20 +112,19 @@ var times = regexp.MustCompile(`\d(:[0-5]\d)+\b`)
 // digits or opens a cell, and every line has another usual delimiter.
 func decimalCommas(head []byte) bool {
 	commas := bytes.Count(head, []byte(","))
-	if commas == 0 || len(decimalComma.FindAll(head, -1))*20 < commas*19 {
-		return false
-	}
-	for _, d := range common[1:] {
-		without := false
-		for line := range bytes.Lines(head) {
-			line = bytes.TrimSpace(line)
-			without = without || len(line) > 0 && !bytes.Contains(line, []byte(d))
+	return commas > 0 && slices.ContainsFunc(common[1:], func(d string) bool { return inEveryLine(head, []byte(d)) }) &&
+		len(decimalComma.FindAll(head, -1))*20 >= commas*19
+}
+
+// inEveryLine reports whether all lines that are not blank contain a sign.
+func inEveryLine(head, sign []byte) bool {
+	for line := range bytes.Lines(head) {
+		line = bytes.TrimSpace(line)
+		if len(line) > 0 && !bytes.Contains(line, sign) {
+			return false
 		}
-		if !without {
-			return true
-		}
 	}
-	return false
+	return true
 }
 
 var decimalComma = regexp.MustCompile(`[\d;\t|"-],\d`)

@@ -38,7 +38,7 @@ func CommentSign(head []byte) (sign string, above bool) {
 				continue
 			}
 			switch {
-			case !c.follows.Match(line):
+			case line[0] != c.sign[0] || !c.follows.Match(line):
 				lines++
 				continue
 			case lines == 0:

@@ -242,7 +242,7 @@ func kindOf(cell []byte) value.Kind {
 	if value.Blank(cell) || IsRuler(cell) {
 		return value.NullWord
 	}
-	if hexadecimal.Match(cell) {
+	if cell[0] == '0' && hexadecimal.Match(cell) {
 		return value.Integer
 	}
 	k := value.Scan(cell, &v).Kind

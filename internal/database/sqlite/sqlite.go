@@ -5,6 +5,7 @@ package sqlite
 import (
 	"context"
 	"errors"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -230,9 +231,18 @@ func (t *Target) Analyze(ctx context.Context, table string, added int64) error {
 			return nil
 		}
 	}
-	_, err = t.Exec(ctx, "ANALYZE "+dialect.SQLite.QuoteTable(table))
+	name := dialect.SQLite.QuoteTable(table)
+	some, err := t.Query(ctx, fmt.Sprintf("SELECT count(*) FROM (SELECT 1 FROM %s LIMIT %d)", name, worthAnalyzing))
+	if err != nil || database.ParseCount(some[0][0]) < worthAnalyzing {
+		return err
+	}
+	_, err = t.Exec(ctx, "ANALYZE "+name)
 	return err
 }
+
+// worthAnalyzing is how many rows a table has at least whose queries get faster by
+// statistics, for which the file is written to disk once more.
+const worthAnalyzing = 1000
 
 // Begin implements database.Target.
 func (t *Target) Begin(ctx context.Context) (database.Tx, error) {
