@@ -8,23 +8,24 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// TestNativeTypes appends to a table with enum, domain, json and citext columns, and merges
+// TestNativeTypes appends to a table with enum, domain, json, jsonb and citext columns, and merges
 // into it. Values that the server refuses are rejected by record.
 func TestNativeTypes(t *testing.T) {
 	to := targets(t)["postgres"]
 	d, table, n := newDesk(t), uniqueTable(t), "n"+uniqueTable(t)
 	on(t, to, "CREATE EXTENSION IF NOT EXISTS citext", "CREATE TYPE "+n+"_room AS ENUM ('east', 'we''st')",
 		"CREATE DOMAIN "+n+"_price AS numeric(6,2) CHECK (VALUE > 0)", "CREATE DOMAIN "+n+"_fee AS "+n+"_price NOT NULL",
-		"CREATE TABLE "+table+" (no int PRIMARY KEY, room "+n+"_room, fee "+n+"_fee, mail citext UNIQUE, note json)")
-	d.write("finds.csv", `no,room,fee,mail,note
-1,east,5.5,A@b.org,"{""a"": 1}"
-2,we'st,7,c@d.org,[1]
-3,south,8,e@f.org,1
-4,east,-1,g@h.org,1
-5,east,,i@j.org,1
-6,east,9,a@B.org,1
-7,east,9,k@l.org,{bad
-8,,9,,
+		"CREATE TABLE "+table+" (no int PRIMARY KEY, room "+n+"_room, fee "+n+"_fee, mail citext UNIQUE, note json, tags jsonb)")
+	d.write("finds.csv", `no,room,fee,mail,note,tags
+1,east,5.5,A@b.org,"{""a"": 1}","{""old"":true,""b"":[1.50 ,2e2]}"
+2,we'st,7,c@d.org,[1],"""\u00e9"""
+3,south,8,e@f.org,1,1
+4,east,-1,g@h.org,1,1
+5,east,,i@j.org,1,1
+6,east,9,a@B.org,1,1
+7,east,9,k@l.org,{bad,1
+8,,9,,,
+11,east,9,m@n.org,1,"{""a"":1,""a"":2}"
 `)
 	r := d.json(3, "load", "finds.csv", "--to", to, "--table", table, "--existing", "append")
 	require.Equal(t, 3.0, r["counts"].(map[string]any)["loaded"])
@@ -33,24 +34,24 @@ func TestNativeTypes(t *testing.T) {
 	reasons := map[string]string{}
 	for _, record := range rejects[1:] {
 		all := strings.Join(record, "|")
-		for _, no := range []string{"3", "4", "5", "6", "7"} {
+		for _, no := range []string{"3", "4", "5", "6", "7", "11"} {
 			if strings.Contains(all, "|"+no+"|") {
 				reasons[no] = all
 			}
 		}
 	}
-	for no, says := range map[string]string{"3": "not a value of the enum", "4": "violates check constraint", "5": "not nullable", "6": "duplicate key", "7": "invalid input syntax for type json"} {
+	for no, says := range map[string]string{"3": "not a value of the enum", "4": "violates check constraint", "5": "not nullable", "6": "duplicate key", "7": "invalid input syntax for type json", "11": "twice in an object"} {
 		require.Contains(t, reasons[no], says, "record %s of %q", no, rejects)
 	}
-	d.write("more.csv", "no,room,fee,mail,note\n1,we'st,6,A@b.org,\"{\"\"a\"\": 2}\"\n2,we'st,7,c@d.org,[1]\n9,east,-3,z@b.org,1\n10,east,3,y@b.org,1\n")
+	d.write("more.csv", "no,room,fee,mail,note,tags\n1,we'st,6,A@b.org,\"{\"\"a\"\": 2}\",[]\n2,we'st,7,c@d.org,[1],\"\"\"é\"\"\"\n9,east,-3,z@b.org,1,1\n10,east,3,y@b.org,1,[1 ]\n")
 	r = d.json(3, "load", "finds.tray", "more.csv", "--to", to, "--existing", "merge", "--yes")
 	merged := r["merge"].(map[string]any)
 	require.Equal(t, []any{1.0, 1.0, 1.0}, []any{merged["inserted"], merged["updated"], merged["unchanged"]})
 	d.run(0, "verify", "finds.tray", "more.csv", "--to", to)
 	out, _ := d.run(0, "export", table, "--from", to, "--out", "-", "--no-header")
-	require.ElementsMatch(t, strings.Split(`1,we'st,6.00,A@b.org,"{""a"": 2}"|2,we'st,7.00,c@d.org,[1]|8,,9.00,,|10,east,3.00,y@b.org,1`, "|"), strings.Split(strings.TrimSpace(out), "\n"))
+	require.ElementsMatch(t, strings.Split(`1,we'st,6.00,A@b.org,"{""a"": 2}",[]|2,we'st,7.00,c@d.org,[1],"""é"""|8,,9.00,,,|10,east,3.00,y@b.org,1,[1]`, "|"), strings.Split(strings.TrimSpace(out), "\n"))
 	out, _ = d.run(0, "tighten", table, "--to", to)
-	for _, column := range []string{"room", "fee", "mail", "note"} {
+	for _, column := range []string{"room", "fee", "mail", "note", "tags"} {
 		require.Contains(t, out, column+": its type has rules of its own")
 	}
 }

@@ -126,6 +126,9 @@ type Limit struct {
 	// Text returns why the column does not take a text, "" where it does. It is nil
 	// where nothing but its length counts.
 	Text func(text []byte) string
+	// Canonical returns the text that the column gives back of one, if that may be another,
+	// or why it does not take it.
+	Canonical func(text []byte) (canonical []byte, why string)
 }
 
 // WholeRange returns a limit of a type that takes every value with its digits of a second.

@@ -104,8 +104,12 @@ func CharactersOf(text []byte) Characters {
 // beyondLatin1 are the characters that windows-1252 has where ISO 8859-1 has controls.
 const beyondLatin1 = "€‚ƒ„…†‡ˆ‰Š‹ŒŽ‘’“”•–—˜™š›œžŸ"
 
-// Single is the Size of a double that has only four bytes, of an existing column.
-const Single = 4
+const (
+	// Single is the Size of a double that has only four bytes, of an existing column.
+	Single = 4
+	// JSON is the Size of a text that an existing column keeps as JSON values.
+	JSON = 1
+)
 
 // String returns the type as the tray writes it.
 func (t Type) String() string {

@@ -19,7 +19,7 @@ func (t *Target) Columns(ctx context.Context, name string) ([]database.ColumnInf
 				ORDER BY enumsortorder) || ')' FROM pg_enum WHERE enumtypid = base.type)
 			ELSE format_type(base.type, base.modifier) END, (NOT attnotnull AND base.nullable)::int,
 		(atthasdef AND attgenerated = '' OR attidentity <> '')::int, (attgenerated <> '')::int,
-		(atttypid <> base.type OR typtype = 'e' OR typname IN ('citext', 'json'))::int
+		(atttypid <> base.type OR typtype = 'e' OR typname IN ('citext', 'json', 'jsonb'))::int
 		FROM pg_attribute JOIN base ON base.number = attnum JOIN pg_type ON pg_type.oid = base.type AND typtype <> 'd'
 		WHERE attrelid = base.of AND attnum > 0 AND NOT attisdropped ORDER BY attnum`)
 	list := database.ParseColumns(rows, typeOf)
@@ -65,6 +65,9 @@ func typeOf(native string) (*table.Type, *table.Limit, bool) {
 	enum, words, ok := database.EnumType(native)
 	if ok {
 		return enum, words, true
+	}
+	if native == "jsonb" {
+		return &table.Type{Kind: table.Text, Size: table.JSON}, &limitJSON, true
 	}
 	m := nativeForm.FindStringSubmatch(native)
 	if m == nil {

@@ -62,12 +62,22 @@ func (encoder) Column(_ int, t table.Type) func(dst []byte, v *value.Value) []by
 		return appendNumeric
 	case table.UUID:
 		return appendUUID
+	case table.Text:
+		if t.Size == table.JSON {
+			return func(dst []byte, v *value.Value) []byte {
+				dst = binary.BigEndian.AppendUint32(dst, uint32(len(v.Text)+1))
+				return append(append(dst, versionJSON), v.Text...)
+			}
+		}
 	}
 	return func(dst []byte, v *value.Value) []byte {
 		dst = binary.BigEndian.AppendUint32(dst, uint32(len(v.Text)))
 		return append(dst, v.Text...)
 	}
 }
+
+// versionJSON comes before the text of a jsonb.
+const versionJSON = 1
 
 func append32(dst []byte, n int64) []byte {
 	return binary.BigEndian.AppendUint64(dst, 4<<32|uint64(uint32(n)))

@@ -6,6 +6,9 @@ import (
 	"ambertray/internal/table"
 )
 
+// CanonicalJSON lets tests compare it with the server.
+var CanonicalJSON = canonicalJSON
+
 // Encoder lets tests check the wire format.
 var Encoder = encoder{}
 

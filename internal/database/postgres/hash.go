@@ -97,6 +97,10 @@ func (h *hasher) fieldHash(t table.Type) func(field []byte) uint64 {
 		return func(field []byte) uint64 { return h.uint32(uint32(field[0])) }
 	case table.Char: // its padding counts for nothing
 		return func(field []byte) uint64 { return h.bytes(bytes.TrimRight(field, " ")) }
+	case table.Text:
+		if t.Size == table.JSON { // its text is hashed
+			return func(field []byte) uint64 { return h.bytes(field[1:]) }
+		}
 	}
 	return h.bytes
 }

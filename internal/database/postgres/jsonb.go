@@ -1,0 +1,228 @@
+package postgres
+
+import (
+	"bytes"
+	"cmp"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"unicode/utf16"
+
+	"ambertray/internal/table"
+)
+
+// A column of type jsonb keeps values, and not the text: spaces go, keys are in an order
+// of their own, and numbers are written out. So that each row can
+// be proved, what is sent is the text that the server would give back, as the functions
+// jsonb_in, numeric_in and jsonb_out of the server's source make it.
+
+// limitJSON turns what a column of type jsonb takes into what the server keeps.
+var limitJSON = table.Limit{Native: "jsonb", Canonical: canonicalJSON}
+
+// canonicalJSON returns the JSON that the server keeps of a text, or why it takes none. A key
+// that occurs twice in an object is refused, because one of its values would be lost.
+func canonicalJSON(text []byte) (canonical []byte, reason string) {
+	if !json.Valid(text) {
+		return nil, "not JSON"
+	}
+	if !wholeCharacters(text) {
+		return nil, `has an escape such as \u0000 that is no character`
+	}
+	w := jsonWriter{json.NewDecoder(bytes.NewReader(text))}
+	w.in.UseNumber()
+	canonical, err := w.value(make([]byte, 0, len(text)), 0)
+	if err != nil {
+		return nil, err.Error()
+	}
+	return canonical, ""
+}
+
+var (
+	errNumberJSON = errors.New("has a number that is outside the range of jsonb")
+	errDeepJSON   = fmt.Errorf("is nested in more than %d levels", maxDepth)
+)
+
+// maxDepth is fewer levels than at which the server would end the load.
+const maxDepth = 1000
+
+// jsonWriter writes the values that it reads from valid JSON as the server does.
+type jsonWriter struct{ in *json.Decoder }
+
+// value appends the next value.
+func (w *jsonWriter) value(dst []byte, depth int) ([]byte, error) {
+	token, err := w.in.Token()
+	if err != nil {
+		return dst, err
+	}
+	switch v := token.(type) {
+	case nil:
+		return append(dst, "null"...), nil
+	case bool:
+		return strconv.AppendBool(dst, v), nil
+	case json.Number:
+		return appendNumber(dst, v.String())
+	case string:
+		return appendString(dst, v), nil
+	}
+	switch {
+	case depth == maxDepth:
+		return dst, errDeepJSON
+	case token == json.Delim('['):
+		return w.array(dst, depth+1)
+	}
+	return w.object(dst, depth+1)
+}
+
+// array appends the values of an array, which has begun.
+func (w *jsonWriter) array(dst []byte, depth int) (_ []byte, err error) {
+	dst = append(dst, '[')
+	for i := 0; w.in.More(); i++ {
+		dst, err = w.value(separate(dst, i), depth)
+		if err != nil {
+			return dst, err
+		}
+	}
+	_, err = w.in.Token() // its end
+	return append(dst, ']'), err
+}
+
+// object appends the values of an object, which has begun, the shorter keys first.
+func (w *jsonWriter) object(dst []byte, depth int) ([]byte, error) {
+	values := map[string][]byte{}
+	var keys []string
+	for w.in.More() {
+		token, err := w.in.Token()
+		if err != nil {
+			return dst, err
+		}
+		key := token.(string)
+		if values[key] != nil {
+			return dst, fmt.Errorf("has the key %q twice in an object, of which jsonb keeps one", key)
+		}
+		keys = append(keys, key)
+		values[key], err = w.value([]byte{}, depth)
+		if err != nil {
+			return dst, err
+		}
+	}
+	slices.SortFunc(keys, func(a, b string) int {
+		return cmp.Or(cmp.Compare(len(a), len(b)), strings.Compare(a, b))
+	})
+	dst = append(dst, '{')
+	for i, key := range keys {
+		dst = append(appendString(separate(dst, i), key), ": "...)
+		dst = append(dst, values[key]...)
+	}
+	_, err := w.in.Token() // its end
+	return append(dst, '}'), err
+}
+
+// wholeCharacters reports whether each escape of a JSON text is a character: none is zero or
+// half of one.
+func wholeCharacters(text []byte) bool {
+	high := rune(0) // the first half of a character
+	for i := 0; i < len(text); i++ {
+		if text[i] != '\\' {
+			if high != 0 {
+				return false
+			}
+			continue
+		}
+		i++
+		if text[i] != 'u' {
+			if high != 0 {
+				return false
+			}
+			continue
+		}
+		n, _ := strconv.ParseUint(string(text[i+1:i+5]), 16, 16)
+		i += 4
+		r := rune(n)
+		switch {
+		case r == 0, high != 0 && utf16.DecodeRune(high, r) == '\ufffd':
+			return false
+		case high != 0:
+			high = 0
+		case r >= 0xdc00 && r < 0xe000:
+			return false
+		case utf16.IsSurrogate(r):
+			high = r
+		}
+	}
+	return true
+}
+
+func separate(dst []byte, i int) []byte {
+	if i == 0 {
+		return dst
+	}
+	return append(dst, ", "...)
+}
+
+// appendString appends a text in quotes.
+func appendString(dst []byte, text string) []byte {
+	const named = "\b\f\n\r\t"
+	dst = append(dst, '"')
+	for i := range len(text) {
+		c := text[i]
+		at := strings.IndexByte(named, c)
+		switch {
+		case at >= 0:
+			dst = append(dst, '\\', "bfnrt"[at])
+		case c == '"' || c == '\\':
+			dst = append(dst, '\\', c)
+		case c < ' ':
+			dst = fmt.Appendf(dst, `\u%04x`, c)
+		default:
+			dst = append(dst, c)
+		}
+	}
+	return append(dst, '"')
+}
+
+// The digits before and after the point that a numeric has at most.
+const (
+	maxWhole    = 131072
+	maxFraction = 16383
+)
+
+// appendNumber appends a number without its exponent, with the fraction that the exponent
+// leaves of it.
+func appendNumber(dst []byte, number string) ([]byte, error) {
+	number, negative := strings.CutPrefix(number, "-")
+	mantissa, power, _ := strings.Cut(strings.ToLower(number), "e")
+	whole, fraction, _ := strings.Cut(mantissa, ".")
+	exponent := 0
+	if power != "" {
+		n, err := strconv.ParseInt(power, 10, 32)
+		if err != nil {
+			return dst, errNumberJSON
+		}
+		exponent = int(n)
+	}
+	digits := strings.TrimLeft(whole+fraction, "0")
+	scale := max(len(fraction)-exponent, 0)
+	if scale > maxFraction || digits != "" && len(digits)-len(fraction)+exponent > maxWhole {
+		return dst, errNumberJSON
+	}
+	if digits == "" {
+		exponent = min(exponent, len(fraction)) // zeros before the point are one
+	}
+	if exponent > len(fraction) {
+		digits += strings.Repeat("0", exponent-len(fraction))
+	}
+	if len(digits) <= scale {
+		digits = strings.Repeat("0", scale+1-len(digits)) + digits
+	}
+	if negative && strings.Trim(digits, "0") != "" {
+		dst = append(dst, '-')
+	}
+	dst = append(dst, digits[:len(digits)-scale]...)
+	if scale > 0 {
+		dst = append(append(dst, '.'), digits[len(digits)-scale:]...)
+	}
+	return dst, nil
+}
