@@ -55,3 +55,22 @@ func TestNativeTypes(t *testing.T) {
 		require.Contains(t, out, column+": its type has rules of its own")
 	}
 }
+
+// TestBitsAndSets appends to a table with a bit for a truth and a set, and merges into it. A
+// column of a type that is not supported is named, and its heading goes to no other column.
+func TestBitsAndSets(t *testing.T) {
+	to := targets(t)["mysql"]
+	d, table := newDesk(t), uniqueTable(t)
+	on(t, to, "CREATE TABLE "+table+" (no int PRIMARY KEY, lent bit(1), rooms set('east', 'we''st', 'bay'), mask bit(8), other int)")
+	d.write("finds.csv", "no,lent,rooms,mask\n1,yes,\"bay,east\",5\n2,no,we'st,6\n3,,,7\n4,no,\"bay,bay\",8\n5,no,south,9\n")
+	out, _ := d.run(0, "draft", "finds.csv", "--to", to, "--table", table)
+	require.Contains(t, out, "mask: its column is bit(8), a type that is not supported")
+	r := d.json(3, "load", "finds.tray", "--to", to)
+	require.Equal(t, 3.0, r["counts"].(map[string]any)["loaded"])
+	require.True(t, r["verified"].(bool))
+	d.write("more.csv", "no,lent,rooms,mask\n1,yes,\"east,bay\",5\n2,yes,we'st,6\n6,no,east,1\n")
+	merged := d.json(0, "load", "finds.tray", "more.csv", "--to", to, "--existing", "merge", "--yes")["merge"].(map[string]any)
+	require.Equal(t, []any{1.0, 1.0, 1.0}, []any{merged["inserted"], merged["updated"], merged["unchanged"]})
+	out, _ = d.run(0, "export", table, "--from", to, "--out", "-", "--no-header")
+	require.ElementsMatch(t, []string{`1,true,"east,bay",,`, "2,true,we'st,,", "3,,,,", "6,false,east,,"}, strings.Split(strings.TrimSpace(out), "\n"))
+}

@@ -141,7 +141,7 @@ func TestDraftForTable(t *testing.T) {
 			out, _ = d.run(0, "draft", "jan.csv", "--to", to, "--table", "loan")
 			require.Contains(t, out, "4 of 5 headings, 1 of them by name")
 			require.Contains(t, out, "Our Ref to loan_number, by values")
-			require.Contains(t, out, "Colour has no column; these are free: branch, note")
+			require.Contains(t, out, "Colour: has no column; these are free: branch, note")
 			require.Contains(t, out, "no value for branch")
 			_, errOut := d.run(1, "load", "jan.tray", "--to", to)
 			require.Contains(t, errOut, "branch: is NOT NULL without a default")

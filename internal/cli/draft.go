@@ -316,11 +316,14 @@ func (a *app) drawMatch(m *load.Match) {
 		}
 	}
 	for _, u := range m.Without {
-		nearest := "no column is left that takes its values"
-		if len(u.Nearest) > 0 {
-			nearest = "these are free: " + strings.Join(u.Nearest, ", ")
+		why := "has no column; no column is left that takes its values"
+		switch {
+		case u.Unsupported != nil:
+			why = fmt.Sprintf("its column is %s, a type that is not supported", *u.Unsupported)
+		case len(u.Nearest) > 0:
+			why = "has no column; these are free: " + strings.Join(u.Nearest, ", ")
 		}
-		p.Fact("left out", "%s", p.Red(fmt.Sprintf("%s has no column; %s", u.Heading, nearest)))
+		p.Fact("left out", "%s", p.Red(u.Heading+": "+why))
 	}
 	if len(m.Unfilled) > 0 {
 		p.Fact("missing", "%s", p.Red("no value for "+strings.Join(m.Unfilled, ", ")+", which need one: --change COLUMN.value=VALUE gives one"))

@@ -311,7 +311,7 @@ var typedHints = []func(error) string{
 		return "list the rows that do not fit:  ambertray tighten " + shellWord(e.Table) + " --to TARGET"
 	}),
 	about(func(*load.MismatchError) string {
-		return "ambertray check TRAY --to TARGET shows every column; change the plan, or the table"
+		return "change the plan, or the table: ambertray check TRAY --to TARGET shows every column, and ambertray draft FILE --to TARGET --table NAME takes the types of the table"
 	}),
 	about(func(*load.TooManyError) string {
 		return "nothing was loaded; correct the source, or allow more with --allow-rejects or allow_rejects: in the tray"

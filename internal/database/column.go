@@ -42,11 +42,11 @@ func EnumType(native string) (t *table.Type, limit *table.Limit, ok bool) {
 	if !ok {
 		return nil, nil, false
 	}
-	return &table.Type{Kind: table.Text}, &table.Limit{Native: "enum", OneOf: enumWords(words)}, true
+	return &table.Type{Kind: table.Text}, &table.Limit{Native: "enum", OneOf: QuotedWords(words)}, true
 }
 
-// enumWords returns the quoted words of a list.
-func enumWords(list string) (words []string) {
+// QuotedWords returns the words of a list that are in quotes, which are doubled inside them.
+func QuotedWords(list string) (words []string) {
 	for {
 		from := strings.IndexByte(list, '\'')
 		if from < 0 {

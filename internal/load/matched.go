@@ -38,10 +38,12 @@ const (
 	ByValues   Means = "values"
 )
 
-// Unmatched is a heading without a column, and the columns that come nearest.
+// Unmatched is a heading without a column, and the columns that come nearest. Unsupported
+// is the type of its column, if that has its name and takes no values from us.
 type Unmatched struct {
-	Heading string   `json:"heading"`
-	Nearest []string `json:"nearest"`
+	Heading     string   `json:"heading"`
+	Nearest     []string `json:"nearest"`
+	Unsupported *string  `json:"unsupported"`
 }
 
 // MatchNames gives a plan that was drafted from a source the columns of an existing
@@ -94,10 +96,13 @@ type matching struct {
 	to   database.Target
 	of   map[int]int // the column of the table by that of the draft
 	by   map[int]Means
+	// unsupported are the types of columns that have the names of columns of the draft, and
+	// take no values from us. These are not matched to others.
+	unsupported map[int]*string
 }
 
 func newMatching(t *tray.Tray, live []database.ColumnInfo, to database.Target) *matching {
-	return &matching{plan: &t.Table, live: live, to: to, of: map[int]int{}, by: map[int]Means{}}
+	return &matching{plan: &t.Table, live: live, to: to, of: map[int]int{}, by: map[int]Means{}, unsupported: map[int]*string{}}
 }
 
 func (m *matching) pair(column, live int, by Means) { m.of[column], m.by[column] = live, by }
@@ -107,7 +112,7 @@ func (m *matching) pair(column, live int, by Means) { m.of[column], m.by[column]
 func (m *matching) open() (columns, live []int) {
 	for i := range m.plan.Columns {
 		_, ok := m.of[i]
-		if !ok && !m.plan.Columns[i].LeaveOut {
+		if !ok && !m.plan.Columns[i].LeaveOut && m.unsupported[i] == nil {
 			columns = append(columns, i)
 		}
 	}
@@ -127,11 +132,17 @@ func (m *matching) byName() {
 	columns, live := m.open()
 	for _, i := range columns {
 		c := &m.plan.Columns[i]
-		at := slices.IndexFunc(live, func(at int) bool {
-			return strings.EqualFold(m.live[at].Name, c.Name) || strings.EqualFold(m.live[at].Name, c.From)
-		})
+		named := func(l database.ColumnInfo) bool {
+			return strings.EqualFold(l.Name, c.Name) || strings.EqualFold(l.Name, c.From)
+		}
+		at := slices.IndexFunc(live, func(at int) bool { return named(m.live[at]) })
 		if at >= 0 {
 			m.pair(i, live[at], ByName)
+			continue
+		}
+		at = slices.IndexFunc(m.live, func(l database.ColumnInfo) bool { return !l.Known && named(l) })
+		if at >= 0 {
+			m.unsupported[i] = &m.live[at].Native
 		}
 	}
 }
@@ -205,7 +216,7 @@ func (m *matching) finish() *Match {
 		}
 		at, ok := m.of[i]
 		if !ok {
-			res.Without = append(res.Without, Unmatched{c.From, m.nearest(c)})
+			res.Without = append(res.Without, Unmatched{c.From, m.nearest(c), m.unsupported[i]})
 			*c = table.Column{From: c.From, LeaveOut: true}
 			continue
 		}

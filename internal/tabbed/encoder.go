@@ -22,6 +22,9 @@ func (Encoder) AppendNull(dst []byte, _ int) []byte { return append(dst, '\\', '
 
 // Column implements convert.Encoder.
 func (Encoder) Column(_ int, t table.Type) func(dst []byte, v *value.Value) []byte {
+	if t == (table.Type{Kind: table.Boolean, Size: table.Bit}) { // which takes bytes
+		return func(dst []byte, v *value.Value) []byte { return append(appendByte(dst, byte(v.Int&1)), '\t') }
+	}
 	switch t.Kind {
 	case table.SmallInt, table.Integer, table.BigInt, table.Boolean:
 		return func(dst []byte, v *value.Value) []byte { return append(strconv.AppendInt(dst, v.Int, 10), '\t') }
@@ -39,6 +42,14 @@ func (Encoder) Column(_ int, t table.Type) func(dst []byte, v *value.Value) []by
 		return func(dst []byte, v *value.Value) []byte { return append(value.AppendTimestamp(dst, v.Int), '\t') }
 	}
 	return func(dst []byte, v *value.Value) []byte { return append(appendEscaped(dst, v.Text), '\t') }
+}
+
+// appendByte appends a byte of 0 or 1.
+func appendByte(dst []byte, b byte) []byte {
+	if b == 0 {
+		return append(dst, '\\', '0')
+	}
+	return append(dst, b)
 }
 
 // ends reports of every byte whether it would end a field.

@@ -107,6 +107,8 @@ const beyondLatin1 = "€‚ƒ„…†‡ˆ‰Š‹ŒŽ‘’“”•–—˜�
 const (
 	// Single is the Size of a double that has only four bytes, of an existing column.
 	Single = 4
+	// Bit is the Size of a boolean that an existing column keeps as a bit.
+	Bit = 1
 	// JSON is the Size of a text that an existing column keeps as JSON values.
 	JSON = 1
 )

@@ -3,6 +3,7 @@ package mysql
 import (
 	"context"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -20,13 +21,16 @@ func (t *Target) Columns(ctx context.Context, name string) ([]database.ColumnInf
 		WHERE table_schema = coalesce(nullif(`+d.Literal(schema)+`, ''), database()) AND table_name = `+d.Literal(bare)+` ORDER BY ordinal_position`)
 	list := database.ParseColumns(rows, typeOf)
 	for i := range list {
-		list[i].Binary, list[i].Own = binaryForm.MatchString(list[i].Native), strings.HasPrefix(list[i].Native, "enum(")
+		list[i].Binary, list[i].Own = !list[i].Known && binaryForm.MatchString(list[i].Native), ownForm.MatchString(list[i].Native)
 	}
 	return list, err
 }
 
 // binaryForm matches the types whose values are bytes.
 var binaryForm = regexp.MustCompile(`^(bit|binary|varbinary|(tiny|medium|long)?blob|geometry|(multi)?(point|linestring|polygon)|geometrycollection|geomcollection|vector)\b`)
+
+// ownForm matches the types that have rules of their own.
+var ownForm = regexp.MustCompile(`^(enum|set)\(`)
 
 var nativeForm = regexp.MustCompile(`^([a-z]+)(?:\((\d+)(?:,(\d+))?\))?( unsigned)?( zerofill)?$`)
 
@@ -42,12 +46,9 @@ var nativeKinds = map[string]table.Kind{
 // typeOf returns the type that values are sent as to a column of a native type.
 // The server checks the range of those that are narrower.
 func typeOf(native string) (*table.Type, *table.Limit, bool) {
-	if native == "tinyint(1)" {
-		return &table.Type{Kind: table.Boolean}, nil, true
-	}
-	enum, words, ok := database.EnumType(native)
+	special, limit, ok := specialType(native)
 	if ok {
-		return enum, words, true
+		return special, limit, true
 	}
 	native = compressed.ReplaceAllString(native, "")
 	m := nativeForm.FindStringSubmatch(strings.ToLower(native))
@@ -56,7 +57,7 @@ func typeOf(native string) (*table.Type, *table.Limit, bool) {
 	}
 	size, _ := strconv.Atoi(m[2])
 	scale, _ := strconv.Atoi(m[3])
-	limit := table.WholeRange(native)
+	limit = table.WholeRange(native)
 	switch m[1] {
 	case "tinyint":
 		return &table.Type{Kind: table.SmallInt}, nil, true
@@ -95,6 +96,39 @@ func typeOf(native string) (*table.Type, *table.Limit, bool) {
 		*t = t.WithFraction(size)
 	}
 	return t, nil, ok && (kind != table.Decimal || size <= table.MaxPrecision)
+}
+
+// specialType returns the type of truths, and of words out of a list.
+func specialType(native string) (*table.Type, *table.Limit, bool) {
+	switch native {
+	case "tinyint(1)":
+		return &table.Type{Kind: table.Boolean}, nil, true
+	case "bit(1)":
+		return &table.Type{Kind: table.Boolean, Size: table.Bit}, nil, true
+	}
+	members, ok := strings.CutPrefix(native, "set(")
+	if ok {
+		return &table.Type{Kind: table.Text}, setOf(database.QuotedWords(members)), true
+	}
+	return database.EnumType(native)
+}
+
+// setOf is the limit of a set: its members in their order, with commas between them.
+func setOf(members []string) *table.Limit {
+	return &table.Limit{Native: "set", Canonical: func(text []byte) ([]byte, string) {
+		has := map[string]bool{}
+		for _, word := range strings.Split(string(text), ",") {
+			switch {
+			case !slices.Contains(members, word) && len(text) > 0:
+				return nil, "not members of the set"
+			case has[word]:
+				return nil, "has a member of the set twice"
+			}
+			has[word] = true
+		}
+		in := slices.DeleteFunc(slices.Clone(members), func(m string) bool { return !has[m] })
+		return []byte(strings.Join(in, ",")), ""
+	}}
 }
 
 // lastTimestamp is the last moment of a timestamp, in microseconds since 1970: it

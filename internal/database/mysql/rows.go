@@ -77,6 +77,9 @@ func eachOf(rows driver.Rows, readers []reader, each database.EachRow) error {
 type reader func(raw driver.Value, v *value.Value)
 
 func readerOf(t table.Type) reader {
+	if t == (table.Type{Kind: table.Boolean, Size: table.Bit}) {
+		return readBit
+	}
 	switch t.Kind {
 	case table.SmallInt, table.Integer, table.BigInt, table.Boolean:
 		return readInt
@@ -99,6 +102,14 @@ func readInt(raw driver.Value, v *value.Value) {
 	v.Int, v.Wide = n, false
 	if !ok {
 		v.ReadInt(textOf(raw))
+	}
+}
+
+func readBit(raw driver.Value, v *value.Value) {
+	text := textOf(raw)
+	v.Int, v.Wide = 0, false
+	if len(text) == 1 {
+		v.Int = int64(text[0])
 	}
 }
 
