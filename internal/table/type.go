@@ -109,8 +109,11 @@ const (
 	Single = 4
 	// Bit is the Size of a boolean that an existing column keeps as a bit.
 	Bit = 1
-	// JSON is the Size of a text that an existing column keeps as JSON values.
-	JSON = 1
+	// JSON, Address and Network are the Sizes of texts that an existing column keeps as JSON
+	// values, as addresses or as networks.
+	JSON    = 1
+	Address = 2
+	Network = 3
 )
 
 // String returns the type as the tray writes it.

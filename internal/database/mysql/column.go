@@ -2,6 +2,7 @@ package mysql
 
 import (
 	"context"
+	"net/netip"
 	"regexp"
 	"slices"
 	"strconv"
@@ -30,7 +31,7 @@ func (t *Target) Columns(ctx context.Context, name string) ([]database.ColumnInf
 var binaryForm = regexp.MustCompile(`^(bit|binary|varbinary|(tiny|medium|long)?blob|geometry|(multi)?(point|linestring|polygon)|geometrycollection|geomcollection|vector)\b`)
 
 // ownForm matches the types that have rules of their own.
-var ownForm = regexp.MustCompile(`^(enum|set)\(`)
+var ownForm = regexp.MustCompile(`^((enum|set)\(|inet)`)
 
 var nativeForm = regexp.MustCompile(`^([a-z]+)(?:\((\d+)(?:,(\d+))?\))?( unsigned)?( zerofill)?$`)
 
@@ -105,12 +106,24 @@ func specialType(native string) (*table.Type, *table.Limit, bool) {
 		return &table.Type{Kind: table.Boolean}, nil, true
 	case "bit(1)":
 		return &table.Type{Kind: table.Boolean, Size: table.Bit}, nil, true
+	case "inet4":
+		return &table.Type{Kind: table.Text}, database.AddressLimit(native, func(p netip.Prefix) string { return hostText(p, p.Addr().Is4()) }), true
+	case "inet6":
+		return &table.Type{Kind: table.Text}, database.AddressLimit(native, func(p netip.Prefix) string { return hostText(p, p.Addr().Is6()) }), true
 	}
 	members, ok := strings.CutPrefix(native, "set(")
 	if ok {
 		return &table.Type{Kind: table.Text}, setOf(database.QuotedWords(members)), true
 	}
 	return database.EnumType(native)
+}
+
+// hostText is the text of an address of the right version without a network, or "".
+func hostText(p netip.Prefix, right bool) string {
+	if !right || !p.IsSingleIP() {
+		return ""
+	}
+	return database.AddressText(p.Addr(), 1)
 }
 
 // setOf is the limit of a set: its members in their order, with commas between them.

@@ -2,6 +2,7 @@ package mysql_test
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"net/url"
 	"os"
@@ -171,6 +172,23 @@ func TestLogin(t *testing.T) {
 		if kind != nil {
 			require.ErrorIs(t, err, kind, address)
 		}
+	}
+}
+
+// TestAddresses compares addresses with the server's.
+func TestAddresses(t *testing.T) {
+	ctx, to := context.Background(), open(t, scratch(t))
+	require.NoError(t, exec(to, "CREATE TABLE hosts (a inet4, b inet6)"))
+	columns, err := to.Columns(ctx, "hosts")
+	require.NoError(t, err)
+	for _, c := range columns {
+		databasetest.Addresses(t, c.Native, c, func(text string) (string, error) {
+			found, err := to.Query(ctx, "SELECT coalesce(cast("+dialect.MySQL.Literal(text)+" AS "+c.Native+"), '')")
+			if err != nil || found[0][0] == "" {
+				return "", errors.Join(err, errors.New("refused"))
+			}
+			return found[0][0], nil
+		})
 	}
 }
 

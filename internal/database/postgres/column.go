@@ -19,7 +19,7 @@ func (t *Target) Columns(ctx context.Context, name string) ([]database.ColumnInf
 				ORDER BY enumsortorder) || ')' FROM pg_enum WHERE enumtypid = base.type)
 			ELSE format_type(base.type, base.modifier) END, (NOT attnotnull AND base.nullable)::int,
 		(atthasdef AND attgenerated = '' OR attidentity <> '')::int, (attgenerated <> '')::int,
-		(atttypid <> base.type OR typtype = 'e' OR typname IN ('citext', 'json', 'jsonb'))::int
+		(atttypid <> base.type OR typtype = 'e' OR typname IN ('citext', 'json', 'jsonb', 'inet', 'cidr'))::int
 		FROM pg_attribute JOIN base ON base.number = attnum JOIN pg_type ON pg_type.oid = base.type AND typtype <> 'd'
 		WHERE attrelid = base.of AND attnum > 0 AND NOT attisdropped ORDER BY attnum`)
 	list := database.ParseColumns(rows, typeOf)
@@ -66,8 +66,13 @@ func typeOf(native string) (*table.Type, *table.Limit, bool) {
 	if ok {
 		return enum, words, true
 	}
-	if native == "jsonb" {
+	switch native {
+	case "jsonb":
 		return &table.Type{Kind: table.Text, Size: table.JSON}, &limitJSON, true
+	case "inet":
+		return &table.Type{Kind: table.Text, Size: table.Address}, limitInet, true
+	case "cidr":
+		return &table.Type{Kind: table.Text, Size: table.Network}, limitCidr, true
 	}
 	m := nativeForm.FindStringSubmatch(native)
 	if m == nil {

@@ -63,11 +63,14 @@ func (encoder) Column(_ int, t table.Type) func(dst []byte, v *value.Value) []by
 	case table.UUID:
 		return appendUUID
 	case table.Text:
-		if t.Size == table.JSON {
+		switch t.Size {
+		case table.JSON:
 			return func(dst []byte, v *value.Value) []byte {
 				dst = binary.BigEndian.AppendUint32(dst, uint32(len(v.Text)+1))
 				return append(append(dst, versionJSON), v.Text...)
 			}
+		case table.Address, table.Network:
+			return func(dst []byte, v *value.Value) []byte { return appendInet(dst, v.Text, t.Size) }
 		}
 	}
 	return func(dst []byte, v *value.Value) []byte {

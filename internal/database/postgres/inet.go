@@ -1,0 +1,60 @@
+package postgres
+
+import (
+	"net/netip"
+
+	"ambertray/internal/database"
+	"ambertray/internal/table"
+)
+
+// Columns of type inet keep addresses with the bits of their networks, and those of cidr
+// networks. What is proved is their text, as the server's cast writes it.
+var (
+	limitInet = database.AddressLimit("inet", prefixText)
+	limitCidr = database.AddressLimit("cidr", func(p netip.Prefix) string {
+		if p != p.Masked() {
+			return ""
+		}
+		return prefixText(p)
+	})
+)
+
+// shortestZeros is the shortest run of zeros that the server leaves out of an address.
+const shortestZeros = 2
+
+func prefixText(p netip.Prefix) string {
+	return database.AddressText(p.Addr(), shortestZeros) + p.String()[len(p.Addr().String()):]
+}
+
+// The families of addresses in the binary format, as utils/inet.h of the server's source
+// numbers them.
+const (
+	family4 = 2
+	family6 = 3
+)
+
+// appendInet appends an address as inet_recv and cidr_recv read it.
+func appendInet(dst []byte, text []byte, size int) []byte {
+	p, err := netip.ParsePrefix(string(text))
+	if err != nil {
+		return append(dst, 0, 0, 0, 0) // which the server refuses
+	}
+	family, network, address := byte(family6), byte(0), p.Addr().AsSlice()
+	if p.Addr().Is4() {
+		family = family4
+	}
+	if size == table.Network {
+		network = 1
+	}
+	dst = append(dst, 0, 0, 0, byte(4+len(address)), family, byte(p.Bits()), network, byte(len(address)))
+	return append(dst, address...)
+}
+
+// inetText returns the text of an address in the binary format.
+func inetText(field []byte) []byte {
+	a, ok := netip.AddrFromSlice(field[min(4, len(field)):])
+	if !ok {
+		return nil
+	}
+	return []byte(prefixText(netip.PrefixFrom(a, int(field[1]))))
+}
