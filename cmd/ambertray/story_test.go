@@ -345,6 +345,8 @@ func TestVerifyFile(t *testing.T) {
 			d.write("export.csv", "DUE;fee;no;Remark\n06/01/2026;5.25;2;x\n05/01/2026;1010.50;1;y\n13/01/2026;0;4;z\n")
 			r := d.json(4, "verify", "export.csv", "--to", to, "--table", table)
 			require.Equal(t, []any{"Remark"}, r["not_compared"])
+			out, _ = d.run(4, "verify", "export.csv", "--to", to, "--table", table, "--rows", "3")
+			require.Regexp(t, `(?m)^ +4 +no such row$`, out)
 			require.Equal(t, 1.0, r["rows_differ"].(map[string]any)["missing"])
 			require.Equal(t, 1.0, r["elsewhere"])
 			require.Contains(t, d.read("export.csv.differences.csv"), "missing,4,export.csv,4,,")

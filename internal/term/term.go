@@ -139,10 +139,11 @@ func (p *Printer) Table(cols []Column, rows [][]string) {
 	}
 }
 
-// clip returns copies of the rows with long cells cut.
+// clip returns copies of the rows with long cells cut, and missing ones blank.
 func clip(cols []Column, rows [][]string) (out [][]string) {
 	for _, r := range rows {
-		row := slices.Clone(r)
+		row := make([]string, len(cols))
+		copy(row, r)
 		for i := range row {
 			row[i] = Printable(row[i])
 			limit := cols[i].Max
