@@ -61,6 +61,12 @@ func TestTighten(t *testing.T) {
 			require.True(t, state())
 			out, _ := d.run(0, "tighten", table, "--to", to)
 			require.Contains(t, out, "Nothing can be tightened.")
+			if name != "sqlserver" { // whose stand-in has no views
+				on(t, to, "CREATE VIEW "+table+"_view AS SELECT * FROM "+table)
+				_, errOut := d.run(1, "tighten", table+"_view", "--to", to)
+				require.Contains(t, errOut, "not a table: it is a view")
+				on(t, to, "DROP VIEW "+table+"_view")
+			}
 			out, _ = d.run(0, "survey", table, "--from", to)
 			require.Contains(t, out, "20,000 rows")
 			require.Contains(t, out, "2026-01-01")

@@ -188,7 +188,7 @@ var hints = []struct {
 	{database.ErrTooOld, "load into a later version; ambertray handover writes files that this one can load"},
 	{database.ErrCannotOpen, "check the folder, whether you may write to it, and whether another program has locked it"},
 	{database.ErrExists, "--existing append adds rows, empty removes its rows first, rebuild drops and creates it, merge updates by key; or choose another name with --table NAME"},
-	{database.ErrNotTable, "choose the name of a table with --table NAME"},
+	{database.ErrNotTable, "give the name of a table"},
 	{database.ErrNoTable, "load it first: ambertray load TRAY --to TARGET"},
 	{database.ErrPermission, "ask for the right to do so, or name another target"},
 	{database.ErrFull, "make room and load again: nothing was changed"},

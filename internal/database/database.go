@@ -113,6 +113,15 @@ type Sink interface {
 	Remarks() []string
 }
 
+// NotTable returns an error if a query has found what else than a table something is.
+func NotTable(ctx context.Context, t Target, op, query string) error {
+	found, err := t.Query(ctx, query)
+	if err == nil && len(found) > 0 {
+		err = &Error{Target: t.Name(), Op: op, Kind: ErrNotTable, Err: errors.New("it is a " + found[0][0])}
+	}
+	return err
+}
+
 // Error is a failure of a target.
 type Error struct {
 	Target string // its Name

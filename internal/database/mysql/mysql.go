@@ -283,11 +283,7 @@ func (x *tx) Create(ctx context.Context, tab *table.Table, how database.Creation
 // checkTable returns an error for a view or a sequence, which could be renamed, but not
 // dropped, like a table.
 func (t *Target) checkTable(ctx context.Context, name string) error {
-	other, err := t.Query(ctx, "SELECT lower(table_type) FROM information_schema.tables WHERE table_type NOT IN ('BASE TABLE', 'SYSTEM VERSIONED') AND "+place(name))
-	if err == nil && len(other) > 0 {
-		err = &database.Error{Target: t.name, Op: "rebuild " + name, Kind: database.ErrNotTable, Err: errors.New("it is a " + other[0][0])}
-	}
-	return err
+	return database.NotTable(ctx, t, "change "+name, "SELECT lower(table_type) FROM information_schema.tables WHERE table_type NOT IN ('BASE TABLE', 'SYSTEM VERSIONED') AND "+place(name))
 }
 
 // createWhole creates a table under its own name, and begins the transaction again

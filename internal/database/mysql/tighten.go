@@ -48,6 +48,10 @@ const besidePrefix = "ambertray_new_"
 func (t *Target) Tighten(ctx context.Context, name string, columns []database.Tightened, key []string) (*database.Steps, map[string]string, error) {
 	d := dialect.MySQL
 	quoted := d.QuoteTable(name)
+	err := t.checkTable(ctx, name)
+	if err != nil {
+		return nil, nil, err
+	}
 	attributes, err := t.attributes(ctx, name)
 	if err != nil {
 		return nil, nil, err

@@ -31,6 +31,11 @@ var caster = dialect.Caster{
 func (t *Target) Tighten(ctx context.Context, name string, columns []database.Tightened, key []string) (*database.Steps, map[string]string, error) {
 	d := dialect.PostgreSQL
 	of := "to_regclass(" + d.Literal(d.QuoteTable(name)) + ")"
+	err := database.NotTable(ctx, t, "change "+name, `SELECT CASE relkind WHEN 'v' THEN 'view' WHEN 'm' THEN 'materialized view' WHEN 'f' THEN 'foreign table' ELSE 'sequence' END
+		FROM pg_class WHERE relkind NOT IN ('r', 'p') AND oid = `+of)
+	if err != nil {
+		return nil, nil, err
+	}
 	used, err := t.Query(ctx, `SELECT a.attname, 'the view ' || (r.ev_class::regclass) || ' uses it' FROM pg_depend p JOIN pg_rewrite r ON r.oid = p.objid
 			JOIN pg_attribute a ON a.attrelid = p.refobjid AND a.attnum = p.refobjsubid WHERE p.classid = 'pg_rewrite'::regclass AND p.refobjid = `+of+` AND r.ev_class <> p.refobjid
 		UNION ALL SELECT a.attname, 'the check ' || c.conname || ' uses it' FROM pg_constraint c JOIN pg_attribute a ON a.attrelid = c.conrelid AND a.attnum = ANY (c.conkey) WHERE c.contype = 'c' AND c.conrelid = `+of+`

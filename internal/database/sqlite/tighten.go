@@ -2,6 +2,7 @@ package sqlite
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"regexp"
 	"strings"
@@ -40,6 +41,9 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 	rows, err := t.Query(ctx, "SELECT type, sql FROM sqlite_schema WHERE sql IS NOT NULL AND lower(tbl_name) = lower("+d.Literal(name)+") ORDER BY type = 'trigger', type = 'index', name")
 	if err != nil {
 		return nil, nil, err
+	}
+	if len(rows) == 0 || rows[0][0] != "table" {
+		return nil, nil, &database.Error{Target: t.path, Op: "change " + name, Kind: database.ErrNotTable, Err: errors.New("it is a view, or belongs to the database itself")}
 	}
 	why := map[string]string{}
 	reason, err := t.keeps(ctx, name, rows[0][1])
