@@ -157,13 +157,14 @@ func (a *app) drawVerification(v *load.Verification) {
 	var lines [][]string
 	for i := range v.Columns {
 		c := &v.Columns[i]
-		lines = append(lines, figureRow(c.Name, "", &c.Source))
+		same := c.Table == nil || *c.Table == c.Source
+		lines = append(lines, figureRow(c.Name, "", &c.Source, c.Checksum && same))
 		switch {
 		case c.Table == nil:
 		case *c.Table == c.Source:
 			lines[len(lines)-1][1] = "the same in the table"
 		default:
-			lines = append(lines, figureRow("", "in the table", c.Table))
+			lines = append(lines, figureRow("", "in the table", c.Table, false))
 		}
 	}
 	p.Table([]term.Column{
@@ -208,6 +209,11 @@ func (a *app) drawParts(v *load.Verification) {
 	}, lines)
 }
 
-func figureRow(name, verdict string, f *table.Figures) []string {
-	return []string{name, verdict, term.Count(f.Nulls), f.Min, f.Max, term.Grouped(f.Sum)}
+// figureRow leaves out a sum that is only a checksum, which is shown where figures differ.
+func figureRow(name, verdict string, f *table.Figures, checksum bool) []string {
+	sum := term.Grouped(f.Sum)
+	if checksum {
+		sum = ""
+	}
+	return []string{name, verdict, term.Count(f.Nulls), f.Min, f.Max, sum}
 }

@@ -300,8 +300,8 @@ func (s *shape) rareness(share float64) (loss float64) {
 }
 
 // untidy is the share of cells that begin or end with a quote, begin with a space, have
-// half of a pair of quotes or brackets or a tab, or are several numbers: signs of a dialect that was
-// not understood.
+// half of a pair of quotes or brackets or a tab, or are several numbers: signs of a dialect
+// that was not understood.
 func (s *shape) untidy(first int) float64 {
 	bad, all := 0, 0
 	for r := first; r < min(s.Rows.Len(), first+frame.KindRows); r++ {

@@ -56,6 +56,9 @@ type Compared struct {
 	Name   string         `json:"name"`
 	Source table.Figures  `json:"source"`
 	Table  *table.Figures `json:"table"`
+	// Checksum says that the sum means nothing to a person: that of the bits of doubles, of
+	// days or of microseconds.
+	Checksum bool `json:"-"`
 }
 
 // VerifyOptions say how a table is verified.
@@ -184,7 +187,9 @@ func (w *verifying) readSource(ctx context.Context, t *tray.Tray, from *source.O
 		w.addMended(mended.out)
 	}
 	for i, f := range totals.Figures() {
-		c := Compared{Name: w.plan.Loaded()[i].Name, Source: f}
+		col := &w.plan.Loaded()[i]
+		stored := w.to.Dialect().Stored(col.Type)
+		c := Compared{Name: col.Name, Source: f, Checksum: stored.Kind == table.Double || stored.Kind == table.Date || stored.HasClock()}
 		if w.figures != nil {
 			c.Table = &w.figures[i]
 		}

@@ -24,7 +24,7 @@ func (t *Target) caster() *dialect.Caster {
 // as we do, and then the type is changed, in one transaction. Columns that an index, a
 // key or a check uses are left: the server does not change them.
 func (t *Target) Tighten(ctx context.Context, name string, columns []database.Tightened, key []string) (*database.Steps, map[string]string, error) {
-	err := database.NotTable(ctx, t, "change "+name, "SELECT lower(replace(type_desc, '_', ' ')) FROM sys.objects WHERE type <> 'U' AND object_id = "+t.id(name))
+	err := database.NotTable(ctx, t, "change "+name, "SELECT CASE type WHEN 'V' THEN 'view' ELSE 'function or procedure' END FROM sys.objects WHERE type <> 'U' AND object_id = "+t.id(name))
 	if err != nil {
 		return nil, nil, err
 	}
