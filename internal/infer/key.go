@@ -2,6 +2,7 @@ package infer
 
 import (
 	"cmp"
+	"math/bits"
 	"slices"
 
 	"ambertray/internal/value"
@@ -113,18 +114,58 @@ func (k *Keys) Pairs(columns []int, distinct []int64) []Pair {
 	return pairs
 }
 
+// tellApart reports whether no pair of values of two columns occurs twice. Two pairs with one
+// hash would pass for one, so that a key would be missed.
 func (k *Keys) tellApart(a, b int) bool {
-	if len(k.hashes[a]) != len(k.hashes[b]) {
+	as, bs := k.hashes[a], k.hashes[b]
+	if len(as) != len(bs) {
 		return false
 	}
-	seen := make(map[[2]uint64]struct{})
-	for i, h := range k.hashes[a] {
-		both := [2]uint64{h, k.hashes[b][i]}
-		_, twice := seen[both]
-		if twice || h == 0 || both[1] == 0 {
+	var seen distinctPairs
+	for i, h := range as {
+		if h == 0 || bs[i] == 0 || !seen.add(pairHash(h, bs[i])) {
 			return false
 		}
-		seen[both] = struct{}{}
 	}
 	return true
+}
+
+// pairHash mixes the hashes of two values into one that is never 0.
+func pairHash(a, b uint64) uint64 {
+	hi, lo := bits.Mul64(a^0xa0761d6478bd642f, b^0xe7037ed1a0b428db)
+	return max(hi^lo, 1)
+}
+
+// distinctPairs is a set of hashes: open addressing; 0 is free. It grows as it fills, because
+// most pairs of columns have a value twice soon.
+type distinctPairs struct {
+	set  []uint64
+	size int
+}
+
+// add reports whether a hash is new.
+func (d *distinctPairs) add(h uint64) bool {
+	if 2*d.size >= len(d.set) {
+		d.grow()
+	}
+	i := h & uint64(len(d.set)-1)
+	for d.set[i] != 0 {
+		if d.set[i] == h {
+			return false
+		}
+		i = (i + 1) & uint64(len(d.set)-1)
+	}
+	d.set[i] = h
+	d.size++
+	return true
+}
+
+func (d *distinctPairs) grow() {
+	old := d.set
+	d.set, d.size = make([]uint64, max(64, 4*len(old))), 0
+	for _, h := range old {
+		if h != 0 {
+			d.add(h)
+		}
+	}
 }
