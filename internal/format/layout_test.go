@@ -299,6 +299,12 @@ func TestLayouts(t *testing.T) {
 			`"," header 1; TIME|1 mean|2 mean|3 mean; 4 records, 0 ragged; 2 repeated header`},
 		{"a comment that fixed columns would cut", "# Shelf_order  Name_order  Room  Name\n" + numbered(1, 9, " @  1 EA Hall\n") + numbered(10, 39, "@ 12 EA Tower of Ferns\n@  9 WE Attic Room\n@ 11 WE Old Quarry\n@ 10 EA Marl\n"),
 			`"" quote none columns 1-3,4-6,7-9,10- comment # data 2; column_1|column_2|column_3|column_4; 129 records, 0 ragged; 1 comment`},
+		{"numbers that begin far below their heading", "name,room,fee\n" + numbered(10, 29, "ant @,East,NA\n") + numbered(10, 29, "bee @,West,@.5\n"),
+			`"," header 1; name|room|fee; 40 records, 0 ragged; `},
+		{"numbers that begin far below their heading, after blanks", "name,fee\n" + numbered(10, 29, "ant @,\n") + numbered(10, 29, "bee @,@.5\n"),
+			`"," header 1; name|fee; 40 records, 0 ragged; `},
+		{"dates that begin far below, without headings", numbered(10, 29, "ant @,East,\n") + numbered(10, 29, "bee @,West,2026-01-@\n"),
+			`"," data 1; column_1|column_2|column_3; 40 records, 0 ragged; `},
 		{"pairs above records of three cells", "made_for\tMuseum\nversion\t4.0\n" + numbered(10, 39, "1.@\tA@\tM:@1\n"),
 			`"\t" data 3; column_1|column_2|column_3; 30 records, 0 ragged; 2 title`},
 	} {

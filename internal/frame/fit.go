@@ -108,9 +108,12 @@ func (h *Head) earlier(r int, kinds []value.Kind) int {
 // equally full ones the highest without a gap below it. It is -1 where there is
 // no such row.
 func (h *Head) headerAbove(first int, kinds []value.Kind) int {
-	best, most, usual := -1, 0, h.usuallyFilled(first)
-	for r := first - 1; r >= max(h.top, first-maxHead); r-- {
+	best, most, usual, others := -1, 0, h.usuallyFilled(first), 0
+	for r := first - 1; r >= h.top && others < maxHead; r-- {
 		f := h.fitOf(r, kinds)
+		if f != (fit{}) || h.Rows.Width(r) != h.Width { // a record may lack what others are known by
+			others++
+		}
 		if f.right > 0 || IsRuler(h.Rows.Text(r)) || h.typeRow(r) || h.Alike(r) {
 			continue
 		}
@@ -139,7 +142,7 @@ func (h *Head) loneHeading(r, first int) bool {
 
 // blankAbove reports whether a row that seems to be the header may be a record: from the top
 // to the first record that is known, no row has a value in a column of numbers or dates, which
-// is often blank in the rows below as well.
+// is often blank.
 func (h *Head) blankAbove(header, first int, kinds []value.Kind) bool {
 	if header < h.top || first == h.top+1 {
 		return false
@@ -149,13 +152,13 @@ func (h *Head) blankAbove(header, first int, kinds []value.Kind) bool {
 			return false
 		}
 	}
-	blank, end := 0, min(h.Rows.Len(), first+KindRows)
+	blank, end := first-h.top-1, min(h.Rows.Len(), first+KindRows)
 	for r := first; r < end; r++ {
 		if h.fitOf(r, kinds) == (fit{}) {
 			blank++
 		}
 	}
-	return 10*blank >= end-first
+	return 10*blank >= end-h.top-1
 }
 
 // titlesAbove reports whether the rows above a header can be titles: they have
