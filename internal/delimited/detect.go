@@ -211,14 +211,15 @@ func (s *shape) misreadHeader(first int) (loss float64) {
 	switch {
 	case s.layout.Delimiter == source.WideSpaces:
 		loss = 0.15
-	case s.layout.Delimiter == "\t" && s.Rows.Width(first-1) == 1 && s.oneWordEach(first):
+	case s.layout.Delimiter == "\t" && s.Rows.Width(first-1) == 1 && s.oneWordEach(first) && !s.DistinctTexts(first):
 		loss = 0.35
 	}
 	return loss
 }
 
 // cutByOther reports whether a sign that does not cut the cells of this dialect stands as
-// often in the row above the first full one, between words, as in each row from there on.
+// often in the row above the first full one, between words, as in nearly all rows from there
+// on.
 func (s *shape) cutByOther(first int) bool {
 	title := s.Rows.Text(first - 1)
 	for _, sign := range append([]string{":"}, common...) {
@@ -226,11 +227,13 @@ func (s *shape) cutByOther(first int) bool {
 		if n < 2 || sign == s.layout.Delimiter || !allWords(bytes.Split(title, []byte(sign))) {
 			continue
 		}
-		same := true
-		for r := first; r < s.Rows.Len() && same; r++ {
-			same = bytes.Count(s.Rows.Text(r), []byte(sign)) == n
+		same := 0
+		for r := first; r < s.Rows.Len(); r++ {
+			if bytes.Count(s.Rows.Text(r), []byte(sign)) == n {
+				same++
+			}
 		}
-		if same {
+		if 10*same >= 9*(s.Rows.Len()-first) {
 			return true
 		}
 	}

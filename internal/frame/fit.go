@@ -132,11 +132,12 @@ func (h *Head) headerAbove(first int, kinds []value.Kind) int {
 	return best
 }
 
-// loneHeading reports whether a row at the top, right above the first record of two columns,
-// has the heading of the second, as tables do whose first column has the names of the rows.
+// loneHeading reports whether a row right above the first record of two columns has the
+// heading of the second, as tables do whose first column has the names of the rows. It is at
+// the top, or has a blank cell for the first.
 func (h *Head) loneHeading(r, first int) bool {
 	last := h.Rows.Width(r) - 1
-	return h.Width == 2 && !h.BySpaces && r == h.top && r+1 == first && h.next(first) && h.Filled(r) == 1 &&
+	return h.Width == 2 && !h.BySpaces && (r == h.top || last == 1) && r+1 == first && h.next(first) && h.Filled(r) == 1 &&
 		h.kind(r, last) == value.Text && bytes.IndexByte(h.Cell(r, last), ' ') < 0
 }
 
@@ -258,8 +259,8 @@ func (h *Head) typeRow(r int) bool {
 			letters++
 		}
 	}
-	if r == 0 || h.Width < 2 {
-		return false
+	if r == 0 || h.Width < 2 || h.Filled(r-1) < max(h.Width-1, 2) {
+		return false // the header stands above it
 	}
 	return words > 1 && words+letters == h.Width || letters == h.Width && len(seen) > 1 && h.fitOf(r, h.columnKinds(r+1)).wrong > 0
 }

@@ -271,7 +271,7 @@ func (h *Head) CutsMoments() bool {
 // are one number, date or other value each.
 func (h *Head) OneValueEach() bool {
 	first, values := h.Cell(0, 0), 0
-	if h.Rows.Len() <= minAlike || h.kind(0, 0) != value.Text || bytes.ContainsAny(first, " ,;\t|:") {
+	if h.Rows.Len() <= minAlike || h.Rows.Width(0) != 1 || h.kind(0, 0) != value.Text || bytes.ContainsAny(first, " ,;\t|:") {
 		return false
 	}
 	for r := 1; r < h.Rows.Len(); r++ {
