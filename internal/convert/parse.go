@@ -45,11 +45,9 @@ func limited(parse parser, t table.Type, l *table.Limit) parser {
 			return reason
 		}
 		switch {
-		case l.Canonical != nil:
-			v.Text, reason = l.Canonical(v.Text)
-			return reason
 		case l.Text != nil:
-			return l.Text(v.Text)
+			v.Text, reason = l.Text(v.Text)
+			return reason
 		case l.OneOf != nil && !slices.Contains(l.OneOf, string(v.Text)):
 			return "not a value of the " + l.Native
 		case l.OneOf != nil:

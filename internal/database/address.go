@@ -59,7 +59,7 @@ func longestZeros(words [8]uint64) (from, to int) {
 // AddressLimit is the limit of a column of addresses, whose texts are as write makes them,
 // or "" where it takes none.
 func AddressLimit(native string, write func(netip.Prefix) string) *table.Limit {
-	return &table.Limit{Native: native, Canonical: func(text []byte) ([]byte, string) {
+	return &table.Limit{Native: native, Text: func(text []byte) ([]byte, string) {
 		p, err := netip.ParsePrefix(string(text))
 		if err != nil {
 			a, noAddress := netip.ParseAddr(string(text))

@@ -178,9 +178,9 @@ func NationalLimit(native string, size int) *table.Limit {
 		return nil
 	}
 	why := "longer than " + native + ", where a character beyond U+FFFF counts as two"
-	return &table.Limit{Native: native, Text: func(text []byte) string {
+	return &table.Limit{Native: native, Text: func(text []byte) ([]byte, string) {
 		if len(text) <= size {
-			return ""
+			return text, ""
 		}
 		units := utf8.RuneCount(text)
 		for _, b := range text {
@@ -189,9 +189,9 @@ func NationalLimit(native string, size int) *table.Limit {
 			}
 		}
 		if units > size {
-			return why
+			return nil, why
 		}
-		return ""
+		return text, ""
 	}}
 }
 
@@ -202,23 +202,23 @@ func PageLimit(native string, size int, page *codepage.Page) *table.Limit {
 	if page != nil {
 		lacking = fmt.Sprintf("a character that the code page %d of %s lacks; characters: unicode makes it n%[2]s", page.Number, native)
 	}
-	return &table.Limit{Native: native, Text: func(text []byte) string {
+	return &table.Limit{Native: native, Text: func(text []byte) ([]byte, string) {
 		if codepage.ASCII(text) {
 			if size > 0 && len(text) > size {
-				return misfit
+				return nil, misfit
 			}
-			return ""
+			return text, ""
 		}
 		if page == nil {
-			return lacking
+			return nil, lacking
 		}
 		encoded, ok := page.Encode(text)
 		switch {
 		case !ok:
-			return lacking
+			return nil, lacking
 		case size > 0 && len(encoded) > size:
-			return misfit
+			return nil, misfit
 		}
-		return ""
+		return text, ""
 	}}
 }

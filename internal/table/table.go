@@ -123,12 +123,9 @@ type Limit struct {
 	Step            int64  // microseconds that it is a multiple of, where that is not a fraction
 	Least, Greatest int64
 	OneOf           []string // the only texts, if there are any
-	// Text returns why the column does not take a text, "" where it does. It is nil
-	// where nothing but its length counts.
-	Text func(text []byte) string
-	// Canonical returns the text that the column gives back of one, if that may be another,
-	// or why it does not take it.
-	Canonical func(text []byte) (canonical []byte, why string)
+	// Text returns a text as the column gives it back, or why the column does not take it.
+	// It is nil where nothing but the length counts.
+	Text func(text []byte) (stored []byte, why string)
 }
 
 // WholeRange returns a limit of a type that takes every value with its digits of a second.

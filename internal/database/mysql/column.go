@@ -128,7 +128,7 @@ func hostText(p netip.Prefix, right bool) string {
 
 // setOf is the limit of a set: its members in their order, with commas between them.
 func setOf(members []string) *table.Limit {
-	return &table.Limit{Native: "set", Canonical: func(text []byte) ([]byte, string) {
+	return &table.Limit{Native: "set", Text: func(text []byte) ([]byte, string) {
 		has := map[string]bool{}
 		for _, word := range strings.Split(string(text), ",") {
 			switch {

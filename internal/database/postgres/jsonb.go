@@ -20,7 +20,7 @@ import (
 // jsonb_in, numeric_in and jsonb_out of the server's source make it.
 
 // limitJSON turns what a column of type jsonb takes into what the server keeps.
-var limitJSON = table.Limit{Native: "jsonb", Canonical: canonicalJSON}
+var limitJSON = table.Limit{Native: "jsonb", Text: canonicalJSON}
 
 // canonicalJSON returns the JSON that the server keeps of a text, or why it takes none. A key
 // that occurs twice in an object is refused, because one of its values would be lost.
