@@ -45,14 +45,18 @@ func (d *distinct) tallyOf(h uint64) (tally int, known bool) {
 	if len(d.set) == 0 {
 		return 0, false
 	}
-	i := h & uint64(len(d.set)-1)
-	for d.set[i] != 0 {
-		if d.set[i] == h {
-			return int(d.tallies[i]), true
-		}
-		i = (i + 1) & uint64(len(d.set)-1)
+	i := slot(d.set, h)
+	return int(d.tallies[i]), d.set[i] == h
+}
+
+// slot returns the place of a hash in a set with open addressing, in which 0 is free, or the
+// place where it belongs.
+func slot(set []uint64, h uint64) uint64 {
+	i := h & uint64(len(set)-1)
+	for set[i] != 0 && set[i] != h {
+		i = (i + 1) & uint64(len(set)-1)
 	}
-	return 0, false
+	return i
 }
 
 // add counts a value that is not in the set.
@@ -67,10 +71,7 @@ func (d *distinct) add(h uint64, tally int) {
 		d.add(h, tally)
 		return
 	}
-	i := h & uint64(len(d.set)-1)
-	for d.set[i] != 0 {
-		i = (i + 1) & uint64(len(d.set)-1)
-	}
+	i := slot(d.set, h)
 	d.set[i], d.tallies[i] = h, uint8(tally)
 	d.size++
 }

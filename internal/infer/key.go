@@ -114,8 +114,8 @@ func (k *Keys) Pairs(columns []int, distinct []int64) []Pair {
 	return pairs
 }
 
-// tellApart reports whether no pair of values of two columns occurs twice. Two pairs with one
-// hash would pass for one, so that a key would be missed.
+// tellApart reports whether all pairs of values of two columns differ. Two pairs with the same
+// hash count as equal, which could only hide a key.
 func (k *Keys) tellApart(a, b int) bool {
 	as, bs := k.hashes[a], k.hashes[b]
 	if len(as) != len(bs) {
@@ -136,8 +136,8 @@ func pairHash(a, b uint64) uint64 {
 	return max(hi^lo, 1)
 }
 
-// distinctPairs is a set of hashes: open addressing; 0 is free. It grows as it fills, because
-// most pairs of columns have a value twice soon.
+// distinctPairs is a set of hashes. It grows as it fills, because most pairs of columns have a
+// duplicate early.
 type distinctPairs struct {
 	set  []uint64
 	size int
@@ -148,12 +148,9 @@ func (d *distinctPairs) add(h uint64) bool {
 	if 2*d.size >= len(d.set) {
 		d.grow()
 	}
-	i := h & uint64(len(d.set)-1)
-	for d.set[i] != 0 {
-		if d.set[i] == h {
-			return false
-		}
-		i = (i + 1) & uint64(len(d.set)-1)
+	i := slot(d.set, h)
+	if d.set[i] == h {
+		return false
 	}
 	d.set[i] = h
 	d.size++
