@@ -32,7 +32,7 @@ func TestTable(t *testing.T) {
 	var out bytes.Buffer
 	p := NewPrinter(&out)
 	p.Table([]Column{{Title: "column"}, {Title: "rows", Right: true}, {Title: "example", Max: 6}}, [][]string{
-		{p.Amber("名前"), "1,200", "long\ntext"}, {"b", "7", ""},
+		{p.Amber("名前"), "1,200", "long\ntext"}, {"b", "7", ""}, {"short"},
 	})
-	require.Equal(t, "  column   rows  example\n  名前    1,200  long⏎…\n  b           7\n", out.String())
+	require.Equal(t, "  column   rows  example\n  名前    1,200  long⏎…\n  b           7\n  short\n", out.String())
 }
