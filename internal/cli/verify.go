@@ -157,13 +157,12 @@ func (a *app) drawVerification(v *load.Verification) {
 	var lines [][]string
 	for i := range v.Columns {
 		c := &v.Columns[i]
-		same := c.Table == nil || *c.Table == c.Source
-		lines = append(lines, figureRow(c.Name, "", &c.Source, c.Checksum && same))
-		switch {
-		case c.Table == nil:
-		case *c.Table == c.Source:
-			lines[len(lines)-1][1] = "the same in the table"
-		default:
+		differs, verdict := c.Table != nil && *c.Table != c.Source, ""
+		if c.Table != nil && !differs {
+			verdict = "the same in the table"
+		}
+		lines = append(lines, figureRow(c.Name, verdict, &c.Source, c.Checksum && !differs))
+		if differs {
 			lines = append(lines, figureRow("", "in the table", c.Table, false))
 		}
 	}
@@ -209,7 +208,7 @@ func (a *app) drawParts(v *load.Verification) {
 	}, lines)
 }
 
-// figureRow leaves out a sum that is only a checksum, which is shown where figures differ.
+// figureRow returns the cells of a row of figures, without the sum if it is only a checksum.
 func figureRow(name, verdict string, f *table.Figures, checksum bool) []string {
 	sum := term.Grouped(f.Sum)
 	if checksum {

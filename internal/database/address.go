@@ -7,9 +7,9 @@ import (
 	"ambertray/internal/table"
 )
 
-// AddressText returns an address as servers write it: of version 6 with the longest run of
-// zeros left out, if it has the shortest length at least, and with the last four bytes as an
-// address of version 4 if the others are zero or those of a mapped address.
+// AddressText returns an address as servers write it. In version 6 they leave out the longest
+// run of zeros, if it has at least the shortest length. They write the last four bytes as an
+// address of version 4 if the others are zero, or if the address is mapped (RFC 4291).
 func AddressText(a netip.Addr, shortest int) string {
 	if a.Is4() || a.Is4In6() {
 		return a.String()
@@ -56,8 +56,8 @@ func longestZeros(words [8]uint64) (from, to int) {
 	return from, to
 }
 
-// AddressLimit is the limit of a column of addresses, whose texts are as write makes them,
-// or "" where it takes none.
+// AddressLimit returns the limit of a column of addresses. write returns the text that the
+// column stores, or "" for an address that it rejects.
 func AddressLimit(native string, write func(netip.Prefix) string) *table.Limit {
 	return &table.Limit{Native: native, Text: func(text []byte) ([]byte, string) {
 		p, err := netip.ParsePrefix(string(text))

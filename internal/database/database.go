@@ -113,7 +113,8 @@ type Sink interface {
 	Remarks() []string
 }
 
-// NotTable returns an error if a query has found what else than a table something is.
+// NotTable returns an error if a query finds another kind of object, such as a view, and
+// returns the name of that kind.
 func NotTable(ctx context.Context, t Target, op, query string) error {
 	found, err := t.Query(ctx, query)
 	if err == nil && len(found) > 0 {

@@ -217,9 +217,8 @@ func (s *shape) misreadHeader(first int) (loss float64) {
 	return loss
 }
 
-// cutByOther reports whether a sign that does not cut the cells of this dialect stands as
-// often in the row above the first full one, between words, as in nearly all rows from there
-// on.
+// cutByOther reports whether another sign separates words in the row above the first full one,
+// and occurs equally often in nearly all rows below.
 func (s *shape) cutByOther(first int) bool {
 	title := s.Rows.Text(first - 1)
 	for _, sign := range append([]string{":"}, common...) {

@@ -96,7 +96,7 @@ func delimiters(head []byte) []string {
 	return append(list, source.Spaces, source.WideSpaces, "")
 }
 
-// inTimes reports whether most colons stand in times.
+// inTimes reports whether most colons belong to times.
 func inTimes(head []byte) bool {
 	in, colon := 0, []byte(":")
 	for _, time := range times.FindAll(head, -1) {

@@ -117,10 +117,10 @@ func (h *Head) headerAbove(first int, kinds []value.Kind) int {
 		if f.right > 0 || IsRuler(h.Rows.Text(r)) || h.typeRow(r) || h.Alike(r) {
 			continue
 		}
-		filled := h.Filled(r)
 		if h.loneHeading(r, first) {
 			return r
 		}
+		filled := h.Filled(r)
 		wide := h.Rows.Width(r) >= h.Width || h.Rows.Width(r) == h.Width-1 && h.below(r) == first || r == first-1 && f.wrong > 1 && h.namesSome(r)
 		if filled < min(2, h.Width) || !wide || 2*h.names(r) <= min(h.Rows.Width(r), usual) {
 			continue
@@ -132,18 +132,17 @@ func (h *Head) headerAbove(first int, kinds []value.Kind) int {
 	return best
 }
 
-// loneHeading reports whether a row right above the first record of two columns has the
-// heading of the second, as tables do whose first column has the names of the rows. It is at
-// the top, or has a blank cell for the first.
+// loneHeading reports whether a row right above the first record is the header of two columns,
+// and has a heading for the second only. The first column then contains the names of the rows.
+// The row is at the top, or has a blank first cell.
 func (h *Head) loneHeading(r, first int) bool {
 	last := h.Rows.Width(r) - 1
 	return h.Width == 2 && !h.BySpaces && (r == h.top || last == 1) && r+1 == first && h.next(first) && h.Filled(r) == 1 &&
 		h.kind(r, last) == value.Text && bytes.IndexByte(h.Cell(r, last), ' ') < 0
 }
 
-// blankAbove reports whether a row that seems to be the header may be a record: from the top
-// to the first record that is known, no row has a value in a column of numbers or dates, which
-// is often blank.
+// blankAbove reports whether a row that seems to be the header may be a record, because the
+// columns of numbers and dates are often blank, and are blank in all rows above the first record.
 func (h *Head) blankAbove(header, first int, kinds []value.Kind) bool {
 	if header < h.top || first == h.top+1 {
 		return false

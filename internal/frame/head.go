@@ -256,8 +256,8 @@ func kindOf(cell []byte) value.Kind {
 	}
 }
 
-// hexadecimal matches the numbers of programmers, which are records where a number would be,
-// although they are loaded as text.
+// hexadecimal matches hexadecimal numbers. They identify records as other numbers do, although
+// they are loaded as text.
 var hexadecimal = regexp.MustCompile(`^0[xX][0-9A-Fa-f]+$`)
 
 // CutsMoments reports whether the two columns are the dates and the times of timestamps,

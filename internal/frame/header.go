@@ -155,8 +155,8 @@ func (h *Head) shortAbove(first int) int {
 	return first
 }
 
-// numbersOn reports whether a row has as many cells as most, and all values in it have
-// numbers that go on in the rows below.
+// numbersOn reports whether a row has the usual number of cells, and all of its values are codes
+// whose numbers continue in the rows below.
 func (h *Head) numbersOn(r int) bool {
 	for c := range h.Rows.Width(r) {
 		if len(h.Cell(r, c)) > 0 && !h.numberedOn(r, r+1, c) {
@@ -185,9 +185,11 @@ func (h *Head) headerRows(at int) (from, to int) {
 	if h.loneHeading(at, at+1) {
 		return at, at
 	}
-	for from = at - 1; from >= max(at-maxGroups, 0) && h.headsGroups(from); from-- {
-		if repeats(JoinHeadings(h.Rows, at, 1)) && !repeats(JoinHeadings(h.Rows, from, at-from+1)) {
-			return from, at
+	if repeats(JoinHeadings(h.Rows, at, 1)) {
+		for from = at - 1; from >= max(at-maxGroups, 0) && h.headsGroups(from); from-- {
+			if !repeats(JoinHeadings(h.Rows, from, at-from+1)) {
+				return from, at
+			}
 		}
 	}
 	if h.completes(at+1) || h.units(at+1) {
@@ -362,7 +364,7 @@ func (h *Head) votes(at, below int) (votes int, words bool) {
 		words = words && (name == "" || !seen[name] && first == value.Text)
 		seen[name] = true
 		switch {
-		case kind == value.Text && (h.patterned(at, below, c) || h.numberedOn(at, below, c)):
+		case kind == value.Text && h.likeCodes(at, below, c):
 			votes--
 		case kind == value.Text:
 		case first == value.Text:
@@ -394,7 +396,7 @@ func (h *Head) recurs(at, from int) bool {
 	return repeats && h.likeRecords(at, from)
 }
 
-// allDiffer reports whether a column has many values from a row on, and none twice.
+// allDiffer reports whether a column has many values from a row on, without duplicates.
 func (h *Head) allDiffer(c, from int) bool {
 	seen := map[string]bool{}
 	for r := from; r < min(h.Rows.Len(), from+KindRows); r++ {
@@ -407,25 +409,23 @@ func (h *Head) allDiffer(c, from int) bool {
 	return len(seen) >= minOrdered
 }
 
-// numbersHead reports whether a row of different numbers names all columns but the first,
-// which holds different names of the rows.
+// numbersHead reports whether a row of different numbers is the header of all columns except the
+// first, which contains different names of the rows.
 func (h *Head) numbersHead(at int) bool {
 	if h.Width < minSteps || h.Rows.Width(at) != h.Width-1 || !h.allDiffer(0, at+1) {
 		return false
 	}
-	seen := map[string]bool{}
 	for c := range h.Width - 1 {
-		if h.kind(at, c) != value.Integer || seen[string(h.Cell(at, c))] {
+		if h.kind(at, c) != value.Integer {
 			return false
 		}
-		seen[string(h.Cell(at, c))] = true
 	}
 	for r := at + 1; r < min(h.Rows.Len(), at+KindRows); r++ {
 		if h.Rows.Width(r) != h.Width || h.kind(r, 0) != value.Text {
 			return false
 		}
 	}
-	return true
+	return !repeats(JoinHeadings(h.Rows, at, 1))
 }
 
 // lacksFirst reports whether a row names all columns but the first, which holds

@@ -29,9 +29,14 @@ func (h *Head) patterned(at, below, c int) bool {
 	return alike >= minAlike && 2*alike >= values
 }
 
+// likeCodes reports whether a cell is written as the codes below it are.
+func (h *Head) likeCodes(at, below, c int) bool {
+	return h.patterned(at, below, c) || h.numberedOn(at, below, c)
+}
+
 // numberedOn reports whether a cell has letters and a number, and the values below it have
-// the same letters and other numbers: all of them, or nearly all of many. Where it may be a
-// heading with a number, they are many.
+// the same letters and other numbers. Of many values a few may differ. A cell that may be a
+// heading with a number needs many values.
 func (h *Head) numberedOn(at, below, c int) bool {
 	stem := stemOf(h.Cell(at, c))
 	if stem == "" {
@@ -44,8 +49,8 @@ func (h *Head) numberedOn(at, below, c int) bool {
 	return alike > 0 && alike == values && !wordNumber.Match(h.Cell(at, c))
 }
 
-// stemOf returns a cell with each of its numbers as 9, if it has letters and numbers, and ""
-// otherwise.
+// stemOf returns a cell with each of its numbers as 9, and "" if the cell lacks letters or
+// numbers.
 func stemOf(cell []byte) string {
 	var b strings.Builder
 	letters, digits, last := false, false, ' '
@@ -80,9 +85,9 @@ func (h *Head) likeRecords(at, below int) bool {
 // minOrdered is the number of values whose order is not an accident.
 const minOrdered = 10
 
-// firstInOrder reports whether a cell of a header begins a list that is in order in its
-// column: it comes right before the first value, with the same letter or digit. Unless the
-// whole header looks like the records, that cell does.
+// firstInOrder reports whether a cell of a header is the first of a sorted list: it sorts before
+// the first value and begins with the same letter or digit. It must look like the values, unless
+// the whole header does.
 func (h *Head) firstInOrder(at, below int, guess bool) bool {
 	for c := range h.Rows.Width(at) {
 		if h.inOrder(at, below, c) && (guess || h.likeMost(at, below, c)) {
@@ -92,8 +97,8 @@ func (h *Head) firstInOrder(at, below int, guess bool) bool {
 	return false
 }
 
-// inOrder reports whether a cell and nearly all values below it are in order, and the first
-// two of them have the same letter or digit.
+// inOrder reports whether a cell and nearly all values below it are sorted, and the first two
+// begin with the same letter or digit.
 func (h *Head) inOrder(at, below, c int) bool {
 	end := min(h.Rows.Len(), below+KindRows)
 	if end-below < minOrdered {

@@ -38,13 +38,14 @@ func (h *Head) inSeries(r, c int) bool {
 func (h *Head) findSeries(r int) span {
 	s := h.alikeCells(r)
 	switch {
-	case s.len() < 2 || r+2 >= h.Rows.Len() || h.Filled(r) < h.Width-1 || !h.firstFilled(r, s) || h.besideCode(r, s):
+	case s.len() < 2 || r+2 >= h.Rows.Len() || h.Filled(r) < h.Width-1 || !h.firstFilled(r, s):
+	case h.beside(r, s, func(c int) bool { return h.likeCodes(r, r+1, c) }):
 	case h.kind(r, s.from) == value.Date && h.areDates(r, s):
 		return s
 	case s.len() == h.Rows.Width(r) && !numbersColumns(h.Cell(r, 0), s.len()):
 	case h.rises(r, s, false) && !h.risesBelow(r, s, false):
 		return s
-	case h.rises(r, s, true) && !h.risesBelow(r, s, true) && h.textAbove(r, s):
+	case h.rises(r, s, true) && !h.risesBelow(r, s, true) && h.beside(r, s, func(c int) bool { return h.namesValues(r, c) }):
 		return s
 	}
 	return span{}
@@ -67,15 +68,19 @@ func (h *Head) firstFilled(r int, s span) bool {
 	return true
 }
 
-// besideCode reports whether a cell of a row that is not in its series is written as the
-// values below it are.
-func (h *Head) besideCode(r int, s span) bool {
+// beside reports whether a cell of a row outside its series meets a condition.
+func (h *Head) beside(r int, s span, condition func(c int) bool) bool {
 	for c := range h.Rows.Width(r) {
-		if (c < s.from || c >= s.to) && (h.patterned(r, r+1, c) || h.numberedOn(r, r+1, c)) {
+		if (c < s.from || c >= s.to) && condition(c) {
 			return true
 		}
 	}
 	return false
+}
+
+// namesValues reports whether a cell is a text, and the values below it are of another kind.
+func (h *Head) namesValues(r, c int) bool {
+	return h.kind(r, c) == value.Text && h.KindBelow(c, r+1, noHeader) != value.Text
 }
 
 // alikeCells returns the numbers or the dates of a row, if they stand side by side.
@@ -112,17 +117,6 @@ func (h *Head) areDates(r int, s span) bool {
 // be the numbers of the columns.
 func numbersColumns(first []byte, columns int) bool {
 	return string(first) == "0" || string(first) == "1" && columns >= sureSeries
-}
-
-// textAbove reports whether a cell of a row that is not in its series is a text above what
-// is none.
-func (h *Head) textAbove(r int, s span) bool {
-	for c := range h.Rows.Width(r) {
-		if (c < s.from || c >= s.to) && h.kind(r, c) == value.Text && h.KindBelow(c, r+1, noHeader) != value.Text {
-			return true
-		}
-	}
-	return false
 }
 
 // rises reports whether the numbers of a row rise by equal steps or, unless they must be

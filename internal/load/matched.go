@@ -38,8 +38,8 @@ const (
 	ByValues   Means = "values"
 )
 
-// Unmatched is a heading without a column, and the columns that come nearest. Unsupported
-// is the type of its column, if that has its name and takes no values from us.
+// Unmatched is a heading without a column, and the columns that come nearest. Unsupported is
+// the type of a column with the same name, if that type is not supported.
 type Unmatched struct {
 	Heading     string   `json:"heading"`
 	Nearest     []string `json:"nearest"`
@@ -96,8 +96,8 @@ type matching struct {
 	to   database.Target
 	of   map[int]int // the column of the table by that of the draft
 	by   map[int]Means
-	// unsupported are the types of columns that have the names of columns of the draft, and
-	// take no values from us. These are not matched to others.
+	// unsupported are the types of columns with the same names that are not supported, by the
+	// column of the draft. These columns of the draft are not matched to others.
 	unsupported map[int]*string
 }
 

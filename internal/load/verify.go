@@ -56,8 +56,8 @@ type Compared struct {
 	Name   string         `json:"name"`
 	Source table.Figures  `json:"source"`
 	Table  *table.Figures `json:"table"`
-	// Checksum says that the sum means nothing to a person: that of the bits of doubles, of
-	// days or of microseconds.
+	// Checksum means that the sum is of the bits of doubles, of days or of microseconds, and
+	// only useful for comparing.
 	Checksum bool `json:"-"`
 }
 

@@ -99,7 +99,8 @@ func typeOf(native string) (*table.Type, *table.Limit, bool) {
 	return t, nil, ok && (kind != table.Decimal || size <= table.MaxPrecision)
 }
 
-// specialType returns the type of truths, and of words out of a list.
+// specialType returns the types whose names have a meaning of their own: booleans, addresses,
+// sets and enums.
 func specialType(native string) (*table.Type, *table.Limit, bool) {
 	switch native {
 	case "tinyint(1)":
@@ -118,7 +119,7 @@ func specialType(native string) (*table.Type, *table.Limit, bool) {
 	return database.EnumType(native)
 }
 
-// hostText is the text of an address of the right version without a network, or "".
+// hostText returns the text of a single address of the right version, and "" of any other.
 func hostText(p netip.Prefix, right bool) string {
 	if !right || !p.IsSingleIP() {
 		return ""
@@ -126,7 +127,7 @@ func hostText(p netip.Prefix, right bool) string {
 	return database.AddressText(p.Addr(), 1)
 }
 
-// setOf is the limit of a set: its members in their order, with commas between them.
+// setOf returns the limit of a set. The server returns the members in the order of the set.
 func setOf(members []string) *table.Limit {
 	return &table.Limit{Native: "set", Text: func(text []byte) ([]byte, string) {
 		has := map[string]bool{}

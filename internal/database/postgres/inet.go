@@ -7,8 +7,8 @@ import (
 	"ambertray/internal/table"
 )
 
-// Columns of type inet keep addresses with the bits of their networks, and those of cidr
-// networks. What is proved is their text, as the server's cast writes it.
+// Columns of type inet contain addresses with the number of bits of their networks, and columns
+// of type cidr contain networks. Rows are proved by the text that the server's cast returns.
 var (
 	limitInet = database.AddressLimit("inet", prefixText)
 	limitCidr = database.AddressLimit("cidr", func(p netip.Prefix) string {

@@ -14,16 +14,16 @@ import (
 	"ambertray/internal/table"
 )
 
-// A column of type jsonb keeps values, and not the text: spaces go, keys are in an order
-// of their own, and numbers are written out. So that each row can
-// be proved, what is sent is the text that the server would give back, as the functions
-// jsonb_in, numeric_in and jsonb_out of the server's source make it.
+// A column of type jsonb keeps values and not their text: it drops spaces, sorts keys, and
+// writes numbers without exponents. We send the text that the server returns later, because
+// each row can be proved only then. The functions jsonb_in, numeric_in and jsonb_out of the
+// server's source define that text.
 
-// limitJSON turns what a column of type jsonb takes into what the server keeps.
+// limitJSON is the limit of a column of type jsonb.
 var limitJSON = table.Limit{Native: "jsonb", Text: canonicalJSON}
 
-// canonicalJSON returns the JSON that the server keeps of a text, or why it takes none. A key
-// that occurs twice in an object is refused, because one of its values would be lost.
+// canonicalJSON returns JSON as the server returns it, or why the text is rejected. An object
+// with a duplicate key is rejected, because the server would drop one of its values.
 func canonicalJSON(text []byte) (canonical []byte, reason string) {
 	if !json.Valid(text) {
 		return nil, "not JSON"
@@ -45,7 +45,7 @@ var (
 	errDeepJSON   = fmt.Errorf("is nested in more than %d levels", maxDepth)
 )
 
-// maxDepth is fewer levels than at which the server would end the load.
+// maxDepth is less than the depth at which the server would cancel the load.
 const maxDepth = 1000
 
 // jsonWriter writes the values that it reads from valid JSON as the server does.
@@ -120,34 +120,25 @@ func (w *jsonWriter) object(dst []byte, depth int) ([]byte, error) {
 	return append(dst, '}'), err
 }
 
-// wholeCharacters reports whether each escape of a JSON text is a character: none is zero or
-// half of one.
+// wholeCharacters reports whether the escapes of a JSON text are characters. Zero is not one,
+// and neither is half of a surrogate pair.
 func wholeCharacters(text []byte) bool {
 	high := rune(0) // the first half of a character
 	for i := 0; i < len(text); i++ {
-		if text[i] != '\\' {
-			if high != 0 {
-				return false
+		r := rune(-1) // no escape with a number
+		if text[i] == '\\' {
+			i++
+			if text[i] == 'u' {
+				n, _ := strconv.ParseUint(string(text[i+1:i+5]), 16, 16)
+				r = rune(n)
+				i += 4
 			}
-			continue
 		}
-		i++
-		if text[i] != 'u' {
-			if high != 0 {
-				return false
-			}
-			continue
-		}
-		n, _ := strconv.ParseUint(string(text[i+1:i+5]), 16, 16)
-		i += 4
-		r := rune(n)
 		switch {
-		case r == 0, high != 0 && utf16.DecodeRune(high, r) == '\ufffd':
+		case r == 0, high != 0 && utf16.DecodeRune(high, r) == '\ufffd', high == 0 && r >= 0xdc00 && r < 0xe000:
 			return false
 		case high != 0:
 			high = 0
-		case r >= 0xdc00 && r < 0xe000:
-			return false
 		case utf16.IsSurrogate(r):
 			high = r
 		}
@@ -183,14 +174,13 @@ func appendString(dst []byte, text string) []byte {
 	return append(dst, '"')
 }
 
-// The digits before and after the point that a numeric has at most.
+// The largest numbers of digits of a numeric before and after the point.
 const (
 	maxWhole    = 131072
 	maxFraction = 16383
 )
 
-// appendNumber appends a number without its exponent, with the fraction that the exponent
-// leaves of it.
+// appendNumber appends a number without its exponent.
 func appendNumber(dst []byte, number string) ([]byte, error) {
 	number, negative := strings.CutPrefix(number, "-")
 	mantissa, power, _ := strings.Cut(strings.ToLower(number), "e")

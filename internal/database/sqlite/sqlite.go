@@ -240,8 +240,8 @@ func (t *Target) Analyze(ctx context.Context, table string, added int64) error {
 	return err
 }
 
-// worthAnalyzing is how many rows a table has at least whose queries get faster by
-// statistics, for which the file is written to disk once more.
+// worthAnalyzing is the number of rows from which statistics make queries faster. Collecting
+// them writes the file to disk once more.
 const worthAnalyzing = 1000
 
 // Begin implements database.Target.
