@@ -10,34 +10,36 @@ import (
 
 // exactDistinct is up to how many distinct values are counted exactly; beyond
 // it the count is an estimate with a standard error of 0.8 %. The set takes
-// 1.2 MB a column and goroutine at most.
+// 1 MB a column and goroutine at most.
 const exactDistinct = 1 << 16
 
-// distinct counts distinct values by their 64-bit hashes, and knows the tally
+// distinct counts distinct values by their hashes of 56 bits, and knows the tally
 // that each of them belongs to. Two values with one hash would pass for one;
-// with as many as are counted exactly the odds are one in ten billion, and the
+// with as many as are counted exactly the odds are one in thirty million, and the
 // conversion that follows examines every value itself.
 type distinct struct {
-	set     []uint64 // open addressing; 0 is free
-	tallies []uint8  // of the values in set
-	size    int
-	sketch  *sketch
+	set    []uint64 // open addressing; 0 is free; the index of the tally is above the hash
+	size   int
+	sketch *sketch
 }
 
-// hashOf returns a hash of the cell that is never 0; key is the cell's prefix.
+// hashBits is how many of the low bits of a hash count.
+const hashBits = 56
+
+// hashOf returns a hash of the cell of 56 bits that is never 0; key is the cell's prefix.
 // Cells of up to 16 bytes, which most are, are two words mixed by wide
 // multiplications.
 func hashOf(cell []byte, key uint64) uint64 {
 	n, last := len(cell), uint64(0)
 	if n > 16 {
-		return max(xxhash.Sum64(cell), 1)
+		return max(xxhash.Sum64(cell)>>(64-hashBits), 1)
 	}
 	if n > 8 {
 		last = binary.LittleEndian.Uint64(cell[n-8:])
 	}
 	hi, lo := bits.Mul64(key^0xa0761d6478bd642f, last^0xe7037ed1a0b428db^uint64(n))
 	hi, lo = bits.Mul64(hi^lo, 0x8ebc6af09c88c6e3)
-	return max(hi^lo, 1)
+	return max((hi^lo)>>(64-hashBits), 1)
 }
 
 // tallyOf returns the tally of a value that is known to have occurred.
@@ -45,15 +47,15 @@ func (d *distinct) tallyOf(h uint64) (tally int, known bool) {
 	if len(d.set) == 0 {
 		return 0, false
 	}
-	i := slot(d.set, h)
-	return int(d.tallies[i]), d.set[i] == h
+	found := d.set[slot(d.set, h)]
+	return int(found >> hashBits), found != 0
 }
 
 // slot returns the place of a hash in a set with open addressing, in which 0 is free, or the
-// place where it belongs.
+// free place where it belongs.
 func slot(set []uint64, h uint64) uint64 {
 	i := h & uint64(len(set)-1)
-	for set[i] != 0 && set[i] != h {
+	for set[i] != 0 && (set[i]^h)<<(64-hashBits) != 0 {
 		i = (i + 1) & uint64(len(set)-1)
 	}
 	return i
@@ -71,23 +73,21 @@ func (d *distinct) add(h uint64, tally int) {
 		d.add(h, tally)
 		return
 	}
-	i := slot(d.set, h)
-	d.set[i], d.tallies[i] = h, uint8(tally)
+	d.set[slot(d.set, h)] = h | uint64(tally)<<hashBits
 	d.size++
 }
 
 // grow doubles the set; one that is full turns into a sketch instead.
 func (d *distinct) grow(full bool) {
-	old, tallies := d.set, d.tallies
+	old := d.set
 	if full || d.size >= exactDistinct {
-		d.sketch, d.set, d.tallies = new(sketch), nil, nil
+		d.sketch, d.set = new(sketch), nil
 	} else {
-		n := max(64, 2*len(old))
-		d.set, d.tallies, d.size = make([]uint64, n), make([]uint8, n), 0
+		d.set, d.size = make([]uint64, max(64, 2*len(old))), 0
 	}
-	for i, h := range old {
+	for _, h := range old {
 		if h != 0 {
-			d.add(h, int(tallies[i]))
+			d.add(h&(1<<hashBits-1), int(h>>hashBits))
 		}
 	}
 }
@@ -103,6 +103,7 @@ func (d *distinct) merge(o *distinct) {
 		return
 	}
 	for _, h := range o.set {
+		h &= 1<<hashBits - 1
 		_, known := d.tallyOf(h)
 		if h != 0 && !known {
 			d.add(h, 0)

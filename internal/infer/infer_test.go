@@ -30,13 +30,20 @@ func profile(t testing.TB, values []string, workers int) *infer.Column {
 	columns := make([]infer.Column, workers)
 	var works []record.Work[int]
 	for i := range columns {
-		works = append(works, func(b *record.Batch) (int, error) { columns[i].Add(b, 0, 2, nil); return 0, nil })
+		works = append(works, func(b *record.Batch) (int, error) { add(&columns[i], b, nil); return 0, nil })
 	}
 	require.NoError(t, record.Run(context.Background(), open(t, values), works, func(int) error { return nil }))
 	for i := range columns[1:] {
 		columns[0].Merge(&columns[i+1])
 	}
 	return &columns[0]
+}
+
+// add profiles the first of two columns.
+func add(p *infer.Column, b *record.Batch, hashes []uint64) []uint64 {
+	var rows infer.Rows
+	rows.Of(b, 2)
+	return p.Add(&rows, 0, hashes)
 }
 
 // open opens a file of two columns, the first of the values.
@@ -264,7 +271,7 @@ func TestKeys(t *testing.T) {
 			var hashes []uint64
 			p := new(infer.Column)
 			require.NoError(t, record.Run(context.Background(), open(t, values), []record.Work[int]{func(b *record.Batch) (int, error) {
-				p.Add(b, 0, 2, &hashes)
+				hashes = add(p, b, hashes)
 				return 0, nil
 			}}, func(int) error { return nil }))
 			require.Len(t, hashes, len(values))

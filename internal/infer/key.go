@@ -51,8 +51,9 @@ func (u *Run) join(o Run) {
 // batches in source order.
 type Keys struct {
 	runs   []Run
-	hashes [][]uint64 // of the first records, by column
-	full   bool       // there are more records than hashes
+	hashes [][][]uint64 // of the first records, batch after batch, by column
+	n      int64        // how many of each column
+	full   bool         // there are more records than hashes
 }
 
 // keyMemory is how much memory the hashes take at most. Pairs of columns are
@@ -64,21 +65,25 @@ const keyColumns = 24
 
 // NewKeys returns a Keys for a number of columns.
 func NewKeys(columns int) *Keys {
-	return &Keys{runs: make([]Run, columns), hashes: make([][]uint64, columns)}
+	return &Keys{runs: make([]Run, columns)}
 }
 
 // Head returns for how many of the first records hashes are wanted.
-func (k *Keys) Head() int64 { return int64(keyMemory / 8 / max(1, len(k.hashes))) }
+func (k *Keys) Head() int64 { return int64(keyMemory / 8 / max(1, len(k.runs))) }
 
 // Add adds the next batch: the runs of its columns and, of the first
-// records, the hashes of their cells.
+// records, the hashes of their cells, which it keeps.
 func (k *Keys) Add(runs []Run, hashes [][]uint64) {
 	for c := range runs {
 		k.runs[c].join(runs[c])
 	}
-	k.full = k.full || hashes == nil
-	for c := range hashes {
-		k.hashes[c] = append(k.hashes[c], hashes[c]...)
+	if hashes == nil {
+		k.full = true
+		return
+	}
+	k.hashes = append(k.hashes, hashes)
+	if len(hashes) > 0 {
+		k.n += int64(len(hashes[0]))
 	}
 }
 
@@ -103,7 +108,7 @@ func (k *Keys) Pairs(columns []int, distinct []int64) []Pair {
 	columns = columns[:min(len(columns), keyColumns)]
 	for i, a := range columns {
 		for j, b := range columns[:i] {
-			n := int64(len(k.hashes[a]))
+			n := k.n
 			if n > 1 && distinct[i] >= n/max(distinct[j], 1) && k.tellApart(a, b) {
 				p := Pair{A: b, B: a, Sure: !k.full, Dense: distinct[i]*distinct[j] <= 2*n}
 				pairs, possible[p] = append(pairs, p), distinct[i]*distinct[j]
@@ -117,23 +122,22 @@ func (k *Keys) Pairs(columns []int, distinct []int64) []Pair {
 // tellApart reports whether all pairs of values of two columns differ. Two pairs with the same
 // hash count as equal, which could only hide a key.
 func (k *Keys) tellApart(a, b int) bool {
-	as, bs := k.hashes[a], k.hashes[b]
-	if len(as) != len(bs) {
-		return false
-	}
 	var seen distinctPairs
-	for i, h := range as {
-		if h == 0 || bs[i] == 0 || !seen.add(pairHash(h, bs[i])) {
-			return false
+	for _, batch := range k.hashes {
+		bs := batch[b]
+		for i, h := range batch[a] {
+			if h == 0 || bs[i] == 0 || !seen.add(pairHash(h, bs[i])) {
+				return false
+			}
 		}
 	}
 	return true
 }
 
-// pairHash mixes the hashes of two values into one that is never 0.
+// pairHash mixes the hashes of two values into one of as many bits that is never 0.
 func pairHash(a, b uint64) uint64 {
 	hi, lo := bits.Mul64(a^0xa0761d6478bd642f, b^0xe7037ed1a0b428db)
-	return max(hi^lo, 1)
+	return max((hi^lo)>>(64-hashBits), 1)
 }
 
 // distinctPairs is a set of hashes. It grows as it fills, because most pairs of columns have a

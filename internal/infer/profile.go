@@ -50,51 +50,29 @@ type Column struct {
 	Units             int
 	First, Last       []byte
 	firstKey, lastKey uint64
+	fresh             bool // First or Last is still of the batch
 
 	distinct distinct
 	tallies  []tally
 	recent   int // index of the tally that the last cell went to
 	rising   Run // of the batch that was added last
+	value    value.Value
 }
 
-// Add profiles the cells of column c in every record of the batch that has as
-// many cells as the source has columns.
+// Add profiles the cells of column c. It appends the hash of each of them to hashes, 0 of a
+// blank one, and returns these.
 //
 // A value that was seen before adds nothing but a count: while the distinct
 // values are still counted exactly, that is all that is done with it.
-//
-// hashes, unless nil, gets the hash of each of these cells, 0 of a blank one.
-func (p *Column) Add(b *record.Batch, c, width int, hashes *[]uint64) {
-	var v value.Value
-	records := int64(0)
+func (p *Column) Add(rows *Rows, c int, hashes []uint64) []uint64 {
 	p.rising = Run{}
-	even, cells := b.Even(width), b.AllCells()
-	for r := range b.Len() {
-		var span record.Span
-		switch {
-		case even: // the rule, and worth a shorter way
-			span = cells[r*width+c]
-		case b.Width(r) == width:
-			span = b.Span(r, c)
-		default:
+	from := len(hashes)
+	hashes = p.addHashes(rows, c, hashes)
+	// Hashes are looked up apart from where they are computed, so that the processor can
+	// wait for many places in memory at once.
+	for r, hash := range hashes[from:] {
+		if hash == 0 {
 			continue
-		}
-		records++
-		cell := b.Data[span.Start:span.End]
-		if value.Blank(cell) {
-			p.Blanks++
-			if hashes != nil {
-				*hashes = append(*hashes, 0)
-			}
-			continue
-		}
-		if cell[0] == ' ' {
-			p.Spaced++
-		}
-		key := prefix(cell)
-		hash := hashOf(cell, key)
-		if hashes != nil {
-			*hashes = append(*hashes, hash)
 		}
 		i, known := p.distinct.tallyOf(hash)
 		if known {
@@ -102,23 +80,62 @@ func (p *Column) Add(b *record.Batch, c, width int, hashes *[]uint64) {
 			p.rising.broken = true
 			continue
 		}
-		// Most values change nothing that is known of the column as text.
-		if key <= p.firstKey || key >= p.lastKey || len(cell) < p.Shortest || len(cell) > p.Longest || !ascii(cell, key) {
-			p.addText(cell, key)
-		}
-		shape := value.ScanLike(p.recentKind(), cell, &v)
-		i = p.tally(shape)
-		p.distinct.add(hash, i)
-		t := &p.tallies[i]
-		t.add(&v, cell)
-		if !p.rising.broken {
-			p.rising.add(shape, v.Int)
-		}
-		if len(t.examples) < maxExamples {
-			t.addExample(Example{record.Clip(cell), b.Line(r), p.Rows})
-		}
+		p.addValue(rows, r, c, hash)
 	}
-	p.Records += records
+	p.Records += int64(len(hashes) - from)
+	p.own()
+	return hashes
+}
+
+// addHashes appends the hash of each cell of a column, and counts what shows at its beginning.
+func (p *Column) addHashes(rows *Rows, c int, hashes []uint64) []uint64 {
+	data := rows.batch.Data
+	for at := c; at < len(rows.cells); at += rows.width {
+		span := rows.cells[at]
+		cell := data[span.Start:span.End]
+		if value.Blank(cell) {
+			p.Blanks++
+			hashes = append(hashes, 0)
+			continue
+		}
+		if cell[0] == ' ' {
+			p.Spaced++
+		}
+		hashes = append(hashes, hashOf(cell, prefix(cell)))
+	}
+	return hashes
+}
+
+// addValue adds a value that was not seen before, as far as is known.
+func (p *Column) addValue(rows *Rows, r, c int, hash uint64) {
+	cell := rows.cell(r, c)
+	key := prefix(cell)
+	// Most values change nothing that is known of the column as text.
+	if key <= p.firstKey || key >= p.lastKey || len(cell) < p.Shortest || len(cell) > p.Longest || !ascii(cell, key) {
+		p.addText(cell, key)
+	}
+	v := &p.value
+	shape := value.ScanLike(p.recentKind(), cell, v)
+	i := p.tally(shape)
+	p.distinct.add(hash, i)
+	t := &p.tallies[i]
+	t.add(v, cell)
+	if !p.rising.broken {
+		p.rising.add(shape, v.Int)
+	}
+	if len(t.examples) < maxExamples {
+		t.addExample(Example{record.Clip(cell), rows.line(r), p.Rows})
+	}
+}
+
+// own copies what was kept of the batch, which its reader uses again.
+func (p *Column) own() {
+	if p.fresh {
+		p.First, p.Last, p.fresh = bytes.Clone(p.First), bytes.Clone(p.Last), false
+	}
+	for i := range p.tallies {
+		p.tallies[i].own()
+	}
 }
 
 // recentKind is the kind of the value before, which the next one most likely
@@ -158,10 +175,10 @@ func (p *Column) addText(cell []byte, key uint64) {
 	}
 	cell = cell[:min(len(cell), record.MaxShown)]
 	if p.First == nil || key < p.firstKey || key == p.firstKey && bytes.Compare(cell, p.First) < 0 {
-		p.First, p.firstKey = append(p.First[:0], cell...), key
+		p.First, p.firstKey, p.fresh = cell, key, true
 	}
 	if key > p.lastKey || key == p.lastKey && bytes.Compare(cell, p.Last) > 0 {
-		p.Last, p.lastKey = append(p.Last[:0], cell...), key
+		p.Last, p.lastKey, p.fresh = cell, key, true
 	}
 }
 
@@ -201,11 +218,25 @@ func prefix(cell []byte) uint64 {
 	return binary.BigEndian.Uint64(word[:])
 }
 
-// ascii reports whether a cell is surely ASCII; key is its prefix.
+const highBits = 0x8080808080808080
+
+// ascii reports whether a cell is ASCII; key is its prefix.
 func ascii(cell []byte, key uint64) bool {
-	const high = 0x8080808080808080
-	n := len(cell)
-	return key&high == 0 && (n <= 8 || n <= 16 && binary.LittleEndian.Uint64(cell[n-8:])&high == 0)
+	return key&highBits == 0 && (len(cell) <= 8 || asciiFrom(cell[8:]))
+}
+
+func asciiFrom(text []byte) bool {
+	for ; len(text) >= 8; text = text[8:] {
+		if binary.LittleEndian.Uint64(text)&highBits != 0 {
+			return false
+		}
+	}
+	for _, b := range text {
+		if b >= utf8.RuneSelf {
+			return false
+		}
+	}
+	return true
 }
 
 // characters counts the bytes that do not continue a UTF-8 sequence; key is

@@ -14,8 +14,9 @@ type sketch struct{ registers [1 << sketchBits]uint8 }
 const sketchBits = 14
 
 func (s *sketch) add(h uint64) {
+	h <<= 64 - hashBits
 	r := &s.registers[h>>(64-sketchBits)]
-	rank := uint8(bits.LeadingZeros64(h<<sketchBits|1<<(sketchBits-1)) + 1)
+	rank := uint8(bits.LeadingZeros64(h<<sketchBits|1<<(63-hashBits+sketchBits)) + 1)
 	if rank > *r {
 		*r = rank
 	}
@@ -32,7 +33,7 @@ func (s *sketch) merge(o *sketch) {
 // at either end.
 func (s *sketch) estimate() float64 {
 	const m = 1 << sketchBits
-	const highest = 64 - sketchBits + 1
+	const highest = hashBits - sketchBits + 1
 	var count [highest + 1]float64
 	for _, rank := range s.registers {
 		count[rank]++

@@ -1,6 +1,7 @@
 package infer
 
 import (
+	"bytes"
 	"slices"
 
 	"ambertray/internal/value"
@@ -35,6 +36,7 @@ type extreme struct {
 	int   int64   // of a date, its rank
 	float float64 // of a number, nearly: it only serves to find the extremes
 	text  []byte
+	fresh bool // text is still of the batch
 }
 
 // add adds a value of the tally's shape.
@@ -102,7 +104,21 @@ func (t *tally) extremes(i int, n int64, f float64, cell []byte) {
 }
 
 func (e *extreme) set(n int64, f float64, cell []byte) {
-	e.int, e.float, e.text = n, f, append(e.text[:0], value.Trim(cell)...)
+	e.int, e.float, e.text, e.fresh = n, f, value.Trim(cell), true
+}
+
+// own copies the texts that are of the batch.
+func (t *tally) own() {
+	for i := range t.min {
+		t.min[i].own()
+		t.max[i].own()
+	}
+}
+
+func (e *extreme) own() {
+	if e.fresh {
+		e.text, e.fresh = bytes.Clone(e.text), false
+	}
 }
 
 // less orders extremes of one kind.

@@ -330,8 +330,11 @@ func (w *surveying) end(in *intake.Intake) {
 
 // work profiles the batches of one goroutine.
 func (w *surveying) work(profile []infer.Column, sample *record.Sample) record.Work[seen] {
+	var cells infer.Rows
+	var spare []uint64
 	return func(b *record.Batch) (seen, error) {
 		width := len(w.headings)
+		cells.Of(b, width)
 		runs := make([]infer.Run, width)
 		sorts := make([]infer.Sorts, width)
 		var hashes [][]uint64
@@ -340,12 +343,12 @@ func (w *surveying) work(profile []infer.Column, sample *record.Sample) record.W
 			hashes = make([][]uint64, width)
 		}
 		for c := range profile {
-			var h *[]uint64
-			if hashes != nil {
-				h = &hashes[c]
-			}
 			before := profile[c].Sorts()
-			profile[c].Add(b, c, width, h)
+			if hashes != nil {
+				hashes[c] = profile[c].Add(&cells, c, make([]uint64, 0, b.Len()))
+			} else {
+				spare = profile[c].Add(&cells, c, spare[:0])
+			}
 			sorts[c] = profile[c].Sorts().Since(before)
 			runs[c] = profile[c].Rising()
 		}

@@ -318,7 +318,7 @@ func (v *Value) civil(s Shape, order Order) (year, month, day int) {
 }
 
 func exists(year, month, day int) bool {
-	return month >= 1 && month <= 12 && day >= 1 && day <= daysIn(year, month) && year > 0
+	return month >= 1 && month <= 12 && day >= 1 && (day <= 28 || day <= daysIn(year, month)) && year > 0
 }
 
 const microsPerDay = 24 * 60 * 60 * 1_000_000

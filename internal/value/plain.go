@@ -28,11 +28,11 @@ func eightDigits(w uint64) int64 {
 	return int64((w&0x000000ff000000ff*0x000f424000000064 + w>>16&0x000000ff000000ff*0x0000271000000001) >> 32)
 }
 
-// scanPlain recognises a number of up to eight bytes whose first digit is not 0, an ISO
-// date, and an ISO timestamp of whole seconds. It is false for any other text.
+// scanPlain recognises a number or a code of up to eight bytes, an ISO date, and an ISO
+// timestamp of whole seconds. It is false for any other text.
 func scanPlain(cell []byte, v *Value) (Shape, bool) {
 	n := len(cell)
-	if n <= 8 && cap(cell) >= 8 && cell[0]-'1' < 9 { // what follows the cell is shifted out
+	if n <= 8 && cap(cell) >= 8 && isDigit(cell[0]) { // what follows the cell is shifted out
 		w := binary.LittleEndian.Uint64(cell[:8])<<(64-8*n) | eightZeros>>(8*n)
 		return scanShort(w, cell, v)
 	}
@@ -48,27 +48,46 @@ func scanShort(w uint64, cell []byte, v *Value) (Shape, bool) {
 	if other == 0 && n < 8 { // of eight digits it may be a date
 		v.clear(cell)
 		v.Int, v.Whole = eightDigits(w), n
+		if cell[0] == '0' {
+			return scanZero(v)
+		}
 		return Shape{Kind: Integer}, true
 	}
 	at := bits.TrailingZeros64(other) &^ 7
 	scale := 7 - at/8
-	if other == 0 || other&(other-1) != 0 || byte(w>>at) != '.' || scale == 0 {
+	whole := n - 1 - scale
+	if other == 0 || other&(other-1) != 0 || byte(w>>at) != '.' || scale == 0 || cell[0] == '0' && whole > 1 {
 		return Shape{}, false
 	}
 	v.clear(cell)
 	before := w & (1<<at - 1) // the digits before the point move up to those after it
-	v.Int, v.Whole, v.Scale = eightDigits(w>>at>>8<<at<<8|before<<8|'0'), n-1-scale, scale
-	if scale == 3 && v.Whole <= 3 {
+	v.Int, v.Whole, v.Scale = eightDigits(w>>at>>8<<at<<8|before<<8|'0'), whole, scale
+	switch {
+	case cell[0] == '0':
+		v.Whole = 0
+	case scale == 3 && whole <= 3:
 		return Shape{Decimal, LonePoint}, true
 	}
 	return Shape{Decimal, Plain}, true
+}
+
+// scanZero reads digits that begin with 0: zero itself, or a code, which is no number.
+func scanZero(v *Value) (Shape, bool) {
+	if v.Whole > 1 {
+		v.Int = 0
+		return Shape{Kind: Code}, true
+	}
+	v.Whole = 0
+	return Shape{Kind: Integer}, true
 }
 
 // scanISO reads yyyy-MM-dd, with HH:mm:ss after it where there is more.
 func scanISO(cell []byte, v *Value) (Shape, bool) {
 	const dashes, marks = uint64('-')<<32 | uint64('-')<<56, 0xff<<32 | 0xff<<56
 	w := binary.LittleEndian.Uint64(cell)
-	year, month, day := int(twoDigits(cell)*100+twoDigits(cell[2:])), int(twoDigits(cell[5:])), int(twoDigits(cell[8:]))
+	day := int(twoDigits(cell[8:]))
+	n := int(eightDigits(w&^marks | eightZeros&marks)) // yyyy0MM0
+	year, month := n/10_000, n/10%1_000
 	if w&marks != dashes || notDigits(w) != marks&highBits || !exists(year, month, day) {
 		return Shape{}, false
 	}
@@ -90,13 +109,22 @@ func scanISO(cell []byte, v *Value) (Shape, bool) {
 
 // scanSeconds reads HH:mm:ss after a date of shape s.
 func scanSeconds(rest []byte, s Shape) (Shape, int64, bool) {
-	micros, clock, _, ok := scanTimeOfDay(rest[1:])
-	switch rest[0] {
-	case 'T', 't':
-		clock |= markT
-	case ' ':
-	default:
-		ok = false
+	s.Kind, s.Notation = Timestamp, s.Notation|clockSeconds
+	if rest[0]|0x20 == 't' {
+		s.Notation |= markT
+	} else if rest[0] != ' ' {
+		return s, 0, false
 	}
-	return Shape{Timestamp, s.Notation | clock}, micros, ok && clock&maskClock == clockSeconds
+	micros, ok := clockOf(rest[1:])
+	return s, micros, ok
+}
+
+// clockOf returns the microseconds since midnight of HH:mm:ss.
+func clockOf(text []byte) (micros int64, ok bool) {
+	const colons, marks = uint64(':')<<16 | uint64(':')<<40, 0xff<<16 | 0xff<<40
+	w := binary.LittleEndian.Uint64(text)
+	n := eightDigits(w&^marks | eightZeros&marks) // HH0mm0ss
+	hour, minute, second := n/1_000_000, n/1_000%1_000, n%1_000
+	ok = w&marks == colons && notDigits(w) == marks&highBits && hour < 24 && minute < 60 && second < 60
+	return (hour*3600 + minute*60 + second) * 1_000_000, ok
 }

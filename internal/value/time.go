@@ -18,9 +18,8 @@ func scanTime(cell []byte, v *Value) (Shape, bool) {
 // others are zeros: no target would hold it.
 func scanTimeOfDay(s []byte) (micros int64, notation uint16, rest []byte, ok bool) {
 	if len(s) == len("HH:mm:ss") && s[2] == ':' && s[5] == ':' { // by far the most common
-		hour, minute, second := twoDigits(s), twoDigits(s[3:]), twoDigits(s[6:])
-		micros = int64(hour*3600+minute*60+second) * 1_000_000
-		return micros, clockSeconds, nil, hour < 24 && minute < 60 && second < 60
+		micros, ok = clockOf(s)
+		return micros, clockSeconds, nil, ok
 	}
 	hour, n := digits(s, 2)
 	if n == 0 || hour > 23 {

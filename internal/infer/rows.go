@@ -1,0 +1,53 @@
+package infer
+
+import "ambertray/internal/record"
+
+// Rows are the records of a batch that have as many cells as the source has columns. They are
+// valid as long as the batch.
+type Rows struct {
+	batch    *record.Batch
+	width    int
+	even     bool          // all records of the batch
+	cells    []record.Span // record after record
+	gathered []record.Span
+}
+
+// Of sets the rows to those of another batch.
+func (rows *Rows) Of(b *record.Batch, width int) {
+	rows.batch, rows.width, rows.even = b, width, b.Even(width)
+	if rows.even { // the rule
+		rows.cells = b.AllCells()[:b.Len()*width]
+		return
+	}
+	rows.gathered = rows.gathered[:0]
+	for r := range b.Len() {
+		if b.Width(r) != width {
+			continue
+		}
+		for c := range width {
+			rows.gathered = append(rows.gathered, b.Span(r, c))
+		}
+	}
+	rows.cells = rows.gathered
+}
+
+func (rows *Rows) cell(r, c int) []byte {
+	span := rows.cells[r*rows.width+c]
+	return rows.batch.Data[span.Start:span.End]
+}
+
+// line returns the line of row r.
+func (rows *Rows) line(r int) int64 {
+	if rows.even {
+		return rows.batch.Line(r)
+	}
+	for i := range rows.batch.Len() {
+		if rows.batch.Width(i) == rows.width {
+			r--
+		}
+		if r < 0 {
+			return rows.batch.Line(i)
+		}
+	}
+	panic("no such row")
+}
