@@ -53,7 +53,7 @@ func (s *scan) careful() int {
 // plain cuts the unquoted cell at start and returns the offset of what ends it.
 func (s *scan) plain(start int) (end int, ok bool) {
 	end = start
-	for end < s.n && !s.delimiterAt(end) && !s.lineEndAt(end) {
+	for end < s.n && (!s.c.ends[s.data[end]] || !s.delimiterAt(end) && !s.lineEndAt(end)) {
 		end++
 	}
 	if end >= s.n && !s.last {

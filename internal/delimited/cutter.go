@@ -29,10 +29,11 @@ type cutter struct {
 	newline   byte // 0: mixed line ends
 	limit     int  // a record longer than this has an open quote
 
-	long       []byte // a delimiter of several bytes
-	spaces     int    // the shortest run of spaces that is a delimiter
-	backslash  bool   // quotes in quotes are escaped by a backslash
-	unescaped  bool   // quotes in quotes are not escaped: only one before a delimiter or line end closes
+	long       []byte    // a delimiter of several bytes
+	spaces     int       // the shortest run of spaces that is a delimiter
+	ends       [256]bool // the bytes with which delimiters and line ends begin
+	backslash  bool      // quotes in quotes are escaped by a backslash
+	unescaped  bool      // quotes in quotes are not escaped: only one before a delimiter or line end closes
 	skipSpaces bool
 	text.Expected
 	rules frame.Rules
@@ -70,7 +71,28 @@ func newCutter(lay source.Layout) (*cutter, error) {
 		c.quote = lay.Quote[0]
 	}
 	c.rules = frame.Rules{Delimiter: c.delimiter, Comment: []byte(lay.Comment), Ruler: lay.Ruler}
+	c.setEnds()
 	return c, nil
+}
+
+// setEnds marks the bytes with which delimiters and line ends begin.
+func (c *cutter) setEnds() {
+	ends := []byte{c.delimiter, c.newline}
+	switch {
+	case c.spaces > 0:
+		ends[0] = ' '
+	case c.long != nil:
+		ends[0] = c.long[0]
+	}
+	if c.spaces == 1 {
+		ends = append(ends, '\t')
+	}
+	if c.newline == 0 {
+		ends = append(ends, '\r', '\n')
+	}
+	for _, b := range ends {
+		c.ends[b] = true
+	}
 }
 
 // NewRows returns a cutter for rows that end in one sign, and whose cells are
@@ -99,12 +121,28 @@ func (c *cutter) Cut(b *record.Batch, last, open bool) int {
 	b.Reset()
 	b.Fill(c.Fill)
 	n := b.Raw
+	b.Reserve(func() (records, cells int) { return c.expected(b.Data[:n]) })
 	s := scan{c: c, b: b, data: b.Data[:n+record.Pad], n: n, last: last, open: open}
 	s.fast = c.simple()
 	if !s.fast {
 		return s.careful()
 	}
 	return s.marked()
+}
+
+// expected returns how many records and cells a text has at most, but for line ends of more
+// than one kind.
+func (c *cutter) expected(text []byte) (records, cells int) {
+	sign := c.long
+	switch {
+	case c.spaces > 0:
+		sign = bytes.Repeat([]byte{' '}, c.spaces)
+	case sign == nil:
+		sign = []byte{c.delimiter}
+	}
+	newline := max(c.newline, '\n')
+	records = bytes.Count(text, []byte{newline}) + 1
+	return records, records + bytes.Count(text, sign)
 }
 
 // marked cuts the usual dialects by their marks. It returns what Cut does.

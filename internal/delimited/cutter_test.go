@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 	"testing/iotest"
@@ -13,6 +14,7 @@ import (
 
 	"ambertray/internal/frame"
 	"ambertray/internal/record"
+	"ambertray/internal/source"
 	"ambertray/internal/text"
 	"ambertray/internal/text/texttest"
 )
@@ -75,8 +77,42 @@ func TestByMarks(t *testing.T) {
 		byMarks.Width = rng.IntN(4)
 		byBytes := byMarks
 		byBytes.delimiter, byBytes.long = 0, []byte{byMarks.delimiter}
+		byBytes.setEnds()
 		require.Equal(t, texttest.ReadAll(t, &byBytes, string(whole), pieceSize, 1), texttest.ReadAll(t, &byMarks, string(whole), pieceSize, 1), "%q, %d cells", whole, byMarks.Width)
 	}
+}
+
+// TestCutText cuts random texts in many dialects. It makes no difference what stands in memory
+// after a text, nor how many cells are usual if every quote is where it should be: a detection
+// relies on both.
+func TestCutText(t *testing.T) {
+	rng := rand.New(rand.NewPCG(9, 10))
+	const signs = "\"\",,\n\n\r\t  ;#\\ab"
+	clean := 0
+	pick := func(words ...string) string { return words[rng.IntN(len(words))] }
+	for range 20_000 {
+		in := make([]byte, 200)
+		for i := range in {
+			in[i] = signs[rng.IntN(len(signs))]
+		}
+		in = in[:rng.IntN(100)]
+		c, err := newCutter(source.Layout{
+			LineEnd: pick("lf", "cr", "mixed"), Comment: pick("", "#"), Delimiting: source.Delimiting{
+				Delimiter: pick("", ",", "\t", ",;", source.Spaces, source.WideSpaces), Quote: pick("", `"`),
+				Escape: pick(source.Doubled, source.Backslash, source.Unescaped), SkipSpaces: rng.IntN(2) == 0,
+			},
+		})
+		require.NoError(t, err)
+		first := text.CutText(c, slices.Clip(in), true)
+		want := texttest.RowsOf(first)
+		require.Equal(t, want, texttest.RowsOf(text.CutText(c, in, true)), "%q, %+v", in, c)
+		if len(first.Oddities) == 0 && first.Skipped.Total() == 0 {
+			clean++
+			c.Width = 1 + rng.IntN(4)
+			require.Equal(t, want, texttest.RowsOf(text.CutText(c, in, true)), "%q, %+v", in, c)
+		}
+	}
+	require.Greater(t, clean, 2_000)
 }
 
 // TestManyQuotes cuts long texts in which no quote closes a cell. Time that grew with the

@@ -37,6 +37,7 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 	}
 	matter, above := frame.FrontMatter(head)
 	head, whole = text.FirstLines(head[matter:], whole, "\r\n", frame.HeadRows)
+	head = append(make([]byte, 0, len(head)+record.Pad), head...) // so that it is copied only once
 	var commentsAbove bool
 	lay.Comment, commentsAbove = frame.CommentSign(head)
 	var best shape
@@ -94,7 +95,9 @@ func shapeOf(head []byte, whole bool, lay source.Layout, decimalCommas bool) sha
 	}
 	rows := text.CutText(c, head, whole)
 	s.Head = frame.NewHead(rows)
-	if c.quote != 0 && s.Width > 1 {
+	// The usual number of cells only matters for quotes that are not where they should be.
+	doubtful := len(rows.Oddities) > 0 || rows.Skipped != record.Skipped{}
+	if c.quote != 0 && s.Width > 1 && doubtful {
 		c.Width = s.Width
 		s.Head = frame.NewHead(text.CutText(c, head, whole)).WithWidth(s.Width)
 	}

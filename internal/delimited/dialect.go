@@ -24,6 +24,9 @@ func dialects(head []byte, lay source.Layout) []source.Layout {
 	}
 	var list []source.Layout
 	for _, d := range delimiters(head) {
+		if !worthTrying(head, d) {
+			continue
+		}
 		for _, q := range quotes {
 			try := lay
 			try.Delimiter, try.Quote = d, q
@@ -44,6 +47,18 @@ func dialects(head []byte, lay source.Layout) []source.Layout {
 		}
 	}
 	return list
+}
+
+// worthTrying reports whether a delimiter would cut a text otherwise than those that are
+// tried anyway. The first of the common ones is, and without it no delimiter cuts like it.
+func worthTrying(head []byte, delimiter string) bool {
+	switch delimiter {
+	case common[0], source.Spaces, source.WideSpaces:
+		return true
+	case "":
+		return bytes.Contains(head, []byte(common[0]))
+	}
+	return bytes.Contains(head, []byte(delimiter))
 }
 
 // spaced reports whether spaces follow most delimiters.
@@ -79,10 +94,7 @@ func delimiters(head []byte) []string {
 	}
 	list := slices.Clone(common)
 	for c, n := range in {
-		if c == ':' && inTimes(head) {
-			continue
-		}
-		if n*2 > lines && !slices.Contains(common, string(rune(c))) {
+		if n*2 > lines && !slices.Contains(common, string(rune(c))) && (c != ':' || !inTimes(head)) {
 			list = append(list, string(rune(c)))
 		}
 	}
@@ -96,17 +108,26 @@ func delimiters(head []byte) []string {
 	return append(list, source.Spaces, source.WideSpaces, "")
 }
 
-// inTimes reports whether most colons belong to times.
+// inTimes reports whether most colons belong to times: they stand after a digit, and before a
+// number of minutes or seconds.
 func inTimes(head []byte) bool {
-	in, colon := 0, []byte(":")
-	for _, time := range times.FindAll(head, -1) {
-		in += bytes.Count(time, colon)
+	in, all := 0, 0
+	for i, c := range head {
+		if c != ':' {
+			continue
+		}
+		all++
+		if i > 0 && isDigit(head[i-1]) && i+2 < len(head) && head[i+1]-'0' < 6 && isDigit(head[i+2]) &&
+			(i+3 == len(head) || !isWord(head[i+3])) {
+			in++
+		}
 	}
-	return in*2 > bytes.Count(head, colon)
+	return in*2 > all
 }
 
-// times matches a time from the end of its hour on.
-var times = regexp.MustCompile(`\d(:[0-5]\d)+\b`)
+func isDigit(c byte) bool { return c-'0' < 10 }
+
+func isWord(c byte) bool { return isDigit(c) || c == '_' || c|0x20 >= 'a' && c|0x20 <= 'z' }
 
 // decimalCommas reports whether commas stand before decimals: nearly each one is between
 // digits or opens a cell, and every line has another usual delimiter.

@@ -32,7 +32,7 @@ type Head struct {
 	// Cut cuts the text of a comment into cells.
 	Cut func(text []byte) *record.Batch
 
-	kinds map[[2]int]value.Kind // of cells, as they are needed
+	kinds [][]uint8 // of the cells of each row, as they are needed: 0 is not known yet
 	// unnumbered counts the cells of a row by their texts without numbers, as needed.
 	unnumbered map[int]map[string]int
 	same       map[[2]int]bool // of two rows, as it is needed
@@ -40,7 +40,7 @@ type Head struct {
 }
 
 func newHead(rows *record.Batch, width int) Head {
-	return Head{Rows: rows, Width: width, kinds: map[[2]int]value.Kind{}, unnumbered: map[int]map[string]int{}, same: map[[2]int]bool{}, series: map[int]span{}}
+	return Head{Rows: rows, Width: width, kinds: make([][]uint8, rows.Len()), unnumbered: map[int]map[string]int{}, same: map[[2]int]bool{}, series: map[int]span{}}
 }
 
 // NewHead returns the head of rows.
@@ -187,13 +187,14 @@ func (h *Head) kind(r, c int) value.Kind {
 	if c >= h.Rows.Width(r) {
 		return value.NullWord
 	}
-	at := [2]int{r, c}
-	k, known := h.kinds[at]
-	if !known {
-		k = kindOf(h.Rows.Cell(r, c))
-		h.kinds[at] = k
+	if h.kinds[r] == nil {
+		h.kinds[r] = make([]uint8, h.Rows.Width(r))
 	}
-	return k
+	known := &h.kinds[r][c]
+	if *known == 0 {
+		*known = 1 + uint8(kindOf(h.Rows.Cell(r, c)))
+	}
+	return value.Kind(*known - 1)
 }
 
 // KindBelow returns the kind that three quarters of the values of a column have

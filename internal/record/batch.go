@@ -88,6 +88,15 @@ func (b *Batch) Reset() {
 	b.seenRecord, b.seenLine = 0, 0
 }
 
+// Reserve makes room for as many records, and as many cells in all, as are expected in a batch
+// that has none. A batch that was used before has room.
+func (b *Batch) Reserve(expected func() (records, cells int)) {
+	if cap(b.cells) == 0 {
+		records, cells := expected()
+		b.records, b.cells = make([]place, 0, records), make([]Span, 0, cells)
+	}
+}
+
 // Free gives the batch back to its reader. None of its cells may be used after.
 func (b *Batch) Free() {
 	if b.free != nil {

@@ -177,10 +177,17 @@ func headingsOf(c Cutter, text []byte, whole bool, lines, described int64, e *Ex
 	return headings, sign + b.Next(rows-1)
 }
 
-// CutText cuts a text that is not part of a source.
+// CutText cuts a text that is not part of a source. The cells are valid as long as the text,
+// which is not copied if there is room for the pad after it.
 func CutText(c Cutter, text []byte, whole bool) *record.Batch {
 	b := record.New(c.Newline(), nil)
-	b.Data, b.Raw, b.FirstLine = pad(bytes.Clone(text)), len(text), 1
+	padded := len(text) + record.Pad
+	if cap(text) >= padded { // what stands there is not looked at
+		b.Data = text[:padded:padded]
+	} else {
+		b.Data = pad(bytes.Clone(text))
+	}
+	b.Raw, b.FirstLine = len(text), 1
 	c.Cut(b, whole, false)
 	return b
 }

@@ -37,7 +37,7 @@ func Read(t testing.TB, r record.Reader, workers int) (rows []Row, skipped recor
 	}
 	var works []record.Work[part]
 	for range workers {
-		works = append(works, func(b *record.Batch) (part, error) { return part{rowsOf(b), b.Skipped}, nil })
+		works = append(works, func(b *record.Batch) (part, error) { return part{RowsOf(b), b.Skipped}, nil })
 	}
 	err := record.Run(context.Background(), r, works, func(p part) error {
 		rows, skipped = append(rows, p.rows...), skipped.Plus(p.skipped)
@@ -47,7 +47,8 @@ func Read(t testing.TB, r record.Reader, workers int) (rows []Row, skipped recor
 	return rows, skipped
 }
 
-func rowsOf(b *record.Batch) []Row {
+// RowsOf returns the records of a batch.
+func RowsOf(b *record.Batch) []Row {
 	var rows []Row
 	for r := range b.Len() {
 		w := Row{Number: b.Number(r), Line: b.Line(r)}
