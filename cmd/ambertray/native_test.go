@@ -13,9 +13,9 @@ import (
 func TestNativeTypes(t *testing.T) {
 	to := targets(t)["postgres"]
 	d, table, n := newDesk(t), uniqueTable(t), "n"+uniqueTable(t)
-	on(t, to, "CREATE EXTENSION IF NOT EXISTS citext", "CREATE TYPE "+n+"_room AS ENUM ('east', 'we''st')",
+	on(t, to, "CREATE SCHEMA IF NOT EXISTS extensions", "CREATE EXTENSION IF NOT EXISTS citext SCHEMA extensions", "CREATE TYPE "+n+"_room AS ENUM ('east', 'we''st')",
 		"CREATE DOMAIN "+n+"_price AS numeric(6,2) CHECK (VALUE > 0)", "CREATE DOMAIN "+n+"_fee AS "+n+"_price NOT NULL",
-		"CREATE TABLE "+table+" (no int PRIMARY KEY, room "+n+"_room, fee "+n+"_fee, mail citext UNIQUE, note json, tags jsonb, host inet, net cidr)")
+		"CREATE TABLE "+table+" (no int PRIMARY KEY, room "+n+"_room, fee "+n+"_fee, mail extensions.citext UNIQUE, note json, tags jsonb, host inet, net cidr)")
 	d.write("finds.csv", `no,room,fee,mail,note,tags,host,net
 1,east,5.5,A@b.org,"{""a"": 1}","{""old"":true,""b"":[1.50 ,2e2]}",10.0.0.1,10.0.0.0/8
 2,we'st,7,c@d.org,[1],"""\u00e9""",FE80::1,

@@ -2,7 +2,10 @@ package database
 
 import (
 	"context"
+	"fmt"
 	"slices"
+	"strconv"
+	"strings"
 
 	"ambertray/internal/table"
 )
@@ -35,17 +38,23 @@ func Referring(t *table.Table) (names []string) {
 }
 
 // ListDependents returns what depends on a table, each as its kind and name. What the plan
-// makes itself is left out.
+// makes itself is left out. All kinds are asked for in one message.
 func ListDependents(ctx context.Context, t Target, kinds []Kind) (list []string, err error) {
-	for _, k := range kinds {
-		rows, err := t.Query(ctx, k.Query)
+	var queries []string
+	for i, k := range kinds {
+		queries = append(queries, fmt.Sprintf("SELECT %d AS kind, d.* FROM (%s) d", i, k.Query))
+	}
+	rows, err := t.Query(ctx, strings.Join(queries, "\nUNION ALL ")+" ORDER BY 1")
+	if err != nil {
+		return nil, err
+	}
+	for _, row := range rows {
+		i, err := strconv.Atoi(row[0])
 		if err != nil {
 			return nil, err
 		}
-		for _, row := range rows {
-			if !slices.Contains(k.Own, row[0]) {
-				list = append(list, k.What+" "+row[0])
-			}
+		if !slices.Contains(kinds[i].Own, row[1]) {
+			list = append(list, kinds[i].What+" "+row[1])
 		}
 	}
 	return list, nil

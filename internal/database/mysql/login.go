@@ -48,6 +48,7 @@ func parse(address string) (*mysql.Config, error) {
 	}
 	c.Collation, c.Timeout, c.Logger = "utf8mb4_bin", 30*time.Second, silent{}
 	c.Params = maps.Clone(settings)
+	c.InterpolateParams = true // a query is one message, and not three
 	return c, nil
 }
 

@@ -15,8 +15,9 @@ import (
 func (t *Target) Columns(ctx context.Context, name string) ([]database.ColumnInfo, error) {
 	d := dialect.PostgreSQL
 	rows, err := t.Query(ctx, `WITH RECURSIVE `+baseTypes(d.Literal(d.QuoteTable(name)))+`
-		SELECT attname, CASE typtype WHEN 'e' THEN (SELECT 'enum(' || string_agg(chr(39) || replace(enumlabel, chr(39), repeat(chr(39), 2)) || chr(39), ','
+		SELECT attname, CASE WHEN typtype = 'e' THEN (SELECT 'enum(' || string_agg(chr(39) || replace(enumlabel, chr(39), repeat(chr(39), 2)) || chr(39), ','
 				ORDER BY enumsortorder) || ')' FROM pg_enum WHERE enumtypid = base.type)
+			WHEN typname = 'citext' THEN typname -- an extension, which may be in any schema
 			ELSE format_type(base.type, base.modifier) END, (NOT attnotnull AND base.nullable)::int,
 		(atthasdef AND attgenerated = '' OR attidentity <> '')::int, (attgenerated <> '')::int,
 		(atttypid <> base.type OR typtype = 'e' OR typname IN ('citext', 'json', 'jsonb', 'inet', 'cidr'))::int

@@ -28,7 +28,7 @@ func (t *Target) Dependents(ctx context.Context, tab *table.Table) ([]string, er
 		{What: "rights of", Query: "SELECT DISTINCT u.name FROM sys.database_permissions p JOIN sys.database_principals u ON u.principal_id = p.grantee_principal_id WHERE p.class = 1 AND p.major_id = %s"},
 	}
 	for i := range kinds {
-		kinds[i].Query = fmt.Sprintf(kinds[i].Query, t.id(tab.Name)) + " ORDER BY 1"
+		kinds[i].Query = fmt.Sprintf(kinds[i].Query, t.id(tab.Name))
 	}
 	return database.ListDependents(ctx, t, kinds)
 }
