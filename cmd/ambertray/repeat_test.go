@@ -146,7 +146,7 @@ func TestDraftForTable(t *testing.T) {
 			_, errOut := d.run(1, "load", "jan.tray", "--to", to)
 			require.Contains(t, errOut, "branch: is NOT NULL without a default")
 			out, _ = d.run(0, "load", "jan.tray", "--to", to, "--change", "branch.value=north")
-			require.Contains(t, out, "the ledger has no earlier load into this table: rows are added to existing rows that the ledger does not know")
+			require.Contains(t, out, "the ledger has no earlier load into this table, and does not know rows that were added by other means")
 			d.run(0, "verify", "jan.tray", "--to", to)
 			d.run(0, "export", "loan", "--from", to, "--out", "loan.csv")
 			require.Equal(t, "id,loan_number,borrower_name,due,fee,branch,note\n1,7,ann,2026-01-31,1.50,north,\n2,8,bob,2026-02-28,2.25,north,\n", d.read("loan.csv"))

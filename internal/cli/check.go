@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"cmp"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -67,12 +66,12 @@ is changed.`,
 			more = overridesText(&t.Layout) + changesText(d)
 			result.Notes = s.Notes
 		}
-		return a.show(result, func() { a.drawCheck(result, &t.Layout, shellWords(args)+more, *to, d.changes != nil && s == nil) })
+		return a.show(result, func() { a.drawCheck(result, &t.Layout, shellWords(args)+more, d.changes != nil && s == nil) })
 	}
 	return c
 }
 
-func (a *app) drawCheck(c *load.Check, lay *source.Layout, arg, to string, changed bool) {
+func (a *app) drawCheck(c *load.Check, lay *source.Layout, arg string, changed bool) {
 	p := a.print
 	p.Fact("read", "%s after the header: %s, %s", term.Amount(c.Read, "row"), term.Amount(c.Records, "record"), skippedText(c.Skipped))
 	if c.TableExists != nil {
@@ -113,7 +112,7 @@ func (a *app) drawCheck(c *load.Check, lay *source.Layout, arg, to string, chang
 		unchanged = "Nothing but the tray was changed."
 	}
 	a.drawNotes(p, c.Notes, lay, maxNotes, "ambertray survey "+arg)
-	p.Next(unchanged, "ambertray load "+arg+cmp.Or(toText(to), " --to TARGET"))
+	p.Next(unchanged, a.withTarget("ambertray load "+arg+" --to TARGET"))
 }
 
 // changes surveys files that a plan was not drafted from, and compares them with those.

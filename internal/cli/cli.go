@@ -52,6 +52,7 @@ type app struct {
 	status   int    // of a command that did its work
 	undone   string // what an interruption leaves
 	password string // that a person has typed
+	to       string // the target of the command line, "" without one
 
 	unattended unattended
 	log        *slog.Logger

@@ -401,7 +401,7 @@ func (a *app) drawDraft(d *drafted, t *tray.Tray) {
 		a.drawAgain(d)
 	}
 	a.drawWouldReject(d.Check, t)
-	p.Next(fmt.Sprintf("Written to %s/tray.yaml. Edit it as you like, then:", t.Dir), "ambertray load "+shellWord(t.Dir)+" --to TARGET")
+	p.Next(fmt.Sprintf("Written to %s/tray.yaml. Edit it as you like, then:", t.Dir), a.withTarget("ambertray load "+shellWord(t.Dir)+" --to TARGET"))
 }
 
 // plannedAs returns what the plan makes of a column.

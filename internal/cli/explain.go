@@ -57,7 +57,7 @@ func (a *app) report(err error) int {
 		return status
 	}
 	p.Line("%s %s", p.Red("ambertray:"), message)
-	hint := hintFor(err)
+	hint := a.withTarget(hintFor(err))
 	if hint != "" {
 		p.Line("  %s", hint)
 	}
@@ -100,7 +100,7 @@ func (a *app) reportJSON(err error, message string) {
 		Try   *string `json:"try"`   // what to do about it
 	}
 	r := report{What: message, Where: placeOf(err), Why: causeOf(err).Error()}
-	hint := hintFor(err)
+	hint := a.withTarget(hintFor(err))
 	if hint != "" {
 		r.Try = &hint
 	}

@@ -61,6 +61,7 @@ func (a *app) begin(c *cobra.Command, args []string) error {
 		a.logFile = file
 		a.log = slog.New(slog.NewJSONHandler(file, nil)).With("command", c.Name(), "process", os.Getpid())
 	}
+	a.to, _ = c.Flags().GetString("to") // "" where a command has no target
 	a.log.Info("begun", "arguments", withoutSecrets(args))
 	return nil
 }

@@ -88,7 +88,7 @@ func (a *app) onScreen(c *cobra.Command, o review.Options, to, title string) (ou
 	outcome, err = screen.Run(c.Context(), s, title, to != "", os.Stdin, os.Stdout)
 	if outcome.Saved && !outcome.Load {
 		a.print.Fact("plan", "%s/tray.yaml", s.Tray().Dir)
-		a.print.Next("", "ambertray load "+shellWord(s.Tray().Dir)+cmp.Or(toText(to), " --to TARGET"))
+		a.print.Next("", a.withTarget("ambertray load "+shellWord(s.Tray().Dir)+" --to TARGET"))
 	}
 	return outcome, err
 }

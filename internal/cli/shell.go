@@ -2,6 +2,7 @@ package cli
 
 import (
 	"net/url"
+	"os"
 	"strings"
 
 	"ambertray/internal/platform"
@@ -18,6 +19,15 @@ func shellWords(words []string) string {
 
 // shellWord quotes a word where a shell would not take it as it stands.
 func shellWord(w string) string { return platform.Quote(w) }
+
+// withTarget puts the target of the command line into what to type next, or leaves it out where
+// AMBERTRAY_TO names it.
+func (a *app) withTarget(text string) string {
+	if a.to == "" && os.Getenv("AMBERTRAY_TO") == "" {
+		return text
+	}
+	return strings.ReplaceAll(text, " --to TARGET", toText(a.to))
+}
 
 // toText repeats --to, without a password.
 func toText(to string) string {

@@ -67,7 +67,7 @@ func (j *job) checkAlreadyLoaded(ctx context.Context) (resume *ledger.Entry, err
 		return nil, err
 	}
 	if len(entries) == 0 && j.plan.Existing == table.Append {
-		j.receipt.addNote(note.About("the ledger has no earlier load into this table: rows are added to existing rows that the ledger does not know"))
+		j.receipt.addNote(note.About("the ledger has no earlier load into this table, and does not know rows that were added by other means"))
 	}
 	entries = slices.DeleteFunc(entries, func(e ledger.Entry) bool { return e.State == ledger.Replaced || e.State == ledger.Undone })
 	found, err := j.findLoaded(ctx, entries)
