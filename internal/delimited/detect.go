@@ -49,7 +49,7 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 		if try.Quote != "" && try.Escape != source.Doubled && s.misplaced() >= doubled.misplaced() {
 			continue // nothing speaks for it
 		}
-		if s.score > best.score || best.Rows == nil {
+		if best.Rows == nil || s.isBetter(&best) {
 			best = s
 		}
 		if try.Escape == source.Doubled && try.Quote != "" {
@@ -111,6 +111,17 @@ func shapeOf(head []byte, whole bool, lay source.Layout, decimalCommas bool) sha
 	s.Widen()
 	s.score = s.rate()
 	return s
+}
+
+// isBetter reports whether a shape is better than the best so far. Of two that are as good, a
+// longer delimiter leaves no signs in cells, and backslashes before quotes explain these.
+func (s *shape) isBetter(best *shape) bool {
+	if s.score != best.score {
+		return s.score > best.score
+	}
+	is, was := &s.layout, &best.layout
+	longer := best.Width > 1 && len(is.Delimiter) > len(was.Delimiter) && strings.Contains(is.Delimiter, was.Delimiter)
+	return longer || is.Escape == source.Backslash && is.Delimiter == was.Delimiter && is.Quote == was.Quote
 }
 
 // withoutComments returns the shape with comments as records, if most of them have as many
@@ -186,7 +197,22 @@ func (s *shape) rate() float64 {
 		return 0.1
 	}
 	score := share + 0.4*s.OfOneKind(first+1) + min(float64(s.Width), 50)/500 - 0.3*float64(first)/float64(s.Rows.Len())
-	return score - s.rareness(share) - s.untidy(first) - s.misreadHeader(first)
+	return score - s.rareness(share) - s.untidy(first) - s.misreadHeader(first) - s.blankColumns(first)
+}
+
+// blankColumns returns the loss of a dialect that makes columns without a heading and without
+// a value, as one delimiter does where two stand together.
+func (s *shape) blankColumns(first int) float64 {
+	for c := range s.Width {
+		r := first
+		for r < s.Rows.Len() && (c >= s.Rows.Width(r) || value.Blank(s.Rows.Cell(r, c))) {
+			r++
+		}
+		if r == s.Rows.Len() {
+			return 0.02
+		}
+	}
+	return 0
 }
 
 // misreadHeader returns the loss of a dialect that leaves single quotes around all headings,
@@ -201,11 +227,18 @@ func (s *shape) misreadHeader(first int) (loss float64) {
 	if quoted {
 		return 0.1
 	}
+	above, below := 2, 2
+	if !s.DistinctTexts(first) { // the only header is the one that is not cut
+		above = 1
+	}
+	if bytes.Contains(s.Rows.Text(first), []byte(s.layout.Delimiter+" ")) { // which is a sentence
+		below = 1
+	}
+	if s.cutByOther(first-1, above) || s.cutByOther(first+1, below) || s.cutByOther(first+2, below) {
+		return 0.35
+	}
 	if first == 0 {
 		return 0
-	}
-	if s.cutByOther(first) {
-		return 0.25
 	}
 	loss = 0.05
 	if s.Rows.Width(first-1) >= s.Width || len(bytes.Fields(s.Rows.Text(first-1))) != s.Width {
@@ -220,33 +253,41 @@ func (s *shape) misreadHeader(first int) (loss float64) {
 	return loss
 }
 
-// cutByOther reports whether another sign separates words in the row above the first full one,
-// and occurs equally often in nearly all rows below.
-func (s *shape) cutByOther(first int) bool {
-	title := s.Rows.Text(first - 1)
-	for _, sign := range append([]string{":"}, common...) {
-		n := bytes.Count(title, []byte(sign))
-		if n < 2 || sign == s.layout.Delimiter || !allWords(bytes.Split(title, []byte(sign))) {
+// cutByOther reports whether another sign separates words in a row with fewer cells than most,
+// at least so often, and occurs as often in nearly all rows below.
+func (s *shape) cutByOther(row, least int) bool {
+	if row < 0 || row >= s.Rows.Len() || s.Rows.Width(row) >= s.Width {
+		return false
+	}
+	header := s.Rows.Text(row)
+	for _, sign := range append([]string{":", "~", "^"}, common...) {
+		n := bytes.Count(header, []byte(sign))
+		if n < least || sign == s.layout.Delimiter || !allWords(bytes.Split(header, []byte(sign))) {
 			continue
 		}
-		same := 0
-		for r := first; r < s.Rows.Len(); r++ {
-			if bytes.Count(s.Rows.Text(r), []byte(sign)) == n {
-				same++
+		below := s.Rows.Data[s.Rows.Next(row):s.Rows.Raw]
+		if sign == ":" && inTimes(below) {
+			continue
+		}
+		often := 0
+		for r := row + 1; r < s.Rows.Len(); r++ {
+			in := bytes.Count(s.Rows.Text(r), []byte(sign))
+			if in == n || in > n && n > 1 {
+				often++
 			}
 		}
-		if 10*same >= 9*(s.Rows.Len()-first) {
+		if often > 0 && 10*often >= 9*(s.Rows.Len()-row-1) {
 			return true
 		}
 	}
 	return false
 }
 
-// allWords reports whether all cells begin with a letter.
+// allWords reports whether all cells begin with a letter, other signs left out.
 func allWords(cells [][]byte) bool {
 	for _, cell := range cells {
-		r, _ := utf8.DecodeRune(value.Trim(cell))
-		if !unicode.IsLetter(r) {
+		r, size := utf8.DecodeRune(bytes.Trim(cell, "\"'~|^ \t"))
+		if size > 0 && !unicode.IsLetter(r) {
 			return false
 		}
 	}

@@ -5,6 +5,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"ambertray/internal/frame"
 	"ambertray/internal/source"
@@ -14,20 +15,12 @@ import (
 // lines, with each way of quoting that the text suggests.
 func dialects(head []byte, lay source.Layout) []source.Layout {
 	head = frame.WithoutComments(head, lay.Comment)
-	quotes := []string{`"`}
-	n := bytes.Count(head, []byte("'"))
-	if n > 3 && n > bytes.Count(head, []byte(`"`)) {
-		quotes = append(quotes, "'")
-	}
-	if bytes.IndexByte(head, '"') >= 0 {
-		quotes = append(quotes, "")
-	}
 	var list []source.Layout
 	for _, d := range delimiters(head) {
 		if !worthTrying(head, d) {
 			continue
 		}
-		for _, q := range quotes {
+		for _, q := range quotes(head) {
 			try := lay
 			try.Delimiter, try.Quote = d, q
 			list = append(list, try)
@@ -45,6 +38,19 @@ func dialects(head []byte, lay source.Layout) []source.Layout {
 				list = append(list, try)
 			}
 		}
+	}
+	return list
+}
+
+// quotes lists the signs of quoting that a text may have.
+func quotes(head []byte) []string {
+	list := []string{`"`}
+	n := bytes.Count(head, []byte("'"))
+	if n > 3 && n > bytes.Count(head, []byte(`"`)) {
+		list = append(list, "'")
+	}
+	if bytes.IndexByte(head, '"') >= 0 {
+		list = append(list, "")
 	}
 	return list
 }
@@ -81,7 +87,7 @@ var common = []string{",", ";", "\t", "|"}
 func delimiters(head []byte) []string {
 	var lines int
 	in := map[byte]int{}
-	for line := range strings.FieldsFuncSeq(string(head), func(r rune) bool { return r == '\n' || r == '\r' }) {
+	for line := range strings.FieldsFuncSeq(string(withoutLinks(head)), func(r rune) bool { return r == '\n' || r == '\r' }) {
 		lines++
 		seen := map[byte]bool{}
 		for i := range len(line) {
@@ -108,21 +114,41 @@ func delimiters(head []byte) []string {
 	return append(list, source.Spaces, source.WideSpaces, "")
 }
 
-// inTimes reports whether most colons belong to times: they stand after a digit, and before a
-// number of minutes or seconds.
+// withoutLinks returns a text without what follows :// in web addresses, whose signs delimit
+// nothing.
+func withoutLinks(text []byte) (rest []byte) {
+	mark := []byte("://")
+	for {
+		before, link, found := bytes.Cut(text, mark)
+		if rest == nil && !found {
+			return text
+		}
+		rest = append(rest, before...)
+		if !found {
+			return rest
+		}
+		text = bytes.TrimLeftFunc(link, func(r rune) bool {
+			return r < utf8.RuneSelf && (isWord(byte(r)) || strings.ContainsRune("-./:?#@!$&+=%", r))
+		})
+	}
+}
+
+// inTimes reports whether most colons outside quotes, if there are any, belong to times: they
+// stand after a number of one or two digits, and before one of minutes or seconds.
 func inTimes(head []byte) bool {
-	in, all := 0, 0
+	in, all, quoted := 0, 0, false
 	for i, c := range head {
-		if c != ':' {
+		quoted = c != '\n' && quoted != (c == '"')
+		if c != ':' || quoted {
 			continue
 		}
 		all++
-		if i > 0 && isDigit(head[i-1]) && i+2 < len(head) && head[i+1]-'0' < 6 && isDigit(head[i+2]) &&
+		if i > 0 && isDigit(head[i-1]) && (i < 3 || !isDigit(head[i-3])) && i+2 < len(head) && head[i+1]-'0' < 6 && isDigit(head[i+2]) &&
 			(i+3 == len(head) || !isWord(head[i+3])) {
 			in++
 		}
 	}
-	return in*2 > all
+	return in*2 > all || all == 0
 }
 
 func isDigit(c byte) bool { return c-'0' < 10 }
@@ -159,6 +185,19 @@ func isSign(c byte) bool {
 	return !strings.ContainsRune("\"' \r\n.-_+()[]{}<>\\/%#", rune(c))
 }
 
+// together reports whether the signs of a run mostly stand in it, as those of ^$ do not where
+// only amounts begin with $.
+func together(head, run []byte) bool {
+	runs := bytes.Count(head, run)
+	for i := range run {
+		sign := run[i : i+1]
+		if runs*bytes.Count(run, sign)*10 < bytes.Count(head, sign)*7 {
+			return false
+		}
+	}
+	return true
+}
+
 // surrounding returns the longest run of signs that the sign stands in at each
 // of its first places: ~|~ of | in a~|~b~|~c.
 func surrounding(head []byte, d byte) string {
@@ -168,7 +207,7 @@ func surrounding(head []byte, d byte) string {
 	}
 	from, to := at, at+1
 	long := func(c byte) bool {
-		return c > ' ' && c < 0x7f && c != '"' && c != '\'' && (isSign(c) || c == '#' || c == '-')
+		return c > ' ' && c < 0x7f && c != '"' && c != '\'' && c != '$' && (isSign(c) || c == '#' || c == '-')
 	}
 	const most = 8 // signs on either side: longer runs are no delimiters
 	for to < len(head) && to < at+most && long(head[to]) {
@@ -178,7 +217,7 @@ func surrounding(head []byte, d byte) string {
 		from--
 	}
 	run := head[from:to]
-	for len(run) > 1 && bytes.Count(head, run)*bytes.Count(run, []byte{d})*10 < bytes.Count(head, []byte{d})*7 {
+	for len(run) > 1 && !together(head, run) {
 		run = run[:len(run)-1]
 	}
 	if len(run) > 3 || bytes.IndexByte(run, d) < 0 || len(run) > 1 && bytes.Count(run, []byte{','}) > 0 {

@@ -47,6 +47,22 @@ func TestLayouts(t *testing.T) {
 		return s
 	}
 	for _, c := range []struct{ name, text, want string }{
+		{"a title with the delimiter", "Museum of amber, 2026\nName,Mass\n" + numbered(10, 19, "gnat @,@.5\n"),
+			`"," header 2; Name|Mass; 10 records, 0 ragged; 1 title`},
+		{"a title with the delimiter, above a blank line and words", "Museum of amber, specimens\nprinted\n\nName,Donor\n" + paired("gnat fern moss bark ant"),
+			`"," header 4; Name|Donor; 5 records, 0 ragged; 2 title, 1 blank line`},
+		{"a title with a comma, above two pipes", "Museum of amber, 2026\nPlace|No\n" + numbered(10, 19, "@.5, -0.@|@\n"),
+			`"|" header 2; Place|No; 10 records, 0 ragged; 1 title`},
+		{"sentences alone", "Museum of amber, 2026\nDrawers in the east, open\n",
+			`"," header 1; Museum of amber|2026; 1 records, 0 ragged; `},
+		{"numbers that leave the years", "No,Pieces\n" + numbered(2090, 2119, "@,1@\n"),
+			`"," header 1; No|Pieces; 30 records, 0 ragged; `},
+		{"an escaped quote within single quotes", "No,Donor\n" + numbered(10, 19, "@,'O\\'Neil, Sam'\n"),
+			`"," quote ' escape backslash header 1; No|Donor; 10 records, 0 ragged; `},
+		{"quoted times between colons", "\"Seen\":\"No\"\n" + numbered(10, 19, "\"04:@\":@\n"),
+			`":" header 1; Seen|No; 10 records, 0 ragged; `},
+		{"addresses with a sign", "Name|Link\n" + numbered(10, 19, "gnat @|https://museum.example/x?no=@\n"),
+			`"|" header 1; Name|Link; 10 records, 0 ragged; `},
 		{"commented header", "#Shelf code,Name,Mass\n" + numbered(10, 19, "A@,gnat @,@.5\n"),
 			`"," comment # header 1; Shelf code|Name|Mass; 10 records, 0 ragged; `},
 		{"commented header 2", "# made by the scale\n# No, Name, Mass\n" + numbered(10, 19, "@, gnat @, @.5\n"),

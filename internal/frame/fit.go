@@ -63,9 +63,11 @@ func (h *Head) letterHeading(r, c int) bool {
 
 func isLower(c byte) bool { return c >= 'a' && c <= 'z' }
 
-// yearHeading reports whether a cell is a year and those below it are not.
+// yearHeading reports whether a cell is a year, and neither the next one below it is nor most
+// others are.
 func (h *Head) yearHeading(r, c int) bool {
-	return c < h.Rows.Width(r) && isYear(string(h.Cell(r, c))) && !h.yearsBelow(c, r+1)
+	below := h.below(r)
+	return isYear(string(h.Cell(r, c))) && (below >= h.Rows.Len() || !isYear(string(h.Cell(below, c)))) && !h.yearsBelow(c, r+1)
 }
 
 // firstRecord returns the first row whose cells are of the kinds of their

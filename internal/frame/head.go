@@ -47,8 +47,51 @@ func newHead(rows *record.Batch, width int) Head {
 func NewHead(rows *record.Batch) Head {
 	h := newHead(rows, 0)
 	h.Width = h.CommonWidth()
-	h.top = h.labels()
+	h.top = max(h.labels(), h.cutTitles())
 	return h
+}
+
+// cutTitles returns how many rows at the top are titles that the delimiter cuts, such as
+// Museum of amber, 2026. Spaces follow it only there, and the next full row is below a blank
+// line or heads typed columns.
+func (h *Head) cutTitles() int {
+	titles := 0
+	for titles < min(h.Rows.Len(), maxHead) && h.Rows.Width(titles) == h.Width && h.spaceLed(titles) && len(bytes.Fields(h.Rows.Text(titles))) > 2 {
+		titles++
+	}
+	header := titles
+	for header < h.Rows.Len() && h.Rows.Width(header) != h.Width {
+		header++
+	}
+	if titles == 0 || header >= h.Rows.Len() || h.Filled(header) < h.Width || !h.DistinctTexts(header) {
+		return 0
+	}
+	gap := gapAbove(h.Rows, header)
+	if h.units(header) && !gap {
+		return 0
+	}
+	for r := header; r < min(h.Rows.Len(), header+KindRows); r++ {
+		if h.spaceLed(r) {
+			return 0
+		}
+	}
+	for c := range h.Width {
+		if gap || h.KindBelow(c, header+1, noHeader) != value.Text {
+			return titles
+		}
+	}
+	return 0
+}
+
+// spaceLed reports whether a cell of a row but the first begins with a space.
+func (h *Head) spaceLed(r int) bool {
+	for c := 1; c < h.Rows.Width(r); c++ {
+		cell := h.Rows.Cell(r, c)
+		if len(cell) > 0 && cell[0] == ' ' {
+			return true
+		}
+	}
+	return false
 }
 
 // labels returns how many rows at the top are labels and what they stand for, such as

@@ -358,10 +358,10 @@ func (h *Head) votes(at, below int) (votes int, words bool) {
 	for c := range h.Rows.Width(at) {
 		name, first := string(h.Cell(at, c)), h.kind(at, c)
 		kind := h.KindBelow(c, below, at)
-		if kind != value.Boolean && first == value.Boolean || isYear(name) && !h.yearsBelow(c, below) || h.inSeries(at, c) {
+		if kind != value.Boolean && first == value.Boolean || h.yearHeading(at, c) || h.inSeries(at, c) {
 			first = value.Text // a heading such as No, a year above amounts, or one of a series
 		}
-		words = words && (name == "" || !seen[name] && first == value.Text)
+		words = words && (name == "" || !seen[name] && first == value.Text && !strings.Contains(name, "://"))
 		seen[name] = true
 		switch {
 		case kind == value.Text && h.likeCodes(at, below, c):
@@ -429,9 +429,10 @@ func (h *Head) numbersHead(at int) bool {
 }
 
 // lacksFirst reports whether a row names all columns but the first, which holds
-// the names of the rows.
+// the names of the rows. A sentence does not: spaces follow the
+// delimiter only there.
 func (h *Head) lacksFirst(at int) bool {
-	if at < 0 || h.Width < 3 || h.Rows.Width(at) != h.Width-1 {
+	if at < 0 || h.Width < 3 || h.Rows.Width(at) != h.Width-1 || at+1 < h.Rows.Len() && h.spaceLed(at) && !h.spaceLed(at+1) {
 		return false
 	}
 	for c := range h.Rows.Width(at) {

@@ -1,0 +1,128 @@
+package format
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// TestRandomTables writes tables of random columns in random dialects, some of them below titles,
+// and wants their headings and every cell back: nothing is told about them but their text.
+func TestRandomTables(t *testing.T) {
+	for k := range 2_000 {
+		r := rand.New(rand.NewPCG(30, uint64(k)))
+		columns := randomColumns(r)
+		d := []string{",", ";", "\t", "|", "^", "~", "||", "~|~"}[r.IntN(8)]
+		quote := quoting(d, []string{`""`, `\"`}[r.IntN(2)], r.IntN(3))
+		end := []string{"\n", "\r\n"}[r.IntN(2)]
+		var text strings.Builder
+		for range r.IntN(3) {
+			text.WriteString([]string{"Kestrel Bay Museum, specimens", "Printed 2026-11-02"}[r.IntN(2)] + end)
+		}
+		write := func(cells []string, quotable bool) {
+			for c := range cells {
+				if c > 0 {
+					text.WriteString(d)
+				}
+				text.WriteString(quote(cells[c], quotable || !columns[c].number))
+			}
+			text.WriteString(end)
+		}
+		var headings []string
+		for _, c := range columns {
+			headings = append(headings, c.heading)
+		}
+		write(headings, true)
+		var want [][]string
+		for i := range 9 + r.IntN(40) {
+			var cells []string
+			for _, c := range columns {
+				cells = append(cells, c.value(r, i))
+			}
+			want = append(want, cells)
+			write(cells, false)
+		}
+		lay, got, rows, _ := read(t, text.String())
+		require.Equal(t, headings, got, "%s: %s", layoutOf(lay), text.String())
+		for i := range want {
+			require.Equal(t, want[i], rows[i].Cells, "%s: %s", layoutOf(lay), text.String())
+		}
+		require.Len(t, rows, len(want))
+	}
+}
+
+// quoting returns what puts cells in quotes: where they must be (0), texts (1) or all of them (2).
+func quoting(delimiter, escaped string, which int) func(cell string, text bool) string {
+	return func(cell string, text bool) string {
+		if which == 0 && !strings.ContainsAny(cell, delimiter+`"`) || which == 1 && (!text || cell == "") {
+			return cell
+		}
+		return `"` + strings.ReplaceAll(cell, `"`, escaped) + `"`
+	}
+}
+
+type randomColumn struct {
+	heading string
+	number  bool
+	value   func(r *rand.Rand, i int) string
+}
+
+// randomColumns returns three columns or more, the first of which is never blank.
+func randomColumns(r *rand.Rand) []randomColumn {
+	start := []int{0, 1, r.IntN(5000), 1880 + r.IntN(240), 100_000}[r.IntN(5)]
+	words := func(r *rand.Rand, n int) string {
+		list := strings.Fields("amber beetle fern gnat moss Kestrel Harrow Marl east drawer tray honey lemon cherry old broken two of the in near")
+		r.Shuffle(len(list), func(i, j int) { list[i], list[j] = list[j], list[i] })
+		return strings.Join(list[:n], " ")
+	}
+	one := func(list ...string) func(*rand.Rand, int) string {
+		return func(r *rand.Rand, _ int) string { return list[r.IntN(len(list))] }
+	}
+	numbers := func(format string, most int) func(*rand.Rand, int) string {
+		return func(r *rand.Rand, _ int) string { return fmt.Sprintf(format, r.IntN(most)) }
+	}
+	all := []randomColumn{
+		{"id", true, func(_ *rand.Rand, i int) string { return strconv.Itoa(start + i) }},
+		{"code", false, func(r *rand.Rand, _ int) string { return fmt.Sprintf("%c-%04d", 'A'+r.IntN(4), r.IntN(9999)) }},
+		{"name", false, func(r *rand.Rand, _ int) string { return words(r, 1+r.IntN(3)) }},
+		{"donor", false, one("Ada Fern", "O'Neil, Sam", "Brown & Co.", "Lee", "Dr. Moss, Ph.D.")},
+		{"mass_g", true, func(r *rand.Rand, _ int) string {
+			return strconv.FormatFloat(float64(r.IntN(100_000))/100, 'f', -1, 64)
+		}},
+		{"length mm", true, func(r *rand.Rand, _ int) string { return fmt.Sprintf("%.2f", r.Float64()*100) }},
+		{"pieces", true, numbers("%d", 6000)},
+		{"zip", true, numbers("%05d", 90_000)},
+		{"share", true, numbers("%d.5%%", 99)},
+		{"year", true, func(r *rand.Rand, _ int) string { return strconv.Itoa(1985 + r.IntN(40)) }},
+		{"found on", false, func(r *rand.Rand, _ int) string {
+			return fmt.Sprintf("19%02d-%02d-%02d", r.IntN(99), 1+r.IntN(12), 1+r.IntN(28))
+		}},
+		{"Date", false, func(r *rand.Rand, _ int) string { return fmt.Sprintf("%02d.%02d.2019", 1+r.IntN(28), 1+r.IntN(12)) }},
+		{"seen", false, func(r *rand.Rand, _ int) string {
+			return fmt.Sprintf("2026-%02d-28 %02d:%02d:03", 1+r.IntN(12), r.IntN(24), r.IntN(60))
+		}},
+		{"on loan", false, one("yes", "no")},
+		{"Note", false, one("", "", "cracked", "see drawer 3, tray 2", `labelled "so"`, "2 wings; 1 leg", "to check: mass", "a | b")},
+		{"Remarks", false, func(r *rand.Rand, _ int) string { return words(r, 4+r.IntN(6)) + "." }},
+		{"price", false, func(r *rand.Rand, _ int) string { return fmt.Sprintf("$%d,%03d.50", 1+r.IntN(9), r.IntN(1000)) }},
+		{"place", false, func(r *rand.Rand, _ int) string { return fmt.Sprintf("%.3f, %.3f", r.Float64()*90, -r.Float64()) }},
+		{"link", false, func(r *rand.Rand, i int) string {
+			return fmt.Sprintf("https://museum.example/%s?id=%d", words(r, 1), i)
+		}},
+		{"depth", true, one("", "-1.5", "-0.3", "-7.0")},
+		{"comma", false, func(r *rand.Rand, _ int) string { return fmt.Sprintf("%d,%02d", r.IntN(900), r.IntN(100)) }},
+	}
+	first := all[:3][r.IntN(3)]
+	r.Shuffle(len(all), func(i, j int) { all[i], all[j] = all[j], all[i] })
+	columns := []randomColumn{first}
+	for _, c := range all[:2+r.IntN(6)] {
+		if c.heading != first.heading {
+			columns = append(columns, c)
+		}
+	}
+	return append(columns, randomColumn{"hall", false, one("A", "B", "C")})
+}
