@@ -67,7 +67,7 @@ func (h *Head) cutTitles() int {
 		return 0
 	}
 	gap := gapAbove(h.Rows, header)
-	if h.units(header) && !gap {
+	if h.units(header) && !gap || h.recurs(header, header+1) {
 		return 0
 	}
 	for r := header; r < min(h.Rows.Len(), header+KindRows); r++ {
