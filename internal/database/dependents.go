@@ -38,23 +38,29 @@ func Referring(t *table.Table) (names []string) {
 }
 
 // ListDependents returns what depends on a table, each as its kind and name. What the plan
-// makes itself is left out. All kinds are asked for in one message.
+// makes itself is left out. All kinds are asked for in one message, and names are in order.
 func ListDependents(ctx context.Context, t Target, kinds []Kind) (list []string, err error) {
 	var queries []string
 	for i, k := range kinds {
 		queries = append(queries, fmt.Sprintf("SELECT %d AS kind, d.* FROM (%s) d", i, k.Query))
 	}
-	rows, err := t.Query(ctx, strings.Join(queries, "\nUNION ALL ")+" ORDER BY 1")
+	rows, err := t.Query(ctx, strings.Join(queries, "\nUNION ALL "))
 	if err != nil {
 		return nil, err
 	}
+	names := make([][]string, len(kinds))
 	for _, row := range rows {
 		i, err := strconv.Atoi(row[0])
 		if err != nil {
 			return nil, err
 		}
 		if !slices.Contains(kinds[i].Own, row[1]) {
-			list = append(list, kinds[i].What+" "+row[1])
+			names[i] = append(names[i], row[1])
+		}
+	}
+	for i, k := range kinds {
+		for _, name := range slices.Sorted(slices.Values(names[i])) {
+			list = append(list, k.What+" "+name)
 		}
 	}
 	return list, nil
