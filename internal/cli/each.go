@@ -283,7 +283,7 @@ func (e *each) load(tgt database.Target, i int) {
 		u.status = statusOf(err)
 		message := reasonOf(e.a.interrupted(e.c.Context(), err))
 		u.Error = &message
-		hint := e.a.withTarget(hintFor(err))
+		hint := e.a.hintFor(err)
 		if hint != "" {
 			u.Try = &hint
 		}

@@ -57,7 +57,7 @@ func (a *app) report(err error) int {
 		return status
 	}
 	p.Line("%s %s", p.Red("ambertray:"), message)
-	hint := a.withTarget(hintFor(err))
+	hint := a.hintFor(err)
 	if hint != "" {
 		p.Line("  %s", hint)
 	}
@@ -100,7 +100,7 @@ func (a *app) reportJSON(err error, message string) {
 		Try   *string `json:"try"`   // what to do about it
 	}
 	r := report{What: message, Where: placeOf(err), Why: causeOf(err).Error()}
-	hint := a.withTarget(hintFor(err))
+	hint := a.hintFor(err)
 	if hint != "" {
 		r.Try = &hint
 	}
@@ -331,7 +331,10 @@ var typedHints = []func(error) string{
 	about(func(e *tray.Error) string { return "correct the line in " + e.File }),
 }
 
-func hintFor(err error) string {
+// hintFor returns what to type next after an error, "" if nothing is known.
+func (a *app) hintFor(err error) string { return a.withTarget(hintOf(err)) }
+
+func hintOf(err error) string {
 	for _, hint := range typedHints {
 		text := hint(err)
 		if text != "" {

@@ -20,8 +20,8 @@ func shellWords(words []string) string {
 // shellWord quotes a word where a shell would not take it as it stands.
 func shellWord(w string) string { return platform.Quote(w) }
 
-// withTarget puts the target of the command line into what to type next, or leaves it out where
-// AMBERTRAY_TO names it.
+// withTarget replaces TARGET in suggested commands by the target of the command line. It removes
+// --to TARGET if AMBERTRAY_TO sets the target.
 func (a *app) withTarget(text string) string {
 	if a.to == "" && os.Getenv("AMBERTRAY_TO") == "" {
 		return text

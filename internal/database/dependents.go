@@ -38,7 +38,8 @@ func Referring(t *table.Table) (names []string) {
 }
 
 // ListDependents returns what depends on a table, each as its kind and name. What the plan
-// makes itself is left out. All kinds are asked for in one message, and names are in order.
+// makes itself is left out. One query lists all kinds, and the names of
+// each are sorted.
 func ListDependents(ctx context.Context, t Target, kinds []Kind) (list []string, err error) {
 	var queries []string
 	for i, k := range kinds {

@@ -75,15 +75,20 @@ func newCutter(lay source.Layout) (*cutter, error) {
 	return c, nil
 }
 
-// setEnds marks the bytes with which delimiters and line ends begin.
-func (c *cutter) setEnds() {
-	ends := []byte{c.delimiter, c.newline}
+// sign returns the shortest delimiter.
+func (c *cutter) sign() []byte {
 	switch {
 	case c.spaces > 0:
-		ends[0] = ' '
+		return bytes.Repeat([]byte{' '}, c.spaces)
 	case c.long != nil:
-		ends[0] = c.long[0]
+		return c.long
 	}
+	return []byte{c.delimiter}
+}
+
+// setEnds marks the bytes with which delimiters and line ends begin.
+func (c *cutter) setEnds() {
+	ends := []byte{c.sign()[0], c.newline}
 	if c.spaces == 1 {
 		ends = append(ends, '\t')
 	}
@@ -99,7 +104,9 @@ func (c *cutter) setEnds() {
 // separated by another one and not quoted, with rules for rows that are not records.
 func NewRows(cellEnd, rowEnd byte, rules frame.Rules) text.Cutter {
 	rules.Delimiter = cellEnd
-	return &cutter{delimiter: cellEnd, newline: rowEnd, limit: text.MaxRecord, rules: rules}
+	c := &cutter{delimiter: cellEnd, newline: rowEnd, limit: text.MaxRecord, rules: rules}
+	c.setEnds()
+	return c
 }
 
 // Newline implements text.Cutter.
@@ -130,19 +137,12 @@ func (c *cutter) Cut(b *record.Batch, last, open bool) int {
 	return s.marked()
 }
 
-// expected returns how many records and cells a text has at most, but for line ends of more
-// than one kind.
+// expected estimates the number of records and cells of a text. It is the maximum unless line
+// ends are mixed.
 func (c *cutter) expected(text []byte) (records, cells int) {
-	sign := c.long
-	switch {
-	case c.spaces > 0:
-		sign = bytes.Repeat([]byte{' '}, c.spaces)
-	case sign == nil:
-		sign = []byte{c.delimiter}
-	}
 	newline := max(c.newline, '\n')
 	records = bytes.Count(text, []byte{newline}) + 1
-	return records, records + bytes.Count(text, sign)
+	return records, records + bytes.Count(text, c.sign())
 }
 
 // marked cuts the usual dialects by their marks. It returns what Cut does.

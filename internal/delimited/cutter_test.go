@@ -82,9 +82,8 @@ func TestByMarks(t *testing.T) {
 	}
 }
 
-// TestCutText cuts random texts in many dialects. It makes no difference what stands in memory
-// after a text, nor how many cells are usual if every quote is where it should be: a detection
-// relies on both.
+// TestCutText cuts random texts in many dialects. Detection relies on two properties: the bytes
+// after a text have no effect, and the usual number of cells has none unless quotes are misplaced.
 func TestCutText(t *testing.T) {
 	rng := rand.New(rand.NewPCG(9, 10))
 	const signs = "\"\",,\n\n\r\t  ;#\\ab"

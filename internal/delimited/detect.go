@@ -37,7 +37,7 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 	}
 	matter, above := frame.FrontMatter(head)
 	head, whole = text.FirstLines(head[matter:], whole, "\r\n", frame.HeadRows)
-	head = append(make([]byte, 0, len(head)+record.Pad), head...) // so that it is copied only once
+	head = append(make([]byte, 0, len(head)+record.Pad), head...) // CutText then makes no copies
 	var commentsAbove bool
 	lay.Comment, commentsAbove = frame.CommentSign(head)
 	var best shape
@@ -95,8 +95,8 @@ func shapeOf(head []byte, whole bool, lay source.Layout, decimalCommas bool) sha
 	}
 	rows := text.CutText(c, head, whole)
 	s.Head = frame.NewHead(rows)
-	// The usual number of cells only matters for quotes that are not where they should be.
-	doubtful := len(rows.Oddities) > 0 || rows.Skipped != record.Skipped{}
+	// The usual number of cells only matters for misplaced quotes, which skipped rows may have too.
+	doubtful := len(rows.Oddities) > 0 || rows.Skipped.Total() > 0
 	if c.quote != 0 && s.Width > 1 && doubtful {
 		c.Width = s.Width
 		s.Head = frame.NewHead(text.CutText(c, head, whole)).WithWidth(s.Width)
@@ -113,8 +113,9 @@ func shapeOf(head []byte, whole bool, lay source.Layout, decimalCommas bool) sha
 	return s
 }
 
-// isBetter reports whether a shape is better than the best so far. Of two that are as good, a
-// longer delimiter leaves no signs in cells, and backslashes before quotes explain these.
+// isBetter reports whether a shape is better than the best so far. If both have the same score,
+// a longer delimiter is better because it leaves no signs in cells, and so are backslash escapes
+// because they explain every quote.
 func (s *shape) isBetter(best *shape) bool {
 	if s.score != best.score {
 		return s.score > best.score
@@ -200,8 +201,8 @@ func (s *shape) rate() float64 {
 	return score - s.rareness(share) - s.untidy(first) - s.misreadHeader(first) - s.blankColumns(first)
 }
 
-// blankColumns returns the loss of a dialect that makes columns without a heading and without
-// a value, as one delimiter does where two stand together.
+// blankColumns returns the loss of a dialect with a column that has neither a heading nor a
+// value. A delimiter of one sign makes such columns if the real one consists of two.
 func (s *shape) blankColumns(first int) float64 {
 	for c := range s.Width {
 		r := first
@@ -228,10 +229,10 @@ func (s *shape) misreadHeader(first int) (loss float64) {
 		return 0.1
 	}
 	above, below := 2, 2
-	if !s.DistinctTexts(first) { // the only header is the one that is not cut
+	if !s.DistinctTexts(first) { // it is not a header, so the row above may be
 		above = 1
 	}
-	if bytes.Contains(s.Rows.Text(first), []byte(s.layout.Delimiter+" ")) { // which is a sentence
+	if bytes.Contains(s.Rows.Text(first), []byte(s.layout.Delimiter+" ")) { // it may be a title, and the row below the header
 		below = 1
 	}
 	if s.cutByOther(first-1, above) || s.cutByOther(first+1, below) || s.cutByOther(first+2, below) {
@@ -253,8 +254,9 @@ func (s *shape) misreadHeader(first int) (loss float64) {
 	return loss
 }
 
-// cutByOther reports whether another sign separates words in a row with fewer cells than most,
-// at least so often, and occurs as often in nearly all rows below.
+// cutByOther reports whether a row with fewer cells than most is a header that another sign
+// divides into words. The sign occurs there at least the given number of times, and as often in
+// nearly all rows below.
 func (s *shape) cutByOther(row, least int) bool {
 	if row < 0 || row >= s.Rows.Len() || s.Rows.Width(row) >= s.Width {
 		return false
@@ -283,7 +285,7 @@ func (s *shape) cutByOther(row, least int) bool {
 	return false
 }
 
-// allWords reports whether all cells begin with a letter, other signs left out.
+// allWords reports whether all cells begin with a letter, apart from quotes and signs.
 func allWords(cells [][]byte) bool {
 	for _, cell := range cells {
 		r, size := utf8.DecodeRune(bytes.Trim(cell, "\"'~|^ \t"))

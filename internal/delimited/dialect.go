@@ -16,11 +16,12 @@ import (
 func dialects(head []byte, lay source.Layout) []source.Layout {
 	head = frame.WithoutComments(head, lay.Comment)
 	var list []source.Layout
+	signs := quotes(head)
 	for _, d := range delimiters(head) {
 		if !worthTrying(head, d) {
 			continue
 		}
-		for _, q := range quotes(head) {
+		for _, q := range signs {
 			try := lay
 			try.Delimiter, try.Quote = d, q
 			list = append(list, try)
@@ -55,8 +56,8 @@ func quotes(head []byte) []string {
 	return list
 }
 
-// worthTrying reports whether a delimiter would cut a text otherwise than those that are
-// tried anyway. The first of the common ones is, and without it no delimiter cuts like it.
+// worthTrying reports whether a delimiter can give another result than the others. One that is
+// not in the text gives the same as the first of the common ones, which is always tried.
 func worthTrying(head []byte, delimiter string) bool {
 	switch delimiter {
 	case common[0], source.Spaces, source.WideSpaces:
@@ -114,8 +115,8 @@ func delimiters(head []byte) []string {
 	return append(list, source.Spaces, source.WideSpaces, "")
 }
 
-// withoutLinks returns a text without what follows :// in web addresses, whose signs delimit
-// nothing.
+// withoutLinks removes from a text what follows :// in web addresses, because the signs in them
+// are not delimiters.
 func withoutLinks(text []byte) (rest []byte) {
 	mark := []byte("://")
 	for {
@@ -185,8 +186,8 @@ func isSign(c byte) bool {
 	return !strings.ContainsRune("\"' \r\n.-_+()[]{}<>\\/%#", rune(c))
 }
 
-// together reports whether the signs of a run mostly stand in it, as those of ^$ do not where
-// only amounts begin with $.
+// together reports whether each sign of a run mostly occurs as part of the run. Those of ^$ do
+// not if $ only begins amounts.
 func together(head, run []byte) bool {
 	runs := bytes.Count(head, run)
 	for i := range run {

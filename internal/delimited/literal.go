@@ -71,10 +71,7 @@ func (s *scan) openCells(last int) (cells []int) {
 
 // countCells counts the cells of a line without regard to quotes.
 func (s *scan) countCells(from, to int) int {
-	if s.c.long != nil {
-		return bytes.Count(s.data[from:to], s.c.long) + 1
-	}
-	return bytes.Count(s.data[from:to], []byte{s.c.delimiter}) + 1
+	return bytes.Count(s.data[from:to], s.c.sign()) + 1
 }
 
 // addLiteral adds the record that ends with its line at offset end, quotes
@@ -83,10 +80,7 @@ func (s *scan) addLiteral(end int) {
 	for end > s.record && s.data[end-1] == '\r' && s.c.newline != '\r' {
 		end--
 	}
-	delimiter := s.c.long
-	if delimiter == nil {
-		delimiter = []byte{s.c.delimiter}
-	}
+	delimiter := s.c.sign()
 	noted := false
 	for at := s.record; ; {
 		stop, next := end, -1

@@ -11,7 +11,7 @@ import (
 )
 
 // TestRandomTables writes tables of random columns in random dialects, some of them below titles,
-// and wants their headings and every cell back: nothing is told about them but their text.
+// and compares every heading and cell with what is read by the detected layout.
 func TestRandomTables(t *testing.T) {
 	for k := range 2_000 {
 		r := rand.New(rand.NewPCG(30, uint64(k)))
@@ -55,7 +55,7 @@ func TestRandomTables(t *testing.T) {
 	}
 }
 
-// quoting returns what puts cells in quotes: where they must be (0), texts (1) or all of them (2).
+// quoting returns a function that quotes cells: only where necessary (0), texts (1) or all (2).
 func quoting(delimiter, escaped string, which int) func(cell string, text bool) string {
 	return func(cell string, text bool) string {
 		if which == 0 && !strings.ContainsAny(cell, delimiter+`"`) || which == 1 && (!text || cell == "") {

@@ -217,9 +217,18 @@ func (h *Head) wordy() bool {
 // spaced reports whether a cell after the first is blank or begins with a space, as in prose
 // after a comma.
 func (h *Head) spaced(at int) bool {
+	return h.afterFirst(at, func(cell []byte) bool { return value.Blank(cell) || cell[0] == ' ' })
+}
+
+// spaceLed reports whether a cell after the first begins with a space.
+func (h *Head) spaceLed(at int) bool {
+	return h.afterFirst(at, func(cell []byte) bool { return len(cell) > 0 && cell[0] == ' ' })
+}
+
+// afterFirst reports whether a cell of a row after the first meets a condition.
+func (h *Head) afterFirst(at int, condition func(cell []byte) bool) bool {
 	for c := 1; c < h.Rows.Width(at); c++ {
-		cell := h.Rows.Cell(at, c)
-		if value.Blank(cell) || cell[0] == ' ' {
+		if condition(h.Rows.Cell(at, c)) {
 			return true
 		}
 	}

@@ -32,7 +32,7 @@ type Head struct {
 	// Cut cuts the text of a comment into cells.
 	Cut func(text []byte) *record.Batch
 
-	kinds [][]uint8 // of the cells of each row, as they are needed: 0 is not known yet
+	kinds [][]uint8 // of the cells of each row, as they are needed, plus 1; 0 is unknown
 	// unnumbered counts the cells of a row by their texts without numbers, as needed.
 	unnumbered map[int]map[string]int
 	same       map[[2]int]bool // of two rows, as it is needed
@@ -81,17 +81,6 @@ func (h *Head) cutTitles() int {
 		}
 	}
 	return 0
-}
-
-// spaceLed reports whether a cell of a row but the first begins with a space.
-func (h *Head) spaceLed(r int) bool {
-	for c := 1; c < h.Rows.Width(r); c++ {
-		cell := h.Rows.Cell(r, c)
-		if len(cell) > 0 && cell[0] == ' ' {
-			return true
-		}
-	}
-	return false
 }
 
 // labels returns how many rows at the top are labels and what they stand for, such as

@@ -429,8 +429,8 @@ func (h *Head) numbersHead(at int) bool {
 }
 
 // lacksFirst reports whether a row names all columns but the first, which holds
-// the names of the rows. A sentence does not: spaces follow the
-// delimiter only there.
+// the names of the rows. A row is a title instead if only there spaces
+// follow the delimiter.
 func (h *Head) lacksFirst(at int) bool {
 	if at < 0 || h.Width < 3 || h.Rows.Width(at) != h.Width-1 || at+1 < h.Rows.Len() && h.spaceLed(at) && !h.spaceLed(at+1) {
 		return false

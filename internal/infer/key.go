@@ -52,7 +52,6 @@ func (u *Run) join(o Run) {
 type Keys struct {
 	runs   []Run
 	hashes [][][]uint64 // of the first records, batch after batch, by column
-	n      int64        // how many of each column
 	full   bool         // there are more records than hashes
 }
 
@@ -82,9 +81,6 @@ func (k *Keys) Add(runs []Run, hashes [][]uint64) {
 		return
 	}
 	k.hashes = append(k.hashes, hashes)
-	if len(hashes) > 0 {
-		k.n += int64(len(hashes[0]))
-	}
 }
 
 // Unique reports whether column c rises or falls throughout.
@@ -105,10 +101,16 @@ type Pair struct {
 func (k *Keys) Pairs(columns []int, distinct []int64) []Pair {
 	var pairs []Pair
 	possible := map[Pair]int64{}
+	if len(columns) < 2 {
+		return nil
+	}
+	n := int64(0)
+	for _, batch := range k.hashes {
+		n += int64(len(batch[columns[0]]))
+	}
 	columns = columns[:min(len(columns), keyColumns)]
 	for i, a := range columns {
 		for j, b := range columns[:i] {
-			n := k.n
 			if n > 1 && distinct[i] >= n/max(distinct[j], 1) && k.tellApart(a, b) {
 				p := Pair{A: b, B: a, Sure: !k.full, Dense: distinct[i]*distinct[j] <= 2*n}
 				pairs, possible[p] = append(pairs, p), distinct[i]*distinct[j]

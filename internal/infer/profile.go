@@ -50,13 +50,13 @@ type Column struct {
 	Units             int
 	First, Last       []byte
 	firstKey, lastKey uint64
-	fresh             bool // First or Last is still of the batch
+	fresh             bool // First or Last still refers to the batch
 
 	distinct distinct
 	tallies  []tally
-	recent   int // index of the tally that the last cell went to
-	rising   Run // of the batch that was added last
-	value    value.Value
+	recent   int         // index of the tally that the last cell went to
+	rising   Run         // of the batch that was added last
+	value    value.Value // of the last cell; here so that it is allocated once
 }
 
 // Add profiles the cells of column c. It appends the hash of each of them to hashes, 0 of a
@@ -68,8 +68,8 @@ func (p *Column) Add(rows *Rows, c int, hashes []uint64) []uint64 {
 	p.rising = Run{}
 	from := len(hashes)
 	hashes = p.addHashes(rows, c, hashes)
-	// Hashes are looked up apart from where they are computed, so that the processor can
-	// wait for many places in memory at once.
+	// All hashes are computed before the first lookup, because the processor can then wait for
+	// several places in memory at once.
 	for r, hash := range hashes[from:] {
 		if hash == 0 {
 			continue
@@ -87,7 +87,7 @@ func (p *Column) Add(rows *Rows, c int, hashes []uint64) []uint64 {
 	return hashes
 }
 
-// addHashes appends the hash of each cell of a column, and counts what shows at its beginning.
+// addHashes appends the hash of each cell of a column, and counts blank cells and leading spaces.
 func (p *Column) addHashes(rows *Rows, c int, hashes []uint64) []uint64 {
 	data := rows.batch.Data
 	for at := c; at < len(rows.cells); at += rows.width {
@@ -106,7 +106,7 @@ func (p *Column) addHashes(rows *Rows, c int, hashes []uint64) []uint64 {
 	return hashes
 }
 
-// addValue adds a value that was not seen before, as far as is known.
+// addValue adds a value that is not in the set of distinct values.
 func (p *Column) addValue(rows *Rows, r, c int, hash uint64) {
 	cell := rows.cell(r, c)
 	key := prefix(cell)
@@ -128,7 +128,7 @@ func (p *Column) addValue(rows *Rows, r, c int, hash uint64) {
 	}
 }
 
-// own copies what was kept of the batch, which its reader uses again.
+// own copies the texts that refer to the batch, because the reader reuses its buffer.
 func (p *Column) own() {
 	if p.fresh {
 		p.First, p.Last, p.fresh = bytes.Clone(p.First), bytes.Clone(p.Last), false

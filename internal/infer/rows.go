@@ -7,15 +7,14 @@ import "ambertray/internal/record"
 type Rows struct {
 	batch    *record.Batch
 	width    int
-	even     bool          // all records of the batch
 	cells    []record.Span // record after record
 	gathered []record.Span
 }
 
 // Of sets the rows to those of another batch.
 func (rows *Rows) Of(b *record.Batch, width int) {
-	rows.batch, rows.width, rows.even = b, width, b.Even(width)
-	if rows.even { // the rule
+	rows.batch, rows.width = b, width
+	if b.Even(width) { // the usual case
 		rows.cells = b.AllCells()[:b.Len()*width]
 		return
 	}
@@ -38,7 +37,7 @@ func (rows *Rows) cell(r, c int) []byte {
 
 // line returns the line of row r.
 func (rows *Rows) line(r int) int64 {
-	if rows.even {
+	if rows.batch.Even(rows.width) {
 		return rows.batch.Line(r)
 	}
 	for i := range rows.batch.Len() {

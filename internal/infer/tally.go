@@ -36,7 +36,7 @@ type extreme struct {
 	int   int64   // of a date, its rank
 	float float64 // of a number, nearly: it only serves to find the extremes
 	text  []byte
-	fresh bool // text is still of the batch
+	fresh bool // text still refers to the batch
 }
 
 // add adds a value of the tally's shape.
@@ -107,7 +107,7 @@ func (e *extreme) set(n int64, f float64, cell []byte) {
 	e.int, e.float, e.text, e.fresh = n, f, value.Trim(cell), true
 }
 
-// own copies the texts that are of the batch.
+// own copies the texts that refer to the batch.
 func (t *tally) own() {
 	for i := range t.min {
 		t.min[i].own()

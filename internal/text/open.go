@@ -182,7 +182,7 @@ func headingsOf(c Cutter, text []byte, whole bool, lines, described int64, e *Ex
 func CutText(c Cutter, text []byte, whole bool) *record.Batch {
 	b := record.New(c.Newline(), nil)
 	padded := len(text) + record.Pad
-	if cap(text) >= padded { // what stands there is not looked at
+	if cap(text) >= padded { // the cutter does not use these bytes
 		b.Data = text[:padded:padded]
 	} else {
 		b.Data = pad(bytes.Clone(text))

@@ -48,7 +48,7 @@ func parse(address string) (*mysql.Config, error) {
 	}
 	c.Collation, c.Timeout, c.Logger = "utf8mb4_bin", 30*time.Second, silent{}
 	c.Params = maps.Clone(settings)
-	c.InterpolateParams = true // a query is one message, and not three
+	c.InterpolateParams = true // one round trip for each query instead of two
 	return c, nil
 }
 

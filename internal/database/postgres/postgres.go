@@ -71,7 +71,7 @@ func open(ctx context.Context, url, password string, adjust func(*pgx.ConnConfig
 		config.Password = password
 	}
 	adjust(config)
-	config.DefaultQueryExecMode = pgx.QueryExecModeExec // a query is one message, and not two
+	config.DefaultQueryExecMode = pgx.QueryExecModeExec // one round trip for each query instead of two
 	config.RuntimeParams["application_name"] = "ambertray"
 	config.RuntimeParams["client_encoding"] = "UTF8"
 	config.AfterConnect = func(ctx context.Context, c *pgconn.PgConn) error { return c.Exec(ctx, settings).Close() }
