@@ -180,16 +180,20 @@ func TestChoose(t *testing.T) {
 	}
 }
 
+// planned returns the table that a choice makes of the first column.
+func planned(c infer.Choice) *table.Table {
+	return &table.Table{Columns: []table.Column{{
+		From: "a", Name: "a", Type: c.Type, Format: c.Format, Nullable: c.Nullable,
+		Thousands: c.Thousands, Decimal: c.Decimal, Currency: c.Currency, Percent: c.Percent, NullWords: c.NullWords, Trim: c.Trim,
+	}}}
+}
+
 // convertAll holds the promise of a choice: every value converts, but for
 // those that it said would be rejected.
 func convertAll(t *testing.T, values []string, c infer.Choice) {
 	t.Helper()
-	tab := &table.Table{Columns: []table.Column{{
-		From: "a", Name: "a", Type: c.Type, Format: c.Format, Nullable: c.Nullable,
-		Thousands: c.Thousands, Decimal: c.Decimal, Currency: c.Currency, Percent: c.Percent, NullWords: c.NullWords, Trim: c.Trim,
-	}}}
 	for _, d := range dialect.All() {
-		conv, err := convert.New(tab, []string{"a", "b"}, template.Origin{}, d, nil)
+		conv, err := convert.New(planned(c), []string{"a", "b"}, template.Origin{}, d, nil)
 		require.NoError(t, err)
 		var rejects []reject.Reject
 		err = record.Run(context.Background(), open(t, values), []record.Work[*convert.Block]{conv.Worker()}, func(k *convert.Block) error {

@@ -27,10 +27,11 @@ const (
 	YearFirst    uint16 = iota
 	YearLast            // of four digits
 	ShortYear           // three numbers of two digits
-	compact             // yyyyMMdd
+	compact             // yyyyMMdd, and HHmmss after it
 	dayNameYear         // 5 Mar 2026
 	nameDayYear         // Mar 5, 2026
 	yearNameDay         // 2026 Mar 5
+	compactDay          // yyyyMMdd, and a time with colons after it
 	layoutsCount = iota
 )
 
@@ -40,6 +41,7 @@ const (
 	separatorPoint
 	separatorSpace
 	separatorNone
+	separatorPointSpace // 5. 3. 2026, 5. Mar 2026
 	separatorsEnd
 )
 
@@ -75,7 +77,7 @@ const (
 
 var orders = [layoutsCount][]Order{
 	YearFirst: {YearMonthDay, YearDayMonth}, YearLast: {DayMonthYear, MonthDayYear}, ShortYear: {DayMonthYear, MonthDayYear, YearMonthDay},
-	compact: {Fixed}, dayNameYear: {Fixed}, nameDayYear: {Fixed}, yearNameDay: {Fixed},
+	compact: {Fixed}, dayNameYear: {Fixed}, nameDayYear: {Fixed}, yearNameDay: {Fixed}, compactDay: {Fixed},
 }
 
 // Orders returns the orders that a date of the shape may be read in, the most
@@ -99,23 +101,19 @@ func (k Kind) HasDate() bool { return k == Date || k == Timestamp || k == Instan
 // scanDate recognises dates of three numbers, with or without a time of day.
 func scanDate(cell []byte, v *Value) (Shape, bool) {
 	first, n := digits(cell, 4)
-	if n == 3 || n == len(cell) {
+	switch {
+	case n == 3 || n == len(cell):
 		return Shape{}, false
+	case n == 4 && isDigit(cell[4]):
+		return scanCompactClock(cell, v)
 	}
-	if n == 0 {
+	separator, rest := numberSeparator(cell[n:])
+	second, m := digits(rest, 2)
+	again, rest := numberSeparator(rest[m:])
+	if n == 0 || m == 0 || separator != again || separator == separatorNone {
 		return scanNamedDate(cell, v)
 	}
-	separator, ok := separatorOf(cell[n])
-	if !ok {
-		return scanNamedDate(cell, v)
-	}
-	second, m := digits(cell[n+1:], 2)
-	i := n + 1 + m
-	if m == 0 || i >= len(cell) || cell[i] != cell[n] {
-		return scanNamedDate(cell, v)
-	}
-	third, k := digits(cell[i+1:], 4)
-	i += 1 + k
+	third, k := digits(rest, 4)
 	v.date.n = [3]int{first, second, third}
 	notation := separator
 	switch {
@@ -123,12 +121,26 @@ func scanDate(cell []byte, v *Value) (Shape, bool) {
 		notation |= YearFirst
 	case n <= 2 && k == 4:
 		notation |= YearLast
-	case n <= 2 && k == 2 && separator != separatorSpace:
+	case n <= 2 && k == 2 && separator != separatorSpace && separator != separatorPointSpace:
 		notation |= ShortYear
 	default:
 		return Shape{}, false
 	}
-	return scanClock(cell[i:], notation, v)
+	return scanClock(rest[k:], notation, v)
+}
+
+// numberSeparator takes what stands between two numbers of a date off s.
+func numberSeparator(s []byte) (separator uint16, rest []byte) {
+	if len(s) > 1 && s[0] == '.' && s[1] == ' ' {
+		return separatorPointSpace, s[2:]
+	}
+	if len(s) > 0 {
+		separator, ok := separatorOf(s[0])
+		if ok {
+			return separator, s[1:]
+		}
+	}
+	return separatorNone, s
 }
 
 func separatorOf(c byte) (uint16, bool) {
@@ -179,7 +191,12 @@ func scanClock(rest []byte, notation uint16, v *Value) (Shape, bool) {
 			kind, v.date.micros = Instant, micros-offset
 		}
 	}
-	shape := Shape{kind, notation}
+	return existing(Shape{kind, notation}, v)
+}
+
+// existing marks the orders in which the date of a shape does not exist.
+func existing(shape Shape, v *Value) (Shape, bool) {
+	notation := shape.Notation
 	orders := shape.Orders()
 	none := true
 	for i, order := range orders {
@@ -224,6 +241,10 @@ func (v *Value) Fraction(k Kind) int {
 	return digits
 }
 
+// plausible reports whether a year may be that of digits in a row, which are no date in most
+// columns.
+func plausible(year int) bool { return year >= 1800 && year < 2200 }
+
 // compact returns the notation of a whole number of 8 or 14 digits: whether it
 // is a date too.
 func (v *Value) compact(cell []byte) uint16 {
@@ -234,7 +255,7 @@ func (v *Value) compact(cell []byte) uint16 {
 	_, ok := scanCompact(cell, v)
 	year := v.date.n[0]
 	v.Int = number.Int
-	if ok && year >= 1800 && year < 2200 {
+	if ok && plausible(year) {
 		return CompactDate
 	}
 	return Plain
@@ -249,17 +270,64 @@ func scanCompact(cell []byte, v *Value) (Shape, bool) {
 	shape := Shape{Date, compact | separatorNone}
 	v.date.micros = 0
 	if count == 14 {
-		clock := n % 1_000_000
-		n /= 1_000_000
-		hour, minute, second := clock/10000, clock/100%100, clock%100
-		if hour > 23 || minute > 59 || second > 59 {
+		micros, ok := packedClock(n % 1_000_000)
+		if !ok {
 			return Shape{}, false
 		}
+		n /= 1_000_000
 		shape = Shape{Timestamp, compact | separatorNone | clockSeconds}
-		v.date.micros = int64(hour*3600+minute*60+second) * 1_000_000
+		v.date.micros = micros
 	}
-	v.date.n = [3]int{n / 10000, n / 100 % 100, n % 100}
+	v.setCompact(n)
 	return shape, v.Resolve(shape, Fixed)
+}
+
+// setCompact sets the parts of a date to the digits yyyyMMdd.
+func (v *Value) setCompact(n int) { v.date.n = [3]int{n / 10000, n / 100 % 100, n % 100} }
+
+// packedClock returns the microseconds since midnight of the digits HHmmss.
+func packedClock(n int) (micros int64, ok bool) {
+	hour, minute, second := n/10000, n/100%100, n%100
+	return int64(hour*3600+minute*60+second) * 1_000_000, hour <= 23 && minute <= 59 && second <= 59
+}
+
+// scanCompactClock recognises yyyyMMdd with a time of day after it: 20260131 10:15:00,
+// 20260131T101500, 20260131 101500, and each of them, as 20260131101500 too, with an offset from UTC.
+func scanCompactClock(cell []byte, v *Value) (Shape, bool) {
+	day, n := digits(cell, 8)
+	if n < 8 || len(cell) < len("yyyyMMdd H:mm") || !plausible(day/10000) {
+		return Shape{}, false
+	}
+	v.setCompact(day)
+	rest := cell[8:]
+	if bytes.IndexByte(rest[:5], ':') > 0 {
+		return scanClock(rest, compactDay|separatorNone, v)
+	}
+	notation := compact | separatorNone | clockSeconds
+	switch rest[0] {
+	case 'T':
+		notation |= markT
+		rest = rest[1:]
+	case ' ':
+		notation = compact | separatorSpace | clockSeconds
+		rest = rest[1:]
+	}
+	clock, n := digits(rest, 6)
+	micros, ok := packedClock(clock)
+	if n < 6 || !ok {
+		return Shape{}, false
+	}
+	kind := Timestamp
+	if len(rest) > 6 {
+		offset, ok := scanOffset(bytes.TrimLeft(rest[6:], " "))
+		if !ok {
+			return Shape{}, false
+		}
+		kind = Instant
+		micros -= offset
+	}
+	v.date.micros = micros
+	return existing(Shape{kind, notation}, v)
 }
 
 // Redate reads a whole number that is marked CompactDate as the date that it

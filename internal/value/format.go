@@ -7,11 +7,11 @@ import (
 )
 
 // Formats are written as Unicode patterns (UTS #35): yyyy-MM-dd HH:mm:ss. They
-// are read leniently: dd takes one digit too, MMM the month's name in full,
-// XXX any way to write an offset from UTC.
+// are read leniently: dd takes one digit too, MMM the month's name in full and in several
+// languages, XXX any way to write an offset from UTC.
 
 var (
-	separatorSigns = [...]string{"-", "/", ".", " ", ""}
+	separatorSigns = [...]string{"-", "/", ".", " ", "", ". "}
 	clockPatterns  = [...]string{"", "HH:mm", "HH:mm:ss", "HH:mm:ss.SSSSSS"}
 )
 
@@ -40,8 +40,12 @@ func (f Format) String() string {
 	case f.Shape.Kind == Date:
 		return date
 	case n&maskLayout == compact:
-		return date + "HHmmss"
-	case n&markT != 0:
+		clock = strings.ReplaceAll(clock, ":", "")
+		if n&markT == 0 {
+			return date + separatorSigns[n&maskSeparator>>3] + clock
+		}
+	}
+	if n&markT != 0 {
 		return date + "'T'" + clock
 	}
 	return date + " " + clock
@@ -65,9 +69,12 @@ func (f Format) datePattern() string {
 		day = "EEE, "
 	}
 	switch n & maskLayout {
-	case compact:
+	case compact, compactDay:
 		return "yyyyMMdd"
 	case dayNameYear:
+		if sep == ". " {
+			return day + "dd. MMM " + year
+		}
 		return day + strings.Join([]string{"dd", "MMM", year}, sep)
 	case nameDayYear:
 		if sep == " " {
@@ -86,7 +93,7 @@ func (f Format) datePattern() string {
 // patternForm takes a pattern apart: a weekday, three fields of the date with
 // what stands between, the time of day, and an offset.
 var patternForm = regexp.MustCompile(`^(E+,? )?` +
-	`(?:(y+|M+|d+)([-/. ]?)(y+|M+|d+)(?:,? |[-/.]|)(y+|M+|d+))?` +
+	`(?:(y+|M+|d+)(\. |[-/. ]?)(y+|M+|d+)(?:\. |,? |[-/.]|)(y+|M+|d+))?` +
 	`('T'|, | )?(?:(HH?|hh?):mm(:ss)?([.,]S+)?( ?a)?|(HHmmss))?( ?(?:X+|x+|Z+|z+))?$`)
 
 // ParseFormat returns the format of a pattern for values of the given kind.
@@ -108,11 +115,17 @@ func ParseFormat(pattern string, kind Kind) (Format, error) {
 	if m[1] != "" {
 		*n |= weekday
 	}
-	switch {
-	case m[6] == "'T'":
+	if m[6] == "'T'" {
 		*n |= markT
-	case (*n&maskLayout == compact) != (m[11] != "") && hasDate && hasClock:
+	}
+	packed := *n&maskLayout == compact
+	switch {
+	case m[11] != "" && !packed:
 		return Format{}, bad
+	case m[11] != "" && m[6] == " ":
+		*n = compact | separatorSpace
+	case packed && m[11] == "" && hasClock:
+		*n = *n&^maskLayout | compactDay
 	}
 	switch {
 	case m[9] != "" && m[8] == "" || strings.HasPrefix(m[7], "h") != (m[10] != ""):
@@ -135,7 +148,7 @@ func (f *Format) parseDate(a, separator, b, c string) bool {
 	order := strings.ToLower(a[:1] + b[:1] + c[:1])
 	year := [...]string{a, b, c}[max(strings.Index(order, "y"), 0)]
 	named := max(strings.Count(a, "M"), strings.Count(b, "M"), strings.Count(c, "M")) > 2
-	n := map[string]uint16{"-": separatorDash, "/": separatorSlash, ".": separatorPoint, " ": separatorSpace, "": separatorNone}[separator]
+	n := map[string]uint16{"-": separatorDash, "/": separatorSlash, ".": separatorPoint, " ": separatorSpace, "": separatorNone, ". ": separatorPointSpace}[separator]
 	layout := YearLast
 	switch {
 	case len(year) != 2 && len(year) != 4:
@@ -145,7 +158,7 @@ func (f *Format) parseDate(a, separator, b, c string) bool {
 	case named:
 		layouts := map[string]uint16{"dmy": dayNameYear, "mdy": nameDayYear, "ymd": yearNameDay}
 		l, ok := layouts[order]
-		if !ok || l == nameDayYear && separator == "" || l == yearNameDay && len(year) == 2 {
+		if !ok || l != dayNameYear && separator == ". " || l == nameDayYear && separator == "" || l == yearNameDay && len(year) == 2 {
 			return false
 		}
 		layout, f.Order = l, Fixed
@@ -156,7 +169,7 @@ func (f *Format) parseDate(a, separator, b, c string) bool {
 		orders := map[string]Order{"dmy": DayMonthYear, "mdy": MonthDayYear, "ymd": YearMonthDay, "ydm": YearDayMonth}
 		o, ok := orders[order]
 		f.Order = o
-		if !ok || separator == "" || len(year) == 2 && (o == YearDayMonth || separator == " ") {
+		if !ok || separator == "" || len(year) == 2 && (o == YearDayMonth || strings.HasSuffix(separator, " ")) {
 			return false
 		}
 		if o == YearMonthDay || o == YearDayMonth {

@@ -111,7 +111,11 @@ func inParens(s []byte) (inner []byte, ok bool) {
 func takeSign(s []byte) (rest []byte, minus bool) {
 	switch {
 	case s[0] == '-' || s[0] == '+':
-		return s[1:], s[0] == '-'
+		rest = bytes.TrimLeft(s[1:], spaces)
+		if len(rest) == 0 || !isDigit(rest[0]) {
+			rest = s[1:]
+		}
+		return rest, s[0] == '-'
 	case bytes.HasPrefix(s, []byte("−")):
 		return s[len("−"):], true
 	}

@@ -1,20 +1,53 @@
 package value
 
-import "bytes"
+import (
+	"bytes"
+	"strings"
+)
 
-var monthNames = [...]string{
-	"january", "february", "march", "april", "may", "june", "july", "august", "september", "october", "november", "december",
+// monthWords are the names of the months and how they are shortened, in lower case: in English,
+// and what differs in German, French, Spanish, Italian, Portuguese, Dutch, Danish, Norwegian and
+// Swedish. No word is the name of two months.
+var monthWords = [...]string{
+	"january jan januar jänner jän janvier janv januari enero ene gennaio gen janeiro",
+	"february feb februar feber février févr fév fevrier fevr februari febrero febbraio fevereiro fev",
+	"march mar märz mär maerz mrz mars marzo março marco maart mrt marts",
+	"april apr avril avr abril abr aprile",
+	"may mai mayo maggio mag maio mei maj",
+	"june jun juni juin junio giugno giu junho",
+	"july jul juli juillet juil julio luglio lug julho",
+	"august aug août aout agosto ago augustus augusti",
+	"september sep sept septembre septiembre settembre set setembro",
+	"october oct oktober okt octobre octubre ottobre ott outubro out",
+	"november nov novembre noviembre novembro",
+	"december dec dezember dez décembre déc decembre diciembre dic dicembre dezembro desember des",
 }
 
-var weekdayNames = [...]string{"monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"}
+var weekdayWords = [...]string{"monday mon", "tuesday tue", "wednesday wed", "thursday thu", "friday fri", "saturday sat", "sunday sun"}
 
-// scanNamedDate recognises dates with the English name of the month, long or
-// short, and of the weekday before it: 5 Mar 2026, March 5, 2026, 05-MAR-26,
+var months, weekdays = indexWords(monthWords[:]), indexWords(weekdayWords[:])
+
+// indexWords returns which of the lists each word is in.
+func indexWords(lists []string) map[string]int {
+	index := map[string]int{}
+	for i, list := range lists {
+		for _, word := range strings.Fields(list) {
+			index[word] = i
+		}
+	}
+	return index
+}
+
+// longestName is the length of the longest name in bytes.
+const longestName = len("septiembre")
+
+// scanNamedDate recognises dates with the name of the month, long or short, and the English
+// one of the weekday before it: 5 Mar 2026, March 5, 2026, 05-MAR-26, 5. März 2026,
 // Thu, 5 Mar 2026 10:00.
 func scanNamedDate(cell []byte, v *Value) (Shape, bool) {
 	notation := uint16(0)
 	s := cell
-	_, n := nameAt(s, weekdayNames[:])
+	_, n := nameAt(s, weekdays)
 	if n > 0 {
 		notation |= weekday
 		s = bytes.TrimLeft(s[n:], ",. ")
@@ -27,12 +60,13 @@ func scanNamedDate(cell []byte, v *Value) (Shape, bool) {
 			return Shape{}, false
 		}
 		list[i], s = t, s[n:]
-		if i < 2 {
-			var sep uint16
-			sep, s = takeSeparator(s)
-			if i == 0 {
-				separator = sep
-			}
+		switch {
+		case i == 0 && t.digits > 0 && t.digits <= 2 && len(s) > 1 && s[0] == '.' && s[1] == ' ':
+			separator, s = separatorPointSpace, s[2:]
+		case i == 0:
+			separator, s = takeSeparator(s)
+		case i == 1:
+			_, s = takeSeparator(s)
 		}
 	}
 	layout, ok := v.setNamed(list)
@@ -84,31 +118,36 @@ func tokenAt(s []byte) (t token, length int) {
 		}
 		return t, count
 	}
-	n, count = nameAt(s, monthNames[:])
+	n, count = nameAt(s, months)
 	if count > 0 {
 		return token{n: n + 1, month: true}, count
 	}
 	return t, 0
 }
 
-// nameAt returns which of the names stands at the start of s, in full or by its
-// first three letters, and the length of it, with a point that shortens it.
-func nameAt(s []byte, names []string) (index, length int) {
-	for length < len(s) && s[length]|0x20 >= 'a' && s[length]|0x20 <= 'z' {
+// nameAt returns the index of the name at the start of s, and the length of the name with a
+// point that shortens it.
+func nameAt(s []byte, names map[string]int) (index, length int) {
+	var lower [longestName]byte
+	for length < len(s) && (s[length]|0x20 >= 'a' && s[length]|0x20 <= 'z' || s[length] >= 0x80) {
+		if length == len(lower) {
+			return 0, 0
+		}
+		c := s[length]
+		if c < 0x80 || c <= 0x9e && length > 0 && s[length-1] == 0xc3 { // À to Þ are C3 80 to C3 9E in UTF-8
+			c |= 0x20
+		}
+		lower[length] = c
 		length++
 	}
-	if length < 3 {
+	index, ok := names[string(lower[:length])]
+	if !ok {
 		return 0, 0
 	}
-	for i, name := range names {
-		if name[0] == s[0]|0x20 && (equalFold(s[:length], name) || equalFold(s[:length], name[:3]) || length == 4 && equalFold(s[:4], "sept") && name == "september") {
-			if length < len(name) && length+1 < len(s) && s[length] == '.' && s[length+1] == ' ' {
-				length++
-			}
-			return i, length
-		}
+	if length+1 < len(s) && s[length] == '.' && s[length+1] == ' ' {
+		length++
 	}
-	return 0, 0
+	return index, length
 }
 
 // takeSeparator takes what stands between two parts of a date off s.
