@@ -3,7 +3,6 @@ package delimited
 import (
 	"bytes"
 	"math"
-	"regexp"
 	"slices"
 	"strings"
 	"unicode"
@@ -113,16 +112,37 @@ func shapeOf(head []byte, whole bool, lay source.Layout, decimalCommas bool) sha
 	return s
 }
 
-// isBetter reports whether a shape is better than the best so far. If both have the same score,
+// isBetter reports whether a shape is better than the best so far. Where several spaces cut all
+// rows into columns of one kind, a single one is between words. If both have the same score,
 // a longer delimiter is better because it leaves no signs in cells, and so are backslash escapes
 // because they explain every quote.
 func (s *shape) isBetter(best *shape) bool {
-	if s.score != best.score {
+	switch {
+	case s.layout.Delimiter == source.WideSpaces && best.layout.Delimiter == source.Spaces && s.isEven():
+		return true
+	case s.score != best.score:
 		return s.score > best.score
 	}
 	is, was := &s.layout, &best.layout
 	longer := best.Width > 1 && len(is.Delimiter) > len(was.Delimiter) && strings.Contains(is.Delimiter, was.Delimiter)
 	return longer || is.Escape == source.Backslash && is.Delimiter == was.Delimiter && is.Quote == was.Quote
+}
+
+// isEven reports whether all rows, perhaps below a title or titles and a blank line, have as many
+// cells, three or more, and one column a kind. A header with single spaces is no title.
+func (s *shape) isEven() bool {
+	first := s.FirstFull()
+	for r := range first {
+		if len(bytes.Fields(s.Rows.Text(r))) == s.Width && !s.DistinctTexts(first) {
+			return false
+		}
+	}
+	for r := first; r < s.Rows.Len(); r++ {
+		if s.Rows.Width(r) != s.Width {
+			return false
+		}
+	}
+	return (first < 2 || s.Rows.Next(first-1) < s.Rows.Start(first)) && s.Width > 2 && s.OfOneKind(first+1) > 0
 }
 
 // withoutComments returns the shape with comments as records, if most of them have as many
@@ -348,8 +368,8 @@ func (s *shape) rareness(share float64) (loss float64) {
 }
 
 // untidy is the share of cells that begin or end with a quote, begin with a space, have
-// half of a pair of quotes or brackets or a tab, or are several numbers: signs of a dialect
-// that was not understood.
+// half of a pair of quotes or brackets or a tab, or have several spaces between words: signs of
+// a dialect that was not understood.
 func (s *shape) untidy(first int) float64 {
 	bad, all := 0, 0
 	for r := first; r < min(s.Rows.Len(), first+frame.KindRows); r++ {
@@ -394,15 +414,13 @@ func (s *shape) signsIn(cell []byte) int {
 		return 2
 	case first == ' ', strings.IndexByte(`"'`, first) >= 0 && first == last, last == '\\',
 		!s.BySpaces && s.layout.Delimiter != "\t" && bytes.IndexByte(cell, '\t') >= 0,
-		!s.BySpaces && first == '(' && bytes.IndexByte(cell, ')') < 0,
-		!s.BySpaces && bytes.Contains(cell, []byte("  ")) && numbersApart.Match(cell):
+		!s.BySpaces && first == '(' && bytes.IndexByte(cell, ')') < 0:
 		return 1
+	case !s.BySpaces:
+		return min(2, bytes.Count(bytes.Trim(cell, " "), []byte("  "))) // columns that spaces separate
 	}
 	return 0
 }
-
-// numbersApart matches numbers with wide spaces between them, which are cells of their own.
-var numbersApart = regexp.MustCompile(`^\s*-?\d[\d.]*(\s{2,}-?\d[\d.]*)+\s*$`)
 
 // wrapped reports whether cells stand between quotes, and more of them than begin
 // with a quote only, or nearly all rows do: then quotes go around cells.

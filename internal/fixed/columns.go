@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
 	"ambertray/internal/frame"
@@ -89,49 +90,139 @@ const (
 	blankShare = 0.9
 	// manyAligned lines make a single blank place the end of a column.
 	manyAligned = 20
+	// manyWide lines are columns of text, and no text, if more blanks are between them.
+	manyWide = 10
 )
 
 // aligned is how columns stand in text that is aligned with spaces.
 type aligned struct {
 	columns []column
-	share   float64 // of the lines, in which all places between the columns are blank
-	lines   int
-	ruled   bool // a ruler draws the columns
+	lines   [][]rune // that show the columns
+	titles  int      // lines above the header
+	ruled   bool     // a ruler draws the columns
 }
 
 // alignedColumns finds the columns of text that is aligned with spaces.
 func alignedColumns(head []byte) (a aligned) {
-	var lines [][]rune
+	gap := 0 // the line below the last blank line among the first ones
 	for line := range bytes.Lines(head) {
 		line = bytes.TrimRight(line, " \r\n")
 		switch {
 		case bytes.IndexByte(line, '\t') >= 0:
 			return aligned{}
+		case len(line) == 0 && len(a.lines) <= maxTitles:
+			gap = len(a.lines)
 		case len(line) == 0:
 		case frame.IsRuler(line) && bytes.Contains(line, []byte(" ")) && len(bytes.Trim(line, "-= ")) == 0 && !a.ruled:
 			a.columns, a.ruled = ruledColumns(line), true
-			lines = lines[max(0, len(lines)-1):] // what stands above the header is titles
+			above := max(0, len(a.lines)-1) // the header; above it are titles
+			a.skip(above, above)
 		case !frame.IsRuler(line):
-			lines = append(lines, []rune(string(line)))
+			a.lines = append(a.lines, []rune(string(line)))
 		}
 	}
-	if len(lines) < minAligned {
+	if len(a.lines) < minAligned {
 		return aligned{}
 	}
 	if !a.ruled {
-		a.columns = blankColumns(lines)
+		a.columns = blankColumns(a.lines)
+		a.skip(a.titlesAbove(gap))
 	}
 	if len(a.columns) < 2 {
 		return aligned{}
 	}
+	return a
+}
+
+// skip leaves out the first lines, of which some are titles. Without a ruler the others show the
+// columns.
+func (a *aligned) skip(titles, lines int) {
+	a.titles, a.lines = titles, a.lines[lines:]
+	if !a.ruled {
+		a.columns = blankColumns(a.lines)
+	}
+}
+
+// maxTitles is how many titles there may be.
+const maxTitles = 8
+
+// titlesAbove returns how many of the first lines are titles: those above a blank line, if the
+// first of them fills places between columns or has few values, and those with single blanks
+// that fill places between columns: two and most of them, or any with few values or above a
+// line with more blanks. Few values are in fewer than two thirds of the columns. n also counts
+// other lines of few values, which do not show the columns either.
+func (a *aligned) titlesAbove(gap int) (titles, n int) {
+	for n < min(maxTitles, len(a.lines)-minAligned) {
+		places, filled, cells := a.crossings(a.lines[n])
+		few := 3*cells < 2*len(a.columns)
+		switch {
+		case len(strings.Fields(string(a.lines[n]))) == len(a.columns) && (hasDigit(a.lines[n+1]) || !hasDigit(a.lines[n+2])):
+			return titles, n // headings with single blanks between them, and no title above the header
+		case n == 0 && gap > 0 && gap <= len(a.lines)-minAligned && (filled > 0 || few):
+			n = gap
+			titles = n
+		case isApart(a.lines[n]):
+			return titles, n
+		case filled >= 2 && 2*filled >= places, filled > 0 && (few || isApart(a.lines[n+1])):
+			n++
+			titles = n
+		case few:
+			n++
+		default:
+			return titles, n
+		}
+	}
+	return titles, n
+}
+
+// isApart reports whether several blanks stand between words of a line.
+func isApart(line []rune) bool { return strings.Contains(strings.TrimSpace(string(line)), "  ") }
+
+func hasDigit(line []rune) bool { return slices.ContainsFunc(line, unicode.IsDigit) }
+
+// crossings returns how many places between columns a line reaches, how many of these it
+// fills, and in how many columns it has a value.
+func (a *aligned) crossings(line []rune) (places, filled, cells int) {
+	for i, c := range a.columns {
+		end := len(line)
+		if i+1 < len(a.columns) {
+			end = min(end, a.columns[i+1].first-1)
+		}
+		if c.first >= end {
+			break
+		}
+		if i > 0 {
+			places++
+			if line[c.first-1] != ' ' {
+				filled++
+			}
+		}
+		if strings.TrimSpace(string(line[c.first:end])) != "" {
+			cells++
+		}
+	}
+	return places, filled, cells
+}
+
+// share returns the share of the lines with a number of blanks before each column.
+func (a *aligned) share(blanks int) float64 {
 	n := 0
-	for _, line := range lines {
-		if isAligned(line, a.columns) {
+	for _, line := range a.lines {
+		if isAligned(line, a.columns, blanks) {
 			n++
 		}
 	}
-	a.lines, a.share = len(lines), float64(n)/float64(len(lines))
-	return a
+	return float64(n) / float64(max(1, len(a.lines)))
+}
+
+// wide returns the number of columns with several blanks before them in all lines.
+func (a *aligned) wide() (n int) {
+	for i := range a.columns[1:] {
+		if !slices.ContainsFunc(a.lines, func(line []rune) bool { return !isAligned(line, a.columns[i:i+2], 2) }) {
+			n++
+		}
+	}
+	return n
 }
 
 // ruledColumns returns the columns that a line such as "---- ------" draws.
@@ -217,11 +308,13 @@ func mostlyWider(lines [][]rune, at int) bool {
 	return 2*wider > len(lines)
 }
 
-// isAligned reports whether the place before each column is blank in a line.
-func isAligned(line []rune, list []column) bool {
+// isAligned reports whether so many places before each column are blank in a line.
+func isAligned(line []rune, list []column, blanks int) bool {
 	for _, c := range list[1:] {
-		if c.first-1 < len(line) && line[c.first-1] != ' ' {
-			return false
+		for at := max(0, c.first-blanks); at < min(c.first, len(line)); at++ {
+			if line[at] != ' ' {
+				return false
+			}
 		}
 	}
 	return true

@@ -1,6 +1,8 @@
 package fixed
 
 import (
+	"slices"
+
 	"ambertray/internal/frame"
 	"ambertray/internal/record"
 	"ambertray/internal/source"
@@ -28,6 +30,9 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 	head, whole = text.FirstLines(head[matter:], whole, "\r\n", frame.HeadRows)
 	lay.Comment, _ = frame.CommentSign(head)
 	found := alignedColumns(frame.WithoutComments(head, lay.Comment))
+	if set {
+		found.titles = 0
+	}
 	lay.Columns = formatColumns(found.columns)
 	override(&lay)
 	lay.Fix()
@@ -35,19 +40,25 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 	if err != nil || lay.Columns == "" {
 		return lay, 0
 	}
-	h := headOf(c, head, whole, &lay)
-	if !set && c.joinNameless(&h) {
+	h := headOf(c, head, whole, &lay, found.titles)
+	if !set && c.joinNameless(&h) || !set && c.joinClose(&h, found) {
+		found.columns = c.places
 		lay.Columns = formatColumns(c.places)
-		h = headOf(c, head, whole, &lay)
+		h = headOf(c, head, whole, &lay, found.titles)
 	}
-	score := rate(&h)
+	share, wide := found.share(1), found.share(2) == 1
+	score := rate(&h, wide)
 	switch {
 	case set:
 		score = 2 // there is nothing to compare
-	case found.share < blankShare:
+	case share < blankShare:
 		score = 0
-	case found.share == 1 && found.lines >= manyAligned, found.share >= ruledShare && found.ruled:
-		score += 0.22 // more than a cut at spaces that is not even
+	case share >= ruledShare && found.ruled:
+		score = 1.9 // whatever signs the cells have
+	case score > 0 && wide:
+		score += 0.24 // more than a cut at spaces, which leaves out blank cells, that is not even
+	case share == 1 && len(found.lines) >= manyAligned:
+		score += 0.22
 	}
 	if lay.HeaderLine > 0 {
 		lay.HeaderLine += above
@@ -60,9 +71,10 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 	return lay, score
 }
 
-// headOf cuts the head, and finds the header.
-func headOf(c *cutter, head []byte, whole bool, lay *source.Layout) frame.Head {
+// headOf cuts the head, and finds the header below the titles.
+func headOf(c *cutter, head []byte, whole bool, lay *source.Layout, titles int) frame.Head {
 	h := frame.NewHead(text.CutText(c, head, whole))
+	h.SkipTitles(titles)
 	h.BySpaces = true
 	h.Comment = lay.Comment
 	h.Cut = func(comment []byte) *record.Batch {
@@ -74,22 +86,18 @@ func headOf(c *cutter, head []byte, whole bool, lay *source.Layout) frame.Head {
 	return h
 }
 
-// joinNameless joins to the column before it each one that has no heading, and a
-// value in less than half of the lines: in a short text, blanks between words may
-// stand below each other. It reports whether it did.
+// joinNameless joins to the column before it each one that has no heading, and either a value
+// in less than half of the lines, or a single blank before most values: in a short text,
+// blanks between words may stand below each other, and a date is as far from a time of day in
+// every line. It reports whether it did.
 func (c *cutter) joinNameless(h *frame.Head) bool {
 	if h.First < 1 || h.First >= h.Rows.Len() {
 		return false
 	}
 	places := c.places[:1:1]
 	for i, place := range c.places[1:] {
-		filled := 0
-		for r := h.First; r < h.Rows.Len(); r++ {
-			if len(h.Cell(r, i+1)) > 0 {
-				filled++
-			}
-		}
-		if len(h.Cell(h.First-1, i+1)) == 0 && 2*filled < h.Rows.Len()-h.First {
+		filled, close := spacing(h, i+1, place.first)
+		if len(h.Cell(h.First-1, i+1)) == 0 && (2*filled < h.Rows.Len()-h.First || 2*close > filled) {
 			places[len(places)-1].end = place.end
 		} else {
 			places = append(places, place)
@@ -100,14 +108,60 @@ func (c *cutter) joinNameless(h *frame.Head) bool {
 	return joined
 }
 
+// joinClose joins columns without headings that a single blank separates in most lines, if
+// these are a date and a time of day, or the second has a value in less than half of the
+// lines, and most columns are wide apart. It reports whether it did.
+func (c *cutter) joinClose(h *frame.Head, a aligned) bool {
+	if h.First > 0 || 2*a.wide() < len(c.places) {
+		return false
+	}
+	places := slices.Clone(c.places)
+	for i := len(places) - 1; i > 0; i-- {
+		filled, close := spacing(h, i, places[i].first)
+		if 2*close > filled && (h.Moments(i-1) || 2*filled < h.Rows.Len()) {
+			places[i-1].end = places[i].end
+			places = slices.Delete(places, i, i+1)
+		}
+	}
+	joined := len(places) < len(c.places)
+	c.places = places
+	return joined
+}
+
+// spacing counts the values of a column that begins at a place, and those of them that a
+// single blank separates from the one before.
+func spacing(h *frame.Head, column, place int) (filled, close int) {
+	for r := h.First; r < h.Rows.Len(); r++ {
+		if len(h.Cell(r, column)) > 0 {
+			filled++
+		}
+		if isClose(h.Rows.Text(r), place) {
+			close++
+		}
+	}
+	return filled, close
+}
+
+// isClose reports whether a single blank stands between two words of a line, the second of
+// which begins at a place.
+func isClose(line []byte, place int) bool {
+	at := offsetOf(line, 0, place)
+	return at >= 2 && at < len(line) && line[at] != ' ' && line[at-1] == ' ' && line[at-2] != ' '
+}
+
 // rate says how good the columns are: how much the cells below each other are of
-// one kind, and a little for more cells. A few lines without such a column are text.
-func rate(h *frame.Head) float64 {
+// one kind, and a little for more cells. A few lines without such a column are text, unless
+// three columns are wide apart.
+func rate(h *frame.Head, wide bool) float64 {
 	if h.Rows.Len() == 0 || h.Width < 2 {
 		return 0
 	}
+	enough := manyAligned
+	if wide && h.Width > 2 {
+		enough = manyWide
+	}
 	first := h.FirstFull()
-	if h.HeadsTexts(first) || h.CutsMoments() || h.OfOneKind(1) == 0 && h.Rows.Len() < manyAligned {
+	if h.HeadsTexts(first) || h.CutsMoments() || h.OfOneKind(1) == 0 && h.Rows.Len() < enough {
 		return 0
 	}
 	return 0.5 + 0.4*h.OfOneKind(first+1) + min(float64(h.Width), 50)/500 - 0.3*float64(first)/float64(h.Rows.Len())

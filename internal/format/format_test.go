@@ -96,7 +96,7 @@ func TestDetect(t *testing.T) {
 		{"three titles", "Kestrel Bay Museum\nLoans, 2026\n\nNo,Name,Due\n1,gnat,2026-01-05\n2,fern,2026-01-06\n", `"," header 4`},
 		{"titles padded with delimiters", "Kestrel Bay Museum,,\nLoans 2026,,\n,,\nNo,Name,Due\n1,gnat,2026-01-05\n2,fern,2026-01-06\n", `"," header 4`},
 		{"titles and no header", "Kestrel Bay Museum\n1,5,2026-01-05\n2,6,2026-01-06\n3,7,2026-01-07\n", `"," data 2`},
-		{"ruler below the header", "No  Mass  Name\n--- ----- ------\n1   2.5   gnat\n2   3.5   fern\n", `"spaces" ruler header 1`},
+		{"ruler below the header", "No  Mass  Name\n--- ----- ------\n1   2.5   gnat\n2   3.5   fern\n", `"" quote none columns 1-4,5-10,11- ruler header 1`},
 		{"ruler in pipes", "No|Name\n--|----\n1|gnat\n2|fern\n", `"|" ruler header 1`},
 		{"comments", "# written by the scale\n# unit: gram\nNo,Mass\n1,2.5\n# pause\n2,3.5\n", `"," comment # header 3`},
 		{"header with a number sign", "#,Name\n1,gnat\n2,fern\n", `"," header 1`},

@@ -333,6 +333,14 @@ func TestLayouts(t *testing.T) {
 			`":" header 1; object|position|turn; 30 records, 0 ragged; 1 blank line, 1 footer row`},
 		{"pairs above records of three cells", "made_for\tMuseum\nversion\t4.0\n" + numbered(10, 39, "1.@\tA@\tM:@1\n"),
 			`"\t" data 3; column_1|column_2|column_3; 30 records, 0 ragged; 2 title`},
+		{"a number like a year in the first record", "fern,\"$7,500.50\",2042,B\n" + numbered(10, 29, "moss,\"$2,8@.50\",4@,C\n"),
+			`"," data 1; column_1|column_2|column_3|column_4; 21 records, 0 ragged; `},
+		{"a ruler above commas, below a title", "Loans of 2026, by room\nplace           name\n--------------  ------\n" + numbered(10, 29, "@.059, -0.4@4  ant @\n"),
+			`"" quote none columns 1-16,17- ruler header 2; place|name; 20 records, 0 ragged; 1 title, 1 ruler line`},
+		{"a ruler below a header of codes", "No  A1  B2\n--- --- ---\n" + numbered(10, 29, "K@ X@ Y@\n"),
+			`"" quote none columns 1-4,5-8,9- ruler header 1; No|A1|B2; 20 records, 0 ragged; 1 ruler line`},
+		{"dates and times wide apart from other columns", numbered(10, 39, "@   2026-01-05 10:15:@   gnat @\n"),
+			`"wide_spaces" data 1; column_1|column_2|column_3; 30 records, 0 ragged; `},
 	} {
 		t.Run(c.name, func(t *testing.T) { require.Equal(t, c.want, detected(t, c.text)) })
 	}

@@ -32,15 +32,21 @@ func (h *Head) columnKinds(from int) []value.Kind {
 // fitOf compares a row with the kinds of the columns below it. A heading may be a
 // letter that looks like a truth value, a year above amounts, or one of a series.
 func (h *Head) fitOf(r int, kinds []value.Kind) (f fit) {
+	years := 0
 	for c, kind := range kinds {
 		k := h.kind(r, c)
 		switch {
 		case kind == value.Text || k == value.NullWord || k == value.Boolean && h.letterHeading(r, c):
-		case k != kind || h.yearHeading(r, c) || h.inSeries(r, c):
+		case k == kind && h.yearHeading(r, c):
+			years++
+		case k != kind || h.inSeries(r, c):
 			f.wrong++
 		default:
 			f.right++
 		}
+	}
+	if f.right == 0 { // beside other numbers they are numbers too
+		f.wrong += years
 	}
 	return f
 }

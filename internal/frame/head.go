@@ -51,6 +51,9 @@ func NewHead(rows *record.Batch) Head {
 	return h
 }
 
+// SkipTitles says that so many rows at the top are titles.
+func (h *Head) SkipTitles(rows int) { h.top = max(h.top, rows) }
+
 // cutTitles returns how many rows at the top are titles that the delimiter cuts, such as
 // Museum of amber, 2026. Spaces follow it only there, and the next full row is below a blank
 // line or heads typed columns.
@@ -296,8 +299,12 @@ var hexadecimal = regexp.MustCompile(`^0[xX][0-9A-Fa-f]+$`)
 // CutsMoments reports whether the two columns are the dates and the times of timestamps,
 // which have no heading each.
 func (h *Head) CutsMoments() bool {
-	return h.Width == 2 && h.Rows.Len() > 1 && h.KindBelow(0, 1, noHeader) == value.Date && h.KindBelow(1, 1, noHeader) == value.Time &&
-		(h.Filled(0) < 2 || h.kind(0, 0) == value.Date)
+	return h.Width == 2 && h.Rows.Len() > 1 && h.Moments(0) && (h.Filled(0) < 2 || h.kind(0, 0) == value.Date)
+}
+
+// Moments reports whether a column is one of dates, and the next one of times of day.
+func (h *Head) Moments(c int) bool {
+	return h.KindBelow(c, 1, noHeader) == value.Date && h.KindBelow(c+1, 1, noHeader) == value.Time
 }
 
 // OneValueEach reports whether the first of several lines is a word, and nearly all others

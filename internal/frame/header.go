@@ -52,8 +52,11 @@ func (h *Head) seek() (header, record int, guess bool) {
 	if h.numbersHead(h.top) {
 		return h.top, h.top + 1, false
 	}
+	header = h.ruledHeader()
+	if header >= 0 {
+		return header, h.below(header), false
+	}
 	record, kinds, typed := h.firstRecord()
-	header = -1
 	if typed {
 		header = h.headerAbove(record, kinds)
 		typed = h.titlesAbove(header, kinds)
@@ -76,6 +79,26 @@ func (h *Head) seek() (header, record int, guess bool) {
 		}
 	}
 	return header, record, guess
+}
+
+// ruledHeader returns the row of texts right above a line that draws the columns, or -1.
+func (h *Head) ruledHeader() int {
+	for r := h.top; r < min(h.Rows.Len()-1, h.top+maxHead); r++ {
+		if !IsRuler(h.Rows.Text(r)) && IsRuler(h.Rows.Text(r+1)) && h.drawn(r+1) == h.Width && h.Width > 1 && h.DistinctTexts(r) {
+			return r
+		}
+	}
+	return -1
+}
+
+// drawn returns the number of cells of a row that are drawn.
+func (h *Head) drawn(r int) (n int) {
+	for c := range h.Rows.Width(r) {
+		if IsRuler(h.Cell(r, c)) {
+			n++
+		}
+	}
+	return n
 }
 
 // hasRuler reports whether a line is drawn near the header.
