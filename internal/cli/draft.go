@@ -407,6 +407,8 @@ func (a *app) drawDraft(d *drafted, t *tray.Tray) {
 // plannedAs returns what the plan makes of a column.
 func plannedAs(c *table.Column) (name, typ, null string) {
 	switch {
+	case c.Blank:
+		return "", "left out while blank", ""
 	case c.LeaveOut:
 		return "", "left out", ""
 	case c.Nullable:

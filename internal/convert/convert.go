@@ -66,6 +66,7 @@ func (k *Block) Free() { k.home.Put(k) }
 type Converter struct {
 	width   int
 	columns []column
+	blank   []spacer // columns that are left out because they have no value
 	encoder Encoder
 	blocks  sync.Pool
 	key     []string // names of the key's columns
@@ -77,6 +78,12 @@ type Converter struct {
 	hash    proof.RowHash     // of rows as the target stores them, or nil
 	lines   bool              // the lines of the rows are kept
 	texts   bool              // and their texts
+}
+
+// spacer is a column that is left out as long as it is blank.
+type spacer struct {
+	heading string
+	source  int // of its cells
 }
 
 type column struct {
@@ -117,6 +124,17 @@ func New(t *table.Table, headings []string, from template.Origin, d *dialect.Dia
 		c.columns = append(c.columns, next)
 	}
 	return c, nil
+}
+
+// Blank makes the converter reject the records with a value in a column that the plan leaves
+// out as blank.
+func (c *Converter) Blank(plan *table.Table, headings []string) {
+	for _, col := range plan.Columns {
+		at := slices.Index(headings, col.From)
+		if col.Blank && at >= 0 {
+			c.blank = append(c.blank, spacer{col.From, at})
+		}
+	}
 }
 
 // Totals returns totals for the columns as the target stores them.
@@ -283,7 +301,7 @@ func (c *Converter) block() *Block {
 // convert parses every cell of a record first, so that a record with a bad
 // cell leaves no trace in the block, and every bad cell of it is reported.
 func (c *Converter) convert(k *Block, b *record.Batch, r int, values []value.Value) {
-	bad := false
+	bad := c.rejectFilled(k, b, r)
 	for i := range c.columns {
 		col := &c.columns[i]
 		cell := col.text(b, r)
@@ -300,6 +318,19 @@ func (c *Converter) convert(k *Block, b *record.Batch, r int, values []value.Val
 		return
 	}
 	c.append(k, b, r, values)
+}
+
+// rejectFilled rejects a record with a value in a column that is left out because it is blank,
+// and reports whether it did.
+func (c *Converter) rejectFilled(k *Block, b *record.Batch, r int) (bad bool) {
+	for _, s := range c.blank {
+		cell := b.Cell(r, s.source)
+		if !value.Blank(cell) {
+			k.rejectCell(b, r, s.heading, string(cell), "has a value, but the plan leaves this column out as blank", bad)
+			bad = true
+		}
+	}
+	return bad
 }
 
 // read reads a cell, after its rules, and returns the reason why it cannot, or "".

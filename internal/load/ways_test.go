@@ -276,6 +276,26 @@ func TestMendedCodes(t *testing.T) {
 	}
 }
 
+// TestFilledSpacer rejects a record with a value in a column that is left out because it was
+// blank, into new rows and existing ones, and loads it where the column is just left out.
+func TestFilledSpacer(t *testing.T) {
+	d := newDesk(t)
+	for i, existing := range []table.Existing{table.Refuse, table.Append} {
+		tr := d.plan(existing, "")
+		require.NoError(t, os.WriteFile(filepath.Join(filepath.Dir(tr.Dir), tr.Files[0]), []byte(strings.ReplaceAll(",no,name\n ,@1,ant\nX,@2,bee\nX,@y,eel\n", "@", string(rune('1'+i)))), 0o600))
+		tr.Table.Columns = append(tr.Table.Columns, table.Column{From: "column_1", LeaveOut: true, Blank: true})
+		r, err := d.load(tr, load.Options{})
+		require.NoError(t, err)
+		require.True(t, r.Verified)
+		require.Equal(t, load.Counts{Read: 3, Loaded: 1, Rejected: 2}, counts(r))
+		text, err := os.ReadFile(*r.Rejects.File)
+		require.NoError(t, err)
+		require.Contains(t, string(text), `column_1,X,"has a value, but the plan leaves this column out as blank`)
+		require.Contains(t, string(text), `; no ""`+string(rune('1'+i))+`y"": not a whole number"`)
+	}
+	require.Equal(t, "11 ant, 21 ant", d.rows())
+}
+
 // TestMended loads corrected rejects once, and keeps those that still fail.
 func TestMended(t *testing.T) {
 	d, ctx := newDesk(t), context.Background()

@@ -31,7 +31,7 @@ func (s *Survey) Draft(dir string) *tray.Tray {
 	t.Table.OnlyNew = slices.ContainsFunc(s.Files, isFolder)
 	for i, c := range s.Columns {
 		if s.spacer(i) {
-			t.Table.Columns = append(t.Table.Columns, table.Column{From: c.Heading, LeaveOut: true})
+			t.Table.Columns = append(t.Table.Columns, table.Column{From: c.Heading, LeaveOut: true, Blank: true})
 			continue
 		}
 		t.Table.Columns = append(t.Table.Columns, table.Column{

@@ -80,6 +80,7 @@ type Column struct {
 	Type     Type
 	Nullable bool
 	LeaveOut bool // the source has it, the table does not
+	Blank    bool // it is left out because it has no value; records with one are rejected
 
 	Format    string   // of dates and times, as a Unicode pattern
 	Thousands string   // the sign between groups of digits, if any

@@ -25,7 +25,7 @@ func columnKeys(c *table.Column, nodes *columnNodes) map[string]decoder {
 		"format":      func(n *yaml.Node) error { nodes.format = n; return text(&c.Format)(n) },
 		"nullable":    truth(&c.Nullable),
 		"characters":  func(n *yaml.Node) error { nodes.characters = n; return nil },
-		"leave_out":   truth(&c.LeaveOut),
+		"leave_out":   leaveOut(c),
 		"default":     func(n *yaml.Node) error { nodes.byDefault, c.Default = n, new(string); return text(c.Default)(n) },
 		"comment":     text(&c.Comment),
 		"thousands":   text(&c.Thousands, ",", ".", " ", "'"),
@@ -64,6 +64,25 @@ func decodeColumn(n *yaml.Node) (table.Column, error) {
 		return c, wrong(n, "column %q: needs a name and a type, or leave_out: true", c.From+c.Value)
 	}
 	return c, completeColumn(&c, n, &nodes)
+}
+
+// whileBlank is what leave_out says of a column that is left out because it has no value.
+const whileBlank = "while_blank"
+
+// leaveOut reads whether a column is left out, and whether only as long as it is blank.
+func leaveOut(c *table.Column) decoder {
+	return func(n *yaml.Node) error {
+		c.Blank = n.Value == whileBlank
+		if c.Blank {
+			c.LeaveOut = true
+			return nil
+		}
+		err := n.Decode(&c.LeaveOut)
+		if err != nil {
+			return wrong(n, "write true, while_blank or false, not %q", n.Value)
+		}
+		return nil
+	}
 }
 
 // headings reads the heading of a column, or several headings: a source has one of them.

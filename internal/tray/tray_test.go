@@ -30,7 +30,7 @@ func TestRoundTrip(t *testing.T) {
 			{From: "Loan: No #", Name: "loan_no", Type: table.Type{Kind: table.Char, Size: 5}, Trim: true},
 			{From: "true", Name: "mass", Type: table.Type{Kind: table.Decimal, Size: 7, Scale: 2}, Nullable: true, Thousands: ",", Decimal: ".", NullWords: []string{"n/a", "-"}},
 			{From: "12", Name: "due", Type: table.Type{Kind: table.Date}, Nullable: true, Format: "dd/MM/yyyy"},
-			{From: "- x", Nullable: true, LeaveOut: true},
+			{From: "- x", Nullable: true, LeaveOut: true}, {From: "column_5", Nullable: true, LeaveOut: true, Blank: true},
 		}},
 	}
 	for _, setting := range [][2]string{

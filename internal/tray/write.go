@@ -134,7 +134,11 @@ func (t *Tray) columnNode(c table.Column) *yaml.Node {
 	} else {
 		put(n, "from", fromNode(&c))
 	}
-	if c.LeaveOut {
+	switch {
+	case c.Blank:
+		put(n, "leave_out", scalar(whileBlank))
+		return n
+	case c.LeaveOut:
 		put(n, "leave_out", scalar("true"))
 		return n
 	}
