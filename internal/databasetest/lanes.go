@@ -17,7 +17,7 @@ import (
 )
 
 // laneRecords make a source of several batches, so that more than one lane has work.
-const laneRecords = 150_000
+const laneRecords = 30_000
 
 // inLanes loads over several connections where the target can, and holds these loads to
 // the promises of one in one lane.
