@@ -15,7 +15,7 @@ import (
 // TestRandomTables writes tables of random columns in random dialects, some of them below titles,
 // and compares every heading and cell with what is read by the detected layout.
 func TestRandomTables(t *testing.T) {
-	for k := range 1_000 {
+	for k := range 500 {
 		r := rand.New(rand.NewPCG(30, uint64(k)))
 		columns := randomColumns(r)
 		d := []string{",", ";", "\t", "|", "^", "~", "||", "~|~"}[r.IntN(8)]
@@ -51,7 +51,7 @@ func TestRandomTables(t *testing.T) {
 // without a header, a ruler and titles, and compares every heading and cell with what is read
 // by the detected layout.
 func TestRandomFixed(t *testing.T) {
-	for k := range 700 {
+	for k := range 350 {
 		r := rand.New(rand.NewPCG(31, uint64(k)))
 		columns := randomColumns(r)
 		table := randomTable(r, columns, 12+r.IntN(40))
