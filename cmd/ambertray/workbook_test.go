@@ -38,7 +38,7 @@ func TestWorkbook(t *testing.T) {
 			out, _ = d.run(0, "draft", "lent.xlsx", "--sheet", "2026-*", "--table", table, "--drift", "fill")
 			require.Contains(t, out, "2026-03: extra column Courier")
 			plan := d.read("lent.tray/tray.yaml")
-			require.Contains(t, plan, "- from: column_3\n    leave_out: true")
+			require.Contains(t, plan, "- from: column_3\n    leave_out: while_blank")
 			require.Contains(t, plan, "56 of 57 are dates, but 1 is not: \"after Easter\" on row 15")
 			d.write("lent.tray/tray.yaml", strings.Replace(plan, "type: varchar(20) # text of 10 to 12", "type: date\n    format: yyyy-MM-dd # text of 10 to 12", 1))
 			r := d.json(3, "load", "lent.tray", "--to", to)

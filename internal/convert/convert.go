@@ -80,12 +80,6 @@ type Converter struct {
 	texts   bool              // and their texts
 }
 
-// spacer is a column that is left out as long as it is blank.
-type spacer struct {
-	heading string
-	source  int // of its cells
-}
-
 type column struct {
 	name      string
 	source    int              // of its cells, unless it is computed
@@ -124,17 +118,6 @@ func New(t *table.Table, headings []string, from template.Origin, d *dialect.Dia
 		c.columns = append(c.columns, next)
 	}
 	return c, nil
-}
-
-// Blank makes the converter reject the records with a value in a column that the plan leaves
-// out as blank.
-func (c *Converter) Blank(plan *table.Table, headings []string) {
-	for _, col := range plan.Columns {
-		at := slices.Index(headings, col.From)
-		if col.Blank && at >= 0 {
-			c.blank = append(c.blank, spacer{col.From, at})
-		}
-	}
 }
 
 // Totals returns totals for the columns as the target stores them.
@@ -318,19 +301,6 @@ func (c *Converter) convert(k *Block, b *record.Batch, r int, values []value.Val
 		return
 	}
 	c.append(k, b, r, values)
-}
-
-// rejectFilled rejects a record with a value in a column that is left out because it is blank,
-// and reports whether it did.
-func (c *Converter) rejectFilled(k *Block, b *record.Batch, r int) (bad bool) {
-	for _, s := range c.blank {
-		cell := b.Cell(r, s.source)
-		if !value.Blank(cell) {
-			k.rejectCell(b, r, s.heading, string(cell), "has a value, but the plan leaves this column out as blank", bad)
-			bad = true
-		}
-	}
-	return bad
 }
 
 // read reads a cell, after its rules, and returns the reason why it cannot, or "".

@@ -90,7 +90,7 @@ func (f *Footer) Of(b *record.Batch) int {
 			break
 		}
 		right, wrong, missing := f.fit(b, r)
-		if f.isFooter(b, r) || notes && right == 0 && missing > 1 {
+		if f.isFooter(b, r) || notes && right == 0 && missing > 1 || n > 0 && n == pending-1 && f.headsNotes(b, r) {
 			n, notes = pending, notes || wrong > 0 && right == 0
 		} else if right > 0 || wrong+missing == 0 && b.Width(r) == f.Width { // it looks like a record
 			break
@@ -135,7 +135,7 @@ func (f *Footer) isFooter(b *record.Batch, r int) bool {
 		return true
 	case footerWords.MatchString(first):
 		return filled < f.Width || b.Width(r) != f.Width || gapAbove(b, r)
-	case f.isTrailer(b, r, first, filled), f.isNote(b, r):
+	case f.isTrailer(b, r, first, filled), f.isNote(b, r, filled):
 		return true
 	case filled > 1 || f.Width < 3 || !strings.Contains(first, " "):
 		return false
@@ -145,13 +145,21 @@ func (f *Footer) isFooter(b *record.Batch, r int) bool {
 	return gapAbove(b, r) || r > 0 && totalWord.MatchString(firstText(b, r-1))
 }
 
-// isTrailer reports whether a row that is half empty counts the records above it,
-// or has another sign for its kind of row than all of them.
+// headsNotes reports whether a row above notes is their heading: a single text below a gap.
+func (f *Footer) headsNotes(b *record.Batch, r int) bool {
+	_, filled := firstOf(b, r)
+	return filled == 1 && f.Width > 1 && gapAbove(b, r) && (f.Sparse || b.Width(r) < f.Width)
+}
+
+// isTrailer reports whether a row that is half empty, or has fewer cells than records, counts
+// the records above it, or whether one that is half empty has another sign for its kind of
+// row than all of them.
 func (f *Footer) isTrailer(b *record.Batch, r int, first string, filled int) bool {
-	if 2*filled > f.Width || filled < 2 {
+	half := 2*filled <= f.Width
+	if !half && (f.Sparse || b.Width(r) >= f.Width) || filled < 2 {
 		return false
 	}
-	if f.columns.tag != "" && first != f.columns.tag && b.Width(r) != f.Width {
+	if half && f.columns.tag != "" && first != f.columns.tag && b.Width(r) != f.Width {
 		return true
 	}
 	last := ""
@@ -167,10 +175,11 @@ func (f *Footer) isTrailer(b *record.Batch, r int, first string, filled int) boo
 
 // isNote reports whether the cells of a row are not what their columns have: texts
 // in place of other values, or nothing where records have a value, more than
-// once, or below a gap.
-func (f *Footer) isNote(b *record.Batch, r int) bool {
+// once, or below a gap. A row that only lacks a value is no note if it has most others.
+func (f *Footer) isNote(b *record.Batch, r, filled int) bool {
 	right, wrong, missing := f.fit(b, r)
-	return right == 0 && (wrong > 1 || wrong > 0 && wrong+missing > 1 || wrong+missing > 0 && gapAbove(b, r))
+	gap := gapAbove(b, r) && (wrong > 0 || missing > 0 && 2*filled <= f.Width)
+	return right == 0 && (wrong > 1 || wrong > 0 && wrong+missing > 1 || gap)
 }
 
 // fit counts the cells of a row that are of the kind of their column, that are
