@@ -108,9 +108,9 @@ func (c *cutter) joinNameless(h *frame.Head) bool {
 	return joined
 }
 
-// joinClose joins columns without headings that a single blank separates in most lines, if
-// these are a date and a time of day, or the second has a value in less than half of the
-// lines, and most columns are wide apart. It reports whether it did.
+// joinClose joins columns without headings that a single blank separates in all lines, if
+// these are a date and a time of day, or a text and a value in less than half of the lines,
+// and most columns are wide apart. It reports whether it did.
 func (c *cutter) joinClose(h *frame.Head, a aligned) bool {
 	if h.First > 0 || 2*a.wide() < len(c.places) {
 		return false
@@ -118,7 +118,7 @@ func (c *cutter) joinClose(h *frame.Head, a aligned) bool {
 	places := slices.Clone(c.places)
 	for i := len(places) - 1; i > 0; i-- {
 		filled, close := spacing(h, i, places[i].first)
-		if 2*close > filled && (h.Moments(i-1) || 2*filled < h.Rows.Len()) {
+		if close == filled && (h.Moments(i-1) || h.HasText(i-1) && 2*filled < h.Rows.Len()) {
 			places[i-1].end = places[i].end
 			places = slices.Delete(places, i, i+1)
 		}

@@ -339,6 +339,8 @@ func TestLayouts(t *testing.T) {
 			`"" quote none columns 1-16,17- ruler header 2; place|name; 20 records, 0 ragged; 1 title, 1 ruler line`},
 		{"a ruler below a header of codes", "No  A1  B2\n--- --- ---\n" + numbered(10, 29, "K@ X@ Y@\n"),
 			`"" quote none columns 1-4,5-8,9- ruler header 1; No|A1|B2; 20 records, 0 ragged; 1 ruler line`},
+		{"pairs of numbers close to each other, often blank", numbered(10, 24, "Shelf @      81  8   74 17    Oak\nTray  @      81 18            Elm\nDrawer@                       Ash\n"),
+			`"" quote none columns 1-14,15-17,18-22,23-25,26-31,32- data 1; column_1|column_2|column_3|column_4|column_5|column_6; 45 records, 0 ragged; `},
 		{"dates and times wide apart from other columns", numbered(10, 39, "@   2026-01-05 10:15:@   gnat @\n"),
 			`"wide_spaces" data 1; column_1|column_2|column_3; 30 records, 0 ragged; `},
 	} {

@@ -81,6 +81,76 @@ func TestRandomFixed(t *testing.T) {
 	}
 }
 
+// TestRandomEnds writes tables of random columns with what else a file has: comments above the
+// header, blank lines and the header again between the records, and a total, notes, a count or
+// a trailer below them. None of it is a record, and no record is taken for any of it.
+func TestRandomEnds(t *testing.T) {
+	for k := range 300 {
+		r := rand.New(rand.NewPCG(50, uint64(k)))
+		columns := randomColumns(r)
+		table := randomTable(r, columns, 9+r.IntN(40))
+		d := []string{",", ";", "\t", "|"}[r.IntN(4)]
+		quote := quoting(d, `""`, r.IntN(3))
+		line := func(cells []string, quotable bool) string {
+			var quoted []string
+			for c, cell := range cells {
+				quoted = append(quoted, quote(cell, quotable || !columns[c].number))
+			}
+			return strings.Join(quoted, d) + "\n"
+		}
+		text := strings.Repeat([]string{"# made by the museum\n", "#\n", "# version: 3, 2026-11-02\n"}[r.IntN(3)], r.IntN(3)) + line(table[0], true)
+		again := 4 + r.IntN(3*len(table))
+		for i, cells := range table[1:] {
+			text += line(cells, false)
+			if i == again {
+				text += line(table[0], true)
+			}
+			if r.IntN(60) == 0 {
+				text += "\n"
+			}
+		}
+		text += randomEnd(r, columns, len(table)-1, d, line)
+		lay, headings, rows, _ := read(t, text)
+		got := [][]string{headings}
+		for _, row := range rows {
+			got = append(got, row.Cells)
+		}
+		require.Equal(t, table, got, "%s: %s", layoutOf(lay), text)
+	}
+}
+
+// randomEnd returns what stands below the records.
+func randomEnd(r *rand.Rand, columns []randomColumn, records int, d string, line func([]string, bool) string) string {
+	switch r.IntN(7) {
+	case 0:
+		return line(randomTotal(r, columns), true)
+	case 1:
+		return "\nSource: the register of the museum, 2026\n"
+	case 2:
+		return "\nNotes\n1. Masses are in grams.\n2. Dates are as in the register; some are wrong.\n"
+	case 3:
+		return fmt.Sprintf("%d records\n", records)
+	case 4:
+		return fmt.Sprintf("TRAILER%s%d\n", d, records)
+	case 5:
+		return "*** END OF REPORT ***\n"
+	}
+	return ""
+}
+
+// randomTotal returns a total with a label in one of the first cells.
+func randomTotal(r *rand.Rand, columns []randomColumn) []string {
+	cells := make([]string, len(columns))
+	label := r.IntN(2)
+	cells[label] = []string{"Total", "TOTAL", "Sum", "Grand total"}[r.IntN(4)]
+	for c := label + 1; c < len(columns); c++ {
+		if columns[c].number && r.IntN(3) > 0 {
+			cells[c] = fmt.Sprint(r.IntN(100_000))
+		}
+	}
+	return cells
+}
+
 // randomTable returns the headings of columns and rows of their values.
 func randomTable(r *rand.Rand, columns []randomColumn, rows int) [][]string {
 	table := make([][]string, 1+rows)

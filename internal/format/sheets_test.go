@@ -35,9 +35,17 @@ func TestRandomSheets(t *testing.T) {
 		for _, cells := range table {
 			s.write(cells...)
 		}
+		s.row += r.IntN(2)
+		if r.IntN(3) == 0 {
+			s.write(randomTotal(r, columns)...)
+		}
 		s.row++
-		if r.IntN(4) == 0 {
+		if r.IntN(3) == 0 {
 			s.write("Source: the register of the museum")
+		}
+		if r.IntN(4) == 0 {
+			s.write("Notes")
+			s.write("1. Masses are in grams.")
 		}
 		if s.left > 1 {
 			for i := range table {

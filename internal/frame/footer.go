@@ -142,13 +142,25 @@ func (f *Footer) isFooter(b *record.Batch, r int) bool {
 	case !f.Sparse:
 		return b.Width(r) < f.Width
 	}
-	return gapAbove(b, r) || r > 0 && totalWord.MatchString(firstText(b, r-1))
+	return standsApart(b, r)
 }
 
-// headsNotes reports whether a row above notes is their heading: a single text below a gap.
+// standsApart reports whether a row of one value, and those right above it, stand below a gap or
+// a total.
+func standsApart(b *record.Batch, r int) bool {
+	for ; r > 0 && !gapAbove(b, r); r-- {
+		first, filled := firstOf(b, r-1)
+		if filled > 1 {
+			return totalWord.MatchString(first)
+		}
+	}
+	return r > 0
+}
+
+// headsNotes reports whether a row above notes is their heading: a single text that stands apart.
 func (f *Footer) headsNotes(b *record.Batch, r int) bool {
 	_, filled := firstOf(b, r)
-	return filled == 1 && f.Width > 1 && gapAbove(b, r) && (f.Sparse || b.Width(r) < f.Width)
+	return filled == 1 && f.Width > 1 && standsApart(b, r) && (f.Sparse || b.Width(r) < f.Width)
 }
 
 // isTrailer reports whether a row that is half empty, or has fewer cells than records, counts
@@ -162,15 +174,25 @@ func (f *Footer) isTrailer(b *record.Batch, r int, first string, filled int) boo
 	if half && f.columns.tag != "" && first != f.columns.tag && b.Width(r) != f.Width {
 		return true
 	}
-	last := ""
-	for i := range b.Width(r) {
-		cell := value.Trim(b.Cell(r, i))
-		if len(cell) > 0 {
-			last = string(cell)
-		}
+	at := b.Width(r) - 1
+	for at > 0 && value.Blank(b.Cell(r, at)) {
+		at--
 	}
-	n, err := strconv.ParseInt(last, 10, 64)
-	return err == nil && n == b.FirstRecord+int64(r)-1
+	n, ok := wholeAt(b, r, at)
+	above, numbered := wholeAt(b, r-1, at)
+	if numbered && above == n-1 && b.Width(r) >= f.Width-1 { // it may be a record, with its last cell left out
+		return false
+	}
+	return ok && n == b.FirstRecord+int64(r)-1
+}
+
+// wholeAt returns the whole number in a cell, if there is one.
+func wholeAt(b *record.Batch, r, c int) (n int64, ok bool) {
+	if r < 0 || c >= b.Width(r) {
+		return 0, false
+	}
+	n, err := strconv.ParseInt(string(value.Trim(b.Cell(r, c))), 10, 64)
+	return n, err == nil
 }
 
 // isNote reports whether the cells of a row are not what their columns have: texts

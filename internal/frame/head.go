@@ -302,6 +302,9 @@ func (h *Head) CutsMoments() bool {
 	return h.Width == 2 && h.Rows.Len() > 1 && h.Moments(0) && (h.Filled(0) < 2 || h.kind(0, 0) == value.Date)
 }
 
+// HasText reports whether a column is one of texts.
+func (h *Head) HasText(c int) bool { return h.KindBelow(c, 0, noHeader) == value.Text }
+
 // Moments reports whether a column is one of dates, and the next one of times of day.
 func (h *Head) Moments(c int) bool {
 	return h.KindBelow(c, 1, noHeader) == value.Date && h.KindBelow(c+1, 1, noHeader) == value.Time
