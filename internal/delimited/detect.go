@@ -344,6 +344,9 @@ func (s *shape) rareness(share float64) (loss float64) {
 	if s.Short {
 		loss += 0.15
 	}
+	if s.layout.SkipSpaces { // as commas in sentences have them
+		loss += 0.03
+	}
 	d := s.layout.Delimiter
 	switch {
 	case d == source.Spaces:

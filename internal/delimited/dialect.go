@@ -203,7 +203,7 @@ func together(head, run []byte) bool {
 // of its first places: ~|~ of | in a~|~b~|~c.
 func surrounding(head []byte, d byte) string {
 	at := bytes.IndexByte(head, d)
-	if at < 0 {
+	if at < 0 || d == '$' { // which begins amounts
 		return string(rune(d))
 	}
 	from, to := at, at+1

@@ -146,7 +146,26 @@ func (h *Head) headerAbove(first int, kinds []value.Kind) int {
 func (h *Head) loneHeading(r, first int) bool {
 	last := h.Rows.Width(r) - 1
 	return h.Width == 2 && !h.BySpaces && (r == h.top || last == 1) && r+1 == first && h.next(first) && h.Filled(r) == 1 &&
-		h.kind(r, last) == value.Text && bytes.IndexByte(h.Cell(r, last), ' ') < 0
+		h.kind(r, last) == value.Text && bytes.IndexByte(h.Cell(r, last), ' ') < 0 && !h.lacksAlike(r) && !h.patterned(r, first, last)
+}
+
+// lacksAlike reports whether a row of the usual number of cells lacks the same values as many
+// rows below it.
+func (h *Head) lacksAlike(r int) bool {
+	if h.Rows.Width(r) != h.Width || h.Filled(r) == 0 || h.Filled(r) == h.Width {
+		return false
+	}
+	alike, to := 0, min(h.Rows.Len(), r+1+KindRows)
+	for below := r + 1; below < to; below++ {
+		same := h.Rows.Width(below) == h.Width
+		for c := 0; same && c < h.Width; c++ {
+			same = value.Blank(h.Rows.Cell(r, c)) == value.Blank(h.Rows.Cell(below, c))
+		}
+		if same {
+			alike++
+		}
+	}
+	return ManyShort(int64(alike), int64(to-r-1))
 }
 
 // blankAbove reports whether a row that seems to be the header may be a record, because the

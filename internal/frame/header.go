@@ -125,17 +125,23 @@ func (h *Head) wordsHeader() (header, record int) {
 	if later > 0 {
 		first = later
 	}
-	if h.hasHeader(first) {
+	above := h.shortAbove(first)
+	records := above < first && value.Blank(h.Rows.Cell(above, 0)) // a title has a first cell
+	if !records && h.hasHeader(first) {
 		return first, h.below(first)
 	}
-	return -1, h.shortAbove(first)
+	return -1, above
 }
 
-// fullAbove returns the first of the rows right above a record that are as full. Without
-// a header they are records too, even if they are of other kinds, because titles have fewer
-// cells. A row of words above other values is a title.
+// fullAbove returns the first of the rows right above a record that are as full, or lack the
+// same values as many records do. Without a header they are records too, even if they are of
+// other kinds, because titles have fewer cells. A row of words above other values is a title.
 func (h *Head) fullAbove(first int, kinds []value.Kind) int {
-	for first > h.top && !gapAbove(h.Rows, first) && h.Rows.Width(first-1) == h.Width && h.Filled(first-1) == h.Width && !h.isWords(first-1, kinds) {
+	for first > h.top && !gapAbove(h.Rows, first) {
+		full := h.Rows.Width(first-1) == h.Width && h.Filled(first-1) == h.Width && !h.isWords(first-1, kinds)
+		if !full && !(h.lacksAlike(first-1) && h.fitOf(first-1, kinds).wrong == 0) {
+			break
+		}
 		first--
 	}
 	return first
@@ -163,14 +169,14 @@ func (h *Head) anyText(c, from int) bool {
 	return false
 }
 
-// shortAbove returns the first of the rows right above a record that lack the same cells
-// as many records do.
+// shortAbove returns the first of the rows right above a record that lack the same cells, or
+// values, as many records do.
 func (h *Head) shortAbove(first int) int {
 	widths := h.widths(first)
 	for first > h.top && !gapAbove(h.Rows, first) {
 		width := h.Rows.Width(first - 1)
 		many := width >= 2 && h.Filled(first-1) >= 2 && ManyShort(int64(widths[width]), int64(h.Rows.Len()-first))
-		if !many && !h.numbersOn(first-1) {
+		if !many && !h.numbersOn(first-1) && !h.lacksAlike(first-1) {
 			break
 		}
 		first--
@@ -329,21 +335,10 @@ func bracketed(text []byte) bool {
 func (h *Head) hasHeader(at int) bool {
 	below := h.below(at)
 	votes, words := h.votes(at, below)
-	if below >= h.Rows.Len() && h.digitFirst(at) {
+	if below >= h.Rows.Len() && h.digitFirst(at) || h.sentenceAmong(at, below) {
 		return false
 	}
 	return votes > 0 || votes == 0 && words && !h.recurs(at, below)
-}
-
-// digitFirst reports whether a cell of a row begins with a digit, as few headings do.
-func (h *Head) digitFirst(at int) bool {
-	for c := range h.Rows.Width(at) {
-		cell := h.Cell(at, c)
-		if len(cell) > 0 && isDigit(cell[0]) && !isYear(string(cell)) {
-			return true
-		}
-	}
-	return false
 }
 
 // below returns the row below a header, after rulers.

@@ -203,3 +203,35 @@ func styleOf(cell []byte) string {
 	}
 	return b.String()
 }
+
+// sentenceAmong reports whether a cell of a row is a sentence, and most cells below it are, which
+// then are no headings.
+func (h *Head) sentenceAmong(at, below int) bool {
+	sentence := func(r, c int) bool {
+		cell := h.Cell(r, c)
+		return bytes.HasSuffix(cell, []byte(".")) && len(bytes.Fields(cell)) > 3
+	}
+	for c := range h.Rows.Width(at) {
+		n, to := 0, min(h.Rows.Len(), below+KindRows)
+		for r := below; r < to && sentence(at, c); r++ {
+			if sentence(r, c) {
+				n++
+			}
+		}
+		if 2*n > to-below {
+			return true
+		}
+	}
+	return false
+}
+
+// digitFirst reports whether a cell of a row begins with a digit, as few headings do.
+func (h *Head) digitFirst(at int) bool {
+	for c := range h.Rows.Width(at) {
+		cell := h.Cell(at, c)
+		if len(cell) > 0 && isDigit(cell[0]) && !isYear(string(cell)) {
+			return true
+		}
+	}
+	return false
+}
