@@ -121,7 +121,7 @@ func alignedColumns(head []byte) (a aligned) {
 			a.lines = append(a.lines, []rune(string(line)))
 		}
 	}
-	if len(a.lines) < minAligned {
+	if len(a.lines) < minAligned && !a.ruled {
 		return aligned{}
 	}
 	if !a.ruled {
@@ -131,7 +131,22 @@ func alignedColumns(head []byte) (a aligned) {
 	if len(a.columns) < 2 {
 		return aligned{}
 	}
+	a.skipFooter()
 	return a
+}
+
+// maxFooter is how many lines at the end that are not aligned are a footer.
+const maxFooter = 5
+
+// skipFooter leaves out the lines at the end that are not aligned.
+func (a *aligned) skipFooter() {
+	last, least := len(a.lines), minAligned
+	if a.ruled {
+		least = 2
+	}
+	for n := last; n > max(least, last-maxFooter) && !isAligned(a.lines[n-1], a.columns, 1); n-- {
+		a.lines = a.lines[:n-1]
+	}
 }
 
 // skip leaves out the first lines, of which some are titles. Without a ruler the others show the

@@ -349,6 +349,10 @@ func TestLayouts(t *testing.T) {
 			`"," data 1; column_1|column_2; 41 records, 0 ragged; `},
 		{"places with commas beside bars", numbered(10, 39, "@|38.5@, -0.9@\n"), `"|" data 1; column_1|column_2; 30 records, 0 ragged; `},
 		{"amounts after bars", "name|fee\n" + numbered(10, 39, "ant|$5,@0.50\n"), `"|" header 1; name|fee; 30 records, 0 ragged; `},
+		{"what a client prints, page by page", "\n   NO NAME\n----- ------\n" + numbered(10, 12, "   @ ant @\n") + "\n   NO NAME\n----- ------\n" + numbered(20, 22, "   @ ant @\n") + "\n6 rows selected.\n\n",
+			`"" quote none columns 1-6,7- ruler header 2; NO|NAME; 6 records, 0 ragged; 4 blank line, 2 ruler line, 1 repeated header, 1 footer row`},
+		{"what a client prints of one row", "NO    NAME\n----- --------\n    7 ant lion\n\n  1 record(s) selected.\n",
+			`"" quote none columns 1-6,7- ruler header 1; NO|NAME; 1 records, 0 ragged; 1 blank line, 1 ruler line, 1 footer row`},
 		{"dates and times wide apart from other columns", numbered(10, 39, "@   2026-01-05 10:15:@   gnat @\n"),
 			`"wide_spaces" data 1; column_1|column_2|column_3; 30 records, 0 ragged; `},
 	} {

@@ -103,7 +103,7 @@ func (f *Footer) Of(b *record.Batch) int {
 }
 
 // footerWords begin a total or a note.
-var footerWords = regexp.MustCompile(`(?i)^\W*((grand|sub)[ -]?)?(totals?|subtotal|sum|summe|gesamt|average|mean|end of|source:|notes?:|printed|generated|exported|records?:|rows?:|page \d|\d+ (rows|records))(\b|\s)`)
+var footerWords = regexp.MustCompile(`(?i)^\W*((grand|sub)[ -]?)?(totals?|subtotal|sum|summe|gesamt|average|mean|end of|source:|notes?:|printed|generated|exported|records?:|rows?:|page \d|\d+ (rows?|records?))(\b|\s)`)
 
 // totalWord matches a cell that is only a word for a total.
 var totalWord = regexp.MustCompile(`(?i)^\W*((grand|sub)[ -]?)?totals?\W*$`)
@@ -133,7 +133,7 @@ func (f *Footer) isFooter(b *record.Batch, r int) bool {
 		return false
 	case totalWord.MatchString(first), isStatistic(b, r):
 		return true
-	case footerWords.MatchString(first):
+	case footerWords.Match(b.Text(r)): // whose first cell fixed columns may cut
 		return filled < f.Width || b.Width(r) != f.Width || gapAbove(b, r)
 	case f.isTrailer(b, r, first, filled), f.isNote(b, r, filled):
 		return true
