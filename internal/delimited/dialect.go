@@ -112,7 +112,7 @@ func delimiters(head []byte) []string {
 			list = append(list, long)
 		}
 	}
-	return append(list, source.Spaces, source.WideSpaces, "")
+	return append(list, frame.BoxBar, source.Spaces, source.WideSpaces, "")
 }
 
 // withoutLinks removes from a text what follows :// in web addresses, because the signs in them

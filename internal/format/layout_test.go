@@ -353,6 +353,8 @@ func TestLayouts(t *testing.T) {
 			`"" quote none columns 1-6,7- ruler header 2; NO|NAME; 6 records, 0 ragged; 4 blank line, 2 ruler line, 1 repeated header, 1 footer row`},
 		{"what a client prints of one row", "NO    NAME\n----- --------\n    7 ant lion\n\n  1 record(s) selected.\n",
 			`"" quote none columns 1-6,7- ruler header 1; NO|NAME; 1 records, 0 ragged; 1 blank line, 1 ruler line, 1 footer row`},
+		{"a table in a box", "┌────┬──────────┐\n│ no │   name   │\n├────┼──────────┤\n" + numbered(10, 14, "│ @ │ ant, lion│\n") + "└────┴──────────┘\n",
+			`"│" ruler header 2; column_1|no|name|column_4; 5 records, 0 ragged; 3 ruler line`},
 		{"dates and times wide apart from other columns", numbered(10, 39, "@   2026-01-05 10:15:@   gnat @\n"),
 			`"wide_spaces" data 1; column_1|column_2|column_3; 30 records, 0 ragged; `},
 	} {

@@ -224,11 +224,11 @@ func (h *Head) namesSome(r int) bool {
 	return h.Rows.Width(r) > 2 && h.Filled(r) == h.Rows.Width(r) && h.DistinctTexts(r) && !h.spaced(r) && !gapAbove(h.Rows, r+1)
 }
 
-// usuallyFilled returns the median number of filled cells from a row on. In a sheet, it is
-// less than the width if something else is beside the table.
+// usuallyFilled returns the number of columns with a value from a row on. Of a sheet it is the
+// median number of filled cells, which is less if something else is beside the table.
 func (h *Head) usuallyFilled(from int) int {
 	if !h.Sparse {
-		return h.Width
+		return h.filledColumns(from)
 	}
 	var filled []int
 	for r := from; r < min(h.Rows.Len(), from+KindRows); r++ {
@@ -236,6 +236,22 @@ func (h *Head) usuallyFilled(from int) int {
 	}
 	slices.Sort(filled)
 	return filled[len(filled)/2]
+}
+
+// filledColumns returns the number of columns with a value from a row on. Tables in boxes have
+// bars on the outside, and a column without values there.
+func (h *Head) filledColumns(from int) (n int) {
+	to := min(h.Rows.Len(), from+KindRows)
+	for c := range h.Width {
+		r := from
+		for r < to && len(h.Cell(r, c)) == 0 {
+			r++
+		}
+		if r < to {
+			n++
+		}
+	}
+	return n
 }
 
 // descriptions returns how many lines below a header that ends at row `at` are

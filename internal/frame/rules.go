@@ -81,15 +81,26 @@ func (u *Rules) noValue(row []byte) bool {
 	return true
 }
 
+// BoxBar is the bar between the cells of a table that is drawn with box drawings.
+const BoxBar = "│"
+
 // IsRuler reports whether a row is drawn rather than written: dashes and the
 // like, at least three of them, and what stands between such pieces.
 func IsRuler(row []byte) bool {
 	drawn := 0
-	for _, b := range row {
-		switch b {
+	for i := 0; i < len(row); i++ {
+		switch row[i] {
 		case '-', '=', '_', '~', '*':
 			drawn++
 		case '+', '|', ' ', '\t', ',', ';', '"', ':':
+		case 0xe2: // U+2500 to U+257F are the box drawings: E2 94 80 to E2 95 BF
+			if i+2 >= len(row) || row[i+1] != 0x94 && row[i+1] != 0x95 {
+				return false
+			}
+			if !bytes.HasPrefix(row[i:], []byte(BoxBar)) {
+				drawn++
+			}
+			i += 2
 		default:
 			return false
 		}
