@@ -13,8 +13,14 @@ if command -v gcc >/dev/null; then
     # The engine of SQLite is not instrumented: it is C translated to Go, and would take three times as long.
     race="-race -gcflags=modernc.org/...=-race=false"
 fi
-compile_race() { [ -z "$race" ] || CGO_ENABLED=1 go build $race "$@"; }
-{ go build std && compile_race std; } & # while modules are downloaded
+as_tested() { # runs a command that compiles, in the mode of the tests, so that nothing is compiled twice for it
+    if [ -n "$race" ]; then
+        CGO_ENABLED=1 GOFLAGS="$GOFLAGS $race" "$@"
+    else
+        "$@"
+    fi
+}
+{ as_tested go build std && go build std; } & # while modules are downloaded
 std=$!
 
 unformatted=$(gofmt -l .)
@@ -24,9 +30,9 @@ if [ -n "$unformatted" ]; then
 fi
 go mod tidy -diff
 wait $std
-go vet ./...
+as_tested go vet ./...
 go -C scripts/release vet .
-go tool staticcheck ./...
+as_tested "$(go tool -n staticcheck)" ./...
 builds=()
 for pair in "linux/arm64 darwin/amd64" "darwin/arm64 windows/arm64"; do # whether it builds, not how fast it is; the others are built and run below
     for platform in $pair; do
@@ -43,7 +49,7 @@ cmp "$servers_dir/first/SHA256SUMS" "$servers_dir/second/SHA256SUMS"
 for build in "${builds[@]}"; do
     wait "$build"
 done
-compile_race ./... & # while packages are tried and servers start
+as_tested go build ./... & # while packages are tried and servers start
 compiled=$!
 wait $packages
 if [ "$(id -u)" = 0 ]; then
