@@ -29,10 +29,6 @@ if [ -n "$unformatted" ]; then
     exit 1
 fi
 go mod tidy -diff
-wait $std
-as_tested go vet ./...
-go -C scripts/release vet .
-as_tested "$(go tool -n staticcheck)" ./...
 builds=()
 for pair in "linux/arm64 darwin/amd64" "darwin/arm64 windows/arm64"; do # whether it builds, not how fast it is; the others are built and run below
     for platform in $pair; do
@@ -40,6 +36,10 @@ for pair in "linux/arm64 darwin/amd64" "darwin/arm64 windows/arm64"; do # whethe
     done &
     builds+=($!)
 done
+wait $std
+as_tested go vet ./...
+go -C scripts/release vet .
+as_tested "$(go tool -n staticcheck)" ./...
 
 # A release, twice, has the same bytes. Its packages are installed where that is allowed.
 for time in first second; do

@@ -28,7 +28,7 @@ var awkwardNames = []string{
 // with repeated keys, as a new table, by an append and by a merge.
 func anyName(t *testing.T, to database.Target) {
 	ctx, from := context.Background(), &source.Opener{}
-	for key := range slices.Chunk(awkwardNames, 2) {
+	for key := range slices.Chunk(awkwardNames, 5) {
 		run := func(existing table.Existing, records ...string) (*tray.Tray, *load.Receipt) {
 			tr := namedTray(t, fmt.Sprintf("it's %s\"`]", key[0]), records)
 			tr.Table.Existing, tr.Table.Key = existing, key

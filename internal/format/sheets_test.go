@@ -20,7 +20,7 @@ import (
 // titles, above notes and beside a blank column, and compares every heading and cell with
 // what is read.
 func TestRandomSheets(t *testing.T) {
-	for k := range 100 {
+	for k := range 60 {
 		r := rand.New(rand.NewPCG(40, uint64(k)))
 		columns := randomColumns(r)
 		table := randomTable(r, columns, 3+r.IntN(30))
