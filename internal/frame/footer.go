@@ -163,12 +163,15 @@ func (f *Footer) headsNotes(b *record.Batch, r int) bool {
 	return filled == 1 && f.Width > 1 && standsApart(b, r) && (f.Sparse || b.Width(r) < f.Width)
 }
 
-// isTrailer reports whether a row that is half empty, or has fewer cells than records, counts
-// the records above it, or whether one that is half empty has another sign for its kind of
-// row than all of them.
+// trailerWord begins a row that counts the records.
+var trailerWord = regexp.MustCompile(`(?i)^\W*(trailer|trl|footer|end|eof|count)\b`)
+
+// isTrailer reports whether a row that is half empty, or has fewer cells than records and begins
+// with a word for it, counts the records above it, or whether one that is half empty has another
+// sign for its kind of row than all of them.
 func (f *Footer) isTrailer(b *record.Batch, r int, first string, filled int) bool {
 	half := 2*filled <= f.Width
-	if !half && (f.Sparse || b.Width(r) >= f.Width) || filled < 2 {
+	if !half && (f.Sparse || b.Width(r) >= f.Width || !trailerWord.MatchString(first)) || filled < 2 {
 		return false
 	}
 	if half && f.columns.tag != "" && first != f.columns.tag && b.Width(r) != f.Width {

@@ -39,6 +39,7 @@ func (w *surveying) notes() {
 			add(note.On(c.Heading, fmt.Sprintf("%q is read as NULL: %s", word, note.Count(c.NullWords[word], "value", "values"))))
 		}
 	}
+	add(s.escapeNotes()...)
 	add(s.trimNotes()...)
 	add(s.layoutNotes()...)
 	add(s.keyNotes()...)
@@ -88,6 +89,16 @@ func (s *Survey) recordNotes() (list []note.Note) {
 		}
 	}
 	return list
+}
+
+// escapeNotes says that backslashes are kept, if a server seems to have written the text.
+func (s *Survey) escapeNotes() []note.Note {
+	for i := range s.Columns {
+		if slices.Contains(s.Columns[i].Choice.NullWords, `\N`) {
+			return []note.Note{note.About(`servers write \N for NULL; what else they write with a backslash, such as \t for a tab, is kept as it is`)}
+		}
+	}
+	return nil
 }
 
 // trimNotes names the columns whose values lose the spaces around them.

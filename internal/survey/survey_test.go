@@ -63,6 +63,20 @@ func TestFooter(t *testing.T) {
 	require.Equal(t, int64(4), kept.Records, "what is set is not detected")
 }
 
+// TestServerEscapes says once that backslashes are kept in a text that a server seems to have written.
+func TestServerEscapes(t *testing.T) {
+	for text, want := range map[string]int{"no\tname\tnote\n1\tant\\tlion\t\\N\n2\t\\N\tx\n": 1, "no\tname\n1\tant\\tlion\n2\tn/a\n": 0} {
+		s := run(t, survey.Options{}, text)
+		said := 0
+		for _, n := range s.Notes {
+			if strings.Contains(n.What, `such as \t for a tab, is kept`) {
+				said++
+			}
+		}
+		require.Equal(t, want, said, text)
+	}
+}
+
 // TestSample reads no more than it was asked to, and says so.
 func TestSample(t *testing.T) {
 	text := "No,Name\n" + strings.Repeat("1,gnat\n", 100_000) + "x,y\n"
