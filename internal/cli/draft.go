@@ -378,12 +378,15 @@ func (a *app) drawDraft(d *drafted, t *tray.Tray) {
 	p.Line("")
 	var rows [][]string
 	for i, c := range s.Columns {
-		name, typ, null := c.Name, c.Type, "not null"
+		name, typ, null, why := c.Name, c.Type, "not null", c.Evidence
 		at := slices.IndexFunc(t.Table.Columns, func(o table.Column) bool { return o.From == c.Heading })
 		if at >= 0 {
 			name, typ, null = plannedAs(&t.Table.Columns[at])
+			if t.Table.Columns[at].Blank {
+				why = "blank in every record: a record with a value in it will be rejected"
+			}
 		}
-		rows = append(rows, []string{c.Heading, name, p.Amber(typ), null, keyMark(t, &s.Columns[i], name), p.Faint(c.Evidence)})
+		rows = append(rows, []string{c.Heading, name, p.Amber(typ), null, keyMark(t, &s.Columns[i], name), p.Faint(why)})
 	}
 	for i := range t.Table.Columns {
 		c := &t.Table.Columns[i]
@@ -407,8 +410,6 @@ func (a *app) drawDraft(d *drafted, t *tray.Tray) {
 // plannedAs returns what the plan makes of a column.
 func plannedAs(c *table.Column) (name, typ, null string) {
 	switch {
-	case c.Blank:
-		return "", "left out while blank", ""
 	case c.LeaveOut:
 		return "", "left out", ""
 	case c.Nullable:
