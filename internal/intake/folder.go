@@ -90,6 +90,9 @@ func (l *Listing) addFolder(folder string) error {
 			l.Growing = append(l.Growing, path)
 			continue
 		}
+		if f.Size() == 0 {
+			continue
+		}
 		l.Files = append(l.Files, path)
 		taken++
 	}
@@ -122,7 +125,7 @@ func filesOf(folder string) (files []fs.FileInfo, err error) {
 		if err != nil {
 			return nil, err
 		}
-		if info.Mode().IsRegular() && info.Size() > 0 {
+		if info.Mode().IsRegular() {
 			files = append(files, info)
 		}
 	}
