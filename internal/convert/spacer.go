@@ -14,9 +14,9 @@ type spacer struct {
 	source  int // of its cells
 }
 
-// Blank makes the converter reject the records with a value in a column that the plan leaves
+// ExpectBlank makes the converter reject the records with a value in a column that the plan leaves
 // out as blank.
-func (c *Converter) Blank(plan *table.Table, headings []string) {
+func (c *Converter) ExpectBlank(plan *table.Table, headings []string) {
 	for _, col := range plan.Columns {
 		at := slices.Index(headings, col.From)
 		if col.Blank && at >= 0 {

@@ -153,7 +153,7 @@ func (a *aligned) skipFooter() {
 // columns.
 func (a *aligned) skip(titles, lines int) {
 	a.titles, a.lines = titles, a.lines[lines:]
-	if !a.ruled {
+	if !a.ruled && lines > 0 {
 		a.columns = blankColumns(a.lines)
 	}
 }
@@ -323,7 +323,7 @@ func mostlyWider(lines [][]rune, at int) bool {
 	return 2*wider > len(lines)
 }
 
-// isAligned reports whether so many places before each column are blank in a line.
+// isAligned reports whether a line has a number of blanks before each column.
 func isAligned(line []rune, list []column, blanks int) bool {
 	for _, c := range list[1:] {
 		for at := max(0, c.first-blanks); at < min(c.first, len(line)); at++ {

@@ -1,8 +1,6 @@
 package fixed
 
 import (
-	"slices"
-
 	"ambertray/internal/frame"
 	"ambertray/internal/record"
 	"ambertray/internal/source"
@@ -41,7 +39,7 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 		return lay, 0
 	}
 	h := headOf(c, head, whole, &lay, found.titles)
-	if !set && c.joinNameless(&h) || !set && c.joinClose(&h, found) {
+	if !set && c.joinColumns(&h, found) {
 		found.columns = c.places
 		lay.Columns = formatColumns(c.places)
 		h = headOf(c, head, whole, &lay, found.titles)
@@ -86,41 +84,29 @@ func headOf(c *cutter, head []byte, whole bool, lay *source.Layout, titles int) 
 	return h
 }
 
-// joinNameless joins to the column before it each one that has no heading, and either a value
-// in less than half of the lines, or a single blank before most values: in a short text,
-// blanks between words may stand below each other, and a date is as far from a time of day in
-// every line. It reports whether it did.
-func (c *cutter) joinNameless(h *frame.Head) bool {
-	if h.First < 1 || h.First >= h.Rows.Len() {
+// joinColumns joins to the column before it each one that belongs to it, and reports whether it
+// did. Below a header, such a column has no heading. It has a value in less than half of the
+// lines, or a single blank before most values: in a short text, blanks between words may stand
+// below each other, and a date is as far from a time of day in every line. Without a header,
+// most columns have to be wide apart and this one close to the one before in all lines. The two
+// are a date and a time of day, or a text and a value in less than half of the lines.
+func (c *cutter) joinColumns(h *frame.Head, a aligned) bool {
+	headed := h.First > 0
+	if h.First >= h.Rows.Len() || !headed && 2*a.wide() < len(c.places) {
 		return false
 	}
 	places := c.places[:1:1]
 	for i, place := range c.places[1:] {
 		filled, close := spacing(h, i+1, place.first)
-		if len(h.Cell(h.First-1, i+1)) == 0 && (2*filled < h.Rows.Len()-h.First || 2*close > filled) {
+		rare := 2*filled < h.Rows.Len()-h.First
+		belongs := close == filled && (h.Moments(i) || rare && h.HasText(i))
+		if headed {
+			belongs = len(h.Cell(h.First-1, i+1)) == 0 && (rare || 2*close > filled)
+		}
+		if belongs {
 			places[len(places)-1].end = place.end
 		} else {
 			places = append(places, place)
-		}
-	}
-	joined := len(places) < len(c.places)
-	c.places = places
-	return joined
-}
-
-// joinClose joins columns without headings that a single blank separates in all lines, if
-// these are a date and a time of day, or a text and a value in less than half of the lines,
-// and most columns are wide apart. It reports whether it did.
-func (c *cutter) joinClose(h *frame.Head, a aligned) bool {
-	if h.First > 0 || 2*a.wide() < len(c.places) {
-		return false
-	}
-	places := slices.Clone(c.places)
-	for i := len(places) - 1; i > 0; i-- {
-		filled, close := spacing(h, i, places[i].first)
-		if close == filled && (h.Moments(i-1) || h.HasText(i-1) && 2*filled < h.Rows.Len()) {
-			places[i-1].end = places[i].end
-			places = slices.Delete(places, i, i+1)
 		}
 	}
 	joined := len(places) < len(c.places)

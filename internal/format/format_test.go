@@ -32,7 +32,12 @@ func layout(t *testing.T, text string) source.Layout { return Detect(open(t, tex
 // read detects the layout of a text and reads it.
 func read(t *testing.T, text string) (lay source.Layout, headings []string, rows []texttest.Row, skipped record.Skipped) {
 	t.Helper()
-	src := open(t, text)
+	return readSource(t, open(t, text))
+}
+
+// readSource detects the layout of a source and reads it.
+func readSource(t *testing.T, src *source.Source) (lay source.Layout, headings []string, rows []texttest.Row, skipped record.Skipped) {
+	t.Helper()
 	lay = Detect(src, nil)
 	r, headings, err := Of(&lay).Open(src, lay)
 	require.NoError(t, err)

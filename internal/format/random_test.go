@@ -10,6 +10,8 @@ import (
 	"unicode/utf8"
 
 	"github.com/stretchr/testify/require"
+
+	"ambertray/internal/text/texttest"
 )
 
 // TestRandomTables writes tables of random columns in random dialects, some of them below titles,
@@ -39,11 +41,7 @@ func TestRandomTables(t *testing.T) {
 			write(cells, i == 0)
 		}
 		lay, headings, rows, _ := read(t, text.String())
-		got := [][]string{headings}
-		for _, row := range rows {
-			got = append(got, row.Cells)
-		}
-		require.Equal(t, table, got, "%s: %s", layoutOf(lay), text.String())
+		require.Equal(t, table, tableOf(headings, rows), "%s: %s", layoutOf(lay), text.String())
 	}
 }
 
@@ -70,14 +68,12 @@ func TestRandomFixed(t *testing.T) {
 			}
 		}
 		lay, headings, rows, _ := read(t, text)
-		got := [][]string{headings}
 		for _, row := range rows {
 			for c := range row.Cells {
 				row.Cells[c] = strings.TrimSpace(row.Cells[c])
 			}
-			got = append(got, row.Cells)
 		}
-		require.Equal(t, table, got, "%s: %s", layoutOf(lay), text)
+		require.Equal(t, table, tableOf(headings, rows), "%s: %s", layoutOf(lay), text)
 	}
 }
 
@@ -111,11 +107,7 @@ func TestRandomEnds(t *testing.T) {
 		}
 		text += randomEnd(r, columns, len(table)-1, d, line)
 		lay, headings, rows, _ := read(t, text)
-		got := [][]string{headings}
-		for _, row := range rows {
-			got = append(got, row.Cells)
-		}
-		require.Equal(t, table, got, "%s: %s", layoutOf(lay), text)
+		require.Equal(t, table, tableOf(headings, rows), "%s: %s", layoutOf(lay), text)
 	}
 }
 
@@ -149,6 +141,15 @@ func randomTotal(r *rand.Rand, columns []randomColumn) []string {
 		}
 	}
 	return cells
+}
+
+// tableOf returns the headings and the cells of rows, as randomTable does.
+func tableOf(headings []string, rows []texttest.Row) [][]string {
+	table := [][]string{headings}
+	for _, row := range rows {
+		table = append(table, row.Cells)
+	}
+	return table
 }
 
 // randomTable returns the headings of columns and rows of their values.

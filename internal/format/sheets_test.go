@@ -13,7 +13,6 @@ import (
 	"github.com/xuri/excelize/v2"
 
 	"ambertray/internal/source"
-	"ambertray/internal/text/texttest"
 )
 
 // TestRandomSheets writes tables of random columns into sheets, as numbers, dates and texts, below
@@ -106,13 +105,6 @@ func (s *sheetWriter) read() [][]string {
 	src, err := new(source.Opener).Open(context.Background(), path, source.Options{})
 	require.NoError(s, err)
 	defer src.Close()
-	lay := Detect(src, nil)
-	r, headings, err := Of(&lay).Open(src, lay)
-	require.NoError(s, err)
-	rows, _ := texttest.Read(s.T, r, 1)
-	got := [][]string{headings}
-	for _, row := range rows {
-		got = append(got, row.Cells)
-	}
-	return got
+	_, headings, rows, _ := readSource(s.T, src)
+	return tableOf(headings, rows)
 }

@@ -51,7 +51,7 @@ func NewHead(rows *record.Batch) Head {
 	return h
 }
 
-// SkipTitles says that so many rows at the top are titles.
+// SkipTitles takes a number of rows at the top for titles.
 func (h *Head) SkipTitles(rows int) { h.top = max(h.top, rows) }
 
 // cutTitles returns how many rows at the top are titles that the delimiter cuts, such as

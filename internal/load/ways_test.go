@@ -5,7 +5,6 @@ import (
 	"errors"
 	"os"
 	"path/filepath"
-	"slices"
 	"strings"
 	"testing"
 
@@ -17,9 +16,7 @@ import (
 	"ambertray/internal/differ"
 	"ambertray/internal/ledger"
 	"ambertray/internal/load"
-	"ambertray/internal/note"
 	"ambertray/internal/pass"
-	"ambertray/internal/reject"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
 	"ambertray/internal/tray"
@@ -254,98 +251,6 @@ func TestEncodingNoted(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, load.Counts{Read: 4, Loaded: 1, Rejected: 3}, counts(r))
 	require.Contains(t, r.Notes[0].What, "looks like windows-1252, and the plan says utf-8: --encoding windows-1252 reads it")
-}
-
-// TestMendedCodes notes codes of different lengths. If all loaded codes have one length, it
-// refuses those that lost leading zeros in the file of rejects.
-func TestMendedCodes(t *testing.T) {
-	for loaded, want := range map[string]int64{"001,ant 002,bee": 1, "001,ant 2,bee": 0} {
-		d := newDesk(t)
-		tr := d.plan(table.Refuse, loaded+" 003,")
-		tr.Table.Columns[0].Type = table.Type{Kind: table.Char, Size: 3}
-		tr.Table.Columns[1].Nullable = false
-		r, err := d.load(tr, load.Options{})
-		require.NoError(t, err)
-		text, err := os.ReadFile(*r.Rejects.File)
-		require.NoError(t, err)
-		require.NoError(t, os.WriteFile(*r.Rejects.File, []byte(strings.Replace(string(text), "003,,", "3,cat,", 1)), 0o600))
-		m, err := load.Mend(context.Background(), tr, "0001", &source.Opener{}, d.db, load.Options{})
-		require.NoError(t, err)
-		require.Equal(t, want, m.Counts.Rejected, loaded)
-		require.Equal(t, want == 0, slices.ContainsFunc(r.Notes, func(n note.Note) bool { return strings.Contains(n.What, "pad_zeros: 3 restores them") }), loaded)
-	}
-}
-
-// TestFilledSpacer rejects a record with a value in a column that is left out because it was
-// blank, into new rows and existing ones, and loads it where the column is just left out.
-func TestFilledSpacer(t *testing.T) {
-	d := newDesk(t)
-	for i, existing := range []table.Existing{table.Refuse, table.Append} {
-		tr := d.plan(existing, "")
-		require.NoError(t, os.WriteFile(filepath.Join(filepath.Dir(tr.Dir), tr.Files[0]), []byte(strings.ReplaceAll(",no,name\n ,@1,ant\nX,@2,bee\nX,@y,eel\n", "@", string(rune('1'+i)))), 0o600))
-		tr.Table.Columns = append(tr.Table.Columns, table.Column{From: "column_1", LeaveOut: true, Blank: true})
-		r, err := d.load(tr, load.Options{})
-		require.NoError(t, err)
-		require.True(t, r.Verified)
-		require.Equal(t, load.Counts{Read: 3, Loaded: 1, Rejected: 2}, counts(r))
-		text, err := os.ReadFile(*r.Rejects.File)
-		require.NoError(t, err)
-		require.Contains(t, string(text), `column_1,X,"has a value, but the plan leaves this column out as blank`)
-		require.Contains(t, string(text), `; no ""`+string(rune('1'+i))+`y"": not a whole number"`)
-	}
-	require.Equal(t, "11 ant, 21 ant", d.rows())
-}
-
-// TestMended loads corrected rejects once, and keeps those that still fail.
-func TestMended(t *testing.T) {
-	d, ctx := newDesk(t), context.Background()
-	tr := d.plan(table.Refuse, "1,ant x,bee y,cat z,dog")
-	_, err := load.Mend(ctx, tr, "0001", &source.Opener{}, d.db, load.Options{})
-	require.ErrorIs(t, err, load.ErrNoRejects)
-	r, err := d.load(tr, load.Options{})
-	require.NoError(t, err)
-	correct := func(old, text string) {
-		content, err := os.ReadFile(*r.Rejects.File)
-		require.NoError(t, err)
-		require.Contains(t, string(content), old)
-		require.NoError(t, os.WriteFile(*r.Rejects.File, []byte(strings.Replace(string(content), old, text, 1)), 0o600))
-	}
-	mend := func(o load.Options) (*load.Receipt, error) {
-		return load.Mend(ctx, tr, "0001", &source.Opener{}, d.db, o)
-	}
-	correct("x,bee,", "2,bee,")
-	var beside error
-	m, err := mend(load.Options{Progress: func(pass.Progress) { _, beside = mend(load.Options{}) }})
-	require.NoError(t, err)
-	require.ErrorIs(t, beside, load.ErrMending)
-	require.Equal(t, load.Counts{Read: 3, Loaded: 1, Rejected: 2}, counts(m))
-	v, err := load.Verify(ctx, tr, &source.Opener{}, d.db, load.VerifyOptions{})
-	require.NoError(t, err)
-	require.True(t, v.Verified)
-	require.Equal(t, int64(1), v.Mended)
-
-	correct("y,cat,", "3,cat,")
-	draft := *r.Rejects.File + ".mending"
-	require.NoError(t, os.WriteFile(draft, []byte("half"), 0o600))
-	_, err = mend(load.Options{NoLedger: true})
-	require.ErrorIs(t, err, load.ErrHalfMended)
-	_, err = mend(load.Options{})
-	require.NoError(t, err, "the ledger knows that the draft was not committed")
-	require.Equal(t, "1 ant, 2 bee, 3 cat", d.rows())
-	correct("z,dog,", "3,dog,")
-	m, err = mend(load.Options{})
-	require.NoError(t, err)
-	require.Equal(t, int64(1), m.Counts.Rejected, "a key that the table has")
-	require.NoError(t, os.WriteFile(*r.Rejects.File, []byte(strings.Join(reject.Header([]string{"no", "name"}), ",")+"\n"), 0o600))
-	m, err = mend(load.Options{})
-	require.NoError(t, err)
-	require.Contains(t, m.Notes[0].What, "no longer in the file, and were not loaded: 1 of 1")
-	d.exec("DROP TABLE find")
-	_, err = mend(load.Options{})
-	require.ErrorIs(t, err, database.ErrNoTable)
-	last, err := load.ReadMend(tr.LoadDir("0001"))
-	require.NoError(t, err)
-	require.Equal(t, m.Counts, last.Counts)
 }
 
 // stored is a database whose tables are stored in another way; fail, unless nil, is

@@ -322,7 +322,7 @@ func (p *Pass) converter(o Options) (*convert.Converter, error) {
 	if err != nil {
 		return nil, err
 	}
-	conv.Blank(&p.tray.Table, p.Headings)
+	conv.ExpectBlank(&p.tray.Table, p.Headings) // o.Table may have only the loaded columns
 	conv.Refuse(o.Refused)
 	return conv, nil
 }

@@ -95,7 +95,7 @@ func (s *Survey) recordNotes() (list []note.Note) {
 func (s *Survey) escapeNotes() []note.Note {
 	for i := range s.Columns {
 		if slices.Contains(s.Columns[i].Choice.NullWords, `\N`) {
-			return []note.Note{note.About(`servers write \N for NULL; what else they write with a backslash, such as \t for a tab, is kept as it is`)}
+			return []note.Note{note.About(`servers write \N for NULL; their other escapes, such as \t for a tab, are kept unchanged`)}
 		}
 	}
 	return nil

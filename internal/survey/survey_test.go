@@ -69,7 +69,7 @@ func TestServerEscapes(t *testing.T) {
 		s := run(t, survey.Options{}, text)
 		said := 0
 		for _, n := range s.Notes {
-			if strings.Contains(n.What, `such as \t for a tab, is kept`) {
+			if strings.Contains(n.What, `such as \t for a tab, are kept unchanged`) {
 				said++
 			}
 		}

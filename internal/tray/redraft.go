@@ -174,7 +174,7 @@ func (m *merger) columns(mine, base, next *yaml.Node) {
 			continue
 		}
 		_, out := entry(my, "leave_out")
-		if out == nil || out.Value == "false" || out.Value == whileBlank {
+		if out == nil || out.Value != "true" {
 			m.mapping("column "+heading, my, columnFrom(base, heading), column)
 		}
 	}

@@ -134,12 +134,12 @@ func (t *Tray) columnNode(c table.Column) *yaml.Node {
 	} else {
 		put(n, "from", fromNode(&c))
 	}
-	switch {
-	case c.Blank:
-		put(n, "leave_out", scalar(whileBlank))
-		return n
-	case c.LeaveOut:
-		put(n, "leave_out", scalar("true"))
+	if c.LeaveOut {
+		word := "true"
+		if c.Blank {
+			word = whileBlank
+		}
+		put(n, "leave_out", scalar(word))
 		return n
 	}
 	put(n, "name", scalar(c.Name))

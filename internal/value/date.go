@@ -166,31 +166,37 @@ func fullYear(short int) int {
 
 // scanClock continues after the date.
 func scanClock(rest []byte, notation uint16, v *Value) (Shape, bool) {
-	kind := Date
 	v.date.micros = 0
+	if len(rest) == 0 {
+		return existing(Shape{Date, notation}, v)
+	}
+	switch {
+	case rest[0] == 'T' || rest[0] == 't':
+		notation |= markT
+	case rest[0] == ',' && len(rest) > 2 && rest[1] == ' ':
+		rest = rest[1:]
+	case rest[0] != ' ':
+		return Shape{}, false
+	}
+	micros, clock, rest, ok := scanTimeOfDay(rest[1:])
+	if !ok {
+		return Shape{}, false
+	}
+	return scanOffsetAfter(micros, rest, notation|clock, v)
+}
+
+// scanOffsetAfter continues after the time of day, which an offset from UTC may follow.
+func scanOffsetAfter(micros int64, rest []byte, notation uint16, v *Value) (Shape, bool) {
+	kind := Timestamp
 	if len(rest) > 0 {
-		switch {
-		case rest[0] == 'T' || rest[0] == 't':
-			notation |= markT
-		case rest[0] == ',' && len(rest) > 2 && rest[1] == ' ':
-			rest = rest[1:]
-		case rest[0] != ' ':
-			return Shape{}, false
-		}
-		micros, clock, rest, ok := scanTimeOfDay(rest[1:])
+		offset, ok := scanOffset(bytes.TrimLeft(rest, " "))
 		if !ok {
 			return Shape{}, false
 		}
-		kind, v.date.micros = Timestamp, micros
-		notation |= clock
-		if len(rest) > 0 {
-			offset, ok := scanOffset(bytes.TrimLeft(rest, " "))
-			if !ok {
-				return Shape{}, false
-			}
-			kind, v.date.micros = Instant, micros-offset
-		}
+		kind = Instant
+		micros -= offset
 	}
+	v.date.micros = micros
 	return existing(Shape{kind, notation}, v)
 }
 
@@ -292,7 +298,8 @@ func packedClock(n int) (micros int64, ok bool) {
 }
 
 // scanCompactClock recognises yyyyMMdd with a time of day after it: 20260131 10:15:00,
-// 20260131T101500, 20260131 101500, and each of them, as 20260131101500 too, with an offset from UTC.
+// 20260131T101500, 20260131 101500, and 20260131101500 with an offset from UTC. The others may
+// have an offset too.
 func scanCompactClock(cell []byte, v *Value) (Shape, bool) {
 	day, n := digits(cell, 8)
 	if n < 8 || len(cell) < len("yyyyMMdd H:mm") || !plausible(day/10000) {
@@ -317,17 +324,7 @@ func scanCompactClock(cell []byte, v *Value) (Shape, bool) {
 	if n < 6 || !ok {
 		return Shape{}, false
 	}
-	kind := Timestamp
-	if len(rest) > 6 {
-		offset, ok := scanOffset(bytes.TrimLeft(rest[6:], " "))
-		if !ok {
-			return Shape{}, false
-		}
-		kind = Instant
-		micros -= offset
-	}
-	v.date.micros = micros
-	return existing(Shape{kind, notation}, v)
+	return scanOffsetAfter(micros, rest[6:], notation, v)
 }
 
 // Redate reads a whole number that is marked CompactDate as the date that it

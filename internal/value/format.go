@@ -123,7 +123,7 @@ func ParseFormat(pattern string, kind Kind) (Format, error) {
 	case m[11] != "" && !packed:
 		return Format{}, bad
 	case m[11] != "" && m[6] == " ":
-		*n = compact | separatorSpace
+		*n = *n&^maskSeparator | separatorSpace
 	case packed && m[11] == "" && hasClock:
 		*n = *n&^maskLayout | compactDay
 	}
