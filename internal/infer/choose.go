@@ -303,7 +303,7 @@ func (p *Column) examplesOf(takes func(value.Shape) bool) []Example {
 			all = append(all, p.tallies[i].examples...)
 		}
 	}
-	slices.SortStableFunc(all, func(a, b Example) int { return int(a.Line - b.Line) })
+	inOrder(all)
 	return all[:min(len(all), maxExamples)]
 }
 

@@ -129,6 +129,10 @@ func TestChoose(t *testing.T) {
 		{"two-digit years first", "date", "yy-MM-dd", list("99-12-31|25-01-02"), "year, month, day: \"99-12-31\" on line 1"},
 		{"year, day, month", "date", "yyyy/dd/MM", list("2026/31/01|2026/02/03"), "year, day, month: \"2026/31/01\" on line 1"},
 		{"names of months", "date", "dd MMM yyyy", list("5 Mar 2026|31 December 1999"), "2 dates"},
+		{"Spanish and Portuguese", "date", "dd 'de' MMM 'de' yyyy", list("5 de enero de 2026|31 de Dezembro de 1999"), "2 dates"},
+		{"Japanese and Chinese", "date", "yyyy'年'MM'月'dd'日'", list("2026年1月5日|2026年03月04日|1999年12月31日|2026年5月31日"), "4 dates"},
+		{"a month that is none", "varchar(20)", "", list("2026年13月5日|2026年1月5日|2026年1月6日"), "1 is not"},
+		{"Japanese times", "timestamp(0)", "yyyy'年'MM'月'dd'日' HH:mm", list("2026年1月5日 10:15|2026年12月31日 23:59"), "2 timestamps"},
 		{"American names", "date", "MMM dd, yyyy", list("Mar 5, 2026|December 31, 1999"), ""},
 		{"shouted", "date", "dd-MMM-yy", list("05-MAR-26|31-DEC-99"), ""},
 		{"compact", "date", "yyyyMMdd", list("20260305|19991231"), "all 2 numbers are dates written yyyyMMdd"},
@@ -309,6 +313,50 @@ func TestParallel(t *testing.T) {
 	require.InEpsilon(t, 90_000, c.Distinct, 0.05)
 	require.Equal(t, "0.00", c.Min)
 	require.Equal(t, "70000.00", c.Max)
+}
+
+// TestMerge divides the batches of several files among columns in every way, and wants what
+// one column has: of a survey nothing may depend on which processor was faster.
+func TestMerge(t *testing.T) {
+	random := rand.New(rand.NewPCG(11, 7))
+	some := list("1|1.0|01|1,5|1.5|12|-|n/a|NULL|ant|BEE|yes|no|2026-01-02|02/01/2026|13/01/2026|31/02/2026|1e3|1000|10:30|")
+	for range 300 {
+		columns := make([]infer.Column, 1+random.IntN(3))
+		var whole infer.Column
+		titles := list("a.csv|b.csv|c.csv|d.csv")
+		kinds := 1 + random.IntN(len(some))
+		for part := range titles {
+			values := make([]string, 1+random.IntN(4))
+			for i := range values {
+				values[i] = some[random.IntN(kinds)]
+			}
+			b := cut(t, values)
+			b.Part = part
+			for _, p := range []*infer.Column{&whole, &columns[random.IntN(len(columns))]} {
+				p.Origin.Parts = titles
+				add(p, b, nil)
+			}
+		}
+		random.Shuffle(len(columns), func(i, j int) { columns[i], columns[j] = columns[j], columns[i] })
+		merged := &columns[0]
+		for i := range columns[1:] {
+			merged.Merge(&columns[i+1])
+		}
+		require.Equal(t, whole.Choose(infer.Options{}), merged.Choose(infer.Options{}))
+		require.Equal(t, whole.Kinds(), merged.Kinds())
+		require.Equal(t, whole.Examples(), merged.Examples())
+		require.Equal(t, whole.NullWords(), merged.NullWords())
+	}
+}
+
+// cut returns the only batch of a file of the values.
+func cut(t testing.TB, values []string) *record.Batch {
+	t.Helper()
+	piece, err := open(t, values).Next()
+	require.NoError(t, err)
+	b, err := piece.Cut(context.Background())
+	require.NoError(t, err)
+	return b
 }
 
 // TestSorts names what most values of a part are, whatever batches they come in.

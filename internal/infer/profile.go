@@ -19,24 +19,9 @@ import (
 // maxExamples is how many values are kept as examples of a shape, and shown.
 const maxExamples = 5
 
-// Example is a value and the line of the record that it stands in.
-type Example struct {
-	Text string `json:"text"`
-	Line int64  `json:"line"`
-	Row  bool   `json:"-"` // the line is a row of a sheet
-}
-
-// Place says where the value stands.
-func (e *Example) Place() string {
-	if e.Row {
-		return "row " + group(e.Line)
-	}
-	return "line " + group(e.Line)
-}
-
 // Column is the profile of one column.
 type Column struct {
-	Rows    bool // lines of the source are rows of a sheet
+	Origin  Origin
 	Records int64
 	Blanks  int64
 	Spaced  int64 // values that begin with a space
@@ -124,7 +109,7 @@ func (p *Column) addValue(rows *Rows, r, c int, hash uint64) {
 		p.rising.add(shape, v.Int)
 	}
 	if len(t.examples) < maxExamples {
-		t.addExample(Example{record.Clip(cell), rows.line(r), p.Rows})
+		t.addExample(p.Origin.example(cell, rows.batch, rows.index(r)))
 	}
 }
 
@@ -248,7 +233,8 @@ func characters(cell []byte, key uint64) int {
 	return utf8.RuneCount(cell)
 }
 
-// Merge adds the profile of another part of the source.
+// Merge adds the profile of other records of the source. The result does not depend on how the
+// records were divided.
 func (p *Column) Merge(o *Column) {
 	p.Records += o.Records
 	p.Blanks += o.Blanks
@@ -270,6 +256,7 @@ func (p *Column) Merge(o *Column) {
 	for i := range o.tallies {
 		p.tallies[p.tally(o.tallies[i].shape)].merge(&o.tallies[i])
 	}
+	slices.SortFunc(p.tallies, func(a, b tally) int { return a.examples[0].compare(&b.examples[0]) })
 }
 
 // NullWords returns the well-known null words among the values and how often
@@ -291,7 +278,7 @@ func (p *Column) Examples() []Example {
 	for i := range p.tallies {
 		all = append(all, p.tallies[i].examples...)
 	}
-	slices.SortFunc(all, func(a, b Example) int { return int(a.Line - b.Line) })
+	inOrder(all)
 	return slices.Clip(all[:min(len(all), maxExamples)])
 }
 

@@ -35,17 +35,17 @@ func (rows *Rows) cell(r, c int) []byte {
 	return rows.batch.Data[span.Start:span.End]
 }
 
-// line returns the line of row r.
-func (rows *Rows) line(r int) int64 {
+// index returns the place of row r among the records of the batch.
+func (rows *Rows) index(r int) int {
 	if rows.batch.Even(rows.width) {
-		return rows.batch.Line(r)
+		return r
 	}
 	for i := range rows.batch.Len() {
 		if rows.batch.Width(i) == rows.width {
 			r--
 		}
 		if r < 0 {
-			return rows.batch.Line(i)
+			return i
 		}
 	}
 	panic("no such row")

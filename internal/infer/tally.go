@@ -92,16 +92,20 @@ func prose(cell []byte) bool {
 	return false
 }
 
-// extremes keeps the least and the greatest value of order i.
+// extremes keeps the least and the greatest value of order i. Of equal values it keeps the one
+// whose text sorts first.
 func (t *tally) extremes(i int, n int64, f float64, cell []byte) {
 	lo, hi := &t.min[i], &t.max[i]
-	if len(lo.text) == 0 || f < lo.float || f == lo.float && n < lo.int {
+	if len(lo.text) == 0 || f < lo.float || f == lo.float && (n < lo.int || n == lo.int && lo.follows(cell)) {
 		lo.set(n, f, cell)
 	}
-	if len(hi.text) == 0 || f > hi.float || f == hi.float && n > hi.int {
+	if len(hi.text) == 0 || f > hi.float || f == hi.float && (n > hi.int || n == hi.int && hi.follows(cell)) {
 		hi.set(n, f, cell)
 	}
 }
+
+// follows reports whether the text of e sorts after that of an equal value.
+func (e *extreme) follows(cell []byte) bool { return bytes.Compare(e.text, value.Trim(cell)) > 0 }
 
 func (e *extreme) set(n int64, f float64, cell []byte) {
 	e.int, e.float, e.text, e.fresh = n, f, value.Trim(cell), true
@@ -152,14 +156,14 @@ func (t *tally) merge(o *tally) {
 		t.width = -1
 	}
 	t.examples = mergeExamples(t.examples, o.examples)
-	for i := range t.min {
-		if len(o.min[i].text) > 0 && (len(t.min[i].text) == 0 || o.min[i].less(&t.min[i])) {
-			t.min[i] = o.min[i]
-		}
-		if len(o.max[i].text) > 0 && (len(t.max[i].text) == 0 || t.max[i].less(&o.max[i])) {
-			t.max[i] = o.max[i]
+	for i := range o.min {
+		for _, e := range []extreme{o.min[i], o.max[i]} {
+			if len(e.text) > 0 {
+				t.extremes(i, e.int, e.float, e.text)
+			}
 		}
 	}
+	t.own()
 }
 
 // addExample keeps the first values that differ.
@@ -172,7 +176,7 @@ func (t *tally) addExample(e Example) {
 // mergeExamples returns the first values that differ of both.
 func mergeExamples(a, b []Example) []Example {
 	all := slices.Concat(a, b)
-	slices.SortFunc(all, func(a, b Example) int { return int(a.Line - b.Line) })
+	inOrder(all)
 	var t tally
 	for _, e := range all {
 		t.addExample(e)

@@ -106,7 +106,7 @@ func (p *Column) remarkText(c *Choice) {
 			if p.isCode(t) {
 				continue
 			}
-			if t.examples[0].Text == dumpedNull {
+			if t.examples[0].Text == value.DumpedNull {
 				c.readAsNull(t)
 				continue
 			}
@@ -117,9 +117,6 @@ func (p *Column) remarkText(c *Choice) {
 		c.Evidence += fmt.Sprintf("; only %s: with true_words and false_words it can be boolean", strings.Join(texts, " and "))
 	}
 }
-
-// dumpedNull is what servers write for NULL in text files. It has no other meaning.
-const dumpedNull = `\N`
 
 // isCode reports whether a null word is most likely one of many codes of the same
 // form, as NA is among codes of two capitals.

@@ -43,7 +43,7 @@ func quoted(text string) string {
 	return fmt.Sprintf("%q", text)
 }
 
-func at(e Example) string { return quoted(e.Text) + " on " + e.Place() }
+func at(e Example) string { return quoted(e.Text) + " " + e.Place() }
 
 // examples writes up to five examples.
 func examples(list []Example) string {

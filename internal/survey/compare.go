@@ -96,7 +96,7 @@ func (c *Column) changes(now *Column, records, nowRecords int64) (what []string)
 	add := func(format string, args ...any) { what = append(what, fmt.Sprintf(format, args...)) }
 	for _, k := range now.Kinds {
 		if len(c.Kinds) > 0 && !slices.ContainsFunc(c.Kinds, func(o infer.Kind) bool { return o.Name == k.Name }) {
-			add("%s of a new kind, %s, such as %q on line %s", note.Count(k.Count, "value is", "values are"), k.Name, k.Examples[0].Text, humanize.Comma(k.Examples[0].Line))
+			add("%s of a new kind, %s, such as %q %s", note.Count(k.Count, "value is", "values are"), k.Name, k.Examples[0].Text, k.Examples[0].Place())
 		}
 	}
 	before, after := share(c.Blanks, records), share(now.Blanks, nowRecords)

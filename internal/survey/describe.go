@@ -2,6 +2,7 @@ package survey
 
 import (
 	"fmt"
+	"slices"
 
 	"ambertray/internal/dialect"
 	"ambertray/internal/infer"
@@ -65,4 +66,19 @@ func (w *surveying) keyPairs() []KeyPair {
 		pairs = append(pairs, KeyPair{[]string{w.survey.Columns[p.A].Name, w.survey.Columns[p.B].Name}, p.Sure, p.Dense})
 	}
 	return pairs
+}
+
+// KeysFor returns the keys that a plan needs beside a type of a column if most of its values are
+// of that type, such as their format. The column goes by its heading or its name.
+func (s *Survey) KeysFor(column, typ string) [][2]string {
+	i := slices.IndexFunc(s.Columns, func(c Column) bool { return c.Heading == column || c.Name == column })
+	wanted, err := table.ParseType(typ)
+	if i < 0 || err != nil || s.Columns[i].Choice.Tighter == nil {
+		return nil
+	}
+	tighter := s.Columns[i].Choice.Tighter.Type
+	if tighter.Kind != wanted.Kind && !(tighter.Numeric() && wanted.Numeric()) {
+		return nil
+	}
+	return s.Columns[i].Choice.Remedies[0].Keys[1:]
 }

@@ -8,6 +8,7 @@ import (
 	"ambertray/internal/note"
 	"ambertray/internal/record"
 	"ambertray/internal/source"
+	"ambertray/internal/value"
 )
 
 // notes lists what a person should know of the survey, the most important first:
@@ -69,6 +70,9 @@ func (s *Survey) encodingNotes() (list []note.Note) {
 	return list
 }
 
+// kept are the oddities of records that are loaded.
+var kept = []string{record.LiteralQuote.String(), record.StrayQuote.String(), record.StrayBackslash.String()}
+
 // recordNotes is about records that are rejected or filled.
 func (s *Survey) recordNotes() (list []note.Note) {
 	n := s.Ragged - s.Filled
@@ -84,7 +88,7 @@ func (s *Survey) recordNotes() (list []note.Note) {
 		list = append(list, note.About(note.Count(s.Broken, "record is rejected because it", "records are rejected because they")+" cannot be read"))
 	}
 	for _, o := range s.Oddities {
-		if o.What == record.LiteralQuote.String() || o.What == record.StrayQuote.String() {
+		if slices.Contains(kept, o.What) {
 			list = append(list, note.Note{Source: &o.Source, Line: o.Line, Column: o.Column, What: o.What})
 		}
 	}
@@ -93,9 +97,12 @@ func (s *Survey) recordNotes() (list []note.Note) {
 
 // escapeNotes says that backslashes are kept, if a server seems to have written the text.
 func (s *Survey) escapeNotes() []note.Note {
+	if s.Layout.Escape == source.ServerEscapes {
+		return nil
+	}
 	for i := range s.Columns {
-		if slices.Contains(s.Columns[i].Choice.NullWords, `\N`) {
-			return []note.Note{note.About(`servers write \N for NULL; their other escapes, such as \t for a tab, are kept unchanged`)}
+		if slices.Contains(s.Columns[i].Choice.NullWords, value.DumpedNull) {
+			return []note.Note{note.About(`servers write \N for NULL; other backslashes are kept unchanged, as not all begin escapes of servers; --escape server reads those that do`)}
 		}
 	}
 	return nil
@@ -141,8 +148,9 @@ func (s *Survey) layoutNotes() (list []note.Note) {
 		unusual bool
 		what    string
 	}{
-		{l.Unquoted() && s.hasQuotes, `quotes are read as text: they do not go around cells; --quote '"' if they do`},
+		{l.Unquoted() && s.hasQuotes && l.Escape != source.ServerEscapes, `quotes are read as text: they do not go around cells; --quote '"' if they do`},
 		{l.Quote == "'", "cells are quoted with '"},
+		{l.Escape == source.ServerEscapes, `backslashes are escapes, as servers write them: \t is a tab, \n a line end, \\ a backslash; --escape doubled if they are text`},
 		{l.Escape == source.Backslash, `a quote in a quoted cell is written \"`},
 		{l.Escape == source.Unescaped, "quotes in quoted cells are not doubled: only one before a delimiter or line end closes a cell"},
 		{l.SkipSpaces, "the spaces around cells are removed; --skip-spaces=false keeps them"},

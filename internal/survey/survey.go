@@ -128,6 +128,7 @@ type Options struct {
 	// Draw is how many records are drawn from the whole of the source, to be looked at.
 	Draw  int
 	Spare bool // leave a processor to somebody who waits
+	Table bool // the source is the rows of a table, which have no lines
 }
 
 const (
@@ -290,11 +291,12 @@ func (w *surveying) works() (works []record.Work[seen]) {
 	if w.options.Sample > 0 {
 		workers = 1
 	}
+	origin := infer.Origin{Parts: w.parts, Sheet: !w.survey.Layout.IsText(), Table: w.options.Table}
 	w.profiles, w.samples = make([][]infer.Column, workers), make([]record.Sample, workers)
 	for i := range w.profiles {
 		w.profiles[i], w.samples[i].Size = make([]infer.Column, len(w.headings)), w.options.Draw
 		for c := range w.profiles[i] {
-			w.profiles[i][c].Rows = !w.survey.Layout.IsText()
+			w.profiles[i][c].Origin = origin
 		}
 		works = append(works, w.work(w.profiles[i], &w.samples[i]))
 	}

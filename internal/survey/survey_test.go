@@ -63,17 +63,21 @@ func TestFooter(t *testing.T) {
 	require.Equal(t, int64(4), kept.Records, "what is set is not detected")
 }
 
-// TestServerEscapes says once that backslashes are kept in a text that a server seems to have written.
+// TestServerEscapes says what becomes of backslashes in a text that a server seems to have written.
 func TestServerEscapes(t *testing.T) {
-	for text, want := range map[string]int{"no\tname\tnote\n1\tant\\tlion\t\\N\n2\t\\N\tx\n": 1, "no\tname\n1\tant\\tlion\n2\tn/a\n": 0} {
-		s := run(t, survey.Options{}, text)
-		said := 0
-		for _, n := range s.Notes {
-			if strings.Contains(n.What, `such as \t for a tab, are kept unchanged`) {
-				said++
+	for text, want := range map[string]string{
+		"no\tname\tnote\n1\tant\\tlion\t\\N\n2\t\\N\tx\n":                     "backslashes are escapes, as servers write them",
+		"no\tname\tnote\n1\tant\\lion\t\\N\n2\t\\N\tx\n":                      "other backslashes are kept unchanged, as not all begin escapes",
+		"no\tname\n1\tant\\tlion\n2\tn/a\n":                                   "",
+		"no\tname\n1\t\\N\n" + strings.Repeat("2\tant\n", 9999) + "3\ta\\q\n": "backslash that begins no escape, read as text",
+	} {
+		said := ""
+		for _, n := range run(t, survey.Options{}, text).Notes {
+			if strings.Contains(n.What, "backslash") {
+				said += n.What + " "
 			}
 		}
-		require.Equal(t, want, said, text)
+		require.True(t, strings.Contains(said, want) && (want != "" || said == ""), "%.60q: %s", text, said)
 	}
 }
 

@@ -6,11 +6,6 @@ import (
 	"context"
 	"errors"
 	"io"
-	"regexp"
-	"strconv"
-	"strings"
-
-	"github.com/dustin/go-humanize"
 
 	"ambertray/internal/database"
 	"ambertray/internal/export"
@@ -40,6 +35,7 @@ func Profile(ctx context.Context, from database.Target, work *export.Work, o sur
 		write.CloseWithError(err)
 		done <- err
 	}()
+	o.Table = true
 	o.Override = func(l *source.Layout) {
 		overrides := l.Overrides
 		*l = lay
@@ -59,33 +55,9 @@ func Profile(ctx context.Context, from database.Target, work *export.Work, o sur
 	if err != nil {
 		return nil, err
 	}
-	inRows(s)
 	s.Source = work.Table.Name
-	return s, nil
-}
-
-var onLine = regexp.MustCompile(`on line ([\d,]+)`)
-
-// inRows has the survey speak of rows, which are the lines below the heading.
-func inRows(s *survey.Survey) {
-	rows := func(text string) string {
-		return onLine.ReplaceAllStringFunc(text, func(place string) string {
-			n, _ := strconv.ParseInt(strings.ReplaceAll(onLine.FindStringSubmatch(place)[1], ",", ""), 10, 64)
-			return "in row " + humanize.Comma(n-1)
-		})
-	}
-	for i := range s.Columns {
-		c := &s.Columns[i]
-		c.Evidence = rows(c.Evidence)
-		if c.Obstacle != nil {
-			text := rows(*c.Obstacle)
-			c.Obstacle = &text
-		}
-		for e := range c.Examples {
-			c.Examples[e].Line--
-		}
-	}
 	for i := range s.Notes {
-		s.Notes[i].What, s.Notes[i].Source = rows(s.Notes[i].What), nil
+		s.Notes[i].Source = nil
 	}
+	return s, nil
 }
