@@ -5,6 +5,7 @@ import (
 	"strconv"
 	"strings"
 
+	"ambertray/internal/database"
 	"ambertray/internal/table"
 )
 
@@ -20,12 +21,19 @@ var declaredKinds = map[string]table.Kind{
 	"nvarchar": table.Varchar, "character varying": table.Varchar, "text": table.Text, "clob": table.Text, "uuid": table.UUID,
 }
 
+// maxBlob is how many bytes a value has at most, as the engine is usually built.
+const maxBlob = 1_000_000_000
+
 // typeOf returns the type that a column was declared with, nil where that takes
-// any value.
-func typeOf(declared string) *table.Type {
+// any value. A column of bytes has a limit.
+func typeOf(declared string) (*table.Type, *table.Limit) {
+	if strings.Contains(strings.ToLower(declared), "blob") {
+		t, limit, _ := database.BytesOf(declared, 0, maxBlob)
+		return t, limit
+	}
 	m := declaredForm.FindStringSubmatch(strings.ToLower(strings.TrimSpace(declared)))
 	if m == nil {
-		return nil
+		return nil, nil
 	}
 	kind, ok := declaredKinds[m[1]+m[4]]
 	t := table.Type{Kind: kind}
@@ -33,7 +41,7 @@ func typeOf(declared string) *table.Type {
 	scale, _ := strconv.Atoi(m[3])
 	switch {
 	case !ok, kind == table.Decimal && (size == 0 || size > table.MaxPrecision || scale > size):
-		return nil
+		return nil, nil
 	case kind == table.Varchar && size == 0, kind == table.Char && size == 0:
 		t.Kind = table.Text
 	case kind == table.Decimal, kind == table.Varchar, kind == table.Char:
@@ -41,5 +49,5 @@ func typeOf(declared string) *table.Type {
 	case t.HasClock() && m[2] != "":
 		t = t.WithFraction(size)
 	}
-	return &t
+	return &t, nil
 }

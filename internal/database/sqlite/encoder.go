@@ -15,6 +15,7 @@ const (
 	tagInt
 	tagFloat
 	tagText // its length in four bytes, then the text
+	tagBlob // the same of bytes
 )
 
 type encoder struct{}
@@ -35,10 +36,19 @@ func (encoder) Column(_ int, t table.Type) func(dst []byte, v *value.Value) []by
 	case table.Double:
 		return func(dst []byte, v *value.Value) []byte { return appendFloat(dst, v.Float) }
 	}
+	if t.IsBytes() {
+		return appendBlob
+	}
 	return func(dst []byte, v *value.Value) []byte {
 		dst = binary.LittleEndian.AppendUint32(append(dst, tagText), uint32(len(v.Text)))
 		return append(dst, v.Text...)
 	}
+}
+
+// appendBlob appends the bytes that a text such as 0x00ff stands for.
+func appendBlob(dst []byte, v *value.Value) []byte {
+	dst = binary.LittleEndian.AppendUint32(append(dst, tagBlob), uint32(len(v.Text)/2-1))
+	return value.AppendFromHex(dst, v.Text)
 }
 
 // decimalColumn divides the unscaled number: both sides of the division are

@@ -138,6 +138,10 @@ func bind(stmt *sqlite.Stmt, columns int, data []byte) []byte {
 			data = data[4:]
 			stmt.BindText(i, unsafe.String(unsafe.SliceData(data), n)) // the driver copies it
 			data = data[n:]
+		case tagBlob:
+			n := binary.LittleEndian.Uint32(data)
+			stmt.BindBytes(i, data[4:4+n]) // likewise
+			data = data[4+n:]
 		}
 	}
 	return data

@@ -58,8 +58,7 @@ func orBytes(read reader) reader {
 			read(stmt, i, v)
 			return
 		}
-		blob := make([]byte, stmt.ColumnLen(i))
-		stmt.ColumnBytes(i, blob)
-		v.Null, v.Text = false, value.AppendBytes(nil, blob)
+		v.Null = false
+		readBytes(stmt, i, sqlite.TypeBlob, v)
 	}
 }

@@ -97,6 +97,8 @@ type reader func(stmt *sqlite.Stmt, i int, v *value.Value)
 
 func readerOf(t table.Type, wide bool) reader {
 	switch {
+	case t.IsBytes():
+		return ofKind(readBytes)
 	case t.Textual() && wide:
 		return readWide
 	case t.Textual():
@@ -149,6 +151,16 @@ func decimalReader(scale int) func(*sqlite.Stmt, int, sqlite.ColumnType, *value.
 			readUntyped(stmt, i, v)
 		}
 	}
+}
+
+func readBytes(stmt *sqlite.Stmt, i int, kind sqlite.ColumnType, v *value.Value) {
+	if kind != sqlite.TypeBlob {
+		readUntyped(stmt, i, v)
+		return
+	}
+	blob := make([]byte, stmt.ColumnLen(i))
+	stmt.ColumnBytes(i, blob)
+	v.Text, v.Untyped = value.AppendBytes(nil, blob), false
 }
 
 // readText asks whether a value is NULL only where it has no text.

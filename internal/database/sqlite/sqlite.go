@@ -167,11 +167,12 @@ func (t *Target) Columns(ctx context.Context, name string) (list []database.Colu
 	t.conn.SetInterrupt(ctx.Done())
 	const query = `SELECT name, type, "notnull", dflt_value IS NOT NULL OR pk = 1 AND lower(type) = 'integer', hidden IN (2, 3) FROM pragma_table_xinfo(?)`
 	err = sqlitex.Execute(t.conn, query, &sqlitex.ExecOptions{Args: []any{name}, ResultFunc: func(s *sqlite.Stmt) error {
-		list = append(list, database.ColumnInfo{
-			Name: s.ColumnText(0), Native: s.ColumnText(1), Known: true, Type: typeOf(s.ColumnText(1)),
-			Binary:   strings.Contains(strings.ToUpper(s.ColumnText(1)), "BLOB"),
-			Nullable: !s.ColumnBool(2), Default: s.ColumnBool(3), Generated: s.ColumnBool(4),
-		})
+		c := database.ColumnInfo{
+			Name: s.ColumnText(0), Native: s.ColumnText(1), Known: true, Nullable: !s.ColumnBool(2), Default: s.ColumnBool(3), Generated: s.ColumnBool(4),
+		}
+		c.Type, c.Limit = typeOf(c.Native)
+		c.Own = c.Limit != nil
+		list = append(list, c)
 		return nil
 	}})
 	return list, t.fail("ask for the columns of "+name, err)

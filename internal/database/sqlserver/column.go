@@ -82,6 +82,7 @@ func (t *Target) Columns(ctx context.Context, name string) (list []database.Colu
 		c := &live[i]
 		info := database.ColumnInfo{Name: c.name, Native: c.native, Nullable: c.nullable, Default: c.hasValue, Generated: c.computed}
 		info.Type, info.Limit, info.Known = c.planned()
+		info.Own = info.Known && info.Type.IsBytes()
 		list = append(list, info)
 	}
 	return list, err
@@ -117,6 +118,14 @@ const microsPerMinute = 60_000_000
 // planned returns the type that values are written as, and what the column takes of
 // them.
 func (c *liveColumn) planned() (*table.Type, *table.Limit, bool) {
+	switch {
+	case c.typ == "binary": // it fills shorter values with zeros
+		return database.BytesOf(c.native, c.length, c.length)
+	case c.typ == "varbinary" && c.length < 0:
+		return database.BytesOf(c.native, 0, maxPiece)
+	case c.typ == "varbinary":
+		return database.BytesOf(c.native, 0, c.length)
+	}
 	kind, known := kinds[c.typ]
 	if !known {
 		return nil, nil, false

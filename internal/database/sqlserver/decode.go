@@ -162,7 +162,7 @@ func decodeDecimal(b []byte, scale int, v *value.Value) {
 		}
 		return
 	}
-	v.Wide, v.Text = true, []byte(n.String())
+	v.SetWide([]byte(n.String()))
 }
 
 func decodeGUID(b []byte, v *value.Value) {

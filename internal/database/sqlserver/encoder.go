@@ -74,7 +74,7 @@ func (e encoder) Column(column int, t table.Type) func(dst []byte, v *value.Valu
 	case typeMoneyN, typeMoney4, typeMoney8:
 		return moneyColumn(c.size, length)
 	}
-	return textColumn(c)
+	return textColumn(c.long(), textForm(c))
 }
 
 func appendLittle(dst []byte, n uint64, size int) []byte {
@@ -213,9 +213,23 @@ func swapGUID(b []byte) {
 	b[6], b[7] = b[7], b[6]
 }
 
-// textColumn writes a text with its length, in UTF-16 or the code page of the column.
-func textColumn(c *wireColumn) func(dst []byte, v *value.Value) []byte {
-	long, wide, page := c.long(), c.wide(), c.page
+// textForm returns what appends a text in UTF-16 or the code page of the column, or the bytes that
+// it stands for.
+func textForm(c *wireColumn) func(dst, text []byte) []byte {
+	switch {
+	case c.wide():
+		return func(dst, text []byte) []byte { return appendUTF16(dst, string(text)) }
+	case c.code == typeVarBin || c.code == typeBinary:
+		return value.AppendFromHex
+	}
+	return func(dst, text []byte) []byte {
+		encoded, _ := c.page.Encode(text) // the limit of the column has seen that it can be
+		return append(dst, encoded...)
+	}
+}
+
+// textColumn writes a text or bytes with the length, and long ones as one piece.
+func textColumn(long bool, form func(dst, text []byte) []byte) func(dst []byte, v *value.Value) []byte {
 	return func(dst []byte, v *value.Value) []byte {
 		at := len(dst)
 		if long {
@@ -224,12 +238,7 @@ func textColumn(c *wireColumn) func(dst []byte, v *value.Value) []byte {
 			dst = append(dst, 0, 0)
 		}
 		start := len(dst)
-		if wide {
-			dst = appendUTF16(dst, string(v.Text))
-		} else {
-			encoded, _ := page.Encode(v.Text) // the limit of the column has seen that it can be
-			dst = append(dst, encoded...)
-		}
+		dst = form(dst, v.Text)
 		n := len(dst) - start
 		if !long {
 			binary.LittleEndian.PutUint16(dst[at:], uint16(n))

@@ -107,6 +107,10 @@ func (x *tx) forget() {
 	}
 }
 
+// noTransaction is the server's answer if the driver still refers to a transaction that has
+// ended, as after an interruption at the moment of its end.
+const noTransaction = 3971
+
 // Rollback implements database.Tx. Where the load was interrupted in the middle of a
 // request, the connection is gone, and with it, on the server, the transaction.
 func (x *tx) Rollback() error {
@@ -116,6 +120,10 @@ func (x *tx) Rollback() error {
 	x.done = true
 	err := x.exec(context.Background(), "IF @@TRANCOUNT > 0 ROLLBACK TRANSACTION")
 	clear(x.t.stages)
+	var refused mssql.Error
+	if errors.As(err, &refused) && refused.Number == noTransaction {
+		return nil
+	}
 	failed := x.t.fail("roll back", err)
 	if errors.Is(failed, database.ErrUnreachable) {
 		return nil
