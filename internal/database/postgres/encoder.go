@@ -63,14 +63,9 @@ func (encoder) Column(_ int, t table.Type) func(dst []byte, v *value.Value) []by
 	case table.UUID:
 		return appendUUID
 	case table.Text:
-		switch t.Size {
-		case table.JSON:
-			return func(dst []byte, v *value.Value) []byte {
-				dst = binary.BigEndian.AppendUint32(dst, uint32(len(v.Text)+1))
-				return append(append(dst, versionJSON), v.Text...)
-			}
-		case table.Address, table.Network:
-			return func(dst []byte, v *value.Value) []byte { return appendInet(dst, v.Text, t.Size) }
+		own, ok := ownTypes[t.Size]
+		if ok {
+			return func(dst []byte, v *value.Value) []byte { return own.append(dst, v.Text) }
 		}
 	}
 	return func(dst []byte, v *value.Value) []byte {
@@ -78,9 +73,6 @@ func (encoder) Column(_ int, t table.Type) func(dst []byte, v *value.Value) []by
 		return append(dst, v.Text...)
 	}
 }
-
-// versionJSON comes before the text of a jsonb.
-const versionJSON = 1
 
 func append32(dst []byte, n int64) []byte {
 	return binary.BigEndian.AppendUint64(dst, 4<<32|uint64(uint32(n)))

@@ -4,10 +4,32 @@ import (
 	"context"
 
 	"ambertray/internal/table"
+	"ambertray/internal/value"
 )
+
+// ReadNumeric lets tests read what the server sends for a column of that scale.
+func ReadNumeric(data []byte, scale int) (text string, untyped bool) {
+	v := value.Value{Scale: 99, Wide: true, Text: []byte("before")}
+	readNumeric(data, scale, &v)
+	if v.Untyped {
+		return string(v.Text), true
+	}
+	return string(v.AppendDecimal(nil)), false
+}
 
 // CanonicalJSON lets tests compare it with the server.
 var CanonicalJSON = canonicalJSON
+
+// Field returns the text that a text of a column's type is sent as, and what is hashed of it in
+// the end; why is the reason if it is rejected.
+func Field(native, text string) (sent, hashed, why string) {
+	own := ownTypes[ownSizes[native]]
+	canonical, why := own.limit.Text([]byte(text))
+	if why != "" {
+		return "", "", why
+	}
+	return string(canonical), string(own.text(own.encode(nil, canonical))), ""
+}
 
 // Encoder lets tests check the wire format.
 var Encoder = encoder{}

@@ -98,11 +98,9 @@ func (h *hasher) fieldHash(t table.Type) func(field []byte) uint64 {
 	case table.Char: // its padding counts for nothing
 		return func(field []byte) uint64 { return h.bytes(bytes.TrimRight(field, " ")) }
 	case table.Text:
-		switch t.Size { // whose text is hashed
-		case table.JSON:
-			return func(field []byte) uint64 { return h.bytes(field[1:]) }
-		case table.Address, table.Network:
-			return func(field []byte) uint64 { return h.bytes(inetText(field)) }
+		own, ok := ownTypes[t.Size]
+		if ok {
+			return func(field []byte) uint64 { return h.bytes(own.text(field)) }
 		}
 	}
 	return h.bytes

@@ -4,7 +4,6 @@ import (
 	"net/netip"
 
 	"ambertray/internal/database"
-	"ambertray/internal/table"
 )
 
 // Columns of type inet contain addresses with the number of bits of their networks, and columns
@@ -33,20 +32,18 @@ const (
 	family6 = 3
 )
 
-// appendInet appends an address as inet_recv and cidr_recv read it.
-func appendInet(dst []byte, text []byte, size int) []byte {
+// appendInet appends an address as inet_recv reads it, or a network as cidr_recv does; network
+// says which, as 0 or 1.
+func appendInet(dst, text []byte, network byte) []byte {
 	p, err := netip.ParsePrefix(string(text))
 	if err != nil {
-		return append(dst, 0, 0, 0, 0) // which the server refuses
+		return dst // which the server refuses
 	}
-	family, network, address := byte(family6), byte(0), p.Addr().AsSlice()
+	family, address := byte(family6), p.Addr().AsSlice()
 	if p.Addr().Is4() {
 		family = family4
 	}
-	if size == table.Network {
-		network = 1
-	}
-	dst = append(dst, 0, 0, 0, byte(4+len(address)), family, byte(p.Bits()), network, byte(len(address)))
+	dst = append(dst, family, byte(p.Bits()), network, byte(len(address)))
 	return append(dst, address...)
 }
 

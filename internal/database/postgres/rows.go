@@ -1,6 +1,7 @@
 package postgres
 
 import (
+	"bytes"
 	"context"
 	"encoding/binary"
 	"encoding/hex"
@@ -259,10 +260,10 @@ func readNumeric(data []byte, scale int, v *value.Value) {
 	for i := range groups {
 		n = n*10000 + int64(binary.BigEndian.Uint16(data[8+2*i:]))
 	}
-	for ; power > 0; power-- {
+	for range power {
 		n *= 10
 	}
-	for ; power < 0; power++ {
+	for range -power {
 		if n%10 != 0 {
 			readWideNumeric(data[8:], power, v)
 			return
@@ -290,15 +291,14 @@ func readWideNumeric(groups []byte, power int, v *value.Value) {
 	for ; power > 0; power-- {
 		digits = append(digits, '0')
 	}
-	for ; power < 0; power++ {
-		last := len(digits) - 1
-		if last < 0 || digits[last] != '0' { // more decimals than the column ought to have
-			v.SetUntyped(digits)
-			return
-		}
-		digits = digits[:last]
+	for ; power < 0 && bytes.HasSuffix(digits, []byte{'0'}); power++ {
+		digits = digits[:len(digits)-1]
 	}
-	v.Wide, v.Text = true, digits
+	v.SetWide(digits)
+	if power < 0 { // more decimals than the column ought to have
+		v.Scale -= power
+		v.SetUntyped(v.AppendDecimal(nil))
+	}
 }
 
 // Count implements database.Target.
