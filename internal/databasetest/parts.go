@@ -86,8 +86,10 @@ func interrupted(t *testing.T, open func() database.Target, tr *tray.Tray, other
 		r, err := load.Run(ctx, tr, &source.Opener{}, to, o)
 		cancel()
 		if others && stop > 4000 && r == nil {
-			_, err := to.Exec(context.Background(), "INSERT INTO "+tr.Table.Name+" (no) VALUES (-5)")
+			other := open()
+			_, err := other.Exec(context.Background(), "INSERT INTO "+tr.Table.Name+" (no) VALUES (-5)")
 			require.NoError(t, err)
+			require.NoError(t, other.Close())
 			others = false
 		}
 		require.NoError(t, to.Close())

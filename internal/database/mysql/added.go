@@ -78,9 +78,11 @@ func (x *tx) markNumbered(ctx context.Context, tab *table.Table, key [][]string)
 func (x *tx) markKeyed(ctx context.Context, tab *table.Table, key []int) (bool, error) {
 	d := dialect.MySQL
 	var columns, on []string
+	var loaded []table.Column
 	for _, at := range key {
-		column := d.Quote(tab.Loaded()[at].Name)
-		columns, on = append(columns, column), append(on, "k."+column+" = t."+column)
+		c := tab.Loaded()[at]
+		column := d.Quote(c.Name)
+		loaded, columns, on = append(loaded, c), append(columns, column), append(on, "k."+column+" = t."+column)
 	}
 	list, name := strings.Join(columns, ", "), d.QuoteTable(tab.Name)
 	for _, statement := range []string{"DROP TEMPORARY TABLE IF EXISTS " + keysName, "CREATE TEMPORARY TABLE " + keysName + " SELECT " + list + " FROM " + name + " LIMIT 0"} {
@@ -95,7 +97,7 @@ func (x *tx) markKeyed(ctx context.Context, tab *table.Table, key []int) (bool, 
 	reader := newReader()
 	x.added = &added{
 		x: x, key: key, reader: reader, from: keysName + " k STRAIGHT_JOIN " + name + " t ON " + strings.Join(on, " AND "),
-		statement: bulkInto(reader, keysName, list),
+		statement: bulkInto(reader, keysName, loaded),
 	}
 	return true, nil
 }

@@ -31,7 +31,7 @@ func (t *Target) Columns(ctx context.Context, name string) ([]database.ColumnInf
 var binaryForm = regexp.MustCompile(`^(bit|binary|varbinary|(tiny|medium|long)?blob|geometry|(multi)?(point|linestring|polygon)|geometrycollection|geomcollection|vector)\b`)
 
 // ownForm matches the types that have rules of their own.
-var ownForm = regexp.MustCompile(`^((enum|set)\(|inet)`)
+var ownForm = regexp.MustCompile(`^((enum|set)\(|inet|binary|varbinary|(tiny|medium|long)?blob)`)
 
 var nativeForm = regexp.MustCompile(`^([a-z]+)(?:\((\d+)(?:,(\d+))?\))?( unsigned)?( zerofill)?$`)
 
@@ -72,6 +72,12 @@ func typeOf(native string) (*table.Type, *table.Limit, bool) {
 			return &table.Type{Kind: table.Double, Size: table.Single}, nil, true
 		}
 		return &table.Type{Kind: table.Double}, nil, true
+	case "binary": // it fills shorter values with zeros
+		return database.BytesOf(native, size, size)
+	case "varbinary":
+		return database.BytesOf(native, 0, size)
+	case "tinyblob", "blob", "mediumblob", "longblob":
+		return database.BytesOf(native, 0, longestBlob[m[1]])
 	case "year":
 		limit.Least, limit.Greatest = 1901, 2155
 		return &table.Type{Kind: table.SmallInt}, limit, true
@@ -98,6 +104,9 @@ func typeOf(native string) (*table.Type, *table.Limit, bool) {
 	}
 	return t, nil, ok && (kind != table.Decimal || size <= table.MaxPrecision)
 }
+
+// longestBlob is how many bytes a value of each type may have.
+var longestBlob = map[string]int{"tinyblob": 1<<8 - 1, "blob": 1<<16 - 1, "mediumblob": 1<<24 - 1, "longblob": 1<<32 - 1}
 
 // specialType returns the types whose names have a meaning of their own: booleans, addresses,
 // sets and enums.

@@ -218,7 +218,7 @@ func (s *sink) tryBulk() (whole bool, err error) {
 	if err != nil {
 		return false, s.t.fail("load", err)
 	}
-	res, err := s.t.conn.ExecContext(s.ctx, bulkInto(s.reader, s.table, s.columns))
+	res, err := s.t.conn.ExecContext(s.ctx, bulkInto(s.reader, s.table, s.tab.Loaded()))
 	var refused *mysql.MySQLError
 	if err != nil && !errors.As(err, &refused) {
 		return false, s.t.fail("load", err)
@@ -239,11 +239,25 @@ func (s *sink) tryBulk() (whole bool, err error) {
 	return whole, s.t.fail("load", s.t.exec(s.ctx, end))
 }
 
-// bulkInto is the statement that loads what a reader of the driver gives into a
-// table.
-func bulkInto(reader, table, columns string) string {
-	return "LOAD DATA LOCAL INFILE 'Reader::" + reader + "' INTO TABLE " + table +
-		" CHARACTER SET utf8mb4 FIELDS TERMINATED BY '\\t' ESCAPED BY '\\\\' LINES TERMINATED BY '\\n' (" + columns + ")"
+// bulkInto is the statement that loads what a reader of the driver gives into columns of a
+// table. The server makes bytes of their digits.
+func bulkInto(reader, table string, columns []table.Column) string {
+	var fields, set []string
+	for i := range columns {
+		field := dialect.MySQL.Quote(columns[i].Name)
+		if columns[i].Type.IsBytes() {
+			digits := fmt.Sprintf("@ambertray_%d", i)
+			set = append(set, field+" = unhex("+digits+")")
+			field = digits
+		}
+		fields = append(fields, field)
+	}
+	statement := "LOAD DATA LOCAL INFILE 'Reader::" + reader + "' INTO TABLE " + table +
+		" CHARACTER SET utf8mb4 FIELDS TERMINATED BY '\\t' ESCAPED BY '\\\\' LINES TERMINATED BY '\\n' (" + strings.Join(fields, ", ") + ")"
+	if set != nil {
+		statement += " SET " + strings.Join(set, ", ")
+	}
+	return statement
 }
 
 // batchName is the name of the temporary table of a batch.
@@ -256,7 +270,7 @@ func (s *sink) removeDuplicateKeys() error {
 		return nil
 	}
 	const op = "look for existing keys"
-	for _, statement := range []string{stageOf(s.table, batchName, s.columns), bulkInto(s.reader, batchName, s.columns)} {
+	for _, statement := range []string{stageOf(s.table, batchName, s.columns), bulkInto(s.reader, batchName, s.tab.Loaded())} {
 		err := s.t.exec(s.ctx, statement)
 		if err != nil {
 			return s.t.fail(op, err)
@@ -300,11 +314,12 @@ const rowsPerInsert = 200
 func (s *sink) insert(from, to int) error {
 	var statement []byte
 	statement = append(append(append(statement, "INSERT INTO "...), s.table+" ("+s.columns+")"...), " VALUES "...)
+	columns := s.tab.Loaded()
 	for i := from; i < to; i++ {
 		if i > from {
 			statement = append(statement, ',')
 		}
-		statement = appendRow(statement, s.row(i))
+		statement = appendRow(statement, s.row(i), columns)
 	}
 	if len(statement) > s.longest && to-from > 1 {
 		return s.halves(from, to)
@@ -387,17 +402,20 @@ func (s *sink) Refused() *refusal.List {
 // row returns the text of row i, without its line end.
 func (s *sink) row(i int) []byte { return bytes.TrimSuffix(s.batch.Rows(i, i+1), []byte{'\n'}) }
 
-// appendRow writes a row of the bulk load as constants, all of them text, which
+// appendRow writes a row of the bulk load as constants, all of them text but bytes, which
 // the server converts in strict mode. Within quotes it reads the same escapes.
-func appendRow(dst, row []byte) []byte {
+func appendRow(dst, row []byte, columns []table.Column) []byte {
 	dst = append(dst, '(')
 	for i, field := range fieldsOf(nil, row) {
 		if i > 0 {
 			dst = append(dst, ',')
 		}
-		if string(field) == `\N` {
+		switch {
+		case string(field) == `\N`:
 			dst = append(dst, "NULL"...)
-		} else {
+		case columns[i].Type.IsBytes():
+			dst = append(append(append(dst, "unhex('"...), field...), "')"...)
+		default:
 			dst = append(append(append(dst, '\''), bytes.ReplaceAll(field, []byte("'"), []byte("''"))...), '\'')
 		}
 	}

@@ -28,8 +28,8 @@ func (t *Target) Describe(ctx context.Context, query string) (list []database.Co
 	}
 	for _, c := range types {
 		info := database.ColumnInfo{Name: c.Name(), Native: nativeOf(c), Nullable: true}
-		info.Binary = binaryForm.MatchString(info.Native)
 		info.Type, info.Limit, info.Known = typeOf(info.Native)
+		info.Binary = !info.Known && binaryForm.MatchString(info.Native)
 		list = append(list, info)
 	}
 	return list, rows.Err()

@@ -94,6 +94,9 @@ func readerOf(t table.Type) reader {
 	case table.Timestamp:
 		return func(raw driver.Value, v *value.Value) { v.ReadTimestamp(textOf(raw)) }
 	}
+	if t.IsBytes() {
+		return func(raw driver.Value, v *value.Value) { v.Text = value.AppendBytes(nil, textOf(raw)) }
+	}
 	return func(raw driver.Value, v *value.Value) { v.Text = textOf(raw) }
 }
 
