@@ -4,10 +4,13 @@ import (
 	"archive/zip"
 	"context"
 	"crypto/sha256"
+	"errors"
 	"fmt"
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
+	"strings"
 	"time"
 
 	"github.com/richardlehane/mscfb"
@@ -69,7 +72,7 @@ func (o *Opener) book(name, path string) (*openBook, error) {
 	if err != nil {
 		return nil, err
 	}
-	book, err := readBook(f, info.Size())
+	book, err := readBook(f, info.Size(), name)
 	if book == nil || err != nil {
 		f.Close()
 		if err != nil {
@@ -91,14 +94,21 @@ const (
 	compoundFile = "\xd0\xcf\x11\xe0"
 )
 
+// pageNames are the endings of the names of files that may be web pages with tables.
+var pageNames = []string{".xls", ".xlsx", ".html", ".htm"}
+
+// xmlNames are those of files that may be workbooks in XML.
+var xmlNames = []string{".xls", ".xlsx", ".xml"}
+
 // readBook returns the workbook in a file, or nil when it is not one.
-func readBook(f *os.File, size int64) (*sheet.Book, error) {
-	magic := make([]byte, 4)
-	_, err := f.ReadAt(magic, 0)
-	if err != nil {
-		return nil, nil // which is too short for one
+func readBook(f *os.File, size int64, name string) (*sheet.Book, error) {
+	head := make([]byte, 2000)
+	n, err := f.ReadAt(head, 0)
+	if err != nil && !errors.Is(err, io.EOF) || n < len(zipFile) {
+		return nil, nil // it cannot be read, as reading it will show, or is too short
 	}
-	switch string(magic) {
+	head = head[:n]
+	switch string(head[:len(zipFile)]) {
 	case compoundFile:
 		return oldBook(f, size)
 	case zipFile:
@@ -107,6 +117,14 @@ func readBook(f *os.File, size int64) (*sheet.Book, error) {
 			return nil, nil // which unpacking it will show
 		}
 		return sheet.Open(archive)
+	}
+	ending := strings.ToLower(filepath.Ext(name))
+	isPage, isXML := slices.Contains(pageNames, ending), slices.Contains(xmlNames, ending)
+	switch {
+	case isXML && sheet.IsXMLBook(head):
+		return sheet.OpenXMLBook(f, size)
+	case isPage && sheet.IsPage(head) && !strings.Contains(name, "://"): // where servers give pages for errors
+		return sheet.OpenPage(f, size)
 	}
 	return nil, nil
 }
@@ -158,7 +176,7 @@ func (b *openBook) open(name string, o Options) (*Source, error) {
 		s.sum = sha256.New()
 		text = io.TeeReader(text, s.sum)
 	}
-	err = s.decode(text, utf8Name)
+	err = s.decode(text, Options{Encoding: utf8Name})
 	if err != nil {
 		s.Close()
 		return nil, fmt.Errorf("sheet %s: %w", s.Sheet, err)

@@ -49,6 +49,7 @@ var (
 	}
 	greek  = []*language{newLanguage("αοιετσνηυρπκμλςωγδχθφβξζψάίόέήύώϊϋ", unicode.Greek)}
 	hebrew = []*language{newLanguage("יוהלאמרתבשנדקכעחםפטגצסזןץףך", unicode.Hebrew)}
+	thai   = []*language{newLanguage("านรอกเงมยลว่ี้ดัทสตะปิบคหแจพชขใไ์ุูำื็ถึธผศโณญภษซฟฉฐฎฏฬฮฆฤๆ๊๋ฯ", unicode.Thai)}
 	arabic = []*language{newLanguage("المينروتبدعكفسحقهجشطةصخزىثغأضءذئإظؤآ", unicode.Arabic)}
 )
 
@@ -68,6 +69,7 @@ var codePages = []codePage{
 	{"iso-8859-5", charmap.ISO8859_5, cyrillic, 0},
 	{"koi8-r", charmap.KOI8R, cyrillic, 0},
 	{"koi8-u", charmap.KOI8U, cyrillic, 0},
+	{"windows-874", charmap.Windows874, thai, 0},
 	{"ibm866", charmap.CodePage866, cyrillic, rareToday},
 	{"ibm850", charmap.CodePage850, western, rareToday},
 	{"ibm437", charmap.CodePage437, western, rareToday},
@@ -75,10 +77,8 @@ var codePages = []codePage{
 	{"macintosh", charmap.Macintosh, western, rareToday},
 }
 
-// codePageByName returns the code page of a name: those that the web does not
-// know are called ibm850, and cp850 too.
+// codePageByName returns the code page with a name.
 func codePageByName(name string) (codePage, bool) {
-	name = strings.Replace(name, "cp", "ibm", 1)
 	for _, p := range codePages {
 		if p.name == name {
 			return p, true
@@ -143,11 +143,13 @@ func (p *codePage) worth(l *language, r, before, after rune) float64 {
 	switch {
 	case r == unicode.ReplacementChar || unicode.IsControl(r):
 		return -2
-	case !unicode.IsLetter(r):
+	case !unicode.IsLetter(r) && l.rank[r] == 0: // vowels of Thai are marks
 		if inWord && r != '’' || !strings.ContainsRune(signs, r) {
 			return -1
 		}
 		return 0.7
+	case !unicode.IsLetter(r) && !unicode.IsLetter(before) && l.rank[before] == 0:
+		return -1 // a mark without its letter
 	case r == 'ς' && unicode.IsLetter(after), unicode.IsUpper(r) && unicode.IsLower(before), unicode.IsLower(r) && unicode.IsUpper(before) && unicode.IsUpper(after):
 		return -0.5 // as no word is written
 	case l.script != nil && (isASCIILetter(before) || isASCIILetter(after)):

@@ -32,11 +32,18 @@ func TestCodePages(t *testing.T) {
 		{"windows-1253", "No;έντομο σε κεχριμπάρι;Μουσείο του Κόλπου;παλιό λατομείο"},
 		{"windows-1254", "No;kehribar içinde böcek;İğneada, kışlık;çığlık, ağaç, ışık"},
 		{"windows-1255", "No;חרק בענבר;מוזיאון המפרץ;מחצבה ישנה"},
+		{"windows-874", "รหัส;แมลงในอำพัน;พิพิธภัณฑ์อ่าว;กรุงเทพมหานคร"},
 		{"windows-1257", "No;dzintara kukaiņi;Jūrmala, pļava;bērzs, šķēle"},
 		{"ibm850", "No;Käfer im Bernstein;Größe 5;München"},
 		{"ibm437", "No;araña pequeña;colección;señor"},
 		{"ibm852", "No;żółty bursztyn;Gdańsk, wieś;ćma, gąsienica"},
 		{"macintosh", "No;Käfer im Bernstein;Größe 5;München"},
+		{"shift_jis", "番号;琥珀;2026年3月5日;2026年12月31日"},
+		{"shift_jis", "No;ｶﾌﾞｼｷｶﾞｲｼｬ;ﾀﾅｶ ｲﾁﾛｳ;ﾐﾅﾄｸ"},
+		{"euc-jp", "標本番号;担当者;昭和六十年;蜘蛛"},
+		{"euc-kr", "번호;2026년 3월 5일;2026년 12월 31일;호박"},
+		{"gb18030", "编号;2009年12月12日;2023年2月8日;捐赠"},
+		{"big5", "編號;信義區;2009年12月12日;2023年2月8日"},
 	} {
 		t.Run(c.encoding, func(t *testing.T) {
 			text := "No;Name;Place;Note\n" + strings.Repeat("1;gnat;Harrow;x\n", 50) + strings.Repeat(c.line+"\n", 3)
@@ -64,4 +71,6 @@ func TestFewLetters(t *testing.T) {
 		require.Contains(t, got, cell)
 		require.Less(t, s.Encoding.Confidence, source.WeakGuess)
 	}
+	_, s := readAll(t, &source.Opener{}, write(t, "a.csv", []byte("No;Name\n1;r\x9atlich\n2;ge\x9affnet\n3;Br\x9atchen\n")), source.Options{})
+	require.Less(t, s.Encoding.Confidence, source.WeakGuess, "one letter in another encoding")
 }

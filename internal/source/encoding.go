@@ -13,10 +13,7 @@ import (
 	"golang.org/x/text/encoding"
 	"golang.org/x/text/encoding/charmap"
 	"golang.org/x/text/encoding/htmlindex"
-	"golang.org/x/text/encoding/japanese"
-	"golang.org/x/text/encoding/korean"
 	"golang.org/x/text/encoding/simplifiedchinese"
-	"golang.org/x/text/encoding/traditionalchinese"
 	utf16 "golang.org/x/text/encoding/unicode"
 	"golang.org/x/text/encoding/unicode/utf32"
 )
@@ -39,17 +36,17 @@ const utf8Name = "utf-8"
 
 // ASCII reports whether the bytes of ASCII stand for themselves.
 func (e *Encoding) ASCII() bool {
-	return !strings.HasPrefix(e.Name, "utf-16") && !strings.HasPrefix(e.Name, "utf-32")
+	return !strings.HasPrefix(e.Name, "utf-16") && !strings.HasPrefix(e.Name, "utf-32") && !isEBCDIC(e.Name)
 }
 
 // IsUTF8 reports whether the source is UTF-8 without decoding.
 func (e *Encoding) IsUTF8() bool { return e.decoder == nil }
 
-// reader returns a reader of UTF-8, or nil when that is what the source is.
+// reader returns a reader of UTF-8, which is r if the source is UTF-8.
 // What is not valid becomes U+FFFD.
 func (e *Encoding) reader(r io.Reader) io.Reader {
 	if e.decoder == nil {
-		return nil
+		return r
 	}
 	return e.decoder.NewDecoder().Reader(r)
 }
@@ -109,6 +106,10 @@ func detectEncoding(head []byte, set string) (Encoding, error) {
 	if name != "" && readsAsText(head[:min(len(head), 4096)&^3], wide[name].encoding) {
 		return Encoding{Name: name, Confidence: 0.9, decoder: wide[name].encoding}, nil
 	}
+	name = mainframeText(head)
+	if name != "" {
+		return Encoding{Name: name, Confidence: 0.9, decoder: ibmPages[name]}, nil
+	}
 	list := guesses(head)
 	mixed := mixedLines(head)
 	if mixed != nil && list[0].Confidence < 1 {
@@ -127,6 +128,11 @@ func EncodingByName(name string) (Encoding, error) {
 	if ok {
 		return Encoding{Name: p.name, Confidence: 1, decoder: p.table}, nil
 	}
+	ibm := strings.Replace(name, "cp", "ibm", 1)
+	page, ok := ibmPages[ibm]
+	if ok {
+		return Encoding{Name: ibm, Confidence: 1, decoder: page}, nil
+	}
 	w, ok := wide[name]
 	if ok {
 		return Encoding{Name: name, Confidence: 1, decoder: w.encoding}, nil
@@ -136,7 +142,7 @@ func EncodingByName(name string) (Encoding, error) {
 	}
 	enc, err := htmlindex.Get(name)
 	if err != nil {
-		return Encoding{}, fmt.Errorf("unknown encoding %q; write one of utf-8, utf-16le, utf-32be, windows-1252, windows-1250, windows-1251, iso-8859-15, koi8-r, ibm850, shift_jis, euc-jp, gb18030, big5, euc-kr and the like", name)
+		return Encoding{}, fmt.Errorf("unknown encoding %q; write one of utf-8, utf-16le, utf-32be, windows-1252, windows-1250, windows-1251, iso-8859-15, koi8-r, ibm850, ibm037, shift_jis, euc-jp, gb18030, big5, euc-kr and the like", name)
 	}
 	canonical, err := htmlindex.Name(enc)
 	if err == nil && canonical == utf8Name {
@@ -242,7 +248,25 @@ func guesses(sample []byte) []Encoding {
 		list = slices.Concat(list[i:i+1], list[:i], list[i+1:])
 	}
 	list[0].Confidence = confidence(list)
+	if list[0].Name != codePages[0].name && kindsBeyondASCII(sample) <= fewKinds {
+		list[0].Confidence = min(list[0].Confidence, 0.5)
+	}
 	return list
+}
+
+// fewKinds is how many different bytes beyond ASCII prove no encoding but the most widespread.
+const fewKinds = 2
+
+// kindsBeyondASCII counts the different bytes beyond ASCII.
+func kindsBeyondASCII(sample []byte) (n int) {
+	var seen [256]bool
+	for _, c := range sample {
+		if c >= 0x80 && !seen[c] {
+			seen[c] = true
+			n++
+		}
+	}
+	return n
 }
 
 // noGuess is the score below which nothing speaks for any encoding, and the most
@@ -302,96 +326,3 @@ func isolated(sample []byte) float64 {
 	}
 	return float64(alone) / float64(max(high, 1))
 }
-
-// candidate is an East Asian encoding and how to know its text.
-type candidate struct {
-	name     string
-	encoding encoding.Encoding
-	common   func(r rune) float64 // how typical a character is of the language
-}
-
-var eastAsian = []candidate{
-	{"shift_jis", japanese.ShiftJIS, typicalJapanese},
-	{"euc-jp", japanese.EUCJP, typicalJapanese},
-	{"euc-kr", korean.EUCKR, func(r rune) float64 { return in(r, unicode.Hangul, 1) }},
-	{"gb18030", simplifiedchinese.GB18030, typicalOf(simplifiedchinese.HZGB2312, 0.85)},
-	{"big5", traditionalchinese.Big5, typicalOf(nil, 0.8)},
-}
-
-func in(r rune, table *unicode.RangeTable, weight float64) float64 {
-	if unicode.Is(table, r) {
-		return weight
-	}
-	return 0
-}
-
-func typicalJapanese(r rune) float64 {
-	switch {
-	case r >= 0xFF61 && r <= 0xFF9F: // half-width forms come out of other encodings by chance
-		return 0.1
-	case unicode.In(r, unicode.Hiragana, unicode.Katakana) || r == 'ー':
-		return 1
-	}
-	return in(r, unicode.Han, 0.75)
-}
-
-// typicalOf counts Han characters that the smaller encoding has as well.
-func typicalOf(smaller encoding.Encoding, weight float64) func(r rune) float64 {
-	return func(r rune) float64 {
-		if !unicode.Is(unicode.Han, r) {
-			return 0
-		}
-		if smaller == nil {
-			_, err := simplifiedchinese.HZGB2312.NewEncoder().String(string(r))
-			if err == nil {
-				return weight - 0.15
-			}
-			return weight
-		}
-		_, err := smaller.NewEncoder().String(string(r))
-		if err != nil {
-			return 0.1
-		}
-		return weight
-	}
-}
-
-// maxScored is how many characters of a sample are examined.
-const maxScored = 5000
-
-// score is how typical the decoded characters beyond ASCII are, 0 when any is
-// not valid.
-func (c *candidate) score(sample []byte) float64 {
-	text, err := c.encoding.NewDecoder().Bytes(sample)
-	if err != nil {
-		return 0
-	}
-	sum, n := 0.0, 0
-	runes := []rune(string(text))
-	for i, r := range runes {
-		if r < utf8.RuneSelf || unicode.IsPunct(r) {
-			continue
-		}
-		if r == utf8.RuneError && i+4 < len(runes) {
-			return 0
-		}
-		worth := c.common(r)
-		if (i == 0 || runes[i-1] < utf8.RuneSelf) && (i+1 == len(runes) || runes[i+1] < utf8.RuneSelf) {
-			worth *= aloneWorth
-		}
-		sum += worth
-		n++
-		if n == maxScored {
-			break
-		}
-	}
-	return sum / float64(max(n, minTypical))
-}
-
-// aloneWorth is what a character among ASCII is worth: words of these scripts are
-// seldom as short.
-const aloneWorth = 0.3
-
-// minTypical is how many characters of a script say that text is in it: one may
-// come out of other encodings by chance.
-const minTypical = 4

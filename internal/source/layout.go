@@ -49,7 +49,7 @@ type Delimiting struct {
 	// lines that are one cell each.
 	Delimiter string `json:"delimiter"`
 	Quote     string `json:"quote"`  // "" when cells are not quoted
-	Escape    string `json:"escape"` // of a quote in quotes: Doubled, Backslash or Unescaped
+	Escape    string `json:"escape"` // of a quote in quotes: Doubled, Backslash or Unescaped; or ServerEscapes
 	// SkipSpaces removes the spaces around cells, in quotes or not.
 	SkipSpaces bool `json:"skip_spaces"`
 }
@@ -58,6 +58,8 @@ type Delimiting struct {
 type Places struct {
 	// Columns are the places of the columns, in characters from 1: 1-8,9-20,21-.
 	Columns string `json:"columns"`
+	// RecordLength is how many characters a record has where lines have no ends, else 0.
+	RecordLength int64 `json:"record_length"`
 }
 
 // SheetCells is what is read of a workbook.
@@ -75,6 +77,9 @@ const (
 	Doubled    = "doubled"
 	Backslash  = "backslash"
 	Unescaped  = "none" // a quote is closed only by a delimiter or line end after it
+	// ServerEscapes are those of the text that database servers write: \t, \n, \\, \N for NULL,
+	// and a backslash before a delimiter, line end or quote that is text.
+	ServerEscapes = "server"
 )
 
 // Rows is the line end of a sheet.
@@ -100,7 +105,7 @@ const (
 // Options say how to open a sheet or file of the layout.
 func (l *Layout) Options(sheet string) Options {
 	return Options{
-		Encoding: l.Encoding, Sheet: sheet, Cells: l.Cells, LeaveHidden: l.Hidden == HiddenLeave, FillMerged: l.Merged == MergedEach,
+		Encoding: l.Encoding, RecordLength: l.RecordLength, Sheet: sheet, Cells: l.Cells, LeaveHidden: l.Hidden == HiddenLeave, FillMerged: l.Merged == MergedEach,
 	}
 }
 

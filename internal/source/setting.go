@@ -82,8 +82,10 @@ var delimitedSettings = []Setting{
 	{"delimiter", "text between cells: a character, a short string, or comma, semicolon, tab, pipe, colon, spaces, wide_spaces, none", setDelimiter,
 		func(l *Layout) string { return l.Delimiter }},
 	{"quote", "character around cells, or none", setQuote, func(l *Layout) string { return orNone(l.Quote) }},
-	{"escape", "how a quote is written inside quotes: doubled, backslash, or none, where only a quote before a delimiter or line ending closes a cell",
-		func(l *Layout, v string) error { return oneOf(&l.Escape, v, Doubled, Backslash, Unescaped) },
+	{"escape", `how a quote is written inside quotes: doubled, backslash, or none, where only a quote before a delimiter or line ending closes a cell; server: all escapes of database servers, such as \t`,
+		func(l *Layout, v string) error {
+			return oneOf(&l.Escape, v, Doubled, Backslash, Unescaped, ServerEscapes)
+		},
 		func(l *Layout) string { return l.Escape }},
 	{"skip_spaces", "true to ignore spaces around cells",
 		func(l *Layout, v string) error { return setTruth(&l.SkipSpaces, v) },
@@ -95,6 +97,9 @@ var fixedSettings = []Setting{
 	{"columns", "positions of fixed columns, in characters from 1: 1-8,9-20,21-",
 		setColumns,
 		func(l *Layout) string { return orNone(l.Columns) }},
+	{"record_length", "length in characters of fixed-length records without line endings, or 0 if each line is a record",
+		func(l *Layout, v string) error { return setLine(&l.RecordLength, v, 0) },
+		func(l *Layout) string { return strconv.FormatInt(l.RecordLength, 10) }},
 }
 
 // Settings returns what can be set: the settings of each format, and those of all.
@@ -137,6 +142,8 @@ func (s Setting) Default() string {
 	switch s.Key {
 	case "fill_short":
 		return "false"
+	case "record_length":
+		return "0"
 	case "drift":
 		return DriftRefuse
 	case "hidden":

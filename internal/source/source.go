@@ -40,8 +40,11 @@ const HeadSize = 1 << 20
 // Options say how to open a source.
 type Options struct {
 	Encoding string // "" to detect it
-	Sheet    string // of a workbook; "" for the only one that has values
-	Cells    string // of a sheet: a range such as B3:H200, or a name; "" for all
+	// RecordLength is the length in characters of fixed-length records without line endings, 0 if
+	// each line is a record. Of such a text, each record is read as a line.
+	RecordLength int64
+	Sheet        string // of a workbook; "" for the only one that has values
+	Cells        string // of a sheet: a range such as B3:H200, or a name; "" for all
 	// LeaveHidden leaves out the hidden rows and columns of a sheet, FillMerged
 	// puts the value of merged cells into each of them.
 	LeaveHidden, FillMerged bool
@@ -60,6 +63,7 @@ type Source struct {
 	Encoding Encoding
 	Sheet    string // of a workbook
 
+	lined bool // a line was made of each record
 	count *atomic.Int64
 	sum   hash.Hash // nil unless it is wanted
 	// content adds up the text, where that is not the file as it is.
@@ -108,7 +112,7 @@ func (s *Source) begin(f *os.File, member string, o Options) error {
 	if err != nil {
 		return err
 	}
-	return s.decode(plain, o.Encoding)
+	return s.decode(plain, o)
 }
 
 func openFile(name, path string) (*os.File, error) {
@@ -153,24 +157,28 @@ func (c *counter) Read(p []byte) (int, error) {
 
 // decode detects the encoding, unless it is set, and checks that what comes out
 // is text.
-func (s *Source) decode(plain io.Reader, encoding string) error {
+func (s *Source) decode(plain io.Reader, o Options) error {
 	raw, err := newHeaded(plain)
 	if err != nil {
 		return err
 	}
-	s.Encoding, err = detectEncoding(raw.head, encoding)
+	s.Encoding, err = detectEncoding(raw.head, o.Encoding)
 	if err != nil {
 		return err
 	}
-	what := binaryKind(raw.head, encoding != "")
+	what := binaryKind(raw.head, o.Encoding != "")
 	if what != "" && s.Encoding.ASCII() && s.Sheet == "" {
 		return fmt.Errorf("%w but %s", ErrBinary, what)
 	}
-	if encoding == "" && s.Sheet == "" {
+	if o.Encoding == "" && s.Sheet == "" {
 		err = documentKind(raw.head)
 	}
 	if err != nil {
 		return err
+	}
+	s.lined = o.RecordLength > 0
+	if !s.lined && withoutLines(raw.head, s.Encoding.Name) {
+		return ErrNoLines
 	}
 	raw.head = raw.head[s.Encoding.bomLength:]
 	if s.sum != nil && !s.Plain() && s.Sheet == "" {
@@ -178,7 +186,10 @@ func (s *Source) decode(plain io.Reader, encoding string) error {
 	}
 	s.text = raw
 	decoded := s.Encoding.reader(raw)
-	if decoded != nil {
+	if s.lined {
+		decoded = lines(decoded, o.RecordLength)
+	}
+	if decoded != io.Reader(raw) {
 		s.text, err = newHeaded(decoded)
 	}
 	if err == nil && len(s.text.head) == 0 {
@@ -377,7 +388,7 @@ func (s *Source) Sum() string {
 
 // Plain reports whether the text is the file as it is.
 func (s *Source) Plain() bool {
-	return s.Packing == "" && s.Encoding.IsUTF8() && !s.Encoding.BOM && s.Sheet == ""
+	return s.Packing == "" && s.Encoding.IsUTF8() && !s.Encoding.BOM && s.Sheet == "" && !s.lined
 }
 
 // Content identifies the text, however it is packed and encoded: its SHA-256 and
