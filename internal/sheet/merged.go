@@ -16,13 +16,25 @@ type merging struct {
 	start  int // where the text of the cell that was written last begins, or -1
 }
 
-// fillAlso has the writer fill cells that begin where it stands.
-func (w *writer) fillAlso(c Cells) {
-	if w.fill == nil {
+// mergesAtCells prepares the writer for a format that records merged cells in the first of them.
+func (w *writer) mergesAtCells() {
+	if w.view.FillMerged {
+		w.fill = &merging{start: -1}
+	}
+}
+
+// mergedFrom records that a cell of the current row is merged with those to its right and below it,
+// and fills them if required.
+func (w *writer) mergedFrom(column, across, down int) {
+	if across+down == 0 {
 		return
 	}
-	w.fill.active = append(w.fill.active, filled{Cells: c})
-	w.fill.sort()
+	c := Cells{column, w.row, column + across, w.row + down}
+	w.merged(c)
+	if w.fill != nil {
+		w.fill.active = append(w.fill.active, filled{Cells: c})
+		w.fill.sort()
+	}
 }
 
 func (m *merging) sort() {

@@ -16,10 +16,10 @@ type namespaces struct {
 }
 
 // ours reports whether a namespace is one of those that are read (ECMA-376 part 1
-// in both its forms, OpenDocument).
+// in both its forms, OpenDocument, XML of 2003 and the texts within that).
 func ours(uri string) bool {
 	return strings.HasPrefix(uri, "http://schemas.openxmlformats.org/") || strings.HasPrefix(uri, "http://purl.oclc.org/ooxml/") ||
-		strings.HasPrefix(uri, "urn:oasis:names:tc:opendocument:xmlns:")
+		strings.HasPrefix(uri, "urn:oasis:names:tc:opendocument:xmlns:") || uri == xmlBookName || strings.HasPrefix(uri, "http://www.w3.org/TR/REC-html40")
 }
 
 // resolve marks the names of a tag that are of a foreign namespace, so that they

@@ -66,8 +66,6 @@ func (o *ods) size(int) int64 { return o.parts.size(odsContent) }
 
 // write implements content.
 func (o *ods) write(i int, w *writer) error {
-	if w.view.FillMerged {
-		w.fill = &merging{start: -1}
-	}
+	w.mergesAtCells()
 	return o.ahead(odsContent, w, func(r io.Reader) error { return odsRows(newScanner(r), i, w) })
 }

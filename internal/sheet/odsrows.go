@@ -142,11 +142,7 @@ func (r *odsRow) write(w *writer, row, times int, hidden bool) error {
 
 func (r *odsRow) writeCell(w *writer, c *odsCell) error {
 	for col := c.column; col < c.column+c.times; col++ {
-		if c.across+c.down > 0 {
-			merged := Cells{col, w.row, col + c.across, w.row + c.down}
-			w.merged(merged)
-			w.fillAlso(merged)
-		}
+		w.mergedFrom(col, c.across, c.down)
 		ok, err := w.cell(col)
 		if err != nil {
 			return err

@@ -102,11 +102,7 @@ func (p parts) ahead(name string, w *writer, read func(io.Reader) error) error {
 		return err
 	}
 	defer part.Close()
-	in := io.Reader(part)
-	if w.count != nil {
-		in = w.count(in)
-	}
-	ahead := readAhead(in)
+	ahead := readAhead(w.counted(part))
 	defer ahead.Close()
 	return read(ahead)
 }

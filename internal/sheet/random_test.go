@@ -5,6 +5,7 @@ import (
 	"html"
 	"math"
 	"math/rand/v2"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -181,6 +182,52 @@ func (g grid) xls(t testing.TB, rng *rand.Rand) *sheet.Book {
 	return book
 }
 
+// xml writes the grid as a workbook in XML, as different programs do.
+func (g grid) xml(t testing.TB, rng *rand.Rand) *sheet.Book {
+	var text strings.Builder
+	text.WriteString(`<?xml version="1.0"?><Workbook xmlns="urn:schemas-microsoft-com:office:spreadsheet" xmlns:ss="urn:schemas-microsoft-com:office:spreadsheet"><Worksheet ss:Name="S"><Table>`)
+	last := 0
+	for r, row := range g {
+		if !slices.ContainsFunc(row, func(v any) bool { return v != nil }) && rng.IntN(2) == 0 {
+			continue
+		}
+		fmt.Fprintf(&text, `<Row%s>`, index(rng, r+1, last+1))
+		last = r + 1
+		before := 0
+		for c, v := range row {
+			kind, value := "String", fmt.Sprint(v)
+			switch v := v.(type) {
+			case nil:
+				if rng.IntN(2) == 0 {
+					fmt.Fprintf(&text, `<Cell%s/>`, index(rng, c+1, before+1))
+					before = c + 1
+				}
+				continue
+			case float64:
+				kind, value = "Number", strconv.FormatFloat(v, 'g', -1, 64)
+			case bool:
+				kind, value = "Boolean", map[bool]string{true: "1", false: "0"}[v]
+			}
+			value = strings.NewReplacer("&", "&amp;", "<", "&lt;", "\n", "&#10;").Replace(value)
+			fmt.Fprintf(&text, `<Cell%s><Data ss:Type="%s">%s</Data></Cell>`, index(rng, c+1, before+1), kind, value)
+			before = c + 1
+		}
+		text.WriteString("</Row>")
+	}
+	text.WriteString("</Table></Worksheet></Workbook>")
+	book, err := sheet.OpenXMLBook(strings.NewReader(text.String()), int64(text.Len()))
+	require.NoError(t, err)
+	return book
+}
+
+// index is the attribute of a place, which may be left out where it is the next.
+func index(rng *rand.Rand, at, next int) string {
+	if at == next && rng.IntN(2) == 0 {
+		return ""
+	}
+	return fmt.Sprintf(` ss:Index="%d"`, at)
+}
+
 // TestRandomSheets writes made-up sheets in three formats and reads them back,
 // whole and in part.
 func TestRandomSheets(t *testing.T) {
@@ -189,7 +236,7 @@ func TestRandomSheets(t *testing.T) {
 		g := randomGrid(rng)
 		first := sheet.Cells{FirstColumn: 1 + rng.IntN(4), FirstRow: 1 + rng.IntN(4)}
 		part := sheet.Cells{FirstColumn: first.FirstColumn, FirstRow: first.FirstRow, LastColumn: first.FirstColumn + rng.IntN(8), LastRow: first.FirstRow + rng.IntN(20)}
-		for name, book := range map[string]*sheet.Book{"xlsx": g.xlsx(t, rng), "xlsb": g.xlsb(t, rng), "xls": g.xls(t, rng)} {
+		for name, book := range map[string]*sheet.Book{"xlsx": g.xlsx(t, rng), "xlsb": g.xlsb(t, rng), "xls": g.xls(t, rng), "xml": g.xml(t, rng)} {
 			for _, cells := range []sheet.Cells{{}, part} {
 				rows, facts := rowsOf(t, book, sheet.View{Cells: cells})
 				for i := range rows {

@@ -68,6 +68,14 @@ type writer struct {
 
 const chunk = 64 << 10
 
+// counted returns a reader that counts what is read, if required.
+func (w *writer) counted(from io.Reader) io.Reader {
+	if w.count == nil {
+		return from
+	}
+	return w.count(from)
+}
+
 // hide records hidden columns, before the first row.
 func (w *writer) hide(first, last int) {
 	if w.columns == nil {
