@@ -52,13 +52,11 @@ func (s *scan) careful() int {
 
 // plain cuts the unquoted cell at start and returns the offset of what ends it.
 func (s *scan) plain(start int) (end int, ok bool) {
-	end = start
-	for end < s.n && (!s.c.ends[s.data[end]] || !s.delimiterAt(end) && !s.lineEndAt(end)) {
-		end++
-	}
+	end, escapes := s.endOfPlain(start)
 	if end >= s.n && !s.last {
 		return end, false
 	}
+	end = min(end, s.n)
 	stop := end
 	for stop > start && s.data[stop-1] == '\r' && (end >= s.n || s.data[end] == '\n') {
 		stop--
@@ -66,8 +64,32 @@ func (s *scan) plain(start int) (end int, ok bool) {
 	for (s.c.skipSpaces || s.c.spaces == 2) && stop > start && s.data[stop-1] == ' ' {
 		stop--
 	}
-	s.b.AddCell(record.Span{Start: uint32(start), End: uint32(stop)})
+	if escapes {
+		s.addEscaped(start, stop)
+	} else {
+		s.b.AddCell(record.Span{Start: uint32(start), End: uint32(stop)})
+	}
 	return end, true
+}
+
+// endOfPlain returns where the unquoted cell at start ends, and whether it has escapes of a
+// server. A backslash at the end of the text may reach further.
+func (s *scan) endOfPlain(start int) (end int, escapes bool) {
+	end = start
+	for end < s.n {
+		switch {
+		case !s.c.ends[s.data[end]]:
+			end++
+		case s.data[end] == '\\' && s.c.server:
+			end += s.escapeLength(end)
+			escapes = true
+		case s.delimiterAt(end) || s.lineEndAt(end):
+			return end, escapes
+		default:
+			end++
+		}
+	}
+	return end, escapes
 }
 
 // skipSpaces returns where the cell begins that may have spaces before it.

@@ -31,8 +31,9 @@ type cutter struct {
 
 	long       []byte    // a delimiter of several bytes
 	spaces     int       // the shortest run of spaces that is a delimiter
-	ends       [256]bool // the bytes with which delimiters and line ends begin
+	ends       [256]bool // the bytes with which delimiters, line ends and escapes of servers begin
 	backslash  bool      // quotes in quotes are escaped by a backslash
+	server     bool      // and so is whatever else a server escapes, in quotes or not
 	unescaped  bool      // quotes in quotes are not escaped: only one before a delimiter or line end closes
 	skipSpaces bool
 	text.Expected
@@ -43,8 +44,9 @@ type cutter struct {
 func newCutter(lay source.Layout) (*cutter, error) {
 	c := &cutter{
 		newline: '\n', limit: text.MaxRecord, skipSpaces: lay.SkipSpaces,
-		backslash: lay.Escape == source.Backslash, unescaped: lay.Escape == source.Unescaped,
+		server: lay.Escape == source.ServerEscapes, unescaped: lay.Escape == source.Unescaped,
 	}
+	c.backslash = c.server || lay.Escape == source.Backslash
 	switch {
 	case lay.LineEnd == "cr":
 		c.newline = '\r'
@@ -86,7 +88,7 @@ func (c *cutter) sign() []byte {
 	return []byte{c.delimiter}
 }
 
-// setEnds marks the bytes with which delimiters and line ends begin.
+// setEnds marks the bytes with which delimiters and line ends begin, and escapes of servers.
 func (c *cutter) setEnds() {
 	ends := []byte{c.sign()[0], c.newline}
 	if c.spaces == 1 {
@@ -94,6 +96,9 @@ func (c *cutter) setEnds() {
 	}
 	if c.newline == 0 {
 		ends = append(ends, '\r', '\n')
+	}
+	if c.server {
+		ends = append(ends, '\\')
 	}
 	for _, b := range ends {
 		c.ends[b] = true
@@ -120,7 +125,7 @@ func (c *cutter) Rules() *frame.Rules { return &c.rules }
 
 // simple reports whether the fast way will do.
 func (c *cutter) simple() bool {
-	return c.delimiter != 0 && c.newline != 0 && !c.skipSpaces && !c.backslash
+	return c.delimiter != 0 && c.newline != 0 && !c.skipSpaces && (!c.backslash || c.server && c.quote == 0)
 }
 
 // Cut implements text.Cutter.
@@ -149,7 +154,7 @@ func (c *cutter) expected(text []byte) (records, cells int) {
 func (s *scan) marked() int {
 	c, b, data, n := s.c, s.b, s.data, s.n
 	delimiter, newline, quote, quoting := c.delimiter, c.newline, c.quote, c.quote != 0
-	usual := len(c.rules.Comment) == 0 && !c.rules.Ruler && c.Fill == 0 && c.FillLast == 0 && c.rules.Special == nil && c.rules.Outside == ""
+	usual := !c.server && len(c.rules.Comment) == 0 && !c.rules.Ruler && c.Fill == 0 && c.FillLast == 0 && c.rules.Special == nil && c.rules.Outside == ""
 	cells := b.AllCells()
 	start, from := s.record, len(cells) // offset of the cell that is being cut, index of the first cell of its record
 	for base := start; base < n; {
@@ -157,6 +162,9 @@ func (s *scan) marked() int {
 		next := base + 64
 		if next > n {
 			ends &= 1<<(n-base) - 1
+		}
+		if c.server {
+			ends = s.notEscaped(ends, base)
 		}
 		for ends != 0 {
 			i := base + bits.TrailingZeros64(ends)
@@ -247,6 +255,7 @@ type scan struct {
 	// returns is the last run of carriage returns that was met, so that a long one is read once.
 	returns record.Span
 	failed  failed
+	cells   []record.Span // of a record that is without its escapes then
 }
 
 // endRecord closes the record before the line end at i, unless an open quote
@@ -265,6 +274,9 @@ func (s *scan) endRecord(i int) {
 	}
 	if stop < i {
 		s.b.TrimLastCell(stop)
+	}
+	if s.c.server && s.fast {
+		s.unescapeCells(stop)
 	}
 	rule, ok := s.c.rules.Of(s.data[s.record:stop])
 	if ok {
@@ -408,9 +420,13 @@ func (s *scan) addQuoted(start, end int, doubled bool) {
 		escape = '\\'
 	}
 	text := s.data[start+1 : end]
-	if doubled || s.c.backslash && bytes.IndexByte(text, escape) >= 0 {
+	unescape := doubled || s.c.backslash && bytes.IndexByte(text, escape) >= 0
+	switch {
+	case unescape && s.c.server:
+		s.addEscaped(start+1, end)
+	case unescape:
 		s.b.AddUnescaped(text, escape, s.c.quote)
-	} else {
+	default:
 		s.b.AddCell(record.Span{Start: uint32(start + 1), End: uint32(end)})
 	}
 	if s.c.skipSpaces {

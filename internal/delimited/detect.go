@@ -45,7 +45,7 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 	for _, try := range dialects(head, lay) {
 		override(&try)
 		s := shapeOf(head, whole, try, commas)
-		if try.Quote != "" && try.Escape != source.Doubled && s.misplaced() >= doubled.misplaced() {
+		if try.Quote != "" && try.Escape != source.Doubled && try.Escape != source.ServerEscapes && s.misplaced() >= doubled.misplaced() {
 			continue // nothing speaks for it
 		}
 		if best.Rows == nil || s.isBetter(&best) {
@@ -124,6 +124,9 @@ func (s *shape) isBetter(best *shape) bool {
 		return s.score > best.score
 	}
 	is, was := &s.layout, &best.layout
+	if is.Delimiter == was.Delimiter && was.Escape == source.ServerEscapes { // for which there is evidence
+		return false
+	}
 	longer := best.Width > 1 && len(is.Delimiter) > len(was.Delimiter) && strings.Contains(is.Delimiter, was.Delimiter)
 	return longer || is.Escape == source.Backslash && is.Delimiter == was.Delimiter && is.Quote == was.Quote
 }
@@ -268,7 +271,7 @@ func (s *shape) misreadHeader(first int) (loss float64) {
 	switch {
 	case s.layout.Delimiter == source.WideSpaces:
 		loss = 0.15
-	case s.layout.Delimiter == "\t" && s.Rows.Width(first-1) == 1 && s.oneWordEach(first) && !s.DistinctTexts(first):
+	case s.layout.Delimiter == "\t" && s.Rows.Width(first-1) == 1 && bytes.IndexByte(s.Rows.Text(first-1), '=') < 0 && s.oneWordEach(first) && !s.DistinctTexts(first):
 		loss = 0.35
 	}
 	return loss
@@ -349,6 +352,8 @@ func (s *shape) rareness(share float64) (loss float64) {
 	}
 	d := s.layout.Delimiter
 	switch {
+	case d == source.Spaces && share == 1 && s.isLog():
+		loss += 0.1
 	case d == source.Spaces:
 		loss += 0.25
 	case d == source.WideSpaces:
@@ -361,6 +366,12 @@ func (s *shape) rareness(share float64) (loss float64) {
 	if s.BySpaces && share < 1 { // the lines may have blank cells
 		loss += 0.1
 	}
+	if s.layout.Escape == source.ServerEscapes {
+		if s.layout.Quote != "" && s.mixesQuotes() {
+			loss += 0.5
+		}
+		return loss
+	}
 	if s.layout.Quote != `"` || s.layout.Escape == source.Unescaped {
 		loss += 0.01
 	}
@@ -368,6 +379,15 @@ func (s *shape) rareness(share float64) (loss float64) {
 		loss += 0.5
 	}
 	return loss
+}
+
+// isLog reports whether many lines have as many words, and single spaces between them: they have
+// neither blank cells nor texts of several words, and no columns at fixed places.
+func (s *shape) isLog() bool {
+	const minLines, minWords = 10, 4
+	lines := s.Rows.Data[s.Rows.Start(0):s.Rows.Raw]
+	return s.Rows.Len() >= minLines && s.Width >= minWords && !bytes.Contains(lines, []byte("  ")) && !bytes.Contains(lines, []byte("\t")) &&
+		!slices.ContainsFunc(common, func(d string) bool { return inEveryLine(lines, []byte(d)) })
 }
 
 // untidy is the share of cells that begin or end with a quote, begin with a space, have

@@ -21,6 +21,18 @@ func dialects(head []byte, lay source.Layout) []source.Layout {
 		if !worthTrying(head, d) {
 			continue
 		}
+		written := serverWrote(head, d)
+		if written != noEvidence {
+			try := lay
+			try.Delimiter, try.Quote, try.Escape, try.LineEnd = d, "", source.ServerEscapes, serverLineEnd(head)
+			list = append(list, try)
+		}
+		if written == allEscapes {
+			try := list[len(list)-1]
+			try.Quote = `"`
+			list = append(list, try)
+			continue
+		}
 		for _, q := range signs {
 			try := lay
 			try.Delimiter, try.Quote = d, q
@@ -86,26 +98,14 @@ var common = []string{",", ";", "\t", "|"}
 // occurs in most lines, what stands around such a sign everywhere, and runs of
 // spaces.
 func delimiters(head []byte) []string {
-	var lines int
-	in := map[byte]int{}
-	for line := range strings.FieldsFuncSeq(string(withoutLinks(head)), func(r rune) bool { return r == '\n' || r == '\r' }) {
-		lines++
-		seen := map[byte]bool{}
-		for i := range len(line) {
-			c := line[i]
-			if isSign(c) && !seen[c] {
-				seen[c] = true
-				in[c]++
-			}
-		}
-	}
+	lines, in := linesWith(withoutLinks(head))
 	list := slices.Clone(common)
-	for c, n := range in {
-		if n*2 > lines && !slices.Contains(common, string(rune(c))) && (c != ':' || !inTimes(head)) {
-			list = append(list, string(rune(c)))
+	for i, n := range in {
+		sign := string(rune(i))
+		if n*2 > lines && isSign(byte(i)) && !slices.Contains(common, sign) && (sign != ":" || !inTimes(head)) {
+			list = append(list, sign)
 		}
 	}
-	slices.Sort(list[len(common):])
 	for _, d := range slices.Clone(list) {
 		long := surrounding(head, d[0])
 		if long != d {
@@ -113,6 +113,27 @@ func delimiters(head []byte) []string {
 		}
 	}
 	return append(list, frame.BoxBar, source.Spaces, source.WideSpaces, "")
+}
+
+// linesWith counts the lines of a text that are not empty, and those that contain each byte.
+func linesWith(text []byte) (lines int, in [256]int) {
+	var seen [256]int // the last line that contained the byte
+	empty := true
+	for _, c := range text {
+		switch {
+		case c == '\n' || c == '\r':
+			empty = true
+			continue
+		case empty:
+			empty = false
+			lines++
+		}
+		if seen[c] != lines {
+			seen[c] = lines
+			in[c]++
+		}
+	}
+	return lines, in
 }
 
 // withoutLinks removes from a text what follows :// in web addresses, because the signs in them

@@ -25,7 +25,10 @@ func TestEveryDialect(t *testing.T) {
 	rng := rand.New(rand.NewPCG(5, 6))
 	for _, delimiter := range []string{",", ";", "\t", "|", ":", "^", "\x1f", "||", "~|~", source.Spaces, source.WideSpaces, ""} {
 		for _, quote := range []string{`"`, "'", ""} {
-			for _, escape := range []string{source.Doubled, source.Backslash} { // in quotes that are not escaped some cells cannot be written
+			for _, escape := range []string{source.Doubled, source.Backslash, source.ServerEscapes} { // in quotes that are not escaped some cells cannot be written
+				if escape == source.ServerEscapes && strings.HasSuffix(delimiter, "spaces") {
+					continue // servers do not escape spaces
+				}
 				for _, lineEnd := range append(source.LineEnds, "mixed") {
 					for _, skip := range []bool{false, true} {
 						lay := source.Layout{LineEnd: lineEnd, Delimiting: source.Delimiting{Delimiter: delimiter, Quote: quote, Escape: escape, SkipSpaces: skip}}
@@ -93,6 +96,9 @@ func randomCell(rng *rand.Rand, lay source.Layout) string {
 			parts = append(parts, `\\`[:1])
 		}
 	}
+	if lay.Escape == source.ServerEscapes {
+		parts = append(parts, `\`, "\n", "\r\n", "\t", "\b", "N", "t", `"`, lay.Delimiter)
+	}
 	cell := "c"
 	for range rng.IntN(6) {
 		cell += parts[rng.IntN(len(parts))]
@@ -102,6 +108,10 @@ func randomCell(rng *rand.Rand, lay source.Layout) string {
 
 func writeCell(rng *rand.Rand, lay source.Layout, cell string) string {
 	q := lay.Quote
+	if lay.Escape == source.ServerEscapes {
+		cell = writeEscapes(rng, lay, cell)
+		return []string{cell, q + cell + q}[rng.IntN(2)]
+	}
 	if q == "" || rng.IntN(2) == 0 && strings.Trim(cell, "cau7.ü") == "" {
 		return cell
 	}
@@ -109,6 +119,58 @@ func writeCell(rng *rand.Rand, lay source.Layout, cell string) string {
 		return q + strings.NewReplacer(`\`, `\\`, q, `\`+q).Replace(cell) + q
 	}
 	return q + strings.ReplaceAll(cell, q, q+q) + q
+}
+
+// writeEscapes escapes a cell as servers do: some write a letter for a tab or a line end, others
+// the sign itself after the backslash.
+func writeEscapes(rng *rand.Rand, lay source.Layout, cell string) string {
+	letters := []string{"\n", `\n`, "\r", `\r`, "\t", `\t`, "\b", `\b`}
+	signs := []string{"\r\n", "\\\r\n", "\n", "\\\n"}
+	escapes := []string{`\`, `\\`}
+	switch {
+	case rng.IntN(2) == 0:
+		escapes = append(escapes, letters...)
+	case lay.LineEnd == "lf":
+		escapes = append(escapes, signs...)
+	default:
+		escapes = append(escapes, letters...)
+	}
+	for _, sign := range []string{lay.Quote, lay.Delimiter} {
+		if sign != "" {
+			escapes = append(escapes, sign[:1], `\`+sign[:1])
+		}
+	}
+	return strings.NewReplacer(escapes...).Replace(cell)
+}
+
+// TestEscapes shows what becomes of each escape of a server, and what is noted of those that mean
+// nothing, or nothing that can be loaded.
+func TestEscapes(t *testing.T) {
+	for _, c := range []struct{ cell, want, noted string }{
+		{`\N`, `\N`, ""},
+		{`a\Nb`, `a\Nb`, "backslash that begins no escape, read as text"},
+		{`\\N`, `\N`, `the text \N, which would be read as NULL`},
+		{`\\\\N`, `\\N`, ""},
+		{`C:\\new\\temp`, `C:\new\temp`, ""},
+		{`C:\Users`, `C:\Users`, "backslash that begins no escape, read as text"},
+		{`a\`, `a\`, "backslash that begins no escape, read as text"},
+		{`\b\f\n\r\t\v\Z`, "\b\f\n\r\t\v\x1a", ""},
+		{`a\0b`, "a\x00b", "a NUL character"},
+		{"a\\\nb\\\tc\\\\", "a\nb\tc\\", ""},
+		{`"a\"b"`, `"a"b"`, ""},
+	} {
+		for _, skip := range []bool{false, true} { // by marks, and byte by byte
+			cutter, err := newCutter(source.Layout{LineEnd: "lf", Delimiting: source.Delimiting{Delimiter: "\t", Escape: source.ServerEscapes, SkipSpaces: skip}})
+			require.NoError(t, err)
+			b := text.CutText(cutter, []byte("x\n\\N\t"+c.cell), true)
+			noted := ""
+			for _, o := range b.Oddities {
+				require.Equal(t, []int{1, 1}, []int{o.Record, o.Cell}, c.cell)
+				noted += o.What.String()
+			}
+			require.Equal(t, []string{`\N`, c.want, c.noted}, []string{string(b.Cell(1, 0)), string(b.Cell(1, 1)), noted}, "%q, byte by byte %t", c.cell, skip)
+		}
+	}
 }
 
 // TestOpenAbove counts what stands above the records, and gives them the lines

@@ -12,7 +12,7 @@ import (
 // them then has the usual number of cells; the first becomes the record, and
 // the others are cut after it.
 func (s *scan) cutLiterally(stop int) bool {
-	if s.c.Width < 2 || s.c.spaces > 0 || s.c.newline == 0 {
+	if s.c.Width < 2 || s.c.spaces > 0 || s.c.newline == 0 || s.c.server {
 		return false
 	}
 	for at := s.record; at <= stop && stop != s.failed.stop; {

@@ -39,7 +39,7 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 		return lay, 0
 	}
 	h := headOf(c, head, whole, &lay, found.titles)
-	if !set && c.joinColumns(&h, found) {
+	if !set && c.joinColumns(&h, &lay, found) {
 		found.columns = c.places
 		lay.Columns = formatColumns(c.places)
 		h = headOf(c, head, whole, &lay, found.titles)
@@ -87,12 +87,14 @@ func headOf(c *cutter, head []byte, whole bool, lay *source.Layout, titles int) 
 // joinColumns joins to the column before it each one that belongs to it, and reports whether it
 // did. Below a header, such a column has no heading. It has a value in less than half of the
 // lines, or a single blank before most values: in a short text, blanks between words may stand
-// below each other, and a date is as far from a time of day in every line. Without a header,
-// most columns have to be wide apart and this one close to the one before in all lines. The two
-// are a date and a time of day, or a text and a value in less than half of the lines.
-func (c *cutter) joinColumns(h *frame.Head, a aligned) bool {
-	headed := h.First > 0
-	if h.First >= h.Rows.Len() || !headed && 2*a.wide() < len(c.places) {
+// below each other, and a date is as far from a time of day in every line. A column whose heading
+// would be cut from the one before belongs to it as well, if a single blank is there before most
+// values. Without a header, most columns have to be wide apart and this one close to the one before
+// in all lines. The two are a date and a time of day, or a text and a value in less than half of
+// the lines.
+func (c *cutter) joinColumns(h *frame.Head, lay *source.Layout, a aligned) bool {
+	header := headerRow(h, lay)
+	if h.First >= h.Rows.Len() || header < 0 && 2*a.wide() < len(c.places) {
 		return false
 	}
 	places := c.places[:1:1]
@@ -100,8 +102,8 @@ func (c *cutter) joinColumns(h *frame.Head, a aligned) bool {
 		filled, close := spacing(h, i+1, place.first)
 		rare := 2*filled < h.Rows.Len()-h.First
 		belongs := close == filled && (h.Moments(i) || rare && h.HasText(i))
-		if headed {
-			belongs = len(h.Cell(h.First-1, i+1)) == 0 && (rare || 2*close > filled)
+		if header >= 0 {
+			belongs = len(h.Cell(header, i+1)) == 0 && (rare || 2*close > filled) || 2*close > filled && cutsWord(h.Rows.Text(header), place.first)
 		}
 		if belongs {
 			places[len(places)-1].end = place.end
@@ -112,6 +114,16 @@ func (c *cutter) joinColumns(h *frame.Head, a aligned) bool {
 	joined := len(places) < len(c.places)
 	c.places = places
 	return joined
+}
+
+// headerRow returns the last row of the header, or -1.
+func headerRow(h *frame.Head, lay *source.Layout) int {
+	for r := h.First - 1; r >= 0 && lay.HeaderLine > 0; r-- {
+		if h.Rows.Line(r) == lay.HeaderLine+lay.HeaderLines-1 {
+			return r
+		}
+	}
+	return -1
 }
 
 // spacing counts the values of a column that begins at a place, and those of them that a
@@ -126,6 +138,12 @@ func spacing(h *frame.Head, column, place int) (filled, close int) {
 		}
 	}
 	return filled, close
+}
+
+// cutsWord reports whether a place is within a word of a line.
+func cutsWord(line []byte, place int) bool {
+	at := offsetOf(line, 0, place)
+	return at >= 1 && at < len(line) && line[at] != ' ' && line[at-1] != ' '
 }
 
 // isClose reports whether a single blank stands between two words of a line, the second of

@@ -149,8 +149,12 @@ func Uncomment(line []byte, sign string) []byte {
 	if len(text) == len(bytes.TrimLeft(line, " \t")) {
 		return line
 	}
+	text, _ = bytes.CutPrefix(text, []byte(logFields))
 	return bytes.TrimLeft(text, " ")
 }
+
+// logFields begins the comment with the headings in the Extended Log File Format of the W3C.
+const logFields = "Fields:"
 
 // commentHeader returns the line of a comment that names the columns, or 0. It stands
 // right above a row, which is then the first record. Where that row may be a header
@@ -189,8 +193,12 @@ func (h *Head) commentAbove(at int) string {
 // as many cells, and no space after the sign.
 func (h *Head) commentNames(at int) bool {
 	text, commented := strings.CutPrefix(h.commentAbove(at), h.Comment)
-	first, _ := utf8.DecodeRuneInString(text)
-	return commented && h.Comment != "" && unicode.IsLetter(first) && h.commentHeader(at, true) > 0
+	return commented && h.Comment != "" && beginsWithLetter([]byte(text)) && h.commentHeader(at, true) > 0
+}
+
+func beginsWithLetter(text []byte) bool {
+	first, _ := utf8.DecodeRune(text)
+	return unicode.IsLetter(first)
 }
 
 // cutsWords reports whether the cells of the first row are not whole words of its text.

@@ -219,8 +219,13 @@ func (h *Head) names(r int) (n int) {
 }
 
 // namesSome reports whether a row right above a record can be the header of the first
-// columns only: it has several texts, and is not a sentence.
+// columns only: it has several texts that begin with a letter, and is not a sentence.
 func (h *Head) namesSome(r int) bool {
+	for c := range h.Rows.Width(r) {
+		if !beginsWithLetter(h.Cell(r, c)) {
+			return false
+		}
+	}
 	return h.Rows.Width(r) > 2 && h.Filled(r) == h.Rows.Width(r) && h.DistinctTexts(r) && !h.spaced(r) && !gapAbove(h.Rows, r+1)
 }
 

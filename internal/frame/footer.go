@@ -109,7 +109,7 @@ var footerWords = regexp.MustCompile(`(?i)^\W*((grand|sub)[ -]?)?(totals?|subtot
 var totalWord = regexp.MustCompile(`(?i)^\W*((grand|sub)[ -]?)?totals?\W*$`)
 
 // statisticWord matches a cell that only names a statistic of the rows above.
-var statisticWord = regexp.MustCompile(`(?i)^\W*(sum|mean|average|avg|median|min(imum)?|max(imum)?|std|sd|st(andar)?d\.? dev(iation)?|count)\W*$`)
+var statisticWord = regexp.MustCompile(`(?i)^\W*(all|overall|sum|mean|average|avg|median|min(imum)?|max(imum)?|std|sd|st(andar)?d\.? dev(iation)?|count)\W*$`)
 
 // isStatistic reports whether a row is one of several statistics below a gap.
 func isStatistic(b *record.Batch, r int) bool {

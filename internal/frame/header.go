@@ -111,6 +111,10 @@ func (h *Head) hasRuler(at int) bool {
 	return false
 }
 
+// manyAbove is how many rows above a full one are records if each lacks the same values as many
+// rows below.
+const manyAbove = 3
+
 // wordsHeader returns the row of the header, -1 without one, and that of the
 // first record, where no column is of a kind by which to know records.
 func (h *Head) wordsHeader() (header, record int) {
@@ -126,7 +130,7 @@ func (h *Head) wordsHeader() (header, record int) {
 		first = later
 	}
 	above := h.shortAbove(first)
-	records := above < first && value.Blank(h.Rows.Cell(above, 0)) // a title has a first cell
+	records := above < first && (value.Blank(h.Rows.Cell(above, 0)) || first-above >= manyAbove) // a title has a first cell
 	if !records && h.hasHeader(first) {
 		return first, h.below(first)
 	}

@@ -156,12 +156,6 @@ func (b *Batch) TrimSpaces() {
 	}
 }
 
-// LastCell returns the last cell of the record that is being cut.
-func (b *Batch) LastCell() []byte {
-	last := b.cells[len(b.cells)-1]
-	return b.Data[last.Start:last.End]
-}
-
 // EditCells replaces each cell by what edit makes of it.
 func (b *Batch) EditCells(edit func(Span) Span) {
 	for i := range b.cells {

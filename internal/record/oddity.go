@@ -20,10 +20,16 @@ const (
 	// LiteralQuote is a quote at the beginning of a cell that is text, because
 	// only then the line has as many cells as the others.
 	LiteralQuote
+	// StrayBackslash is a backslash that begins no escape. It is kept as text.
+	StrayBackslash
+	// WrittenNull is the text \N, written \\N, which would be read as NULL.
+	WrittenNull
 )
 
 // Broken reports whether a record with this oddity is a reject as a whole.
-func (w What) Broken() bool { return w != StrayQuote && w != LiteralQuote }
+func (w What) Broken() bool {
+	return w != StrayQuote && w != LiteralQuote && w != StrayBackslash
+}
 
 func (w What) String() string {
 	switch w {
@@ -37,6 +43,10 @@ func (w What) String() string {
 		return "a NUL character"
 	case LiteralQuote:
 		return "quote at the beginning of a cell, read as text"
+	case StrayBackslash:
+		return "backslash that begins no escape, read as text"
+	case WrittenNull:
+		return `the text \N, which would be read as NULL`
 	}
 	return "unknown oddity"
 }

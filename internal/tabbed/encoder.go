@@ -41,6 +41,9 @@ func (Encoder) Column(_ int, t table.Type) func(dst []byte, v *value.Value) []by
 	case table.Timestamp, table.TimestampTZ:
 		return func(dst []byte, v *value.Value) []byte { return append(value.AppendTimestamp(dst, v.Int), '\t') }
 	}
+	if t.IsBytes() { // as digits alone
+		return func(dst []byte, v *value.Value) []byte { return append(append(dst, v.Text[len("0x"):]...), '\t') }
+	}
 	return func(dst []byte, v *value.Value) []byte { return append(appendEscaped(dst, v.Text), '\t') }
 }
 
