@@ -42,6 +42,8 @@ const (
 	separatorSpace
 	separatorNone
 	separatorPointSpace // 5. 3. 2026, 5. Mar 2026
+	separatorDe         // 5 de marzo de 2026
+	separatorHan        // 2026年3月5日
 	separatorsEnd
 )
 
@@ -107,6 +109,10 @@ func scanDate(cell []byte, v *Value) (Shape, bool) {
 	case n == 4 && isDigit(cell[4]):
 		return scanCompactClock(cell, v)
 	}
+	month, isHan := bytes.CutPrefix(cell[n:], []byte("年"))
+	if isHan && n == 4 {
+		return scanHanDate(first, month, v)
+	}
 	separator, rest := numberSeparator(cell[n:])
 	second, m := digits(rest, 2)
 	again, rest := numberSeparator(rest[m:])
@@ -127,6 +133,19 @@ func scanDate(cell []byte, v *Value) (Shape, bool) {
 		return Shape{}, false
 	}
 	return scanClock(rest[k:], notation, v)
+}
+
+// scanHanDate recognises the rest of a Chinese or Japanese date after the year.
+func scanHanDate(year int, rest []byte, v *Value) (Shape, bool) {
+	month, m := digits(rest, 2)
+	rest, isMonth := bytes.CutPrefix(rest[m:], []byte("月"))
+	day, k := digits(rest, 2)
+	rest, isDay := bytes.CutPrefix(rest[k:], []byte("日"))
+	if !isMonth || !isDay || k == 0 || month == 0 || month > 12 { // which leaves one order
+		return Shape{}, false
+	}
+	v.date.n = [3]int{year, month, day}
+	return scanClock(rest, YearFirst|separatorHan, v)
 }
 
 // numberSeparator takes what stands between two numbers of a date off s.

@@ -11,7 +11,7 @@ import (
 // languages, XXX any way to write an offset from UTC.
 
 var (
-	separatorSigns = [...]string{"-", "/", ".", " ", "", ". "}
+	separatorSigns = [...]string{"-", "/", ".", " ", "", ". ", " 'de' ", "'年'"}
 	clockPatterns  = [...]string{"", "HH:mm", "HH:mm:ss", "HH:mm:ss.SSSSSS"}
 )
 
@@ -84,6 +84,9 @@ func (f Format) datePattern() string {
 	case yearNameDay:
 		return day + strings.Join([]string{year, "MMM", "dd"}, sep)
 	}
+	if n&maskSeparator == separatorHan {
+		return "yyyy'年'MM'月'dd'日'"
+	}
 	fields := map[Order][]string{
 		DayMonthYear: {"dd", "MM", year}, MonthDayYear: {"MM", "dd", year}, YearMonthDay: {year, "MM", "dd"}, YearDayMonth: {year, "dd", "MM"},
 	}
@@ -93,7 +96,7 @@ func (f Format) datePattern() string {
 // patternForm takes a pattern apart: a weekday, three fields of the date with
 // what stands between, the time of day, and an offset.
 var patternForm = regexp.MustCompile(`^(E+,? )?` +
-	`(?:(y+|M+|d+)(\. |[-/. ]?)(y+|M+|d+)(?:\. |,? |[-/.]|)(y+|M+|d+))?` +
+	`(?:(y+|M+|d+)(\. |[-/. ]| 'de' |'年'|)(y+|M+|d+)(?:\. |,? |[-/.]| 'de' |'月'|)(y+|M+|d+)(?:'日')?)?` +
 	`('T'|, | )?(?:(HH?|hh?):mm(:ss)?([.,]S+)?( ?a)?|(HHmmss))?( ?(?:X+|x+|Z+|z+))?$`)
 
 // ParseFormat returns the format of a pattern for values of the given kind.
@@ -148,7 +151,7 @@ func (f *Format) parseDate(a, separator, b, c string) bool {
 	order := strings.ToLower(a[:1] + b[:1] + c[:1])
 	year := [...]string{a, b, c}[max(strings.Index(order, "y"), 0)]
 	named := max(strings.Count(a, "M"), strings.Count(b, "M"), strings.Count(c, "M")) > 2
-	n := map[string]uint16{"-": separatorDash, "/": separatorSlash, ".": separatorPoint, " ": separatorSpace, "": separatorNone, ". ": separatorPointSpace}[separator]
+	n := map[string]uint16{"-": separatorDash, "/": separatorSlash, ".": separatorPoint, " ": separatorSpace, "": separatorNone, ". ": separatorPointSpace, " 'de' ": separatorDe, "'年'": separatorHan}[separator]
 	layout := YearLast
 	switch {
 	case len(year) != 2 && len(year) != 4:
@@ -158,7 +161,7 @@ func (f *Format) parseDate(a, separator, b, c string) bool {
 	case named:
 		layouts := map[string]uint16{"dmy": dayNameYear, "mdy": nameDayYear, "ymd": yearNameDay}
 		l, ok := layouts[order]
-		if !ok || l != dayNameYear && separator == ". " || l == nameDayYear && separator == "" || l == yearNameDay && len(year) == 2 {
+		if !ok || l != dayNameYear && len(separator) > 1 || separator == "'年'" || l == nameDayYear && separator == "" || l == yearNameDay && len(year) == 2 {
 			return false
 		}
 		layout, f.Order = l, Fixed
@@ -169,7 +172,7 @@ func (f *Format) parseDate(a, separator, b, c string) bool {
 		orders := map[string]Order{"dmy": DayMonthYear, "mdy": MonthDayYear, "ymd": YearMonthDay, "ydm": YearDayMonth}
 		o, ok := orders[order]
 		f.Order = o
-		if !ok || separator == "" || len(year) == 2 && (o == YearDayMonth || strings.HasSuffix(separator, " ")) {
+		if !ok || separator == "" || separator == " 'de' " || separator == "'年'" && (order != "ymd" || len(year) != 4) || len(year) == 2 && (o == YearDayMonth || strings.HasSuffix(separator, " ")) {
 			return false
 		}
 		if o == YearMonthDay || o == YearDayMonth {

@@ -48,6 +48,12 @@ func AppendTimestamp(dst []byte, micros int64) []byte {
 // AppendBytes appends bytes as text: 0x and two hexadecimal digits each.
 func AppendBytes(dst, b []byte) []byte { return hex.AppendEncode(append(dst, "0x"...), b) }
 
+// AppendFromHex appends the bytes of a text that AppendBytes has written.
+func AppendFromHex(dst, text []byte) []byte {
+	dst, _ = hex.AppendDecode(dst, text[len("0x"):])
+	return dst
+}
+
 // appendPadded appends a number in an even number of digits, up to six, after its sign if it
 // is below zero.
 func appendPadded(dst []byte, n int64, width int) []byte {

@@ -43,7 +43,7 @@ const longestName = len("septiembre")
 
 // scanNamedDate recognises dates with the name of the month, long or short, and the English
 // one of the weekday before it: 5 Mar 2026, March 5, 2026, 05-MAR-26, 5. März 2026,
-// Thu, 5 Mar 2026 10:00.
+// Thu, 5 Mar 2026 10:00, 5 de marzo de 2026.
 func scanNamedDate(cell []byte, v *Value) (Shape, bool) {
 	notation := uint16(0)
 	s := cell
@@ -63,14 +63,18 @@ func scanNamedDate(cell []byte, v *Value) (Shape, bool) {
 		switch {
 		case i == 0 && t.digits > 0 && t.digits <= 2 && len(s) > 1 && s[0] == '.' && s[1] == ' ':
 			separator, s = separatorPointSpace, s[2:]
+		case i == 0 && bytes.HasPrefix(s, []byte(" de ")):
+			separator, s = separatorDe, s[len(" de "):]
 		case i == 0:
 			separator, s = takeSeparator(s)
+		case i == 1 && separator == separatorDe:
+			s, _ = bytes.CutPrefix(s, []byte(" de "))
 		case i == 1:
 			_, s = takeSeparator(s)
 		}
 	}
 	layout, ok := v.setNamed(list)
-	if !ok {
+	if !ok || separator == separatorDe && layout&^shortYear != dayNameYear {
 		return Shape{}, false
 	}
 	return scanClock(s, notation|layout|separator, v)

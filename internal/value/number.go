@@ -80,13 +80,12 @@ func decimals(s []byte, n int64) (scale int, unscaled int64) {
 // setUnscaled sets the number whose value is n unless it has too many digits.
 func (v *Value) setUnscaled(n int64, text []byte) {
 	if v.Whole+v.Scale > MaxDigits {
-		v.Wide = true
-		v.Text = bytes.Map(func(r rune) rune {
+		v.SetWide(bytes.Map(func(r rune) rune {
 			if r < '0' || r > '9' {
 				return -1
 			}
 			return r
-		}, text)
+		}, text))
 		return
 	}
 	v.Int = n
@@ -238,8 +237,15 @@ func (v *Value) magnitude() uint64 {
 
 // Widen writes the number's digits to Text, for one that Int cannot hold at a
 // greater scale.
-func (v *Value) Widen() {
-	v.Wide, v.Text = true, strconv.AppendUint(nil, v.magnitude(), 10)
+func (v *Value) Widen() { v.SetWide(strconv.AppendUint(nil, v.magnitude(), 10)) }
+
+// SetWide sets the digits of a number that Int cannot hold. It keeps the slice, without
+// leading zeros, so that equal numbers are the same text.
+func (v *Value) SetWide(digits []byte) {
+	v.Wide, v.Text = true, bytes.TrimLeft(digits, "0")
+	if len(v.Text) == 0 {
+		v.Text = append(v.Text, '0')
+	}
 }
 
 // Narrow sets Int from the digits in Text, if it can hold them.

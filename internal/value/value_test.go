@@ -142,7 +142,7 @@ func TestWide(t *testing.T) {
 // pattern and the text back.
 func TestFormats(t *testing.T) {
 	write := strings.NewReplacer("EEE", "Thu", "yyyy", "2026", "yy", "26", "MMM", "Mar", "MM", "03", "dd", "05", "HH", "14", "hh", "02",
-		"mm", "07", "SSSSSS", "250000", "ss", "09", "a", "PM", "XXX", "+01:00", "'T'", "T")
+		"mm", "07", "SSSSSS", "250000", "ss", "09", "a", "PM", "XXX", "+01:00", "'T'", "T", "'", "")
 	const day = 20517
 	seen := 0
 	for layout := range uint16(layoutsCount) {

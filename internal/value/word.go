@@ -79,6 +79,9 @@ func isTrue(word string) bool {
 	return slices.ContainsFunc(booleanPairs, func(p [2]string) bool { return p[0] == word })
 }
 
+// DumpedNull is what servers write for NULL in text files. It has no other meaning.
+const DumpedNull = `\N`
+
 // scanNullWord recognises the well-known null words, in any letter case.
 func scanNullWord(cell []byte) (Shape, bool) {
 	if len(cell) > longestNull {
