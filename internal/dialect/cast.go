@@ -44,7 +44,7 @@ func (s *Caster) Values(c *table.Column, width int) (expression, why string) {
 
 func (s *Caster) read(text string, c *table.Column, width int) (expression, why string) {
 	switch {
-	case c.Type.Whole() || c.Type.Kind == table.Decimal || c.Type.Kind == table.Double:
+	case c.Type.Numeric():
 		if c.Thousands != "" {
 			text = fmt.Sprintf("REPLACE(%s, %s, '')", text, s.Literal(c.Thousands))
 		}

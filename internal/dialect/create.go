@@ -244,7 +244,7 @@ func (d *Dialect) Constant(t table.Type, text string) string {
 		value.Scan([]byte(text), &v)
 		return d.literals.truth[v.Int&1]
 	}
-	if t.Whole() || t.Kind == table.Decimal || t.Kind == table.Double {
+	if t.Numeric() {
 		return text
 	}
 	words := map[table.Kind]string{table.Date: "DATE", table.Time: "TIME", table.Timestamp: "TIMESTAMP", table.TimestampTZ: d.literals.instant}

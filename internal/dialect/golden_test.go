@@ -66,10 +66,13 @@ func TestBreaks(t *testing.T) {
 	for d, want := range map[*Dialect]string{
 		PostgreSQL: `E'a\r\nb\nc\\'`,
 		MySQL:      `'a\r\nb\nc\\'`,
-		SQLite:     `'a' || char(13) || char(10) || 'b' || char(10) || 'c\'`,
-		Oracle:     `'a' || CHR(13) || CHR(10) || 'b' || CHR(10) || 'c\'`,
+		SQLite:     `REPLACE(REPLACE('a|b~c\', '|', char(13) || char(10)), '~', char(10))`,
+		Oracle:     `REPLACE(REPLACE('a|b~c\', '|', CHR(13) || CHR(10)), '~', CHR(10))`,
+		SQLServer:  `REPLACE(REPLACE(N'a|b~c\' COLLATE Latin1_General_BIN2, N'|', NCHAR(13) + NCHAR(10)), N'~', NCHAR(10))`,
 	} {
 		require.Equal(t, want, string(d.AppendLiteral(nil, table.Type{Kind: table.Text}, &text)), d.Name)
 	}
+	full := value.Value{Text: []byte("|~^%*+=<>_^0^1\r")}
+	require.Equal(t, `REPLACE('|~^%*+=<>_^0^1^2', '^2', char(13))`, string(SQLite.AppendLiteral(nil, table.Type{Kind: table.Text}, &full)))
 	require.Equal(t, `'it''s'`, PostgreSQL.Literal("it's"))
 }

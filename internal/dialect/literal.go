@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"strconv"
+	"strings"
 	"unicode/utf8"
 
 	"ambertray/internal/table"
@@ -29,6 +30,7 @@ type breaks struct {
 	unicode bool   // a text with escapes for Unicode: U&'a\000D\000Ab'
 	char    string // a function of the code of a character, which concat joins
 	concat  string
+	collate string // what makes a text differ from all others
 }
 
 // AppendLiteral appends a value as a constant. t is the type that the server
@@ -97,7 +99,7 @@ func (l *literals) appendRows(dst, text []byte) []byte {
 		text = bytes.ReplaceAll(text, []byte(`\`), []byte(`\\`))
 		return escapeBreaks(append(dst, "U&"...), l.appendQuoted(nil, text), `\000D`, `\000A`)
 	}
-	return l.joinBreaks(dst, text)
+	return l.replaceBreaks(dst, text)
 }
 
 func escapeBreaks(dst, quoted []byte, cr, lf string) []byte {
@@ -105,27 +107,45 @@ func escapeBreaks(dst, quoted []byte, cr, lf string) []byte {
 	return append(dst, bytes.ReplaceAll(quoted, []byte("\n"), []byte(lf))...)
 }
 
-// joinBreaks writes a text as pieces that a function of the server's joins with
-// line breaks.
-func (l *literals) joinBreaks(dst, text []byte) []byte {
-	for first := true; len(text) > 0; first = false {
-		if !first {
-			dst = append(dst, l.breaks.concat...)
-		}
-		c := text[0]
-		if c == '\r' || c == '\n' {
-			dst = fmt.Appendf(dst, "%s(%d)", l.breaks.char, c)
-			text = text[1:]
+// lineBreaks are what a text is divided into lines by, and the codes of their characters.
+var lineBreaks = []struct {
+	text  string
+	codes []int
+}{{"\r\n", []int{'\r', '\n'}}, {"\n", []int{'\n'}}, {"\r", []int{'\r'}}}
+
+// replaceBreaks writes a text with a sign in place of each kind of line break, and has the server
+// replace it. An expression that joins lines would be too deep for some servers if these are many.
+func (l *literals) replaceBreaks(dst, text []byte) []byte {
+	var calls, ends string
+	for _, b := range lineBreaks {
+		if !bytes.Contains(text, []byte(b.text)) {
 			continue
 		}
-		n := bytes.IndexAny(text, "\r\n")
-		if n < 0 {
-			n = len(text)
+		sign := signNotIn(text)
+		text = bytes.ReplaceAll(text, []byte(b.text), []byte(sign))
+		var codes []string
+		for _, c := range b.codes {
+			codes = append(codes, fmt.Sprintf("%s(%d)", l.breaks.char, c))
 		}
-		dst = l.appendQuoted(dst, text[:n])
-		text = text[n:]
+		calls += "REPLACE("
+		ends += fmt.Sprintf(", %s'%s', %s)", l.national, sign, strings.Join(codes, l.breaks.concat))
 	}
-	return dst
+	dst = l.appendQuoted(append(dst, calls...), text)
+	return append(append(dst, l.breaks.collate...), ends...)
+}
+
+// signNotIn returns a sign that a text does not have. Clients of servers do nothing with it.
+func signNotIn(text []byte) string {
+	for _, sign := range "|~^%*+=<>_" {
+		if !bytes.ContainsRune(text, sign) {
+			return string(sign)
+		}
+	}
+	n := 0
+	for bytes.Contains(text, fmt.Appendf(nil, "^%d", n)) {
+		n++
+	}
+	return fmt.Sprintf("^%d", n)
 }
 
 func (l *literals) appendQuoted(dst, text []byte) []byte {

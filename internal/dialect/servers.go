@@ -67,7 +67,7 @@ var Oracle = &Dialect{
 	comments: commentOn, OneRowPerInsert: true, DDLAutoCommits: true,
 	scriptHead: []string{"SET DEFINE OFF", "SET SQLBLANKLINES ON", "WHENEVER SQLERROR EXIT ROLLBACK"}, scriptTail: []string{"COMMIT"},
 	key:      func(t table.Type) bool { return t.Kind != table.Text && (!t.Textual() || t.Size <= 1500) },
-	literals: literals{truth: [2]string{"0", "1"}, typed: true, instant: "TIMESTAMP", middle: " ", longest: 3000, breaks: breaks{char: "CHR", concat: " || "}},
+	literals: literals{truth: [2]string{"0", "1"}, typed: true, instant: "TIMESTAMP", middle: " ", longest: 1900, breaks: breaks{char: "CHR", concat: " || "}},
 	Stored: func(t table.Type) table.Type {
 		if t.Kind == table.Time || t.Kind == table.UUID {
 			return table.Type{Kind: table.Text}

@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"net/url"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -15,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ambertray/internal/connect"
+	"ambertray/internal/databasetest"
 	"ambertray/internal/dialect"
 	"ambertray/internal/handover"
 	"ambertray/internal/pass"
@@ -23,38 +23,20 @@ import (
 	"ambertray/internal/tray"
 )
 
-// client is a server's own program, which the person at the other side has.
+// client is a dialect whose server has a client that the person at the other side uses.
 type client struct {
 	dialect *dialect.Dialect
 	day     string // that a date is changed to
 	days    string // what is said of a date that was changed
-	run     func(folder, script string) *exec.Cmd
 }
 
-func clients(t *testing.T) []client {
-	mysqlURL, err := url.Parse(os.Getenv("AMBERTRAY_TEST_MYSQL"))
-	require.NoError(t, err)
-	require.NotEmpty(t, mysqlURL.Host, "run ./test.sh, which starts the servers")
-	db := filepath.Join(t.TempDir(), "museum.db")
-	const days = "expected NULLs 1, least 1066-10-14, greatest 2026-02-28, sum of days -309381; found NULLs 1, least 1066-10-14, greatest 2026-02-27, sum of days -309382"
-	in := func(folder string, c *exec.Cmd) *exec.Cmd { c.Dir = folder; return c }
-	return []client{
-		{dialect.PostgreSQL, "2026-02-27", days, func(folder, script string) *exec.Cmd {
-			return in(folder, exec.Command("psql", "-X", "-qAt", "-v", "ON_ERROR_STOP=1", "-f", script, os.Getenv("AMBERTRAY_TEST_POSTGRES")))
-		}},
-		{dialect.SQLite, "about 2026-02", "expected NULLs 1, bytes 20; found NULLs 1, bytes 23", func(folder, script string) *exec.Cmd {
-			return in(folder, exec.Command("sqlite3", db, ".read "+script))
-		}},
-		{dialect.MySQL, "2026-02-27", days, func(folder, script string) *exec.Cmd {
-			c := in(folder, exec.Command("mariadb", "--no-defaults", "--local-infile=1", "-N", "-h", mysqlURL.Hostname(), "-P", mysqlURL.Port(), "-u", mysqlURL.User.Username(), strings.TrimPrefix(mysqlURL.Path, "/")))
-			f, err := os.Open(filepath.Join(folder, script))
-			require.NoError(t, err)
-			t.Cleanup(func() { f.Close() })
-			c.Stdin = f
-			return c
-		}},
-	}
+var clients = []client{
+	{dialect.PostgreSQL, "2026-02-27", changedDay},
+	{dialect.SQLite, "about 2026-02", "expected NULLs 1, bytes 20; found NULLs 1, bytes 23"},
+	{dialect.MySQL, "2026-02-27", changedDay},
 }
+
+const changedDay = "expected NULLs 1, least 1066-10-14, greatest 2026-02-28, sum of days -309381; found NULLs 1, least 1066-10-14, greatest 2026-02-27, sum of days -309382"
 
 // awkwardTray has a column of every type, rows of awkward values and of NULLs, and one
 // record that does not fit.
@@ -81,12 +63,12 @@ func quoted(text string) string { return `"` + strings.ReplaceAll(text, `"`, `""
 // TestBulk loads handovers with nothing but the servers' own clients, which find that
 // all agrees, and then what was changed.
 func TestBulk(t *testing.T) {
-	for _, c := range clients(t) {
+	for _, c := range clients {
 		for _, o := range []handover.Options{{Dialect: c.dialect}, {Dialect: c.dialect, Part: 2}, {Dialect: c.dialect, Inserts: true}} {
 			t.Run(fmt.Sprintf("%s, %d, %t", c.dialect.Name, o.Part, o.Inserts), func(t *testing.T) {
 				name := fmt.Sprintf("loan of %d.amber", os.Getpid())
 				tr := awkwardTray(t, strings.ReplaceAll(name, ".", "_"))
-				folder := filepath.Join(t.TempDir(), "out")
+				folder, file := filepath.Join(t.TempDir(), "out"), filepath.Join(t.TempDir(), "museum.db")
 				r, err := handover.Run(context.Background(), tr, &source.Opener{}, folder, o)
 				require.NoError(t, err)
 				require.Equal(t, []int64{4, 3, 1}, []int64{r.Counts.Read, r.Counts.Rows, r.Counts.Rejected})
@@ -94,9 +76,7 @@ func TestBulk(t *testing.T) {
 					if text != "" {
 						require.NoError(t, os.WriteFile(filepath.Join(folder, script), []byte(text), 0o600))
 					}
-					out, err := c.run(folder, script).CombinedOutput()
-					require.NoError(t, err, "%s: %s", script, out)
-					return string(out)
+					return databasetest.Script(t, c.dialect, file, filepath.Join(folder, script))
 				}
 				quotedName := c.dialect.QuoteTable(tr.Table.Name)
 				run("drop.sql", "DROP TABLE IF EXISTS "+quotedName+";\n")

@@ -14,6 +14,9 @@ import (
 // rowsPerInsert is how many rows one INSERT has: SQL Server takes 1,000.
 const rowsPerInsert = 500
 
+// maxInsert is after how many bytes an INSERT ends: MySQL takes 16 MiB at first.
+const maxInsert = 1 << 20
+
 // insertWriter writes the table and its rows as one script. It is used by one goroutine.
 type insertWriter struct {
 	h       *handover
@@ -22,6 +25,7 @@ type insertWriter struct {
 	out     *bufio.Writer
 	insert  string
 	open    int // rows in the statement that is being written
+	bytes   int // of these
 	rows    int64
 	after   []string // statements that follow the rows
 }
@@ -85,7 +89,8 @@ func (w *insertWriter) row(text []byte) {
 	w.out.WriteByte(')')
 	w.rows++
 	w.open++
-	if w.open == rowsPerInsert || w.dialect.OneRowPerInsert {
+	w.bytes += len(text)
+	if w.open == rowsPerInsert || w.bytes >= maxInsert || w.dialect.OneRowPerInsert {
 		w.endInsert()
 	}
 }
@@ -93,7 +98,7 @@ func (w *insertWriter) row(text []byte) {
 func (w *insertWriter) endInsert() {
 	if w.open > 0 {
 		w.out.WriteString(";\n")
-		w.open = 0
+		w.open, w.bytes = 0, 0
 	}
 }
 

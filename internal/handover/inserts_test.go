@@ -19,6 +19,7 @@ import (
 	"zombiezen.com/go/sqlite"
 	"zombiezen.com/go/sqlite/sqlitex"
 
+	"ambertray/internal/databasetest"
 	"ambertray/internal/dialect"
 	"ambertray/internal/handover"
 	"ambertray/internal/source"
@@ -282,25 +283,21 @@ func TestClients(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "notes.csv"), []byte(text.String()), 0o600))
 	name := fmt.Sprintf("notes_%d", os.Getpid())
 	tr := &tray.Tray{Dir: filepath.Join(dir, "notes.tray"), Files: []string{"notes.csv"}, Layout: source.DefaultLayout(), Table: clientTable(name)}
-	mysqlURL, err := url.Parse(os.Getenv("AMBERTRAY_TEST_MYSQL"))
-	require.NoError(t, err)
 	for _, c := range []struct {
 		dialect *dialect.Dialect
 		hex     string
-		client  []string
+		client  *exec.Cmd
 	}{
-		{dialect.SQLite, "hex(note)", []string{"sqlite3", filepath.Join(dir, "notes.db")}},
-		{dialect.PostgreSQL, "encode(convert_to(note, 'UTF8'), 'hex')", []string{"psql", "-X", "-qAt", "-v", "ON_ERROR_STOP=1", os.Getenv("AMBERTRAY_TEST_POSTGRES")}},
-		{dialect.MySQL, "hex(note)", []string{"mariadb", "--no-defaults", "-N", "-h", mysqlURL.Hostname(), "-P", mysqlURL.Port(), "-u", mysqlURL.User.Username(),
-			strings.TrimPrefix(mysqlURL.Path, "/")}},
+		{dialect.SQLite, "hex(note)", exec.Command("sqlite3", filepath.Join(dir, "notes.db"))},
+		{dialect.PostgreSQL, "encode(convert_to(note, 'UTF8'), 'hex')", databasetest.PSQL(t)},
+		{dialect.MySQL, "hex(note)", databasetest.MariaDB(t, "-N")},
 	} {
 		t.Run(c.dialect.Name, func(t *testing.T) {
 			_, load := inserts(t, tr, c.dialect)
 			text := bytes.NewBufferString(load)
 			fmt.Fprintf(text, "\nSELECT lower(%s) FROM %s ORDER BY no;\nDROP TABLE %[2]s;\n", c.hex, name)
-			run := exec.Command(c.client[0], c.client[1:]...)
-			run.Stdin = text
-			out, err := run.CombinedOutput()
+			c.client.Stdin = text
+			out, err := c.client.CombinedOutput()
 			require.NoError(t, err, string(out))
 			var want []string
 			for _, v := range values {

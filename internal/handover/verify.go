@@ -142,7 +142,7 @@ func (v *verifier) figures(c table.Column, f *table.Figures) []figure {
 
 // constant is a figure as the server writes values.
 func (v *verifier) constant(t table.Type, text string) string {
-	if t.Whole() || t.Kind == table.Decimal || t.Kind == table.Double {
+	if t.Numeric() {
 		return text
 	}
 	return v.d.Constant(t, text)
