@@ -130,12 +130,11 @@ func fitColumn(c *table.Column, l *database.ColumnInfo, d *dialect.Dialect) (why
 // holds reports whether values that are planned as one type can be written as
 // another, if need be with some of them rejected, and lose nothing.
 func holds(live, planned table.Type) bool {
-	number := func(t table.Type) bool { return t.Whole() || t.Kind == table.Decimal || t.Kind == table.Double }
 	switch {
 	case live.Textual():
 		return planned.Textual() || planned.Kind == table.UUID
-	case number(live):
-		return number(planned)
+	case live.Numeric():
+		return planned.Numeric()
 	case live.Kind == table.Boolean && planned.Textual():
 		return true // takes only the words for true and false
 	}

@@ -38,7 +38,7 @@ func (f Figures) Plus(o Figures, t Type) Figures {
 
 // less compares two values as figures write them.
 func less(a, b string, t Type) bool {
-	if t.Whole() || t.Kind == Decimal || t.Kind == Double || t.Kind == Boolean {
+	if t.Numeric() || t.Kind == Boolean {
 		return rational(a).Cmp(rational(b)) < 0
 	}
 	return a < b // dates and times sort as text

@@ -109,11 +109,15 @@ const (
 	Single = 4
 	// Bit is the Size of a boolean that an existing column keeps as a bit.
 	Bit = 1
-	// JSON, Address and Network are the Sizes of texts that an existing column keeps as JSON
-	// values, as addresses or as networks.
-	JSON    = 1
-	Address = 2
-	Network = 3
+	// The Sizes of texts that an existing column keeps as JSON values, as addresses or networks of
+	// the internet, as bytes, as addresses of hardware, as intervals, or, from Array on, as arrays.
+	JSON     = 1
+	Address  = 2
+	Network  = 3
+	Bytes    = 4
+	Hardware = 5
+	Interval = 6
+	Array    = 7
 )
 
 // String returns the type as the tray writes it.
@@ -143,6 +147,12 @@ func (t Type) Clock() string {
 
 // Textual reports whether values of the type are text.
 func (t Type) Textual() bool { return t.Kind == Char || t.Kind == Varchar || t.Kind == Text }
+
+// IsBytes reports whether values are bytes, written as a text of hexadecimal digits.
+func (t Type) IsBytes() bool { return t.Kind == Text && t.Size == Bytes }
+
+// Numeric reports whether values of the type are numbers.
+func (t Type) Numeric() bool { return t.Whole() || t.Kind == Decimal || t.Kind == Double }
 
 // Whole reports whether values of the type are whole numbers.
 func (t Type) Whole() bool { return t.Kind <= BigInt }

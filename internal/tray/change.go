@@ -173,7 +173,7 @@ func dropRules(column *yaml.Node, typ string) {
 		return
 	}
 	moment := slices.Contains([]table.Kind{table.Date, table.Time, table.Timestamp, table.TimestampTZ}, next.Kind)
-	numeric := next.Whole() || next.Kind == table.Decimal || next.Kind == table.Double
+	numeric := next.Numeric()
 	for key, keep := range map[string]bool{
 		"format": moment, "thousands": numeric, "decimal": numeric, "currency": numeric, "percent": numeric,
 		"true_words": next.Kind == table.Boolean, "false_words": next.Kind == table.Boolean, "characters": next.Textual(),

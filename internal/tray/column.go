@@ -122,7 +122,7 @@ func completeColumn(c *table.Column, n *yaml.Node, nodes *columnNodes) (err erro
 	if c.Optional && (c.From == "" || !c.Nullable && c.Default == nil) {
 		return wrong(n, "column %s: an optional column is one of the source that has nullable: true or a default", c.Name)
 	}
-	numeric := c.Type.Whole() || c.Type.Kind == table.Decimal || c.Type.Kind == table.Double
+	numeric := c.Type.Numeric()
 	if (c.Percent || c.Currency != "") && !numeric {
 		return wrong(n, "column %s: only numbers have a percent sign or a currency, not %s", c.Name, c.Type)
 	}
