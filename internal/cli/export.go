@@ -102,6 +102,9 @@ func (e *exporting) work(c *cobra.Command, from database.Target, args []string) 
 	lay := &e.options.Layout
 	*lay = source.DefaultLayout()
 	lay.Delimiter, lay.Quote, lay.Encoding, lay.LineEnd = ",", `"`, "utf-8", "lf"
+	if *e.set["escape"] == source.ServerEscapes {
+		lay.Quote = "" // needless, and not every server reads them
+	}
 	if strings.HasSuffix(strings.ToLower(strings.TrimSuffix(e.out, filepath.Ext(e.out))), ".tsv") || strings.EqualFold(filepath.Ext(e.out), ".tsv") {
 		lay.Delimiter = "\t"
 	}

@@ -164,8 +164,8 @@ func (b *bookWriter) value(i int, v *value.Value) any {
 		f, _ := strconv.ParseFloat(text, 64)
 		return f
 	case table.Double:
-		short, err := strconv.ParseFloat(strconv.FormatFloat(v.Float, 'g', maxExactDigits, 64), 64)
-		if err != nil || math.IsInf(short, 0) || math.IsNaN(short) {
+		short := shorten(v.Float)
+		if math.IsInf(short, 0) || math.IsNaN(short) {
 			return string(c.append(nil, v))
 		}
 		if short != v.Float {
@@ -229,7 +229,14 @@ func moment(c *Column, v *value.Value, micros int64) any {
 	if days < firstCommon || micros%1000 != 0 || micros >= time.Date(10000, 1, 1, 0, 0, 0, 0, time.UTC).UnixMicro() {
 		return string(c.append(nil, v))
 	}
-	return days + 25569
+	return shorten(days + 25569)
+}
+
+// shorten rounds a number to the digits that a workbook keeps. The library cuts off what is
+// more, which makes the next millisecond of late years the one before.
+func shorten(x float64) float64 {
+	short, _ := strconv.ParseFloat(strconv.FormatFloat(x, 'g', maxExactDigits, 64), 64)
+	return short
 }
 
 // Close implements rowWriter.

@@ -157,8 +157,12 @@ func Run(ctx context.Context, from database.Target, w *Work, path string, o Opti
 			err = errors.Join(err, f.drop())
 		}
 	}()
+	null := o.Null
+	if null == "" && o.Layout.Escape == source.ServerEscapes {
+		null = value.DumpedNull
+	}
 	for i := range w.Columns {
-		w.Columns[i].null = []byte(o.Null)
+		w.Columns[i].null = []byte(null)
 	}
 	out, err := newWriter(f, path, w.Columns, &o)
 	if err != nil {

@@ -18,9 +18,11 @@ import (
 
 	"ambertray/internal/database"
 	"ambertray/internal/database/sqlite"
+	"ambertray/internal/delimited"
 	"ambertray/internal/export"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
+	"ambertray/internal/text/texttest"
 	"ambertray/internal/tray"
 )
 
@@ -150,6 +152,43 @@ func TestText(t *testing.T) {
 			}
 		}
 		require.Equal(t, want, got[1:])
+	}
+}
+
+// TestEscapes writes random text with the escapes of servers, quoted and not, and reads the same
+// from it.
+func TestEscapes(t *testing.T) {
+	rng := rand.New(rand.NewPCG(4, 5))
+	for round := range 40 {
+		var want [][]string
+		statements := []string{"CREATE TABLE find (a text, b text)"}
+		for range 30 {
+			cells := []string{"x", "y"}
+			for range rng.IntN(8) {
+				cells[0] += []string{"n", `"`, ",", "|", "\n", "\r", "\t", "\b", "\f", "\v", `\`, "N", "é"}[rng.IntN(13)]
+			}
+			value := "'" + cells[1] + "'"
+			if rng.IntN(3) == 0 {
+				cells[1], value = `\N`, "NULL"
+			}
+			want = append(want, cells)
+			statements = append(statements, fmt.Sprintf("INSERT INTO find VALUES ('%s', %s)", cells[0], value))
+		}
+		db := museum(t, statements...)
+		w, err := export.Table(context.Background(), db, "find")
+		require.NoError(t, err)
+		var out bytes.Buffer
+		o := options(&out, "delimiter", []string{",", "|", "tab"}[round%3], "escape", source.ServerEscapes, "quote", []string{"none", `"`}[round%2])
+		o.Quoted, o.Header = round%2 == 1, false
+		_, err = export.Run(context.Background(), db, w, export.Standard, o)
+		require.NoError(t, err)
+		cutter, err := delimited.NewCutter(o.Layout)
+		require.NoError(t, err)
+		var got [][]string
+		for _, r := range texttest.ReadAll(t, cutter, out.String(), 64, 2) {
+			got = append(got, r.Cells)
+		}
+		require.Equal(t, want, got, out.String())
 	}
 }
 

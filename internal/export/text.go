@@ -102,17 +102,22 @@ func (t *textWriter) add(cell []byte, quoted bool) error {
 	for _, c := range cell {
 		quoted = quoted || t.special[c]
 	}
-	if !quoted {
+	switch {
+	case lay.Escape == source.ServerEscapes:
+		t.addEscaped(cell)
+	case !quoted, lay.Quote == "" && !t.needsQuotes(cell):
 		t.line = append(t.line, cell...)
-		return nil
-	}
-	if lay.Quote == "" {
-		if len(cell) == 0 || !t.needsQuotes(cell) {
-			t.line = append(t.line, cell...)
-			return nil
-		}
+	case lay.Quote == "":
 		return fmt.Errorf("%q has the delimiter or a line end in it, which cannot be written without quotes", cell)
+	default:
+		t.addQuoted(cell)
 	}
+	return nil
+}
+
+// addQuoted adds a cell between quotes.
+func (t *textWriter) addQuoted(cell []byte) {
+	lay := &t.o.Layout
 	escape := lay.Quote
 	if lay.Escape == source.Backslash {
 		escape = `\`
@@ -125,7 +130,31 @@ func (t *textWriter) add(cell []byte, quoted bool) error {
 		t.line = append(t.line, c)
 	}
 	t.line = append(t.line, lay.Quote...)
-	return nil
+}
+
+// letters are the letters that servers write after a backslash for what could end a cell or a
+// record, and for other signs that have one.
+var letters = map[byte]byte{'\b': 'b', '\f': 'f', '\n': 'n', '\r': 'r', '\t': 't', '\v': 'v'}
+
+// addEscaped adds a cell with the escapes of servers, which needs no quotes.
+func (t *textWriter) addEscaped(cell []byte) {
+	quote := ""
+	if t.o.Quoted {
+		quote = t.o.Layout.Quote
+	}
+	t.line = append(t.line, quote...)
+	for _, c := range cell {
+		letter, ok := letters[c]
+		switch {
+		case ok:
+			t.line = append(t.line, '\\', letter)
+			continue
+		case c == '\\', t.special[c]:
+			t.line = append(t.line, '\\')
+		}
+		t.line = append(t.line, c)
+	}
+	t.line = append(t.line, quote...)
 }
 
 func (t *textWriter) needsQuotes(cell []byte) bool {
