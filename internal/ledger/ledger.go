@@ -285,6 +285,12 @@ func Read(ctx context.Context, db DB, tableName string) ([]Entry, error) {
 				continue
 			}
 		}
+		if e.State == Partial && e.Shares > 0 {
+			err := e.addProved(ctx, db)
+			if err != nil {
+				return nil, err
+			}
+		}
 		list = append(list, e)
 	}
 	return list, nil

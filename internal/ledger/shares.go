@@ -120,6 +120,18 @@ func Shares(ctx context.Context, db DB, id string) ([]Share, error) {
 	return list, nil
 }
 
+// addProved counts what the proved shares of an unfinished load have read and loaded.
+func (e *Entry) addProved(ctx context.Context, db DB) error {
+	shares, err := Shares(ctx, db, e.ID)
+	for i := range shares {
+		p := shares[i].Proof
+		if p != nil {
+			e.Read, e.Loaded = e.Read+p.Loaded+p.Rejected, e.Loaded+p.Loaded
+		}
+	}
+	return err
+}
+
 func scanShare(row []string) (s Share, err error) {
 	var errs []error
 	number := func(text string) int64 {
