@@ -215,12 +215,22 @@ func (e *each) waves() iter.Seq[[]int] {
 	}
 }
 
-// run loads units with a number of connections, of which the first is open.
+// run loads units with a number of connections, of which the first is open. For each of them
+// another unit is planned while the server is busy.
 func (e *each) run(first database.Target, jobs int, wave []int) {
 	e.wave = wave
-	var wait sync.WaitGroup
+	planned := make(chan *unitLoad)
+	var planning, loading sync.WaitGroup
 	for job := range jobs {
-		wait.Go(func() {
+		planning.Go(func() {
+			for i := e.take(); i >= 0; i = e.take() {
+				u := e.plan(i)
+				if u != nil {
+					planned <- u
+				}
+			}
+		})
+		loading.Go(func() {
 			tgt := first
 			if job > 0 {
 				var err error
@@ -230,16 +240,14 @@ func (e *each) run(first database.Target, jobs int, wave []int) {
 				}
 				defer e.a.closeTarget(tgt)
 			}
-			for {
-				i := e.take()
-				if i < 0 {
-					return
-				}
-				e.load(tgt, i)
+			for u := range planned {
+				e.load(tgt, u)
 			}
 		})
 	}
-	wait.Wait()
+	planning.Wait()
+	close(planned)
+	loading.Wait()
 }
 
 // take returns the next unit, -1 where none is left.
@@ -254,30 +262,56 @@ func (e *each) take() int {
 	return next
 }
 
-// load loads one unit. What it would print is kept for the table of results.
-func (e *each) load(tgt database.Target, i int) {
-	u := &e.units[i]
-	own := &app{out: io.Discard, err: io.Discard, print: term.NewPrinter(io.Discard), from: &source.Opener{}}
-	defer own.from.Close()
+// unitLoad is the load of one unit. What it would print is kept for the table of results.
+type unitLoad struct {
+	*eachUnit
+	own   *app
+	job   *loadJob
+	spent time.Duration // on the plan
+}
+
+// plan drafts or reads the plan of a unit, and returns nil if that fails.
+func (e *each) plan(i int) *unitLoad {
+	start := time.Now()
 	options := *e.loading.Options
 	options.Notes = slices.Clone(options.Notes)
 	options.Progress = func(p pass.Progress) { e.progress(i, p) }
 	l := *e.loading
-	l.Options, l.drafting = &options, e.drafting(u)
-	start := time.Now()
-	job := &loadJob{loading: &l, to: tgt, args: []string{u.File}}
-	if tgt.Dialect() == dialect.SQLite {
-		job.writing = &e.writing
+	u := &unitLoad{eachUnit: &e.units[i], own: &app{out: io.Discard, err: io.Discard, print: term.NewPrinter(io.Discard), from: &source.Opener{}}}
+	l.Options, l.drafting = &options, e.drafting(u.eachUnit)
+	u.job = &loadJob{loading: &l, args: []string{u.File}}
+	err := u.own.prepare(e.c, u.job)
+	u.spent = time.Since(start)
+	if err != nil {
+		e.finish(u, err)
+		return nil
 	}
-	err := e.a.persist(e.c.Context(), l.patience, func() (bool, error) {
-		err := own.loadInto(e.c, job)
+	return u
+}
+
+// load loads a unit by its plan.
+func (e *each) load(tgt database.Target, u *unitLoad) {
+	start := time.Now()
+	u.job.to = tgt
+	if tgt.Dialect() == dialect.SQLite {
+		u.job.writing = &e.writing
+	}
+	err := e.a.persist(e.c.Context(), u.job.patience, func() (bool, error) {
+		err := u.own.loadInto(e.c, u.job)
 		return passes(err, false), err
 	})
-	u.Seconds = time.Since(start).Seconds()
-	r := job.receipt
+	u.spent += time.Since(start)
+	e.finish(u, err)
+}
+
+// finish notes what became of a unit.
+func (e *each) finish(u *unitLoad, err error) {
+	u.own.from.Close()
+	u.Seconds = u.spent.Seconds()
+	r := u.job.receipt
 	if r != nil {
 		u.Read, u.Loaded, u.Rejected, u.Verified = r.Counts.Read, r.Counts.Loaded, r.Counts.Rejected, r.Verified
-		u.status = own.status
+		u.status = u.own.status
 	}
 	if err != nil {
 		u.status = statusOf(err)
@@ -388,18 +422,17 @@ type loadJob struct {
 	receipt *load.Receipt  // nil unless rows were loaded
 }
 
-// loadInto drafts or reads the plan and loads by it.
-func (a *app) loadInto(c *cobra.Command, j *loadJob) (err error) {
-	if j.plan == nil { // else it is tried again
-		j.plan, j.survey, err = a.planned(c, j.loading, j.args)
-		if err != nil {
-			return err
-		}
-		err = a.confirm(c.Context(), j.loading, j.plan, j.to)
-		if err != nil {
-			return err
-		}
+// prepare drafts or reads the plan, and has it confirmed where it changes a table.
+func (a *app) prepare(c *cobra.Command, j *loadJob) (err error) {
+	j.plan, j.survey, err = a.planned(c, j.loading, j.args)
+	if err != nil {
+		return err
 	}
+	return a.confirm(c.Context(), j.loading, j.plan, j.to)
+}
+
+// loadInto loads by the plan.
+func (a *app) loadInto(c *cobra.Command, j *loadJob) (err error) {
 	if j.writing != nil {
 		j.writing.Lock()
 		defer j.writing.Unlock()
