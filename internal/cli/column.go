@@ -65,7 +65,7 @@ func keyWords(c *survey.Column) string {
 func exampleText(list []infer.Example) string {
 	var parts []string
 	for _, e := range list {
-		parts = append(parts, term.Shorten(term.Printable(e.Text), 30)+" on "+e.Place())
+		parts = append(parts, term.Shorten(term.Printable(e.Text), 30)+" "+e.Place())
 	}
 	return strings.Join(parts, ", ")
 }

@@ -47,7 +47,7 @@ func (a *app) complete(root *cobra.Command) {
 		"to": targetNames, "from": targetNames, "existing": words(table.ExistingWords()...), "fit": words("roomy", "snug"), "verify": words(string(load.EveryRow), string(load.RowsOnly)),
 		"progress": words(progressAuto, progressPlain, progressJSON, progressNone), "dialect": words(dialect.AllNames()...), "table": a.tableNames,
 		"sheet": a.sheetNames, "explain": a.columnNames, "change": a.changeWords, "hidden": words("take", "leave"), "merged": words("first", "each"),
-		"drift": words(source.DriftRefuse, source.DriftFill), "escape": words("doubled", "backslash", "none"),
+		"drift": words(source.DriftRefuse, source.DriftFill), "escape": words(source.Doubled, source.Backslash, source.Unescaped, source.ServerEscapes),
 		"delimiter": words("comma", "semicolon", "tab", "pipe", "colon", "spaces", "wide_spaces", "none"), "line-end": words("lf", "crlf", "cr"),
 	}
 	arguments := map[string]completer{"export": a.tableNames, "tighten": a.tableNames, "survey": a.surveyedNames, "undo": a.loadNames, "mend": trayNames, "rejects": trayNames}

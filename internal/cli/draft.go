@@ -114,8 +114,24 @@ func (a *app) draft(c *cobra.Command, d *drafting, names []string) (*survey.Surv
 	if err != nil {
 		return nil, nil, err
 	}
+	d.addFormats(s, changes)
 	t := s.Draft(dir)
 	return s, t, d.override(c, t)
+}
+
+// addFormats adds to a change of a type how the values of the column are written, where most of
+// them are of this type.
+func (d *drafting) addFormats(s *survey.Survey, changes []tray.Change) {
+	for _, c := range changes {
+		if c.Key != "type" {
+			continue
+		}
+		for _, key := range s.KeysFor(c.Column, c.Value) {
+			if !slices.ContainsFunc(changes, func(o tray.Change) bool { return o.Column == c.Column && o.Key == key[0] }) {
+				d.changes = append(slices.Clip(d.changes), c.Column+"."+key[0]+"="+key[1]) // files may share them
+			}
+		}
+	}
 }
 
 // errTrayExists is returned where the tray of another source has the name.

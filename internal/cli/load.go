@@ -98,7 +98,12 @@ func (a *app) load(c *cobra.Command, l *loading, args []string) error {
 			return passes(err, true), err
 		}
 		defer end()
-		err = a.loadInto(c, job)
+		if job.plan == nil { // else it is tried again
+			err = a.prepare(c, job)
+		}
+		if err == nil {
+			err = a.loadInto(c, job)
+		}
 		return passes(err, !l.NoLedger), err
 	})
 	done()

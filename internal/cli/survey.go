@@ -15,7 +15,6 @@ import (
 	"ambertray/internal/record"
 	"ambertray/internal/source"
 	"ambertray/internal/survey"
-	"ambertray/internal/table"
 	"ambertray/internal/term"
 )
 
@@ -284,6 +283,8 @@ func layoutText(s *survey.Survey) string {
 		parts = append(parts, "quote '")
 	}
 	switch {
+	case l.Escape == source.ServerEscapes:
+		parts = append(parts, "escapes of a server")
 	case l.Unquoted():
 		parts = append(parts, "no quotes")
 	case l.Escape == source.Backslash:
@@ -333,7 +334,7 @@ const maxCell = 18
 func (a *app) drawFirstRows(s *survey.Survey) {
 	var cols []term.Column
 	for _, c := range s.Columns {
-		cols = append(cols, term.Column{Title: term.Shorten(c.Heading, maxCell), Max: maxCell, Right: isNumber(c.Choice.Type)})
+		cols = append(cols, term.Column{Title: term.Shorten(c.Heading, maxCell), Max: maxCell, Right: c.Choice.Type.Numeric()})
 	}
 	var rows [][]string
 	for _, r := range s.Rows {
@@ -359,10 +360,6 @@ func blanks(c survey.Column) string {
 		text += fmt.Sprintf(" +%s %s", term.Count(c.NullWords[word]), word)
 	}
 	return text
-}
-
-func isNumber(t table.Type) bool {
-	return t.Whole() || t.Kind == table.Decimal || t.Kind == table.Double
 }
 
 func distinctText(c survey.Column) string {
