@@ -171,3 +171,26 @@ func TestKilled(t *testing.T) {
 const report = "Kestrel Bay Museum,,,\nLoans of 2026,,,\n,,,\nNo,Name,Fee,Due\n---,---,---,---\n" +
 	"1,gnat,1.50,2026-01-05\n# checked\n2,\"fern, dried\",2.50,2026-01-06\nNo,Name,Fee,Due\n3,moss,3,2026-01-07\n" +
 	"Total,,7.00,\nSource: the museum's ledger\n"
+
+// TestLongValue loads values of many megabytes. MySQL rejects the record that is longer than its
+// packets, and loads the others.
+func TestLongValue(t *testing.T) {
+	for name, to := range targets(t) {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			d, table := newDesk(t), uniqueTable(t)
+			d.write("finds.csv", "no,note\n1,ant\n2,"+strings.Repeat("x", 17_000_000)+"\n3,"+strings.Repeat("y", 12_000_000)+"\n4,bee\n")
+			status, loaded := 0, 4.0
+			if name == "mysql" {
+				status, loaded = 3, 3.0
+			}
+			r := d.json(status, "load", "finds.csv", "--to", to, "--table", table)
+			require.Equal(t, []any{loaded, true}, []any{r["counts"].(map[string]any)["loaded"], r["verified"]})
+			if name == "mysql" {
+				rejects := d.read(r["rejects"].(map[string]any)["file"].(string))
+				require.Contains(t, rejects[:1000], "longer than max_allowed_packet")
+				require.Greater(t, len(rejects), 17_000_000, "all of the record is kept")
+			}
+		})
+	}
+}

@@ -44,6 +44,12 @@ func TestChanges(t *testing.T) {
 	require.Contains(t, out, `not a date written yyyy-MM-dd  "ann" on line 2`)
 	_, errOut = d.run(3, "load", "jan.csv", "--tray", "other.tray", "--table", "other", "--to", "museum.db", "--change", "borrower.type=date", "--change", "key=")
 	require.Contains(t, errOut, "2 records would be rejected by this plan", "counted before the load")
+
+	d.write("fees.csv", "no;fee;paid;seen\n1;1.234,50;05/01/2026;x\n2;5,25;31/01/2026;1\n3;waived;lost;2\n4;7,00;28/02/2026;3\n")
+	d.run(3, "load", "fees.csv", "--to", "museum.db", "--change", "fee.type=decimal(9,2)", "--change", "paid.type=date", "--change", "seen.type=text")
+	require.Equal(t, "1|1234.5|2026-01-05|x|2|5.25|2026-01-31|1|4|7|2026-02-28|3", d.query("SELECT * FROM fees ORDER BY no"), "by the format that most values have")
+	d.run(3, "check", "fees.csv", "--tray", "iso.tray", "--change", "paid.type=date", "--change", "paid.format=yyyy-MM-dd")
+	require.Contains(t, d.read("fees.tray/tray.yaml"), "format: dd/MM/yyyy")
 }
 
 // TestNextMonth loads other files by one plan, and proves, corrects and compares them.

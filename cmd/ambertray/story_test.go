@@ -4,12 +4,15 @@ import (
 	"bytes"
 	"compress/gzip"
 	"encoding/json"
+	"fmt"
 	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
+
+	"ambertray/internal/source"
 )
 
 // TestStory loads the museum's files into every target as a person would.
@@ -329,6 +332,37 @@ func TestFixedColumns(t *testing.T) {
 	d.run(0, "mend", "finds.tray", "--to", "museum.db")
 	require.Equal(t, "00001|1.5|00002|12.5|00003|3.75|00004|", d.query("SELECT code, depth FROM finds ORDER BY code"))
 	d.run(0, "verify", "finds.tray", "--to", "museum.db")
+}
+
+// TestMainframe loads records of one length in EBCDIC, and by the plan the next file, whose last
+// record is not complete.
+func TestMainframe(t *testing.T) {
+	d := newDesk(t)
+	enc, err := source.EncodingByName("ibm037")
+	require.NoError(t, err)
+	records := func(from, to int) (text string) {
+		for i := from; i < to; i++ {
+			text += fmt.Sprintf("%05d%-10s202601%02d%06d", i, []string{"ANT", "BEE", "O'HARA"}[i%3], 1+i%28, i*125)
+		}
+		return text
+	}
+	put := func(name, text string) {
+		raw, err := enc.Encode([]byte(text))
+		require.NoError(t, err)
+		d.write(name, string(raw))
+	}
+	put("finds.dat", records(0, 100))
+	_, errOut := d.run(1, "survey", "finds.dat")
+	require.Contains(t, errOut, "add --record-length")
+	d.run(0, "load", "finds.dat", "--to", "museum.db", "--record-length", "29", "--columns", "1-5,6-15,16-23,24-29", "--change", "column_3.type=date", "--change", "column_4.type=integer")
+	require.Equal(t, "100|100|2026-01-28|618750", d.query("SELECT count(*), count(DISTINCT column_1), max(column_3), sum(column_4) FROM finds"))
+	put("more.dat", records(100, 150)+"00150")
+	_, errOut = d.run(1, "load", "finds.tray", "more.dat", "--to", "museum.db")
+	require.Contains(t, errOut, "the last one, 51, has 5 characters of 29")
+	put("more.dat", records(100, 150))
+	d.run(0, "load", "finds.tray", "more.dat", "--to", "museum.db")
+	require.Equal(t, "150", d.query("SELECT count(*) FROM finds"))
+	d.run(0, "verify", "finds.tray", "more.dat", "--to", "museum.db")
 }
 
 // TestVerifyFile compares a file without a tray with a table, by its headings.

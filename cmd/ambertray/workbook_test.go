@@ -264,3 +264,25 @@ func TestOverridden(t *testing.T) {
 	require.Equal(t, "1|5|2|8|3|7|9|9", d.query("SELECT nummer, betrag FROM other ORDER BY nummer"))
 	d.run(0, "verify", "m.tray", "--to", "museum.db")
 }
+
+// TestPageAsWorkbook loads a table of a web page that a program has saved as a workbook. A page
+// without a table of records is refused.
+func TestPageAsWorkbook(t *testing.T) {
+	d := newDesk(t)
+	d.write("finds.xls", "<html><meta charset=windows-1252><table><tr><td>Museum</table><table><tr><th rowspan=2>No<th colspan=2>Lent<tr><th>to<th>on"+
+		"<tr><td>00017<td>Kestrel&nbsp;Bay &amp; M\xfcller<td>05/01/2026<tr><td>00018<td>Harrow<br>room 5<td>31/01/2026<tr><td>00019<td><td>x</table>")
+	d.run(0, "draft", "finds.xls", "--change", "Lent on.type=date", "--change", "Lent on.format=dd/MM/yyyy")
+	require.Contains(t, d.read("finds.tray/tray.yaml"), "sheet: Table 2")
+	d.run(3, "load", "finds.tray", "--to", "museum.db")
+	require.Equal(t, "00017|Kestrel Bay & Müller|2026-01-05|00018|Harrow\nroom 5|2026-01-31", d.query("SELECT * FROM finds ORDER BY no"))
+	require.Contains(t, d.read("finds.tray/loads/0001/rejects.csv"), "finds.xls · Table 2,3,5,lent_on,x,not a date written dd/MM/yyyy")
+	d.run(5, "load", "finds.tray", "--to", "museum.db")
+	d.write("rooms.xml", `<?xml version="1.0"?><Workbook xmlns="urn:schemas-microsoft-com:office:spreadsheet" xmlns:ss="urn:schemas-microsoft-com:office:spreadsheet"><Worksheet ss:Name="Rooms"><Table>`+
+		`<Row><Cell><Data ss:Type="String">Code</Data></Cell><Cell><Data ss:Type="String">Area</Data></Cell></Row><Row><Cell><Data ss:Type="String">R01</Data></Cell><Cell><Data ss:Type="Number">12.5</Data></Cell></Row></Table></Worksheet></Workbook>`)
+	d.run(0, "load", "rooms.xml", "--to", "museum.db")
+	require.Equal(t, "R01|12.5", d.query("SELECT * FROM rooms"))
+	d.run(0, "verify", "rooms.tray", "--to", "museum.db")
+	d.write("login.xls", "<html><form><table><tr><td>User<td><input></table></form>")
+	_, errOut := d.run(1, "survey", "login.xls")
+	require.Contains(t, errOut, "is a web page, not a table")
+}

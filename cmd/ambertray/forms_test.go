@@ -1,0 +1,91 @@
+package main_test
+
+import (
+	"fmt"
+	"maps"
+	"math/rand/v2"
+	"slices"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+)
+
+// forms are ways in which people write values, each a function that writes a random one.
+var forms = map[string]func(rng *rand.Rand) string{
+	"continental amounts": func(rng *rand.Rand) string { return amount(rng, ".", ",") },
+	"English amounts":     func(rng *rand.Rand) string { return amount(rng, ",", ".") },
+	"Swiss amounts":       func(rng *rand.Rand) string { return amount(rng, "'", ".") },
+	"French amounts":      func(rng *rand.Rand) string { return amount(rng, " ", ",") },
+	"plain amounts":       func(rng *rand.Rand) string { return amount(rng, "", ".") },
+	"percentages":         func(rng *rand.Rand) string { return fmt.Sprintf("%d.%d%%", rng.IntN(100), rng.IntN(10)) },
+	"continental dates":   dates("02.01.2006"),
+	"British dates":       dates("02/01/2006"),
+	"American dates":      dates("01/02/2006"),
+	"packed dates":        dates("20060102"),
+	"month names":         dates("02 Jan 2006"),
+	"short months":        dates("02-Jan-2006"),
+	"American months":     dates("Jan 02, 2006"),
+	"two digits":          dates("02.01.06"),
+	"continental times":   dates("02.01.2006 15:04"),
+	"American times":      dates("01/02/2006 03:04 PM"),
+	"instants":            dates("2006-01-02T15:04:05Z"),
+	"microseconds":        dates("2006-01-02 15:04:05.000000"),
+	"clock":               dates("15:04"),
+	"noon":                dates("03:04 PM"),
+	"codes":               func(rng *rand.Rand) string { return fmt.Sprintf("%06d", rng.IntN(1e6)) },
+	"words":               func(rng *rand.Rand) string { return []string{"resin", "fern; moss", "a \"b\"", "Ö"}[rng.IntN(4)] },
+}
+
+// amount writes a number with two decimals.
+func amount(rng *rand.Rand, thousands, decimal string) string {
+	whole := strconv.Itoa(rng.IntN(1 << rng.IntN(30)))
+	for i := len(whole) - 3; i > 0; i -= 3 {
+		whole = whole[:i] + thousands + whole[i:]
+	}
+	return []string{"", "-"}[rng.IntN(2)] + whole + decimal + fmt.Sprintf("%02d", 1+rng.IntN(99))
+}
+
+// dates writes moments of the years 1970 to 2037 by a layout of package time.
+func dates(layout string) func(rng *rand.Rand) string {
+	return func(rng *rand.Rand) string {
+		return time.UnixMicro(1e6*rng.Int64N(1<<31) + rng.Int64N(1e6)).UTC().Format(layout)
+	}
+}
+
+// TestForms loads tables whose values are written as people write them, and wants the table
+// written like its source to be the same bytes: nothing was misread, lost or rounded.
+func TestForms(t *testing.T) {
+	const tables = 40
+	servers := targets(t)
+	engines, names := slices.Sorted(maps.Keys(servers)), slices.Sorted(maps.Keys(forms))
+	for seed := range uint64(tables) {
+		rng := rand.New(rand.NewPCG(seed, 9))
+		d, to := newDesk(t), servers[engines[rng.IntN(len(engines))]]
+		heads := []string{"No"}
+		for i := range 1 + rng.IntN(5) {
+			heads = append(heads, names[rng.IntN(len(names))]+strconv.Itoa(i))
+		}
+		text := strings.Join(heads, ";") + "\n"
+		for no := range 40 + rng.IntN(100) {
+			text += strconv.Itoa(no)
+			for _, h := range heads[1:] {
+				cell := ""
+				if rng.IntN(8) > 0 {
+					cell = forms[strings.TrimRight(h, "0123456789")](rng)
+				}
+				if strings.ContainsAny(cell, ";\"") {
+					cell = `"` + strings.ReplaceAll(cell, `"`, `""`) + `"`
+				}
+				text += ";" + cell
+			}
+			text += "\n"
+		}
+		d.write("way.csv", text)
+		d.run(0, "load", "way.csv", "--to", to, "--table", uniqueTable(t))
+		d.run(0, "export", "way.tray", "--from", to, "--out", "again.csv")
+		require.Equal(t, text, d.read("again.csv"), "seed %d", seed)
+	}
+}

@@ -1,0 +1,87 @@
+package main_test
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// TestForget takes a load that was stopped after checkpoints out of the ledger. Its shares go with
+// it, its rows stay, and the source may then be loaded again.
+func TestForget(t *testing.T) {
+	all := targets(t)
+	for _, server := range []string{"postgres", "mysql"} {
+		t.Run(server, func(t *testing.T) {
+			d, name, to := newDesk(t), uniqueTable(t), all[server]
+			d.write("finds.csv", "no,name\n"+strings.Repeat("1,beetle\n", 500)+"2,\n")
+			d.run(0, "draft", "finds.csv", "--table", name, "--change", "name.nullable=false")
+			args := []string{"load", "finds.tray", "--to", to, "--commit-every", "100"}
+			d.run(6, append(args, "--shared", "--allow-rejects", "0")...)
+			entry := d.json(0, "history", "--to", to, "--table", name)["loads"].([]any)[0].(map[string]any)
+			require.Equal(t, []any{"partial", 500.0}, []any{entry["state"], entry["loaded"]})
+			id := entry["id"].(string)
+			left := func(table, column string) string {
+				out, _ := d.run(0, "export", "--query", "SELECT count(*) FROM "+table+" WHERE "+column+" = '"+id+"'", "--from", to, "--out", "-", "--no-header")
+				return strings.TrimSpace(out)
+			}
+			require.Equal(t, "5", left("ambertray_shares_proved", "load_id"))
+
+			out, _ := d.run(0, "history", "--to", to, "--forget", id)
+			require.Contains(t, out, "load "+id+" of finds.csv into ")
+			require.Contains(t, out, name)
+			require.Contains(t, out, "500 rows that it has committed stay in the table")
+			for table, column := range map[string]string{"ambertray_ledger": "id", "ambertray_shares": "load_id", "ambertray_shares_proved": "load_id"} {
+				require.Equal(t, "0", left(table, column), table)
+			}
+			_, errOut := d.run(1, "history", "--to", to, "--forget", id)
+			require.Contains(t, errOut, "no interrupted load has this id")
+
+			r := d.json(3, append(args, "--existing", "append")...)
+			require.Equal(t, 500.0, r["counts"].(map[string]any)["loaded"])
+			rows, _ := d.run(0, "export", "--query", "SELECT count(*) FROM "+name, "--from", to, "--out", "-", "--no-header")
+			require.Equal(t, "1000\n", rows)
+			loaded := d.json(0, "history", "--to", to, "--table", name)["loads"].([]any)[0].(map[string]any)["id"].(string)
+			_, errOut = d.run(1, "history", "--to", to, "--forget", loaded)
+			require.Contains(t, errOut, "no interrupted load has this id")
+		})
+	}
+}
+
+// TestInWords looks at what people read where the other tests read JSON.
+func TestInWords(t *testing.T) {
+	d := newDesk(t)
+	d.run(0, "draft", "specimens.csv")
+
+	out, _ := d.run(0, "ddl", "specimens.tray", "--dialect", "ansi")
+	said, _ := d.run(0, "ddl", "specimens.tray", "--dialect", "ansi", "--out", "specimens.sql")
+	require.Contains(t, said, "specimens.sql")
+	require.Equal(t, out, d.read("specimens.sql"))
+	_, errOut := d.run(1, "ddl", "specimens.tray", "--dialect", "sqlite", "--out", "specimens.sql")
+	require.Contains(t, errOut, "specimens.sql already exists; not overwritten")
+	require.Equal(t, out, d.read("specimens.sql"))
+
+	out, _ = d.run(0, "targets", "test", "new.db")
+	require.Contains(t, out, "Loads into this target are possible. The target is unchanged.")
+	d.write("file", "no folder")
+	out, errOut = d.run(1, "targets", "test", filepath.Join("file", "new.db"))
+	require.NotContains(t, out, "are possible")
+	require.NotEmpty(t, out+errOut)
+
+	d.write("visits.csv", "no,name\n1,ant\n2,bee\n3,fly\n")
+	d.write("lose.sql", "CREATE TABLE visits (no integer, name text);CREATE TRIGGER lose AFTER INSERT ON visits WHEN new.no = 2 BEGIN DELETE FROM visits WHERE no = 2; END")
+	d.script("lose.sql")
+	out, _ = d.run(4, "load", "visits.csv", "--to", "museum.db", "--existing", "append")
+	require.Contains(t, out, "nothing: verification found a difference, and all was rolled back")
+	require.Contains(t, out, "bee")
+	require.Equal(t, "0", d.query("SELECT count(*) FROM visits"))
+
+	require.NoError(t, os.Mkdir(filepath.Join(d.dir, "many"), 0o700))
+	d.write("many/rooms.csv", "code,name\nR1,north\nR2,south\n")
+	d.write("many/broken.csv", "{\"code\": 1}\n")
+	out, _ = d.run(1, "survey", "many", "--each")
+	require.Contains(t, out, "rooms.csv")
+	require.Contains(t, out, "JSON")
+}
