@@ -2,6 +2,7 @@ package intake_test
 
 import (
 	"context"
+	"errors"
 	"os"
 	"path/filepath"
 	"strings"
@@ -47,20 +48,26 @@ func TestList(t *testing.T) {
 	require.ErrorIs(t, err, intake.ErrNothingNew)
 
 	require.NoError(t, os.WriteFile("inbox/a.csv", []byte("no\n1\n2\n"), 0o600)) // just now, and then no more
-	grown := make(chan error)
-	go func() {
-		time.Sleep(300 * time.Millisecond)
-		err := os.WriteFile("inbox/b.csv", []byte("no\n1\n2\n3\n"), 0o600)
-		if err == nil {
-			err = os.WriteFile("inbox/late.csv", []byte("no\n"), 0o600)
-		}
-		if err == nil {
-			err = os.Truncate("inbox/c.xlsx", 0) // as a program does that writes it again
-		}
-		grown <- err
-	}()
+	stop, stopped := make(chan bool), make(chan error)
+	go func() { stopped <- keepWriting(stop) }()
 	require.Equal(t, "inbox/a.csv|inbox/b.csv inbox/c.xlsx inbox/late.csv", names("inbox"))
-	require.NoError(t, <-grown)
+	close(stop)
+	require.NoError(t, <-stopped)
+}
+
+// keepWriting writes to some files of the inbox until it is stopped, one of which does not exist before.
+func keepWriting(stop <-chan bool) error {
+	time.Sleep(300 * time.Millisecond)
+	err := os.Truncate("inbox/c.xlsx", 0) // as a program does that writes it again
+	for text := "no\n1\n"; err == nil; text += "2\n" {
+		err = errors.Join(os.WriteFile("inbox/b.csv", []byte(text), 0o600), os.WriteFile("inbox/late.csv", []byte(text), 0o600))
+		select {
+		case <-stop:
+			return err
+		case <-time.After(20 * time.Millisecond):
+		}
+	}
+	return err
 }
 
 // TestUnits takes files apart into what makes a table each.
