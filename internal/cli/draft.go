@@ -392,13 +392,17 @@ func (a *app) drawDraft(d *drafted, t *tray.Tray) {
 	a.drawLayout(s)
 	p.Fact("table", "%s%s", p.Bold(t.Table.Name), keyText(t))
 	p.Line("")
+	planned := map[string]*table.Column{}
+	for i := range slices.Backward(t.Table.Columns) { // the first of those from one heading is shown
+		planned[t.Table.Columns[i].From] = &t.Table.Columns[i]
+	}
 	var rows [][]string
 	for i, c := range s.Columns {
 		name, typ, null, why := c.Name, c.Type, "not null", c.Evidence
-		at := slices.IndexFunc(t.Table.Columns, func(o table.Column) bool { return o.From == c.Heading })
-		if at >= 0 {
-			name, typ, null = plannedAs(&t.Table.Columns[at])
-			if t.Table.Columns[at].Blank {
+		plan := planned[c.Heading]
+		if plan != nil {
+			name, typ, null = plannedAs(plan)
+			if plan.Blank {
 				why = "blank in every record: a record with a value in it will be rejected"
 			}
 		}

@@ -4,7 +4,6 @@ package convert
 
 import (
 	"fmt"
-	"slices"
 	"strings"
 	"sync"
 
@@ -103,6 +102,7 @@ func New(t *table.Table, headings []string, from template.Origin, d *dialect.Dia
 		enc = discard{}
 	}
 	c := &Converter{width: len(headings), encoder: enc, kept: from.Kept, count: true, key: t.Key, refused: &refusal.List{}}
+	at := table.Places(headings)
 	for i, col := range t.Loaded() {
 		if col.Limit == nil && d.Limit != nil {
 			col.Limit = d.Limit(col.Type)
@@ -111,6 +111,11 @@ func New(t *table.Table, headings []string, from template.Origin, d *dialect.Dia
 		next := column{
 			name: col.Name, stored: stored, asText: textWriter(col.Type, stored), append: enc.Column(i, stored),
 		}
+		place, ok := at[col.From]
+		if !ok && col.Value == "" {
+			return nil, &template.MissingError{Column: col.From, Headings: headings}
+		}
+		next.source = place
 		err := next.bind(col, headings, from)
 		if err != nil {
 			return nil, err
@@ -143,7 +148,7 @@ func (c *Converter) Lines(texts bool) { c.lines, c.texts = true, texts }
 // say nothing.
 func (c *Converter) NoFigures() { c.count = false }
 
-// bind finds out where the column's text comes from and how it is read.
+// bind finds out how the column's text is made and read.
 func (c *column) bind(col table.Column, headings []string, from template.Origin) (err error) {
 	if col.Value != "" {
 		t, err := template.Parse(col.Value)
@@ -153,11 +158,6 @@ func (c *column) bind(col table.Column, headings []string, from template.Origin)
 		c.compute, err = t.Bind(headings, from)
 		if err != nil {
 			return err
-		}
-	} else {
-		c.source = slices.Index(headings, col.From)
-		if c.source < 0 {
-			return &template.MissingError{Column: col.From, Headings: headings}
 		}
 	}
 	err = c.bindRules(col)

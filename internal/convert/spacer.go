@@ -1,8 +1,6 @@
 package convert
 
 import (
-	"slices"
-
 	"ambertray/internal/record"
 	"ambertray/internal/table"
 	"ambertray/internal/value"
@@ -17,10 +15,11 @@ type spacer struct {
 // ExpectBlank makes the converter reject the records with a value in a column that the plan leaves
 // out as blank.
 func (c *Converter) ExpectBlank(plan *table.Table, headings []string) {
+	at := table.Places(headings)
 	for _, col := range plan.Columns {
-		at := slices.Index(headings, col.From)
-		if col.Blank && at >= 0 {
-			c.blank = append(c.blank, spacer{col.From, at})
+		place, ok := at[col.From]
+		if col.Blank && ok {
+			c.blank = append(c.blank, spacer{col.From, place})
 		}
 	}
 }

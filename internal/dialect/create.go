@@ -24,14 +24,16 @@ func (d *Dialect) CreateTable(t *table.Table) string {
 	if d.adapt != nil {
 		cols = d.adapt(t)
 	}
+	var types []string
 	wide, wideType := 0, 0
-	for _, c := range cols {
-		wide = max(wide, len(d.Quote(c.Name)))
-		wideType = max(wideType, len(d.columnType(t, c)))
+	for i, planned := range t.Loaded() {
+		types = append(types, d.columnType(planned.Type, cols[i].Type))
+		wide = max(wide, len(d.Quote(planned.Name)))
+		wideType = max(wideType, len(types[i]))
 	}
 	var lines, remarks []string
-	for _, c := range cols {
-		lines = append(lines, strings.TrimRight(fmt.Sprintf("    %-*s  %-*s%s", wide, d.Quote(c.Name), wideType, d.columnType(t, c), d.attributes(c)), " "))
+	for i, c := range cols {
+		lines = append(lines, strings.TrimRight(fmt.Sprintf("    %-*s  %-*s%s", wide, d.Quote(c.Name), wideType, types[i], d.attributes(c)), " "))
 		remarks = append(remarks, c.Comment)
 	}
 	if len(t.Key) > 0 {
@@ -80,13 +82,12 @@ func (d *Dialect) AddKey(t *table.Table) string {
 	return "ALTER TABLE " + d.QuoteTable(t.Name) + " ADD " + d.primaryKey(t)
 }
 
-// columnType returns the name of a column's type, and in a remark the type that
-// the tray gives it where the table's limits made it another.
-func (d *Dialect) columnType(t *table.Table, c table.Column) string {
-	name := d.TypeName(c.Type)
-	planned := t.Column(c.Name)
-	if planned.Type != c.Type {
-		name += " /* " + planned.Type.String() + " */"
+// columnType returns the name of a column's type, and in a remark the planned one where the
+// table's limits made it another.
+func (d *Dialect) columnType(planned, adapted table.Type) string {
+	name := d.TypeName(adapted)
+	if planned != adapted {
+		name += " /* " + planned.String() + " */"
 	}
 	return name
 }

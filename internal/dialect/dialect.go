@@ -8,6 +8,8 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"github.com/dustin/go-humanize"
+
 	"ambertray/internal/table"
 )
 
@@ -19,6 +21,7 @@ type Dialect struct {
 	// characters for servers that count those.
 	MaxName    int
 	characters bool
+	MaxColumns int // of a table, 0 for any number
 	TypeName   func(table.Type) string
 	// Stored returns the type that the server holds values of a type as:
 	// text, where it has no such type of its own.
@@ -219,7 +222,7 @@ func (d *Dialect) CheckOwner(name string) error {
 }
 
 // Check returns an error for a table that the server cannot have, because of names that are
-// too long or keys of a type that it cannot index, and for Amber Tray's own.
+// too long, keys of a type that it cannot index or too many columns, and for Amber Tray's own.
 func (d *Dialect) Check(t *table.Table) error {
 	err := d.CheckOwner(t.Name)
 	if err != nil {
@@ -241,6 +244,11 @@ func (d *Dialect) Check(t *table.Table) error {
 		if length > d.MaxName {
 			return fmt.Errorf("the name %q has %d %s; %s takes %d: write a shorter one in the tray", n, length, unit, d.Title, d.MaxName)
 		}
+	}
+	columns := len(t.Loaded())
+	if d.MaxColumns > 0 && columns > d.MaxColumns {
+		return fmt.Errorf("table %s has %s columns; %s takes %s: leave some out in the tray (leave_out: true), and load those by a second tray into another table",
+			t.Name, humanize.Comma(int64(columns)), d.Title, humanize.Comma(int64(d.MaxColumns)))
 	}
 	if d.limits != nil {
 		return d.limits(t)

@@ -1,6 +1,7 @@
 package dialect
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
@@ -87,4 +88,15 @@ func TestCheck(t *testing.T) {
 	require.NoError(t, PostgreSQL.Check(tab))
 	tab.Name = strings.Repeat("ä", 40)
 	require.ErrorContains(t, PostgreSQL.Check(tab), "has 80 bytes; PostgreSQL takes 63")
+	for d, most := range map[*Dialect]int{PostgreSQL: 1600, MySQL: 1017, SQLite: 2000, SQLServer: 1024, Oracle: 1000} {
+		many := &table.Table{Name: "answer"}
+		for i := range most {
+			many.Columns = append(many.Columns, table.Column{Name: fmt.Sprint("question_", i), Type: table.Type{Kind: table.Integer}})
+		}
+		require.NoError(t, d.Check(many), d.Title)
+		many.Columns = append(many.Columns, table.Column{Name: "more"})
+		require.ErrorContains(t, d.Check(many), "columns; "+d.Title+" takes ", d.Title)
+		many.Columns[0].LeaveOut = true
+		require.NoError(t, d.Check(many), d.Title)
+	}
 }

@@ -15,7 +15,7 @@ var MySQL = &Dialect{
 	sharedConstraints: true,
 	LockRows:          "SELECT count(*) FROM %s FOR UPDATE",
 	Now:               "unix_timestamp(sysdate())", KeepRow: "LOCK IN SHARE MODE",
-	Name: "mysql", Title: "MySQL", MaxName: 64, characters: true, reserved: words(mysqlWords), schemas: true, DDLAutoCommits: true, wrapsDefault: true, open: '`', close: '`',
+	Name: "mysql", Title: "MySQL", MaxName: 64, characters: true, MaxColumns: innoDBColumns, reserved: words(mysqlWords), schemas: true, DDLAutoCommits: true, wrapsDefault: true, open: '`', close: '`',
 	comments: commentInline, adapt: adaptMySQL,
 	scriptHead: []string{"SET NAMES utf8mb4", "SET SESSION sql_mode = 'STRICT_ALL_TABLES'", "SET autocommit = 0"}, scriptTail: []string{"COMMIT"},
 	suffix:   " ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_bin",
@@ -59,13 +59,14 @@ func mysqlClock(name string, t table.Type) string {
 	return fmt.Sprintf("%s(%d)", name, t.Fraction())
 }
 
-// The limits of a table in MySQL and MariaDB, in bytes.
+// The limits of a table in MySQL and MariaDB, in bytes but for the columns.
 const (
 	bytesPerCharacter = 4 // of utf8mb4 at most
 	mysqlMaxRow       = 65535
 	mysqlMaxIndex     = 3072
 	mysqlMaxChar      = 255 // characters
 	pointerBytes      = 12  // of a text in its row
+	innoDBColumns     = 1017
 )
 
 // adaptMySQL makes char longer than the server takes varchar, and the longest

@@ -12,7 +12,7 @@ import (
 var SQLite = &Dialect{
 	TablesQuery:      "SELECT name FROM sqlite_schema WHERE type = 'table' AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\' ORDER BY 1",
 	inlineReferences: true, valuesInList: true,
-	Name: "sqlite", Title: "SQLite", MaxName: 128, reserved: words(sqliteWords), open: '"', close: '"',
+	Name: "sqlite", Title: "SQLite", MaxName: 128, MaxColumns: 2000, reserved: words(sqliteWords), open: '"', close: '"',
 	scriptHead: []string{"BEGIN"}, scriptTail: []string{"COMMIT"},
 	literals: literals{truth: [2]string{"0", "1"}, middle: " ", breaks: breaks{char: "char", concat: " || "}},
 	TypeName: func(t table.Type) string {
@@ -45,7 +45,7 @@ var PostgreSQL = &Dialect{
 	TablesQuery: "SELECT CASE WHEN n.nspname = current_schema() THEN c.relname ELSE n.nspname || '.' || c.relname END FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE c.relkind IN ('r', 'p') AND n.nspname NOT IN ('pg_catalog', 'information_schema') ORDER BY 1",
 	LockRows:    "LOCK TABLE %s IN SHARE ROW EXCLUSIVE MODE",
 	Now:         "CAST(floor(extract(epoch FROM clock_timestamp())) AS bigint)", KeepRow: "FOR SHARE",
-	Name: "postgresql", Title: "PostgreSQL", MaxName: 63, reserved: words(postgresWords), schemas: true, open: '"', close: '"',
+	Name: "postgresql", Title: "PostgreSQL", MaxName: 63, MaxColumns: 1600, reserved: words(postgresWords), schemas: true, open: '"', close: '"',
 	Stored: asItIs, comments: commentOn,
 	scriptHead: []string{"SET standard_conforming_strings = on", "BEGIN"}, scriptTail: []string{"COMMIT"},
 	literals: literals{truth: [2]string{"false", "true"}, typed: true, instant: "TIMESTAMPTZ", middle: " ", breaks: breaks{prefix: "E"}},
@@ -63,7 +63,7 @@ var PostgreSQL = &Dialect{
 // Oracle is the dialect of Oracle Database before version 23: it has no
 // boolean, no time of day, and no text that is empty rather than NULL.
 var Oracle = &Dialect{
-	Name: "oracle", Title: "Oracle", MaxName: 128, reserved: words(oracleWords), schemas: true, open: '"', close: '"', notFirst: "_0123456789",
+	Name: "oracle", Title: "Oracle", MaxName: 128, MaxColumns: 1000, reserved: words(oracleWords), schemas: true, open: '"', close: '"', notFirst: "_0123456789",
 	comments: commentOn, OneRowPerInsert: true, DDLAutoCommits: true,
 	scriptHead: []string{"SET DEFINE OFF", "SET SQLBLANKLINES ON", "WHENEVER SQLERROR EXIT ROLLBACK"}, scriptTail: []string{"COMMIT"},
 	key:      func(t table.Type) bool { return t.Kind != table.Text && (!t.Textual() || t.Size <= 1500) },

@@ -22,7 +22,7 @@ func SQLServerIn(page int) *Dialect {
 	return &Dialect{
 		TablesQuery: "SELECT CASE WHEN s.name = SCHEMA_NAME() THEN t.name ELSE CONCAT(s.name, '.', t.name) END AS name FROM sys.tables t JOIN sys.schemas s ON s.schema_id = t.schema_id ORDER BY name",
 		LockRows:    "SELECT TOP (1) 1 FROM %s WITH (TABLOCKX, HOLDLOCK)", transact: true, noRowValues: true,
-		Name: "sqlserver", Title: "SQL Server", MaxName: 128, characters: true, reserved: words(sqlServerWords), schemas: true, open: '[', close: ']',
+		Name: "sqlserver", Title: "SQL Server", MaxName: 128, characters: true, MaxColumns: 1024, reserved: words(sqlServerWords), schemas: true, open: '[', close: ']',
 		Stored: asItIs, comments: commentProperties,
 		scriptHead: []string{"SET XACT_ABORT ON", "BEGIN TRANSACTION"}, scriptTail: []string{"COMMIT TRANSACTION"},
 		key:      func(t table.Type) bool { return t.Kind != table.Text && text.bytes(t) <= sqlServerMaxKey },

@@ -132,10 +132,14 @@ func Widest(rows *record.Batch) (width int) {
 // two at least, and are half of what stands there.
 func SeekHeader(rows *record.Batch, lay source.Layout, wanted []string) source.Layout {
 	most, found := min(len(wanted), 2)-1, lay.HeaderLine
+	want := map[string]bool{}
+	for _, h := range wanted {
+		want[h] = true
+	}
 	for r := 0; r < rows.Len() && r < maxTitles+int(lay.HeaderLine); r++ {
 		headings, n := JoinHeadings(rows, r, int(max(lay.HeaderLines, 1))), 0
 		for _, h := range Distinct(slices.Clone(headings)) {
-			if slices.Contains(wanted, h) {
+			if want[h] {
 				n++
 			}
 		}

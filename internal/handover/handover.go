@@ -225,8 +225,9 @@ func (h *handover) receipt(id string, p *pass.Pass, out *pass.Outcome) *Receipt 
 		r.Source = append(r.Source, Source{part.Name, part.SheetName(), part.Bytes, part.SHA256, part.Read, part.Loaded})
 		r.Controls = append(r.Controls, part.Controls...)
 	}
+	loaded := h.table.Loaded()
 	for i, f := range out.Totals.Figures() {
-		c := h.table.Loaded()[i]
+		c := &loaded[i]
 		r.Columns = append(r.Columns, Column{c.Name, c.Type.String(), f})
 	}
 	return r

@@ -9,6 +9,7 @@ import (
 	"github.com/agnivade/levenshtein"
 
 	"ambertray/internal/source"
+	"ambertray/internal/table"
 )
 
 // Drift is how the columns of a part differ from those of the first.
@@ -152,13 +153,16 @@ func (in *Intake) reorder() {
 // Compare says how the headings of a part differ from those that are wanted.
 func Compare(part string, want, got []string) Drift {
 	d := Drift{Part: part}
+	wanted, found := table.Places(want), table.Places(got)
 	for _, h := range want {
-		if !slices.Contains(got, h) {
+		_, ok := found[h]
+		if !ok {
 			d.Missing = append(d.Missing, h)
 		}
 	}
 	for _, h := range got {
-		if !slices.Contains(want, h) {
+		_, ok := wanted[h]
+		if !ok {
 			d.Extra = append(d.Extra, h)
 		}
 	}

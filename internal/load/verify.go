@@ -186,8 +186,9 @@ func (w *verifying) readSource(ctx context.Context, t *tray.Tray, from *source.O
 	if mended.out != nil && len(out.Parts) == 1 {
 		w.addMended(mended.out)
 	}
+	loaded := w.plan.Loaded()
 	for i, f := range totals.Figures() {
-		col := &w.plan.Loaded()[i]
+		col := &loaded[i]
 		stored := w.to.Dialect().Stored(col.Type)
 		c := Compared{Name: col.Name, Source: f, Checksum: stored.Kind == table.Double || stored.Kind == table.Date || stored.HasClock()}
 		if w.figures != nil {

@@ -149,7 +149,8 @@ func (p *Pass) checkHeadings() *HeadingsError {
 	var want []string
 	dispensable := map[string]bool{}
 	for _, c := range p.tray.Table.Columns {
-		if c.From != "" && !slices.Contains(want, c.From) {
+		_, known := dispensable[c.From]
+		if c.From != "" && !known {
 			want = append(want, c.From)
 		}
 		dispensable[c.From] = c.LeaveOut

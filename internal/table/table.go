@@ -177,6 +177,15 @@ func (t *Table) References() bool {
 	return slices.ContainsFunc(t.Columns, func(c Column) bool { return !c.LeaveOut && c.References != nil })
 }
 
+// Places returns the place of each heading, of equal ones that of the first.
+func Places(headings []string) map[string]int {
+	at := make(map[string]int, len(headings))
+	for i, h := range slices.Backward(headings) {
+		at[h] = i
+	}
+	return at
+}
+
 // OtherHeadings returns the other headings of the columns, and what each is read as.
 func (t *Table) OtherHeadings() map[string]string {
 	also := map[string]string{}

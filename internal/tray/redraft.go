@@ -163,11 +163,12 @@ func (m *merger) drop(path string, mine, base, next *yaml.Node) {
 
 // columns merges the columns that are from one heading.
 func (m *merger) columns(mine, base, next *yaml.Node) {
+	mines, bases, nexts := byHeading(mine), byHeading(base), byHeading(next)
 	for _, column := range next.Content {
 		heading := from(column)
-		my := columnFrom(mine, heading)
+		my := mines[heading]
 		if my == nil {
-			if columnFrom(base, heading) == nil {
+			if bases[heading] == nil {
 				mine.Content = append(mine.Content, column)
 				m.changed("column "+heading, nil, &yaml.Node{Kind: yaml.ScalarNode, Value: "new"})
 			}
@@ -175,12 +176,12 @@ func (m *merger) columns(mine, base, next *yaml.Node) {
 		}
 		_, out := entry(my, "leave_out")
 		if out == nil || out.Value != "true" {
-			m.mapping("column "+heading, my, columnFrom(base, heading), column)
+			m.mapping("column "+heading, my, bases[heading], column)
 		}
 	}
 	for _, my := range mine.Content {
 		all := headingsOf(my)
-		if all != nil && !slices.ContainsFunc(all, func(h string) bool { return columnFrom(next, h) != nil }) {
+		if all != nil && !slices.ContainsFunc(all, func(h string) bool { return nexts[h] != nil }) {
 			m.result.Gone = append(m.result.Gone, all[0])
 		}
 	}
@@ -239,15 +240,18 @@ func headingsOf(column *yaml.Node) (all []string) {
 	return all
 }
 
-func columnFrom(columns *yaml.Node, heading string) *yaml.Node {
+// byHeading returns the columns by their headings, the first of those from one heading.
+func byHeading(columns *yaml.Node) map[string]*yaml.Node {
+	all := map[string]*yaml.Node{}
 	if columns == nil {
-		return nil
+		return all
 	}
-	i := slices.IndexFunc(columns.Content, func(c *yaml.Node) bool { return slices.Contains(headingsOf(c), heading) })
-	if i < 0 {
-		return nil
+	for _, c := range slices.Backward(columns.Content) {
+		for _, h := range headingsOf(c) {
+			all[h] = c
+		}
 	}
-	return columns.Content[i]
+	return all
 }
 
 // same compares what two nodes mean, not how they are written.

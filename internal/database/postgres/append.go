@@ -73,7 +73,7 @@ func (a *adder) load(b *database.Batch) error {
 		Batch: b, Try: a.try, Sift: a.removeViolations, Failed: a.failed,
 		Refused: refused,
 		Breaks: func(err error) bool {
-			return about(err, constraintViolations) && len(a.tab.Loaded()) < maxColumns // a temporary table has one more
+			return about(err, constraintViolations) && len(a.tab.Loaded()) < dialect.PostgreSQL.MaxColumns // a temporary table has one more
 		},
 		Refuse: func(row int, err error) {
 			var pg *pgconn.PgError
@@ -108,9 +108,6 @@ func (a *adder) Close(abort error) (int64, error) {
 	}
 	return a.rows, a.x.moveSequences(a.ctx, a.tab)
 }
-
-// maxColumns is how many columns a table can have.
-const maxColumns = 1600
 
 // batchName is the name of the temporary table of a batch.
 const batchName = "ambertray_batch"

@@ -66,7 +66,7 @@ func (x *tx) Added(ctx context.Context, tab *table.Table, _ int64, each database
 }
 
 func (x *tx) readAdded(ctx context.Context, tab *table.Table, each func(*rowReader) error) error {
-	rows, err := x.t.prepareRows(ctx, tab, " WHERE "+x.added.rowID+" BETWEEN ? AND ?")
+	rows, err := x.t.prepareRows(ctx, tab, x.added.rowID+" BETWEEN ? AND ?")
 	if err != nil {
 		return err
 	}

@@ -28,7 +28,7 @@ func (t *Target) readAll(ctx context.Context, tab *table.Table, each func(*rowRe
 	if !exists {
 		return &database.Error{Target: t.path, Op: "read " + tab.Name, Kind: database.ErrNoTable}
 	}
-	rows, err := t.prepareRows(ctx, tab, "")
+	rows, err := t.prepareRows(ctx, tab, "1")
 	if err != nil {
 		return err
 	}
@@ -62,8 +62,16 @@ func (t *Target) prepareRows(ctx context.Context, tab *table.Table, condition st
 	if names == nil {
 		names = []string{"1"}
 	}
-	return r, r.prepare("SELECT " + strings.Join(names, ", ") + " FROM " + dialect.SQLite.Quote(tab.Name) + condition)
+	const wideRow = 64
+	if len(names) > wideRow {
+		condition += headFirst(names[len(names)-1])
+	}
+	return r, r.prepare("SELECT " + strings.Join(names, ", ") + " FROM " + dialect.SQLite.Quote(tab.Name) + " WHERE " + condition)
 }
+
+// headFirst is a condition that is always true. For it, the engine reads the whole head of a row
+// at once: where the head is longer than a page, it is else read again for every column.
+func headFirst(lastColumn string) string { return " AND typeof(" + lastColumn + ") <> ''" }
 
 func (r *rowReader) prepare(query string) (err error) {
 	r.stmt, _, err = r.t.conn.PrepareTransient(query)

@@ -154,7 +154,9 @@ func (s *sink) load(b *database.Batch) error {
 	before := len(s.refused.Reasons)
 	c := database.Copier{
 		Batch: b, Try: s.try, Sift: s.sift, Refused: refused, Refuse: s.refuse,
-		Breaks: func(err error) bool { return numbered(err, constraintErrors) && len(s.columns) < maxColumns },
+		Breaks: func(err error) bool { // found in a table with one more column
+			return numbered(err, constraintErrors) && len(s.columns) < dialect.SQLServer.MaxColumns
+		},
 		Failed: func(_ error, from, to int) (int, bool) { return from, to-from == 1 },
 	}
 	err := c.Copy(0, b.Len())
@@ -167,10 +169,6 @@ func (s *sink) load(b *database.Batch) error {
 	}
 	return s.x.t.fail("load rows", err)
 }
-
-// maxColumns is how many columns a table can have; the one that is made to find rows
-// which break constraints has one more.
-const maxColumns = 1024
 
 // try loads rows in one go, or none of them. An error of the server takes the rows of
 // this bulk load back, and nothing before: the transaction goes on, unless a trigger or
