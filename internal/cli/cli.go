@@ -70,7 +70,7 @@ func Main(args []string, out, errOut io.Writer) int {
 
 // run runs one command line.
 func (a *app) run(args []string) int {
-	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	ctx, stop := interruptible()
 	defer stop()
 	platform.IgnoreFileLimit()
 	a.undone = "nothing was changed"
@@ -85,6 +85,18 @@ func (a *app) run(args []string) int {
 		return a.end(a.report(a.interrupted(ctx, err)), start)
 	}
 	return a.end(a.status, start)
+}
+
+// sameInterrupt is how long a second interrupt is taken for the same one: shells and the programs that
+// start this one may both send it.
+const sameInterrupt = time.Second
+
+// interruptible returns a context that an interrupt cancels. A later one ends the program at once,
+// whatever it is busy with.
+func interruptible() (ctx context.Context, stop func()) {
+	ctx, stop = signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	context.AfterFunc(ctx, func() { time.AfterFunc(sameInterrupt, stop) })
+	return ctx, stop
 }
 
 // interrupted returns why a command was stopped, if it was, whatever that looked like
