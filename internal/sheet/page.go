@@ -14,7 +14,10 @@ import (
 
 // page is a web page whose tables are sheets. Many programs that offer workbooks write such
 // pages under the names of workbooks.
-type page struct{ textFile }
+type page struct {
+	textFile
+	starts []int64 // of each table, in bytes of the decoded text
+}
 
 // textFile is a workbook that is one file of text.
 type textFile struct {
@@ -40,10 +43,10 @@ func IsPage(head []byte) bool {
 // OpenPage reads which tables a web page has, in the order in which they begin. It returns nil for a
 // page without a table of records: two rows of two cells.
 func OpenPage(from io.ReaderAt, size int64) (*Book, error) {
-	p := &page{textFile{from, size}}
+	p := &page{textFile: textFile{from, size}}
 	b := &Book{Format: "html", content: p}
 	var full []int // rows of two cells, by table
-	err := p.walk(p.reader(), func(table int, row []pageCell, _ bool) error {
+	w := &pageWalk{each: func(table int, row []pageCell, _ bool) error {
 		for len(full) <= table {
 			full = append(full, 0)
 			b.Sheets = append(b.Sheets, Sheet{Name: fmt.Sprintf("Table %d", len(full)), Empty: true})
@@ -53,10 +56,12 @@ func OpenPage(from io.ReaderAt, size int64) (*Book, error) {
 		}
 		b.Sheets[table].Empty = full[table] < 2
 		return nil
-	})
+	}}
+	err := w.read(p.reader())
 	if err != nil {
 		return nil, err
 	}
+	p.starts = w.starts
 	for _, s := range b.Sheets {
 		if !s.Empty {
 			return b, nil
@@ -70,8 +75,8 @@ func (p *page) write(sheet int, w *writer) error {
 	w.mergesAtCells()
 	row := 0
 	var taken map[int]int // rows that cells above go on for, by column
-	return p.walk(w.counted(p.reader()), func(table int, cells []pageCell, hidden bool) error {
-		if table != sheet {
+	walk := &pageWalk{from: p.starts[sheet], single: true, each: func(table int, cells []pageCell, hidden bool) error {
+		if table != 0 {
 			return nil
 		}
 		row++
@@ -84,7 +89,8 @@ func (p *page) write(sheet int, w *writer) error {
 			return err
 		}
 		return w.endRow()
-	})
+	}}
+	return walk.read(w.counted(p.reader()))
 }
 
 // writePageRow writes the cells of a row, past the columns that cells from above cover. It returns
@@ -145,28 +151,44 @@ type openTable struct {
 	space         bool // one stands before the text that follows
 }
 
-// walk calls each with every row of every table. A table within a cell is one of its own.
-func (p *page) walk(from io.Reader, each eachPageRow) error {
-	decoded, err := charset.NewReader(from, "text/html")
+// pageWalk calls each with every row of every table. A table within a cell is one of its own.
+type pageWalk struct {
+	from   int64 // where it begins, in bytes of the decoded text
+	single bool  // it ends with the first table
+	each   eachPageRow
+
+	z      *html.Tokenizer
+	at     int64        // the end of the token
+	open   []*openTable // the innermost one last
+	starts []int64      // of the tables that have begun
+	unread string       // the element whose text is left out, or ""
+}
+
+func (w *pageWalk) read(page io.Reader) error {
+	decoded, err := charset.NewReader(page, "text/html")
+	if err == nil {
+		w.at, err = io.CopyN(io.Discard, decoded, w.from)
+	}
 	if errors.Is(err, io.EOF) {
 		return nil
 	}
 	if err != nil {
 		return err
 	}
-	w := &pageWalk{z: html.NewTokenizer(decoded), each: each}
+	w.z = html.NewTokenizer(decoded)
 	w.z.SetMaxBuf(maxText)
-	for {
+	for !w.single || len(w.starts) == 0 || len(w.open) > 0 {
 		kind := w.z.Next()
 		if kind == html.ErrorToken {
 			break
 		}
+		w.at += int64(len(w.z.Raw()))
 		err := w.token(kind)
 		if err != nil {
 			return err
 		}
 	}
-	if !errors.Is(w.z.Err(), io.EOF) {
+	if w.z.Err() != nil && !errors.Is(w.z.Err(), io.EOF) {
 		return fmt.Errorf("%w: %w", ErrBroken, w.z.Err())
 	}
 	for len(w.open) > 0 {
@@ -176,15 +198,6 @@ func (p *page) walk(from io.Reader, each eachPageRow) error {
 		}
 	}
 	return nil
-}
-
-// pageWalk is the state of a walk through a page.
-type pageWalk struct {
-	z      *html.Tokenizer
-	each   eachPageRow
-	open   []*openTable // the innermost one last
-	tables int          // that have begun
-	unread string       // the element whose text is left out, or ""
 }
 
 // token takes a tag or a text.
@@ -203,8 +216,8 @@ func (w *pageWalk) token(kind html.TokenType) error {
 			w.unread = tag
 			return nil
 		case "table":
-			w.open = append(w.open, &openTable{number: w.tables})
-			w.tables++
+			w.open = append(w.open, &openTable{number: len(w.starts)})
+			w.starts = append(w.starts, w.at-int64(len(w.z.Raw())))
 			return nil
 		}
 	}
