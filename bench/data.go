@@ -2,6 +2,7 @@ package main
 
 import (
 	"bufio"
+	"errors"
 	"fmt"
 	"math/rand/v2"
 	"os"
@@ -70,4 +71,31 @@ func appendRecord(b []byte, rng *rand.Rand, day time.Time, i int) []byte {
 		b = fmt.Appendf(b, "%s\n", place)
 	}
 	return b
+}
+
+// writeNumbers writes a file of n records of whole numbers.
+func writeNumbers(path string, columns, n int) error {
+	f, err := os.Create(path)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	w := bufio.NewWriterSize(f, 1<<20)
+	var line []byte
+	for i := -1; i < n; i++ {
+		line = line[:0]
+		for c := range columns {
+			if i < 0 {
+				line = fmt.Appendf(line, "q%d,", c+1)
+				continue
+			}
+			line = append(strconv.AppendInt(line, int64(i*7+c*c%1009), 10), ',')
+		}
+		line[len(line)-1] = '\n'
+		_, err := w.Write(line)
+		if err != nil {
+			return err
+		}
+	}
+	return errors.Join(w.Flush(), f.Close())
 }

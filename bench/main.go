@@ -150,6 +150,11 @@ func makeData(dir, records string) error {
 	if err == nil {
 		err = b.writeMany()
 	}
+	for _, columns := range []int{wideColumns, longColumns} {
+		if err == nil {
+			err = writeNumbers(b.numbers(columns), columns, n*longColumns/columns)
+		}
+	}
 	if err == nil {
 		err = pack(b.data)
 	}
@@ -207,7 +212,29 @@ func (b *bench) contests(tray string) []contest {
 			contest{"SQLite in C, key of texts", 0.5, own("load", b.keyedTray(), "--to", db), [][]string{{b.c, b.data, db, textKey}}, dropFile, nil})
 	}
 	contests = append(contests, b.exports(db, own, floor, load)...)
+	contests = append(contests, b.wide(db, own)...)
 	return append(contests, b.many(db, own)...)
+}
+
+// wideColumns and longColumns are those of two files with the same number of cells.
+const (
+	wideColumns = 1_000
+	longColumns = 10
+)
+
+func (b *bench) numbers(columns int) string {
+	return filepath.Join(b.dir, fmt.Sprintf("numbers-%d.csv", columns))
+}
+
+// wide load a table of many columns, against the same number of cells in few columns.
+func (b *bench) wide(db string, own func(args ...string) []string) (list []contest) {
+	for name, to := range map[string]string{"PostgreSQL": b.postgres, "MariaDB": b.mysql, "SQLite": db} {
+		load := func(columns int) []string {
+			return own("load", b.numbers(columns), "--to", to, "--existing", "rebuild", "--again", "--yes")
+		}
+		list = append(list, contest{"1,000 columns into " + name, 1.5, load(wideColumns), [][]string{load(longColumns)}, nil, nil})
+	}
+	return list
 }
 
 // Of the files that make a table each: many small ones, and a few for two cores.

@@ -5,6 +5,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"syscall"
 	"testing"
 	"time"
 
@@ -244,6 +245,14 @@ func TestEach(t *testing.T) {
 	d.write("loans-2026.xlsx", string(text))
 	out, _ := d.run(0, "load", "loans-2026.xlsx", "--each", "--to", "museum.db")
 	require.Contains(t, out, "loans-2026.xlsx · 2026-03  loans_2026_03")
+
+	require.NoError(t, syscall.Mkfifo(filepath.Join(d.dir, "pipe.csv"), 0o600)) // which can be read only once
+	go d.write("pipe.csv", "no\n3\n4\n")
+	c := d.command("load", "--each", "-", "pipe.csv", "--to", "streams.db")
+	c.Stdin = strings.NewReader("no\n5\n")
+	said, err := c.CombinedOutput()
+	require.NoError(t, err, string(said))
+	require.Equal(t, "3|4|5", d.queryIn("streams.db", "SELECT no FROM pipe UNION ALL SELECT no FROM stdin"))
 }
 
 // TestUndo removes the rows of one load, or none if they have changed.

@@ -277,7 +277,7 @@ func (e *each) plan(i int) *unitLoad {
 	options.Notes = slices.Clone(options.Notes)
 	options.Progress = func(p pass.Progress) { e.progress(i, p) }
 	l := *e.loading
-	u := &unitLoad{eachUnit: &e.units[i], own: &app{out: io.Discard, err: io.Discard, print: term.NewPrinter(io.Discard), from: &source.Opener{}}}
+	u := &unitLoad{eachUnit: &e.units[i], own: &app{out: io.Discard, err: io.Discard, print: term.NewPrinter(io.Discard), from: e.a.from.Beside()}}
 	l.Options, l.drafting = &options, e.drafting(u.eachUnit)
 	u.job = &loadJob{loading: &l, args: []string{u.File}}
 	err := u.own.prepare(e.c, u.job)

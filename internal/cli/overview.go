@@ -6,6 +6,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"ambertray/internal/intake"
+	"ambertray/internal/note"
 	"ambertray/internal/source"
 	"ambertray/internal/survey"
 	"ambertray/internal/term"
@@ -101,7 +102,7 @@ func (a *app) drawOverview(res *overview, e *each) {
 	p.Table([]term.Column{{Title: "source", Max: 48}, {Title: "table"}, {Title: "records", Right: true}, {Title: "columns", Right: true}, {Title: "could be the key"}}, rows)
 	p.Line("")
 	for _, group := range res.Alike {
-		p.Fact("alike", "%s", p.Wrap(strings.Join(group, ", ")+" have the same columns, and could be one table", factIndent))
+		p.Fact("alike", "%s", p.Wrap(note.Names(group)+" have the same columns, and could be one table", factIndent))
 	}
 	for _, r := range res.Relations {
 		p.Fact("refers", "%s.%s to %s.%s: %s", p.Bold(r.Source), r.Column, p.Bold(r.Table), r.Key, r.Evidence)
@@ -113,6 +114,6 @@ func (a *app) drawOverview(res *overview, e *each) {
 		}
 	}
 	if len(res.Growing) > 0 {
-		p.Fact("left alone", "%s", p.Wrap("still being written: "+strings.Join(res.Growing, ", "), factIndent))
+		p.Fact("left alone", "%s", p.Wrap("still being written: "+note.Names(res.Growing), factIndent))
 	}
 }

@@ -24,7 +24,7 @@ type AgainError struct {
 func (e *AgainError) Error() string {
 	text := e.text()
 	if len(e.Growing) > 0 {
-		text += "; still being written, and left alone: " + strings.Join(e.Growing, ", ")
+		text += "; still being written, and left alone: " + note.Names(e.Growing)
 	}
 	return text
 }
@@ -36,18 +36,11 @@ func (e *AgainError) text() string {
 		return fmt.Sprintf("the content of %s was already loaded into %s: %s %s", first.Source, e.Table, rowsText(first.Entry.Loaded), when)
 	}
 	var names []string
-	for _, p := range e.Parts[:min(len(e.Parts), maxNamed)] {
+	for _, p := range e.Parts {
 		names = append(names, p.Source)
 	}
-	more := len(e.Parts) - maxNamed
-	if more > 0 {
-		names = append(names, fmt.Sprintf("and %d more", more))
-	}
-	return fmt.Sprintf("%d of %d files and sheets were already loaded into %s: %s, the first %s", len(e.Parts), e.Of, e.Table, strings.Join(names, ", "), when)
+	return fmt.Sprintf("%d of %d files and sheets were already loaded into %s: %s, the first %s", len(e.Parts), e.Of, e.Table, note.Names(names), when)
 }
-
-// maxNamed is how many files a message names.
-const maxNamed = 5
 
 // checkAlreadyLoaded makes sure that no file or sheet goes into the same table
 // twice, and returns the entry of an interrupted load that can be resumed. It is

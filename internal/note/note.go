@@ -3,7 +3,11 @@
 // receipt of a load keeps them.
 package note
 
-import "github.com/dustin/go-humanize"
+import (
+	"strings"
+
+	"github.com/dustin/go-humanize"
+)
 
 // Note is one note. Source is the file or sheet that it is about, nil for all of
 // them; Line is 0 where it is not about a line, and Column nil where it is not
@@ -32,4 +36,16 @@ func Count(n int64, one, many string) string {
 		return "1 " + one
 	}
 	return humanize.Comma(n) + " " + many
+}
+
+// maxNamed is how many names a text lists.
+const maxNamed = 5
+
+// Names lists the first names, and says how many more there are.
+func Names(list []string) string {
+	more := len(list) - maxNamed
+	if more <= 0 {
+		return strings.Join(list, ", ")
+	}
+	return strings.Join(list[:maxNamed], ", ") + " and " + humanize.Comma(int64(more)) + " more"
 }

@@ -25,12 +25,27 @@ type openBook struct {
 	file    *os.File
 	size    int64
 	changed time.Time
+	lent    bool // by another opener, which closes the file
 	texts   map[view]*keptText
 	kept    int64 // the bytes of these
 }
 
+// is reports whether a file is as it was when the workbook was opened.
+func (b *openBook) is(info os.FileInfo) bool {
+	return b != nil && b.size == info.Size() && b.changed.Equal(info.ModTime())
+}
+
+// lend returns the workbook for another opener, which keeps the texts of sheets for itself.
+func (b *openBook) lend() *openBook {
+	book := *b.Book
+	book.Sheets = slices.Clone(book.Sheets)
+	return &openBook{Book: &book, file: b.file, size: b.size, changed: b.changed, lent: true, texts: map[view]*keptText{}}
+}
+
 func (b *openBook) close() {
-	b.file.Close()
+	if !b.lent {
+		b.file.Close()
+	}
 	for _, t := range b.texts {
 		t.remove()
 	}
@@ -61,12 +76,19 @@ func (o *Opener) book(name, path string) (*openBook, error) {
 		return nil, cannotOpen(name, err)
 	}
 	b := o.books[path]
+	if b.is(info) {
+		return b, nil
+	}
 	if b != nil {
-		if b.size == info.Size() && b.changed.Equal(info.ModTime()) {
-			return b, nil
-		}
 		delete(o.books, path)
 		b.close()
+	}
+	if o.books == nil {
+		o.books = map[string]*openBook{}
+	}
+	if o.lender != nil && o.lender.books[path].is(info) {
+		o.books[path] = o.lender.books[path].lend()
+		return o.books[path], nil
 	}
 	f, err := openFile(name, path)
 	if err != nil {
@@ -79,9 +101,6 @@ func (o *Opener) book(name, path string) (*openBook, error) {
 			err = fmt.Errorf("open %s: %w", name, err)
 		}
 		return nil, err
-	}
-	if o.books == nil {
-		o.books = map[string]*openBook{}
 	}
 	o.books[path] = &openBook{Book: book, file: f, size: info.Size(), changed: info.ModTime(), texts: map[view]*keptText{}}
 	return o.books[path], nil

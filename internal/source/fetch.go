@@ -41,9 +41,16 @@ type Opener struct {
 	Stdin io.Reader
 	// MaxFetch, when not 0, stands for the constant of that name.
 	MaxFetch int64
-	local    map[string]string
+	local    map[string]kept
 	secret   map[string]string    // web addresses by their public names
 	books    map[string]*openBook // by their path
+	lender   *Opener              // whose files are used, or nil
+}
+
+// Beside returns an opener for another goroutine, which uses the workbooks and the temporary files
+// that o has. Until it is closed, o is not used.
+func (o *Opener) Beside() *Opener {
+	return &Opener{Stdin: o.Stdin, MaxFetch: o.MaxFetch, secret: o.secret, lender: o}
 }
 
 // Open opens the source of that name. The error of a local file has its path.
@@ -82,11 +89,26 @@ func (o *Opener) place(ctx context.Context, name string) (path, member string, e
 			return name, "", nil
 		}
 	}
-	path, ok := o.local[name]
-	if !ok {
-		path, err = o.keep(ctx, name)
+	k, ok := o.local[name]
+	if !ok && o.lender != nil {
+		k, ok = o.lender.local[name]
 	}
-	return path, "", err
+	if !ok {
+		k.path, k.err = o.keep(ctx, name)
+		if o.local == nil {
+			o.local = map[string]kept{}
+		}
+		if k.err == nil || !IsWeb(name) { // another try would read a stream from its middle
+			o.local[name] = k
+		}
+	}
+	return k.path, "", k.err
+}
+
+// kept is the temporary file of what can be read only once, or why it could not be read.
+type kept struct {
+	path string
+	err  error
 }
 
 // isStream reports whether a file can be read only once: a named pipe, or what a
@@ -121,10 +143,6 @@ func (o *Opener) keep(ctx context.Context, name string) (path string, err error)
 	if err != nil {
 		return "", err
 	}
-	if o.local == nil {
-		o.local = map[string]string{}
-	}
-	o.local[name] = f.Name()
 	return f.Name(), nil
 }
 
@@ -228,7 +246,7 @@ func (o *Opener) Close() {
 	for _, b := range o.books {
 		b.close()
 	}
-	for _, path := range o.local {
-		os.Remove(path)
+	for _, k := range o.local {
+		os.Remove(k.path)
 	}
 }

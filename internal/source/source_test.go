@@ -15,6 +15,7 @@ import (
 	"strings"
 	"sync/atomic"
 	"testing"
+	"testing/iotest"
 
 	"github.com/klauspost/compress/zstd"
 	"github.com/stretchr/testify/require"
@@ -184,7 +185,19 @@ func TestWeb(t *testing.T) {
 		text, _ = readAll(t, o, source.Stdin, source.Options{})
 		require.Equal(t, "No\n2\n", text)
 	}
+	beside := o.Beside()
+	for name, want := range map[string]string{server.URL + "/moved": "No\n1\n", source.Stdin: "No\n2\n"} {
+		text, _ := readAll(t, beside, name, source.Options{})
+		require.Equal(t, want, text)
+	}
+	beside.Close()
 	require.Equal(t, 2, fetched)
+	cut := &source.Opener{Stdin: iotest.TimeoutReader(iotest.OneByteReader(strings.NewReader("No\n1\n")))}
+	defer cut.Close()
+	for _, o := range []*source.Opener{cut, cut, cut.Beside()} {
+		_, err := o.Open(context.Background(), source.Stdin, source.Options{})
+		require.ErrorIs(t, err, iotest.ErrTimeout, "what follows is never read as if it were all")
+	}
 	for path, says := range map[string]string{"/none": "404", "/loop": "redirects", "/broken": "ended after 5 bytes"} {
 		_, err := o.Open(context.Background(), server.URL+path, source.Options{})
 		require.ErrorIs(t, err, source.ErrFetch)

@@ -41,6 +41,7 @@ const minValues = 3
 // their tables.
 func Relate(ctx context.Context, from *source.Opener, surveys []*Survey, tables []string) (found []Relation, err error) {
 	found = []Relation{}
+	kind := kinds(surveys)
 	for a, key := range surveys {
 		for k := range key.Columns {
 			to := &key.Columns[k]
@@ -49,7 +50,7 @@ func Relate(ctx context.Context, from *source.Opener, surveys []*Survey, tables 
 			}
 			var known []uint64
 			for b, s := range surveys {
-				if a == b || alike(key, s) {
+				if kind[a] == kind[b] {
 					continue
 				}
 				for c := range s.Columns {
@@ -137,16 +138,15 @@ func columnHashes(ctx context.Context, from *source.Opener, s *Survey, column in
 
 // Alike groups sources that have the same columns, and so could be one table.
 func Alike(surveys []*Survey) (groups [][]string) {
-	groups = [][]string{}
-	grouped := map[*Survey]bool{}
-	for i, s := range surveys {
-		group := []string{s.Source}
-		for _, o := range surveys[i+1:] {
-			if !grouped[o] && alike(s, o) {
-				group = append(group, o.Source)
-				grouped[o] = true
-			}
+	var names [][]string
+	for i, kind := range kinds(surveys) {
+		if kind == len(names) {
+			names = append(names, nil)
 		}
+		names[kind] = append(names[kind], surveys[i].Source)
+	}
+	groups = [][]string{}
+	for _, group := range names {
 		if len(group) > 1 {
 			groups = append(groups, group)
 		}
@@ -154,14 +154,22 @@ func Alike(surveys []*Survey) (groups [][]string) {
 	return groups
 }
 
-// alike reports whether two sources have the same columns, in any order.
-func alike(a, b *Survey) bool {
-	headings := func(s *Survey) (list []string) {
+// kinds numbers the sources from 0: those with the same columns, in any order, have one number.
+func kinds(surveys []*Survey) (kinds []int) {
+	numbers := map[string]int{}
+	for _, s := range surveys {
+		var headings []string
 		for _, c := range s.Columns {
-			list = append(list, c.Heading)
+			headings = append(headings, fmt.Sprintf("%q", c.Heading))
 		}
-		slices.Sort(list)
-		return list
+		slices.Sort(headings)
+		all := strings.Join(headings, ",")
+		number, ok := numbers[all]
+		if !ok {
+			number = len(numbers)
+			numbers[all] = number
+		}
+		kinds = append(kinds, number)
 	}
-	return slices.Equal(headings(a), headings(b))
+	return kinds
 }
