@@ -90,6 +90,8 @@ func TestBadInput(t *testing.T) {
 		{2, "draft twice.csv --exlain Name", "did you mean --explain?"},
 		{2, "survey twice.csv --encoding utf-9", "write one of utf-8,"},
 		{2, "lod twice.csv", "did you mean load?"},
+		{2, "help lod", "did you mean load?"},
+		{2, "help tpyes", "did you mean types?"},
 		{1, "rejects folder.tray", "no such file"},
 		{2, "load specimens.csv", "no target was named"},
 		{2, "load specimens.csv --to oracle://x", "unknown target"},

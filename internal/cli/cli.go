@@ -160,11 +160,12 @@ cannot be loaded, and compares the table with the source before it commits.`,
 	root.AddCommand(topics()...)
 	root.AddCommand(newManual())
 	a.complete(root)
+	root.SetHelpCommand(newHelp())
 	root.SetHelpFunc(func(c *cobra.Command, _ []string) { help(a.print, c) })
 	return root
 }
 
-// noCommand refuses what is not a command, and names the nearest one.
+// noCommand refuses what is not a command or a topic, and names the nearest one.
 func noCommand(root *cobra.Command, args []string) error {
 	if len(args) == 0 {
 		return nil
@@ -172,6 +173,11 @@ func noCommand(root *cobra.Command, args []string) error {
 	err := fmt.Errorf("unknown command %q", args[0])
 	root.SuggestionsMinimumDistance = 2
 	near := root.SuggestionsFor(args[0])
+	for _, topic := range root.Commands() {
+		if topic.IsAdditionalHelpTopicCommand() && levenshtein.ComputeDistance(topic.Name(), args[0]) <= root.SuggestionsMinimumDistance {
+			near = append(near, topic.Name())
+		}
+	}
 	if len(near) > 0 {
 		err = fmt.Errorf("%w; did you mean %s?", err, strings.Join(near, " or "))
 	}

@@ -41,6 +41,31 @@ func groupOf(name string) int {
 	return len(groups) - 1
 }
 
+// newHelp writes the help of a command or a topic, and refuses what is neither.
+func newHelp() *cobra.Command {
+	return &cobra.Command{
+		Use: "help [COMMAND|TOPIC]", Short: "Explain a command or a topic",
+		ValidArgsFunction: func(c *cobra.Command, _ []string, begun string) (names []string, directive cobra.ShellCompDirective) {
+			for _, sub := range c.Root().Commands() {
+				if strings.HasPrefix(sub.Name(), begun) && (sub.IsAvailableCommand() || sub.IsAdditionalHelpTopicCommand()) {
+					names = append(names, cobra.CompletionWithDesc(sub.Name(), sub.Short))
+				}
+			}
+			return names, cobra.ShellCompDirectiveNoFileComp
+		},
+		RunE: func(c *cobra.Command, args []string) error {
+			found, _, err := c.Root().Find(args)
+			if err == nil && found == c.Root() {
+				err = noCommand(found, args)
+			}
+			if err != nil {
+				return usageError{err}
+			}
+			return found.Help()
+		},
+	}
+}
+
 // help writes what a command does, how it is called, examples, and its options in
 // groups.
 func help(p *term.Printer, c *cobra.Command) {

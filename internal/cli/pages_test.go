@@ -44,6 +44,7 @@ func TestCompletion(t *testing.T) {
 		"export --from museum.db ":                     "ambertray_ledger loans",
 		"history --to museum.db --table l":             "loans",
 		"mend ":                                        "loans.tray",
+		"help ty":                                      "types\tColumn types and how they are chosen",
 		"ddl --dialect s":                              "sqlite sqlserver",
 		"load loans.csv --existing ":                   "refuse append empty rebuild merge",
 		"load loans.csv --verify ":                     "rows counts",
