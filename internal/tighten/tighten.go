@@ -89,7 +89,7 @@ func Propose(ctx context.Context, to database.Target, name string, o Options) (*
 	if err != nil {
 		return nil, err
 	}
-	nulls, err := p.countNulls(ctx, to)
+	nulls, err := p.countNulls(ctx, to, s)
 	if err != nil {
 		return nil, err
 	}
@@ -115,19 +115,26 @@ func names(t *table.Table) (list []string) {
 }
 
 // countNulls counts the NULLs of each column, which a profile does not distinguish from blanks.
-func (p *Proposal) countNulls(ctx context.Context, to database.Target) (nulls []int64, err error) {
+func (p *Proposal) countNulls(ctx context.Context, to database.Target, s *survey.Survey) (nulls []int64, err error) {
+	var blank []int
+	for i := range p.live {
+		if s.Columns[i].Blanks > 0 {
+			blank = append(blank, i)
+		}
+	}
 	d := to.Dialect()
-	for some := range slices.Chunk(p.live, 100) {
+	nulls = make([]int64, len(p.live))
+	for some := range slices.Chunk(blank, 100) {
 		var counts []string
-		for i := range some {
-			counts = append(counts, "count(*) - count("+d.Quote(some[i].Name)+")")
+		for _, i := range some {
+			counts = append(counts, "count(*) - count("+d.Quote(p.live[i].Name)+")")
 		}
 		rows, err := to.Query(ctx, "SELECT "+strings.Join(counts, ", ")+" FROM "+d.QuoteTable(p.Table))
 		if err != nil {
 			return nil, err
 		}
-		for _, n := range rows[0] {
-			nulls = append(nulls, database.ParseCount(n))
+		for k, i := range some {
+			nulls[i] = database.ParseCount(rows[0][k])
 		}
 	}
 	return nulls, nil
