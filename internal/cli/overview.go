@@ -49,6 +49,9 @@ func (a *app) surveyEach(c *cobra.Command, o survey.Options, names []string) err
 		u := &e.units[i]
 		row := overviewRow{Source: u.Source, Table: u.Table, Columns: []string{}, Key: []string{}}
 		s, err := a.survey(c, []string{u.File}, onSheet(o, u.Sheet))
+		if c.Context().Err() != nil {
+			return c.Context().Err()
+		}
 		if err != nil {
 			message := err.Error()
 			row.Error = &message

@@ -148,7 +148,7 @@ func Run(ctx context.Context, from database.Target, w *Work, path string, o Opti
 		return nil, err
 	}
 	defer release()
-	f, err := create(path, o.Replace, o.Stdout)
+	f, err := create(ctx, path, o.Replace, o.Stdout)
 	if err != nil {
 		return nil, err
 	}

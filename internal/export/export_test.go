@@ -222,6 +222,17 @@ func (f *full) Write(p []byte) (int, error) {
 	return len(p), nil
 }
 
+// lastRow is a target whose rows are followed by an interrupt.
+type lastRow struct {
+	*sqlite.Target
+	then func()
+}
+
+func (l lastRow) Rows(ctx context.Context, tab *table.Table, each database.EachRow) error {
+	defer l.then()
+	return l.Target.Rows(ctx, tab, each)
+}
+
 // TestNothingHalf leaves no file and no temporary one when an export fails, is
 // interrupted or may not replace.
 func TestNothingHalf(t *testing.T) {
@@ -240,6 +251,9 @@ func TestNothingHalf(t *testing.T) {
 		_, err := export.Run(ctx, db, w, filepath.Join(dir, name), o)
 		require.ErrorIs(t, err, context.Canceled)
 		cancel()
+		ctx, cancel = context.WithCancel(context.Background())
+		_, err = export.Run(ctx, lastRow{db, cancel}, w, filepath.Join(dir, name), options(nil))
+		require.ErrorIs(t, err, context.Canceled, "while the rest of %s is written", name)
 	}
 	entries, err := os.ReadDir(dir)
 	require.NoError(t, err)

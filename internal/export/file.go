@@ -1,6 +1,7 @@
 package export
 
 import (
+	"context"
 	"compress/gzip"
 	"crypto/sha256"
 	"encoding/hex"
@@ -38,8 +39,9 @@ type file struct {
 // Standard is the name of standard output.
 const Standard = "-"
 
-// create opens the file. stdout takes the place of the file with the name Standard.
-func create(path string, replace bool, stdout io.Writer) (*file, error) {
+// create opens the file. stdout takes the place of the file with the name Standard. Once ctx is
+// done, nothing more is written to it.
+func create(ctx context.Context, path string, replace bool, stdout io.Writer) (*file, error) {
 	f := &file{path: path, replace: replace, sum: sha256.New()}
 	var to io.Writer = stdout
 	if path != Standard {
@@ -54,7 +56,7 @@ func create(path string, replace bool, stdout io.Writer) (*file, error) {
 		}
 		to = f.temp
 	}
-	packed, err := pack(path, io.MultiWriter(to, f.sum, (*counter)(&f.size)))
+	packed, err := pack(path, io.MultiWriter(whileWanted{ctx}, to, f.sum, (*counter)(&f.size)))
 	if err != nil {
 		return nil, errors.Join(err, f.drop())
 	}
@@ -63,6 +65,12 @@ func create(path string, replace bool, stdout io.Writer) (*file, error) {
 	f.Writer = f.background
 	return f, nil
 }
+
+// whileWanted fails once its context is done: a library that packs a whole workbook has no other
+// way to be stopped.
+type whileWanted struct{ context.Context }
+
+func (w whileWanted) Write(p []byte) (int, error) { return len(p), w.Err() }
 
 // counter counts what is written.
 type counter int64
