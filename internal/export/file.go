@@ -1,8 +1,8 @@
 package export
 
 import (
-	"context"
 	"compress/gzip"
+	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
