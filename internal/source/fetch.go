@@ -98,7 +98,7 @@ func (o *Opener) place(ctx context.Context, name string) (path, member string, e
 		if o.local == nil {
 			o.local = map[string]kept{}
 		}
-		if k.err == nil || !IsWeb(name) { // another try would read a stream from its middle
+		if k.err == nil || !IsWeb(name) { // a second try would read a stream from its middle
 			o.local[name] = k
 		}
 	}

@@ -69,8 +69,8 @@ func (t *Target) prepareRows(ctx context.Context, tab *table.Table, condition st
 	return r, r.prepare("SELECT " + strings.Join(names, ", ") + " FROM " + dialect.SQLite.Quote(tab.Name) + " WHERE " + condition)
 }
 
-// headFirst is a condition that is always true. For it, the engine reads the whole head of a row
-// at once: where the head is longer than a page, it is else read again for every column.
+// headFirst is a condition that is always true. It makes the engine read the whole head of a row
+// first. Otherwise a head that is longer than a page is read again for every column.
 func headFirst(lastColumn string) string { return " AND typeof(" + lastColumn + ") <> ''" }
 
 func (r *rowReader) prepare(query string) (err error) {
