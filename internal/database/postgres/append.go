@@ -11,6 +11,7 @@ import (
 	"strconv"
 	"strings"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 
 	"ambertray/internal/convert"
@@ -236,13 +237,24 @@ func wire(rows []byte) io.Reader {
 // that were loaded did not come from their sequences.
 func (x *tx) moveSequences(ctx context.Context, tab *table.Table) error {
 	d := dialect.PostgreSQL
+	var whole []string
 	for _, c := range tab.Loaded() {
-		if !c.Type.Whole() {
-			continue
+		if c.Type.Whole() {
+			whole = append(whole, c.Name)
 		}
-		_, err := x.tx.Exec(ctx, fmt.Sprintf(`SELECT setval(s, greatest((SELECT max(%s) FROM %s), nextval(s)), true)
-			FROM (SELECT pg_get_serial_sequence($1, $2)::regclass AS s) q WHERE s IS NOT NULL`, d.Quote(c.Name), d.QuoteTable(tab.Name)),
-			d.QuoteTable(tab.Name), c.Name)
+	}
+	name := d.QuoteTable(tab.Name)
+	rows, err := x.tx.Query(ctx, "SELECT c FROM unnest($2::text[]) c WHERE pg_get_serial_sequence($1, c) IS NOT NULL", name, whole)
+	if err != nil {
+		return x.t.fail("look for sequences", err)
+	}
+	numbered, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	if err != nil {
+		return x.t.fail("look for sequences", err)
+	}
+	for _, column := range numbered {
+		_, err := x.tx.Exec(ctx, fmt.Sprintf("SELECT setval(s, greatest((SELECT max(%s) FROM %s), nextval(s)), true) FROM (SELECT pg_get_serial_sequence($1, $2)::regclass AS s) q",
+			d.Quote(column), name), name, column)
 		if err != nil {
 			return x.t.fail("move the sequences on", err)
 		}
