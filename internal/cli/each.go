@@ -280,7 +280,8 @@ func (e *each) plan(i int) *unitLoad {
 	u := &unitLoad{eachUnit: &e.units[i], own: &app{out: io.Discard, err: io.Discard, print: term.NewPrinter(io.Discard), from: e.a.from.Beside()}}
 	l.Options, l.drafting = &options, e.drafting(u.eachUnit)
 	u.job = &loadJob{loading: &l, args: []string{u.File}}
-	err := u.own.prepare(e.c, u.job)
+	var err error // a person was asked about all tables
+	u.job.plan, u.job.survey, err = u.own.planned(e.c, &l, u.job.args)
 	u.spent = time.Since(start)
 	if err != nil {
 		e.finish(u, err)
@@ -420,15 +421,6 @@ type loadJob struct {
 	plan    *tray.Tray
 	survey  *survey.Survey // nil unless the plan was drafted
 	receipt *load.Receipt  // nil unless rows were loaded
-}
-
-// prepare drafts or reads the plan, and has it confirmed where it changes a table.
-func (a *app) prepare(c *cobra.Command, j *loadJob) (err error) {
-	j.plan, j.survey, err = a.planned(c, j.loading, j.args)
-	if err != nil {
-		return err
-	}
-	return a.confirm(c.Context(), j.loading, j.plan, j.to)
 }
 
 // loadInto loads by the plan.

@@ -122,6 +122,15 @@ func (a *app) load(c *cobra.Command, l *loading, args []string) error {
 	return errors.Join(err, a.show(receipt, func() { a.drawReceipt(receipt, job.plan, *l.to, all, again) }))
 }
 
+// prepare drafts or reads the plan, and has it confirmed where it changes a table.
+func (a *app) prepare(c *cobra.Command, j *loadJob) (err error) {
+	j.plan, j.survey, err = a.planned(c, j.loading, j.args)
+	if err != nil {
+		return err
+	}
+	return a.confirm(c.Context(), j.loading, j.plan, j.to)
+}
+
 // share makes the load a shared one with --shared.
 func (a *app) share(l *loading) error {
 	if !*l.shared {

@@ -107,15 +107,14 @@ func New(t *table.Table, headings []string, from template.Origin, d *dialect.Dia
 		if col.Limit == nil && d.Limit != nil {
 			col.Limit = d.Limit(col.Type)
 		}
-		stored := d.Stored(col.Type)
-		next := column{
-			name: col.Name, stored: stored, asText: textWriter(col.Type, stored), append: enc.Column(i, stored),
-		}
 		place, ok := at[col.From]
 		if !ok && col.Value == "" {
 			return nil, &template.MissingError{Column: col.From, Headings: headings}
 		}
-		next.source = place
+		stored := d.Stored(col.Type)
+		next := column{
+			name: col.Name, source: place, stored: stored, asText: textWriter(col.Type, stored), append: enc.Column(i, stored),
+		}
 		err := next.bind(col, headings, from)
 		if err != nil {
 			return nil, err

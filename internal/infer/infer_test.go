@@ -131,7 +131,7 @@ func TestChoose(t *testing.T) {
 		{"names of months", "date", "dd MMM yyyy", list("5 Mar 2026|31 December 1999"), "2 dates"},
 		{"Spanish and Portuguese", "date", "dd 'de' MMM 'de' yyyy", list("5 de enero de 2026|31 de Dezembro de 1999"), "2 dates"},
 		{"Japanese and Chinese", "date", "yyyy'年'MM'月'dd'日'", list("2026年1月5日|2026年03月04日|1999年12月31日|2026年5月31日"), "4 dates"},
-		{"a month that is none", "varchar(20)", "", list("2026年13月5日|2026年1月5日|2026年1月6日"), "1 is not"},
+		{"a month that does not exist", "varchar(20)", "", list("2026年13月5日|2026年1月5日|2026年1月6日"), "1 is not"},
 		{"Japanese times", "timestamp(0)", "yyyy'年'MM'月'dd'日' HH:mm", list("2026年1月5日 10:15|2026年12月31日 23:59"), "2 timestamps"},
 		{"American names", "date", "MMM dd, yyyy", list("Mar 5, 2026|December 31, 1999"), ""},
 		{"shouted", "date", "dd-MMM-yy", list("05-MAR-26|31-DEC-99"), ""},

@@ -164,6 +164,7 @@ type pageWalk struct {
 	unread string       // the element whose text is left out, or ""
 }
 
+// read takes the tags and texts of a page.
 func (w *pageWalk) read(page io.Reader) error {
 	decoded, err := charset.NewReader(page, "text/html")
 	if err == nil {

@@ -116,7 +116,7 @@ func open(tag []byte) bool {
 	return bytes.Count(tag, []byte{'"'})%2 == 1
 }
 
-// each calls do with every tag and its name.
+// each calls do with every tag and its name, until do returns errEnough.
 func (s *scanner) each(do func(name, tag []byte) error) error {
 	for {
 		tag, err := s.next()
@@ -125,6 +125,9 @@ func (s *scanner) each(do func(name, tag []byte) error) error {
 		}
 		if err == nil {
 			err = do(name(tag), tag)
+		}
+		if errors.Is(err, errEnough) {
+			return nil
 		}
 		if err != nil {
 			return err

@@ -72,6 +72,8 @@ func (x *xmlBook) write(sheet int, w *writer) error {
 		switch {
 		case string(name) == "Worksheet":
 			sheets++
+		case string(name) == "/Worksheet" && sheets == sheet+1:
+			return errEnough
 		case sheets == sheet+1:
 			return rows.element(string(name), tag)
 		}

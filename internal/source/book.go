@@ -30,8 +30,8 @@ type openBook struct {
 	kept    int64 // the bytes of these
 }
 
-// is reports whether a file is as it was when the workbook was opened.
-func (b *openBook) is(info os.FileInfo) bool {
+// unchanged reports whether a file has not changed since the workbook was opened.
+func (b *openBook) unchanged(info os.FileInfo) bool {
 	return b != nil && b.size == info.Size() && b.changed.Equal(info.ModTime())
 }
 
@@ -76,7 +76,7 @@ func (o *Opener) book(name, path string) (*openBook, error) {
 		return nil, cannotOpen(name, err)
 	}
 	b := o.books[path]
-	if b.is(info) {
+	if b.unchanged(info) {
 		return b, nil
 	}
 	if b != nil {
@@ -86,7 +86,7 @@ func (o *Opener) book(name, path string) (*openBook, error) {
 	if o.books == nil {
 		o.books = map[string]*openBook{}
 	}
-	if o.lender != nil && o.lender.books[path].is(info) {
+	if o.lender != nil && o.lender.books[path].unchanged(info) {
 		o.books[path] = o.lender.books[path].lend()
 		return o.books[path], nil
 	}

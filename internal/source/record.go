@@ -103,5 +103,5 @@ func plainBytes(text []byte) int {
 // withoutLines reports whether the head of a text is EBCDIC without line endings.
 func withoutLines(head []byte, name string) bool {
 	const long = 256
-	return isEBCDIC(name) && len(head) > long && !bytes.ContainsAny(head, "\r\x15\x25")
+	return isEBCDIC(name) && len(head) > long && !bytes.ContainsAny(head, string([]byte{'\r', ebcdicNextLine, ebcdicLineFeed}))
 }

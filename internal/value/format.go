@@ -3,6 +3,7 @@ package value
 import (
 	"fmt"
 	"regexp"
+	"slices"
 	"strings"
 )
 
@@ -151,17 +152,18 @@ func (f *Format) parseDate(a, separator, b, c string) bool {
 	order := strings.ToLower(a[:1] + b[:1] + c[:1])
 	year := [...]string{a, b, c}[max(strings.Index(order, "y"), 0)]
 	named := max(strings.Count(a, "M"), strings.Count(b, "M"), strings.Count(c, "M")) > 2
-	n := map[string]uint16{"-": separatorDash, "/": separatorSlash, ".": separatorPoint, " ": separatorSpace, "": separatorNone, ". ": separatorPointSpace, " 'de' ": separatorDe, "'年'": separatorHan}[separator]
+	mark := uint16(slices.Index(separatorSigns[:], separator)) << 3 // patternForm takes no others
+	n := mark
 	layout := YearLast
 	switch {
 	case len(year) != 2 && len(year) != 4:
 		return false
-	case separator == "" && a+b+c == "yyyyMMdd":
+	case mark == separatorNone && a+b+c == "yyyyMMdd":
 		layout, f.Order = compact, Fixed
 	case named:
 		layouts := map[string]uint16{"dmy": dayNameYear, "mdy": nameDayYear, "ymd": yearNameDay}
 		l, ok := layouts[order]
-		if !ok || l != dayNameYear && len(separator) > 1 || separator == "'年'" || l == nameDayYear && separator == "" || l == yearNameDay && len(year) == 2 {
+		if !ok || l != dayNameYear && len(separator) > 1 || mark == separatorHan || l == nameDayYear && mark == separatorNone || l == yearNameDay && len(year) == 2 {
 			return false
 		}
 		layout, f.Order = l, Fixed
@@ -172,7 +174,7 @@ func (f *Format) parseDate(a, separator, b, c string) bool {
 		orders := map[string]Order{"dmy": DayMonthYear, "mdy": MonthDayYear, "ymd": YearMonthDay, "ydm": YearDayMonth}
 		o, ok := orders[order]
 		f.Order = o
-		if !ok || separator == "" || separator == " 'de' " || separator == "'年'" && (order != "ymd" || len(year) != 4) || len(year) == 2 && (o == YearDayMonth || strings.HasSuffix(separator, " ")) {
+		if !ok || mark == separatorNone || mark == separatorDe || mark == separatorHan && (order != "ymd" || len(year) != 4) || len(year) == 2 && (o == YearDayMonth || strings.HasSuffix(separator, " ")) {
 			return false
 		}
 		if o == YearMonthDay || o == YearDayMonth {

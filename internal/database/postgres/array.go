@@ -3,7 +3,6 @@ package postgres
 import (
 	"bytes"
 	"encoding/binary"
-	"encoding/hex"
 	"fmt"
 	"strconv"
 	"strings"
@@ -168,7 +167,7 @@ const noField = 1<<32 - 1
 func (e *element) arrayText(field []byte) []byte {
 	list, ok := e.decodeArray(field)
 	if !ok {
-		return hex.AppendEncode([]byte(bytesPrefix), field)
+		return bytesText(field)
 	}
 	return appendArray(nil, list)
 }
