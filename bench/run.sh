@@ -6,7 +6,7 @@ cd "$(dirname "$0")/.."
 start_postgres TEST_POSTGRES
 start_mariadb TEST_MYSQL
 start_standin TEST_SQLSERVER
-need_sqlite
+need "$sqlite_packages"
 CGO_ENABLED=0 go build -pgo scripts/release/cpu.pprof -o "$servers_dir/ambertray" ./cmd/ambertray # as releases are built
 CGO_ENABLED=0 go build -o "$servers_dir/bench" ./bench
 c=()

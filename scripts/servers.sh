@@ -27,31 +27,32 @@ as_user() {
     fi
 }
 
-# need FILE PACKAGE... installs packages unless the file exists, without what they only
-# recommend: of some that is ten times as much.
+# need 'FILE PACKAGE...'... installs, at once, the packages of which the file does not exist, without
+# what they only recommend: of some that is ten times as much.
 need() {
-    # shellcheck disable=SC2086 # it may be a pattern
-    ! ls $1 >/dev/null 2>&1 || return 0
-    shift
-    echo "installing $*" >&2
-    [ -n "${updated:-}" ] || apt-get update -qq >&2
-    updated=yes
-    DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "$@" >&2
+    local file packages missing=()
+    while [ $# != 0 ]; do
+        read -r file packages <<<"$1"
+        # shellcheck disable=SC2086,SC2206 # the file may be a pattern, and the packages are words
+        ls $file >/dev/null 2>&1 || missing+=($packages)
+        shift
+    done
+    [ ${#missing[@]} != 0 ] || return 0
+    echo "installing ${missing[*]}" >&2
+    apt-get update -qq >&2
+    DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "${missing[@]}" >&2
 }
 
-need_postgres() { need '/usr/lib/postgresql/*/bin/initdb' postgresql; }
-need_mariadb() { need /usr/lib/mysql/plugin/ha_spider.so mariadb-server mariadb-plugin-spider; }
-need_sqlite() { need /usr/bin/sqlite3 sqlite3; } # the client, through which scripts are tested
-need_clients() { # of SQL Server that are not ours, with which the stand-in is tested, and a browser
-    need /usr/bin/tsql freetds-bin
-    need /usr/bin/npm nodejs npm
-    need /usr/bin/chromium chromium fonts-dejavu-core
-}
-need_packages() { # to install one for Fedora, and to run the program for ARM
-    need /usr/bin/rpm rpm
-    need /usr/bin/qemu-aarch64 qemu-user
-}
-need_wine() { need '/usr/lib/wine/wine64' wine64 && need /usr/bin/x86_64-w64-mingw32-gcc-win32 gcc-mingw-w64-x86-64-win32; }
+postgres_packages='/usr/lib/postgresql/*/bin/initdb postgresql'
+mariadb_packages='/usr/lib/mysql/plugin/ha_spider.so mariadb-server mariadb-plugin-spider'
+sqlite_packages='/usr/bin/sqlite3 sqlite3' # the client, through which scripts are tested
+client_packages=(                          # of SQL Server that are not ours, with which the stand-in is tested, and a browser
+    '/usr/bin/tsql freetds-bin' '/usr/bin/npm nodejs npm' '/usr/bin/chromium chromium fonts-dejavu-core'
+)
+wine_packages=('/usr/lib/wine/wine64 wine64' '/usr/bin/x86_64-w64-mingw32-gcc-win32 gcc-mingw-w64-x86-64-win32')
+other_packages=('/usr/bin/rpm rpm' '/usr/bin/qemu-aarch64 qemu-user') # to install a package for Fedora, and to run the program for ARM
+
+need_all() { need "$postgres_packages" "$mariadb_packages" "$sqlite_packages" "${client_packages[@]}" "${wine_packages[@]}" "${other_packages[@]}"; }
 
 free_port() { go run ./scripts/freeport; }
 
@@ -67,7 +68,7 @@ certify() {
 # AMBERTRAY_NAME_DATA, and the certificate of its authority in AMBERTRAY_NAME_CA.
 # A script called like the folder, with .start added, starts it again.
 start_postgres() {
-    need_postgres
+    need "$postgres_packages"
     pg_bin=$(ls -d /usr/lib/postgresql/*/bin | sort -V | tail -1)
     local port name=${1,,} data
     data=$servers_dir/$name
@@ -88,7 +89,7 @@ start_postgres() {
 # start_mariadb NAME: like start_postgres. Each server has a folder for temporary tables of its own: one that starts
 # removes those it finds, also those of its neighbours.
 start_mariadb() {
-    need_mariadb
+    need "$mariadb_packages"
     local port name=${1,,} data owner
     data=$servers_dir/$name
     port=$(free_port)
@@ -143,7 +144,7 @@ EOF
 # start_clients makes the driver tedious for Node.js and readers of our files ready; their folder
 # is in AMBERTRAY_TEDIOUS.
 start_clients() {
-    need_clients
+    need "${client_packages[@]}"
     export AMBERTRAY_TEDIOUS=$servers_dir/clients
     mkdir "$AMBERTRAY_TEDIOUS"
     echo '{"overrides":{"antlr4ts":"0.5.0-alpha.4"}}' >"$AMBERTRAY_TEDIOUS/package.json" # a later one does not load
@@ -157,7 +158,7 @@ start_clients() {
 # that runs it in AMBERTRAY_TEST_WINE. Wine 8 lacks a library that Go's runtime asks for random numbers, for
 # which there is a stand-in.
 start_wine() {
-    need_wine
+    need "${wine_packages[@]}"
     wine=/usr/lib/wine/wine64
     export WINEPREFIX=$servers_dir/wine WINEDEBUG=-all AMBERTRAY_TEST_WINE=$wine AMBERTRAY_TEST_WINDOWS=$servers_dir/ambertray.exe
     CGO_ENABLED=0 GOOS=windows GOARCH=amd64 go build -gcflags='all=-N -l -dwarf=false' -o "$AMBERTRAY_TEST_WINDOWS" ./cmd/ambertray
