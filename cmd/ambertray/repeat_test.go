@@ -157,6 +157,12 @@ func TestDraftForTable(t *testing.T) {
 			d.run(0, "verify", "jan.tray", "--to", to)
 			d.run(0, "export", "loan", "--from", to, "--out", "loan.csv")
 			require.Equal(t, "id,loan_number,borrower_name,due,fee,branch,note\n1,7,ann,2026-01-31,1.50,north,\n2,8,bob,2026-02-28,2.25,north,\n", d.read("loan.csv"))
+
+			d.loansOf("feb.csv", "Loan_Number,Due,Branch", "9,13/02/2026,east", "10,14/02/2026,east", "11,15/02/2026,east", "12,16/02/2026,east", "13,soon,east")
+			d.run(0, "draft", "feb.csv", "--to", to, "--table", "loan")
+			out, _ = d.run(3, "load", "feb.tray", "--to", to)
+			require.Contains(t, out, `1  due  not a date written dd/MM/yyyy  "soon" on line 6`, "dates are read as most of them are written")
+			d.run(0, "verify", "feb.csv", "--to", to, "--table", "loan")
 		})
 	}
 }

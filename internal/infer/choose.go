@@ -260,6 +260,9 @@ func (p *Column) obstacle(c *Choice, r *reading, fits int64) {
 		c.Remedies = append(c.Remedies, Remedy{fmt.Sprintf("%s, and read %s as no value", tight.Type, group(n)),
 			append(slices.Clone(keys), [2]string{"null_words", null}, [2]string{"nullable", "true"})})
 	}
+	if tight.Guess != "" {
+		c.Obstacle += "; " + tight.Guess
+	}
 }
 
 // yamlWord quotes what YAML would not take as it stands.

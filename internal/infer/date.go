@@ -153,7 +153,7 @@ func (p *Column) whyOrder(c *Choice, r reading, f value.Format, o Options) (why,
 	if f.Order == value.MonthDayYear {
 		cause += ", and all second ones are the same"
 	}
-	guess = fmt.Sprintf("ambiguous: %s, so it was read %s; if it is %s, write format: %s", cause, name, orderNames[open[0]], other)
+	guess = fmt.Sprintf("ambiguous: %s, so it is read %s; if it is %s, write format: %s", cause, name, orderNames[open[0]], other)
 	return "; " + guess, guess
 }
 

@@ -228,7 +228,7 @@ func TestOptions(t *testing.T) {
 
 	c = profile(t, list("01/1/2026|02/1/2026|03/1/2026|04/1/2026|05/1/2026|06/1/2026"), 1).Choose(infer.Options{})
 	require.Equal(t, "MM/dd/yyyy", c.Format)
-	require.Contains(t, c.Guess, "no number is over 12, and all second ones are the same, so it was read month first; if it is day first, write format: dd/MM/yyyy")
+	require.Contains(t, c.Guess, "no number is over 12, and all second ones are the same, so it is read month first; if it is day first, write format: dd/MM/yyyy")
 
 	monthFirst, dayFirst := profile(t, list("25/02/2026|03/04/2026"), 1).DayOrder()
 	require.False(t, monthFirst)

@@ -91,18 +91,19 @@ func liveColumns(ctx context.Context, t *tray.Tray, to database.Target) ([]datab
 
 // matching matches the columns of a draft to those of a table.
 type matching struct {
-	plan *table.Table
-	live []database.ColumnInfo
-	to   database.Target
-	of   map[int]int // the column of the table by that of the draft
-	by   map[int]Means
+	plan   *table.Table
+	mostly map[string]table.Column // the plan of a column for most of its values, by its heading
+	live   []database.ColumnInfo
+	to     database.Target
+	of     map[int]int // the column of the table by that of the draft
+	by     map[int]Means
 	// unsupported are the types of columns with the same names that are not supported, by the
 	// column of the draft. These columns of the draft are not matched to others.
 	unsupported map[int]*string
 }
 
 func newMatching(t *tray.Tray, live []database.ColumnInfo, to database.Target) *matching {
-	return &matching{plan: &t.Table, live: live, to: to, of: map[int]int{}, by: map[int]Means{}, unsupported: map[int]*string{}}
+	return &matching{plan: &t.Table, mostly: t.Mostly, live: live, to: to, of: map[int]int{}, by: map[int]Means{}, unsupported: map[int]*string{}}
 }
 
 func (m *matching) pair(column, live int, by Means) { m.of[column], m.by[column] = live, by }
@@ -221,7 +222,7 @@ func (m *matching) finish() *Match {
 			continue
 		}
 		key[c.Name] = m.live[at].Name
-		matchColumn(c, &m.live[at], m.to)
+		m.match(c, &m.live[at])
 		res.Columns = append(res.Columns, MatchedColumn{c.From, c.Name, m.by[i]})
 	}
 	_, unfilled := m.open()
@@ -256,17 +257,22 @@ func (m *matching) nearest(c *table.Column) []string {
 	return names
 }
 
-// matchColumn gives a column the type of the table's. Where the draft has taken its
-// values for something else, they are read as that type.
-func matchColumn(c *table.Column, l *database.ColumnInfo, to database.Target) {
+// match gives a column the type of the table's. Where the draft has taken its values for
+// something else, they are read as that type: as most of them are written, if most are of it.
+func (m *matching) match(c *table.Column, l *database.ColumnInfo) {
 	info := *l
 	info.Generated = false // it may be compared
-	why := fitColumn(c, &info, to.Dialect())
-	if why != "" && l.Type != nil {
-		*c = table.Column{From: c.From, Name: l.Name, Type: *l.Type, NullWords: c.NullWords}
-		if c.Type.Summable() { // some of its values are no numbers, so that the draft has not settled this
-			c.Thousands = ","
+	if fitColumn(c, &info, m.to.Dialect()) != "" && l.Type != nil {
+		most, ok := m.mostly[c.From]
+		ok = ok && fitColumn(&most, &info, m.to.Dialect()) == ""
+		if !ok {
+			most = table.Column{From: c.From, Type: *l.Type}
+			if most.Type.Summable() { // some of its values are no numbers, so that the draft has not settled this
+				most.Thousands = ","
+			}
 		}
+		most.NullWords = c.NullWords
+		*c = most
 	}
 	c.Name, c.Nullable = l.Name, l.Nullable
 }

@@ -10,6 +10,7 @@ import (
 
 	"ambertray/internal/load"
 	"ambertray/internal/table"
+	"ambertray/internal/tray"
 )
 
 // TestMatchHeadings matches headings to the columns of a table by name, by likeness, and by
@@ -55,5 +56,35 @@ func TestMatchHeadings(t *testing.T) {
 			require.Equal(t, table.Append, tr.Table.Existing)
 			require.Len(t, tr.Table.Loaded(), len(m.Columns), "the others are left out")
 		})
+	}
+}
+
+// TestMostly matches columns that a draft holds back for a few values to those of a table that
+// takes most of them, which stay written as they are.
+func TestMostly(t *testing.T) {
+	d, ctx := newDesk(t), context.Background()
+	d.exec("CREATE TABLE loan (due_back date, fee decimal(7,2), opened date, room varchar(9))")
+	for _, match := range []func(*tray.Tray) error{
+		func(tr *tray.Tray) error { _, err := load.MatchTable(ctx, tr, d.db); return err },
+		func(tr *tray.Tray) error { _, err := load.MatchNames(ctx, tr, d.db); return err },
+	} {
+		tr := d.plan(table.Refuse, "1,ant")
+		tr.Table = table.Table{Name: "loan"}
+		for _, heading := range []string{"Due_Back", "Fee", "Opened", "Room"} {
+			tr.Table.Columns = append(tr.Table.Columns, table.Column{From: heading, Name: strings.ToLower(heading), Type: table.Type{Kind: table.Text}, NullWords: []string{"n/k"}})
+		}
+		tr.Mostly = map[string]table.Column{
+			"Due_Back": {From: "Due_Back", Type: table.Type{Kind: table.Date}, Format: "dd/MM/yyyy"},
+			"Fee":      {From: "Fee", Type: table.Type{Kind: table.Decimal, Size: 4, Scale: 1}, Thousands: ".", Decimal: ","},
+			"Opened":   {From: "Opened", Type: table.Type{Kind: table.Time}}, // not what the table has
+			"Room":     {From: "Room", Type: table.Type{Kind: table.Date}, Format: "yyyy"},
+		}
+		require.NoError(t, match(tr))
+		var got []string
+		for _, c := range tr.Table.Columns {
+			require.Equal(t, []string{"n/k"}, c.NullWords, c.From)
+			got = append(got, strings.TrimSpace(strings.Join([]string{c.From, c.Name, c.Type.String(), c.Format, c.Thousands, c.Decimal}, " ")))
+		}
+		require.Equal(t, []string{"Due_Back due_back date dd/MM/yyyy", "Fee fee decimal(7,2)  . ,", "Opened opened date", "Room room varchar(9)"}, got)
 	}
 }

@@ -11,6 +11,7 @@ import (
 	"unicode/utf8"
 
 	"ambertray/internal/dialect"
+	"ambertray/internal/infer"
 	"ambertray/internal/record"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
@@ -23,6 +24,7 @@ func (s *Survey) Draft(dir string) *tray.Tray {
 		Dir:    dir,
 		Layout: s.Layout,
 		Notes:  map[string][]string{},
+		Mostly: map[string]table.Column{},
 	}
 	for _, f := range s.Files {
 		t.Files = append(t.Files, tray.RelativePath(dir, f))
@@ -34,11 +36,10 @@ func (s *Survey) Draft(dir string) *tray.Tray {
 			t.Table.Columns = append(t.Table.Columns, table.Column{From: c.Heading, LeaveOut: true, Blank: true})
 			continue
 		}
-		t.Table.Columns = append(t.Table.Columns, table.Column{
-			From: c.Heading, Name: c.Name, Type: c.Choice.Type, Nullable: c.Nullable, Format: c.Choice.Format,
-			Thousands: c.Choice.Thousands, Decimal: c.Choice.Decimal, Currency: c.Choice.Currency, Percent: c.Choice.Percent,
-			NullWords: c.Choice.NullWords, Trim: c.Choice.Trim,
-		})
+		t.Table.Columns = append(t.Table.Columns, c.planned(&c.Choice))
+		if c.Choice.Tighter != nil {
+			t.Mostly[c.Heading] = c.planned(c.Choice.Tighter)
+		}
 		notes := []string{c.Evidence}
 		if c.Obstacle != nil {
 			notes = append(notes, *c.Obstacle)
@@ -56,6 +57,15 @@ func (s *Survey) Draft(dir string) *tray.Tray {
 		t.Notes["source"] = append(t.Notes["source"], fmt.Sprintf("%s, %s %d, is skipped: %s", row.Source, s.Layout.LineWord(), row.Line, row.Rule))
 	}
 	return t
+}
+
+// planned returns the column of a plan by one of its choices.
+func (c *Column) planned(as *infer.Choice) table.Column {
+	return table.Column{
+		From: c.Heading, Name: c.Name, Type: as.Type, Nullable: c.Nullable, Format: as.Format,
+		Thousands: as.Thousands, Decimal: as.Decimal, Currency: as.Currency, Percent: as.Percent,
+		NullWords: as.NullWords, Trim: as.Trim,
+	}
 }
 
 // Rejects reports whether the plan of the survey would reject records.
