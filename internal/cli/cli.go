@@ -7,19 +7,15 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"fmt"
 	"io"
 	"log/slog"
 	"os"
 	"os/signal"
 	"slices"
-	"strings"
 	"syscall"
 	"time"
 
-	"github.com/agnivade/levenshtein"
 	"github.com/spf13/cobra"
-	"github.com/spf13/pflag"
 
 	"ambertray/internal/connect"
 	"ambertray/internal/database"
@@ -58,6 +54,7 @@ type app struct {
 	log        *slog.Logger
 	logFile    io.Closer       // nil without a log
 	limited    context.Context // nil without a time limit
+	command    *cobra.Command  // that was typed, nil before it is known
 }
 
 // Main runs the program and returns its exit status.
@@ -79,7 +76,7 @@ func (a *app) run(args []string) int {
 	root.SetOut(a.out)
 	root.SetErr(a.err)
 	start := time.Now()
-	err := execute(ctx, root)
+	err := a.execute(ctx, root)
 	if err != nil {
 		a.json = a.json || slices.Contains(args, "--json") // which an error in the options before it leaves unread
 		return a.end(a.report(a.interrupted(ctx, err)), start)
@@ -126,9 +123,10 @@ func (a *app) interrupted(ctx context.Context, err error) error {
 
 // execute runs the command. A panic is caught here, after what was open has been
 // closed and rolled back on the way.
-func execute(ctx context.Context, root *cobra.Command) (err error) {
+func (a *app) execute(ctx context.Context, root *cobra.Command) (err error) {
 	defer record.Recover(&err)
-	return root.ExecuteContext(ctx)
+	a.command, err = root.ExecuteContextC(ctx)
+	return err
 }
 
 func (a *app) newRoot() *cobra.Command {
@@ -138,12 +136,12 @@ func (a *app) newRoot() *cobra.Command {
 		Long: `Amber Tray surveys a file, drafts a plan for its table, loads it, keeps the records that
 cannot be loaded, and compares the table with the source before it commits.`,
 		Example:       examples("ambertray survey loans.csv", "ambertray load loans.csv --to museum.db", "ambertray demo"),
-		Args:          usageArgs(noCommand),
+		Args:          typed(cobra.NoArgs),
 		SilenceErrors: true, SilenceUsage: true,
 		CompletionOptions: cobra.CompletionOptions{HiddenDefaultCmd: true},
 		RunE:              func(c *cobra.Command, _ []string) error { return c.Help() },
 	}
-	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error { return usageError{suggestFlag(c, err)} })
+	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error { return usageError{wrongOption(c, err)} })
 	root.PersistentPreRunE = func(c *cobra.Command, args []string) error {
 		copy(args, a.from.Publish(args)) // so that no command knows a secret of an address
 		return a.begin(c, args)
@@ -155,7 +153,7 @@ cannot be loaded, and compares the table with the source before it commits.`,
 		a.newVerify(), a.newExport(), a.newRejects(), a.newMend(), a.newUndo(), a.newHistory(), a.newTargets(), a.newReview(), a.newReport(), a.newTighten(), a.newDemo(), a.newVersion(),
 	)
 	for _, c := range root.Commands() {
-		c.Args = usageArgs(c.Args)
+		c.Args = typed(c.Args)
 	}
 	root.AddCommand(topics()...)
 	root.AddCommand(newManual())
@@ -163,59 +161,6 @@ cannot be loaded, and compares the table with the source before it commits.`,
 	root.SetHelpCommand(newHelp())
 	root.SetHelpFunc(func(c *cobra.Command, _ []string) { help(a.print, c) })
 	return root
-}
-
-// noCommand refuses what is not a command or a topic, and names the nearest one.
-func noCommand(root *cobra.Command, args []string) error {
-	if len(args) == 0 {
-		return nil
-	}
-	err := fmt.Errorf("unknown command %q", args[0])
-	root.SuggestionsMinimumDistance = 2
-	near := root.SuggestionsFor(args[0])
-	for _, topic := range root.Commands() {
-		if topic.IsAdditionalHelpTopicCommand() && levenshtein.ComputeDistance(topic.Name(), args[0]) <= root.SuggestionsMinimumDistance {
-			near = append(near, topic.Name())
-		}
-	}
-	if len(near) > 0 {
-		err = fmt.Errorf("%w; did you mean %s?", err, strings.Join(near, " or "))
-	}
-	return err
-}
-
-// suggestFlag names the option that is nearest to one that does not exist.
-func suggestFlag(c *cobra.Command, err error) error {
-	var unknown *pflag.NotExistError
-	if !errors.As(err, &unknown) {
-		return err
-	}
-	name, best, distance := unknown.GetSpecifiedName(), "", 3
-	c.Flags().VisitAll(func(f *pflag.Flag) {
-		d := levenshtein.ComputeDistance(name, f.Name)
-		if d < distance {
-			best, distance = f.Name, d
-		}
-	})
-	if best == "" {
-		return err
-	}
-	return fmt.Errorf("%w; did you mean --%s?", err, best)
-}
-
-// usageError is a mistake on the command line.
-type usageError struct{ error }
-
-func (e usageError) Unwrap() error { return e.error }
-
-func usageArgs(check cobra.PositionalArgs) cobra.PositionalArgs {
-	return func(c *cobra.Command, args []string) error {
-		err := check(c, args)
-		if err != nil {
-			return usageError{err}
-		}
-		return nil
-	}
 }
 
 // show writes a result: as JSON, or as draw does.

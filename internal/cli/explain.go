@@ -312,8 +312,9 @@ var typedHints = []func(error) string{
 	about(func(e *tighten.DoubtError) string {
 		return "list the rows that do not fit:  ambertray tighten " + shellWord(e.Table) + " --to TARGET"
 	}),
-	about(func(*load.MismatchError) string {
-		return "change the plan, or the table: ambertray check TRAY --to TARGET shows every column, and ambertray draft FILE --to TARGET --table NAME takes the types of the table"
+	about(func(e *load.MismatchError) string {
+		return "change the plan, or the table: ambertray check TRAY --to TARGET shows every column, and ambertray draft FILE --to TARGET --table " +
+			shellWord(e.Table) + " takes the types of the table"
 	}),
 	about(func(*load.TooManyError) string {
 		return "nothing was loaded; correct the source, or allow more with --allow-rejects or allow_rejects: in the tray"
@@ -334,7 +335,20 @@ var typedHints = []func(error) string{
 }
 
 // hintFor returns what to type next after an error, "" if nothing is known.
-func (a *app) hintFor(err error) string { return a.withTarget(hintOf(err)) }
+func (a *app) hintFor(err error) string {
+	text := a.withTarget(hintOf(err))
+	var usage usageError
+	if text != "" || !errors.As(err, &usage) {
+		return text
+	}
+	switch {
+	case a.command == nil || !a.command.HasParent() || a.command.Name() == "help":
+		return "ambertray --help lists the commands"
+	case a.command.HasSubCommands():
+		return a.command.CommandPath() + " --help lists its commands"
+	}
+	return a.command.CommandPath() + " --help lists its options"
+}
 
 func hintOf(err error) string {
 	for _, hint := range typedHints {
@@ -347,10 +361,6 @@ func hintOf(err error) string {
 		if errors.Is(err, h.is) {
 			return h.hint
 		}
-	}
-	var usage usageError
-	if errors.As(err, &usage) {
-		return "ambertray --help lists the commands"
 	}
 	return ""
 }

@@ -55,7 +55,7 @@ func newHelp() *cobra.Command {
 		},
 		RunE: func(c *cobra.Command, args []string) error {
 			found, _, err := c.Root().Find(args)
-			if err == nil && found == c.Root() {
+			if err == nil && found == c.Root() && len(args) > 0 {
 				err = noCommand(found, args)
 			}
 			if err != nil {
@@ -127,21 +127,27 @@ func helpGroup(p *term.Printer, c *cobra.Command, group int) {
 			p.Line("%s", title)
 			title = ""
 		}
-		placeholder, usage := pflag.UnquoteUsage(f)
-		name := "--" + f.Name
-		if f.Shorthand != "" {
-			name = "-" + f.Shorthand + ", " + name
-		}
-		if placeholder == "string" {
-			placeholder = "VALUE"
-		}
-		if placeholder != "" {
-			name += " " + placeholder
-		}
+		name, usage := optionText(f)
 		usage = p.Wrap(usage, optionIndent+2)
 		if len(name) >= optionIndent {
 			name += fmt.Sprintf("\n  %*s", optionIndent, "")
 		}
 		p.Line("  %-*s%s", optionIndent, name, usage)
 	})
+}
+
+// optionText returns an option with what it takes, and its explanation.
+func optionText(f *pflag.Flag) (name, usage string) {
+	word, usage := pflag.UnquoteUsage(f)
+	name = "--" + f.Name
+	if f.Shorthand != "" {
+		name = "-" + f.Shorthand + ", " + name
+	}
+	if word == "string" {
+		word = "VALUE"
+	}
+	if word != "" {
+		name += " " + word
+	}
+	return name, usage
 }

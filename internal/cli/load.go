@@ -74,7 +74,7 @@ func newLoading(c *cobra.Command) *loading {
 		drafting: draftFlags(c), to: toFlag(c), Options: loadOptions(c), patience: patienceFlags(c),
 		allow:       c.Flags().String("allow-rejects", "", "load nothing if more than `N` records or N% of them are rejected; any sets no limit (default: what the tray says)"),
 		shared:      c.Flags().Bool("shared", false, "divide the load among all loaders started with the same command, on any machine"),
-		lease:       c.Flags().Duration("lease", time.Minute, "with --shared, how long a share stays reserved for a loader that no longer responds"),
+		lease:       c.Flags().Duration("lease", time.Minute, "with --shared, the `TIME` that a share stays reserved for a loader that no longer responds"),
 		newDatabase: c.Flags().Bool("create-database", false, "create the database of the target if it does not exist, in UTF-8"),
 	}
 	c.Flags().BoolVar(&l.yes, "yes", false, "do not ask before a table is emptied, rebuilt or merged into")

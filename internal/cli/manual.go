@@ -15,7 +15,7 @@ func newManual() *cobra.Command {
 		Short:  "Write a man page for every command",
 		Long:   "Manual writes a man page for every command and topic into a folder, for packages.",
 		Hidden: true,
-		Args:   usageArgs(cobra.ExactArgs(1)),
+		Args:   typed(cobra.ExactArgs(1)),
 		RunE: func(c *cobra.Command, args []string) error {
 			err := os.MkdirAll(args[0], 0o777)
 			if err != nil {

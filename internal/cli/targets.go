@@ -18,7 +18,7 @@ func (a *app) newTargets() *cobra.Command {
 that a load does in one of them, and rolls it back. For how to write a target, see
 ambertray help databases.`,
 		Example: examples("ambertray targets", "ambertray targets test museum"),
-		Args:    usageArgs(cobra.NoArgs),
+		Args:    typed(cobra.NoArgs),
 		RunE: func(*cobra.Command, []string) error {
 			list, err := connect.Named()
 			if err != nil {
@@ -39,7 +39,7 @@ ambertray help databases.`,
 table in a transaction and rolls it back. If the login lacks a right, the statement that
 grants it is shown.`,
 		Example: examples("ambertray targets test museum", "ambertray targets test mysql://curator@db.example/museum"),
-		Args:    usageArgs(cobra.ExactArgs(1)),
+		Args:    typed(cobra.ExactArgs(1)),
 		RunE: func(c *cobra.Command, args []string) error {
 			to, err := a.open(c.Context(), args[0], true)
 			if err != nil {
