@@ -95,7 +95,7 @@ func (p *Column) planDates(r reading, f value.Format, o Options, c *Choice) {
 	c.Type = timed(typ.kind, fraction)
 	c.Min, c.Max, c.Format = string(lo.text), string(hi.text), f.String()
 	why, guess := p.whyOrder(c, r, f, o)
-	c.Evidence, c.Guess = fmt.Sprintf("%s; %s to %s%s", amount(n, typ.name), lo.text, hi.text, why), guess
+	c.Evidence, c.Guess = amount(n, typ.name)+span(c, n)+why, guess
 	if midnight {
 		c.Evidence += "; every time of day is midnight, and left out"
 	}
@@ -191,7 +191,7 @@ func (p *Column) compactDates(t *tally) reading {
 	r.plan = func(_ *Column, c *Choice) {
 		c.Type, c.Format = timed(kind, 0), format
 		c.Min, c.Max = string(t.min[0].text), string(t.max[0].text)
-		c.Evidence = fmt.Sprintf("all %s are dates written %s; %s to %s", amount(t.count, "number"), format, c.Min, c.Max)
+		c.Evidence = fmt.Sprintf("all %s are dates written %s", amount(t.count, "number"), format) + span(c, t.count)
 	}
 	return r
 }
@@ -203,10 +203,11 @@ func times() reading {
 		lo, hi := p.extremesOf(r.takes, only)
 		var finest value.Shape
 		fraction := 0
-		p.each(r.takes, func(t *tally) { finest, fraction = finest.Finer(t.shape), max(fraction, t.scale) })
+		n := int64(0)
+		p.each(r.takes, func(t *tally) { n, finest, fraction = n+t.count, finest.Finer(t.shape), max(fraction, t.scale) })
 		c.Type, c.Format = timed(table.Time, fraction), value.Format{Shape: finest}.String()
 		c.Min, c.Max = string(lo.text), string(hi.text)
-		c.Evidence = fmt.Sprintf("times of day; %s to %s", lo.text, hi.text)
+		c.Evidence = amount(n, "time") + " of day" + span(c, n)
 	}
 	return r
 }

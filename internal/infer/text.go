@@ -50,7 +50,11 @@ func (p *Column) chooseText(fit Fit, c *Choice) (code bool) {
 	values := p.Records - p.Blanks
 	switch {
 	case codes > 0 && digits == values && p.Shortest == p.Longest:
-		c.Evidence = fmt.Sprintf("%d digits in all %s, %s with 0: a code, not a number", p.Longest, amount(values, "value"), note.Count(codes, "begins", "begin"))
+		all := "the only value"
+		if values > 1 {
+			all = "all " + amount(values, "value")
+		}
+		c.Evidence = fmt.Sprintf("%d digits in %s, %s with 0: a code, not a number", p.Longest, all, note.Count(codes, "begins", "begin"))
 	case codes > 0 && digits == values:
 		c.Evidence = fmt.Sprintf("%s with 0: a code, not a number", note.Count(codes, "value begins", "values begin"))
 	case c.Type.Kind == table.Char:

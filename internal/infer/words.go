@@ -18,6 +18,17 @@ func amount(n int64, noun string) string {
 	return group(n) + " " + noun + "s"
 }
 
+// span says from where to where the n values of a column go.
+func span(c *Choice, n int64) string {
+	switch {
+	case c.Min != c.Max:
+		return "; " + c.Min + " to " + c.Max
+	case n > 1:
+		return "; always " + c.Min
+	}
+	return "; " + c.Min
+}
+
 func verb(n int64) string {
 	if n == 1 {
 		return "has"

@@ -6,6 +6,7 @@ import (
 
 	"ambertray/internal/dialect"
 	"ambertray/internal/infer"
+	"ambertray/internal/note"
 	"ambertray/internal/table"
 )
 
@@ -20,7 +21,7 @@ func (w *surveying) describe() {
 			c.Unique, c.Sure, c.Distinct = true, true, p.Records-p.Blanks
 		}
 		if w.survey.Sampled {
-			c.Evidence = fmt.Sprintf("in the first %d records: %s", w.survey.Records, c.Evidence)
+			c.Evidence = fmt.Sprintf("in the first %s: %s", note.Count(w.survey.Records, "record", "records"), c.Evidence)
 		}
 		w.survey.Columns = append(w.survey.Columns, Column{
 			Heading: h, Name: names[i], Type: c.Type.String(), Format: optional(c.Format), Nullable: c.Nullable,

@@ -88,7 +88,7 @@ func TestSample(t *testing.T) {
 	require.True(t, s.Sampled)
 	require.Equal(t, int64(1500), s.Records)
 	require.Len(t, s.Rows, 7)
-	require.Equal(t, "in the first 1500 records: 1,500 whole numbers; 1 to 1", s.Columns[0].Evidence)
+	require.Equal(t, "in the first 1,500 records: 1,500 whole numbers; always 1", s.Columns[0].Evidence)
 	whole := run(t, survey.Options{Sample: 200_000}, text)
 	require.False(t, whole.Sampled)
 	require.Equal(t, "1 is not", strings.Split(*whole.Columns[0].Obstacle, ", but ")[1][:8])
