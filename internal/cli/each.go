@@ -17,6 +17,7 @@ import (
 	"ambertray/internal/dialect"
 	"ambertray/internal/intake"
 	"ambertray/internal/load"
+	"ambertray/internal/note"
 	"ambertray/internal/pass"
 	"ambertray/internal/source"
 	"ambertray/internal/survey"
@@ -40,9 +41,9 @@ type each struct {
 
 // eachUnit is one source, and what becomes of it.
 type eachUnit struct {
-	intake.Unit
-	dir   string // of its tray
-	known bool   // the tray exists
+	intake.Unit `json:"-"`
+	dir         string // of its tray
+	known       bool   // the tray exists
 	// refers are the tables that its foreign keys refer to.
 	refers []string
 
@@ -57,8 +58,11 @@ type eachUnit struct {
 	Verified bool    `json:"verified"`
 	Error    *string `json:"error"`
 	Try      *string `json:"try"`
+	// Notes are those of the receipt, each with its source.
+	Notes []note.Note `json:"notes"`
 
 	status int
+	layout source.Layout
 }
 
 // results are the words for exit statuses.
@@ -120,7 +124,7 @@ func (e *each) name(units []intake.Unit) error {
 		short[survey.TableName(baseOf(u))]++
 	}
 	for _, u := range units {
-		one := eachUnit{Unit: u, Source: u.Title(), Result: "not begun", status: exitFailed}
+		one := eachUnit{Unit: u, Source: u.Title(), Result: "not begun", Notes: []note.Note{}, status: exitFailed}
 		one.dir = source.BaseName(u.File)
 		if u.Sheet != "" {
 			one.dir += "-" + dialect.Identifier(u.Sheet)
@@ -312,7 +316,13 @@ func (e *each) finish(u *unitLoad, err error) {
 	r := u.job.receipt
 	if r != nil {
 		u.Read, u.Loaded, u.Rejected, u.Verified = r.Counts.Read, r.Counts.Loaded, r.Counts.Rejected, r.Verified
-		u.status = u.own.status
+		u.status, u.layout = u.own.status, r.Layout
+		for _, n := range r.Notes {
+			if n.Source == nil {
+				n.Source = &u.Source
+			}
+			u.Notes = append(u.Notes, n)
+		}
 	}
 	if err != nil {
 		u.status = statusOf(err)
@@ -395,6 +405,7 @@ func (e *each) draw(growing []string) {
 		{Title: "rejected", Right: true}, {Title: "time", Right: true, Spare: true}, {Title: ""}, {Title: "result"}}, rows)
 	p.Line("")
 	p.Fact("together", "%s: %s read, %s loaded, %s rejected", term.Amount(int64(len(e.units)), "table"), term.Amount(all.Read, "row"), term.Count(all.Loaded), term.Count(all.Rejected))
+	e.drawNotes()
 	for i := range e.units {
 		u := &e.units[i]
 		if u.Error != nil && u.status != exitLoaded {
@@ -409,6 +420,23 @@ func (e *each) draw(growing []string) {
 	}
 	if slices.Contains([]int{exitFailed, exitLater, exitPartial}, e.a.status) {
 		p.Next("Run the same command again to load the rest.", "")
+	}
+}
+
+// drawNotes shows the first notes on the sources.
+func (e *each) drawNotes() {
+	left, more := maxNotes, 0
+	for i := range e.units {
+		u := &e.units[i]
+		list := survey.WithoutRepeats(u.Notes)
+		shown := min(len(list), left)
+		for _, n := range list[:shown] {
+			e.a.print.Fact("note", "%s", e.a.print.Wrap(noteText(&n, &u.layout), factIndent))
+		}
+		left, more = left-shown, more+len(list)-shown
+	}
+	if more > 0 {
+		e.a.print.Fact("", "and %s more, in the receipt of each load", term.Count(int64(more)))
 	}
 }
 
