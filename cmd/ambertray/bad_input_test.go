@@ -113,6 +113,7 @@ func TestBadInput(t *testing.T) {
 		{2, "load specimens.csv --to museum.db --quiet=maybe", "--quiet maybe: it takes no value, or true or false"},
 		{2, "load specimens.csv --to museum.db --verify some", "--verify some: write rows or counts"},
 		{2, "load specimens.csv --to", "--to has no value: write --to TARGET"},
+		{2, "survey one two --from museum.db", "--from needs the name of one table"},
 		{2, "load specimens.csv -t museum.db", "unknown option -t: options are whole words after --"},
 	} {
 		_, errOut := d.run(c.status, strings.Fields(c.args)...)

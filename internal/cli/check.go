@@ -66,12 +66,35 @@ is changed.`,
 			more = overridesText(&t.Layout) + changesText(d)
 			result.Notes = s.Notes
 		}
-		return a.show(result, func() { a.drawCheck(result, &t.Layout, shellWords(args)+more, d.changes != nil && s == nil) })
+		return a.show(result, func() { a.drawCheck(result, &t.Layout, shellWords(args)+more, d.overrides(result), d.changes != nil && s == nil) })
 	}
 	return c
 }
 
-func (a *app) drawCheck(c *load.Check, lay *source.Layout, arg string, changed bool) {
+// overrides repeats for a load what was typed of the table, and has rows added to a table that
+// exists.
+func (d *drafting) overrides(c *load.Check) (text string) {
+	if d.table != "" {
+		text += " --table " + shellWord(d.table)
+	}
+	switch {
+	case c.TableExists != nil && *c.TableExists && c.Existing == table.Refuse.String():
+		text += " --existing append"
+	case d.existing != "":
+		text += " --existing " + d.existing
+	}
+	if d.byPosition {
+		text += " --by-position"
+	}
+	if d.createSchema {
+		text += " --create-schema"
+	}
+	return text
+}
+
+// drawCheck shows what a load would do; arg is the source as it was typed, and overrides what was
+// typed of the table.
+func (a *app) drawCheck(c *load.Check, lay *source.Layout, arg, overrides string, changed bool) {
 	p := a.print
 	p.Fact("read", "%s after the header: %s, %s", term.Amount(c.Read, "row"), term.Amount(c.Records, "record"), skippedText(c.Skipped))
 	if c.TableExists != nil {
@@ -112,7 +135,7 @@ func (a *app) drawCheck(c *load.Check, lay *source.Layout, arg string, changed b
 		unchanged = "Nothing but the tray was changed."
 	}
 	a.drawNotes(p, c.Notes, lay, maxNotes, "ambertray survey "+arg)
-	p.Next(unchanged, a.withTarget("ambertray load "+arg+" --to TARGET"))
+	p.Next(unchanged, a.withTarget("ambertray load "+arg+overrides+" --to TARGET"))
 }
 
 // changes surveys files that a plan was not drafted from, and compares them with those.

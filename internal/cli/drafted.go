@@ -50,7 +50,11 @@ func (a *app) drawDraft(d *drafted, t *tray.Tray) {
 		a.drawAgain(d)
 	}
 	a.drawWouldReject(d.Check, t)
-	p.Next(fmt.Sprintf("Written to %s/tray.yaml. Edit it as you like, then:", t.Dir), a.withTarget("ambertray load "+shellWord(t.Dir)+" --to TARGET"))
+	what := "Written to %s/tray.yaml."
+	if d.Again != nil && d.Again.Same() {
+		what = "The plan in %s/tray.yaml is unchanged."
+	}
+	p.Next(fmt.Sprintf(what+" Edit it as you like, then:", t.Dir), a.withTarget("ambertray load "+shellWord(t.Dir)+" --to TARGET"))
 }
 
 // plannedAs returns what the plan makes of a column.
@@ -76,7 +80,7 @@ func keyMark(t *tray.Tray, c *survey.Column, name string) string {
 func (a *app) drawAgain(d *drafted) {
 	p := a.print
 	p.Line("")
-	if len(d.Again.Kept)+len(d.Again.Changed)+len(d.Again.Gone) == 0 {
+	if d.Again.Same() {
 		p.Fact("tray", "unchanged: the source asks for no change")
 	}
 	var kept, changed []string

@@ -124,13 +124,13 @@ type surveying struct {
 func (w *surveying) args(c *cobra.Command, args []string) error {
 	switch {
 	case w.query != "" && (w.from == "" || len(args) > 0):
-		return errors.New("--query needs --from TARGET and no table")
+		return usageError{errors.New("--query needs --from TARGET and no table")}
 	case w.from != "" && w.each:
-		return errors.New("--from and --each exclude each other")
-	case w.query != "":
-		return nil
+		return usageError{errors.New("--from and --each exclude each other")}
+	case w.from != "" && w.query == "" && len(args) != 1:
+		return usageError{errors.New("--from needs the name of one table")}
 	case w.from != "":
-		return cobra.ExactArgs(1)(c, args)
+		return nil
 	}
 	return cobra.MinimumNArgs(1)(c, args)
 }

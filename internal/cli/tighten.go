@@ -124,7 +124,11 @@ func (a *app) drawTighten(t *tighten.Proposal, to string, apply bool) {
 		p.Fact("unchanged", "%s", p.Wrap(l, factIndent))
 	}
 	for _, r := range t.Obstacles {
-		p.Fact("obstacle", "%s in %s %s: %s", p.Red(`"`+term.Shorten(term.Printable(r.Value), 40)+`"`), r.Column, p.Faint("of "+term.Printable(r.Key)), r.Reason)
+		where := term.Printable(r.Key)
+		if !strings.HasPrefix(where, "row ") {
+			where = "key " + where
+		}
+		p.Fact("obstacle", "%s in %s, %s: %s", p.Red(`"`+term.Shorten(term.Printable(r.Value), 40)+`"`), r.Column, p.Faint(where), r.Reason)
 	}
 	switch {
 	case len(t.Statements) == 0:

@@ -19,13 +19,15 @@ func (e usageError) Unwrap() error { return e.error }
 func typed(check cobra.PositionalArgs) cobra.PositionalArgs {
 	return func(c *cobra.Command, args []string) error {
 		err := withoutValue(c)
-		if err == nil && check(c, args) != nil {
-			err = wrongWords(c, args)
-		}
 		if err != nil {
 			return usageError{err}
 		}
-		return nil
+		err = check(c, args)
+		var own usageError
+		if err == nil || errors.As(err, &own) {
+			return err
+		}
+		return usageError{wrongWords(c, args)}
 	}
 }
 

@@ -83,7 +83,7 @@ func (p *Printer) Fact(label, format string, args ...any) {
 
 // Next writes what to type next.
 func (p *Printer) Next(why, command string) {
-	if why != "" {
+	if why != "" && command != "" {
 		why += "  "
 	}
 	p.Line("\n  %s%s", why, p.Amber(command))

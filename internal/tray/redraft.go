@@ -29,6 +29,9 @@ type Redrafted struct {
 	Gone []string `json:"gone"`
 }
 
+// Same reports whether the plan stays as it was drafted before.
+func (r *Redrafted) Same() bool { return len(r.Kept)+len(r.Changed)+len(r.Gone) == 0 }
+
 // Kept is one place in the tray and what stands there, or stood, and what was
 // drafted. Either is empty where there is nothing.
 type Kept struct {
