@@ -66,7 +66,9 @@ is changed.`,
 			more = overridesText(&t.Layout) + changesText(d)
 			result.Notes = s.Notes
 		}
-		return a.show(result, func() { a.drawCheck(result, &t.Layout, shellWords(args)+more, d.overrides(result), d.changes != nil && s == nil) })
+		return a.show(result, func() {
+			a.drawCheck(result, &t.Layout, shellWords(args)+more, d.overrides(result), d.changes != nil && s == nil)
+		})
 	}
 	return c
 }

@@ -35,7 +35,11 @@ func (a *app) drawColumn(s *survey.Survey, c *survey.Column) {
 	if c.Format != nil {
 		p.Fact("format", "%s", *c.Format)
 	}
-	p.Fact("values", "%s, %s distinct%s, %s characters", term.Count(values), distinctText(*c), keyWords(c), lengths(*c))
+	characters := " characters"
+	if lengths(*c) == "1" {
+		characters = " character"
+	}
+	p.Fact("values", "%s, %s distinct%s, %s", term.Count(values), distinctText(*c), keyWords(c), lengths(*c)+characters)
 	if c.Min != nil && c.Max != nil {
 		p.Fact("range", "%s … %s", *c.Min, *c.Max)
 	}

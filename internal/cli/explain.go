@@ -188,6 +188,7 @@ var hints = []struct {
 	{database.ErrEncryption, "have a certificate installed on the server; encrypt=disable in the URL connects without encryption, for trusted networks"},
 	{database.ErrReadOnly, "name the primary server, or have the database made writable: nothing was changed"},
 	{database.ErrTooOld, "load into a later version; ambertray handover writes files that this one can load"},
+	{database.ErrURL, "write the port as a number, and signs such as / ? # % @ in the user or the password as %2F %3F %23 %25 %40"},
 	{database.ErrCannotOpen, "check the folder, whether you may write to it, and whether another program has locked it"},
 	{database.ErrExists, "--existing append adds rows, empty removes its rows first, rebuild drops and creates it, merge updates by key; or choose another name with --table NAME"},
 	{database.ErrNotTable, "give the name of a table"},
@@ -330,6 +331,12 @@ var typedHints = []func(error) string{
 	about(func(e *source.MembersError) string { return "name one: " + shellWord(e.Archive+"//"+e.Members[0]) }),
 	about(func(e *tray.ChangeError) string {
 		return "write --change COLUMN.KEY=VALUE with the keys of tray.yaml; nothing was changed"
+	}),
+	about(func(e *tray.NotTrayError) string {
+		if tray.Is(e.File) {
+			return "remove it, or name another tray with --tray"
+		}
+		return "name its tray, such as " + shellWord(tray.DirFor(e.File))
 	}),
 	about(func(e *tray.Error) string { return "correct the line in " + e.File }),
 }

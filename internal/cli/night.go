@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -61,7 +62,9 @@ func (a *app) begin(c *cobra.Command, args []string) error {
 		a.logFile = file
 		a.log = slog.New(slog.NewJSONHandler(file, nil)).With("command", c.Name(), "process", os.Getpid())
 	}
-	a.to, _ = c.Flags().GetString("to") // "" where a command has no target
+	to, _ := c.Flags().GetString("to") // "" where a command has no target
+	from, _ := c.Flags().GetString("from")
+	a.to = cmp.Or(to, from)
 	a.log.Info("begun", "arguments", withoutSecrets(args))
 	return nil
 }

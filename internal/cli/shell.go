@@ -35,7 +35,10 @@ func toText(to string) string {
 		return ""
 	}
 	u, err := url.Parse(to)
-	if err == nil && u.User != nil {
+	switch {
+	case err != nil:
+		return " --to TARGET"
+	case u.User != nil:
 		u.User = url.User(u.User.Username())
 		to = u.String()
 	}

@@ -36,6 +36,7 @@ var (
 	ErrEncryption  = errors.New("the server takes no encrypted connection")
 	ErrTooOld      = errors.New("the server is too old")
 	ErrCannotOpen  = errors.New("the file cannot be opened or created")
+	ErrURL         = errors.New("the URL cannot be parsed") // without what it is, which may have a password
 	// ErrInOrder ends a load in lanes of which a row is refused: which one that is, is
 	// known when the rows are loaded in their order.
 	ErrInOrder = errors.New("a key occurs twice")
@@ -166,10 +167,14 @@ func Explain(target, op string, err error, explain func(e *Error)) error {
 }
 
 // Innermost returns the last cause of an error, which says what happened in a few words
-// and without the settings of a connection.
+// and without the settings of a connection. Of several causes that is the last one.
 func Innermost(err error) error {
 	for {
 		inner := errors.Unwrap(err)
+		several, ok := err.(interface{ Unwrap() []error })
+		if ok && len(several.Unwrap()) > 0 {
+			inner = several.Unwrap()[len(several.Unwrap())-1]
+		}
 		if inner == nil {
 			return err
 		}

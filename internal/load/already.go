@@ -151,7 +151,7 @@ func (j *job) resumable(ctx context.Context, e ledger.Entry) (*ledger.Entry, err
 type OtherTrayError struct{ ledger.Entry }
 
 func (e *OtherTrayError) Error() string {
-	return fmt.Sprintf("load %s of %s was begun from %s and interrupted after %d rows", e.ID, e.Source, e.Tray, e.Loaded)
+	return fmt.Sprintf("load %s of %s was begun from %s and interrupted after %s", e.ID, e.Source, e.Tray, note.Count(e.Loaded, "row", "rows"))
 }
 
 // checkUnfinished reports a load that has left the table unfinished, if new rows are not to

@@ -8,6 +8,8 @@ import (
 	"path/filepath"
 	"time"
 
+	"github.com/dustin/go-humanize"
+
 	"ambertray/internal/database"
 	"ambertray/internal/ledger"
 	"ambertray/internal/note"
@@ -228,6 +230,10 @@ type TooManyError struct {
 }
 
 func (e *TooManyError) Error() string {
-	return fmt.Sprintf("%d of %d records are rejected, and the plan allows %s; they are kept in %s",
-		e.Rejected, e.Records, e.Allow, e.File)
+	are, which := "are", "they are"
+	if e.Rejected == 1 {
+		are, which = "is", "it is"
+	}
+	return fmt.Sprintf("%s of %s %s rejected, and the plan allows %s; %s kept in %s",
+		humanize.Comma(e.Rejected), note.Count(e.Records, "record", "records"), are, e.Allow, which, e.File)
 }

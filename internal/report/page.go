@@ -14,6 +14,7 @@ import (
 	"github.com/dustin/go-humanize"
 
 	"ambertray/internal/load"
+	"ambertray/internal/note"
 )
 
 //go:embed page.html
@@ -116,15 +117,15 @@ func (r *Report) Verdict() string {
 	last := r.Last()
 	switch {
 	case last == nil && r.Rejected > 0:
-		return fmt.Sprintf("not loaded yet; the plan takes %s of %s records", count(r.Loaded), count(r.Records))
+		return fmt.Sprintf("not loaded yet; the plan takes %s of %s", count(r.Loaded), note.Count(r.Records, "record", "records"))
 	case last == nil:
 		return "not loaded yet; the plan takes every record"
 	case !last.Verified:
 		return "the last load differed from its source, and was rolled back"
 	}
-	what := fmt.Sprintf("%s rows loaded", count(last.Counts.Loaded))
+	what := note.Count(last.Counts.Loaded, "row", "rows") + " loaded"
 	if last.Counts.Rejected > 0 {
-		what += fmt.Sprintf(", %s records rejected", count(last.Counts.Rejected))
+		what += ", " + note.Count(last.Counts.Rejected, "record", "records") + " rejected"
 	}
 	if last.Verify == load.RowsOnly {
 		return what + "; rows counted, not proved"
@@ -150,5 +151,5 @@ func (r *Report) Changed() string {
 	if last == nil || last.Mended || last.Counts.Read == r.Read || len(last.LeftOut) > 0 || last.ResumedFrom > 0 {
 		return ""
 	}
-	return fmt.Sprintf("the source now has %s rows; the last load read %s", count(r.Read), count(last.Counts.Read))
+	return fmt.Sprintf("the source now has %s; the last load read %s", note.Count(r.Read, "row", "rows"), count(last.Counts.Read))
 }

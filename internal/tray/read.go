@@ -36,7 +36,7 @@ func Read(path string) (*Tray, error) {
 	file := filepath.Join(dir, planFile)
 	text, err := os.ReadFile(file)
 	if err != nil {
-		return nil, err
+		return nil, notTray(dir, err)
 	}
 	var doc yaml.Node
 	err = yaml.Unmarshal(text, &doc)
@@ -49,6 +49,20 @@ func Read(path string) (*Tray, error) {
 		return nil, inFile(err, file)
 	}
 	return t, nil
+}
+
+// NotTrayError is returned for a file that is taken for a tray.
+type NotTrayError struct{ File string }
+
+func (e *NotTrayError) Error() string { return e.File + " is a file, not a tray" }
+
+// notTray says why a tray cannot be read.
+func notTray(dir string, err error) error {
+	info, failed := os.Stat(dir)
+	if failed == nil && !info.IsDir() {
+		return &NotTrayError{dir}
+	}
+	return err
 }
 
 // inFile says which file a mistake is in.

@@ -20,7 +20,7 @@ import (
 func (t *Tray) Write() error {
 	err := os.MkdirAll(t.Dir, 0o777)
 	if err != nil {
-		return err
+		return notTray(t.Dir, err)
 	}
 	drafted, text := t.drafted, t.text
 	if text == nil {

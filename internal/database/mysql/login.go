@@ -16,13 +16,15 @@ import (
 
 	"github.com/go-sql-driver/mysql"
 	"gopkg.in/ini.v1"
+
+	"ambertray/internal/database"
 )
 
 // parse makes the driver's configuration of a URL.
 func parse(address string) (*mysql.Config, error) {
 	u, err := url.Parse(address)
 	if err != nil {
-		return nil, errors.New("the URL cannot be parsed") // the driver's words would show the password
+		return nil, database.ErrURL
 	}
 	file := optionFile()
 	c := mysql.NewConfig()

@@ -91,7 +91,7 @@ func hideSecrets(err error) error {
 	if inner != nil {
 		return inner
 	}
-	return errors.New("the URL cannot be parsed")
+	return database.ErrURL
 }
 
 // Name implements database.Target.

@@ -13,6 +13,8 @@ import (
 
 	// Kerberos is one of the ways to log in that a URL may name.
 	_ "github.com/microsoft/go-mssqldb/integratedauth/krb5"
+
+	"ambertray/internal/database"
 )
 
 // parameters are those that may stand after the question mark of a URL. The driver
@@ -32,7 +34,7 @@ const packetSize = 16383
 func parse(address string) (config msdsn.Config, err error) {
 	u, err := url.Parse(address)
 	if err != nil {
-		return config, errors.New("the URL cannot be parsed") // the driver's words would show the password
+		return config, database.ErrURL
 	}
 	q := u.Query()
 	given := map[string]bool{}
@@ -70,7 +72,7 @@ func parse(address string) (config msdsn.Config, err error) {
 func hideSecrets(err error, u *url.URL) error {
 	password, has := u.User.Password()
 	if has && strings.Contains(err.Error(), password) {
-		return errors.New("the URL cannot be parsed")
+		return database.ErrURL
 	}
 	return err
 }
