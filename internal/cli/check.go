@@ -98,7 +98,7 @@ func (d *drafting) overrides(c *load.Check) (text string) {
 // typed of the table.
 func (a *app) drawCheck(c *load.Check, lay *source.Layout, arg, overrides string, changed bool) {
 	p := a.print
-	p.Fact("read", "%s after the header: %s, %s", term.Amount(c.Read, "row"), term.Amount(c.Records, "record"), skippedText(c.Skipped))
+	p.Fact("read", "%s besides the header: %s, %s", term.Amount(c.Read, "row"), term.Amount(c.Records, "record"), skippedText(c.Skipped))
 	if c.TableExists != nil {
 		switch {
 		case *c.TableExists && c.Existing != table.Refuse.String():

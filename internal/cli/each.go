@@ -423,20 +423,27 @@ func (e *each) draw(growing []string) {
 	}
 }
 
-// drawNotes shows the first notes on the sources.
+// drawNotes shows the first notes on the sources, the most important of each before the others.
 func (e *each) drawNotes() {
-	left, more := maxNotes, 0
-	for i := range e.units {
-		u := &e.units[i]
-		list := survey.WithoutRepeats(u.Notes)
-		shown := min(len(list), left)
-		for _, n := range list[:shown] {
-			e.a.print.Fact("note", "%s", e.a.print.Wrap(noteText(&n, &u.layout), factIndent))
+	var all []note.Note
+	layouts := map[string]*source.Layout{}
+	for rank, more := 0, true; more; rank++ {
+		more = false
+		for i := range e.units {
+			u := &e.units[i]
+			if rank < len(u.Notes) {
+				all, more = append(all, u.Notes[rank]), true
+				layouts[*u.Notes[rank].Source] = &u.layout
+			}
 		}
-		left, more = left-shown, more+len(list)-shown
 	}
-	if more > 0 {
-		e.a.print.Fact("", "and %s more, in the receipt of each load", term.Count(int64(more)))
+	list := survey.WithoutRepeats(all)
+	for i, n := range list {
+		if i == maxNotes {
+			e.a.print.Fact("", "and %s more, in the receipt of each load", term.Count(int64(len(list)-i)))
+			return
+		}
+		e.a.print.Fact("note", "%s", e.a.print.Wrap(noteText(&n, layouts[*n.Source]), factIndent))
 	}
 }
 

@@ -325,7 +325,7 @@ var typedHints = []func(error) string{
 		if e.Alike {
 			return "all sheets with values have the same columns: --sheet all loads them into one table; or name one: --sheet NAME"
 		}
-		return "name one: --sheet NAME; or a pattern of names, such as --sheet '2026-*'; or all: --sheet all, with --drift fill if columns differ"
+		return "name one: --sheet NAME; or a pattern of names, such as --sheet '2026-*'; or all: --sheet all, with --drift fill if columns differ; or load each into a table of its own: --each"
 	}),
 	about(func(*sheet.NameError) string { return "name one of these, or write a range: --cells B3:H200" }),
 	about(func(e *source.MembersError) string { return "name one: " + shellWord(e.Archive+"//"+e.Members[0]) }),

@@ -205,17 +205,21 @@ func (n *Repeated) Elsewhere() string {
 
 // WithoutRepeats returns notes, those that say the same of several parts once.
 func WithoutRepeats(notes []note.Note) (list []Repeated) {
+	first := map[[2]string]int{} // the note of a part that says the same of the same column
 	for _, n := range notes {
-		i := slices.IndexFunc(list, func(o Repeated) bool {
-			return n.Source != nil && o.Source != nil && *o.Source != *n.Source && o.What == n.What && equal(o.Column, n.Column)
-		})
-		if i < 0 {
-			list = append(list, Repeated{Note: n})
+		says := [2]string{n.What}
+		if n.Column != nil {
+			says[1] = *n.Column
+		}
+		i, ok := first[says]
+		if n.Source != nil && ok && *list[i].Source != *n.Source {
+			list[i].Others++
 			continue
 		}
-		list[i].Others++
+		if n.Source != nil && !ok {
+			first[says] = len(list)
+		}
+		list = append(list, Repeated{Note: n})
 	}
 	return list
 }
-
-func equal(a, b *string) bool { return a == b || a != nil && b != nil && *a == *b }
