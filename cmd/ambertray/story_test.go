@@ -79,7 +79,7 @@ func TestDraft(t *testing.T) {
 	d.run(0, "draft", "specimens.csv")
 	plan = d.read("specimens.tray/tray.yaml")
 	out, _ = d.run(0, "draft", "specimens.csv")
-	require.Contains(t, out, "the source asks for no change\n\n  Written")
+	require.Contains(t, out, "the source asks for no change\n\n  The plan in specimens.tray/tray.yaml is unchanged.")
 	require.Equal(t, plan, d.read("specimens.tray/tray.yaml"))
 	_, errOut = d.run(1, "draft", "specimens.csv", "--tray", "loans.tray")
 	require.Contains(t, errOut, "the tray of another source")

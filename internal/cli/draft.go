@@ -57,6 +57,10 @@ func (d *drafting) changed(t *tray.Tray) (*tray.Tray, error) {
 func (d *drafting) change() (list []tray.Change, err error) {
 	for _, text := range d.changes {
 		c, err := tray.ParseChange(text)
+		if err == nil && c.Column == "" && (c.Key == "name" && d.table != "" || c.Key == "existing" && d.existing != "") {
+			option := map[string]string{"name": "--table", "existing": "--existing"}[c.Key]
+			err = fmt.Errorf("--change %s and %s exclude each other", text, option)
+		}
 		if err != nil {
 			return nil, usageError{err}
 		}

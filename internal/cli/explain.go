@@ -332,6 +332,9 @@ var typedHints = []func(error) string{
 	about(func(e *tray.ChangeError) string {
 		return "write --change COLUMN.KEY=VALUE with the keys of tray.yaml; nothing was changed"
 	}),
+	about(func(*export.FormatError) string {
+		return "end the name in .xlsx or .parquet, or in .csv, .tsv or .txt for delimited text"
+	}),
 	about(func(e *tray.NotTrayError) string {
 		if tray.Is(e.File) {
 			return "remove it, or name another tray with --tray"

@@ -7,6 +7,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"strings"
 
 	"ambertray/internal/convert"
 	"ambertray/internal/dialect"
@@ -133,11 +134,11 @@ type Error struct {
 }
 
 func (e *Error) Error() string {
-	if e.Kind == nil {
-		return fmt.Sprintf("%s: %s: %v", e.Target, e.Op, e.Err)
-	}
-	if e.Err == nil {
+	switch {
+	case e.Err == nil:
 		return fmt.Sprintf("%s: %s: %v", e.Target, e.Op, e.Kind)
+	case e.Kind == nil, strings.HasPrefix(e.Err.Error(), e.Kind.Error()): // the server says it in the same words
+		return fmt.Sprintf("%s: %s: %v", e.Target, e.Op, e.Err)
 	}
 	return fmt.Sprintf("%s: %s: %v: %v", e.Target, e.Op, e.Kind, e.Err)
 }

@@ -18,12 +18,11 @@ import (
 	"ambertray/internal/value"
 )
 
-// maxSheetRows is how many rows a sheet has, and maxExactDigits how many digits of a
-// number it keeps.
-const (
-	maxSheetRows   = 1_048_576
-	maxExactDigits = 15
-)
+// maxSheetRows is how many rows a sheet has. A test sets fewer.
+var maxSheetRows = 1_048_576
+
+// maxExactDigits is how many digits of a number a sheet keeps.
+const maxExactDigits = 15
 
 // bookWriter writes a workbook of Office Open XML: numbers, dates and truths as such,
 // a header that stays in view, and one more sheet where one is full.
@@ -196,6 +195,9 @@ func (b *bookWriter) Notes() []note.Note {
 			list = append(list, note.On(b.columns[i].Heading, fmt.Sprintf("%s rounded to %d digits, as many as a workbook keeps; export to .csv or .parquet keeps all digits",
 				note.Count(n, "number is", "numbers are"), maxExactDigits)))
 		}
+	}
+	if b.sheets > 1 {
+		list = append(list, note.About(fmt.Sprintf("the rows are on %d sheets, because one holds %s; --sheet all reads them as one table", b.sheets, note.Count(int64(maxSheetRows), "row", "rows"))))
 	}
 	return list
 }

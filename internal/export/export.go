@@ -129,14 +129,27 @@ type rowWriter interface {
 	Drop() error
 }
 
+// FormatError is returned for a file whose ending names a format that is not written.
+type FormatError struct{ File, Ending string }
+
+func (e *FormatError) Error() string {
+	return fmt.Sprintf("write %s: %s is a format that export does not write", e.File, e.Ending)
+}
+
+// unwritten are the endings of formats in which nobody expects delimited text.
+var unwritten = []string{".xls", ".xlsm", ".xlsb", ".ods", ".xml", ".html", ".htm", ".json", ".sql", ".db", ".sqlite", ".accdb", ".mdb", ".dbf", ".avro", ".orc", ".pdf", ".docx"}
+
 // newWriter returns the writer of the format that the ending of a file says: a workbook,
 // Parquet, or delimited text with any other.
 func newWriter(w io.Writer, path string, columns []Column, o *Options) (rowWriter, error) {
-	switch strings.ToLower(filepath.Ext(plainName(path))) {
-	case ".xlsx":
+	ending := strings.ToLower(filepath.Ext(plainName(path)))
+	switch {
+	case ending == ".xlsx":
 		return newBookWriter(w, columns, o)
-	case ".parquet":
+	case ending == ".parquet":
 		return newParquetWriter(w, columns)
+	case slices.Contains(unwritten, ending):
+		return nil, &FormatError{path, ending}
 	}
 	return newTextWriter(w, columns, o)
 }

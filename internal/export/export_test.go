@@ -326,6 +326,45 @@ func TestBookRounds(t *testing.T) {
 	require.Equal(t, [][]string{{"a", "b"}, {"3.14159265358979", "0.1"}, {"0.666666666666667", "1.7976931348623157e+308"}}, rows)
 }
 
+// TestFullSheets goes on in another sheet where one is full, and loses no row between them.
+func TestFullSheets(t *testing.T) {
+	db := museum(t, "CREATE TABLE find (a integer)", "WITH RECURSIVE n(a) AS (SELECT 1 UNION ALL SELECT a + 1 FROM n WHERE a < 9) INSERT INTO find SELECT a FROM n")
+	w, err := export.Table(context.Background(), db, "find")
+	require.NoError(t, err)
+	for _, c := range []struct {
+		rows   int // of a sheet
+		header bool
+		want   [][]string
+	}{
+		{10, true, [][]string{{"a", "1", "2", "3", "4", "5", "6", "7", "8", "9"}}},
+		{9, true, [][]string{{"a", "1", "2", "3", "4", "5", "6", "7", "8"}, {"a", "9"}}},
+		{4, true, [][]string{{"a", "1", "2", "3"}, {"a", "4", "5", "6"}, {"a", "7", "8", "9"}}},
+		{4, false, [][]string{{"1", "2", "3", "4"}, {"5", "6", "7", "8"}, {"9"}}},
+	} {
+		export.LimitSheets(t, c.rows)
+		path := filepath.Join(t.TempDir(), "a.xlsx")
+		o := options(nil)
+		o.Header = c.header
+		res, err := export.Run(context.Background(), db, w, path, o)
+		require.NoError(t, err)
+		require.Equal(t, int64(9), res.Rows)
+		book, err := excelize.OpenFile(path)
+		require.NoError(t, err)
+		var got [][]string
+		for _, sheet := range book.GetSheetList() {
+			columns, err := book.GetCols(sheet)
+			require.NoError(t, err)
+			got = append(got, columns[0])
+		}
+		require.Equal(t, c.want, got)
+		if len(c.want) == 1 {
+			require.Empty(t, res.Notes)
+			continue
+		}
+		require.Contains(t, res.Notes[0].What, fmt.Sprintf("the rows are on %d sheets, because one holds %d rows", len(c.want), c.rows))
+	}
+}
+
 // TestParquetRefuses does not lose a value that its column cannot hold.
 func TestParquetRefuses(t *testing.T) {
 	db := museum(t, "CREATE TABLE find (a integer, b date)", "INSERT INTO find VALUES ('seven', '2026-01-01')")
