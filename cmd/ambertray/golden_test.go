@@ -142,7 +142,7 @@ func goldenDesk(t *testing.T, form string, options ...string) {
 	d.write("finds.csv", "no,room\n1,R1\n2,R2\n3,R3\n4,R1\n")
 	d.write("labels.csv", "\ufeffno;label\n1;'a; b'\n2;'it''s'\n3;'c;\n d'\n")
 	d.write("open.csv", "no,name\n1,ant\n2,\"bee\n")
-	d.write("visits-2.csv", "no,day\n1,2026-01-05\n2,2026-02-31\n" + strings.Repeat("3,2026-01-06\n", 200) + "")
+	d.write("visits-2.csv", "no,day\n1,2026-01-05\n2,2026-02-31\n"+strings.Repeat("3,2026-01-06\n", 200)+"")
 	d.write("fees.csv", "day,fee\n2026-01-05,12.50\n2026-01-05,7.50\nTotal,21.00\n")
 	d.write("odd.csv", "Taken over on 5 May\n\nno,,name,name,When\n1,,ant,x,05/06/2026\n2,,bee,x,05/07/2026,9\n3,,cat,x,05/08/2026\n4,,\"d\"og,n/a,05/09/2026\n\n5,,elk\n")
 	d.write("charges.csv", "Loan No,Borrowed By,Charge,Colour\n02001,Harrow College,12.50,amber\n")
