@@ -3,6 +3,7 @@ package main_test
 import (
 	"flag"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"regexp"
 	"slices"
@@ -131,7 +132,7 @@ func TestGoldenText(t *testing.T) { goldenDesk(t, "txt") }
 func goldenDesk(t *testing.T, form string, options ...string) {
 	d := newDesk(t)
 	t.Setenv("XDG_CONFIG_HOME", d.dir)
-	d.write("ambertray/targets.yaml", "museum: postgres://curator@db.example/museum\n")
+	d.write("ambertray/targets.yaml", "museum: postgres://curator@127.0.0.1:1/museum\n")
 	d.write("broken.tray/tray.yaml", "tray: 1\nsource: {files: [loans.csv]}\ntable: {name: loan, existing: apend}\n")
 	for _, name := range []string{"localities.txt", "reports.tsv", "loans-2026.xlsx"} {
 		text, err := demo.Files.ReadFile(name)
@@ -142,7 +143,7 @@ func goldenDesk(t *testing.T, form string, options ...string) {
 	d.write("finds.csv", "no,room\n1,R1\n2,R2\n3,R3\n4,R1\n")
 	d.write("labels.csv", "\ufeffno;label\n1;'a; b'\n2;'it''s'\n3;'c;\n d'\n")
 	d.write("open.csv", "no,name\n1,ant\n2,\"bee\n")
-	d.write("visits-2.csv", "no,day\n1,2026-01-05\n2,2026-02-31\n"+strings.Repeat("3,2026-01-06\n", 200)+"")
+	d.write("visits-2.csv", "no,day\n1,2026-01-05\n2,2026-02-31\n"+strings.Repeat("3,2026-01-06\n", 200))
 	d.write("fees.csv", "day,fee\n2026-01-05,12.50\n2026-01-05,7.50\nTotal,21.00\n")
 	d.write("odd.csv", "Taken over on 5 May\n\nno,,name,name,When\n1,,ant,x,05/06/2026\n2,,bee,x,05/07/2026,9\n3,,cat,x,05/08/2026\n4,,\"d\"og,n/a,05/09/2026\n\n5,,elk\n")
 	d.write("charges.csv", "Loan No,Borrowed By,Charge,Colour\n02001,Harrow College,12.50,amber\n")
@@ -183,6 +184,28 @@ func goldenDesk(t *testing.T, form string, options ...string) {
 		}
 		out, errOut := d.run(r.status, append(strings.Fields(r.command), options...)...)
 		d.golden(form+"/"+r.name+"."+form, out+errOut)
+		d.follow(out)
+	}
+}
+
+// suggestion finds the commands that an output says to type next.
+var suggestion = regexp.MustCompile(`(?m)^  (?:.*: {2}|.*\. {2}| *)(ambertray [a-z].*)$`)
+
+// follow runs what an output suggests, in a copy of the desk: what is suggested is understood, and
+// can be done.
+func (d *desk) follow(text string) {
+	d.Helper()
+	for _, m := range suggestion.FindAllStringSubmatch(text, -1) {
+		command := strings.ReplaceAll(m[1], " TARGET", " museum.db")
+		if strings.Contains(command, " FILE") || strings.Contains(command, " --help ") || strings.Contains(m[0], "Give the missing columns") {
+			continue
+		}
+		dir := filepath.Join(d.TempDir(), "copy")
+		require.NoError(d, os.CopyFS(dir, os.DirFS(d.dir)))
+		c := exec.Command("sh", "-c", command)
+		c.Dir, c.Env = dir, append(os.Environ(), "PATH="+filepath.Dir(program)+":"+os.Getenv("PATH"))
+		out, _ := c.CombinedOutput()
+		require.Contains(d, []int{0, 3, 4, 5, 7}, c.ProcessState.ExitCode(), "%s\n%s", command, out)
 	}
 }
 

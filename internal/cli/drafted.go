@@ -54,7 +54,11 @@ func (a *app) drawDraft(d *drafted, t *tray.Tray) {
 	if d.Again != nil && d.Again.Same() {
 		what = "The plan in %s/tray.yaml is unchanged."
 	}
-	p.Next(fmt.Sprintf(what+" Edit it as you like, then:", t.Dir), a.withTarget("ambertray load "+shellWord(t.Dir)+" --to TARGET"))
+	edit := " Edit it as you like, then:"
+	if d.Match != nil && len(d.Match.Unfilled) > 0 {
+		edit = " Give the missing columns values, then:"
+	}
+	p.Next(fmt.Sprintf(what+edit, t.Dir), a.withTarget("ambertray load "+shellWord(t.Dir)+" --to TARGET"))
 }
 
 // plannedAs returns what the plan makes of a column.

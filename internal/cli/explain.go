@@ -411,10 +411,16 @@ func adaptText(e *pass.HeadingsError) string {
 	return "if that is meant, adapt the plan with " + strings.Join(options, " ")
 }
 
+// maxRenamed is how many columns of a file are taken for renamed ones rather than for other columns.
+const maxRenamed = 3
+
 // driftText says how parts with other columns are loaded together.
 func driftText(e *intake.DriftError) string {
 	var options []string
 	for _, p := range e.Parts {
+		if len(p.Renamed) > maxRenamed {
+			return "if they belong together, --drift fill takes the columns of all, and fills what one does not have with NULL; else load each into a table of its own: load --each"
+		}
 		for _, c := range p.Renamed {
 			option := "--change " + shellWord(fmt.Sprintf("%s.from=[%q, %q]", c.Was, c.Was, c.Is))
 			if !slices.Contains(options, option) {

@@ -73,6 +73,16 @@ func typedText(c *cobra.Command) (text string) {
 	return text
 }
 
+// alike reports whether sources have the same headings, and so could be one.
+func alike(sources []*survey.Survey) bool {
+	for _, s := range sources {
+		if !slices.EqualFunc(s.Columns, sources[0].Columns, func(a, b survey.Column) bool { return a.Heading == b.Heading }) {
+			return false
+		}
+	}
+	return true
+}
+
 // quickRecords is how many records a quick survey reads.
 const quickRecords = 1000
 
@@ -160,7 +170,11 @@ func (a *app) surveyFiles(c *cobra.Command, o survey.Options, args []string) err
 			a.drawSurvey(s)
 		}
 		word, _ := c.Flags().GetString("sheet")
-		a.print.Next("", "ambertray draft "+shellWords(args)+overrideOf(result.Sources, word))
+		next := "ambertray draft " + shellWords(args) + overrideOf(result.Sources, word)
+		if !alike(result.Sources) {
+			next = a.withTarget("ambertray load " + shellWords(args) + " --each --to TARGET")
+		}
+		a.print.Next("", next)
 	})
 }
 
