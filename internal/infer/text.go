@@ -17,7 +17,16 @@ func booleans(pair value.Pair) reading {
 		lo, hi := p.extremesOf(r.takes, only)
 		c.Type = table.Type{Kind: table.Boolean}
 		c.Min, c.Max = string(lo.text), string(hi.text)
-		c.Evidence = fmt.Sprintf("every value is %s or %s", quoted(pair.True), quoted(pair.False))
+		yes, no := pair.True, pair.False
+		for _, seen := range []string{c.Min, c.Max} { // as it is written
+			switch {
+			case strings.EqualFold(seen, yes):
+				yes = seen
+			case strings.EqualFold(seen, no):
+				no = seen
+			}
+		}
+		c.Evidence = fmt.Sprintf("every value is %s or %s", quoted(yes), quoted(no))
 	}
 	return r
 }

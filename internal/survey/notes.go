@@ -136,7 +136,9 @@ func (s *Survey) layoutNotes() (list []note.Note) {
 		}
 	}
 	l := &s.Layout
+	typed := func(setting string) bool { return slices.Contains(l.Overrides, setting) } // it is no news
 	switch {
+	case l.HeaderLine == 0 && typed("header"):
 	case l.HeaderLine == 0:
 		list = append(list, note.About("no header was found: columns are numbered; --header LINE sets it"))
 	case l.HeaderGuess:
@@ -148,8 +150,8 @@ func (s *Survey) layoutNotes() (list []note.Note) {
 		unusual bool
 		what    string
 	}{
-		{l.Unquoted() && s.hasQuotes && l.Escape != source.ServerEscapes, `quotes are read as text: they do not go around cells; --quote '"' if they do`},
-		{l.Quote == "'", "cells are quoted with '"},
+		{l.Unquoted() && s.hasQuotes && !typed("quote") && l.Escape != source.ServerEscapes, `quotes are read as text: they do not go around cells; --quote '"' if they do`},
+		{l.Quote == "'" && !typed("quote"), "cells are quoted with '"},
 		{l.Escape == source.ServerEscapes, `backslashes are escapes, as servers write them: \t is a tab, \n a line end, \\ a backslash; --escape doubled if they are text`},
 		{l.Escape == source.Backslash, `a quote in a quoted cell is written \"`},
 		{l.Escape == source.Unescaped, "quotes in quoted cells are not doubled: only one before a delimiter or line end closes a cell"},

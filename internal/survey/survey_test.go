@@ -5,11 +5,13 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
+	"ambertray/internal/note"
 	"ambertray/internal/record"
 	"ambertray/internal/source"
 	"ambertray/internal/survey"
@@ -78,6 +80,24 @@ func TestServerEscapes(t *testing.T) {
 			}
 		}
 		require.True(t, strings.Contains(said, want) && (want != "" || said == ""), "%.60q: %s", text, said)
+	}
+}
+
+// TestTypedIsNoNews notes what was detected, and not what was typed.
+func TestTypedIsNoNews(t *testing.T) {
+	text := "1;'a b'\n2;'c'\n"
+	for _, c := range []struct{ setting, value, detected, typed string }{
+		{"header", "none", "no header was found: columns are numbered; --header LINE sets it", ""},
+		{"quote", "'", "cells are quoted with '", ""},
+		{"quote", "none", "cells are quoted with '", "no header was found: columns are numbered; --header LINE sets it"},
+	} {
+		says := func(o survey.Options, what string) bool {
+			return slices.ContainsFunc(run(t, o, text).Notes, func(n note.Note) bool { return n.What == what })
+		}
+		typed := survey.Options{Override: func(l *source.Layout) { require.NoError(t, l.Set(c.setting, c.value)) }}
+		require.True(t, says(survey.Options{}, c.detected))
+		require.False(t, says(typed, c.detected), c.setting)
+		require.True(t, c.typed == "" || says(typed, c.typed), "the other notes stay")
 	}
 }
 
