@@ -11,6 +11,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"ambertray/internal/dialect"
+	"ambertray/internal/load"
 	"ambertray/internal/publish"
 	"ambertray/internal/report"
 	"ambertray/internal/source"
@@ -120,6 +121,9 @@ func (a *app) gather(c *cobra.Command, r *reporting, args []string) (*report.Rep
 		}
 	}
 	t, _, err := a.plan(c, r.drafting, args)
+	if err == nil && o.To != nil {
+		err = load.Settle(c.Context(), t, o.To)
+	}
 	if err != nil {
 		return nil, err
 	}

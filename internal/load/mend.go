@@ -32,6 +32,10 @@ var (
 // Mend loads the rejects of a load that were corrected since, by the same plan into
 // the same table. What still fails stays in the file.
 func Mend(ctx context.Context, t *tray.Tray, id string, from *source.Opener, to database.Target, o Options) (*Receipt, error) {
+	err := Settle(ctx, t, to)
+	if err != nil {
+		return nil, err
+	}
 	dir := t.LoadDir(id)
 	first, err := ReadReceipt(dir)
 	if errors.Is(err, fs.ErrNotExist) || err == nil && first.Rejects.File == nil {

@@ -172,11 +172,16 @@ func (r *Receipt) plan(t *tray.Tray) *table.Table {
 	return &plan
 }
 
-// write puts the receipt into the folder of its load.
-func (r *Receipt) write(dir, name string) error {
+func (r *Receipt) marshal() ([]byte, error) {
 	text, err := json.MarshalIndent(r, "", "  ")
+	return append(text, '\n'), err
+}
+
+// write puts the receipt into the folder of its load, which has ended.
+func (r *Receipt) write(dir, name string) error {
+	text, err := r.marshal()
 	if err == nil {
-		err = publish.File(filepath.Join(dir, name), append(text, '\n'))
+		err = publish.File(filepath.Join(dir, name), text)
 	}
 	if err != nil {
 		return fmt.Errorf("the load is done, but its receipt could not be written: %w", err)

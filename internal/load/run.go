@@ -48,6 +48,10 @@ func runOnce(ctx context.Context, t *tray.Tray, from *source.Opener, to database
 	if o.Progress != nil {
 		o.Progress(pass.Progress{})
 	}
+	err = Settle(ctx, t, to)
+	if err != nil {
+		return nil, err
+	}
 	unlock, err := j.lock(ctx)
 	if err != nil {
 		return nil, err
@@ -67,7 +71,7 @@ func runOnce(ctx context.Context, t *tray.Tray, from *source.Opener, to database
 	if err == nil {
 		j.appendNext()
 	}
-	return j.receipt, errors.Join(err, j.receipt.write(j.dir, receiptFile))
+	return j.receipt, errors.Join(err, j.writeReceipt())
 }
 
 // appendNext makes the plan append to the table that the load has created.
@@ -187,6 +191,10 @@ func (j *job) transact(ctx context.Context, begin func(context.Context) (way, er
 		return w, err
 	}
 	err = j.show(ctx)
+	if err != nil {
+		return w, err
+	}
+	err = j.keepPending()
 	if err != nil {
 		return w, err
 	}

@@ -41,6 +41,10 @@ func (s *shared) finish(ctx context.Context) (*Receipt, error) {
 	if err != nil {
 		return nil, err
 	}
+	err = s.keepPending()
+	if err != nil {
+		return nil, err
+	}
 	var ended *ledger.Entry
 	err = s.phase(PhaseCommit, func() (err error) {
 		ended, err = s.complete(ctx)
@@ -51,11 +55,11 @@ func (s *shared) finish(ctx context.Context) (*Receipt, error) {
 	}
 	r.Verified, r.InLedger = true, true
 	if s.alreadyHere(ended) {
-		return r, s.useFolder(ended.Load)
+		return r, errors.Join(s.useFolder(ended.Load), Settle(ctx, s.tray, s.to))
 	}
 	err = s.phase(PhaseStatistics, func() error { s.analyze(ctx); return nil })
 	s.appendNext()
-	return r, errors.Join(err, r.write(s.dir, receiptFile))
+	return r, errors.Join(err, s.writeReceipt())
 }
 
 // alreadyHere reports whether another loader of the same tray has completed the load.

@@ -28,6 +28,10 @@ func RunShared(ctx context.Context, t *tray.Tray, from *source.Opener, to databa
 		return nil, err
 	}
 	defer p.Close()
+	err = Settle(ctx, t, to)
+	if err != nil {
+		return nil, err
+	}
 	size := o.Every
 	if size == 0 {
 		size = shareRecords

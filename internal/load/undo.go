@@ -101,6 +101,10 @@ func (u *undoing) open(ctx context.Context, t *tray.Tray) error {
 	if u.entry.State != ledger.Loaded {
 		return u.cannot("the load is %s", u.entry.State)
 	}
+	err := Settle(ctx, t, u.to)
+	if err != nil {
+		return err
+	}
 	dir := t.LoadDir(u.entry.Load)
 	receipt, err := ReadReceipt(dir)
 	if errors.Is(err, fs.ErrNotExist) || err == nil && receipt.ID != u.entry.ID {
