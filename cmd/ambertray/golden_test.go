@@ -32,6 +32,7 @@ var varying = []struct {
 	{regexp.MustCompile(` *\b\d+(\.\d+)? (ms|s)\b`), " 0 ms"}, // as wide as it may be in a table
 	{regexp.MustCompile(` +time `), " time "},
 	{regexp.MustCompile(`("(?:version|go|revision|server)": )"[^"]*"`), `$1""`},
+	{regexp.MustCompile(`(\.html, )[\d.]+ kB`), "${1}0 kB"}, // with how long a load took
 	{regexp.MustCompile(`SQLite \d[\d.]*`), "SQLite"},
 }
 
