@@ -74,7 +74,7 @@ func TestWorkbookFormats(t *testing.T) {
 				d.copyBook("loans." + ext)
 			}
 			out, _ := d.run(0, "load", "loans.xls", "--to", to, "--table", table)
-			require.Contains(t, out, "42 rows besides the header: 40 records, 2 skipped (1 title, 1 blank line)")
+			require.Contains(t, out, "42 rows after the header: 40 records, 2 skipped (1 title, 1 blank line)")
 			require.Contains(t, out, "verified   42 read = 40 loaded + 0 rejected + 2 skipped")
 			d.run(0, "verify", "loans.tray", "--to", to)
 			plan := d.read("loans.tray/tray.yaml")

@@ -67,15 +67,15 @@ is changed.`,
 			result.Notes = s.Notes
 		}
 		return a.show(result, func() {
-			a.drawCheck(result, &t.Layout, shellWords(args)+more, d.overrides(result), d.changes != nil && s == nil)
+			a.drawCheck(result, &t.Layout, shellWords(args)+more, d.tableOptions(result), d.changes != nil && s == nil)
 		})
 	}
 	return c
 }
 
-// overrides repeats for a load what was typed of the table, and has rows added to a table that
-// exists.
-func (d *drafting) overrides(c *load.Check) (text string) {
+// tableOptions returns the typed options about the table for the load that is suggested. For an
+// existing table that the load would refuse, it adds --existing append.
+func (d *drafting) tableOptions(c *load.Check) (text string) {
 	if d.table != "" {
 		text += " --table " + shellWord(d.table)
 	}
@@ -94,11 +94,11 @@ func (d *drafting) overrides(c *load.Check) (text string) {
 	return text
 }
 
-// drawCheck shows what a load would do; arg is the source as it was typed, and overrides what was
-// typed of the table.
-func (a *app) drawCheck(c *load.Check, lay *source.Layout, arg, overrides string, changed bool) {
+// drawCheck shows what a load would do. The typed source is in arg, and the typed options about
+// the table are in tableOptions.
+func (a *app) drawCheck(c *load.Check, lay *source.Layout, arg, tableOptions string, changed bool) {
 	p := a.print
-	p.Fact("read", "%s besides the header: %s, %s", term.Amount(c.Read, "row"), term.Amount(c.Records, "record"), skippedText(c.Skipped))
+	p.Fact("read", "%s after the header: %s, %s", term.Amount(c.Read, "row"), term.Amount(c.Records, "record"), skippedText(c.Skipped))
 	if c.TableExists != nil {
 		switch {
 		case *c.TableExists && c.Existing != table.Refuse.String():
@@ -137,7 +137,7 @@ func (a *app) drawCheck(c *load.Check, lay *source.Layout, arg, overrides string
 		unchanged = "Nothing but the tray was changed."
 	}
 	a.drawNotes(p, c.Notes, lay, maxNotes, "ambertray survey "+arg)
-	p.Next(unchanged, a.withTarget("ambertray load "+arg+overrides+" --to TARGET"))
+	p.Next(unchanged, a.withTarget("ambertray load "+arg+tableOptions+" --to TARGET"))
 }
 
 // changes surveys files that a plan was not drafted from, and compares them with those.

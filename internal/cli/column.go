@@ -35,11 +35,11 @@ func (a *app) drawColumn(s *survey.Survey, c *survey.Column) {
 	if c.Format != nil {
 		p.Fact("format", "%s", *c.Format)
 	}
-	characters := " characters"
-	if lengths(*c) == "1" {
-		characters = " character"
+	length := lengths(*c) + " characters"
+	if length == "1 characters" {
+		length = "1 character"
 	}
-	p.Fact("values", "%s, %s distinct%s, %s", term.Count(values), distinctText(*c), keyWords(c), lengths(*c)+characters)
+	p.Fact("values", "%s, %s distinct%s, %s", term.Count(values), distinctText(*c), keyWords(c), length)
 	if c.Min != nil && c.Max != nil {
 		p.Fact("range", "%s … %s", *c.Min, *c.Max)
 	}

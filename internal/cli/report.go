@@ -122,7 +122,7 @@ func (a *app) gather(c *cobra.Command, r *reporting, args []string) (*report.Rep
 	}
 	t, _, err := a.plan(c, r.drafting, args)
 	if err == nil && o.To != nil {
-		err = load.Settle(c.Context(), t, o.To)
+		err = load.ResolvePending(c.Context(), t, o.To)
 	}
 	if err != nil {
 		return nil, err

@@ -31,7 +31,7 @@ func typed(check cobra.PositionalArgs) cobra.PositionalArgs {
 	}
 }
 
-// wrongWords says what a command takes in place of the words that were typed.
+// wrongWords reports which arguments a command takes instead of those that were typed.
 func wrongWords(c *cobra.Command, args []string) error {
 	name := within(c)
 	_, takes, _ := strings.Cut(c.Use, " ")
@@ -67,8 +67,8 @@ func noCommand(parent *cobra.Command, args []string) error {
 	return err
 }
 
-// withoutValue refuses an option that has taken the next option for its value: its own was left
-// out, or is a variable of the shell that is not set.
+// withoutValue refuses an option whose value is the next option. Its own value was left out, or
+// is a shell variable that is not set.
 func withoutValue(c *cobra.Command) (err error) {
 	c.Flags().Visit(func(f *pflag.Flag) {
 		values := []string{f.Value.String()}
@@ -77,26 +77,25 @@ func withoutValue(c *cobra.Command) (err error) {
 			values = list.GetSlice()
 		}
 		for _, v := range values {
-			next := optionOf(c, v)
-			if next != "" {
-				err = fmt.Errorf("--%s has no value: --%s follows it", f.Name, next)
+			if err == nil {
+				err = tookOption(c, f, v)
 			}
 		}
 	})
 	return err
 }
 
-// optionOf returns the name of the option that a word is, "" if it is none.
-func optionOf(c *cobra.Command, word string) string {
-	name, ok := strings.CutPrefix(word, "--")
-	name, _, _ = strings.Cut(name, "=")
-	if !ok || c.Flags().Lookup(name) == nil {
-		return ""
+// tookOption returns an error if the value of an option is another option.
+func tookOption(c *cobra.Command, f *pflag.Flag, value string) error {
+	next, ok := strings.CutPrefix(value, "--")
+	next, _, _ = strings.Cut(next, "=")
+	if !ok || c.Flags().Lookup(next) == nil {
+		return nil
 	}
-	return name
+	return fmt.Errorf("--%s has no value: --%s follows it", f.Name, next)
 }
 
-// wrongOption says in our words what is wrong with an option.
+// wrongOption explains an error of the option parser.
 func wrongOption(c *cobra.Command, err error) error {
 	var unknown *pflag.NotExistError
 	var missing *pflag.ValueRequiredError
@@ -132,12 +131,12 @@ func unknownOption(c *cobra.Command, e *pflag.NotExistError) error {
 	return fmt.Errorf("%w; did you mean --%s?", err, best)
 }
 
-// wrongValue says what an option takes in place of a value.
+// wrongValue reports which values an option takes.
 func wrongValue(c *cobra.Command, e *pflag.InvalidValueError) error {
 	f := e.GetFlag()
-	next := optionOf(c, e.GetValue())
-	if next != "" {
-		return fmt.Errorf("--%s has no value: --%s follows it", f.Name, next)
+	err := tookOption(c, f, e.GetValue())
+	if err != nil {
+		return err
 	}
 	what := e.Unwrap().Error()
 	switch f.Value.Type() {

@@ -133,7 +133,7 @@ func (a *app) draftToVerify(c *cobra.Command, options func() (survey.Options, er
 func (a *app) drawVerification(v *load.Verification) {
 	p := a.print
 	p.Fact("table", "%s in %s", p.Bold(v.Table), v.Target)
-	p.Fact("read", "%s besides the header: %s to be loaded, %s to be rejected, %s skipped",
+	p.Fact("read", "%s after the header: %s to be loaded, %s to be rejected, %s skipped",
 		term.Amount(v.Read, "row"), term.Count(v.Convertible), term.Count(v.Rejected), term.Count(v.Skipped))
 	has := term.Amount(v.Rows, "row")
 	if v.Elsewhere > 0 {

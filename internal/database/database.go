@@ -37,7 +37,7 @@ var (
 	ErrEncryption  = errors.New("the server takes no encrypted connection")
 	ErrTooOld      = errors.New("the server is too old")
 	ErrCannotOpen  = errors.New("the file cannot be opened or created")
-	ErrURL         = errors.New("the URL cannot be parsed") // without what it is, which may have a password
+	ErrURL         = errors.New("the URL cannot be parsed") // without the URL, which may contain a password
 	// ErrInOrder ends a load in lanes of which a row is refused: which one that is, is
 	// known when the rows are loaded in their order.
 	ErrInOrder = errors.New("a key occurs twice")

@@ -95,7 +95,7 @@ func (p *Column) planDates(r reading, f value.Format, o Options, c *Choice) {
 	c.Type = timed(typ.kind, fraction)
 	c.Min, c.Max, c.Format = string(lo.text), string(hi.text), f.String()
 	why, guess := p.whyOrder(c, r, f, o)
-	c.Evidence, c.Guess = amount(n, typ.name)+span(c, n)+why, guess
+	c.Evidence, c.Guess = amount(n, typ.name)+spanText(c, n)+why, guess
 	if midnight {
 		c.Evidence += "; every time of day is midnight, and left out"
 	}
@@ -191,7 +191,7 @@ func (p *Column) compactDates(t *tally) reading {
 	r.plan = func(_ *Column, c *Choice) {
 		c.Type, c.Format = timed(kind, 0), format
 		c.Min, c.Max = string(t.min[0].text), string(t.max[0].text)
-		c.Evidence = fmt.Sprintf("all %s are dates written %s", amount(t.count, "number"), format) + span(c, t.count)
+		c.Evidence = fmt.Sprintf("all %s are dates written %s", amount(t.count, "number"), format) + spanText(c, t.count)
 	}
 	return r
 }
@@ -207,7 +207,7 @@ func times() reading {
 		p.each(r.takes, func(t *tally) { n, finest, fraction = n+t.count, finest.Finer(t.shape), max(fraction, t.scale) })
 		c.Type, c.Format = timed(table.Time, fraction), value.Format{Shape: finest}.String()
 		c.Min, c.Max = string(lo.text), string(hi.text)
-		c.Evidence = amount(n, "time") + " of day" + span(c, n)
+		c.Evidence = amount(n, "time") + " of day" + spanText(c, n)
 	}
 	return r
 }

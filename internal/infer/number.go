@@ -131,7 +131,7 @@ func (p *Column) planNumbers(style value.Style, o Options, c *Choice) {
 	lo, hi := p.extremesOf(style.Takes, only)
 	c.Min, c.Max = string(lo.text), string(hi.text)
 	c.Percent, c.Currency = style.Percent, style.Currency.String()
-	span := span(c, t.n)
+	span := spanText(c, t.n)
 	exact := t.whole+t.scale <= table.MaxPrecision
 	switch {
 	case t.exponents > 0 && (2*t.exponents > t.n || !exact):

@@ -18,8 +18,8 @@ func amount(n int64, noun string) string {
 	return group(n) + " " + noun + "s"
 }
 
-// span says from where to where the n values of a column go.
-func span(c *Choice, n int64) string {
+// spanText describes the range of the n values of a column.
+func spanText(c *Choice, n int64) string {
 	switch {
 	case c.Min != c.Max:
 		return "; " + c.Min + " to " + c.Max

@@ -67,7 +67,7 @@ type Entry struct {
 	Parts   Parts     `json:"parts"` // its files and sheets
 	Tray    string    `json:"tray"`
 	Load    string    `json:"load"` // its id within the tray
-	Read    int64     `json:"read"` // rows besides the header, as far as it has come
+	Read    int64     `json:"read"` // rows after the header, as far as it has come
 	Loaded  int64     `json:"loaded"`
 	Shares  int       `json:"shares"` // of a shared load, else 0
 	Place

@@ -91,19 +91,19 @@ func liveColumns(ctx context.Context, t *tray.Tray, to database.Target) ([]datab
 
 // matching matches the columns of a draft to those of a table.
 type matching struct {
-	plan   *table.Table
-	mostly map[string]table.Column // the plan of a column for most of its values, by its heading
-	live   []database.ColumnInfo
-	to     database.Target
-	of     map[int]int // the column of the table by that of the draft
-	by     map[int]Means
+	plan    *table.Table
+	tighter map[string]table.Column // the plan of a column for most of its values, by its heading
+	live    []database.ColumnInfo
+	to      database.Target
+	of      map[int]int // the column of the table by that of the draft
+	by      map[int]Means
 	// unsupported are the types of columns with the same names that are not supported, by the
 	// column of the draft. These columns of the draft are not matched to others.
 	unsupported map[int]*string
 }
 
 func newMatching(t *tray.Tray, live []database.ColumnInfo, to database.Target) *matching {
-	return &matching{plan: &t.Table, mostly: t.Mostly, live: live, to: to, of: map[int]int{}, by: map[int]Means{}, unsupported: map[int]*string{}}
+	return &matching{plan: &t.Table, tighter: t.Tighter, live: live, to: to, of: map[int]int{}, by: map[int]Means{}, unsupported: map[int]*string{}}
 }
 
 func (m *matching) pair(column, live int, by Means) { m.of[column], m.by[column] = live, by }
@@ -263,7 +263,7 @@ func (m *matching) match(c *table.Column, l *database.ColumnInfo) {
 	info := *l
 	info.Generated = false // it may be compared
 	if fitColumn(c, &info, m.to.Dialect()) != "" && l.Type != nil {
-		most, ok := m.mostly[c.From]
+		most, ok := m.tighter[c.From]
 		ok = ok && fitColumn(&most, &info, m.to.Dialect()) == ""
 		if !ok {
 			most = table.Column{From: c.From, Type: *l.Type}

@@ -59,9 +59,9 @@ func TestMatchHeadings(t *testing.T) {
 	}
 }
 
-// TestMostly matches columns that a draft holds back for a few values to those of a table that
+// TestTighter matches columns that a draft holds back for a few values to those of a table that
 // takes most of them, which stay written as they are.
-func TestMostly(t *testing.T) {
+func TestTighter(t *testing.T) {
 	d, ctx := newDesk(t), context.Background()
 	d.exec("CREATE TABLE loan (due_back date, fee decimal(7,2), opened date, room varchar(9))")
 	for _, match := range []func(*tray.Tray) error{
@@ -73,7 +73,7 @@ func TestMostly(t *testing.T) {
 		for _, heading := range []string{"Due_Back", "Fee", "Opened", "Room"} {
 			tr.Table.Columns = append(tr.Table.Columns, table.Column{From: heading, Name: strings.ToLower(heading), Type: table.Type{Kind: table.Text}, NullWords: []string{"n/k"}})
 		}
-		tr.Mostly = map[string]table.Column{
+		tr.Tighter = map[string]table.Column{
 			"Due_Back": {From: "Due_Back", Type: table.Type{Kind: table.Date}, Format: "dd/MM/yyyy"},
 			"Fee":      {From: "Fee", Type: table.Type{Kind: table.Decimal, Size: 4, Scale: 1}, Thousands: ".", Decimal: ","},
 			"Opened":   {From: "Opened", Type: table.Type{Kind: table.Time}}, // not what the table has

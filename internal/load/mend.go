@@ -32,7 +32,7 @@ var (
 // Mend loads the rejects of a load that were corrected since, by the same plan into
 // the same table. What still fails stays in the file.
 func Mend(ctx context.Context, t *tray.Tray, id string, from *source.Opener, to database.Target, o Options) (*Receipt, error) {
-	err := Settle(ctx, t, to)
+	err := ResolvePending(ctx, t, to)
 	if err != nil {
 		return nil, err
 	}

@@ -12,13 +12,13 @@ import (
 	"ambertray/internal/tray"
 )
 
-// pendingFile is the receipt of a load that is about to commit. A program that is killed before it
-// knows that it has committed leaves it, and Settle asks the ledger.
+// pendingFile is the name of the receipt of a load that is about to commit. If the program is
+// killed before it writes the final receipt, this file stays, and ResolvePending asks the ledger.
 const pendingFile = "receipt.pending.json"
 
-// keepPending writes the receipt as it is once the load has committed. A mend has drafts of its
-// own, and without a ledger nobody could say later whether it was committed.
-func (j *job) keepPending() error {
+// writePending writes the receipt that is valid if the load commits. A mend has its own drafts.
+// Without a ledger it cannot be known later whether the load committed.
+func (j *job) writePending() error {
 	if j.NoLedger || j.receipt.Mended {
 		return nil
 	}
@@ -28,27 +28,27 @@ func (j *job) keepPending() error {
 	if err != nil {
 		return err
 	}
-	return os.WriteFile(filepath.Join(j.dir, pendingFile), text, 0o666) // not synced: it is for a program that is killed
+	return os.WriteFile(filepath.Join(j.dir, pendingFile), text, 0o666) // not synced, because it only protects against a killed program
 }
 
 // writeReceipt writes the receipt of a load that has ended.
 func (j *job) writeReceipt() error {
 	err := j.receipt.write(j.dir, receiptFile)
 	if err == nil {
-		os.Remove(filepath.Join(j.dir, pendingFile)) // otherwise Settle does
+		os.Remove(filepath.Join(j.dir, pendingFile)) // otherwise ResolvePending removes it
 	}
 	return err
 }
 
-// Settle gives the loads of a tray that have committed, and were killed before they wrote their
-// receipt, the one that they have left. Other programs may do the same at the same time.
-func Settle(ctx context.Context, t *tray.Tray, to database.Target) error {
+// ResolvePending turns the pending receipts of a tray into receipts if the ledger says that their
+// loads committed. Several programs may do this at the same time.
+func ResolvePending(ctx context.Context, t *tray.Tray, to database.Target) error {
 	ids, err := t.Loads()
 	if err != nil {
 		return err
 	}
 	for _, id := range ids {
-		err := settle(ctx, t.LoadDir(id), to)
+		err := resolvePending(ctx, t.LoadDir(id), to)
 		if err != nil {
 			return err
 		}
@@ -56,10 +56,10 @@ func Settle(ctx context.Context, t *tray.Tray, to database.Target) error {
 	return nil
 }
 
-func settle(ctx context.Context, dir string, to database.Target) error {
+func resolvePending(ctx context.Context, dir string, to database.Target) error {
 	pending := filepath.Join(dir, pendingFile)
 	r, err := readReceipt(dir, pendingFile)
-	if err != nil || r.Target != to.Name() { // one that is cut off was not committed
+	if err != nil || r.Target != to.Name() { // a truncated receipt was written before the commit
 		return nil
 	}
 	_, err = os.Stat(filepath.Join(dir, receiptFile))

@@ -69,7 +69,7 @@ func TestPending(t *testing.T) {
 			require.NoFileExists(t, filepath.Join(folder, "receipt.json"))
 			require.FileExists(t, filepath.Join(folder, "receipt.pending.json"))
 			if !c.commits {
-				require.NoError(t, load.Settle(ctx, tr, d.db))
+				require.NoError(t, load.ResolvePending(ctx, tr, d.db))
 				require.NoFileExists(t, filepath.Join(folder, "receipt.json"))
 				r, err := d.load(tr, load.Options{})
 				require.NoError(t, err)

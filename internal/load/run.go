@@ -48,7 +48,7 @@ func runOnce(ctx context.Context, t *tray.Tray, from *source.Opener, to database
 	if o.Progress != nil {
 		o.Progress(pass.Progress{})
 	}
-	err = Settle(ctx, t, to)
+	err = ResolvePending(ctx, t, to)
 	if err != nil {
 		return nil, err
 	}
@@ -194,7 +194,7 @@ func (j *job) transact(ctx context.Context, begin func(context.Context) (way, er
 	if err != nil {
 		return w, err
 	}
-	err = j.keepPending()
+	err = j.writePending()
 	if err != nil {
 		return w, err
 	}

@@ -41,7 +41,7 @@ func (s *shared) finish(ctx context.Context) (*Receipt, error) {
 	if err != nil {
 		return nil, err
 	}
-	err = s.keepPending()
+	err = s.writePending()
 	if err != nil {
 		return nil, err
 	}
@@ -55,7 +55,7 @@ func (s *shared) finish(ctx context.Context) (*Receipt, error) {
 	}
 	r.Verified, r.InLedger = true, true
 	if s.alreadyHere(ended) {
-		return r, errors.Join(s.useFolder(ended.Load), Settle(ctx, s.tray, s.to))
+		return r, errors.Join(s.useFolder(ended.Load), ResolvePending(ctx, s.tray, s.to))
 	}
 	err = s.phase(PhaseStatistics, func() error { s.analyze(ctx); return nil })
 	s.appendNext()

@@ -28,7 +28,7 @@ func RunShared(ctx context.Context, t *tray.Tray, from *source.Opener, to databa
 		return nil, err
 	}
 	defer p.Close()
-	err = Settle(ctx, t, to)
+	err = ResolvePending(ctx, t, to)
 	if err != nil {
 		return nil, err
 	}

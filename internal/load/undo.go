@@ -101,7 +101,7 @@ func (u *undoing) open(ctx context.Context, t *tray.Tray) error {
 	if u.entry.State != ledger.Loaded {
 		return u.cannot("the load is %s", u.entry.State)
 	}
-	err := Settle(ctx, t, u.to)
+	err := ResolvePending(ctx, t, u.to)
 	if err != nil {
 		return err
 	}

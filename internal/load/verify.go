@@ -75,7 +75,7 @@ type VerifyOptions struct {
 // row: the rows of the last load, with what was mended of it. It changes nothing in
 // the database; differences are named in a file in the folder of the load.
 func Verify(ctx context.Context, t *tray.Tray, from *source.Opener, to database.Target, o VerifyOptions) (*Verification, error) {
-	err := Settle(ctx, t, to)
+	err := ResolvePending(ctx, t, to)
 	if err != nil {
 		return nil, err
 	}

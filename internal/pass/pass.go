@@ -73,7 +73,7 @@ type Part struct {
 	Controls []Control // what the rows below the records state
 }
 
-// Read returns the number of rows besides the header.
+// Read returns the number of rows after the header.
 func (o *Outcome) Read() int64 { return o.Records + o.Skipped.Total() }
 
 // Pass is an open source and the plan for it.

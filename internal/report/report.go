@@ -33,7 +33,7 @@ type Report struct {
 	Target *string   `json:"target"`
 	Made   time.Time `json:"made"`
 
-	Read     int64 `json:"read"` // rows besides the header
+	Read     int64 `json:"read"` // rows after the header
 	Records  int64 `json:"records"`
 	Loaded   int64 `json:"loaded"` // records that the plan takes
 	Rejected int64 `json:"rejected"`

@@ -21,10 +21,10 @@ import (
 // Draft makes a plan of the survey, to be kept in the folder dir.
 func (s *Survey) Draft(dir string) *tray.Tray {
 	t := &tray.Tray{
-		Dir:    dir,
-		Layout: s.Layout,
-		Notes:  map[string][]string{},
-		Mostly: map[string]table.Column{},
+		Dir:     dir,
+		Layout:  s.Layout,
+		Notes:   map[string][]string{},
+		Tighter: map[string]table.Column{},
 	}
 	for _, f := range s.Files {
 		t.Files = append(t.Files, tray.RelativePath(dir, f))
@@ -38,7 +38,7 @@ func (s *Survey) Draft(dir string) *tray.Tray {
 		}
 		t.Table.Columns = append(t.Table.Columns, c.planned(&c.Choice))
 		if c.Choice.Tighter != nil {
-			t.Mostly[c.Heading] = c.planned(c.Choice.Tighter)
+			t.Tighter[c.Heading] = c.planned(c.Choice.Tighter)
 		}
 		notes := []string{c.Evidence}
 		if c.Obstacle != nil {

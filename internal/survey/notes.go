@@ -136,7 +136,7 @@ func (s *Survey) layoutNotes() (list []note.Note) {
 		}
 	}
 	l := &s.Layout
-	typed := func(setting string) bool { return slices.Contains(l.Overrides, setting) } // it is no news
+	typed := func(setting string) bool { return slices.Contains(l.Overrides, setting) } // and not detected
 	switch {
 	case l.HeaderLine == 0 && typed("header"):
 	case l.HeaderLine == 0:

@@ -39,9 +39,9 @@ type Tray struct {
 	// after a column's type, by the name of the column, and remarks under
 	// the names "source" and "key". They are not read back.
 	Notes map[string][]string
-	// Mostly has, by their headings, columns of a draft as the plan would be for most of their
-	// values, where others keep them from it. It is not written.
-	Mostly map[string]table.Column
+	// Tighter maps the headings of a draft to their columns with the tighter type that most of
+	// their values have. It is not written to the tray.
+	Tighter map[string]table.Column
 
 	// drafted and text are the draft and the plan as a person has changed it, before
 	// either is written.
