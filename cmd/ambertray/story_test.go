@@ -255,7 +255,7 @@ func TestAsTheyArrive(t *testing.T) {
 
 	d.write("loans-jan.csv", "No,Name\n1,gnat\n2\n")
 	d.write("loans-feb.csv", "No,Name\n3,fern\n")
-	receipt := d.json(0, "load", "loans-*.csv", "--to", "museum.db", "--fill-short", "true", "--table", "monthly")
+	receipt := d.json(0, "load", "loans-*.csv", "--to", "museum.db", "--fill-short", "--table", "monthly")
 	require.Len(t, receipt["source"], 2)
 	require.Equal(t, 2.0, receipt["source"].([]any)[1].(map[string]any)["read"])
 	require.Equal(t, "3|1", d.query("SELECT count(*), sum(name IS NULL) FROM monthly"))

@@ -143,7 +143,10 @@ func optionText(f *pflag.Flag) (name, usage string) {
 	if f.Shorthand != "" {
 		name = "-" + f.Shorthand + ", " + name
 	}
-	if word == "string" {
+	switch {
+	case f.NoOptDefVal != "":
+		word = ""
+	case word == "string":
 		word = "VALUE"
 	}
 	if word != "" {

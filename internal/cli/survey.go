@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"maps"
@@ -25,6 +26,9 @@ func surveyFlags(c *cobra.Command) func() (survey.Options, error) {
 	set := map[string]*string{}
 	for _, s := range source.Settings() {
 		set[s.Key] = c.Flags().String(s.Option(), "", s.Help+" (default: "+s.Default()+")")
+		if s.Truth() {
+			c.Flags().Lookup(s.Option()).NoOptDefVal = "true"
+		}
 	}
 	return func() (survey.Options, error) {
 		if *sample < 0 {
@@ -55,8 +59,7 @@ func surveyFlags(c *cobra.Command) func() (survey.Options, error) {
 func overridesText(lay *source.Layout) (text string) {
 	for _, s := range source.Settings() {
 		if slices.Contains(lay.Overrides, s.Key) {
-			val := s.Get(lay)
-			text += " --" + s.Option() + " " + shellWord(val)
+			text += settingText(s, s.Get(lay))
 		}
 	}
 	return text
@@ -67,10 +70,22 @@ func typedText(c *cobra.Command) (text string) {
 	for _, s := range source.Settings() {
 		f := c.Flags().Lookup(s.Option())
 		if f != nil && f.Changed {
-			text += " --" + s.Option() + " " + shellWord(f.Value.String())
+			text += settingText(s, f.Value.String())
 		}
 	}
 	return text
+}
+
+// settingText is a setting as it is typed.
+func settingText(s source.Setting, val string) string {
+	text := " --" + s.Option()
+	switch {
+	case !s.Truth():
+		return text + " " + shellWord(val)
+	case val == "true":
+		return text
+	}
+	return text + "=" + shellWord(val)
 }
 
 // alike reports whether sources have the same headings, and so could be one.
@@ -364,13 +379,21 @@ func (a *app) drawFirstRows(s *survey.Survey) {
 	a.print.Narrow(cols, rows)
 }
 
-// blanks counts the blank cells, and names the null words beside them.
+// maxNullWords is how many null words of a column are shown beside its blank cells.
+const maxNullWords = 2
+
+// blanks counts the blank cells, and names the most frequent null words beside them.
 func blanks(c survey.Column) string {
 	text := "·"
 	if c.Blanks > 0 {
 		text = term.Count(c.Blanks)
 	}
-	for _, word := range slices.Sorted(maps.Keys(c.NullWords)) {
+	words := slices.Sorted(maps.Keys(c.NullWords))
+	slices.SortStableFunc(words, func(a, b string) int { return cmp.Compare(c.NullWords[b], c.NullWords[a]) })
+	for i, word := range words {
+		if i == maxNullWords {
+			return text + " …"
+		}
 		text += fmt.Sprintf(" +%s %s", term.Count(c.NullWords[word]), word)
 	}
 	return text
@@ -433,6 +456,10 @@ func (a *app) drawOddities(s *survey.Survey) {
 	var lines []string
 	for _, o := range s.Oddities {
 		lines = append(lines, placeText(s, o)+": "+a.print.Red(o.What))
+	}
+	more := s.OddityCount - int64(len(lines))
+	if more > 0 {
+		lines = append(lines, "and "+term.Count(more)+" more")
 	}
 	if lines != nil {
 		a.print.Line("")

@@ -40,7 +40,7 @@ var frameSettings = []Setting{
 	{"comment", "prefix of comment lines, or none",
 		func(l *Layout, v string) error { l.Comment = fromNone(v); return nil },
 		func(l *Layout) string { return orNone(l.Comment) }},
-	{"ruler", "true to skip lines of dashes and similar characters",
+	{"ruler", "skip lines of dashes and similar characters",
 		func(l *Layout, v string) error { return setTruth(&l.Ruler, v) },
 		func(l *Layout) string { return strconv.FormatBool(l.Ruler) }},
 	{"header", "line of the header, first and last line of a header with several (3-4), or none", setHeader, (*Layout).Header},
@@ -57,7 +57,7 @@ var frameSettings = []Setting{
 			}
 			return strconv.FormatInt(l.Footer, 10)
 		}},
-	{"fill_short", "true to fill records with too few cells with NULL",
+	{"fill_short", "fill records with too few cells with NULL",
 		func(l *Layout, v string) error { return setTruth(&l.FillShort, v) },
 		func(l *Layout) string { return strconv.FormatBool(l.FillShort) }},
 }
@@ -87,7 +87,7 @@ var delimitedSettings = []Setting{
 			return oneOf(&l.Escape, v, Doubled, Backslash, Unescaped, ServerEscapes)
 		},
 		func(l *Layout) string { return l.Escape }},
-	{"skip_spaces", "true to ignore spaces around cells",
+	{"skip_spaces", "ignore spaces around cells",
 		func(l *Layout, v string) error { return setTruth(&l.SkipSpaces, v) },
 		func(l *Layout) string { return strconv.FormatBool(l.SkipSpaces) }},
 }
@@ -152,6 +152,11 @@ func (s Setting) Default() string {
 		return MergedFirst
 	}
 	return "detected"
+}
+
+// Truth reports whether the setting is true or false.
+func (s Setting) Truth() bool {
+	return slices.Contains([]string{"ruler", "fill_short", "skip_spaces"}, s.Key)
 }
 
 // Option is the name of its option of the command line.
