@@ -48,7 +48,11 @@ is changed.`,
 			return err
 		}
 		update, done := a.progress("checking")
-		result, err := load.DryRun(c.Context(), t, a.from, tgt, load.CheckOptions{Progress: update})
+		o := load.CheckOptions{Progress: update}
+		if s != nil {
+			o.Notes = s.Notes
+		}
+		result, err := load.DryRun(c.Context(), t, a.from, tgt, o)
 		done()
 		if err != nil {
 			a.drawChanges(term.NewPrinter(a.err), changes, &t.Layout)
@@ -64,7 +68,6 @@ is changed.`,
 		more := typedText(c)
 		if s != nil {
 			more = overridesText(&t.Layout) + changesText(d)
-			result.Notes = s.Notes
 		}
 		return a.show(result, func() {
 			a.drawCheck(result, &t.Layout, shellWords(args)+more, d.tableOptions(result), d.changes != nil && s == nil)

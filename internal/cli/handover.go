@@ -34,20 +34,7 @@ Records that do not fit are kept as rejects.`,
 	c.Flags().Int64Var(&o.Part, "part-rows", 0, "start another file every `N` rows")
 	c.Flags().BoolVar(&o.Pack, "pack", false, "compress the files of rows with gzip")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		switch {
-		case *name == "":
-			return usageError{fmt.Errorf("name the server: --dialect with one of %s", strings.Join(dialect.AllNames(), ", "))}
-		case *out == "":
-			return usageError{errors.New("name the folder to write: --out FOLDER")}
-		case o.Part < 0:
-			return usageError{fmt.Errorf("--part-rows %d: write a number of rows", o.Part)}
-		case (o.Inserts || o.Parquet) && (o.Part > 0 || o.Pack):
-			return usageError{errors.New("--inserts and --parquet write one file: leave out --part-rows and --pack")}
-		case o.Inserts && o.Parquet:
-			return usageError{errors.New("--inserts and --parquet exclude each other")}
-		}
-		var err error
-		o.Dialect, err = dialect.ByName(*name)
+		err := typedHandover(&o, *name, *out)
 		if err != nil {
 			return usageError{err}
 		}
@@ -55,8 +42,9 @@ Records that do not fit are kept as rejects.`,
 		if err != nil {
 			return err
 		}
+		all := "ambertray survey " + shellWords(args)
 		if s != nil {
-			a.drawNotes(term.NewPrinter(a.err), s.Notes, &t.Layout, maxNotes, "ambertray survey "+shellWords(args))
+			o.Notes = s.Notes
 		}
 		a.undone = "nothing was written"
 		update, done := a.progress("writing")
@@ -64,17 +52,37 @@ Records that do not fit are kept as rejects.`,
 		r, err := handover.Run(c.Context(), t, a.from, *out, o)
 		done()
 		if err != nil {
+			a.drawNotes(term.NewPrinter(a.err), o.Notes, &t.Layout, maxNotes, all)
 			return err
 		}
 		if r.Counts.Rejected > 0 {
 			a.status = exitRejects
 		}
-		return a.show(r, func() { a.drawHandover(r, &t.Layout) })
+		return a.show(r, func() { a.drawHandover(r, &t.Layout, all) })
 	}
 	return c
 }
 
-func (a *app) drawHandover(r *handover.Receipt, lay *source.Layout) {
+// typedHandover checks the options that were typed, and finds the dialect.
+func typedHandover(o *handover.Options, server, out string) (err error) {
+	switch {
+	case server == "":
+		return fmt.Errorf("name the server: --dialect with one of %s", strings.Join(dialect.AllNames(), ", "))
+	case out == "":
+		return errors.New("name the folder to write: --out FOLDER")
+	case o.Part < 0:
+		return fmt.Errorf("--part-rows %d: write a number of rows", o.Part)
+	case (o.Inserts || o.Parquet) && (o.Part > 0 || o.Pack):
+		return errors.New("--inserts and --parquet write one file: leave out --part-rows and --pack")
+	case o.Inserts && o.Parquet:
+		return errors.New("--inserts and --parquet exclude each other")
+	}
+	o.Dialect, err = dialect.ByName(server)
+	return err
+}
+
+// drawHandover shows what was written; all is the command that shows every note.
+func (a *app) drawHandover(r *handover.Receipt, lay *source.Layout, all string) {
 	p := a.print
 	p.Fact("written", "%s", p.Bold(r.Folder))
 	p.Fact("table", "%s, for %s", p.Bold(r.Table), r.Title)
@@ -83,6 +91,7 @@ func (a *app) drawHandover(r *handover.Receipt, lay *source.Layout) {
 		a.drawGroups(r.Rejects, lay)
 	}
 	a.drawControls(r.Controls, lay, len(r.Source) > 1)
+	a.drawNotes(p, r.Notes, lay, maxNotes, all)
 	p.Fact("rows", "%s read = %s handed over + %s rejected + %s skipped",
 		term.Count(r.Counts.Read), term.Count(r.Counts.Rows), term.Count(r.Counts.Rejected), term.Count(r.Counts.Skipped))
 	p.Line("")

@@ -3,6 +3,7 @@
 package convert
 
 import (
+	"cmp"
 	"fmt"
 	"strings"
 	"sync"
@@ -44,6 +45,8 @@ type Block struct {
 	Lines  []int64            // on which the rows begin, if the pass asks for them
 	Texts  []string           // of the rows in the source, if the pass asks for them
 	Footer []record.FooterRow // below the last record of the part
+	Odd    record.Occurrences
+	absent Absent
 	totals *figures.Totals
 	rest   *figures.Totals // of the numbers of records that do not convert
 	keyed  []keyed
@@ -81,6 +84,7 @@ type Converter struct {
 
 type column struct {
 	name      string
+	heading   string           // its name, if it is computed
 	source    int              // of its cells, unless it is computed
 	compute   template.Compose // of a computed column
 	rules     *rules
@@ -113,7 +117,7 @@ func New(t *table.Table, headings []string, from template.Origin, d *dialect.Dia
 		}
 		stored := d.Stored(col.Type)
 		next := column{
-			name: col.Name, source: place, stored: stored, asText: textWriter(col.Type, stored), append: enc.Column(i, stored),
+			name: col.Name, heading: cmp.Or(col.From, col.Name), source: place, stored: stored, asText: textWriter(col.Type, stored), append: enc.Column(i, stored),
 		}
 		err := next.bind(col, headings, from)
 		if err != nil {
@@ -233,6 +237,7 @@ func (c *Converter) Worker() record.Work[*Block] {
 	return func(b *record.Batch) (*Block, error) {
 		k := c.block()
 		k.Read, k.Skipped, k.Part, k.Footer = int64(b.Len()), b.Skipped, b.Part, b.Footer
+		k.Odd.AddAll(b)
 		odd := 0
 		refused := c.refused.Cursor(refusal.Where{Part: b.Part, Record: b.Number(0)})
 		for r := range b.Len() {
@@ -275,6 +280,8 @@ func (c *Converter) block() *Block {
 	k.Data, k.Ends, k.Numbers, k.Hashes = k.Data[:0], k.Ends[:0], k.Numbers[:0], k.Hashes[:0]
 	k.Lines, k.Texts = k.Lines[:0], k.Texts[:0]
 	k.keyed, k.Rejects = k.keyed[:0], nil
+	k.Odd = record.Occurrences{}
+	k.absent.reset()
 	k.totals.Reset()
 	k.rest.Reset()
 	return k
@@ -304,7 +311,7 @@ func (c *Converter) convert(k *Block, b *record.Batch, r int, values []value.Val
 
 // read reads a cell, after its rules, and returns the reason why it cannot, or "".
 func (c *column) read(cell []byte, v *value.Value) (reason string) {
-	blank := value.Blank(cell) || len(c.nullWords) > 0 && oneOf(c.nullWords, cell)
+	blank := value.Blank(cell) || len(c.nullWords) > 0 && indexOf(c.nullWords, cell) >= 0
 	switch {
 	case blank && c.standIn != nil:
 		cell = c.standIn
@@ -345,6 +352,9 @@ func (c *Converter) append(k *Block, b *record.Batch, r int, values []value.Valu
 	data := c.encoder.AppendRecord(k.Data)
 	for i := range c.columns {
 		v := &values[i]
+		if c.columns[i].notesAbsent(v) {
+			k.absent.add(c, i, c.columns[i].text(b, r))
+		}
 		if v.Null {
 			if c.count {
 				k.totals.Null(i)
@@ -375,15 +385,15 @@ func (c *Converter) append(k *Block, b *record.Batch, r int, values []value.Valu
 	}
 }
 
-// oneOf reports whether a cell is one of the words, in any letter case.
-func oneOf(words []string, cell []byte) bool {
+// indexOf returns the index of the word that a cell is, in any letter case, or -1.
+func indexOf(words []string, cell []byte) int {
 	cell = value.Trim(cell)
-	for _, w := range words {
+	for i, w := range words {
 		if len(w) == len(cell) && strings.EqualFold(w, string(cell)) {
-			return true
+			return i
 		}
 	}
-	return false
+	return -1
 }
 
 // rejectCell rejects a record for one of its cells, or adds to the reasons.

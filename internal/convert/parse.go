@@ -253,9 +253,9 @@ func booleanParser(c table.Column) (parser, error) {
 	if len(c.TrueWords) > 0 {
 		return func(cell []byte, v *value.Value) string {
 			switch {
-			case oneOf(c.TrueWords, cell):
+			case indexOf(c.TrueWords, cell) >= 0:
 				v.Int = 1
-			case oneOf(c.FalseWords, cell):
+			case indexOf(c.FalseWords, cell) >= 0:
 				v.Int = 0
 			default:
 				return neither

@@ -136,10 +136,12 @@ func (c *cutter) Cut(b *record.Batch, last, open bool) int {
 	b.Reserve(func() (records, cells int) { return c.expected(b.Data[:n]) })
 	s := scan{c: c, b: b, data: b.Data[:n+record.Pad], n: n, last: last, open: open}
 	s.fast = c.simple()
-	if !s.fast {
-		return s.careful()
+	cut := s.careful
+	if s.fast {
+		cut = s.marked
 	}
-	return s.marked()
+	defer b.DropNotes() // of a record that is not complete
+	return cut()
 }
 
 // expected estimates the number of records and cells of a text. It is the maximum unless line
@@ -287,9 +289,9 @@ func (s *scan) endRecord(i int) {
 		cells := s.b.OpenCells()
 		switch {
 		case cells < s.c.Fill:
-			s.b.Filled++
+			s.b.Note(record.Short, s.record)
 		case s.c.Fill == 0 && cells == s.c.FillLast-1:
-			s.b.Filled++
+			s.b.Note(record.Short, s.record)
 			s.b.AddCell(record.Span{Start: uint32(stop), End: uint32(stop)})
 		}
 		s.b.EndRecord(s.record, stop)
@@ -415,6 +417,7 @@ func (s *scan) spansLines(start, i int) bool {
 }
 
 func (s *scan) addQuoted(start, end int, doubled bool) {
+	s.noteEmbedded(start, end)
 	escape := s.c.quote
 	if s.c.backslash {
 		escape = '\\'

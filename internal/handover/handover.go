@@ -19,6 +19,7 @@ import (
 	"ambertray/internal/convert"
 	"ambertray/internal/dialect"
 	"ambertray/internal/ledger"
+	"ambertray/internal/note"
 	"ambertray/internal/pass"
 	"ambertray/internal/publish"
 	"ambertray/internal/reject"
@@ -30,10 +31,11 @@ import (
 // Options of a handover.
 type Options struct {
 	Dialect  *dialect.Dialect
-	Inserts  bool  // the rows are INSERT statements rather than a file for the bulk load
-	Parquet  bool  // the rows are a Parquet file, for a warehouse
-	Part     int64 // how many rows a file of rows has, or 0 for all of them
-	Pack     bool  // files of rows are packed by gzip
+	Inserts  bool        // the rows are INSERT statements rather than a file for the bulk load
+	Parquet  bool        // the rows are a Parquet file, for a warehouse
+	Part     int64       // how many rows a file of rows has, or 0 for all of them
+	Pack     bool        // files of rows are packed by gzip
+	Notes    []note.Note // of the survey by which the plan was drafted
 	Progress func(pass.Progress)
 }
 
@@ -78,6 +80,7 @@ type Receipt struct {
 	} `json:"counts"`
 	Rejects  []reject.Group `json:"rejects"`
 	Controls []pass.Control `json:"controls"`
+	Notes    []note.Note    `json:"notes"` // on the data
 	Columns  []Column       `json:"columns"`
 	Files    []File         `json:"files"` // but for this one and the checksums
 }
@@ -218,7 +221,7 @@ func (h *handover) write(ctx context.Context, t *tray.Tray, from *source.Opener)
 }
 
 func (h *handover) receipt(id string, p *pass.Pass, out *pass.Outcome) *Receipt {
-	r := &Receipt{ID: id, Made: time.Now().UTC().Truncate(time.Second), Dialect: h.Dialect.Name, Title: h.Dialect.Title, Table: h.table.Name, Rejects: out.Rejects.Groups(), Controls: []pass.Control{}}
+	r := &Receipt{ID: id, Made: time.Now().UTC().Truncate(time.Second), Dialect: h.Dialect.Name, Title: h.Dialect.Title, Table: h.table.Name, Rejects: out.Rejects.Groups(), Controls: []pass.Control{}, Notes: append([]note.Note{}, note.Recount(h.Notes, out.Notes)...)}
 	r.Counts.Read, r.Counts.Rows, r.Counts.Rejected, r.Counts.Skipped = out.Read(), out.Loaded, out.Rejects.Total(), out.Skipped.Total()
 	for i := range out.Parts {
 		part := &out.Parts[i]

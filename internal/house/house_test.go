@@ -36,8 +36,8 @@ var layers = [][]string{
 	{"internal/text", "internal/standin/tds"},
 	{"internal/frame", "internal/standin/tsql"},
 	{"internal/source"},
-	{"internal/value", "internal/table", "internal/record", "internal/publish", "internal/sheet", "internal/note", "internal/refusal", "internal/reject", "internal/codepage", "internal/btree"},
-	{"internal/platform"},
+	{"internal/value", "internal/table", "internal/record", "internal/publish", "internal/sheet", "internal/refusal", "internal/reject", "internal/codepage", "internal/btree"},
+	{"internal/platform", "internal/note"},
 }
 
 const module = "ambertray/"

@@ -33,7 +33,7 @@ type Check struct {
 	WouldLoad   int64          `json:"would_load"`
 	WouldReject []reject.Group `json:"would_reject"`
 	Columns     []Verdict      `json:"columns"`
-	Notes       []note.Note    `json:"notes"` // of the survey by which the plan was drafted
+	Notes       []note.Note    `json:"notes"` // on the data
 	// Keys are null unless rows with a key would be added to an existing table.
 	Keys *KeyCheck `json:"keys"`
 	// Changes are what is out of the ordinary in other files than those that the plan was
@@ -58,13 +58,14 @@ func (c *Check) Rejected() int64 { return c.Records - c.WouldLoad }
 
 // CheckOptions say how a dry run goes.
 type CheckOptions struct {
+	Notes    []note.Note         // of the survey by which the plan was drafted
 	Progress func(pass.Progress) // nil for none
 	Spare    bool                // leave a processor to somebody who waits
 }
 
 // DryRun converts every record and loads none. to may be nil.
 func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to database.Target, o CheckOptions) (*Check, error) {
-	c := &Check{Tray: t.Dir, Table: t.Table.Name, Storage: []string{}, Notes: []note.Note{}, Changes: []note.Note{}}
+	c := &Check{Tray: t.Dir, Table: t.Table.Name, Storage: []string{}, Notes: append([]note.Note{}, o.Notes...), Changes: []note.Note{}}
 	d := dialect.PostgreSQL
 	if to != nil {
 		d = to.Dialect()
@@ -97,7 +98,7 @@ func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 	}
 	defer p.Close()
 	for _, f := range p.Growing {
-		c.Notes = append(c.Notes, growing(f))
+		c.Notes = note.Add(c.Notes, growing(f))
 	}
 	out, err := p.Run(ctx, pass.Options{Dialect: d, Table: plan, Load: ledger.NewID(time.Now()), Progress: o.Progress, Spare: o.Spare})
 	if err != nil {
@@ -105,6 +106,7 @@ func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 	}
 	c.Read, c.Records, c.Skipped, c.WouldLoad = out.Read(), out.Records, out.Skipped, out.Loaded
 	c.WouldReject = out.Rejects.Groups()
+	c.Notes = note.Recount(c.Notes, out.Notes)
 	for _, col := range plan.Loaded() {
 		if !slices.ContainsFunc(bad, func(v Verdict) bool { return strings.EqualFold(v.Name, col.Name) }) {
 			c.Columns = append(c.Columns, verdict(col, c.WouldReject))

@@ -166,6 +166,7 @@ func (j *job) count(out *pass.Outcome, rows int64) {
 	}
 	r.Counts.Read, r.Counts.Loaded, r.Counts.Rejected, r.Counts.Skipped = out.Read(), rows, out.Rejects.Total(), out.Skipped.Total()
 	r.Skipped = out.Skipped
+	r.Notes = note.Recount(r.Notes, out.Notes)
 	if j.Verify != RowsOnly {
 		list := out.Totals.Figures()
 		for i, c := range j.table.Loaded() {

@@ -151,14 +151,7 @@ func newReceipt(t *tray.Tray, plan *table.Table, to database.Target, headings []
 }
 
 // addNote adds a note, unless it is one of those that the draft had.
-func (r *Receipt) addNote(n note.Note) {
-	for _, o := range r.Notes {
-		if o.Source != nil && n.Source != nil && *o.Source == *n.Source && (o.What == n.What || o.Line == n.Line && n.Line > 0) {
-			return
-		}
-	}
-	r.Notes = append(r.Notes, n)
-}
+func (r *Receipt) addNote(n note.Note) { r.Notes = note.Add(r.Notes, n) }
 
 // plan returns the plan that the load went by: the tray's, but for what its
 // command line has said of the table.

@@ -108,6 +108,9 @@ func (s *shared) count(shares []ledger.Share) {
 	loading := &r.Phases[0]
 	loading.RowsPerSecond = perSecond(s.ownRows(shares), loading.Seconds)
 	r.Skipped = s.division.Skipped
+	for _, n := range s.division.Notes {
+		r.addNote(n)
+	}
 	r.Counts.Read, r.Counts.Skipped = s.division.Records+s.division.Skipped.Total(), s.division.Skipped.Total()
 	r.Counts.Loaded, r.Counts.Rejected = sumProofs(shares)
 }

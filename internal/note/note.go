@@ -4,6 +4,9 @@
 package note
 
 import (
+	"fmt"
+	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/dustin/go-humanize"
@@ -13,10 +16,12 @@ import (
 // them; Line is 0 where it is not about a line, and Column nil where it is not
 // about a column.
 type Note struct {
-	Source *string `json:"source"`
-	Line   int64   `json:"line"`
-	Column *string `json:"column"`
-	What   string  `json:"what"`
+	// Counted says that whoever reads the source again counts this for itself.
+	Counted bool    `json:"-"`
+	Source  *string `json:"source"`
+	Line    int64   `json:"line"`
+	Column  *string `json:"column"`
+	What    string  `json:"what"`
 }
 
 // On returns a note about a column.
@@ -29,6 +34,50 @@ func Of(part string, line int64, what string) Note {
 
 // About returns a note about the whole source.
 func About(what string) Note { return Note{What: what} }
+
+// Counted returns a note on something that every reader of the source counts.
+func Counted(what string) Note { return Note{Counted: true, What: what} }
+
+// NullWord returns a note on the values of a column that are read as NULL.
+func NullWord(column, word string, n int64) Note {
+	c := Counted(fmt.Sprintf("%q is read as NULL: %s", word, Count(n, "value", "values")))
+	c.Column = &column
+	return c
+}
+
+// Default returns a note on the values of a column that are read as its default.
+func Default(column, word, standIn string, n int64) Note {
+	what := "blank cells are"
+	if word != "" {
+		what = strconv.Quote(word) + " is"
+	}
+	c := Counted(fmt.Sprintf("%s read as the default %q: %s", what, standIn, Count(n, "value", "values")))
+	c.Column = &column
+	return c
+}
+
+// Add adds a note, unless there is one that says the same of the same part or of the source, or
+// is on the same line of a part.
+func Add(notes []Note, n Note) []Note {
+	for _, o := range notes {
+		if equal(o.Source, n.Source) && (o.What == n.What && equal(o.Column, n.Column) || o.Line == n.Line && n.Line > 0) {
+			return notes
+		}
+	}
+	return append(notes, n)
+}
+
+func equal(a, b *string) bool { return a == b || a != nil && b != nil && *a == *b }
+
+// Recount returns notes in which those that are counted are replaced by others.
+func Recount(notes, counted []Note) []Note {
+	isCounted := func(n Note) bool { return n.Counted }
+	at := slices.IndexFunc(notes, isCounted)
+	if at < 0 {
+		at = len(notes)
+	}
+	return slices.Insert(slices.DeleteFunc(slices.Clone(notes), isCounted), at, counted...)
+}
 
 // Count writes a number and the words that follow it, which are other ones after 1.
 func Count(n int64, one, many string) string {

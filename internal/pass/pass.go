@@ -12,6 +12,7 @@ import (
 	"ambertray/internal/dialect"
 	"ambertray/internal/figures"
 	"ambertray/internal/intake"
+	"ambertray/internal/note"
 	"ambertray/internal/proof"
 	"ambertray/internal/record"
 	"ambertray/internal/refusal"
@@ -62,6 +63,11 @@ type Outcome struct {
 	Rejects reject.Summary
 	Totals  *figures.Totals // of the records that convert, a column of the table each
 	Proof   proof.Sum       // of the records that convert
+	// Notes are on records and values that are not loaded as they are written.
+	Notes []note.Note
+
+	odd    record.Occurrences
+	absent convert.Absent
 }
 
 // Part is one file of the source and how many rows were read from it.
@@ -281,6 +287,7 @@ func (r *Running) Add(k *convert.Block) error {
 
 // Outcome returns what the pass has found, at its end.
 func (r *Running) Outcome() *Outcome {
+	r.out.Notes = append(r.out.odd.Notes(r.pass.Sources, r.pass.Headings), r.conv.Notes(r.out.absent)...)
 	for i := range r.out.Parts {
 		part := &r.out.Parts[i]
 		part.Part = r.pass.in.Parts[i]
@@ -348,6 +355,8 @@ func (o *Outcome) add(k *convert.Block) {
 	o.Records += k.Read
 	o.Loaded += k.Loaded()
 	o.Skipped = o.Skipped.Plus(k.Skipped)
+	o.odd.Join(&k.Odd)
+	o.absent.Join(k)
 	part := &o.Parts[k.Part]
 	part.Read += k.Read + k.Skipped.Total()
 	part.Loaded += k.Loaded()

@@ -7,14 +7,17 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
+	"github.com/dustin/go-humanize"
 	"github.com/stretchr/testify/require"
 
 	"ambertray/internal/convert"
 	"ambertray/internal/dialect"
 	"ambertray/internal/intake"
+	"ambertray/internal/note"
 	"ambertray/internal/pass"
 	"ambertray/internal/proof"
 	"ambertray/internal/refusal"
@@ -80,6 +83,63 @@ func TestRun(t *testing.T) {
 	out, err = p.Run(context.Background(), pass.Options{Dialect: dialect.PostgreSQL, NoFigures: true})
 	require.NoError(t, err)
 	require.Equal(t, int64(2), out.Records)
+}
+
+// TestNotes counts records and values that are not loaded as they are written, over all batches
+// and files, as the survey counts them.
+func TestNotes(t *testing.T) {
+	kinds := []string{"%d,ant\n", "%d\n", "%d,N/A\n", "%d,n/a\n", "%d,-\n", "%d,\n", "%d,\"a\"b\"\n", "%d,grasshopper\n", "x%d,N/A\n", "%d,a,b\n"}
+	var texts []string
+	for part := range 3 {
+		text := strings.Builder{}
+		text.WriteString("no,name\n")
+		for i := range 30_000 {
+			fmt.Fprintf(&text, kinds[(i*i+part)%len(kinds)], 1_000_000*(part+1)+i)
+		}
+		texts = append(texts, text.String())
+	}
+	tr := plan(t, texts...)
+	tr.Layout.FillShort = true
+	name := &tr.Table.Columns[1]
+	name.NullWords = []string{"N/A", "-"}
+	count := func(cells ...string) (n int) {
+		for _, text := range texts {
+			for line := range strings.Lines(text) {
+				_, rest, _ := strings.Cut(line, ",")
+				if slices.Contains(cells, rest) && line[0] != 'x' {
+					n++
+				}
+			}
+		}
+		return n
+	}
+	read := func() (said []string) {
+		out, err := open(t, tr).Run(context.Background(), pass.Options{Dialect: dialect.PostgreSQL})
+		require.NoError(t, err)
+		for _, n := range out.Notes {
+			place := ""
+			if n.Source != nil {
+				place = fmt.Sprintf("%s %d ", filepath.Base(*n.Source), n.Line)
+			}
+			said = append(said, place+n.What)
+		}
+		return said
+	}
+	short, stray := count(""), count("\"a\"b\"\n")
+	words, dashes, blank := count("N/A\n", "n/a\n"), count("-\n"), count("\n")+short
+	require.Greater(t, min(short, stray, words, dashes, blank), 3000)
+	both := []string{
+		humanize.Comma(int64(short)) + " records have fewer cells than the header; the missing cells at the end become NULL",
+		"a.csv 6 quote inside a quoted cell; " + humanize.Comma(int64(stray-1)) + " more like it",
+	}
+	require.Equal(t, append(slices.Clone(both),
+		fmt.Sprintf(`"N/A" is read as NULL: %s values`, humanize.Comma(int64(words))),
+		fmt.Sprintf(`"-" is read as NULL: %s values`, humanize.Comma(int64(dashes)))), read())
+	name.Default = new("ox")
+	require.Equal(t, append(slices.Clone(both),
+		fmt.Sprintf(`"N/A" is read as the default "ox": %s values`, humanize.Comma(int64(words))),
+		fmt.Sprintf(`"-" is read as the default "ox": %s values`, humanize.Comma(int64(dashes))),
+		fmt.Sprintf(`blank cells are read as the default "ox": %s values`, humanize.Comma(int64(blank)))), read())
 }
 
 // TestRefused rejects what a server refused, with the record that has the key first.
@@ -233,6 +293,8 @@ func shares(t *testing.T, pack func(string) string) {
 	for i := range 110_000 { // more than is read to look at
 		no := 1_000_000 + i
 		switch {
+		case i%1000 == 0:
+			fmt.Fprintf(&text, "%d,\"a\"b\"\n", no)
 		case i%7 == 0:
 			fmt.Fprintf(&text, "%d,\"a\nb\"\n", no)
 		case i%11 == 0:
@@ -263,6 +325,8 @@ func shares(t *testing.T, pack func(string) string) {
 	}
 	whole, err := run(open(t, tr))
 	require.NoError(t, err)
+	name, file := "name", filepath.Join(filepath.Dir(tr.Dir), "c.csv")
+	notes := []note.Note{{Counted: true, Source: &file, Line: 2, Column: &name, What: "quote inside a quoted cell; 109 more like it"}}
 	for _, size := range []int64{24_999, 60_001, 1 << 40} {
 		d, err := open(t, tr).Divide(context.Background(), size, nil)
 		require.NoError(t, err)
@@ -277,10 +341,11 @@ func shares(t *testing.T, pack func(string) string) {
 		}
 		require.Equal(t, whole, sum, "in shares of %d", size)
 		require.Equal(t, int64(110_004), d.Records)
+		require.Equal(t, notes, d.Notes)
 	}
 	d, err := open(t, tr).Divide(context.Background(), 30_000, nil)
 	require.NoError(t, err)
-	require.NoError(t, os.WriteFile(filepath.Join(filepath.Dir(tr.Dir), "c.csv"), []byte(pack("no,name\n"+strings.Replace(text.String(), "8,xxx", "8,xyx", 1))), 0o600))
+	require.NoError(t, os.WriteFile(file, []byte(pack("no,name\n"+strings.Replace(text.String(), "8,xxx", "8,xyx", 1))), 0o600))
 	changed := 0
 	for _, s := range d.Shares {
 		p := open(t, tr)
@@ -288,7 +353,7 @@ func shares(t *testing.T, pack func(string) string) {
 		_, err = run(p)
 		if err != nil {
 			changed++
-			require.ErrorContains(t, err, "records 1 to 30,000 of "+filepath.Join(filepath.Dir(tr.Dir), "c.csv")+" are not those that the load began with")
+			require.ErrorContains(t, err, "records 1 to 30,000 of "+file+" are not those that the load began with")
 		}
 	}
 	require.Equal(t, 1, changed)

@@ -10,6 +10,7 @@ import (
 	"github.com/cespare/xxhash/v2"
 	"github.com/dustin/go-humanize"
 
+	"ambertray/internal/note"
 	"ambertray/internal/record"
 )
 
@@ -18,12 +19,14 @@ type Division struct {
 	Shares  []record.Share // in the order of the source
 	Records int64
 	Skipped record.Skipped
+	Notes   []note.Note // on the records, not on their values
 }
 
 // divided is what a batch adds to a division.
 type divided struct {
 	shares  []record.Share
 	skipped record.Skipped
+	odd     record.Occurrences
 }
 
 // Divide reads the source to its end, and divides its records into shares of size; the
@@ -31,16 +34,23 @@ type divided struct {
 func (p *Pass) Divide(ctx context.Context, size int64, progress func(Progress)) (*Division, error) {
 	var works []record.Work[divided]
 	for range record.Workers(false) {
-		works = append(works, func(b *record.Batch) (divided, error) { return divided{divide(b, size), b.Skipped}, nil })
+		works = append(works, func(b *record.Batch) (divided, error) {
+			next := divided{shares: divide(b, size), skipped: b.Skipped}
+			next.odd.AddAll(b)
+			return next, nil
+		})
 	}
 	d := &Division{}
+	var odd record.Occurrences
 	err := record.Run(ctx, p.in, works, func(next divided) error {
 		d.add(next, size)
+		odd.Join(&next.odd)
 		if progress != nil {
 			progress(Progress{Phase: "divide", Bytes: p.in.Done(), Size: p.in.Size(), Records: d.Records})
 		}
 		return nil
 	})
+	d.Notes = odd.Notes(p.Sources, p.Headings)
 	return d, err
 }
 

@@ -42,10 +42,8 @@ type Batch struct {
 
 	// Lines is the number of line ends in the text. Skipped counts the rows
 	// that were left out by rule.
-	// Filled counts the records that got blank cells because they were too short.
 	Lines   int64
 	Skipped Skipped
-	Filled  int64
 
 	// Above are the rows left out above the first record of a source.
 	Above []LeftOut
@@ -83,7 +81,7 @@ func New(newline byte, free func(*Batch)) *Batch {
 func (b *Batch) Reset() {
 	b.cells, b.records = b.cells[:0], b.records[:0]
 	b.Oddities = b.Oddities[:0]
-	b.Lines, b.Skipped, b.Filled, b.fill, b.uneven = 0, Skipped{}, 0, 0, false
+	b.Lines, b.Skipped, b.fill, b.uneven = 0, Skipped{}, 0, false
 	b.Above, b.left, b.Footer = nil, b.left[:0], nil
 	b.seenRecord, b.seenLine = 0, 0
 }

@@ -1,6 +1,12 @@
 package record
 
-import "fmt"
+import (
+	"fmt"
+
+	"github.com/dustin/go-humanize"
+
+	"ambertray/internal/note"
+)
 
 // What names a thing that is not as it should be in the text of a record.
 type What uint8
@@ -24,11 +30,22 @@ const (
 	StrayBackslash
 	// WrittenNull is the text \N, written \\N, which would be read as NULL.
 	WrittenNull
+	// Short is a record with fewer cells than the header, which gets blank ones at its end.
+	Short
+	// Embedded is a quoted cell whose lines look like records, as they do if its end quote is
+	// missing.
+	Embedded
+
+	kinds = iota + 1
 )
 
 // Broken reports whether a record with this oddity is a reject as a whole.
 func (w What) Broken() bool {
-	return w != StrayQuote && w != LiteralQuote && w != StrayBackslash
+	switch w {
+	case StrayQuote, LiteralQuote, StrayBackslash, Short, Embedded:
+		return false
+	}
+	return true
 }
 
 func (w What) String() string {
@@ -47,6 +64,10 @@ func (w What) String() string {
 		return "backslash that begins no escape, read as text"
 	case WrittenNull:
 		return `the text \N, which would be read as NULL`
+	case Embedded:
+		return "lines in a quoted cell look like records, so the quote that ends it may be missing"
+	case Short:
+		return "fewer cells than the header; the missing cells at the end become NULL"
 	}
 	return "unknown oddity"
 }
@@ -57,6 +78,68 @@ type Oddity struct {
 	Cell   int
 	What   What
 	offset int
+}
+
+// Occurrence is how many oddities of one kind there are, and where the first is.
+type Occurrence struct {
+	N    int64
+	Part int
+	Line int64
+	Cell int
+}
+
+// Occurrences are those of each kind, in source order.
+type Occurrences [kinds]Occurrence
+
+// AddAll adds the oddities of a batch.
+func (o *Occurrences) AddAll(b *Batch) {
+	for _, odd := range b.Oddities {
+		at := &o[odd.What]
+		if at.N == 0 {
+			*at = Occurrence{Part: b.Part, Line: b.OddityLine(odd), Cell: odd.Cell}
+		}
+		at.N++
+	}
+}
+
+// Join adds those that follow in the source.
+func (o *Occurrences) Join(next *Occurrences) {
+	for what := range o {
+		n := o[what].N
+		if n == 0 {
+			o[what] = next[what]
+			continue
+		}
+		o[what].N += next[what].N
+	}
+}
+
+// MisplacedQuotes returns how many quotes are not where they would be around cells.
+func (o *Occurrences) MisplacedQuotes() int64 {
+	return o[LiteralQuote].N + o[StrayQuote].N + o[OpenQuote].N + o[Embedded].N
+}
+
+// Notes returns notes on the oddities that records are loaded with.
+func (o *Occurrences) Notes(parts, headings []string) (list []note.Note) {
+	if o[Short].N > 0 {
+		list = append(list, note.Counted(note.Count(o[Short].N, "record has", "records have")+" "+Short.String()))
+	}
+	for _, what := range []What{Embedded, LiteralQuote, StrayQuote, StrayBackslash} {
+		at := o[what]
+		if at.N == 0 {
+			continue
+		}
+		n := note.Counted(what.String())
+		n.Source, n.Line = &parts[at.Part], at.Line
+		if at.Cell < len(headings) {
+			n.Column = &headings[at.Cell]
+		}
+		if at.N > 1 {
+			n.What += "; " + humanize.Comma(at.N-1) + " more like it"
+		}
+		list = append(list, n)
+	}
+	return list
 }
 
 // Misfit says how many cells a record has, and how many it should have.

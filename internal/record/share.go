@@ -17,7 +17,7 @@ type Share struct {
 // Keep keeps the records of a share. The rows that were left out are not counted any
 // more: they belong to no share.
 func (b *Batch) Keep(s *Share) {
-	b.Skipped, b.Filled, b.Above, b.Footer, b.left = Skipped{}, 0, nil, nil, nil
+	b.Skipped, b.Above, b.Footer, b.left = Skipped{}, nil, nil, nil
 	n := int64(b.Len())
 	from, to := max(s.After+1-b.FirstRecord, 0), min(s.Last+1-b.FirstRecord, n)
 	if b.Part != s.Part || from >= to {

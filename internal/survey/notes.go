@@ -33,11 +33,11 @@ func (w *surveying) notes() {
 			}
 		}
 	}
-	add(s.recordNotes()...)
+	add(w.recordNotes()...)
 	for i := range s.Columns {
 		c := &s.Columns[i]
 		for _, word := range c.Choice.NullWords {
-			add(note.On(c.Heading, fmt.Sprintf("%q is read as NULL: %s", word, note.Count(c.NullWords[word], "value", "values"))))
+			add(note.NullWord(c.Heading, word, c.NullWords[word]))
 		}
 	}
 	add(s.escapeNotes()...)
@@ -70,29 +70,18 @@ func (s *Survey) encodingNotes() (list []note.Note) {
 	return list
 }
 
-// kept are the oddities of records that are loaded.
-var kept = []string{record.LiteralQuote.String(), record.StrayQuote.String(), record.StrayBackslash.String()}
-
-// recordNotes is about records that are rejected or filled.
-func (s *Survey) recordNotes() (list []note.Note) {
+// recordNotes is about records that are rejected, filled, or loaded with an oddity.
+func (w *surveying) recordNotes() (list []note.Note) {
+	s := w.survey
 	n := s.Ragged - s.Filled
 	if n > 0 {
 		list = append(list, note.About(note.Count(n, "record is rejected because it has", "records are rejected because they have")+
 			" more or fewer cells than the header; --fill-short fills the short ones with NULL"))
 	}
-	if s.Filled > 0 {
-		list = append(list, note.About(note.Count(s.Filled, "record has", "records have")+
-			" fewer cells than the header; the missing cells at the end become NULL"))
-	}
 	if s.Broken > 0 {
 		list = append(list, note.About(note.Count(s.Broken, "record is rejected because it", "records are rejected because they")+" cannot be read"))
 	}
-	for _, o := range s.Oddities {
-		if slices.Contains(kept, o.What) {
-			list = append(list, note.Note{Source: &o.Source, Line: o.Line, Column: o.Column, What: o.What})
-		}
-	}
-	return list
+	return append(list, w.occurrences.Notes(w.parts, w.headings)...)
 }
 
 // escapeNotes says that backslashes are kept, if a server seems to have written the text.

@@ -8,7 +8,6 @@ import (
 	"context"
 	"slices"
 	"strings"
-	"unicode/utf8"
 
 	"ambertray/internal/infer"
 	"ambertray/internal/intake"
@@ -39,7 +38,9 @@ type Survey struct {
 	Ragged   int64    `json:"ragged"`
 	Filled   int64    `json:"filled"`
 	Broken   int64    `json:"broken"`
-	Oddities []Oddity `json:"oddities"` // the first of them
+	Oddities []Oddity `json:"oddities"` // the first of each kind
+	// OddityCount is how many oddities there are.
+	OddityCount int64 `json:"oddity_count"`
 	// Notes are what a person should know, the most important first.
 	Notes   []note.Note `json:"notes"`
 	Used    string      `json:"-"` // the cells of the last sheet that have values
@@ -62,14 +63,6 @@ type SkippedRow struct {
 	Line   int64  `json:"line"`
 	Rule   string `json:"rule"`
 	Text   string `json:"text"`
-}
-
-// Oddity is something that is not as it should be.
-type Oddity struct {
-	Source string  `json:"source"`
-	Line   int64   `json:"line"`
-	Column *string `json:"column"`
-	What   string  `json:"what"`
 }
 
 // KeyPair is two columns that together identify the records. It is not sure
@@ -129,12 +122,13 @@ type Options struct {
 	Draw  int
 	Spare bool // leave a processor to somebody who waits
 	Table bool // the source is the rows of a table, which have no lines
+
+	quotes bool // all batches are looked at for what they say about quotes
 }
 
 const (
 	// DefaultRows is how many of the first rows are shown.
 	DefaultRows = 5
-	maxOddities = 20
 	// maxSkippedRows is how many of the rows that were skipped are shown.
 	maxSkippedRows = 10
 )
@@ -162,6 +156,13 @@ func Run(ctx context.Context, from *source.Opener, names []string, o Options) (*
 			return nil, err
 		}
 	}
+	plain, err := w.withoutQuotes(ctx, from, files)
+	if err != nil {
+		return nil, err
+	}
+	if plain != nil {
+		w = plain
+	}
 	return w.finish(ctx, from, list, names)
 }
 
@@ -181,6 +182,7 @@ func (w *surveying) finish(ctx context.Context, from *source.Opener, list *intak
 	}
 	w.survey.Parts = w.parts
 	w.survey.Source, w.survey.Files = strings.Join(names, " "), names
+	w.survey.OddityCount = w.oddityCount()
 	w.describe()
 	w.notes()
 	for _, f := range list.Growing {
@@ -263,13 +265,18 @@ type surveying struct {
 	misread  []byte          // records that are not valid in the encoding
 	leftOut  []string        // sheets of the workbooks that are hidden or have no value
 	widths   map[int]int64   // number of ragged records by number of cells
+
+	occurrences record.Occurrences
+	quotes      quoteUse // of the first batch and those with misplaced quotes, or of all
 }
 
 // seen is what one batch adds to the survey apart from the profiles.
 type seen struct {
 	part            int
 	records, broken int64
-	ragged, filled  int64
+	ragged          int64
+	occurrences     record.Occurrences
+	quoteUse        quoteUse
 	widths          map[int]int64 // number of ragged records by number of cells
 	firstLine       int64
 	skipped         record.Skipped
@@ -359,12 +366,13 @@ func (w *surveying) work(profile []infer.Column, sample *record.Sample) record.W
 		if b.Len() > 0 {
 			s.firstLine = b.Line(0)
 		}
-		if w.survey.Layout.IsText() {
-			s.filled = b.Filled
-		} else {
+		if !w.survey.Layout.IsText() {
 			s.newTable = newTable(b)
 		}
 		w.noteOddities(b, &s)
+		if w.options.quotes || b.FirstRecord == 1 || s.occurrences.MisplacedQuotes() > 0 {
+			s.quoteUse = w.quoteUse(b)
+		}
 		if b.FirstRecord == 1 && b.Part == 0 {
 			s.quotes = bytes.IndexByte(b.Data[:b.Raw], '"') >= 0
 			s.first = rows(b, 0, w.rowCount())
@@ -378,61 +386,6 @@ func (w *surveying) rowCount() int {
 		return w.options.Rows
 	}
 	return DefaultRows
-}
-
-// maxMisread is how much text is kept to guess the encoding by.
-const maxMisread = 4 << 10
-
-// beyondASCII returns text of the batch that is not all ASCII, to guess its
-// encoding by.
-func beyondASCII(b *record.Batch) (text []byte) {
-	for r := 0; r < b.Len() && len(text) < maxMisread; r++ {
-		row := b.Text(r)
-		if slices.ContainsFunc(row, func(c byte) bool { return c >= utf8.RuneSelf }) {
-			text = append(append(text, row...), '\n')
-		}
-	}
-	return text
-}
-
-// noteOddities lists the broken and the ragged records, up to a limit.
-func (w *surveying) noteOddities(b *record.Batch, s *seen) {
-	odd := b.Oddities
-	for r := range b.Len() {
-		broken := false
-		for ; len(odd) > 0 && odd[0].Record == r; odd = odd[1:] {
-			broken = broken || odd[0].What.Broken()
-			if odd[0].What == record.BadEncoding && s.misread == nil {
-				s.misread = beyondASCII(b)
-			}
-			if s.notes() {
-				s.oddities = append(s.oddities, Oddity{Line: b.OddityLine(odd[0]), Column: w.heading(odd[0].Cell), What: odd[0].What.String()})
-			}
-		}
-		n := b.Width(r)
-		if broken {
-			s.broken++
-		} else if n != len(w.headings) {
-			s.ragged++
-			if s.widths == nil {
-				s.widths = map[int]int64{}
-			}
-			s.widths[n]++
-			if s.notes() {
-				s.oddities = append(s.oddities, Oddity{Line: b.Line(r), What: record.Misfit(n, len(w.headings))})
-			}
-		}
-	}
-}
-
-// notes reports whether more oddities are listed.
-func (s *seen) notes() bool { return len(s.oddities) < maxOddities }
-
-func (w *surveying) heading(c int) *string {
-	if c < len(w.headings) {
-		return &w.headings[c]
-	}
-	return nil
 }
 
 // rows returns the cells of some records, long ones cut.
@@ -459,8 +412,10 @@ func (w *surveying) add(s seen) {
 		w.sorts[s.part][c].Add(s.sorts[c])
 	}
 	v.Records += s.records
-	v.Ragged += s.ragged + s.filled
-	v.Filled += s.filled
+	w.occurrences.Join(&s.occurrences)
+	w.quotes.add(&s.quoteUse)
+	v.Ragged += s.ragged + s.occurrences[record.Short].N
+	v.Filled += s.occurrences[record.Short].N
 	for width, n := range s.widths {
 		w.widths[width] += n
 	}
@@ -469,9 +424,11 @@ func (w *surveying) add(s seen) {
 	if s.newTable > 0 {
 		w.noticed = append(w.noticed, note.Of(w.parts[s.part], s.newTable, "another table seems to begin here; --cells takes one of them"))
 	}
-	for _, o := range s.oddities[:min(len(s.oddities), maxOddities-len(v.Oddities))] {
-		o.Source = w.parts[s.part]
-		v.Oddities = append(v.Oddities, o)
+	for _, o := range s.oddities {
+		if lists(v.Oddities, o.What) {
+			o.Source = w.parts[s.part]
+			v.Oddities = append(v.Oddities, o)
+		}
 	}
 	for _, l := range s.left {
 		if len(v.SkippedRows) < maxSkippedRows {

@@ -3,6 +3,7 @@ package texttest
 
 import (
 	"context"
+	"fmt"
 	"strings"
 	"testing"
 	"testing/iotest"
@@ -37,7 +38,13 @@ func Read(t testing.TB, r record.Reader, workers int) (rows []Row, skipped recor
 	}
 	var works []record.Work[part]
 	for range workers {
-		works = append(works, func(b *record.Batch) (part, error) { return part{RowsOf(b), b.Skipped}, nil })
+		works = append(works, func(b *record.Batch) (part, error) {
+			n := len(b.Oddities)
+			if n > 0 && b.Oddities[n-1].Record >= b.Len() {
+				return part{}, fmt.Errorf("a batch of %d records has an oddity of record %d", b.Len(), b.Oddities[n-1].Record)
+			}
+			return part{RowsOf(b), b.Skipped}, nil
+		})
 	}
 	err := record.Run(context.Background(), r, works, func(p part) error {
 		rows, skipped = append(rows, p.rows...), skipped.Plus(p.skipped)
