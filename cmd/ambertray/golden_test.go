@@ -108,6 +108,7 @@ var goldenRuns = []struct {
 	{"survey-quotes", 0, "survey labels.csv"},
 	{"survey-odd", 0, "survey odd.csv"},
 	{"survey-many", 0, "survey marks.csv"},
+	{"check-page", 0, "check page.html"},
 	{"check-many", 0, "check marks.csv --fill-short --skip-spaces=false"},
 	{"undo", 0, "undo LOAD --to each.db"},
 	{"tighten", 0, "tighten finds --to each.db"},
@@ -149,6 +150,7 @@ func goldenDesk(t *testing.T, form string, options ...string) {
 	d.write("visits-2.csv", "no,day\n1,2026-01-05\n2,2026-02-31\n"+strings.Repeat("3,2026-01-06\n", 200))
 	d.write("fees.csv", "day,fee\n2026-01-05,12.50\n2026-01-05,7.50\nTotal,21.00\n")
 	d.write("odd.csv", "Taken over on 5 May\n\nno,,name,name,When\n1,,ant,x,05/06/2026\n2,,bee,x,05/07/2026,9\n3,,cat,x,05/08/2026\n4,,\"d\"og,n/a,05/09/2026\n\n5,,elk\n")
+	d.write("page.html", "<table><tr><th>no<th>name<th>mass<tr><td>1<td>ant<td>2<tr><td>2<td>bee</table>")
 	d.write("marks.csv", "no,mass,mark\n"+strings.Repeat("1,2.5,\"an \"a\" in ink\"\n", 30)+strings.Repeat("2,N/A,x\n3,?,x\n4,-,x\n5,n/a\n6,-,x\n", 4)+strings.Repeat("7,3.5,x\n", 60))
 	d.write("charges.csv", "Loan No,Borrowed By,Charge,Colour\n02001,Harrow College,12.50,amber\n")
 	d.write("part-1.csv", "no,name,paid on\n1,ant,2026-01-01\n2,bee,2026-01-02\n")

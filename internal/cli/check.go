@@ -165,7 +165,7 @@ func (a *app) changes(c *cobra.Command, t *tray.Tray, args []string) ([]note.Not
 // drawChanges shows what is out of the ordinary in other files.
 func (a *app) drawChanges(p *term.Printer, changes []note.Note, lay *source.Layout) {
 	for _, n := range survey.WithoutRepeats(changes) {
-		p.Fact("changed", "%s", p.Wrap(noteText(&n, lay), factIndent))
+		p.Fact("changed", "%s", noteText(&n, lay))
 	}
 }
 

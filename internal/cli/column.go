@@ -31,7 +31,7 @@ func (a *app) drawColumn(s *survey.Survey, c *survey.Column) {
 		null = "null: " + term.Amount(c.Blanks, "record") + " blank"
 	}
 	p.Fact("type", "%s · %s", p.Amber(c.Type), null)
-	p.Fact("because", "%s", p.Wrap(c.Evidence, factIndent))
+	p.Fact("because", "%s", c.Evidence)
 	if c.Format != nil {
 		p.Fact("format", "%s", *c.Format)
 	}
@@ -51,7 +51,7 @@ func (a *app) drawColumn(s *survey.Survey, c *survey.Column) {
 	p.Table([]term.Column{{Title: "kind of value"}, {Title: "count", Right: true}, {Title: "first values", Max: 90}}, rows)
 	if c.Obstacle != nil {
 		p.Line("")
-		p.Fact("note", "%s", p.Wrap(*c.Obstacle, factIndent))
+		p.Fact("note", "%s", *c.Obstacle)
 	}
 	p.Next("To write the tray:", "ambertray draft "+s.Source+overridesText(&s.Layout))
 }

@@ -31,6 +31,6 @@ func (a *app) drawControls(list []pass.Control, lay *source.Layout, parts bool) 
 		default:
 			said += ", read and loaded"
 		}
-		p.Fact("control", "%s", p.Wrap(said, factIndent))
+		p.Fact("control", "%s", said)
 	}
 }

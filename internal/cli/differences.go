@@ -25,7 +25,7 @@ func (a *app) drawDifferences(numbers []load.Difference, rows *differ.Result) {
 		for _, c := range rows.Columns {
 			columns = append(columns, fmt.Sprintf("%s in %s", c.Column, term.Amount(c.Rows, "row")))
 		}
-		p.Fact("columns", "%s", p.Wrap(strings.Join(columns, ", "), factIndent))
+		p.Fact("columns", "%s", strings.Join(columns, ", "))
 	}
 	if rows.File != nil {
 		p.Fact("file", "%s", *rows.File)

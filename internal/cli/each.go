@@ -409,14 +409,14 @@ func (e *each) draw(growing []string) {
 	for i := range e.units {
 		u := &e.units[i]
 		if u.Error != nil && u.status != exitLoaded {
-			p.Fact("failed", "%s", p.Red(p.Wrap(u.Source+": "+*u.Error, factIndent)))
+			p.Fact("failed", "%s", p.Red(u.Source+": "+*u.Error))
 			if u.Try != nil {
-				p.Fact("", "%s", p.Wrap(*u.Try, factIndent))
+				p.Fact("", "%s", *u.Try)
 			}
 		}
 	}
 	if len(growing) > 0 {
-		p.Fact("left alone", "%s", p.Wrap("still being written: "+strings.Join(growing, ", "), factIndent))
+		p.Fact("left alone", "still being written: %s", strings.Join(growing, ", "))
 	}
 	if slices.Contains([]int{exitFailed, exitLater, exitPartial}, e.a.status) {
 		p.Next("Run the same command again to load the rest.", "")
@@ -443,7 +443,7 @@ func (e *each) drawNotes() {
 			e.a.print.Fact("", "and %s more, in the receipt of each load", term.Count(int64(len(list)-i)))
 			return
 		}
-		e.a.print.Fact("note", "%s", e.a.print.Wrap(noteText(&n, layouts[*n.Source]), factIndent))
+		e.a.print.Fact("note", "%s", noteText(&n, layouts[*n.Source]))
 	}
 }
 

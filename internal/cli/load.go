@@ -268,7 +268,7 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all, plan string) {
 		for _, part := range r.LeftOut {
 			names = append(names, part.Source)
 		}
-		p.Fact("left out", "%s", p.Wrap(fmt.Sprintf("%s already loaded: %s", term.Amount(int64(n), "part"), strings.Join(names, ", ")), factIndent))
+		p.Fact("left out", "%s already loaded: %s", term.Amount(int64(n), "part"), strings.Join(names, ", "))
 	}
 	p.Fact("plan", "%s/tray.yaml", r.Tray)
 	p.Fact("read", "%s after the header: %s, %s", term.Amount(c.Read, "row"), term.Amount(c.Read-c.Skipped, "record"), skippedText(r.Skipped))
@@ -313,7 +313,7 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all, plan string) {
 // drawRemarks shows what was out of the ordinary in the load itself.
 func (a *app) drawRemarks(r *load.Receipt) {
 	for _, remark := range r.Remarks {
-		a.print.Fact("note", "%s", a.print.Wrap(remark, factIndent))
+		a.print.Fact("note", "%s", remark)
 	}
 }
 

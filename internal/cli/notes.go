@@ -22,7 +22,7 @@ func (a *app) drawNotes(p *term.Printer, notes []note.Note, lay *source.Layout, 
 			p.Fact("", "and %s more: %s", term.Count(int64(len(list)-most)), p.Amber(all))
 			return
 		}
-		p.Fact("note", "%s", p.Wrap(noteText(&n, lay), factIndent))
+		p.Fact("note", "%s", noteText(&n, lay))
 	}
 }
 

@@ -105,7 +105,7 @@ func (a *app) drawOverview(res *overview, e *each) {
 	p.Table([]term.Column{{Title: "source", Max: 48}, {Title: "table"}, {Title: "records", Right: true}, {Title: "columns", Right: true}, {Title: "could be the key"}}, rows)
 	p.Line("")
 	for _, group := range res.Alike {
-		p.Fact("alike", "%s", p.Wrap(note.Names(group)+" have the same columns, and could be one table", factIndent))
+		p.Fact("alike", "%s have the same columns, and could be one table", note.Names(group))
 	}
 	for _, r := range res.Relations {
 		p.Fact("refers", "%s.%s to %s.%s: %s", p.Bold(r.Source), r.Column, p.Bold(r.Table), r.Key, r.Evidence)
@@ -117,6 +117,6 @@ func (a *app) drawOverview(res *overview, e *each) {
 		}
 	}
 	if len(res.Growing) > 0 {
-		p.Fact("left alone", "%s", p.Wrap("still being written: "+note.Names(res.Growing), factIndent))
+		p.Fact("left alone", "still being written: %s", note.Names(res.Growing))
 	}
 }

@@ -29,5 +29,4 @@ func (a *app) drawRows(rows []load.ShownRow, columns []string) {
 	}
 	p.Line("")
 	p.Table(titles, lines)
-	p.Line("")
 }

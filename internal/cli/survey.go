@@ -449,9 +449,6 @@ func extremes(c survey.Column) string {
 	return fmt.Sprintf("%s … %s", term.Shorten(*c.Min, 26), term.Shorten(*c.Max, 26))
 }
 
-// factIndent is how far the text of a fact stands from the margin.
-const factIndent = 14
-
 func (a *app) drawOddities(s *survey.Survey) {
 	var lines []string
 	for _, o := range s.Oddities {

@@ -121,7 +121,7 @@ func (a *app) drawTighten(t *tighten.Proposal, to string, apply bool) {
 		p.Fact("key", "%s", p.Amber(strings.Join(t.Key, ", ")))
 	}
 	for _, l := range unchanged {
-		p.Fact("unchanged", "%s", p.Wrap(l, factIndent))
+		p.Fact("unchanged", "%s", l)
 	}
 	for _, r := range t.Obstacles {
 		where := term.Printable(r.Key)

@@ -147,7 +147,7 @@ func (a *app) drawVerification(v *load.Verification) {
 		p.Fact("mended", "%s", term.Amount(v.Mended, "row"))
 	}
 	if len(v.NotCompared) > 0 {
-		p.Fact("note", "%s", p.Wrap("not compared, as the table has no such columns: "+strings.Join(v.NotCompared, ", "), factIndent))
+		p.Fact("note", "not compared, as the table has no such columns: %s", strings.Join(v.NotCompared, ", "))
 	}
 	a.drawControls(v.Controls, &v.Layout, len(v.Parts) > 1)
 	if len(v.Parts) > 1 {
@@ -170,12 +170,12 @@ func (a *app) drawVerification(v *load.Verification) {
 		{Title: "column"}, {Title: ""}, {Title: "null", Right: true}, {Title: "least", Max: 24},
 		{Title: "greatest", Max: 24}, {Title: "sum, or bytes of text", Right: true},
 	}, lines)
-	p.Line("")
 	var names []string
 	for _, c := range v.Columns {
 		names = append(names, c.Name)
 	}
 	a.drawRows(v.FirstRows, names)
+	p.Line("")
 	once := ", each in the table exactly once"
 	if v.Copies > 0 {
 		once = ", each in the table"

@@ -36,6 +36,7 @@ type cutter struct {
 	server     bool      // and so is whatever else a server escapes, in quotes or not
 	unescaped  bool      // quotes in quotes are not escaped: only one before a delimiter or line end closes
 	skipSpaces bool
+	sheet      bool // rows of a sheet, which end at their last value
 	text.Expected
 	rules frame.Rules
 }
@@ -109,7 +110,7 @@ func (c *cutter) setEnds() {
 // separated by another one and not quoted, with rules for rows that are not records.
 func NewRows(cellEnd, rowEnd byte, rules frame.Rules) text.Cutter {
 	rules.Delimiter = cellEnd
-	c := &cutter{delimiter: cellEnd, newline: rowEnd, limit: text.MaxRecord, rules: rules}
+	c := &cutter{delimiter: cellEnd, newline: rowEnd, limit: text.MaxRecord, rules: rules, sheet: true}
 	c.setEnds()
 	return c
 }
@@ -288,6 +289,7 @@ func (s *scan) endRecord(i int) {
 	} else {
 		cells := s.b.OpenCells()
 		switch {
+		case s.c.sheet:
 		case cells < s.c.Fill:
 			s.b.Note(record.Short, s.record)
 		case s.c.Fill == 0 && cells == s.c.FillLast-1:

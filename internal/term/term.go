@@ -72,12 +72,15 @@ func (p *Printer) Line(format string, args ...any) { fmt.Fprintf(p.out, format+"
 
 const labelWidth = 10
 
-// Fact writes a label and what it says; further lines of it are aligned.
+// Fact writes a label and what it says, in as many lines as the window needs; all but the
+// first are aligned.
 func (p *Printer) Fact(label, format string, args ...any) {
-	lines := strings.Split(fmt.Sprintf(format, args...), "\n")
-	p.Line("  %s %s", p.Faint(fmt.Sprintf("%-*s", labelWidth, label)), lines[0])
-	for _, l := range lines[1:] {
-		p.Line("  %*s %s", labelWidth, "", l)
+	label = p.Faint(fmt.Sprintf("%-*s", labelWidth, label))
+	for line := range strings.SplitSeq(fmt.Sprintf(format, args...), "\n") {
+		for l := range strings.SplitSeq(p.Wrap(line, labelWidth+4), "\n") {
+			p.Line("  %s %s", label, l)
+			label = strings.Repeat(" ", labelWidth)
+		}
 	}
 }
 
@@ -105,6 +108,7 @@ func (p *Printer) Table(cols []Column, rows [][]string) {
 	}
 	rows = clip(cols, rows)
 	cols, rows, leftOut := p.leaveOut(cols, rows)
+	p.shrink(cols, rows)
 	p.wrapLast(cols, rows)
 	w := table.NewWriter()
 	style := table.StyleDefault
@@ -181,21 +185,67 @@ func (p *Printer) leaveOut(cols []Column, rows [][]string) ([]Column, [][]string
 // room is the width that the window leaves for the last column.
 func (p *Printer) room(cols []Column, rows [][]string) int {
 	used := 2
-	for i, c := range cols[:len(cols)-1] {
-		wide := text.StringWidthWithoutEscSequences(c.Title)
-		for _, r := range rows {
-			wide = max(wide, text.StringWidthWithoutEscSequences(r[i]))
-		}
-		used += wide + 2
+	for i := range cols[:len(cols)-1] {
+		used += columnWidth(cols, rows, i) + 2
 	}
 	return p.width - used
+}
+
+func columnWidth(cols []Column, rows [][]string, i int) int {
+	wide := text.StringWidthWithoutEscSequences(cols[i].Title)
+	for _, r := range rows {
+		wide = max(wide, text.StringWidthWithoutEscSequences(r[i]))
+	}
+	return wide
+}
+
+// Other columns are cut until the last one has goodWidth, but none to less than leastWidth.
+const (
+	goodWidth  = 28
+	leastWidth = 12
+)
+
+// shrink cuts the widest columns, unless they are of numbers, until the last one has room.
+func (p *Printer) shrink(cols []Column, rows [][]string) {
+	last := len(cols) - 1
+	needed := columnWidth(cols, rows, last)
+	if !cols[last].Right {
+		needed = min(needed, goodWidth)
+	}
+	missing := needed - p.room(cols, rows)
+	if p.width == 0 || missing <= 0 {
+		return
+	}
+	var widths []int
+	for i := range last {
+		widths = append(widths, columnWidth(cols, rows, i))
+		if cols[i].Right {
+			widths[i] = 0
+		}
+	}
+	for ; missing > 0; missing-- {
+		widest := slices.Max(append(widths, 0))
+		if widest <= leastWidth {
+			break
+		}
+		widths[slices.Index(widths, widest)]--
+	}
+	for i, w := range widths {
+		if w == 0 {
+			continue
+		}
+		cols[i].Title = Shorten(cols[i].Title, w)
+		for _, r := range rows {
+			r[i] = Shorten(r[i], w)
+		}
+	}
 }
 
 // wrapLast wraps the last column, unless it is one of numbers.
 func (p *Printer) wrapLast(cols []Column, rows [][]string) {
 	last := len(cols) - 1
 	room := p.room(cols, rows)
-	if p.width == 0 || room < lastWidth || cols[last].Right {
+	if p.width == 0 || room < leastWidth || cols[last].Right {
 		return
 	}
 	for _, r := range rows {
