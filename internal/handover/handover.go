@@ -16,6 +16,8 @@ import (
 	"sync/atomic"
 	"time"
 
+	"github.com/dustin/go-humanize"
+
 	"ambertray/internal/convert"
 	"ambertray/internal/dialect"
 	"ambertray/internal/ledger"
@@ -207,7 +209,7 @@ func (h *handover) write(ctx context.Context, t *tray.Tray, from *source.Opener)
 		return nil, err
 	}
 	if n != out.Loaded || out.Read() != n+out.Rejects.Total()+out.Skipped.Total() {
-		return nil, fmt.Errorf("%w: %d of %d", errMiscount, n, out.Loaded)
+		return nil, fmt.Errorf("%w: %s of %s", errMiscount, humanize.Comma(n), humanize.Comma(out.Loaded))
 	}
 	at := h.blank.Load()
 	if at > 0 && t.Table.Loaded()[at-1].Nullable {
@@ -215,7 +217,7 @@ func (h *handover) write(ctx context.Context, t *tray.Tray, from *source.Opener)
 	}
 	allow := t.Table.Allow
 	if allow.Exceeded(out.Rejects.Total(), out.Records) {
-		return nil, fmt.Errorf("%w: %d of %d, and the plan allows %s", ErrTooMany, out.Rejects.Total(), out.Records, allow)
+		return nil, fmt.Errorf("%w: %s of %s, and the plan allows %s", ErrTooMany, humanize.Comma(out.Rejects.Total()), humanize.Comma(out.Records), allow)
 	}
 	return h.receipt(id, p, out), nil
 }

@@ -159,6 +159,7 @@ func TestChoose(t *testing.T) {
 		{"UUIDs", "uuid", "", list("123e4567-e89b-12d3-a456-426614174000"), ""},
 		{"one word again and again", "varchar(10)", "", append(repeat("12", 15), "lent", "lent"), `null_words: ["lent"] to read them as no value`},
 		{"a null word in text", "varchar(10)", "", list("ant|beetle|n/a"), `1 is "n/a": null_words would read it as no value`},
+		{"null words in text", "varchar(10)", "", append(list("ant|-|?|n/a|n/a|?|?|gnat|elk|fox"), "tbd"), `3 are "?", 2 are "n/a", 1 is "-", 1 more word is like these: null_words would read them as no value`},
 		{"two words only", "varchar(10)", "", list("paid|unpaid|paid|paid|paid"), `only "paid" and "unpaid": with true_words`},
 		{"words of another language", "boolean", "", list("oui|non|Oui"), `"Oui" or "non"`},
 		{"tags of one length", "char(6)", "", list("KB-001|KB-002"), "6 characters in every value"},

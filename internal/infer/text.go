@@ -1,6 +1,7 @@
 package infer
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -108,6 +109,7 @@ func (p *Column) remarkLostZeros(c *Choice) {
 // remarkText adds what a person may want to make of a text column.
 func (p *Column) remarkText(c *Choice) {
 	var texts []string
+	var words []*tally
 	for i := range p.tallies {
 		t := &p.tallies[i]
 		switch t.shape.Kind {
@@ -123,12 +125,37 @@ func (p *Column) remarkText(c *Choice) {
 				c.readAsNull(t)
 				continue
 			}
-			c.Evidence += fmt.Sprintf("; %s %s: null_words would read %s as no value", note.Count(t.count, "is", "are"), quoted(t.examples[0].Text), pronoun(t.count))
+			words = append(words, t)
 		}
 	}
+	c.remarkNullWords(words)
 	if len(texts) == 2 && c.Distinct == 2 && p.Records-p.Blanks > 4 {
 		c.Evidence += fmt.Sprintf("; only %s: with true_words and false_words it can be boolean", strings.Join(texts, " and "))
 	}
+}
+
+// maxNullWords is how many null words of a text column the evidence names.
+const maxNullWords = 3
+
+// remarkNullWords says which values of a text column null_words would read as no value.
+func (c *Choice) remarkNullWords(words []*tally) {
+	if len(words) == 0 {
+		return
+	}
+	slices.SortStableFunc(words, func(a, b *tally) int { return cmp.Compare(b.count, a.count) })
+	n := int64(0)
+	var named []string
+	for i, t := range words {
+		n += t.count
+		if i < maxNullWords {
+			named = append(named, note.Count(t.count, "is ", "are ")+quoted(t.examples[0].Text))
+		}
+	}
+	more := len(words) - maxNullWords
+	if more > 0 {
+		named = append(named, note.Count(int64(more), "more word is like these", "more words are like these"))
+	}
+	c.Evidence += fmt.Sprintf("; %s: null_words would read %s as no value", strings.Join(named, ", "), pronoun(n))
 }
 
 // isCode reports whether a null word is most likely one of many codes of the same

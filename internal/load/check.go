@@ -2,7 +2,6 @@ package load
 
 import (
 	"context"
-	"fmt"
 	"slices"
 	"strings"
 	"time"
@@ -154,11 +153,7 @@ func verdict(col table.Column, groups []reject.Group) Verdict {
 				v.Why += "; "
 			}
 			v.Verdict = "rejects"
-			unit := "records"
-			if g.Count == 1 {
-				unit = "record"
-			}
-			v.Why += fmt.Sprintf("%d %s: %s", g.Count, unit, g.Reason)
+			v.Why += note.Count(g.Count, "record", "records") + ": " + g.Reason
 		}
 	}
 	return v

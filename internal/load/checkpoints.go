@@ -10,9 +10,12 @@ import (
 	"os"
 	"path/filepath"
 
+	"github.com/dustin/go-humanize"
+
 	"ambertray/internal/convert"
 	"ambertray/internal/database"
 	"ambertray/internal/ledger"
+	"ambertray/internal/note"
 	"ambertray/internal/pass"
 	"ambertray/internal/proof"
 	"ambertray/internal/publish"
@@ -31,7 +34,8 @@ type PartialError struct {
 }
 
 func (e *PartialError) Error() string {
-	return fmt.Sprintf("%v; %d rows are committed, up to record %d, as load %s", e.Err, e.Entry.Loaded, e.Entry.Record, e.Entry.ID)
+	return fmt.Sprintf("%v; %s committed, up to record %s, as load %s", e.Err,
+		note.Count(e.Entry.Loaded, "row is", "rows are"), humanize.Comma(e.Entry.Record), e.Entry.ID)
 }
 
 func (e *PartialError) Unwrap() error { return e.Err }

@@ -7,6 +7,7 @@ import (
 	"io/fs"
 	"path/filepath"
 
+	"github.com/dustin/go-humanize"
 	"github.com/gofrs/flock"
 
 	"ambertray/internal/database"
@@ -78,7 +79,7 @@ func Mend(ctx context.Context, t *tray.Tray, id string, from *source.Opener, to 
 	}
 	missing := kept - j.receipt.Counts.Read
 	if missing > 0 {
-		j.receipt.addNote(note.About(fmt.Sprintf("rejected records that are no longer in the file, and were not loaded: %d of %d", missing, kept)))
+		j.receipt.addNote(note.About(fmt.Sprintf("rejected records that are no longer in the file, and were not loaded: %s of %s", humanize.Comma(missing), humanize.Comma(kept))))
 	}
 	err = m.publish()
 	if err != nil {

@@ -10,6 +10,8 @@ import (
 	"os"
 	"path/filepath"
 
+	"github.com/dustin/go-humanize"
+
 	"ambertray/internal/ledger"
 	"ambertray/internal/publish"
 	"ambertray/internal/refusal"
@@ -31,7 +33,8 @@ func (s *shared) finish(ctx context.Context) (*Receipt, error) {
 	}
 	c := r.Counts
 	if c.Read != c.Loaded+c.Rejected+c.Skipped {
-		return nil, s.failed(ctx, fmt.Errorf("%w: %d rows read, and %d loaded, %d rejected, %d skipped", ErrDiffers, c.Read, c.Loaded, c.Rejected, c.Skipped))
+		return nil, s.failed(ctx, fmt.Errorf("%w: %s read, and %s loaded, %s rejected, %s skipped", ErrDiffers,
+			rowsText(c.Read), humanize.Comma(c.Loaded), humanize.Comma(c.Rejected), humanize.Comma(c.Skipped)))
 	}
 	err = s.assignID(nil)
 	if err != nil {

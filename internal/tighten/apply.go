@@ -7,6 +7,8 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/dustin/go-humanize"
+
 	"ambertray/internal/convert"
 	"ambertray/internal/database"
 	"ambertray/internal/proof"
@@ -292,7 +294,7 @@ func (p *Proposal) differing(a, b *sums) string {
 		}
 	}
 	if names == nil || a.rows.Rows != b.rows.Rows {
-		return fmt.Sprintf("the rows: %d instead of %d", a.rows.Rows, b.rows.Rows)
+		return fmt.Sprintf("the rows: %s instead of %s", humanize.Comma(a.rows.Rows), humanize.Comma(b.rows.Rows))
 	}
 	return strings.Join(names, ", ")
 }
