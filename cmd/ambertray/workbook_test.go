@@ -97,11 +97,15 @@ func TestSheetNotices(t *testing.T) {
 	d := newDesk(t)
 	d.copyBook("loans.xlsx")
 	out, _ := d.run(0, "survey", "loans.xlsx")
+	require.Contains(t, out, "1  Loans  A1:I43       40")
+	d.run(0, "draft", "loans.xlsx")
+	byPlan, _ := d.run(0, "load", "loans.tray", "--to", "loans.db")
 	for _, says := range []string{
-		"1  Loans  A1:I43       40", "hidden columns with values: E, taken; --hidden leave leaves them out", "merged cells among the records: 1, the first B11:B13",
+		"hidden columns with values: E, taken; --hidden leave leaves them out", "merged cells among the records: 1, the first B11:B13",
 		"row 9, Note: numbers stored as text: 1, next to 38 stored as numbers",
 	} {
 		require.Contains(t, out, says)
+		require.Contains(t, byPlan, says)
 	}
 	left := d.json(0, "survey", "loans.xlsx", "--hidden", "leave", "--merged", "each")["sources"].([]any)[0].(map[string]any)
 	require.Equal(t, 39.0, left["records"])
@@ -116,6 +120,9 @@ func TestSheetNotices(t *testing.T) {
 	out, _ = d.run(0, "survey", "two.ods")
 	require.Contains(t, out, "row 5: another table seems to begin here; --cells takes one of them")
 	require.Contains(t, out, "A1:B6", "the range that was found")
+	d.run(0, "draft", "two.ods")
+	out, _ = d.run(0, "check", "two.tray")
+	require.Equal(t, 1, strings.Count(out, "row 5: another table seems to begin here; --cells takes one of them"))
 	d.write("beside.ods", workbookOf(t, "Lists", [][]string{{"no", "name", "", "room", "fee"}, {"1", "ant", "", "east", "5"}, {"2", "bee"}, {"3", "eel"}}))
 	out, _ = d.run(0, "survey", "beside.ods")
 	require.Contains(t, out, "another table seems to stand beside this one, in columns D to E; --cells A:B and --cells D:E take one each")
@@ -129,6 +136,9 @@ func TestSheetNotices(t *testing.T) {
 	require.NoFileExists(t, d.dir+"/museum.db")
 	d.run(0, "load", "twins.ods", "--to", "museum.db", "--sheet", "all")
 	require.Equal(t, "1|ant|May|2|bee|June", d.query("SELECT no, name, sheet FROM twins ORDER BY no"))
+	d.write("next.ods", workbookOf(t, "July", [][]string{{"no", "name"}, {"3", "cow"}}, "Plan", [][]string{}))
+	out, _ = d.run(0, "load", "twins.tray", "next.ods", "--to", "museum.db")
+	require.Contains(t, out, "sheets without a value, or hidden, are left out: Plan")
 	d.write("more.ods", twins(t))
 	r := d.json(0, "load", "twins.ods", "more.ods", "--to", "museum.db", "--sheet", "all", "--tray", "all.tray", "--table", "pairs")
 	require.Len(t, r["source"], 4)

@@ -10,6 +10,7 @@ import (
 
 	"ambertray/internal/database"
 	"ambertray/internal/load"
+	"ambertray/internal/note"
 	"ambertray/internal/survey"
 	"ambertray/internal/table"
 	"ambertray/internal/term"
@@ -140,7 +141,7 @@ func (a *app) drawVerification(v *load.Verification) {
 		has += ", " + term.Count(v.Elsewhere) + " of them not of this source"
 	}
 	if v.Copies > 0 {
-		has += ", " + p.Amber(term.Count(v.Copies)+" more copies of rows of this source")
+		has += ", " + p.Amber(note.Count(v.Copies, "more copy of a row", "more copies of rows")+" of this source")
 	}
 	p.Fact("table has", "%s", has)
 	if v.Mended > 0 {

@@ -10,6 +10,7 @@ import (
 
 	"ambertray/internal/dialect"
 	"ambertray/internal/figures"
+	"ambertray/internal/note"
 	"ambertray/internal/proof"
 	"ambertray/internal/record"
 	"ambertray/internal/refusal"
@@ -46,6 +47,7 @@ type Block struct {
 	Texts  []string           // of the rows in the source, if the pass asks for them
 	Footer []record.FooterRow // below the last record of the part
 	Odd    record.Occurrences
+	Notes  []note.Note // on the batch
 	absent Absent
 	totals *figures.Totals
 	rest   *figures.Totals // of the numbers of records that do not convert
@@ -280,7 +282,7 @@ func (c *Converter) block() *Block {
 	k.Data, k.Ends, k.Numbers, k.Hashes = k.Data[:0], k.Ends[:0], k.Numbers[:0], k.Hashes[:0]
 	k.Lines, k.Texts = k.Lines[:0], k.Texts[:0]
 	k.keyed, k.Rejects = k.keyed[:0], nil
-	k.Odd = record.Occurrences{}
+	k.Odd, k.Notes = record.Occurrences{}, nil
 	k.absent.reset()
 	k.totals.Reset()
 	k.rest.Reset()

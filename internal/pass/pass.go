@@ -90,8 +90,9 @@ type Pass struct {
 	files []template.File
 	in    *intake.Intake
 	tray  *tray.Tray
-	kept  bool  // the source is a file of rejects
-	only  *only // nil unless the pass is limited to a share
+	kept  bool        // the source is a file of rejects
+	notes []note.Note // on what is left out of the source
+	only  *only       // nil unless the pass is limited to a share
 }
 
 // Open opens the source of a tray.
@@ -104,7 +105,12 @@ func Open(ctx context.Context, t *tray.Tray, opener *source.Opener) (*Pass, erro
 	if err != nil {
 		return nil, err
 	}
-	p := &Pass{in: in, Headings: in.Headings, Listing: list, tray: t}
+	leftOut, err := intake.SheetsLeftOut(ctx, opener, list.Files, &t.Layout)
+	if err != nil {
+		in.Close()
+		return nil, err
+	}
+	p := &Pass{in: in, Headings: in.Headings, Listing: list, tray: t, notes: leftOut}
 	for i := range in.Parts {
 		p.Sources = append(p.Sources, in.Parts[i].Title())
 		p.files = append(p.files, template.File{Name: in.Parts[i].Name, Sheet: in.Parts[i].Sheet})
@@ -262,9 +268,25 @@ func (p *Pass) Start(o Options) (*Running, error) {
 // Works returns what converts batches, one for each processor.
 func (r *Running) Works() (works []record.Work[*convert.Block]) {
 	for range record.Workers(r.options.Spare) {
-		works = append(works, limit(r.pass.only, r.conv.Worker()))
+		works = append(works, limit(r.pass.only, r.work()))
 	}
 	return works
+}
+
+// work returns what converts batches, and notes tables below others in sheets.
+func (r *Running) work() record.Work[*convert.Block] {
+	work := r.conv.Worker()
+	if r.pass.kept || r.pass.tray.Layout.IsText() {
+		return work
+	}
+	return func(b *record.Batch) (*convert.Block, error) {
+		notes := intake.NewTable(b, r.pass.Sources[b.Part])
+		k, err := work(b)
+		if err == nil {
+			k.Notes = notes
+		}
+		return k, err
+	}
 }
 
 // Add adds what became of a batch, and frees it.
@@ -287,7 +309,11 @@ func (r *Running) Add(k *convert.Block) error {
 
 // Outcome returns what the pass has found, at its end.
 func (r *Running) Outcome() *Outcome {
-	r.out.Notes = append(r.out.odd.Notes(r.pass.Sources, r.pass.Headings), r.conv.Notes(r.out.absent)...)
+	notes := append(r.out.odd.Notes(r.pass.Sources, r.pass.Headings), r.conv.Notes(r.out.absent)...)
+	for i := range r.pass.in.Parts {
+		notes = append(notes, r.pass.in.Parts[i].Notes(&r.pass.tray.Layout)...)
+	}
+	r.out.Notes = append(append(notes, r.out.Notes...), r.pass.notes...)
 	for i := range r.out.Parts {
 		part := &r.out.Parts[i]
 		part.Part = r.pass.in.Parts[i]
@@ -356,6 +382,7 @@ func (o *Outcome) add(k *convert.Block) {
 	o.Loaded += k.Loaded()
 	o.Skipped = o.Skipped.Plus(k.Skipped)
 	o.odd.Join(&k.Odd)
+	o.Notes = append(o.Notes, k.Notes...)
 	o.absent.Join(k)
 	part := &o.Parts[k.Part]
 	part.Read += k.Read + k.Skipped.Total()

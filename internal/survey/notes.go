@@ -49,9 +49,7 @@ func (w *surveying) notes() {
 	}
 	add(s.besideNotes()...)
 	add(w.noticed...)
-	if len(w.leftOut) > 0 {
-		add(note.About("sheets without a value, or hidden, are left out: " + strings.Join(w.leftOut, ", ")))
-	}
+	add(w.leftOut...)
 	if len(s.Files) > 1 || len(w.parts) > 1 && s.Layout.IsText() {
 		add(note.About(fmt.Sprintf("%d files became one table", len(w.parts))))
 	}
@@ -175,7 +173,7 @@ func (s *Survey) keyNotes() (list []note.Note) {
 		}
 	}
 	if unique != nil && !s.Sampled {
-		list = append(list, note.About("no key is drafted; unique in all records: "+strings.Join(unique[:min(len(unique), maxNamed)], ", ")))
+		list = append(list, note.About("no key is drafted; unique in all records: "+note.Names(unique)))
 	}
 	return list
 }

@@ -172,11 +172,7 @@ func (w *surveying) finish(ctx context.Context, from *source.Opener, list *intak
 	if w.survey.Skipped[record.Footer] == 0 && !slices.Contains(lay.Overrides, "footer") {
 		lay.FindFooter = false // the plan is to look for none
 	}
-	word := ""
-	if slices.Contains(w.survey.Layout.Overrides, "sheet") {
-		word = w.survey.Layout.Sheet
-	}
-	w.leftOut, err = sheetsLeftOut(ctx, from, list.Files, word)
+	w.leftOut, err = intake.SheetsLeftOut(ctx, from, list.Files, lay)
 	if err != nil {
 		return nil, err
 	}
@@ -189,21 +185,6 @@ func (w *surveying) finish(ctx context.Context, from *source.Opener, list *intak
 		w.survey.Notes = append(w.survey.Notes, note.Of(f, 0, "still being written, and left out"))
 	}
 	return w.survey, nil
-}
-
-// sheetsLeftOut returns the sheets of workbooks that are not read because they are
-// hidden or have no value, although the word for the sheets covers them.
-func sheetsLeftOut(ctx context.Context, from *source.Opener, files []string, word string) (names []string, err error) {
-	for _, file := range files {
-		book, err := from.Book(ctx, file)
-		if err != nil {
-			return nil, err
-		}
-		if book != nil {
-			names = append(names, sheet.LeftOut(book.Sheets, word)...)
-		}
-	}
-	return names, nil
 }
 
 // layout detects the layout of a file, with what the user has set.
@@ -263,7 +244,7 @@ type surveying struct {
 	sorts    [][]infer.Sorts // of the values by part and column
 	noticed  []note.Note     // what parts have that their records do not show
 	misread  []byte          // records that are not valid in the encoding
-	leftOut  []string        // sheets of the workbooks that are hidden or have no value
+	leftOut  []note.Note     // on sheets of the workbooks
 	widths   map[int]int64   // number of ragged records by number of cells
 
 	occurrences record.Occurrences
@@ -287,8 +268,8 @@ type seen struct {
 	runs            []infer.Run
 	hashes          [][]uint64 // of the first records
 	sorts           []infer.Sorts
-	quotes          bool  // among the first rows
-	newTable        int64 // the row at which another table seems to begin
+	quotes          bool // among the first rows
+	noticed         []note.Note
 }
 
 // works returns what profiles batches, one for each processor, or one where the sample
@@ -367,7 +348,7 @@ func (w *surveying) work(profile []infer.Column, sample *record.Sample) record.W
 			s.firstLine = b.Line(0)
 		}
 		if !w.survey.Layout.IsText() {
-			s.newTable = newTable(b)
+			s.noticed = intake.NewTable(b, w.parts[b.Part])
 		}
 		w.noteOddities(b, &s)
 		if w.options.quotes || b.FirstRecord == 1 || s.occurrences.MisplacedQuotes() > 0 {
@@ -421,9 +402,7 @@ func (w *surveying) add(s seen) {
 	}
 	v.Broken += s.broken
 	v.Skipped = v.Skipped.Plus(s.skipped)
-	if s.newTable > 0 {
-		w.noticed = append(w.noticed, note.Of(w.parts[s.part], s.newTable, "another table seems to begin here; --cells takes one of them"))
-	}
+	w.noticed = append(w.noticed, s.noticed...)
 	for _, o := range s.oddities {
 		if lists(v.Oddities, o.What) {
 			o.Source = w.parts[s.part]
