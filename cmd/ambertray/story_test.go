@@ -179,6 +179,14 @@ func TestExisting(t *testing.T) {
 			require.Contains(t, errOut, "the plan does not fit table")
 			out, _ = d.run(0, "load", "specimens.csv", "--to", to, "--table", table, "--existing", "rebuild")
 			require.Contains(t, out, "→ 1,204 ·")
+			d.write("finds.csv", "no,name\n1,ant\n2,\n")
+			d.run(0, "load", "finds.csv", "--to", to, "--table", table+"_finds")
+			d.write("next.csv", "no,colour\n3,red\n")
+			for _, command := range []string{"check", "load"} {
+				out, _ = d.run(0, command, "next.csv", "--to", to, "--table", table+"_finds", "--existing", "append", "--change", "colour.leave_out=true")
+				require.Contains(t, out, "columns of the table that are not in the plan, and are NULL in new rows: name")
+				require.Contains(t, out, "columns of the source that the plan leaves out: colour")
+			}
 			_, errOut = d.run(2, "load", "specimens.csv", "--to", to, "--existing", "smash")
 			require.Contains(t, errOut, "write refuse, append, empty, rebuild or merge")
 		})

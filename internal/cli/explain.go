@@ -157,6 +157,7 @@ var hints = []struct {
 	{source.ErrHTML, "check the address: servers give a page like this for a login or an error; tables of pages are read from files whose names end in .html or .xls; --encoding utf-8 reads it as text anyway"},
 	{source.ErrNoMember, "check how the archive was made"},
 	{source.ErrChanged, "wait until it is complete, then load again: nothing was changed"},
+	{source.ErrSQL, "run it with the server's own client; --encoding utf-8 reads it as text anyway"},
 	{source.ErrDocument, "convert it to delimited text, one record per line; --encoding utf-8 reads it as text anyway"},
 	{source.ErrBinary, "save it as an .xlsx workbook or as delimited text"},
 	{zip.ErrFormat, "the file is damaged, or is neither a workbook nor an archive; get a new copy"},

@@ -80,6 +80,9 @@ func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 			return nil, err
 		}
 		plan, bad = fit(plan, live, d)
+		if bad == nil {
+			c.Notes = append(c.Notes, unfilled(plan, live)...)
+		}
 	}
 	if c.TableExists != nil && *c.TableExists && bad == nil && len(plan.Key) > 0 && (plan.Existing == table.Append || plan.Existing == table.Merge) {
 		keys := KeyCheck{}

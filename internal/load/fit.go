@@ -7,6 +7,7 @@ import (
 
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
+	"ambertray/internal/note"
 	"ambertray/internal/table"
 )
 
@@ -74,6 +75,20 @@ func fit(plan *table.Table, live []database.ColumnInfo, d *dialect.Dialect) (*ta
 		}
 	}
 	return &fitted, bad
+}
+
+// unfilled returns a note on the columns of the table to which a plan that fits brings no value.
+func unfilled(fitted *table.Table, live []database.ColumnInfo) []note.Note {
+	var names []string
+	for _, l := range live {
+		if !l.Default && !l.Generated && !slices.ContainsFunc(fitted.Columns, func(c table.Column) bool { return c.Name == l.Name }) {
+			names = append(names, l.Name)
+		}
+	}
+	if names == nil {
+		return nil
+	}
+	return []note.Note{note.About("columns of the table that are not in the plan, and are NULL in new rows: " + note.Names(names))}
 }
 
 var noColumn = map[bool]string{false: "the table has no such column", true: "the table has fewer columns"}

@@ -202,6 +202,9 @@ func (j *job) fitTable(ctx context.Context) error {
 	if bad != nil {
 		return &MismatchError{j.table.Name, bad}
 	}
+	for _, n := range unfilled(fitted, live) {
+		j.receipt.addNote(n)
+	}
 	j.table = fitted
 	return nil
 }

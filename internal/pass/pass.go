@@ -309,7 +309,8 @@ func (r *Running) Add(k *convert.Block) error {
 
 // Outcome returns what the pass has found, at its end.
 func (r *Running) Outcome() *Outcome {
-	notes := append(r.out.odd.Notes(r.pass.Sources, r.pass.Headings), r.conv.Notes(r.out.absent)...)
+	notes := append(r.pass.columnsLeftOut(), r.out.odd.Notes(r.pass.Sources, r.pass.Headings)...)
+	notes = append(notes, r.conv.Notes(r.out.absent)...)
 	for i := range r.pass.in.Parts {
 		notes = append(notes, r.pass.in.Parts[i].Notes(&r.pass.tray.Layout)...)
 	}
@@ -323,6 +324,21 @@ func (r *Running) Outcome() *Outcome {
 		}
 	}
 	return r.out
+}
+
+// columnsLeftOut returns a note on the columns of the source that the plan leaves out, unless they
+// must be blank.
+func (p *Pass) columnsLeftOut() []note.Note {
+	var names []string
+	for _, c := range p.tray.Table.Columns {
+		if !p.kept && c.LeaveOut && !c.Blank && slices.Contains(p.Headings, c.From) {
+			names = append(names, c.From)
+		}
+	}
+	if names == nil {
+		return nil
+	}
+	return []note.Note{note.Counted("columns of the source that the plan leaves out: " + note.Names(names))}
 }
 
 // Keys reads the source for the keys of records that were refused for them.

@@ -15,6 +15,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"sync/atomic"
@@ -29,6 +30,7 @@ var (
 	ErrBinary    = errors.New("is not text")
 	ErrHTML      = errors.New("is a web page, not a table")
 	ErrDocument  = errors.New("not a table")
+	ErrSQL       = errors.New("contains SQL statements, not a table")
 	ErrNoMember  = errors.New("the archive contains no file")
 	ErrChanged   = errors.New("was changed while it was read")
 )
@@ -260,7 +262,7 @@ var signatures = []struct{ magic, what string }{
 // text.
 const maxControls = 0.02
 
-// documentKind returns an error for text that is a document and not a table: XML, JSON or a
+// documentKind returns an error for text that is a document and not a table: XML, JSON, SQL or a
 // web page, which servers often send instead of a file.
 func documentKind(head []byte) error {
 	head = bytes.TrimLeft(head, " \t\r\n\uFEFF")
@@ -274,9 +276,16 @@ func documentKind(head []byte) error {
 		return fmt.Errorf("is XML, %w", ErrDocument)
 	case isJSON(head):
 		return fmt.Errorf("is JSON, %w", ErrDocument)
+	case bytes.HasPrefix(head, []byte(`{\rtf`)):
+		return fmt.Errorf("is a text document in RTF, %w", ErrDocument)
+	case sqlScript.Match(head):
+		return ErrSQL
 	}
 	return nil
 }
+
+// sqlScript matches the beginning of files that servers' clients write of tables, after comments.
+var sqlScript = regexp.MustCompile(`(?i)^(?:--[^\n]*\n|\s)*(?:/\*!\d+ |(?:insert into|create (?:table|schema|database)|drop table|alter table) [\w."` + "`" + `\[]|(?:pragma|set) \w+ ?= ?[^,;\t|\n]*;\s*?\n|begin transaction;)`)
 
 // isJSON reports whether text begins with an object of JSON that has a member, or with a
 // list of such objects (RFC 8259), and nothing else is on its line.

@@ -283,6 +283,9 @@ func TestDocuments(t *testing.T) {
 	for text, want := range map[string]string{
 		"\n<!DOCTYPE html><p>Sign in": "is a web page, not a table", "<?xml version=\"1.0\"?>\n<!DOCTYPE html>\n": "is a web page, not a table", "<?xml version=\"1.0\"?>\n<rooms/>": "is XML, not a table",
 		"{\n \"no\": 1,\n \"name\": [\"Ea": "is JSON, not a table", "[{\"no\": 1}]": "is JSON, not a table", "{\"no\": 1}\n{\"no\": 2}\n": "is JSON, not a table",
+		"--\n-- museum\n--\n\nSET client_encoding = 'UTF8';\n": "contains SQL", "PRAGMA foreign_keys=OFF;\nBEGIN TRANSACTION;\n": "contains SQL", "-- a\n\n/*!40101 SET NAMES utf8 */;\n": "contains SQL",
+		"INSERT INTO \"loans\" VALUES (1,'ant');\n": "contains SQL", "create table t (no integer);\n": "contains SQL", "{\\rtf1 loans}": "is a text document in RTF",
+		"set name,no\n": "", "Create table,no\n1,2\n": "", "-- loans\nno,name\n1,ant\n": "", "set x=1;2\nset y=2;3\n": "",
 		strings.Repeat("\x01\x00\x00\x00\x02\x00\x00\x00\xfe\xff\x00\x00", 200): "is not text but binary",
 		"{\"no\": 1}|5\n{\"no\": 2}|6\n":                                        "", "[1, 2]\n[3, 4]\n": "", "<NO>,<NAME>\n1,ant\n": "", "no,page\n1,<!doctype html><p>\n": "", "{}\n": "", "{no}\n": "",
 	} {

@@ -17,7 +17,8 @@ import (
 func (t *Target) Columns(ctx context.Context, name string) ([]database.ColumnInfo, error) {
 	schema, bare := split(name)
 	d := dialect.MySQL
-	rows, err := t.Query(ctx, `SELECT column_name, column_type, is_nullable = 'YES', column_default IS NOT NULL OR extra LIKE '%auto_increment%',
+	// MariaDB has the text NULL as the default of a nullable column without one.
+	rows, err := t.Query(ctx, `SELECT column_name, column_type, is_nullable = 'YES', column_default IS NOT NULL AND NOT (is_nullable = 'YES' AND column_default = 'NULL') OR extra LIKE '%auto_increment%',
 		extra LIKE '%GENERATED%' AND extra NOT LIKE '%DEFAULT_GENERATED%' FROM information_schema.columns
 		WHERE table_schema = coalesce(nullif(`+d.Literal(schema)+`, ''), database()) AND table_name = `+d.Literal(bare)+` ORDER BY ordinal_position`)
 	list := database.ParseColumns(rows, typeOf)
