@@ -248,7 +248,7 @@ type surveying struct {
 	widths   map[int]int64   // number of ragged records by number of cells
 
 	occurrences record.Occurrences
-	quotes      quoteUse // of the first batch and those with misplaced quotes, or of all
+	quotes      quoteUse // of some batches, the first and those with misplaced quotes among them, or of all
 }
 
 // seen is what one batch adds to the survey apart from the profiles.
@@ -351,7 +351,7 @@ func (w *surveying) work(profile []infer.Column, sample *record.Sample) record.W
 			s.noticed = intake.NewTable(b, w.parts[b.Part])
 		}
 		w.noteOddities(b, &s)
-		if w.options.quotes || b.FirstRecord == 1 || s.occurrences.MisplacedQuotes() > 0 {
+		if w.options.quotes || b.FirstRecord%16 == 1 || s.occurrences.MisplacedQuotes() > 0 {
 			s.quoteUse = w.quoteUse(b)
 		}
 		if b.FirstRecord == 1 && b.Part == 0 {
