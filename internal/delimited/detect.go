@@ -119,7 +119,7 @@ func shapeOf(head []byte, whole bool, lay source.Layout, decimalCommas bool) sha
 func (s *shape) isBetter(best *shape) bool {
 	switch {
 	case s.layout.Delimiter == source.WideSpaces && best.layout.Delimiter == source.Spaces && s.isEven():
-		return true
+		return s.cutsAll() || !best.cutsAll()
 	case s.score != best.score:
 		return s.score > best.score
 	}
@@ -129,6 +129,16 @@ func (s *shape) isBetter(best *shape) bool {
 	}
 	longer := best.Width > 1 && len(is.Delimiter) > len(was.Delimiter) && strings.Contains(is.Delimiter, was.Delimiter)
 	return longer || is.Escape == source.Backslash && is.Delimiter == was.Delimiter && is.Quote == was.Quote
+}
+
+// cutsAll reports whether all rows have as many cells.
+func (s *shape) cutsAll() bool {
+	for r := range s.Rows.Len() {
+		if s.Rows.Width(r) != s.Width {
+			return false
+		}
+	}
+	return true
 }
 
 // isEven reports whether all rows, perhaps below a title or titles and a blank line, have as many

@@ -100,6 +100,7 @@ type aligned struct {
 	lines   [][]rune // that show the columns
 	titles  int      // lines above the header
 	ruled   bool     // a ruler draws the columns
+	headed  bool     // a header has a word above each column, and spaces do not cut the lines
 }
 
 // alignedColumns finds the columns of text that is aligned with spaces.
@@ -125,8 +126,12 @@ func alignedColumns(head []byte) (a aligned) {
 		return aligned{}
 	}
 	if !a.ruled {
+		a.headByWords()
+	}
+	if !a.ruled && !a.headed {
 		a.columns = blankColumns(a.lines)
 		a.skip(a.titlesAbove(gap))
+		a.headByWords()
 	}
 	if len(a.columns) < 2 {
 		return aligned{}
@@ -287,6 +292,71 @@ func blankColumns(lines [][]rune) (list []column) {
 		gap = 0
 	}
 	return list
+}
+
+// minHeaded is in how many places, of all lines below it together, the gaps between the words of a
+// header must be blank to show columns.
+const minHeaded = 6
+
+// manyHeaded lines below such a header are columns of text, and no text.
+const manyHeaded = 6
+
+// headByWords takes the columns from a header of single words, if a place between each two is
+// blank in every line below. It leaves lines that spaces, or wide ones, cut into as many cells to
+// them.
+func (a *aligned) headByWords() {
+	header, below := a.lines[0], a.lines[1:]
+	words := len(strings.Fields(string(header)))
+	if hasDigit(header) || strings.ContainsAny(string(header), `,;|"'`) || words < 2 || (words-1)*len(below) < minHeaded {
+		return
+	}
+	if cutInto(words, a.lines, strings.Fields) || cutInto(words, a.lines, wideFields) {
+		return
+	}
+	list := []column{{0, -1}}
+	for at := 1; at < len(header); at++ {
+		if header[at] == ' ' || header[at-1] != ' ' || strings.TrimSpace(string(header[:at])) == "" {
+			continue
+		}
+		first := at // values at the right may begin before their heading
+		for first > 0 && header[first-1] == ' ' && !isBlankPlace(below, first-1) {
+			first--
+		}
+		if header[first-1] != ' ' {
+			return
+		}
+		list[len(list)-1].end = first
+		list = append(list, column{first, -1})
+	}
+	if !slices.ContainsFunc(list, func(c column) bool { return c.isBlank(below) }) { // else a heading has several words
+		a.columns, a.headed = list, true
+	}
+}
+
+// isBlank reports whether no line has a value in the column.
+func (c column) isBlank(lines [][]rune) bool {
+	return !slices.ContainsFunc(lines, func(line []rune) bool {
+		end := len(line)
+		if c.end >= 0 {
+			end = min(end, c.end)
+		}
+		return c.first < end && strings.TrimSpace(string(line[c.first:end])) != ""
+	})
+}
+
+// cutInto reports whether a cut gives all lines as many cells as there are words.
+func cutInto(words int, lines [][]rune, cut func(string) []string) bool {
+	return !slices.ContainsFunc(lines, func(line []rune) bool { return len(cut(string(line))) != words })
+}
+
+// wideFields cuts a line where it has several blanks.
+func wideFields(line string) []string {
+	return strings.FieldsFunc(strings.ReplaceAll(strings.TrimSpace(line), "  ", "\x00"), func(r rune) bool { return r == 0 })
+}
+
+// isBlankPlace reports whether a place is blank in all lines.
+func isBlankPlace(lines [][]rune, at int) bool {
+	return !slices.ContainsFunc(lines, func(line []rune) bool { return at < len(line) && line[at] != ' ' })
 }
 
 // startsIn returns where columns start in the gap between two places, or right after it:

@@ -77,6 +77,44 @@ func TestRandomFixed(t *testing.T) {
 	}
 }
 
+// TestRandomHeaded writes small tables whose columns are a blank apart, with a heading of one word
+// above each, values of several words and blank ones, and compares every cell with what is read.
+func TestRandomHeaded(t *testing.T) {
+	words := strings.Fields("amber moss fern gnat beetle tray hall room label glass case lamp owl")
+	for k := range 300 {
+		r := rand.New(rand.NewPCG(32, uint64(k)))
+		var columns []randomColumn
+		var table [][]string
+		headings := []string{"Item", "Qty", "Room", "Price", "Remark", "Mass", "Place"}[:3+r.IntN(5)]
+		for range headings {
+			columns = append(columns, randomColumn{number: len(columns)%2 == 1})
+		}
+		table = append(table, headings)
+		for i := range 4 + r.IntN(9) {
+			var row []string
+			for c := range headings {
+				cell := strconv.FormatFloat(r.Float64()*500, 'f', c-1, 64)
+				if !columns[c].number {
+					cell = strings.Join(words[i:min(len(words), i+1+r.IntN(3))], " ")
+				}
+				if c > 0 && r.IntN(9) == 0 {
+					cell = ""
+				}
+				row = append(row, cell)
+			}
+			table = append(table, row)
+		}
+		text := aligned(table, columns, " ", false, false)
+		lay, headings, rows, _ := read(t, text)
+		for _, row := range rows {
+			for c := range row.Cells {
+				row.Cells[c] = strings.TrimSpace(row.Cells[c])
+			}
+		}
+		require.Equal(t, table, tableOf(headings, rows), "%s: %s", layoutOf(lay), text)
+	}
+}
+
 // TestRandomEnds writes tables of random columns with what else a file has: comments above the
 // header, blank lines and the header again between the records, and a total, notes, a count or
 // a trailer below them. None of it is a record, and no record is taken for any of it.
