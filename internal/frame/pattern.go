@@ -2,6 +2,7 @@ package frame
 
 import (
 	"bytes"
+	"fmt"
 	"regexp"
 	"strings"
 	"unicode"
@@ -31,7 +32,29 @@ func (h *Head) patterned(at, below, c int) bool {
 
 // likeCodes reports whether a cell is written as the codes below it are.
 func (h *Head) likeCodes(at, below, c int) bool {
-	return h.patterned(at, below, c) || h.numberedOn(at, below, c)
+	return h.patterned(at, below, c) || h.numberedOn(at, below, c) || h.manyDigits(at, below, c)
+}
+
+// minDigits is how many digits a heading seldom has.
+const minDigits = 6
+
+// manyDigits reports whether a cell and all values below it are of one length and have as many
+// digits.
+func (h *Head) manyDigits(at, below, c int) bool {
+	form := func(cell []byte) string {
+		digits := 0
+		for _, r := range string(cell) {
+			if unicode.IsDigit(r) {
+				digits++
+			}
+		}
+		if digits < minDigits {
+			return ""
+		}
+		return fmt.Sprint(utf8.RuneCount(cell), digits)
+	}
+	alike, values := h.countAlike(at, below, c, form)
+	return form(h.Cell(at, c)) != "" && alike > 1 && alike == values
 }
 
 // numberedOn reports whether a cell has letters and a number, and the values below it have
