@@ -307,7 +307,7 @@ const manyHeaded = 6
 func (a *aligned) headByWords() {
 	header, below := a.lines[0], a.lines[1:]
 	words := len(strings.Fields(string(header)))
-	if hasDigit(header) || strings.ContainsAny(string(header), `,;|"'`) || words < 2 || (words-1)*len(below) < minHeaded {
+	if hasDigit(header) || strings.ContainsAny(string(header), `,;|"'`) || words < 2 {
 		return
 	}
 	if cutInto(words, a.lines, strings.Fields) || cutInto(words, a.lines, wideFields) {
@@ -315,20 +315,25 @@ func (a *aligned) headByWords() {
 	}
 	list := []column{{0, -1}}
 	for at := 1; at < len(header); at++ {
-		if header[at] == ' ' || header[at-1] != ' ' || strings.TrimSpace(string(header[:at])) == "" {
+		if header[at] == ' ' || header[at-1] != ' ' {
 			continue
 		}
 		first := at // values at the right may begin before their heading
 		for first > 0 && header[first-1] == ' ' && !isBlankPlace(below, first-1) {
 			first--
 		}
-		if header[first-1] != ' ' {
+		before := strings.TrimSpace(string(header[:at]))
+		switch {
+		case before == "" && (first == 0 || (column{0, first}).isBlank(below)): // it heads the first column
+			continue
+		case before != "" && header[first-1] != ' ':
 			return
 		}
 		list[len(list)-1].end = first
 		list = append(list, column{first, -1})
 	}
-	if !slices.ContainsFunc(list, func(c column) bool { return c.isBlank(below) }) { // else a heading has several words
+	several := slices.ContainsFunc(list, func(c column) bool { return c.isBlank(below) }) // words in a heading
+	if !several && (len(list)-1)*len(below) >= minHeaded {
 		a.columns, a.headed = list, true
 	}
 }

@@ -85,7 +85,10 @@ func TestRandomHeaded(t *testing.T) {
 		r := rand.New(rand.NewPCG(32, uint64(k)))
 		var columns []randomColumn
 		var table [][]string
-		headings := []string{"Item", "Qty", "Room", "Price", "Remark", "Mass", "Place"}[:3+r.IntN(5)]
+		headings := slices.Clone([]string{"Item", "Qty", "Room", "Price", "Remark", "Mass", "Place"}[:3+r.IntN(5)])
+		if r.IntN(4) == 0 {
+			headings[0] = ""
+		}
 		for range headings {
 			columns = append(columns, randomColumn{number: len(columns)%2 == 1})
 		}
@@ -105,6 +108,9 @@ func TestRandomHeaded(t *testing.T) {
 			table = append(table, row)
 		}
 		text := aligned(table, columns, " ", false, false)
+		if headings[0] == "" {
+			headings[0] = "column_1"
+		}
 		lay, headings, rows, _ := read(t, text)
 		for _, row := range rows {
 			for c := range row.Cells {
