@@ -207,9 +207,9 @@ func (p *Column) addNullWords(c *Choice, words int64) {
 
 // readAsNull adds a word that is read as NULL.
 func (c *Choice) readAsNull(word *tally) {
-	text := word.examples[0].Text
+	text := strings.TrimSpace(word.examples[0].Text)
 	c.Nullable = true
-	c.NullWords = append(c.NullWords, strings.TrimSpace(text))
+	c.NullWords = append(c.NullWords, text)
 	c.Evidence += "; " + note.Count(word.count, "is", "are") + " " + quoted(text) + ", read as no value"
 }
 

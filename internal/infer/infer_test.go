@@ -153,6 +153,7 @@ func TestChoose(t *testing.T) {
 		{"one impossible date", "date", "dd/MM/yyyy", append(repeat("13/01/2026", 150), "31/02/2026"), `"31/02/2026" on line 151; write type: char(10)`},
 		{"one text among numbers", "varchar(20)", "", append(repeat("12", 150), "about a dozen"), `write type: integer to reject it`},
 		{"null words", "integer", "", list("12|n/a|7|N/A"), `2 are "n/a", read as no value`},
+		{"null words with spaces", "integer", "", list("12| NULL|7|  null"), `2 are "NULL", read as no value`},
 		{"only null words", "varchar(10)", "", list("n/a|n/a"), ""},
 		{"country codes with NA", "char(2)", "", list("DE|NA|FR"), ""},
 		{"blank", "text", "", list("| |"), "blank in every record"},

@@ -9,6 +9,7 @@ import (
 	"cmp"
 	"encoding/binary"
 	"slices"
+	"strings"
 	"unicode/utf8"
 
 	"ambertray/internal/record"
@@ -259,14 +260,14 @@ func (p *Column) Merge(o *Column) {
 	slices.SortFunc(p.tallies, func(a, b tally) int { return a.examples[0].compare(&b.examples[0]) })
 }
 
-// NullWords returns the well-known null words among the values and how often
-// each shape of them occurs.
+// NullWords returns the well-known null words among the values, without spaces around them, and
+// how often each occurs.
 func (p *Column) NullWords() map[string]int64 {
 	words := map[string]int64{}
 	for i := range p.tallies {
 		t := &p.tallies[i]
 		if t.shape.Kind == value.NullWord {
-			words[t.examples[0].Text] = t.count
+			words[strings.TrimSpace(t.examples[0].Text)] += t.count
 		}
 	}
 	return words
