@@ -39,6 +39,7 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 	head = append(make([]byte, 0, len(head)+record.Pad), head...) // CutText then makes no copies
 	var commentsAbove bool
 	lay.Comment, commentsAbove = frame.CommentSign(head)
+	lay.Ruler = ruledByCrosses(head)
 	var best shape
 	commas := decimalCommas(head)
 	doubled := shape{} // the cut by the same delimiter with quotes that are doubled
@@ -65,6 +66,7 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 	// Spaces that no quote follows are left to the rules of their columns.
 	lay.SkipSpaces = lay.SkipSpaces && spacesBeforeQuotes(head, &lay)
 	best.FindHeader(&lay)
+	lay.Ruler = lay.Ruler || best.layout.Ruler
 	best.FindShort(&lay)
 	if lay.HeaderLine > 0 {
 		lay.HeaderLine += above
@@ -84,6 +86,7 @@ type shape struct {
 	score  float64
 	// decimalCommas says that commas stand before decimals.
 	decimalCommas bool
+	ruled         bool // a ruler crosses all delimiters of the header
 }
 
 func shapeOf(head []byte, whole bool, lay source.Layout, decimalCommas bool) shape {
@@ -100,6 +103,7 @@ func shapeOf(head []byte, whole bool, lay source.Layout, decimalCommas bool) sha
 		c.Width = s.Width
 		s.Head = frame.NewHead(text.CutText(c, head, whole)).WithWidth(s.Width)
 	}
+	s.ruled = lay.Delimiter == "|" && lay.Ruler
 	s.BySpaces = c.spaces > 0
 	s.Comment = lay.Comment
 	s.Cut = func(comment []byte) *record.Batch {
@@ -212,6 +216,9 @@ func (s *shape) rate() float64 {
 		case w == s.Width-1 && w > 1 && !s.BySpaces: // the last cell may be left out where it is blank
 			less++
 		}
+	}
+	if s.ruled && s.Width > 1 && even > 1 {
+		return 1.95 // whatever else the lines have
 	}
 	share := (float64(even) + 0.8*float64(less)) / float64(s.Rows.Len()-first)
 	if s.Width < 2 && s.OneValueEach() {

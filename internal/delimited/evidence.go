@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"strings"
 
+	"ambertray/internal/frame"
 	"ambertray/internal/source"
 	"ambertray/internal/value"
 )
@@ -71,6 +72,25 @@ func serverLineEnd(head []byte) string {
 		return "crlf"
 	}
 	return "lf"
+}
+
+// ruledByCrosses reports whether a ruler such as ----+---- has a cross below each | of the line
+// above it, as clients of servers draw tables.
+func ruledByCrosses(head []byte) bool {
+	var above []byte
+	for line := range bytes.Lines(head) {
+		line = bytes.TrimRight(line, " \r\n")
+		if len(above) > 0 && frame.IsRuler(line) && bytes.IndexByte(line, '+') >= 0 && len(above) <= len(line)+1 {
+			for i, b := range above {
+				if b == '|' && (i >= len(line) || line[i] != '+') {
+					return false
+				}
+			}
+			return bytes.IndexByte(above, '|') >= 0
+		}
+		above = line
+	}
+	return false
 }
 
 // mixesQuotes reports whether some values of a column are quoted and some are not. Servers quote
