@@ -35,41 +35,51 @@ const minOpened = 5
 // few reports whether quotes are around some cells that do not need them, and around fewer than
 // half of each column.
 func (u *quoteUse) few() bool {
-	return !u.needed && slices.Max(append(u.enclosed, 0)) > 0 && 2*slices.Max(append(u.enclosed, 0)) < u.records
+	most := int64(0)
+	for _, n := range u.enclosed {
+		most = max(most, n)
+	}
+	return !u.needed && most > 0 && 2*most < u.records
 }
 
 // quoteUse looks at the cells of a batch, which was cut with quotes around cells or without.
 func (w *surveying) quoteUse(b *record.Batch) quoteUse {
+	lay := &w.survey.Layout
 	u := quoteUse{records: int64(b.Len()), enclosed: make([]int64, len(w.headings))}
-	quote, delimiter := byte('"'), []byte(w.survey.Layout.Delimiter)
 	for r := range b.Len() {
 		for c, s := range b.Cells(r) {
-			cell := b.Data[s.Start:s.End]
-			switch {
-			case w.survey.Layout.Unquoted():
-				if len(cell) == 0 || cell[0] != quote {
-					continue
-				}
-				if len(cell) == 1 || cell[len(cell)-1] != quote {
-					u.opened++
-					continue
-				}
-				cell = bytes.Trim(cell, `"`)
-				u.needed = u.needed || bytes.Contains(cell, []byte(`""`))
-			case int(s.Start) >= b.Raw: // it was unescaped
-				cell = bytes.Trim(cell, `"`)
-				u.needed = u.needed || bytes.IndexByte(cell, quote) >= 0
-			case s.Start == 0 || b.Data[s.Start-1] != quote || b.Data[s.End] != quote:
-				continue
-			default: // with both, it may have records in it
-				u.needed = u.needed || bytes.Contains(cell, delimiter) != (bytes.IndexByte(cell, '\n') >= 0)
-			}
-			if c < len(u.enclosed) && bytes.IndexByte(cell, quote) < 0 {
+			text, enclosed := u.lookAt(b, s, lay)
+			if enclosed && c < len(u.enclosed) && bytes.IndexByte(text, '"') < 0 {
 				u.enclosed[c]++
 			}
 		}
 	}
 	return u
+}
+
+// lookAt returns the text of a cell between quotes, and whether it has quotes around it.
+func (u *quoteUse) lookAt(b *record.Batch, s record.Span, lay *source.Layout) (text []byte, enclosed bool) {
+	text = b.Data[s.Start:s.End]
+	switch {
+	case lay.Unquoted():
+		if len(text) == 0 || text[0] != '"' {
+			return nil, false
+		}
+		if len(text) == 1 || text[len(text)-1] != '"' {
+			u.opened++
+			return nil, false
+		}
+		text = bytes.Trim(text, `"`)
+		u.needed = u.needed || bytes.Contains(text, []byte(`""`))
+	case int(s.Start) >= b.Raw: // it was unescaped
+		text = bytes.Trim(text, `"`)
+		u.needed = u.needed || bytes.IndexByte(text, '"') >= 0
+	case s.Start == 0 || b.Data[s.Start-1] != '"' || b.Data[s.End] != '"':
+		return nil, false
+	default: // with both, it may have records in it
+		u.needed = u.needed || bytes.Contains(text, []byte(lay.Delimiter)) != (bytes.IndexByte(text, '\n') >= 0)
+	}
+	return text, true
 }
 
 // withoutQuotes reads the files again with quotes as text, if quotes are not where they would be
