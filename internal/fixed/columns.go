@@ -131,7 +131,6 @@ func alignedColumns(head []byte) (a aligned) {
 	if !a.ruled && !a.headed {
 		a.columns = blankColumns(a.lines)
 		a.skip(a.titlesAbove(gap))
-		a.headByWords()
 	}
 	if len(a.columns) < 2 {
 		return aligned{}
@@ -301,17 +300,47 @@ const minHeaded = 6
 // manyHeaded lines below such a header are columns of text, and no text.
 const manyHeaded = 6
 
-// headByWords takes the columns from a header of single words, if a place between each two is
-// blank in every line below. It leaves lines that spaces, or wide ones, cut into as many cells to
-// them.
+// headByWords takes the columns from a header of single words, above which may be titles, if a
+// place between each two words is blank in every line below but those of a footer.
 func (a *aligned) headByWords() {
-	header, below := a.lines[0], a.lines[1:]
-	words := len(strings.Fields(string(header)))
-	if hasDigit(header) || strings.ContainsAny(string(header), `,;|"'`) || words < 2 {
-		return
+	for titles := range min(maxTitles, len(a.lines)) {
+		if !isWords(a.lines[titles]) {
+			continue
+		}
+		best := aligned{}
+		for end := len(a.lines); end >= max(titles+minAligned, len(a.lines)-maxFooter); end-- {
+			found := aligned{columns: columnsBelow(a.lines[titles], a.lines[titles+1:end]), lines: a.lines[titles:end], titles: titles, headed: true}
+			if len(found.columns) > len(best.columns) && found.misses(a.lines[:titles]) && found.misses(a.lines[end:]) {
+				best = found
+			}
+		}
+		if best.headed {
+			*a = best
+			return
+		}
 	}
-	if cutInto(words, a.lines, strings.Fields) || cutInto(words, a.lines, wideFields) {
-		return
+}
+
+// isWords reports whether a line may be a header of single words.
+func isWords(line []rune) bool {
+	return !hasDigit(line) && !strings.ContainsAny(string(line), `,;|"'`) && len(strings.Fields(string(line))) > 1
+}
+
+// misses reports whether each of some lines fills a place between columns, or has few values.
+func (a *aligned) misses(lines [][]rune) bool {
+	return !slices.ContainsFunc(lines, func(line []rune) bool {
+		_, filled, cells := a.crossings(line)
+		return filled == 0 && 3*cells >= 2*len(a.columns)
+	})
+}
+
+// columnsBelow returns the columns that a header of single words shows, or nil. It leaves lines
+// that spaces, or wide ones, cut into as many cells to them.
+func columnsBelow(header []rune, below [][]rune) []column {
+	words := len(strings.Fields(string(header)))
+	lines := append([][]rune{header}, below...)
+	if cutInto(words, lines, strings.Fields) || cutInto(words, lines, wideFields) {
+		return nil
 	}
 	list := []column{{0, -1}}
 	for at := 1; at < len(header); at++ {
@@ -327,15 +356,16 @@ func (a *aligned) headByWords() {
 		case before == "" && (first == 0 || (column{0, first}).isBlank(below)): // it heads the first column
 			continue
 		case before != "" && header[first-1] != ' ':
-			return
+			return nil
 		}
 		list[len(list)-1].end = first
 		list = append(list, column{first, -1})
 	}
 	several := slices.ContainsFunc(list, func(c column) bool { return c.isBlank(below) }) // words in a heading
-	if !several && (len(list)-1)*len(below) >= minHeaded {
-		a.columns, a.headed = list, true
+	if several || (len(list)-1)*len(below) < minHeaded {
+		return nil
 	}
+	return list
 }
 
 // isBlank reports whether no line has a value in the column.

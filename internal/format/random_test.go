@@ -78,7 +78,8 @@ func TestRandomFixed(t *testing.T) {
 }
 
 // TestRandomHeaded writes small tables whose columns are a blank apart, with a heading of one word
-// above each, values of several words and blank ones, and compares every cell with what is read.
+// above each, values of several words and blank ones, some between titles and a footer, and
+// compares every cell with what is read.
 func TestRandomHeaded(t *testing.T) {
 	words := strings.Fields("amber moss fern gnat beetle tray hall room label glass case lamp owl")
 	for k := range 300 {
@@ -107,7 +108,8 @@ func TestRandomHeaded(t *testing.T) {
 			}
 			table = append(table, row)
 		}
-		text := aligned(table, columns, " ", false, false)
+		text := []string{"", "", "Kestrel Bay Museum\n\n", "SPECIMENS BY HALL\n"}[r.IntN(4)] + aligned(table, columns, " ", false, false) +
+			[]string{"", "", fmt.Sprintf("\n%d rows\n", len(table)-1), "\nEnd of report\n"}[r.IntN(4)]
 		if headings[0] == "" {
 			headings[0] = "column_1"
 		}
