@@ -103,6 +103,7 @@ func TestDetect(t *testing.T) {
 		{"three codes are no header", "Tern Islet;NW;104-X2-2281\nHarrow Sands;SE;233-Y0-0917\nMarl Point;NE;871-53-b114\n", `";" data 1`},
 		{"one row in a drawn box", "+----+------+\n| no | name |\n+----+------+\n|  1 | ant  |\n+----+------+\n1 row in set (0.01 sec)\n", `"|" ruler header 2`},
 		{"one row below crosses", " no | name | mass\n----+------+------\n  1 | ant  |  2.5\n(1 row)\n", `"|" ruler header 1`},
+		{"equal rows are records", "ant,bee\nant,bee\nant,bee\n", `"," data 1`},
 		{"numbers in headings", "Place;Masses 2025-2026;Remark\nTern Islet;two bags;x\nMarl Point;a tray;y\n", `";" header 1`},
 		{"titles and no header", "Kestrel Bay Museum\n1,5,2026-01-05\n2,6,2026-01-06\n3,7,2026-01-07\n", `"," data 2`},
 		{"ruler below the header", "No  Mass  Name\n--- ----- ------\n1   2.5   gnat\n2   3.5   fern\n", `"" quote none columns 1-4,5-10,11- ruler header 1`},

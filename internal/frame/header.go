@@ -339,10 +339,20 @@ func bracketed(text []byte) bool {
 func (h *Head) hasHeader(at int) bool {
 	below := h.below(at)
 	votes, words := h.votes(at, below)
-	if below >= h.Rows.Len() && h.digitFirst(at) || h.sentenceAmong(at, below) {
+	if below >= h.Rows.Len() && h.digitFirst(at) || h.sentenceAmong(at, below) || h.onlyRepeats(at, below) {
 		return false
 	}
 	return votes > 0 || votes == 0 && words && !h.recurs(at, below)
+}
+
+// onlyRepeats reports whether all rows below a row, two or more, are the same as it.
+func (h *Head) onlyRepeats(at, below int) bool {
+	for r := below; r < h.Rows.Len(); r++ {
+		if !bytes.Equal(h.Rows.Text(r), h.Rows.Text(at)) {
+			return false
+		}
+	}
+	return below+1 < h.Rows.Len()
 }
 
 // below returns the row below a header, after rulers.
