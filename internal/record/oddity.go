@@ -65,7 +65,7 @@ func (w What) String() string {
 	case WrittenNull:
 		return `the text \N, which would be read as NULL`
 	case Embedded:
-		return "lines in a quoted cell look like records, so the quote that ends it may be missing"
+		return "lines in a quoted cell look like records; its closing quote may be missing"
 	case Short:
 		return "fewer cells than the header; the missing cells at the end become NULL"
 	}
