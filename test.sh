@@ -78,4 +78,4 @@ start_wine
 wait $compiled
 unset GOGC
 [ -z "$race" ] || export CGO_ENABLED=1
-go test -vet=off $race "$@" ./... # vet has run
+go test -vet=off -timeout 40m $race "$@" ./... # vet has run; a busy machine may need more than the usual 10 minutes
