@@ -5,45 +5,43 @@ import (
 	"ambertray/internal/value"
 )
 
-// Absent counts the cells that are loaded as NULL for a null word, or as a default. It has
-// the counts of each column by null word, and then of blank cells; nil where there are none.
+// Absent counts the cells that are loaded as NULL because of a null word, or as a default. For
+// each column it has one count per null word, and a last one for blank cells.
 type Absent [][]int64
 
-// notesAbsent reports whether a value may be one that Absent counts.
-func (c *column) notesAbsent(v *value.Value) bool {
+// Absent returns counts for the columns, all 0.
+func (c *Converter) Absent() Absent {
+	a := make(Absent, len(c.columns))
+	for i := range a {
+		a[i] = make([]int64, len(c.columns[i].nullWords)+1)
+	}
+	return a
+}
+
+// mayBeAbsent reports whether Absent may count the cell of a value.
+func (c *column) mayBeAbsent(v *value.Value) bool {
 	return v.Null && len(c.nullWords) > 0 || c.standIn != nil
 }
 
-// add counts a cell, unless it has a value or is blank and NULL.
-func (a *Absent) add(c *Converter, i int, cell []byte) {
-	col := &c.columns[i]
-	word := indexOf(col.nullWords, cell)
-	switch {
-	case value.Blank(cell) && col.standIn != nil:
-		word = len(col.nullWords)
-	case value.Blank(cell) || word < 0:
+// add counts a cell of a column. It does not count a cell with a value, or a blank one that is NULL.
+func (a Absent) add(col *column, i int, cell []byte) {
+	if value.Blank(cell) {
+		if col.standIn != nil {
+			a[i][len(col.nullWords)]++
+		}
 		return
 	}
-	if *a == nil {
-		*a = make(Absent, len(c.columns))
+	word := indexOf(col.nullWords, cell)
+	if word >= 0 {
+		a[i][word]++
 	}
-	if (*a)[i] == nil {
-		(*a)[i] = make([]int64, len(col.nullWords)+1)
-	}
-	(*a)[i][word]++
 }
 
 // Join adds the counts of a block.
-func (a *Absent) Join(k *Block) {
-	if *a == nil && k.absent != nil {
-		*a = make(Absent, len(k.absent))
-	}
+func (a Absent) Join(k *Block) {
 	for i, counts := range k.absent {
-		if (*a)[i] == nil && counts != nil {
-			(*a)[i] = make([]int64, len(counts))
-		}
 		for word, n := range counts {
-			(*a)[i][word] += n
+			a[i][word] += n
 		}
 	}
 }

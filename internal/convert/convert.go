@@ -277,7 +277,7 @@ func (c *Converter) Worker() record.Work[*Block] {
 func (c *Converter) block() *Block {
 	k, ok := c.blocks.Get().(*Block)
 	if !ok {
-		return &Block{home: &c.blocks, totals: c.Totals(), rest: c.Totals()}
+		return &Block{home: &c.blocks, absent: c.Absent(), totals: c.Totals(), rest: c.Totals()}
 	}
 	k.Data, k.Ends, k.Numbers, k.Hashes = k.Data[:0], k.Ends[:0], k.Numbers[:0], k.Hashes[:0]
 	k.Lines, k.Texts = k.Lines[:0], k.Texts[:0]
@@ -354,8 +354,9 @@ func (c *Converter) append(k *Block, b *record.Batch, r int, values []value.Valu
 	data := c.encoder.AppendRecord(k.Data)
 	for i := range c.columns {
 		v := &values[i]
-		if c.columns[i].notesAbsent(v) {
-			k.absent.add(c, i, c.columns[i].text(b, r))
+		col := &c.columns[i]
+		if col.mayBeAbsent(v) {
+			k.absent.add(col, i, col.text(b, r))
 		}
 		if v.Null {
 			if c.count {
@@ -364,14 +365,14 @@ func (c *Converter) append(k *Block, b *record.Batch, r int, values []value.Valu
 			data = c.encoder.AppendNull(data, i)
 			continue
 		}
-		asText := c.columns[i].asText
+		asText := col.asText
 		if asText != nil {
 			v.Text = asText(v)
 		}
 		if c.count {
 			k.totals.Value(i, v)
 		}
-		data = c.columns[i].append(data, v)
+		data = col.append(data, v)
 	}
 	k.Data = data
 	k.Ends = append(k.Ends, len(data))

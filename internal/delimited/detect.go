@@ -86,7 +86,6 @@ type shape struct {
 	score  float64
 	// decimalCommas says that commas stand before decimals.
 	decimalCommas bool
-	ruled         bool // a ruler crosses all delimiters of the header
 }
 
 func shapeOf(head []byte, whole bool, lay source.Layout, decimalCommas bool) shape {
@@ -103,7 +102,6 @@ func shapeOf(head []byte, whole bool, lay source.Layout, decimalCommas bool) sha
 		c.Width = s.Width
 		s.Head = frame.NewHead(text.CutText(c, head, whole)).WithWidth(s.Width)
 	}
-	s.ruled = lay.Delimiter == "|" && lay.Ruler
 	s.BySpaces = c.spaces > 0
 	s.Comment = lay.Comment
 	s.Cut = func(comment []byte) *record.Batch {
@@ -123,7 +121,7 @@ func shapeOf(head []byte, whole bool, lay source.Layout, decimalCommas bool) sha
 func (s *shape) isBetter(best *shape) bool {
 	switch {
 	case s.layout.Delimiter == source.WideSpaces && best.layout.Delimiter == source.Spaces && s.isEven():
-		return s.cutsAll() || !best.cutsAll()
+		return s.cutsAll(0) || !best.cutsAll(0)
 	case s.score != best.score:
 		return s.score > best.score
 	}
@@ -135,9 +133,9 @@ func (s *shape) isBetter(best *shape) bool {
 	return longer || is.Escape == source.Backslash && is.Delimiter == was.Delimiter && is.Quote == was.Quote
 }
 
-// cutsAll reports whether all rows have as many cells.
-func (s *shape) cutsAll() bool {
-	for r := range s.Rows.Len() {
+// cutsAll reports whether all rows from a row on have the usual number of cells.
+func (s *shape) cutsAll(from int) bool {
+	for r := from; r < s.Rows.Len(); r++ {
 		if s.Rows.Width(r) != s.Width {
 			return false
 		}
@@ -154,12 +152,7 @@ func (s *shape) isEven() bool {
 			return false
 		}
 	}
-	for r := first; r < s.Rows.Len(); r++ {
-		if s.Rows.Width(r) != s.Width {
-			return false
-		}
-	}
-	return (first < 2 || s.Rows.Next(first-1) < s.Rows.Start(first)) && s.Width > 2 && s.OfOneKind(first+1) > 0
+	return s.cutsAll(first) && (first < 2 || s.Rows.Next(first-1) < s.Rows.Start(first)) && s.Width > 2 && s.OfOneKind(first+1) > 0
 }
 
 // withoutComments returns the shape with comments as records, if most of them have as many
@@ -217,7 +210,7 @@ func (s *shape) rate() float64 {
 			less++
 		}
 	}
-	if s.ruled && s.Width > 1 && even > 1 {
+	if s.layout.Delimiter == "|" && s.layout.Ruler && s.Width > 1 && even > 1 {
 		return 1.95 // whatever else the lines have
 	}
 	share := (float64(even) + 0.8*float64(less)) / float64(s.Rows.Len()-first)

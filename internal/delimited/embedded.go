@@ -6,11 +6,12 @@ import (
 	"ambertray/internal/record"
 )
 
-// minEmbedded is how many delimiters the lines within a quoted cell must have to look like records.
+// minEmbedded is the least number of delimiters in the inner lines of a cell that looks like records.
 const minEmbedded = 3
 
 // noteEmbedded notes a quoted cell that would be records if its quotes were text, each with as
-// many cells as most have. The quote at its end may belong to another cell, and its own be missing.
+// many cells as most records. Its closing quote may be missing, and the quote at its end may belong
+// to another cell.
 func (s *scan) noteEmbedded(start, end int) {
 	width := s.c.Width
 	if width < 2 || end-start < width*minEmbedded {

@@ -293,11 +293,11 @@ func blankColumns(lines [][]rune) (list []column) {
 	return list
 }
 
-// minHeaded is in how many places, of all lines below it together, the gaps between the words of a
-// header must be blank to show columns.
+// minHeaded is the least product of the gaps between the words of a header and the lines below it
+// that shows columns.
 const minHeaded = 6
 
-// manyHeaded lines below such a header are columns of text, and no text.
+// manyHeaded is the least number of lines, with such a header, that shows columns of text only.
 const manyHeaded = 6
 
 // headByWords takes the columns from a header of single words, above which may be titles, if a
@@ -326,7 +326,7 @@ func isWords(line []rune) bool {
 	return !hasDigit(line) && !strings.ContainsAny(string(line), `,;|"'`) && len(strings.Fields(string(line))) > 1
 }
 
-// misses reports whether each of some lines fills a place between columns, or has few values.
+// misses reports whether every one of some lines fills a place between columns or has few values.
 func (a *aligned) misses(lines [][]rune) bool {
 	return !slices.ContainsFunc(lines, func(line []rune) bool {
 		_, filled, cells := a.crossings(line)
@@ -334,8 +334,8 @@ func (a *aligned) misses(lines [][]rune) bool {
 	})
 }
 
-// columnsBelow returns the columns that a header of single words shows, or nil. It leaves lines
-// that spaces, or wide ones, cut into as many cells to them.
+// columnsBelow returns the columns that a header of single words shows. It returns nil if a cut at
+// spaces or wide spaces gives each line as many cells as the header has words.
 func columnsBelow(header []rune, below [][]rune) []column {
 	words := len(strings.Fields(string(header)))
 	lines := append([][]rune{header}, below...)

@@ -77,7 +77,7 @@ func fit(plan *table.Table, live []database.ColumnInfo, d *dialect.Dialect) (*ta
 	return &fitted, bad
 }
 
-// unfilled returns a note on the columns of the table to which a plan that fits brings no value.
+// unfilled returns a note on the columns of the table that get no value from a plan that fits.
 func unfilled(fitted *table.Table, live []database.ColumnInfo) []note.Note {
 	var names []string
 	for _, l := range live {

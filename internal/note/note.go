@@ -16,7 +16,7 @@ import (
 // them; Line is 0 where it is not about a line, and Column nil where it is not
 // about a column.
 type Note struct {
-	// Counted says that whoever reads the source again counts this for itself.
+	// Counted is set if every command that reads the source counts this for itself.
 	Counted bool    `json:"-"`
 	Source  *string `json:"source"`
 	Line    int64   `json:"line"`

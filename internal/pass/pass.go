@@ -261,7 +261,7 @@ func (p *Pass) Start(o Options) (*Running, error) {
 	if o.Lines || o.Texts {
 		conv.Lines(o.Texts)
 	}
-	out := &Outcome{Parts: make([]Part, len(p.in.Parts)), Totals: conv.Totals()}
+	out := &Outcome{Parts: make([]Part, len(p.in.Parts)), Totals: conv.Totals(), absent: conv.Absent()}
 	return &Running{pass: p, options: o, conv: conv, out: out, footers: make([]footer, len(out.Parts))}, nil
 }
 

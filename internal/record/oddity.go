@@ -30,10 +30,9 @@ const (
 	StrayBackslash
 	// WrittenNull is the text \N, written \\N, which would be read as NULL.
 	WrittenNull
-	// Short is a record with fewer cells than the header, which gets blank ones at its end.
+	// Short is a record with fewer cells than the header. The missing cells at its end are blank.
 	Short
-	// Embedded is a quoted cell whose lines look like records, as they do if its end quote is
-	// missing.
+	// Embedded is a quoted cell whose lines look like records. Its closing quote may be missing.
 	Embedded
 
 	kinds = iota + 1

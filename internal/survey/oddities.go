@@ -86,7 +86,7 @@ func (w *surveying) heading(c int) *string {
 	return nil
 }
 
-// oddityCount returns how many oddities there are; records that are filled are none.
+// oddityCount returns the number of oddities. Records that are filled are not counted.
 func (w *surveying) oddityCount() int64 {
 	n := w.survey.Ragged - w.survey.Filled
 	for what, at := range w.occurrences {

@@ -9,7 +9,7 @@ import (
 	"ambertray/internal/source"
 )
 
-// quoteUse is what cells say about quotes: whether they go around cells, or are text.
+// quoteUse counts how cells use quotes: around their text, or as part of it.
 type quoteUse struct {
 	records  int64
 	enclosed []int64 // cells of each column with quotes around them, and none in them
@@ -86,12 +86,12 @@ func (u *quoteUse) lookAt(b *record.Batch, s record.Span, lay *source.Layout) (t
 // around cells, and returns that reading if all of the source agrees with it: no cell needs the
 // quotes around it, and either there are more records, which were lines of a quoted cell, or cells
 // that only begin with a quote are not rare. A program that writes quotes around cells writes none
-// of these, and a person few. Otherwise it returns nil.
+// of these, and a person few. Otherwise it returns the first reading.
 func (w *surveying) withoutQuotes(ctx context.Context, from *source.Opener, files []string) (*surveying, error) {
 	lay := w.survey.Layout
 	set := slices.Contains(lay.Overrides, "quote") || slices.Contains(lay.Overrides, "escape")
 	if set || lay.Format != source.Delimited || lay.Quote != `"` || lay.Escape != source.Doubled || w.occurrences.MisplacedQuotes() == 0 || !w.quotes.few() {
-		return nil, nil
+		return w, nil
 	}
 	lay.Quote = ""
 	if lay.HeaderLine > 0 {
@@ -111,7 +111,7 @@ func (w *surveying) withoutQuotes(ctx context.Context, from *source.Opener, file
 	opened := plain.quotes.opened
 	agrees := plain.quotes.few() && s.Records >= was.Records && s.Ragged <= was.Ragged && slices.Equal(plain.headings, w.headings)
 	if !agrees || s.Records == was.Records && (opened < minOpened || 10*opened < enclosed) {
-		return nil, nil
+		return w, nil
 	}
 	s.hasQuotes = true
 	return plain, nil

@@ -123,7 +123,7 @@ type Options struct {
 	Spare bool // leave a processor to somebody who waits
 	Table bool // the source is the rows of a table, which have no lines
 
-	quotes bool // all batches are looked at for what they say about quotes
+	quotes bool // the use of quotes is counted in all batches
 }
 
 const (
@@ -156,12 +156,9 @@ func Run(ctx context.Context, from *source.Opener, names []string, o Options) (*
 			return nil, err
 		}
 	}
-	plain, err := w.withoutQuotes(ctx, from, files)
+	w, err = w.withoutQuotes(ctx, from, files)
 	if err != nil {
 		return nil, err
-	}
-	if plain != nil {
-		w = plain
 	}
 	return w.finish(ctx, from, list, names)
 }

@@ -72,8 +72,8 @@ func (p *Printer) Line(format string, args ...any) { fmt.Fprintf(p.out, format+"
 
 const labelWidth = 10
 
-// Fact writes a label and what it says, in as many lines as the window needs; all but the
-// first are aligned.
+// Fact writes a label and its text, wrapped at the window's width. Further lines are aligned with
+// the first.
 func (p *Printer) Fact(label, format string, args ...any) {
 	label = p.Faint(fmt.Sprintf("%-*s", labelWidth, label))
 	for line := range strings.SplitSeq(fmt.Sprintf(format, args...), "\n") {
