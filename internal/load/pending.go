@@ -41,14 +41,15 @@ func (j *job) writeReceipt() error {
 }
 
 // ResolvePending turns the pending receipts of a tray into receipts if the ledger says that their
-// loads committed. Several programs may do this at the same time.
+// loads committed. It removes the folder of a loader that shared a load which another loader with
+// a folder here completed. Several programs may do this at the same time.
 func ResolvePending(ctx context.Context, t *tray.Tray, to database.Target) error {
 	ids, err := t.Loads()
 	if err != nil {
 		return err
 	}
 	for _, id := range ids {
-		err := resolvePending(ctx, t.LoadDir(id), to)
+		err := resolvePending(ctx, t, id, to)
 		if err != nil {
 			return err
 		}
@@ -56,7 +57,8 @@ func ResolvePending(ctx context.Context, t *tray.Tray, to database.Target) error
 	return nil
 }
 
-func resolvePending(ctx context.Context, dir string, to database.Target) error {
+func resolvePending(ctx context.Context, t *tray.Tray, load string, to database.Target) error {
+	dir := t.LoadDir(load)
 	pending := filepath.Join(dir, pendingFile)
 	r, err := readReceipt(dir, pendingFile)
 	if err != nil || r.Target != to.Name() { // a truncated receipt was written before the commit
@@ -71,6 +73,9 @@ func resolvePending(ctx context.Context, dir string, to database.Target) error {
 	if errors.Is(err, ledger.ErrUnknown) || err == nil && entry.State != ledger.Loaded {
 		return nil
 	}
+	if err == nil && completedBeside(t, r, &entry) {
+		return os.RemoveAll(dir)
+	}
 	if err == nil {
 		err = os.Rename(pending, filepath.Join(dir, receiptFile))
 	}
@@ -78,4 +83,19 @@ func resolvePending(ctx context.Context, dir string, to database.Target) error {
 		return nil
 	}
 	return err
+}
+
+// completedBeside reports whether another loader, whose folder is in the same tray on this machine,
+// has completed a shared load. It has written its receipt, perhaps a pending one.
+func completedBeside(t *tray.Tray, own *Receipt, ended *ledger.Entry) bool {
+	if ended.Load == own.Load || ended.Tray != own.Tray {
+		return false
+	}
+	for _, name := range []string{pendingFile, receiptFile} { // in the order in which they exist
+		r, err := readReceipt(t.LoadDir(ended.Load), name)
+		if err == nil && r.ID == ended.ID {
+			return true
+		}
+	}
+	return false
 }

@@ -2,6 +2,7 @@ package load_test
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"os"
 	"path/filepath"
@@ -87,6 +88,51 @@ func TestPending(t *testing.T) {
 			_, err = d.load(tr, load.Options{})
 			var again *load.AgainError
 			require.ErrorAs(t, err, &again)
+		})
+	}
+}
+
+// TestPendingOfOthers resolves what loaders that share a load leave when another one has completed
+// it: a folder beside that of the other one is removed. On another machine, where a folder has the
+// same name by chance, it has the only receipt.
+func TestPendingOfOthers(t *testing.T) {
+	for name, c := range map[string]struct {
+		winner   string // the file with the receipt of the loader that completed the load, or ""
+		receipts []string
+	}{
+		"beside it":                    {"receipt.json", []string{"0001"}},
+		"beside it, before its end":    {"receipt.pending.json", []string{"0001"}},
+		"on another machine":           {"", []string{"0002"}},
+		"beside the folder of a share": {"share.json", []string{"0002"}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			d := newDesk(t)
+			tr := d.plan(table.Refuse, "1,ant x,bee 3,cat 3,dog")
+			r, err := d.load(tr, load.Options{})
+			require.NoError(t, err)
+			first, second := filepath.Join(tr.Dir, "loads", "0001"), filepath.Join(tr.Dir, "loads", "0002")
+			require.NoError(t, os.CopyFS(second, os.DirFS(first)))
+			r.Load = "0002"
+			text, err := json.Marshal(r)
+			require.NoError(t, err)
+			require.NoError(t, os.Remove(filepath.Join(second, "receipt.json")))
+			require.NoError(t, os.WriteFile(filepath.Join(second, "receipt.pending.json"), text, 0o666))
+			if c.winner == "" {
+				require.NoError(t, os.RemoveAll(first))
+			} else {
+				require.NoError(t, os.Rename(filepath.Join(first, "receipt.json"), filepath.Join(first, c.winner)))
+			}
+			require.NoError(t, load.ResolvePending(context.Background(), tr, d.db))
+			found, err := filepath.Glob(filepath.Join(tr.Dir, "loads", "*", "receipt.json"))
+			require.NoError(t, err)
+			var receipts []string
+			for _, path := range found {
+				receipts = append(receipts, filepath.Base(filepath.Dir(path)))
+			}
+			require.Equal(t, c.receipts, receipts)
+			if c.winner == "receipt.json" || c.winner == "receipt.pending.json" {
+				require.NoDirExists(t, second)
+			}
 		})
 	}
 }

@@ -57,21 +57,12 @@ func (s *shared) finish(ctx context.Context) (*Receipt, error) {
 		return nil, err
 	}
 	r.Verified, r.InLedger = true, true
-	if s.alreadyHere(ended) {
+	if completedBeside(s.tray, r, ended) {
 		return r, errors.Join(s.useFolder(ended.Load), ResolvePending(ctx, s.tray, s.to))
 	}
 	err = s.phase(PhaseStatistics, func() error { s.analyze(ctx); return nil })
 	s.appendNext()
 	return r, errors.Join(err, s.writeReceipt())
-}
-
-// alreadyHere reports whether another loader of the same tray has completed the load.
-func (s *shared) alreadyHere(ended *ledger.Entry) bool {
-	if ended.Load == s.receipt.Load || ended.Tray != s.receipt.Tray {
-		return false
-	}
-	_, err := os.Stat(s.tray.LoadDir(ended.Load))
-	return err == nil
 }
 
 // useFolder removes the folder of this loader and uses that of another one.
