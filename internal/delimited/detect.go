@@ -40,21 +40,10 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 	var commentsAbove bool
 	lay.Comment, commentsAbove = frame.CommentSign(head)
 	lay.Ruler = ruledByCrosses(head)
-	var best shape
-	commas := decimalCommas(head)
-	doubled := shape{} // the cut by the same delimiter with quotes that are doubled
-	for _, try := range dialects(head, lay) {
-		override(&try)
-		s := shapeOf(head, whole, try, commas)
-		if try.Quote != "" && try.Escape != source.Doubled && try.Escape != source.ServerEscapes && s.misplaced() >= doubled.misplaced() {
-			continue // nothing speaks for it
-		}
-		if best.Rows == nil || s.isBetter(&best) {
-			best = s
-		}
-		if try.Escape == source.Doubled && try.Quote != "" {
-			doubled = s
-		}
+	best := bestShape(head, whole, lay, override)
+	remarks := frame.WithoutRemarks(head, lay.Comment)
+	if remarks != nil {
+		best = best.orWithout(head, remarks, whole, lay, override)
 	}
 	if !commentsAbove && best.layout.Comment != "" {
 		best = best.withoutComments(head, whole, override)
@@ -77,6 +66,26 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 	lay.Overrides = lay.Overrides[:0]
 	override(&lay)
 	return lay, best.score
+}
+
+// bestShape returns the shape of the dialect that cuts a text best.
+func bestShape(head []byte, whole bool, lay source.Layout, override func(*source.Layout)) (best shape) {
+	commas := decimalCommas(head)
+	doubled := shape{} // the cut by the same delimiter with quotes that are doubled
+	for _, try := range dialects(head, lay) {
+		override(&try)
+		s := shapeOf(head, whole, try, commas)
+		if try.Quote != "" && try.Escape != source.Doubled && try.Escape != source.ServerEscapes && s.misplaced() >= doubled.misplaced() {
+			continue // nothing speaks for it
+		}
+		if best.Rows == nil || s.isBetter(&best) {
+			best = s
+		}
+		if try.Escape == source.Doubled && try.Quote != "" {
+			doubled = s
+		}
+	}
+	return best
 }
 
 // shape is how a dialect cuts the head.
@@ -153,29 +162,6 @@ func (s *shape) isEven() bool {
 		}
 	}
 	return s.cutsAll(first) && (first < 2 || s.Rows.Next(first-1) < s.Rows.Start(first)) && s.Width > 2 && s.OfOneKind(first+1) > 0
-}
-
-// withoutComments returns the shape with comments as records, if most of them have as many
-// cells as those or there is one column only; otherwise the shape itself.
-func (s shape) withoutComments(head []byte, whole bool, override func(*source.Layout)) shape {
-	sign := []byte(s.layout.Comment)
-	lay := s.layout
-	lay.Comment = ""
-	override(&lay)
-	read := shapeOf(head, whole, lay, s.decimalCommas)
-	comments, alike := 0, 0
-	for r := range read.Rows.Len() {
-		if bytes.HasPrefix(bytes.TrimLeft(read.Rows.Text(r), " \t"), sign) {
-			comments++
-			if read.Rows.Width(r) == s.Width {
-				alike++
-			}
-		}
-	}
-	if comments > 0 && 2*alike >= comments {
-		return read
-	}
-	return s
 }
 
 // misplaced counts the quotes that do not stand where the dialect has them.

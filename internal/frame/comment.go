@@ -25,10 +25,13 @@ var commentSigns = []struct {
 	{"!", regexp.MustCompile(`^!([! \t]|\pL|$)`)},
 }
 
+// manyComments lines at the beginning of a text show its sign of comments.
+const manyComments = 5
+
 // CommentSign returns the sign that comments of the text begin with, or "", and whether a
 // comment stands above the first other line. Comments stand at the beginning of the text,
-// or are less than half of the lines after that. Unless the sign is #, they are several, or
-// have no usual delimiter.
+// or are less than half of the lines after that. Below many with # at the beginning, they may be
+// more. Unless the sign is #, they are several, or have no usual delimiter.
 func CommentSign(head []byte) (sign string, above bool) {
 	for _, c := range commentSigns {
 		top, later, lines, bare := 0, 0, 0, false
@@ -49,7 +52,11 @@ func CommentSign(head []byte) (sign string, above bool) {
 			}
 			bare = bare || !bytes.ContainsAny(line[len(c.sign):], ",;\t|")
 		}
-		if top+later == 0 || 2*later > lines || lines == 0 {
+		most := 0.5
+		if c.sign == "#" && top >= manyComments {
+			most = 0.8
+		}
+		if top+later == 0 || float64(later) > most*float64(lines) || lines == 0 {
 			continue
 		}
 		if c.sign == "#" || top+later > 1 || bare {
@@ -87,6 +94,34 @@ func WithoutComments(head []byte, sign string) []byte {
 		if !bytes.HasPrefix(bytes.TrimLeft(line, " \t"), []byte(sign)) {
 			rest = append(rest, line...)
 		}
+	}
+	return rest
+}
+
+// WithoutRemarks returns the lines without the comments at their ends, which begin with the
+// sign after a space. It returns nil if a quarter of the lines has no such comment.
+func WithoutRemarks(head []byte, sign string) []byte {
+	if sign == "" || sign == ";" { // which is a delimiter too
+		return nil
+	}
+	var rest []byte
+	lines, remarks := 0, 0
+	for line := range bytes.Lines(head) {
+		text := bytes.TrimSpace(line)
+		at := bytes.Index(line, []byte(" "+sign+" "))
+		switch {
+		case len(text) == 0 || bytes.HasPrefix(text, []byte(sign)):
+		case at < 0:
+			lines++
+		default:
+			lines++
+			remarks++
+			line = append(line[:at:at], '\n')
+		}
+		rest = append(rest, line...)
+	}
+	if remarks == 0 || 4*remarks < 3*lines {
+		return nil
 	}
 	return rest
 }
@@ -168,6 +203,9 @@ func (h *Head) commentHeader(at int, guess bool) int64 {
 	b := h.Cut(text)
 	named := newHead(b, h.Width)
 	if b.Len() != 1 || b.Width(0) > h.Width || b.Width(0) < max(h.Width-1, 2) || !named.DistinctTexts(0) {
+		return 0
+	}
+	if bytes.HasPrefix(text, []byte("@")) || bytes.HasSuffix(text, []byte("!")) || bytes.Contains(text, []byte("://")) {
 		return 0
 	}
 	if h.BySpaces && (named.wordy() || named.cutsWords(text) || bytes.HasSuffix(bytes.TrimSpace(text), []byte("."))) {

@@ -85,6 +85,9 @@ func (h *Head) firstRecord() (r int, kinds []value.Kind, found bool) {
 		}
 		kinds = h.columnKinds(r)
 		if r+1 == h.Rows.Len() { // it shows nothing but itself
+			if h.mostlySeveral(r) {
+				break
+			}
 			for c := range kinds {
 				if kinds[c] == value.Boolean {
 					kinds[c] = value.Text
@@ -96,6 +99,18 @@ func (h *Head) firstRecord() (r int, kinds []value.Kind, found bool) {
 		}
 	}
 	return 0, nil, false
+}
+
+// mostlySeveral reports whether most rows above a row, which are more than titles, have several
+// values.
+func (h *Head) mostlySeveral(r int) bool {
+	several := 0
+	for above := h.top; above < r; above++ {
+		if h.Filled(above) > 1 {
+			several++
+		}
+	}
+	return r-h.top > maxHead && 2*several > r-h.top
 }
 
 // earlier returns the first of the rows right above a record that are records

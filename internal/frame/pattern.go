@@ -32,7 +32,39 @@ func (h *Head) patterned(at, below, c int) bool {
 
 // likeCodes reports whether a cell is written as the codes below it are.
 func (h *Head) likeCodes(at, below, c int) bool {
-	return h.patterned(at, below, c) || h.numberedOn(at, below, c) || h.manyDigits(at, below, c)
+	return h.patterned(at, below, c) || h.numberedOn(at, below, c) || h.manyDigits(at, below, c) || h.sameBeginning(at, below, c)
+}
+
+// sameBeginning reports whether a cell and nearly all values below it begin with a digit, or with
+// the same sign, or consist of hexadecimal numbers. A year may begin a heading.
+func (h *Head) sameBeginning(at, below, c int) bool {
+	form := func(cell []byte) string {
+		first, _ := utf8.DecodeRune(cell)
+		switch {
+		case isHexadecimals(cell), unicode.IsDigit(first):
+			return "9"
+		case unicode.IsSymbol(first):
+			return string(first)
+		}
+		return ""
+	}
+	cell := h.Cell(at, c)
+	if form(cell) == "" || beginsWithYear.Match(cell) {
+		return false
+	}
+	alike, values := h.countAlike(at, below, c, form)
+	return alike >= minAlike && 10*alike >= 9*values
+}
+
+// beginsWithYear matches headings such as 2026 and 2026 budget.
+var beginsWithYear = regexp.MustCompile(`^(19|20)\d\d\b`)
+
+// hexadecimals matches hexadecimal numbers of at least four digits, and what stands between them.
+var hexadecimals = regexp.MustCompile(`^[0-9A-Fa-f]{4,}([ .:-]+[0-9A-Fa-f]{4,})*$`)
+
+// isHexadecimals reports whether a cell consists of hexadecimal numbers with a digit.
+func isHexadecimals(cell []byte) bool {
+	return hexadecimals.Match(cell) && bytes.ContainsAny(cell, "0123456789")
 }
 
 // minDigits is how many digits a heading seldom has.
