@@ -95,24 +95,13 @@ const notANumber = "not a number"
 // numberScanner scans a number in the notation of the column. A code is read
 // without its leading zeros: whoever declares such a column a number wants so.
 func numberScanner(c table.Column) func(cell []byte, v *value.Value) (value.Shape, bool) {
-	style := value.Style{DecimalComma: c.Decimal == ",", Percent: c.Percent}
+	style := value.Style{DecimalComma: c.Decimal == ",", Percent: c.Percent, Padded: true}
 	if c.Thousands != "" {
 		style.Thousands = c.Thousands[0]
 	}
 	style.Currency, _ = value.ParseCurrency(c.Currency)
 	return func(cell []byte, v *value.Value) (value.Shape, bool) {
 		s := value.Scan(cell, v)
-		if s.Kind == value.Code {
-			cell = value.Trim(cell)
-			digits := bytes.TrimLeft(bytes.TrimLeft(cell, "+-"), "0")
-			if len(digits) == 0 || digits[0]-'0' > 9 {
-				digits = append([]byte{'0'}, digits...)
-			}
-			if cell[0] == '-' {
-				digits = append([]byte{'-'}, digits...)
-			}
-			s = value.Scan(digits, v)
-		}
 		ok := style.Takes(s)
 		if ok {
 			style.Disambiguate(s, v)

@@ -16,8 +16,12 @@ import (
 func (p *Column) numbers(o Options) []reading {
 	signs, currencies, percents := []byte{0}, []value.Currency{0}, []bool{false}
 	commas := []bool{false}
+	padded := p.isPadded()
 	for i := range p.tallies {
 		s := p.tallies[i].shape
+		if padded && s.Kind == value.Code {
+			s = s.Unpadded()
+		}
 		if s.Kind != value.Integer && s.Kind != value.Decimal && s.Kind != value.Exponent {
 			continue
 		}
@@ -46,13 +50,19 @@ func (p *Column) numbers(o Options) []reading {
 					if comma && sign == ',' || !comma && sign == '.' {
 						continue
 					}
-					style := value.Style{DecimalComma: comma, Thousands: sign, Currency: currency, Percent: percent}
+					style := value.Style{DecimalComma: comma, Thousands: sign, Currency: currency, Percent: percent, Padded: padded}
 					list = append(list, numbersIn(style, o))
 				}
 			}
 		}
 	}
 	return list
+}
+
+// isPadded reports whether the column has numbers with zeros before them, which would be codes if
+// none had a sign.
+func (p *Column) isPadded() bool {
+	return slices.ContainsFunc(p.tallies, func(t tally) bool { return t.shape.Kind == value.Code && t.shape.Notation&value.Signed != 0 })
 }
 
 func addOnce[T comparable](list []T, x T) []T {
@@ -76,11 +86,11 @@ func numbersIn(style value.Style, o Options) reading {
 
 // counted is what the tallies of one style add up to.
 type counted struct {
-	n, exponents, grouped, money, negative, dashes int64
-	whole, scale, digits                           int
-	pointZero                                      int64 // whole numbers that end in .0
-	lone                                           bool  // every grouping may be three decimals
-	example, priced                                Example
+	n, exponents, grouped, money, negative, dashes, padded int64
+	whole, scale, digits                                   int
+	pointZero                                              int64 // whole numbers that end in .0
+	lone                                                   bool  // every grouping may be three decimals
+	example, priced                                        Example
 }
 
 func (p *Column) countNumbers(style value.Style) counted {
@@ -90,6 +100,9 @@ func (p *Column) countNumbers(style value.Style) counted {
 		whole, scale := a.whole, a.scale
 		s := a.shape
 		compact := s.Notation == value.CompactDate
+		if s.Kind == value.Code {
+			t.padded += a.count
+		}
 		switch {
 		case s.Kind == value.Exponent:
 			t.exponents += a.count
@@ -193,6 +206,9 @@ func (t *counted) explain(style value.Style, o Options, c *Choice) {
 	}
 	if t.pointZero > 0 && t.scale == 0 {
 		c.Evidence += fmt.Sprintf("; %s in .0", note.Count(t.pointZero, "ends", "end"))
+	}
+	if t.padded > 0 {
+		c.Evidence += fmt.Sprintf("; %s with 0, and some have a sign: not codes", note.Count(t.padded, "begins", "begin"))
 	}
 	if t.negative > 0 {
 		c.Evidence += fmt.Sprintf("; %s written as in accounts", note.Count(t.negative, "is negative,", "are negative,"))

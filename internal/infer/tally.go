@@ -48,7 +48,7 @@ func (t *tally) add(v *value.Value, cell []byte) {
 		t.width = -1
 	}
 	switch t.shape.Kind {
-	case value.Integer, value.Decimal:
+	case value.Integer, value.Decimal, value.Code:
 		t.digitsOf(v)
 		t.extremes(0, v.Int, float(v), cell)
 	case value.Exponent:

@@ -46,27 +46,10 @@ func uuids() reading {
 func (p *Column) chooseText(fit Fit, c *Choice) (code bool) {
 	c.Type = p.textType(fit)
 	c.Trim = p.spaced()
-	codes, digits := int64(0), int64(0)
-	for i := range p.tallies {
-		t := &p.tallies[i]
-		switch t.shape.Kind {
-		case value.Code:
-			codes += t.count
-			digits += t.count
-		case value.Integer:
-			digits += t.count
-		}
-	}
-	values := p.Records - p.Blanks
+	codes, why := p.codes()
 	switch {
-	case codes > 0 && digits == values && p.Shortest == p.Longest:
-		all := "the only value"
-		if values > 1 {
-			all = "all " + amount(values, "value")
-		}
-		c.Evidence = fmt.Sprintf("%d digits in %s, %s with 0: a code, not a number", p.Longest, all, note.Count(codes, "begins", "begin"))
-	case codes > 0 && digits == values:
-		c.Evidence = fmt.Sprintf("%s with 0: a code, not a number", note.Count(codes, "value begins", "values begin"))
+	case codes:
+		c.Evidence = why
 	case c.Type.Kind == table.Char:
 		c.Evidence = fmt.Sprintf("%s in every value", amount(int64(p.Longest), "character"))
 	case c.Type.Kind == table.Varchar && fit == Snug:
@@ -77,10 +60,41 @@ func (p *Column) chooseText(fit Fit, c *Choice) (code bool) {
 		c.Evidence = fmt.Sprintf("text of %d to %s characters", p.Shortest, group(int64(p.Longest)))
 	}
 	p.remarkText(c)
-	if codes > 0 && digits == values && p.Shortest < p.Longest {
+	if codes && p.Shortest < p.Longest {
 		p.remarkLostZeros(c)
 	}
-	return codes > 0 && digits == values
+	return codes
+}
+
+// codes reports whether all values are numbers, some with zeros before them, and says why they
+// are codes.
+func (p *Column) codes() (ok bool, why string) {
+	codes, digits, noun := int64(0), int64(0), "digits"
+	for i := range p.tallies {
+		t := &p.tallies[i]
+		switch t.shape.Kind {
+		case value.Code:
+			codes += t.count
+			digits += t.count
+			if t.scale > 0 {
+				noun = "digits and signs"
+			}
+		case value.Integer, value.Decimal:
+			digits += t.count
+		}
+	}
+	values := p.Records - p.Blanks
+	switch {
+	case codes == 0 || digits < values:
+		return false, ""
+	case p.Shortest < p.Longest:
+		return true, fmt.Sprintf("%s with 0: a code, not a number", note.Count(codes, "value begins", "values begin"))
+	}
+	all := "the only value"
+	if values > 1 {
+		all = "all " + amount(values, "value")
+	}
+	return true, fmt.Sprintf("%d %s in %s, %s with 0: a code, not a number", p.Longest, noun, all, note.Count(codes, "begins", "begin"))
 }
 
 // remarkLostZeros reports codes of one width, some of which are shorter and do

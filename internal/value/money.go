@@ -55,6 +55,7 @@ func (s Shape) Currency() Currency {
 type affixed struct {
 	body     []byte
 	negative bool
+	signed   bool // it has a sign, or parentheses in place of one
 	dash     bool // a dash stands in place of zero, beside a currency
 	notation uint16
 }
@@ -62,21 +63,20 @@ type affixed struct {
 // endsLikeNumber reports whether c may be the last byte of a number, and saves a
 // closer look at most texts: a digit, a sign, or the end of a currency.
 func endsLikeNumber(c byte) bool {
-	return isDigit(c) || c == '.' || c == '%' || c == ')' || c == '-' || c == '$' || c >= 0x80 || c >= 'A' && c <= 'Z' || c == 'r' || c == 't' || c == 's'
+	return isDigit(c) || c == '.' || c == '%' || c == ')' || c == '-' || c == '+' || c == '$' || c >= 0x80 || c >= 'A' && c <= 'Z' || c == 'r' || c == 't' || c == 's'
 }
 
 // stripAffixes takes parentheses, signs, a percent sign and a currency off a number.
 func stripAffixes(s []byte) (d affixed, ok bool) {
-	signed := false
 	for changed := true; changed && len(s) > 0; {
 		before := len(s)
 		inner, ok := inParens(s)
-		if ok && !signed {
-			s, signed, d.negative, d.notation = inner, true, true, d.notation|Parens
+		if ok && !d.signed {
+			s, d.signed, d.negative, d.notation = inner, true, true, d.notation|Parens
 		}
 		rest, minus := takeSign(s)
-		if len(rest) < len(s) && !signed {
-			s, signed, d.negative = rest, true, minus
+		if len(rest) < len(s) && !d.signed {
+			s, d.signed, d.negative = rest, true, minus
 		}
 		if d.notation>>moneyShift == 0 && d.notation&Percent == 0 {
 			var c Currency
@@ -88,8 +88,12 @@ func stripAffixes(s []byte) (d affixed, ok bool) {
 			s, d.notation = bytes.TrimRight(s[:n-1], spaces), d.notation|Percent
 		}
 		n = len(s)
-		if n > 1 && s[n-1] == '-' && !signed {
-			s, signed, d.negative, d.notation = bytes.TrimSpace(s[:n-1]), true, true, d.notation|Trailing
+		if n > 1 && s[n-1] == '-' && !d.signed {
+			s, d.signed, d.negative, d.notation = bytes.TrimSpace(s[:n-1]), true, true, d.notation|Trailing
+		}
+		n = len(s)
+		if n > 2 && s[0] == '0' && s[n-1] == '+' && !d.signed { // otherwise it means more, such as 65+
+			s, d.signed = s[:n-1], true
 		}
 		changed = len(s) < before
 	}

@@ -30,6 +30,9 @@ const (
 	Trailing   uint16 = 1 << 9            // 12.50- is negative
 	Dash              = Parens | Trailing // $ - is zero
 	moneyShift        = 10                // the number of the currency, if any
+
+	// Signed marks a Code with a sign: a number with zeros before it, such as -00012.
+	Signed = Percent // a Code has no percent sign
 )
 
 const maskLone = LoneComma | LonePoint
@@ -40,10 +43,17 @@ type Style struct {
 	Thousands    byte // the sign between groups, one of ",. '" and 0 for none
 	Currency     Currency
 	Percent      bool
+	Padded       bool // zeros stand before the digits
 }
 
 // Takes reports whether numbers of the shape belong to the style.
 func (y Style) Takes(s Shape) bool {
+	if s.Kind == Code {
+		if !y.Padded || y.Percent {
+			return false
+		}
+		s = s.Unpadded()
+	}
 	n := s.Notation
 	switch {
 	case s.Kind == Exponent:
@@ -65,6 +75,10 @@ func (y Style) Takes(s Shape) bool {
 	}
 	return n&maskGroups == 0 || groupSigns[n&maskGroups] == y.Thousands
 }
+
+// Unpadded returns the shape of a number with zeros before it as if it were a whole number. The
+// notation has the sign before its decimals.
+func (s Shape) Unpadded() Shape { return Shape{Integer, s.Notation &^ Signed} }
 
 // plainDecimals reports whether a shape has decimals after a point without more
 // ado; those that only stem from a percent sign do not count.

@@ -12,7 +12,7 @@ const MaxDigits = 18
 
 // scanNumber recognises plain whole numbers and decimals, and leaves all other
 // notations to scanMarked. A leading zero before another digit makes a Code:
-// shelf marks and postcodes lose it as numbers.
+// shelf marks and postcodes lose it as numbers. One with a sign is Signed.
 func scanNumber(cell []byte, v *Value) (Shape, bool) {
 	i := 0
 	if cell[0] == '-' || cell[0] == '+' {
@@ -30,7 +30,7 @@ func scanNumber(cell []byte, v *Value) (Shape, bool) {
 		v.Whole = whole
 		if cell[first] == '0' {
 			if whole > 1 {
-				return Shape{Kind: Code}, true
+				return v.setCode(n, cell[first:], 0, signedIf(first > 0)), true
 			}
 			v.Whole = 0
 		}
@@ -59,6 +59,28 @@ func scanNumber(cell []byte, v *Value) (Shape, bool) {
 	}
 	v.Negative = false
 	return scanMarked(cell, v)
+}
+
+// setCode sets a number with leading zeros, whose digits are n and the last scale of which are
+// decimals, and returns its shape.
+func (v *Value) setCode(n int64, text []byte, scale int, notation uint16) Shape {
+	digits := 0
+	for _, c := range bytes.TrimLeft(text, "0") {
+		if isDigit(c) {
+			digits++
+		}
+	}
+	v.Whole, v.Scale = digits-scale, scale
+	v.setUnscaled(n, text)
+	return Shape{Code, notation}
+}
+
+// signedIf returns the notation of a number with leading zeros.
+func signedIf(signed bool) uint16 {
+	if signed {
+		return Signed
+	}
+	return Plain
 }
 
 // isPhone reports whether a whole number with that many digits is written with a
@@ -129,7 +151,10 @@ func scanMarked(cell []byte, v *Value) (Shape, bool) {
 	}
 	v.Whole = seen - v.Scale
 	if v.Whole > 1 && body[0] == '0' {
-		return Shape{Kind: Code, Notation: notation}, d.notation == 0
+		if inScale && notation == Plain {
+			notation = pointDecimals
+		}
+		return v.setCode(n, body, v.Scale, notation|d.notation&Dash|signedIf(d.signed)), d.notation&^Dash == 0
 	}
 	if v.Whole == 1 && body[0] == '0' {
 		v.Whole = 0

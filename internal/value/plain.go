@@ -71,13 +71,16 @@ func scanShort(w uint64, cell []byte, v *Value) (Shape, bool) {
 	return Shape{Decimal, Plain}, true
 }
 
-// scanZero reads digits that begin with 0: zero itself, or a code, which is no number.
+// scanZero reads digits that begin with 0: zero itself, or a code.
 func scanZero(v *Value) (Shape, bool) {
-	if v.Whole > 1 {
-		v.Int = 0
+	code := v.Whole > 1
+	v.Whole = 0
+	if code {
+		for n := v.Int; n > 0; n /= 10 {
+			v.Whole++
+		}
 		return Shape{Kind: Code}, true
 	}
-	v.Whole = 0
 	return Shape{Kind: Integer}, true
 }
 
