@@ -2,7 +2,6 @@ package delimited
 
 import (
 	"bytes"
-	"math"
 	"slices"
 	"strings"
 	"unicode"
@@ -164,19 +163,6 @@ func (s *shape) isEven() bool {
 	return s.cutsAll(first) && (first < 2 || s.Rows.Next(first-1) < s.Rows.Start(first)) && s.Width > 2 && s.OfOneKind(first+1) > 0
 }
 
-// misplaced counts the quotes that do not stand where the dialect has them.
-func (s *shape) misplaced() (n int) {
-	if s.Rows == nil {
-		return math.MaxInt
-	}
-	for _, o := range s.Rows.Oddities {
-		if o.What == record.StrayQuote || o.What == record.OpenQuote || o.What == record.LiteralQuote {
-			n++
-		}
-	}
-	return n
-}
-
 // rate says how good the cut is: how even from the first full row on, how much
 // the cells below each other are of one kind, and a little for more cells. Lines
 // that are one value each, below a heading of one word, are not cut. A
@@ -186,10 +172,12 @@ func (s *shape) rate() float64 {
 		return 0
 	}
 	first := s.FirstFull()
-	even, less := 0, 0
+	even, less, drawn := 0, 0, 0
 	for r := first; r < s.Rows.Len(); r++ {
 		w := s.Rows.Width(r)
 		switch {
+		case w == 1 && s.Width > 1 && !s.BySpaces && frame.IsRuler(s.Rows.Text(r)):
+			drawn++
 		case w == s.Width || s.Short && w > 1 && w < s.Width:
 			even++
 		case w == s.Width-1 && w > 1 && !s.BySpaces: // the last cell may be left out where it is blank
@@ -199,7 +187,7 @@ func (s *shape) rate() float64 {
 	if s.layout.Delimiter == "|" && s.layout.Ruler && s.Width > 1 && even > 1 {
 		return 1.95 // whatever else the lines have
 	}
-	share := (float64(even) + 0.8*float64(less)) / float64(s.Rows.Len()-first)
+	share := (float64(even) + 0.8*float64(less)) / float64(max(1, s.Rows.Len()-first-drawn))
 	if s.Width < 2 && s.OneValueEach() {
 		return 2
 	}
@@ -275,7 +263,7 @@ func (s *shape) misreadHeader(first int) (loss float64) {
 
 // cutByOther reports whether a row with fewer cells than most is a header that another sign
 // divides into words. The sign occurs there at least the given number of times, and as often in
-// nearly all rows below.
+// nearly all rows below, or once less where the last cell is left out.
 func (s *shape) cutByOther(row, least int) bool {
 	if row < 0 || row >= s.Rows.Len() || s.Rows.Width(row) >= s.Width {
 		return false
@@ -293,7 +281,7 @@ func (s *shape) cutByOther(row, least int) bool {
 		often := 0
 		for r := row + 1; r < s.Rows.Len(); r++ {
 			in := bytes.Count(s.Rows.Text(r), []byte(sign))
-			if in == n || in > n && n > 1 {
+			if in == n || in > n && n > 1 || in == n-1 && n > 2 { // the last cell may be left out
 				often++
 			}
 		}
@@ -371,7 +359,7 @@ func (s *shape) rareness(share float64) (loss float64) {
 	if s.layout.Quote != `"` || s.layout.Escape == source.Unescaped {
 		loss += 0.01
 	}
-	if s.layout.Quote == "" && (s.wrapped() || s.cutsQuoted()) {
+	if s.layout.Quote == "" && (s.wrapped() || s.cutsQuoted()) || !s.BySpaces && s.cutsInQuotes() {
 		loss += 0.5
 	}
 	return loss
@@ -381,7 +369,7 @@ func (s *shape) rareness(share float64) (loss float64) {
 // neither blank cells nor texts of several words, and no columns at fixed places.
 func (s *shape) isLog() bool {
 	const minLines, minWords = 10, 4
-	lines := s.Rows.Data[s.Rows.Start(0):s.Rows.Raw]
+	lines := quotedPart.ReplaceAll(s.Rows.Data[s.Rows.Start(0):s.Rows.Raw], nil)
 	return s.Rows.Len() >= minLines && s.Width >= minWords && !bytes.Contains(lines, []byte("  ")) && !bytes.Contains(lines, []byte("\t")) &&
 		!slices.ContainsFunc(common, func(d string) bool { return inEveryLine(lines, []byte(d)) })
 }
@@ -401,27 +389,6 @@ func (s *shape) untidy(first int) float64 {
 	return 0.5 * float64(bad) / float64(max(all, 1))
 }
 
-// cutsQuoted reports whether one row in ten has a cell that begins with a quote, and a later
-// cell that ends with one: the quotes enclose both.
-func (s *shape) cutsQuoted() bool {
-	rows := 0
-	for r := range s.Rows.Len() {
-		open := false
-		for c := range s.Rows.Width(r) {
-			cell := s.Rows.Cell(r, c)
-			if bytes.Count(cell, []byte(`"`)) != 1 {
-				continue
-			}
-			if open && cell[len(cell)-1] == '"' {
-				rows++
-				break
-			}
-			open = open || cell[0] == '"'
-		}
-	}
-	return 10*rows >= s.Rows.Len() && rows > 0
-}
-
 // signsIn returns the number of signs in a cell that the dialect was not understood.
 func (s *shape) signsIn(cell []byte) int {
 	if len(cell) < 2 {
@@ -439,27 +406,4 @@ func (s *shape) signsIn(cell []byte) int {
 		return min(2, bytes.Count(bytes.Trim(cell, " "), []byte("  "))) // columns that spaces separate
 	}
 	return 0
-}
-
-// wrapped reports whether cells stand between quotes, and more of them than begin
-// with a quote only, or nearly all rows do: then quotes go around cells.
-func (s *shape) wrapped() bool {
-	both, only, rows := 0, 0, 0
-	for r := range s.Rows.Len() {
-		text := s.Rows.Text(r)
-		if len(text) > 1 && text[0] == '"' && text[len(text)-1] == '"' {
-			rows++
-		}
-		for c := range s.Rows.Width(r) {
-			cell := s.Rows.Cell(r, c)
-			switch {
-			case len(cell) < 2 || cell[0] != '"':
-			case cell[len(cell)-1] == '"':
-				both++
-			default:
-				only++
-			}
-		}
-	}
-	return both > only || 10*rows >= 9*s.Rows.Len()
 }

@@ -111,6 +111,12 @@ var totalWord = regexp.MustCompile(`(?i)^\W*((grand|sub)[ -]?)?totals?\W*$`)
 // statisticWord matches a cell that only names a statistic of the rows above.
 var statisticWord = regexp.MustCompile(`(?i)^\W*(all|overall|sum|mean|average|avg|median|min(imum)?|max(imum)?|std|sd|st(andar)?d\.? dev(iation)?|count)\W*$`)
 
+// isStarred reports whether a row below a gap begins with stars, as totals in printed lists do, and
+// the row above it does not.
+func isStarred(b *record.Batch, r int, first string) bool {
+	return first != "" && strings.Trim(first, "*") == "" && gapAbove(b, r) && !strings.HasPrefix(firstText(b, r-1), "*")
+}
+
 // isStatistic reports whether a row is one of several statistics below a gap.
 func isStatistic(b *record.Batch, r int) bool {
 	for ; r > 0 && statisticWord.MatchString(firstText(b, r)); r-- {
@@ -131,7 +137,7 @@ func (f *Footer) isFooter(b *record.Batch, r int) bool {
 	switch {
 	case f.Width < 2:
 		return false
-	case totalWord.MatchString(first), isStatistic(b, r):
+	case totalWord.MatchString(first), isStatistic(b, r), isStarred(b, r, first):
 		return true
 	case footerWords.Match(b.Text(r)): // whose first cell fixed columns may cut
 		return filled < f.Width || b.Width(r) != f.Width || gapAbove(b, r)
@@ -180,6 +186,10 @@ func (f *Footer) isTrailer(b *record.Batch, r int, first string, filled int) boo
 	at := b.Width(r) - 1
 	for at > 0 && value.Blank(b.Cell(r, at)) {
 		at--
+	}
+	second, ok := wholeAt(b, r, 1)
+	if !half && ok && second == b.FirstRecord+int64(r)-1 { // the count, before a sum
+		return true
 	}
 	n, ok := wholeAt(b, r, at)
 	above, numbered := wholeAt(b, r-1, at)

@@ -47,7 +47,7 @@ func newHead(rows *record.Batch, width int) Head {
 func NewHead(rows *record.Batch) Head {
 	h := newHead(rows, 0)
 	h.Width = h.CommonWidth()
-	h.top = max(h.labels(), h.cutTitles())
+	h.top = max(h.labels(), h.cutTitles(), h.tagged())
 	return h
 }
 
@@ -106,10 +106,20 @@ func (h Head) WithWidth(width int) Head {
 	return h
 }
 
-// CommonWidth returns the number of cells that most rows have.
+// CommonWidth returns the number of cells that most rows have. Drawn rows only count if there are
+// no others.
 func (h *Head) CommonWidth() int {
 	width, most := 0, 0
-	for w, rows := range h.widths(0) {
+	widths := map[int]int{}
+	for r := range h.Rows.Len() {
+		if !IsRuler(h.Rows.Text(r)) {
+			widths[h.Rows.Width(r)]++
+		}
+	}
+	if len(widths) == 0 {
+		widths = h.widths(0)
+	}
+	for w, rows := range widths {
 		if rows > most || rows == most && w > width {
 			width, most = w, rows
 		}

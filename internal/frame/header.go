@@ -301,7 +301,7 @@ func (h *Head) completes(at int) bool {
 			}
 		}
 	}
-	return named > 0 && (other || !h.recurs(at, at+1))
+	return named > 0 && (other || !h.recurs(at, at+1) && !h.headsGroup(at))
 }
 
 // units reports whether a row below the header gives the units of numbers: it has

@@ -162,7 +162,11 @@ func headingsOf(c Cutter, text []byte, whole bool, lines, described int64, e *Ex
 			head := frame.NewHead(b)
 			width = head.Width
 		}
-		headings, e.FillLast = frame.FitHeadings(make([]string, width), b, 0, sparse)
+		var fillLast int
+		headings, fillLast = frame.FitHeadings(make([]string, width), b, 0, sparse)
+		if len(headings) > width { // the last column is optional
+			e.FillLast = fillLast
+		}
 		return headings, 0
 	}
 	rows := 1

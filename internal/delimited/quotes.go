@@ -1,0 +1,83 @@
+package delimited
+
+import (
+	"bytes"
+	"math"
+	"regexp"
+
+	"ambertray/internal/record"
+)
+
+// misplaced counts the quotes that do not stand where the dialect has them.
+func (s *shape) misplaced() (n int) {
+	if s.Rows == nil {
+		return math.MaxInt
+	}
+	for _, o := range s.Rows.Oddities {
+		if o.What == record.StrayQuote || o.What == record.OpenQuote || o.What == record.LiteralQuote {
+			n++
+		}
+	}
+	return n
+}
+
+// cutsQuoted reports whether one row in ten has a cell that begins with a quote, and a later
+// cell that ends with one: the quotes enclose both.
+func (s *shape) cutsQuoted() bool {
+	rows := 0
+	for r := range s.Rows.Len() {
+		open := false
+		for c := range s.Rows.Width(r) {
+			cell := s.Rows.Cell(r, c)
+			if bytes.Count(cell, []byte(`"`)) != 1 {
+				continue
+			}
+			if open && cell[len(cell)-1] == '"' {
+				rows++
+				break
+			}
+			open = open || cell[0] == '"'
+		}
+	}
+	return 10*rows >= s.Rows.Len() && rows > 0
+}
+
+// quotedPart is a part of a line that quotes enclose.
+var quotedPart = regexp.MustCompile(`"[^"\r\n]*"`)
+
+// cutsInQuotes reports whether nearly all rows are first cut where a quote is open, although the
+// quotes of each row are pairs.
+func (s *shape) cutsInQuotes() bool {
+	rows := 0
+	for r := range s.Rows.Len() {
+		text := s.Rows.Text(r)
+		first := bytes.Index(text, []byte(s.layout.Delimiter))
+		if first > 0 && bytes.Count(text[:first], []byte(`"`))%2 == 1 && bytes.Count(text, []byte(`"`))%2 == 0 {
+			rows++
+		}
+	}
+	return 10*rows >= 9*s.Rows.Len()
+}
+
+// wrapped reports whether cells stand between quotes, and more of them than begin
+// with a quote only, or nearly all rows do: then quotes go around cells.
+func (s *shape) wrapped() bool {
+	both, only, rows := 0, 0, 0
+	for r := range s.Rows.Len() {
+		text := s.Rows.Text(r)
+		if len(text) > 1 && text[0] == '"' && text[len(text)-1] == '"' {
+			rows++
+		}
+		for c := range s.Rows.Width(r) {
+			cell := s.Rows.Cell(r, c)
+			switch {
+			case len(cell) < 2 || cell[0] != '"':
+			case cell[len(cell)-1] == '"':
+				both++
+			default:
+				only++
+			}
+		}
+	}
+	return both > only || 10*rows >= 9*s.Rows.Len()
+}

@@ -1,0 +1,63 @@
+package frame
+
+import (
+	"bytes"
+	"regexp"
+
+	"ambertray/internal/value"
+)
+
+var (
+	// tag is what the sign for the kind of a row looks like.
+	tag = regexp.MustCompile(`^[A-Z0-9]{1,6}$`)
+	// headTag is such a sign for the first row of a file.
+	headTag = regexp.MustCompile(`^(H|HD|HDR|HEAD|HEADER|0+)$`)
+)
+
+// tagged returns 1 if the first row has another sign for its kind than all records, such as HDR
+// above DTL, and else 0. The last row may have another one too, and the second may be a header.
+// The first row is not a header itself: it has a date or a number, or a sign for its kind.
+func (h *Head) tagged() int {
+	rows := h.Rows.Len()
+	if rows < minAlike+2 || h.Width < 2 {
+		return 0
+	}
+	first, detail := h.Cell(0, 0), h.Cell(rows-2, 0)
+	if !tag.Match(first) || !tag.Match(detail) || bytes.Equal(first, detail) {
+		return 0
+	}
+	for r := 1; r < rows-1; r++ {
+		if !bytes.Equal(h.Cell(r, 0), detail) && !(r == 1 && h.DistinctTexts(1)) {
+			return 0
+		}
+	}
+	if headTag.Match(first) || h.hasFigure(0) {
+		return 1
+	}
+	return 0
+}
+
+// headsGroup reports whether a row has one value, and the row below it none in its column: it is
+// above a group of records.
+func (h *Head) headsGroup(at int) bool {
+	if h.Filled(at) != 1 || at+1 >= h.Rows.Len() {
+		return false
+	}
+	column := 0
+	for len(h.Cell(at, column)) == 0 {
+		column++
+	}
+	return len(h.Cell(at+1, column)) == 0
+}
+
+// hasFigure reports whether a cell of a row, after the first, is a date or a number that is not one
+// of several headings in order.
+func (h *Head) hasFigure(r int) bool {
+	for c := 1; c < h.Rows.Width(r); c++ {
+		k := h.kind(r, c)
+		if (k == value.Date || k == value.Integer) && !h.yearHeading(r, c) && !h.inSeries(r, c) {
+			return true
+		}
+	}
+	return false
+}
