@@ -1,6 +1,7 @@
 package frame
 
 import (
+	"bytes"
 	"regexp"
 	"strconv"
 	"strings"
@@ -110,6 +111,45 @@ var totalWord = regexp.MustCompile(`(?i)^\W*((grand|sub)[ -]?)?totals?\W*$`)
 
 // statisticWord matches a cell that only names a statistic of the rows above.
 var statisticWord = regexp.MustCompile(`(?i)^\W*(all|overall|sum|mean|average|avg|median|min(imum)?|max(imum)?|std|sd|st(andar)?d\.? dev(iation)?|count)\W*$`)
+
+// totalWords begin a total of some records.
+var totalWords = regexp.MustCompile(`(?i)^((grand|sub)[ -]?)?totals?\b`)
+
+// TotalsAmong returns the records of a batch that look like totals: the first value begins with a
+// word for one, a number is after it, and a third of the cells are blank.
+func TotalsAmong(b *record.Batch) (totals []int) {
+	for r := range b.Len() {
+		c := 0
+		for c < b.Width(r) && value.Blank(b.Cell(r, c)) {
+			c++
+		}
+		if c == b.Width(r) || !mayBeTotal(b.Cell(r, c)) {
+			continue
+		}
+		blank, numbers := 0, 0
+		for i := range b.Width(r) {
+			switch kindOf(b.Cell(r, i)) {
+			case value.NullWord:
+				blank++
+			case value.Integer:
+				numbers++
+			}
+		}
+		if 3*blank >= b.Width(r) && numbers > 0 && totalWords.Match(value.Trim(b.Cell(r, c))) {
+			totals = append(totals, r)
+		}
+	}
+	return totals
+}
+
+// mayBeTotal saves a closer look at nearly all records.
+func mayBeTotal(cell []byte) bool {
+	switch cell[0] | 0x20 {
+	case 't', 's', 'g', ' ':
+		return bytes.Contains(bytes.ToLower(cell), []byte("total"))
+	}
+	return false
+}
 
 // isStarred reports whether a row below a gap begins with stars, as totals in printed lists do, and
 // the row above it does not.

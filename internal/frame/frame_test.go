@@ -90,6 +90,27 @@ func TestBeside(t *testing.T) {
 	require.Equal(t, []int64{1, 1}, []int64{lay.HeaderLine, int64(h.First)}, "the header is as wide as its table")
 }
 
+// TestTotalsAmong finds records that look like totals: nothing else stands in their place, and they
+// have fewer values than others.
+func TestTotalsAmong(t *testing.T) {
+	for text, want := range map[string][]int{
+		"East,room 1,12\nSubtotal East,,12\nWest,room 1,5\nsub-total West,,5\n": {1, 3},
+		"East,,12\n,TOTAL:,12\n , Grand total,17\n":                              {1, 2},
+		"Total loss,gnat,2\nTotally new,,3\nSubtotal,,\nThe total,,4\n":          nil,
+	} {
+		require.Equal(t, want, TotalsAmong(cut(text, Rules{})), text)
+	}
+	b := cut("a,b,c\nTotal,,1\n\"x\ny\",,\nTotal,,2\n", Rules{})
+	b.Oddities = []record.Oddity{{Record: 2, What: record.StrayQuote}}
+	b.NoteRecords(TotalsAmong(b), record.Total)
+	var records []int
+	for _, o := range b.Oddities {
+		records = append(records, o.Record)
+	}
+	require.IsNonDecreasing(t, records)
+	require.Len(t, records, 3)
+}
+
 // TestCommentHeader takes a comment right above the records for the header.
 func TestCommentHeader(t *testing.T) {
 	h := NewHead(cut("# written by the scale\n#no,mass\n1,2.5\n2,3.5\n", Rules{Comment: []byte("#")}))

@@ -3,6 +3,8 @@ package record
 import (
 	"bytes"
 	"encoding/binary"
+	"slices"
+	"sort"
 	"unicode/utf8"
 )
 
@@ -32,6 +34,14 @@ func (b *Batch) CheckText(decoded bool) {
 		case zero && bytes.IndexByte(row, 0) >= 0:
 			b.noteAt(r, NUL, bytes.IndexByte(row, 0))
 		}
+	}
+}
+
+// NoteRecords notes an oddity of some records, in order, at the beginning of each.
+func (b *Batch) NoteRecords(records []int, what What) {
+	for _, r := range records {
+		at := sort.Search(len(b.Oddities), func(i int) bool { return b.Oddities[i].Record > r })
+		b.Oddities = slices.Insert(b.Oddities, at, Oddity{Record: r, What: what, offset: int(b.records[r].start)})
 	}
 }
 

@@ -34,6 +34,8 @@ const (
 	Short
 	// Embedded is a quoted cell whose lines look like records. Its closing quote may be missing.
 	Embedded
+	// Total is a record that looks like a total of others.
+	Total
 
 	kinds = iota + 1
 )
@@ -41,7 +43,7 @@ const (
 // Broken reports whether a record with this oddity is a reject as a whole.
 func (w What) Broken() bool {
 	switch w {
-	case StrayQuote, LiteralQuote, StrayBackslash, Short, Embedded:
+	case StrayQuote, LiteralQuote, StrayBackslash, Short, Embedded, Total:
 		return false
 	}
 	return true
@@ -65,6 +67,8 @@ func (w What) String() string {
 		return `the text \N, which would be read as NULL`
 	case Embedded:
 		return "lines in a quoted cell look like records; its closing quote may be missing"
+	case Total:
+		return "looks like a total, but is read as a record"
 	case Short:
 		return "fewer cells than the header; the missing cells at the end become NULL"
 	}
@@ -123,7 +127,7 @@ func (o *Occurrences) Notes(parts, headings []string) (list []note.Note) {
 	if o[Short].N > 0 {
 		list = append(list, note.Counted(note.Count(o[Short].N, "record has", "records have")+" "+Short.String()))
 	}
-	for _, what := range []What{Embedded, LiteralQuote, StrayQuote, StrayBackslash} {
+	for _, what := range []What{Total, Embedded, LiteralQuote, StrayQuote, StrayBackslash} {
 		at := o[what]
 		if at.N == 0 {
 			continue
@@ -132,6 +136,9 @@ func (o *Occurrences) Notes(parts, headings []string) (list []note.Note) {
 		n.Source, n.Line = &parts[at.Part], at.Line
 		if at.Cell < len(headings) {
 			n.Column = &headings[at.Cell]
+		}
+		if what == Total {
+			n.What += " (comment: WORD skips lines that begin with a word)"
 		}
 		if at.N > 1 {
 			n.What += "; " + humanize.Comma(at.N-1) + " more like it"

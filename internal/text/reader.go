@@ -242,6 +242,7 @@ func (p *piece) Cut(ctx context.Context) (*record.Batch, error) {
 		offset: before.offset + int64(cut),
 	}
 	b.CheckText(p.r.decoded)
+	b.NoteRecords(frame.TotalsAmong(b), record.Total)
 	if p.first {
 		b.Above = p.r.above
 		b.Skipped = b.Skipped.Plus(p.r.skipped)
