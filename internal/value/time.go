@@ -95,19 +95,23 @@ func takeHalfDay(s []byte, hour int) (full int, rest []byte, ok bool) {
 	return 0, nil, false
 }
 
-// scanOffset reads an offset from UTC: Z, UTC, GMT, +01:00, +0100 or +01.
+// scanOffset reads an offset from UTC: Z, UTC, GMT, +01:00, +0100, +01 or GMT+1.
 func scanOffset(s []byte) (micros int64, ok bool) {
-	if equalFold(s, "z") || equalFold(s, "utc") || equalFold(s, "gmt") {
+	named := len(s) >= 3 && (equalFold(s[:3], "utc") || equalFold(s[:3], "gmt"))
+	if named {
+		s = s[3:]
+	}
+	if named && len(s) == 0 || equalFold(s, "z") {
 		return 0, true
 	}
-	if len(s) < 3 || s[0] != '+' && s[0] != '-' {
+	if len(s) < 2 || s[0] != '+' && s[0] != '-' {
 		return 0, false
 	}
 	hours, n := digits(s[1:], 2)
-	if n != 2 || hours > 18 {
+	if n != 2 && !(named && n == 1) || hours > 18 {
 		return 0, false
 	}
-	rest := bytes.TrimPrefix(s[3:], []byte(":"))
+	rest := bytes.TrimPrefix(s[1+n:], []byte(":"))
 	minutes, m := digits(rest, 2)
 	if m != len(rest) || m != 0 && m != 2 || minutes > 59 {
 		return 0, false
