@@ -221,3 +221,30 @@ func refuseLoaders(t *testing.T, to string) {
 	_, errOut = d.run(1, "history", "--to", to, "--shares", alone)
 	require.Contains(t, errOut, "is not a shared load")
 }
+
+// TestSharedNotes loads a source in shares: the notes on the whole are those of a load of one piece.
+func TestSharedNotes(t *testing.T) {
+	var text strings.Builder
+	text.WriteString("no,name,room,donor\n")
+	for i := range 1000 {
+		fmt.Fprintf(&text, "%d,%s,%s,Sam\n", i, []string{"ant", "N/A", "", "-"}[i%4], []string{"east", "unknown", "west \"a\""}[i%3])
+		if i%100 == 99 {
+			fmt.Fprintf(&text, "Total,,%d,\n", i)
+		}
+	}
+	for _, server := range []string{"postgres", "mysql"} {
+		t.Run(server, func(t *testing.T) {
+			to := targets(t)[server]
+			d, name := newDesk(t), uniqueTable(t)
+			d.write("finds.csv", text.String())
+			d.run(0, "draft", "finds.csv", "--table", name, "--change", "name.null_words=[N/A, -]", "--change", "room.null_words=[unknown]",
+				"--change", "room.default=store", "--change", "donor.leave_out=true", "--change", "no.type=varchar(10)")
+			notes := func(args ...string) []any {
+				return d.json(0, append([]string{"load", "finds.tray", "--allow-rejects", "any"}, args...)...)["notes"].([]any)
+			}
+			whole := notes("--to", "finds.db")
+			require.Len(t, whole, 5)
+			require.Equal(t, whole, notes("--to", to, "--shared", "--commit-every", "100"))
+		})
+	}
+}

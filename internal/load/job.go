@@ -10,6 +10,7 @@ import (
 
 	"github.com/dustin/go-humanize"
 
+	"ambertray/internal/convert"
 	"ambertray/internal/database"
 	"ambertray/internal/ledger"
 	"ambertray/internal/note"
@@ -44,6 +45,7 @@ type job struct {
 	summer   database.Summer  // sums them on the server by that hash, or nil
 	before   proof.Sum        // of rows that were there and cannot be distinguished
 	refused  *refusal.List    // by the server
+	absent   convert.Absent   // values that are loaded as NULL or as a default
 	storage  database.Storage // of an existing table
 	doubt    *doubt           // nil unless the table is on several servers
 	// undoSchema drops the schema that was created, where a rollback does not.
@@ -167,6 +169,7 @@ func (j *job) count(out *pass.Outcome, rows int64) {
 	r.Counts.Read, r.Counts.Loaded, r.Counts.Rejected, r.Counts.Skipped = out.Read(), rows, out.Rejects.Total(), out.Skipped.Total()
 	r.Skipped = out.Skipped
 	r.Notes = note.Recount(r.Notes, out.Notes)
+	j.absent = out.Absent
 	if j.Verify != RowsOnly {
 		list := out.Totals.Figures()
 		for i, c := range j.table.Loaded() {

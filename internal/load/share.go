@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"time"
 
+	"ambertray/internal/convert"
 	"ambertray/internal/database"
 	"ambertray/internal/ledger"
 	"ambertray/internal/pass"
@@ -223,7 +224,7 @@ func (w *oneShare) commit(ctx context.Context) error {
 		return err
 	}
 	return w.commitWith(ctx, &ledger.Entry{ID: s.entry.ID, Proof: &ledger.Proof{
-		Share: w.number, Loader: s.loader, Tray: s.receipt.Tray, Load: r.Load, Loaded: r.Counts.Loaded, Rejected: r.Counts.Rejected, At: time.Now(),
+		Share: w.number, Loader: s.loader, Tray: s.receipt.Tray, Load: r.Load, Loaded: r.Counts.Loaded, Rejected: r.Counts.Rejected, Absent: w.absent, At: time.Now(),
 	}})
 }
 
@@ -239,6 +240,21 @@ func (s *shared) checkAllowance(ctx context.Context, rejected int64, file string
 		return &TooManyError{Rejected: all, Records: s.division.Records, Allow: s.job.plan.Allow, File: file}
 	}
 	return nil
+}
+
+// sumAbsent adds what all shares have counted. It is a count for each null word of each column.
+func sumAbsent(shares []ledger.Share) (sum convert.Absent) {
+	for _, s := range shares {
+		for i, counts := range s.Proof.Absent {
+			if i == len(sum) {
+				sum = append(sum, make([]int64, len(counts)))
+			}
+			for word, n := range counts {
+				sum[i][word] += n
+			}
+		}
+	}
+	return sum
 }
 
 func sumProofs(shares []ledger.Share) (loaded, rejected int64) {

@@ -13,6 +13,8 @@ import (
 	"github.com/dustin/go-humanize"
 
 	"ambertray/internal/ledger"
+	"ambertray/internal/note"
+	"ambertray/internal/pass"
 	"ambertray/internal/publish"
 	"ambertray/internal/refusal"
 	"ambertray/internal/reject"
@@ -25,7 +27,10 @@ func (s *shared) finish(ctx context.Context) (*Receipt, error) {
 	if err != nil {
 		return nil, err
 	}
-	s.count(shares)
+	err = s.count(shares)
+	if err != nil {
+		return nil, err
+	}
 	r := s.receipt
 	allow := s.job.plan.Allow
 	if allow.Exceeded(r.Counts.Rejected, s.division.Records) {
@@ -76,7 +81,7 @@ func (s *shared) useFolder(load string) error {
 }
 
 // count fills in the counts of the receipt, over the shares of all loaders.
-func (s *shared) count(shares []ledger.Share) {
+func (s *shared) count(shares []ledger.Share) error {
 	r := s.receipt
 	r.ID = s.entry.ID
 	for _, p := range s.pass.Parts() {
@@ -102,11 +107,11 @@ func (s *shared) count(shares []ledger.Share) {
 	loading := &r.Phases[0]
 	loading.RowsPerSecond = perSecond(s.ownRows(shares), loading.Seconds)
 	r.Skipped = s.division.Skipped
-	for _, n := range s.division.Notes {
-		r.addNote(n)
-	}
 	r.Counts.Read, r.Counts.Skipped = s.division.Records+s.division.Skipped.Total(), s.division.Skipped.Total()
 	r.Counts.Loaded, r.Counts.Rejected = sumProofs(shares)
+	notes, err := s.pass.DivisionNotes(pass.Options{Dialect: s.to.Dialect(), Table: s.table, Load: s.entry.ID}, s.division, sumAbsent(shares))
+	r.Notes = note.Recount(r.Notes, notes)
+	return err
 }
 
 // ownRows returns how many rows this loader has loaded.

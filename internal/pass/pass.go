@@ -66,8 +66,10 @@ type Outcome struct {
 	// Notes are on records and values that are not loaded as they are written.
 	Notes []note.Note
 
-	odd    record.Occurrences
-	absent convert.Absent
+	// Absent counts the values that are loaded as NULL or as a default.
+	Absent convert.Absent
+
+	odd record.Occurrences
 }
 
 // Part is one file of the source and how many rows were read from it.
@@ -261,7 +263,7 @@ func (p *Pass) Start(o Options) (*Running, error) {
 	if o.Lines || o.Texts {
 		conv.Lines(o.Texts)
 	}
-	out := &Outcome{Parts: make([]Part, len(p.in.Parts)), Totals: conv.Totals(), absent: conv.Absent()}
+	out := &Outcome{Parts: make([]Part, len(p.in.Parts)), Totals: conv.Totals(), Absent: conv.Absent()}
 	return &Running{pass: p, options: o, conv: conv, out: out, footers: make([]footer, len(out.Parts))}, nil
 }
 
@@ -309,12 +311,7 @@ func (r *Running) Add(k *convert.Block) error {
 
 // Outcome returns what the pass has found, at its end.
 func (r *Running) Outcome() *Outcome {
-	notes := append(r.pass.columnsLeftOut(), r.out.odd.Notes(r.pass.Sources, r.pass.Headings)...)
-	notes = append(notes, r.conv.Notes(r.out.absent)...)
-	for i := range r.pass.in.Parts {
-		notes = append(notes, r.pass.in.Parts[i].Notes(&r.pass.tray.Layout)...)
-	}
-	r.out.Notes = append(append(notes, r.out.Notes...), r.pass.notes...)
+	r.out.Notes = r.pass.notesOn(&r.out.odd, r.conv.Notes(r.out.Absent), r.out.Notes)
 	for i := range r.out.Parts {
 		part := &r.out.Parts[i]
 		part.Part = r.pass.in.Parts[i]
@@ -324,6 +321,17 @@ func (r *Running) Outcome() *Outcome {
 		}
 	}
 	return r.out
+}
+
+// notesOn returns the notes on a source that was read to its end: on its columns, records, values,
+// files and sheets, and on tables below others.
+func (p *Pass) notesOn(odd *record.Occurrences, values, below []note.Note) []note.Note {
+	notes := append(p.columnsLeftOut(), odd.Notes(p.Sources, p.Headings)...)
+	notes = append(notes, values...)
+	for i := range p.in.Parts {
+		notes = append(notes, p.in.Parts[i].Notes(&p.tray.Layout)...)
+	}
+	return append(append(notes, below...), p.notes...)
 }
 
 // columnsLeftOut returns a note on the columns of the source that the plan leaves out, unless they
@@ -399,7 +407,7 @@ func (o *Outcome) add(k *convert.Block) {
 	o.Skipped = o.Skipped.Plus(k.Skipped)
 	o.odd.Join(&k.Odd)
 	o.Notes = append(o.Notes, k.Notes...)
-	o.absent.Join(k)
+	o.Absent.Join(k)
 	part := &o.Parts[k.Part]
 	part.Read += k.Read + k.Skipped.Total()
 	part.Loaded += k.Loaded()

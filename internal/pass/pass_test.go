@@ -328,7 +328,8 @@ func shares(t *testing.T, pack func(string) string) {
 	name, file := "name", filepath.Join(filepath.Dir(tr.Dir), "c.csv")
 	notes := []note.Note{{Counted: true, Source: &file, Line: 2, Column: &name, What: "quote inside a quoted cell; 109 more like it"}}
 	for _, size := range []int64{24_999, 60_001, 1 << 40} {
-		d, err := open(t, tr).Divide(context.Background(), size, nil)
+		divided := open(t, tr)
+		d, err := divided.Divide(context.Background(), size, nil)
 		require.NoError(t, err)
 		var sum found
 		for _, s := range d.Shares {
@@ -341,7 +342,9 @@ func shares(t *testing.T, pack func(string) string) {
 		}
 		require.Equal(t, whole, sum, "in shares of %d", size)
 		require.Equal(t, int64(110_004), d.Records)
-		require.Equal(t, notes, d.Notes)
+		on, err := divided.DivisionNotes(pass.Options{Dialect: dialect.PostgreSQL}, d, nil)
+		require.NoError(t, err)
+		require.Equal(t, notes, on)
 	}
 	d, err := open(t, tr).Divide(context.Background(), 30_000, nil)
 	require.NoError(t, err)

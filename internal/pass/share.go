@@ -10,6 +10,8 @@ import (
 	"github.com/cespare/xxhash/v2"
 	"github.com/dustin/go-humanize"
 
+	"ambertray/internal/convert"
+	"ambertray/internal/intake"
 	"ambertray/internal/note"
 	"ambertray/internal/record"
 )
@@ -19,7 +21,9 @@ type Division struct {
 	Shares  []record.Share // in the order of the source
 	Records int64
 	Skipped record.Skipped
-	Notes   []note.Note // on the records, not on their values
+
+	odd   record.Occurrences
+	below []note.Note // on tables below others
 }
 
 // divided is what a batch adds to a division.
@@ -27,6 +31,7 @@ type divided struct {
 	shares  []record.Share
 	skipped record.Skipped
 	odd     record.Occurrences
+	below   []note.Note
 }
 
 // Divide reads the source to its end, and divides its records into shares of size; the
@@ -37,21 +42,33 @@ func (p *Pass) Divide(ctx context.Context, size int64, progress func(Progress)) 
 		works = append(works, func(b *record.Batch) (divided, error) {
 			next := divided{shares: divide(b, size), skipped: b.Skipped}
 			next.odd.AddAll(b)
+			if !p.tray.Layout.IsText() {
+				next.below = intake.NewTable(b, p.Sources[b.Part])
+			}
 			return next, nil
 		})
 	}
 	d := &Division{}
-	var odd record.Occurrences
 	err := record.Run(ctx, p.in, works, func(next divided) error {
 		d.add(next, size)
-		odd.Join(&next.odd)
+		d.odd.Join(&next.odd)
+		d.below = append(d.below, next.below...)
 		if progress != nil {
 			progress(Progress{Phase: "divide", Bytes: p.in.Done(), Size: p.in.Size(), Records: d.Records})
 		}
 		return nil
 	})
-	d.Notes = odd.Notes(p.Sources, p.Headings)
 	return d, err
+}
+
+// DivisionNotes returns the notes on a divided source, of which all shares together have some
+// values that are loaded as NULL or as a default.
+func (p *Pass) DivisionNotes(o Options, d *Division, absent convert.Absent) ([]note.Note, error) {
+	conv, err := p.converter(o)
+	if err != nil {
+		return nil, err
+	}
+	return p.notesOn(&d.odd, conv.Notes(absent), d.below), nil
 }
 
 // divide returns what a batch has of each share.
