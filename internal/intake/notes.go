@@ -107,19 +107,45 @@ func SheetsLeftOut(ctx context.Context, from *source.Opener, files []string, lay
 }
 
 // NewTable returns a note on the row of a batch at which another table seems to begin: after a
-// blank row, with several texts, one of which stands above or below what is not a table.
+// blank row, and perhaps a title, with several texts, one of which stands above or below what is
+// not a table.
 func NewTable(b *record.Batch, part string) []note.Note {
 	if b.Skipped[record.Blank] == 0 {
 		return nil
 	}
 	for r := 1; r+1 < b.Len(); r++ {
-		if b.Line(r-1)+1 < b.Line(r) && b.Line(r)+1 == b.Line(r+1) && isHeading(b, r) {
+		if !isBelowGap(b, r) {
+			continue
+		}
+		header := r
+		if isTitle(b, r) && !isBelowGap(b, r+1) {
+			header++
+		}
+		if header+1 < b.Len() && !isBelowGap(b, header+1) && isHeading(b, header) {
 			n := note.Counted("another table seems to begin here; --cells takes one of them")
 			n.Source, n.Line = &part, b.Line(r)
 			return []note.Note{n}
 		}
 	}
 	return nil
+}
+
+func isBelowGap(b *record.Batch, r int) bool { return b.Line(r-1)+1 < b.Line(r) }
+
+// isTitle reports whether a record has one value, which is a text.
+func isTitle(b *record.Batch, r int) bool {
+	texts := 0
+	for c := range b.Width(r) {
+		cell := b.Cell(r, c)
+		if value.Blank(cell) {
+			continue
+		}
+		if texts > 0 || !isText(cell) {
+			return false
+		}
+		texts++
+	}
+	return texts == 1
 }
 
 // isHeading reports whether a record reads like a header among its neighbours.
