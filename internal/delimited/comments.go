@@ -29,9 +29,9 @@ func (s shape) withoutComments(head []byte, whole bool, override func(*source.La
 	return s
 }
 
-// orWithout returns the best shape of a text without the comments at the ends of its lines. It
-// returns the shape itself if that text has one column, or if the signs of its dialect are part
-// of the comments.
+// orWithout returns the shape of the dialect that is the best one without the comments at the ends
+// of lines. It returns the shape itself if one column is left without them, or if the signs of
+// that dialect are part of the comments.
 func (s shape) orWithout(head, bare []byte, whole bool, lay source.Layout, override func(*source.Layout)) shape {
 	best := bestShape(bare, whole, lay, override)
 	if best.Width < 2 || best.BySpaces {
@@ -41,5 +41,6 @@ func (s shape) orWithout(head, bare []byte, whole bool, lay source.Layout, overr
 	if full.Width != best.Width {
 		return s
 	}
-	return best
+	full.score = best.score
+	return full
 }

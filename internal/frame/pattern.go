@@ -36,7 +36,8 @@ func (h *Head) likeCodes(at, below, c int) bool {
 }
 
 // sameBeginning reports whether a cell and nearly all values below it begin with a digit, or with
-// the same sign, or consist of hexadecimal numbers. A year may begin a heading.
+// the same sign, or consist of hexadecimal numbers. Headings may begin with a year, or with one or
+// two digits before more letters.
 func (h *Head) sameBeginning(at, below, c int) bool {
 	form := func(cell []byte) string {
 		first, _ := utf8.DecodeRune(cell)
@@ -49,15 +50,32 @@ func (h *Head) sameBeginning(at, below, c int) bool {
 		return ""
 	}
 	cell := h.Cell(at, c)
-	if form(cell) == "" || beginsWithYear.Match(cell) {
+	if len(cell) == 0 || form(cell) == "" || beginsWithYear.Match(cell) || shortNumber.Match(cell) && !isHexadecimals(cell) && mostlyLetters(cell) {
 		return false
 	}
 	alike, values := h.countAlike(at, below, c, form)
 	return alike >= minAlike && 10*alike >= 9*values
 }
 
-// beginsWithYear matches headings such as 2026 and 2026 budget.
-var beginsWithYear = regexp.MustCompile(`^(19|20)\d\d\b`)
+// mostlyLetters reports whether a cell has at least as many letters as digits.
+func mostlyLetters(cell []byte) bool {
+	letters, digits := 0, 0
+	for _, r := range string(cell) {
+		switch {
+		case unicode.IsLetter(r):
+			letters++
+		case unicode.IsDigit(r):
+			digits++
+		}
+	}
+	return letters >= digits
+}
+
+var (
+	// beginsWithYear matches headings such as 2026 and 2026 budget, and shortNumber such as 1st.
+	beginsWithYear = regexp.MustCompile(`^(19|20)\d\d\b`)
+	shortNumber    = regexp.MustCompile(`^\d{1,2}(\D|$)`)
+)
 
 // hexadecimals matches hexadecimal numbers of at least four digits, and what stands between them.
 var hexadecimals = regexp.MustCompile(`^[0-9A-Fa-f]{4,}([ .:-]+[0-9A-Fa-f]{4,})*$`)
