@@ -64,7 +64,7 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 	}
 	lay.Overrides = lay.Overrides[:0]
 	override(&lay)
-	return lay, best.score
+	return lay, max(best.score, 0) // any text can be read as delimited
 }
 
 // bestShape returns the shape of the dialect that cuts a text best.

@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 	"testing"
+	"unicode"
 	"unicode/utf8"
 
 	"github.com/stretchr/testify/require"
@@ -310,4 +311,64 @@ func randomColumns(r *rand.Rand) []randomColumn {
 		}
 	}
 	return append(columns, randomColumn{"hall", false, one("A", "B", "C")})
+}
+
+// words are what lines of random texts consist of.
+var words = strings.Fields("a No Name total TOTAL, 1 12 0012 -0012 007- 1,5 2026-01-02 12:30 HDR DTL TRL # #x -- --- *** * / | || ; , ;; ÷ é :: key: x=1 http://x.example/ % (5) N/A null T F 1e5 0x1F 00FF")
+
+// TestRandomLines reads lines of random words by the layout that is detected. Each line is the
+// header, a record or skipped.
+func TestRandomLines(t *testing.T) {
+	for k := range 4000 {
+		r := rand.New(rand.NewPCG(33, uint64(k)))
+		d := []string{" ", ",", ";", "\t", "|", "  ", " ; "}[r.IntN(7)]
+		some := make([]string, 1+r.IntN(6)) // few words recur
+		for i := range some {
+			some[i] = words[r.IntN(len(words))]
+		}
+		var text strings.Builder
+		width := 1 + r.IntN(5)
+		for range 1 + r.IntN(40) {
+			cells := make([]string, max(0, width+r.IntN(8)/7-r.IntN(8)/7))
+			for c := range cells {
+				if r.IntN(3) > 0 {
+					cells[c] = some[r.IntN(len(some))]
+				}
+			}
+			text.WriteString(strings.Join(cells, d) + "\n")
+		}
+		checkLines(t, text.String())
+	}
+}
+
+// FuzzLines is TestRandomLines with any text.
+func FuzzLines(f *testing.F) {
+	f.Add("# # a\n1,2 # b\n\nHDR\n  x  y\n")
+	f.Fuzz(func(t *testing.T, text string) { checkLines(t, text) })
+}
+
+// checkLines reads a text by its detected layout, and counts its lines if none may be part of a
+// quoted cell.
+func checkLines(t *testing.T, text string) {
+	if text == "" || strings.ContainsFunc(text, func(r rune) bool { return unicode.IsControl(r) && r != '\n' && r != '\t' }) {
+		return
+	}
+	src := open(t, text)
+	defer src.Close()
+	lay := Detect(src, nil)
+	r, _, err := Of(&lay).Open(src, lay)
+	if err != nil { // of a quote that is never closed
+		require.Contains(t, text, `"`, "%s: %s", layoutOf(lay), err)
+		return
+	}
+	rows, skipped := texttest.Read(t, r, 1)
+	if strings.ContainsAny(text, "\"'\\\r\x00\ufeff") || lay.LineEnd != "lf" || !utf8.ValidString(text) {
+		return
+	}
+	header := int64(0)
+	if lay.HeaderLine > 0 {
+		header = lay.HeaderLines
+	}
+	lines := int64(strings.Count(strings.TrimSuffix(text, "\n"), "\n")) + 1
+	require.Equal(t, lines, header+int64(len(rows))+skipped.Total(), "%s, %d lines of header, %d records, %v: %q", layoutOf(lay), header, len(rows), skipped, text)
 }

@@ -175,13 +175,17 @@ func manyPairs(text []byte) bool {
 	return 2*pairs > lines
 }
 
-// Uncomment returns a line without the comment sign at its beginning.
+// Uncomment returns a line without the comment signs at its beginning.
 func Uncomment(line []byte, sign string) []byte {
-	text := bytes.TrimLeft(line, " \t")
-	for sign != "" && bytes.HasPrefix(text, []byte(sign)) {
-		text = text[len(sign):]
+	text, commented := line, false
+	for {
+		rest, found := bytes.CutPrefix(bytes.TrimLeft(text, " \t"), []byte(sign))
+		if !found || sign == "" {
+			break
+		}
+		text, commented = rest, true
 	}
-	if len(text) == len(bytes.TrimLeft(line, " \t")) {
+	if !commented {
 		return line
 	}
 	text, _ = bytes.CutPrefix(text, []byte(logFields))

@@ -37,6 +37,27 @@ func (h *Head) tagged() int {
 	return 0
 }
 
+// headsGroups reports whether a row may head groups of columns: it has several texts or
+// numbers, and no other value.
+func (h *Head) headsGroups(at int) bool {
+	if !h.next(at+1) || h.Rows.Width(at) > h.Width {
+		return false
+	}
+	texts := 0
+	for c := range h.Rows.Width(at) {
+		switch kindOf(h.Rows.Cell(at, c)) {
+		case value.Text, value.Boolean: // such as No
+			texts++
+		case value.Integer: // such as numbers of stations
+			texts++
+		case value.NullWord:
+		default:
+			return false
+		}
+	}
+	return texts > 1
+}
+
 // headsGroup reports whether a row has one value, and the row below it none in its column: it is
 // above a group of records.
 func (h *Head) headsGroup(at int) bool {

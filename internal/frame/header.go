@@ -18,6 +18,9 @@ func (h *Head) FindHeader(lay *source.Layout) {
 		return
 	}
 	header, record, guess := h.seek()
+	if header >= 0 && IsRuler(h.Rows.Text(header)) {
+		header, record = -1, header
+	}
 	if header < 0 || guess {
 		first := record
 		if header >= 0 {
@@ -231,10 +234,10 @@ func (h *Head) headerRows(at int) (from, to int) {
 	return at, at
 }
 
-// next reports whether a row is in the batch and stands right below the one
+// next reports whether a row is in the batch, is not drawn, and stands right below the one
 // before it.
 func (h *Head) next(at int) bool {
-	return at > 0 && at < h.Rows.Len() && h.Rows.Line(at) == h.Rows.Line(at-1)+1 && h.Rows.Width(at) <= max(h.Width, h.Rows.Width(at-1))
+	return at > 0 && at < h.Rows.Len() && !IsRuler(h.Rows.Text(at)) && h.Rows.Line(at) == h.Rows.Line(at-1)+1 && h.Rows.Width(at) <= max(h.Width, h.Rows.Width(at-1))
 }
 
 // Cell returns a cell of a row, which may be too short to have it.
@@ -243,27 +246,6 @@ func (h *Head) Cell(r, c int) []byte {
 		return nil
 	}
 	return value.Trim(h.Rows.Cell(r, c))
-}
-
-// headsGroups reports whether a row may head groups of columns: it has several texts or
-// numbers, and no other value.
-func (h *Head) headsGroups(at int) bool {
-	if !h.next(at+1) || h.Rows.Width(at) > h.Width {
-		return false
-	}
-	texts := 0
-	for c := range h.Rows.Width(at) {
-		switch kindOf(h.Rows.Cell(at, c)) {
-		case value.Text, value.Boolean: // such as No
-			texts++
-		case value.Integer: // such as numbers of stations
-			texts++
-		case value.NullWord:
-		default:
-			return false
-		}
-	}
-	return texts > 1
 }
 
 // repeats reports whether a heading occurs twice.

@@ -274,9 +274,17 @@ func (b *Batch) Text(r int) []byte { return b.Data[b.records[r].start:b.records[
 // Start returns the offset in Data of record r.
 func (b *Batch) Start(r int) int { return int(b.records[r].start) }
 
-// Next returns the offset in Data after the line end of record r.
+// Next returns the offset in Data after the line end of record r, before which spaces may stand
+// that belong to no cell.
 func (b *Batch) Next(r int) int {
 	end := int(b.records[r].stop)
+	after := end
+	for after < b.Raw && (b.Data[after] == ' ' || b.Data[after] == '\t') {
+		after++
+	}
+	if after == b.Raw || b.Data[after] == b.newline || b.Data[after] == '\n' || b.Data[after] == '\r' {
+		end = after
+	}
 	for end < b.Raw && b.Data[end] == '\r' && b.newline != '\r' {
 		end++
 	}
