@@ -267,6 +267,8 @@ func TestLayouts(t *testing.T) {
 			`"," data 2; column_1|column_2|column_3|column_4; 12 records, 0 ragged; 1 title, 1 footer row`},
 		{"signs for the kinds of rows, above a header", "H,KB\nType,No,Name\n" + numbered(1, 5, "D,@,ant @\n"),
 			`"," header 2; Type|No|Name; 5 records, 0 ragged; 1 title`},
+		{"a first record of another kind", "NEW,1,2026-01-01\n" + numbered(2, 9, "OLD,@,2026-01-0@\n"),
+			`"," data 1; column_1|column_2|column_3; 9 records, 0 ragged; `},
 		{"a column of one word below its heading", "CODE,2024,2025\n" + numbered(1, 5, "A,@,1@\n"),
 			`"," header 1; CODE|2024|2025; 5 records, 0 ragged; `},
 		{"a record without its last cell and without a header", numbered(1, 12, "@,ant @,@.5\n") + "13,bee\n14,eel,2.5\n",

@@ -15,23 +15,28 @@ var (
 )
 
 // tagged returns 1 if the first row has another sign for its kind than all records, such as HDR
-// above DTL, and else 0. The last row may have another one too, and the second may be a header.
-// The first row is not a header itself: it has a date or a number, or a sign for its kind.
+// above DTL, and else 0. The second row may be a header. The first row has other cells than the
+// records have, and is not a header itself: it has a sign of a first row, or it has a date or a
+// number and the last row has another sign too.
 func (h *Head) tagged() int {
 	rows := h.Rows.Len()
 	if rows < minAlike+2 || h.Width < 2 {
 		return 0
 	}
-	first, detail := h.Cell(0, 0), h.Cell(rows-2, 0)
+	first, detail, last := h.Cell(0, 0), h.Cell(rows-2, 0), h.Cell(rows-1, 0)
 	if !tag.Match(first) || !tag.Match(detail) || bytes.Equal(first, detail) {
 		return 0
+	}
+	f := h.fitOf(0, h.columnKinds(2))
+	if h.Rows.Width(0) == h.Width && (f.wrong == 0 || f.wrong < f.right) {
+		return 0 // it may be a record
 	}
 	for r := 1; r < rows-1; r++ {
 		if !bytes.Equal(h.Cell(r, 0), detail) && !(r == 1 && h.DistinctTexts(1)) {
 			return 0
 		}
 	}
-	if headTag.Match(first) || h.hasFigure(0) {
+	if headTag.Match(first) || tag.Match(last) && !bytes.Equal(last, detail) && h.hasFigure(0) {
 		return 1
 	}
 	return 0
