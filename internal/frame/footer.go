@@ -212,15 +212,15 @@ func (f *Footer) headsNotes(b *record.Batch, r int) bool {
 // trailerWord begins a row that counts the records.
 var trailerWord = regexp.MustCompile(`(?i)^\W*(trailer|trl|footer|end|eof|count)\b`)
 
-// isTrailer reports whether a row that is half empty, or has fewer cells than records and begins
-// with a word for it, counts the records above it, or whether one that is half empty has another
-// sign for its kind of row than all of them.
+// isTrailer reports whether a row counts the records above it. It is half empty, or it has fewer
+// cells than records and begins with a word for a trailer, or with another sign for its kind of row
+// than all of them. Half empty, such a sign is enough.
 func (f *Footer) isTrailer(b *record.Batch, r int, first string, filled int) bool {
-	half := 2*filled <= f.Width
-	if !half && (f.Sparse || b.Width(r) >= f.Width || !trailerWord.MatchString(first)) || filled < 2 {
+	half, other := 2*filled <= f.Width, f.columns.tag != "" && first != f.columns.tag
+	if !half && (f.Sparse || b.Width(r) >= f.Width || !other && !trailerWord.MatchString(first)) || filled < 2 {
 		return false
 	}
-	if half && f.columns.tag != "" && first != f.columns.tag && b.Width(r) != f.Width {
+	if half && other && b.Width(r) != f.Width {
 		return true
 	}
 	at := b.Width(r) - 1

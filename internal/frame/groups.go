@@ -11,7 +11,7 @@ var (
 	// tag is what the sign for the kind of a row looks like.
 	tag = regexp.MustCompile(`^[A-Z0-9]{1,6}$`)
 	// headTag is such a sign for the first row of a file.
-	headTag = regexp.MustCompile(`^(H|HD|HDR|HEAD|HEADER|0+)$`)
+	headTag = regexp.MustCompile(`^(H|HD|HDR|HEAD|HEADER)$`)
 )
 
 // tagged returns 1 if the first row has another sign for its kind than all records, such as HDR
