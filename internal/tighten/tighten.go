@@ -191,6 +191,10 @@ func propose(l *database.ColumnInfo, s *survey.Column, nulls int64, to database.
 		}
 		c.Type = to.Dialect().TypeName(t.Type)
 	}
+	if t.Retyped && choice.InAccounts && t.Was.Type != nil && t.Was.Type.Textual() {
+		c.leave("some of its numbers are written as in accounts, such as 12-, which no server casts")
+		return c
+	}
 	t.Nullable = c.Nullable
 	c.Changes = t.Retyped || c.NullWas != c.Nullable
 	return c
