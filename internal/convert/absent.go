@@ -38,8 +38,11 @@ func (a Absent) add(col *column, i int, cell []byte) {
 }
 
 // Join adds the counts of a block.
-func (a Absent) Join(k *Block) {
-	for i, counts := range k.absent {
+func (a Absent) Join(k *Block) { a.Add(k.absent) }
+
+// Add adds other counts of the same columns.
+func (a Absent) Add(other Absent) {
+	for i, counts := range other {
 		for word, n := range counts {
 			a[i][word] += n
 		}

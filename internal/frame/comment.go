@@ -99,7 +99,7 @@ func WithoutComments(head []byte, sign string) []byte {
 }
 
 // WithoutRemarks returns the lines without the comments at their ends, which begin with the
-// sign after a space. It returns nil if a quarter of the lines has no such comment.
+// sign between two spaces. It returns nil if a quarter of the lines has no such comment.
 func WithoutRemarks(head []byte, sign string) []byte {
 	if sign == "" || sign == ";" { // which is a delimiter too
 		return nil

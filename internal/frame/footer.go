@@ -112,8 +112,8 @@ var totalWord = regexp.MustCompile(`(?i)^\W*((grand|sub)[ -]?)?totals?\W*$`)
 // statisticWord matches a cell that only names a statistic of the rows above.
 var statisticWord = regexp.MustCompile(`(?i)^\W*(all|overall|sum|mean|average|avg|median|min(imum)?|max(imum)?|std|sd|st(andar)?d\.? dev(iation)?|count)\W*$`)
 
-// totalWords begin a total of some records.
-var totalWords = regexp.MustCompile(`(?i)^((grand|sub)[ -]?)?totals?\b`)
+// totalStart matches the beginning of a total of some records.
+var totalStart = regexp.MustCompile(`(?i)^((grand|sub)[ -]?)?totals?\b`)
 
 // TotalsAmong returns the records of a batch that look like totals: the first value begins with a
 // word for one, a number is after it, and a third of the cells are blank.
@@ -135,7 +135,7 @@ func TotalsAmong(b *record.Batch) (totals []int) {
 				numbers++
 			}
 		}
-		if 3*blank >= b.Width(r) && numbers > 0 && totalWords.Match(value.Trim(b.Cell(r, c))) {
+		if 3*blank >= b.Width(r) && numbers > 0 && totalStart.Match(value.Trim(b.Cell(r, c))) {
 			totals = append(totals, r)
 		}
 	}

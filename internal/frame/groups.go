@@ -63,9 +63,9 @@ func (h *Head) headsGroups(at int) bool {
 	return texts > 1
 }
 
-// headsGroup reports whether a row has one value, and the row below it none in its column: it is
+// isAboveGroup reports whether a row has one value, and the row below it none in its column: it is
 // above a group of records.
-func (h *Head) headsGroup(at int) bool {
+func (h *Head) isAboveGroup(at int) bool {
 	if h.Filled(at) != 1 || at+1 >= h.Rows.Len() {
 		return false
 	}

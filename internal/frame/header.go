@@ -283,7 +283,7 @@ func (h *Head) completes(at int) bool {
 			}
 		}
 	}
-	return named > 0 && (other || !h.recurs(at, at+1) && !h.headsGroup(at))
+	return named > 0 && (other || !h.recurs(at, at+1) && !h.isAboveGroup(at))
 }
 
 // units reports whether a row below the header gives the units of numbers: it has

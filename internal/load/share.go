@@ -10,7 +10,6 @@ import (
 	"path/filepath"
 	"time"
 
-	"ambertray/internal/convert"
 	"ambertray/internal/database"
 	"ambertray/internal/ledger"
 	"ambertray/internal/pass"
@@ -240,21 +239,6 @@ func (s *shared) checkAllowance(ctx context.Context, rejected int64, file string
 		return &TooManyError{Rejected: all, Records: s.division.Records, Allow: s.job.plan.Allow, File: file}
 	}
 	return nil
-}
-
-// sumAbsent adds what all shares have counted. It is a count for each null word of each column.
-func sumAbsent(shares []ledger.Share) (sum convert.Absent) {
-	for _, s := range shares {
-		for i, counts := range s.Proof.Absent {
-			if i == len(sum) {
-				sum = append(sum, make([]int64, len(counts)))
-			}
-			for word, n := range counts {
-				sum[i][word] += n
-			}
-		}
-	}
-	return sum
 }
 
 func sumProofs(shares []ledger.Share) (loaded, rejected int64) {

@@ -278,17 +278,22 @@ func (r *Running) Works() (works []record.Work[*convert.Block]) {
 // work returns what converts batches, and notes tables below others in sheets.
 func (r *Running) work() record.Work[*convert.Block] {
 	work := r.conv.Worker()
-	if r.pass.kept || r.pass.tray.Layout.IsText() {
-		return work
-	}
 	return func(b *record.Batch) (*convert.Block, error) {
-		notes := intake.NewTable(b, r.pass.Sources[b.Part])
+		notes := r.pass.tablesBelow(b)
 		k, err := work(b)
 		if err == nil {
 			k.Notes = notes
 		}
 		return k, err
 	}
+}
+
+// tablesBelow returns a note on a table below another one in a batch of a sheet.
+func (p *Pass) tablesBelow(b *record.Batch) []note.Note {
+	if p.kept || p.tray.Layout.IsText() {
+		return nil
+	}
+	return intake.NewTable(b, p.Sources[b.Part])
 }
 
 // Add adds what became of a batch, and frees it.

@@ -11,7 +11,6 @@ import (
 	"github.com/dustin/go-humanize"
 
 	"ambertray/internal/convert"
-	"ambertray/internal/intake"
 	"ambertray/internal/note"
 	"ambertray/internal/record"
 )
@@ -42,9 +41,7 @@ func (p *Pass) Divide(ctx context.Context, size int64, progress func(Progress)) 
 		works = append(works, func(b *record.Batch) (divided, error) {
 			next := divided{shares: divide(b, size), skipped: b.Skipped}
 			next.odd.AddAll(b)
-			if !p.tray.Layout.IsText() {
-				next.below = intake.NewTable(b, p.Sources[b.Part])
-			}
+			next.below = p.tablesBelow(b)
 			return next, nil
 		})
 	}
@@ -61,14 +58,18 @@ func (p *Pass) Divide(ctx context.Context, size int64, progress func(Progress)) 
 	return d, err
 }
 
-// DivisionNotes returns the notes on a divided source, of which all shares together have some
-// values that are loaded as NULL or as a default.
-func (p *Pass) DivisionNotes(o Options, d *Division, absent convert.Absent) ([]note.Note, error) {
+// DivisionNotes returns the notes on a divided source. Each share has counted the values that were
+// loaded as NULL or as a default.
+func (p *Pass) DivisionNotes(o Options, d *Division, shares []convert.Absent) ([]note.Note, error) {
 	conv, err := p.converter(o)
 	if err != nil {
 		return nil, err
 	}
-	return p.notesOn(&d.odd, conv.Notes(absent), d.below), nil
+	all := conv.Absent()
+	for _, counts := range shares {
+		all.Add(counts)
+	}
+	return p.notesOn(&d.odd, conv.Notes(all), d.below), nil
 }
 
 // divide returns what a batch has of each share.

@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"encoding/binary"
 	"slices"
-	"sort"
 	"unicode/utf8"
 )
 
@@ -40,7 +39,7 @@ func (b *Batch) CheckText(decoded bool) {
 // NoteRecords notes an oddity of some records, in order, at the beginning of each.
 func (b *Batch) NoteRecords(records []int, what What) {
 	for _, r := range records {
-		at := sort.Search(len(b.Oddities), func(i int) bool { return b.Oddities[i].Record > r })
+		at, _ := slices.BinarySearchFunc(b.Oddities, r+1, func(o Oddity, r int) int { return o.Record - r })
 		b.Oddities = slices.Insert(b.Oddities, at, Oddity{Record: r, What: what, offset: int(b.records[r].start)})
 	}
 }

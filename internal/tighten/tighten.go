@@ -191,7 +191,7 @@ func propose(l *database.ColumnInfo, s *survey.Column, nulls int64, to database.
 		}
 		c.Type = to.Dialect().TypeName(t.Type)
 	}
-	if t.Retyped && choice.InAccounts && t.Was.Type != nil && t.Was.Type.Textual() {
+	if t.Retyped && choice.InAccounts {
 		c.leave("some of its numbers are written as in accounts, such as 12-, which no server casts")
 		return c
 	}
