@@ -20,6 +20,10 @@ type fit struct{ right, wrong int }
 func (f fit) record() bool { return f.right > 0 && f.right > 2*f.wrong }
 func (f fit) none() bool   { return f.right == 0 && f.wrong > 0 }
 
+// heading reports whether a row right above a record is most likely the header, although one of its
+// cells is of the kind of its column, such as a 0 above numbers.
+func (f fit) heading() bool { return f.right == 1 && f.wrong > 2 }
+
 // columnKinds returns the kind of each column from a row on.
 func (h *Head) columnKinds(from int) []value.Kind {
 	kinds := make([]value.Kind, h.Width)
@@ -137,18 +141,18 @@ func (h *Head) headerAbove(first int, kinds []value.Kind) int {
 		if f != (fit{}) || h.Rows.Width(r) != h.Width { // a record may lack what others are known by
 			others++
 		}
-		if f.right > 0 || IsRuler(h.Rows.Text(r)) || h.typeRow(r) || h.Alike(r) {
+		if f.right > 0 && !(r == first-1 && f.heading()) || IsRuler(h.Rows.Text(r)) || h.typeRow(r) || h.Alike(r) {
 			continue
 		}
 		if h.loneHeading(r, first) {
 			return r
 		}
-		filled := h.Filled(r)
+		filled := min(h.Filled(r), h.Width)
 		wide := h.Rows.Width(r) >= h.Width || h.Rows.Width(r) == h.Width-1 && h.below(r) == first || r == first-1 && f.wrong > 1 && h.namesSome(r)
 		if filled < min(2, h.Width) || !wide || 2*h.names(r) <= min(h.Rows.Width(r), usual) {
 			continue
 		}
-		if filled > most || filled == most && h.Rows.Line(best) == h.Rows.Line(r)+1 {
+		if filled > most || filled == most && best == r+1 && !gapAbove(h.Rows, best) {
 			best, most = r, filled
 		}
 	}

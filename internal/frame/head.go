@@ -128,16 +128,19 @@ func (h *Head) CommonWidth() int {
 }
 
 // Widen takes the width of a header that is wider than most records, where none
-// is wider than it: their last cells are left out.
+// is wider than it: their last cells are left out. The rows above it are titles, and not full.
 func (h *Head) Widen() {
 	for r := range min(h.Rows.Len()-1, maxHead) {
 		w := h.Rows.Width(r)
 		if w <= h.Width || h.Width < 2 || !h.DistinctTexts(r) {
+			if r >= h.top && w == h.Width && h.Filled(r) == w {
+				return
+			}
 			continue
 		}
-		typed := 0
+		wide, typed := h.WithWidth(w), 0
 		for c := range h.Width {
-			if h.KindBelow(c, r+1, noHeader) != value.Text {
+			if wide.KindBelow(c, r+1, noHeader) != value.Text {
 				typed++
 			}
 		}
@@ -339,5 +342,5 @@ func (h *Head) OneValueEach() bool {
 // is the heading of one column.
 func (h *Head) HeadsTexts(first int) bool {
 	return h.Width == 2 && first <= 1 && h.Rows.Len() > 1 && h.Filled(0) == 1 &&
-		h.Rows.Line(1) == h.Rows.Line(0)+1 && h.KindBelow(0, 1, noHeader) == value.Text
+		!gapAbove(h.Rows, 1) && h.KindBelow(0, 1, noHeader) == value.Text
 }

@@ -237,7 +237,7 @@ func (h *Head) headerRows(at int) (from, to int) {
 // next reports whether a row is in the batch, is not drawn, and stands right below the one
 // before it.
 func (h *Head) next(at int) bool {
-	return at > 0 && at < h.Rows.Len() && !IsRuler(h.Rows.Text(at)) && h.Rows.Line(at) == h.Rows.Line(at-1)+1 && h.Rows.Width(at) <= max(h.Width, h.Rows.Width(at-1))
+	return at > 0 && at < h.Rows.Len() && !IsRuler(h.Rows.Text(at)) && !gapAbove(h.Rows, at) && h.Rows.Width(at) <= max(h.Width, h.Rows.Width(at-1))
 }
 
 // Cell returns a cell of a row, which may be too short to have it.
