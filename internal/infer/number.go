@@ -176,6 +176,9 @@ func (p *Column) planNumbers(style value.Style, o Options, c *Choice) {
 	default:
 		c.Type = p.integerType(lo, hi, t.whole, o.Fit)
 		c.Evidence = amount(t.n, "whole number") + span
+		if c.Type.Kind == table.Char {
+			c.Evidence += fmt.Sprintf("; %s in every value: more likely an identifier than a quantity", amount(int64(t.whole), "digit"))
+		}
 		if lo.float == 0 && hi.float == 1 && c.Distinct == 2 {
 			c.Evidence += "; write type: boolean if 1 means true"
 		}

@@ -287,22 +287,28 @@ func documentKind(head []byte) error {
 // sqlScript matches the beginning of files that servers' clients write of tables, after comments.
 var sqlScript = regexp.MustCompile(`(?i)^(?:--[^\n]*\n|\s)*(?:/\*!\d+ |(?:insert into|create (?:table|schema|database)|drop table|alter table) [\w."` + "`" + `\[]|(?:pragma|set) \w+ ?= ?[^,;\t|\n]*;\s*?\n|begin transaction;)`)
 
-// isJSON reports whether text begins with an object of JSON that has a member, or with a
-// list of such objects (RFC 8259), and nothing else is on its line.
+// isJSON reports whether text begins with an object of JSON that has a member, with a list of
+// such objects, or with a list of other values on several lines (RFC 8259), and nothing else is
+// on its last line.
 func isJSON(head []byte) bool {
 	d := json.NewDecoder(bytes.NewReader(head))
 	opening, err := d.Token()
-	if opening == json.Delim('[') {
+	list := opening == json.Delim('[')
+	if list {
 		opening, err = d.Token()
 	}
-	if err != nil || opening != json.Delim('{') || !d.More() {
+	members := opening == json.Delim('{') && d.More()
+	if err != nil || !members && !list {
 		return false
 	}
 	d = json.NewDecoder(bytes.NewReader(head))
 	var document json.RawMessage
 	err = d.Decode(&document)
 	rest := bytes.TrimLeft(head[d.InputOffset():], " \t\r")
-	return errors.Is(err, io.ErrUnexpectedEOF) || err == nil && (len(rest) == 0 || rest[0] == '\n')
+	if errors.Is(err, io.ErrUnexpectedEOF) {
+		return members || bytes.IndexByte(head, '\n') >= 0
+	}
+	return err == nil && (members || bytes.IndexByte(document, '\n') >= 0) && (len(rest) == 0 || rest[0] == '\n')
 }
 
 // binaryKind says what the file is when it is not text that can be read. Where its

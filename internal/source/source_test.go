@@ -283,6 +283,7 @@ func TestDocuments(t *testing.T) {
 	for text, want := range map[string]string{
 		"\n<!DOCTYPE html><p>Sign in": "is a web page, not a table", "<?xml version=\"1.0\"?>\n<!DOCTYPE html>\n": "is a web page, not a table", "<?xml version=\"1.0\"?>\n<rooms/>": "is XML, not a table",
 		"{\n \"no\": 1,\n \"name\": [\"Ea": "is JSON, not a table", "[{\"no\": 1}]": "is JSON, not a table", "{\"no\": 1}\n{\"no\": 2}\n": "is JSON, not a table",
+		"[0.27,\n0.5,\n": "is JSON, not a table", "[\n\"ant\",\n\"fern\"\n]\n": "is JSON, not a table", "[no],[name]\n1,ant\n": "", "[1,\n2 3\n": "",
 		"--\n-- museum\n--\n\nSET client_encoding = 'UTF8';\n": "contains SQL", "PRAGMA foreign_keys=OFF;\nBEGIN TRANSACTION;\n": "contains SQL", "-- a\n\n/*!40101 SET NAMES utf8 */;\n": "contains SQL",
 		"INSERT INTO \"loans\" VALUES (1,'ant');\n": "contains SQL", "create table t (no integer);\n": "contains SQL", "{\\rtf1 loans}": "is a text document in RTF",
 		"set name,no\n": "", "Create table,no\n1,2\n": "", "-- loans\nno,name\n1,ant\n": "", "set x=1;2\nset y=2;3\n": "",
