@@ -375,7 +375,7 @@ func (h *Head) votes(at, below int) (votes int, words bool) {
 		if kind != value.Boolean && first == value.Boolean || h.yearHeading(at, c) || h.inSeries(at, c) {
 			first = value.Text // a heading such as No, a year above amounts, or one of a series
 		}
-		words = words && (name == "" || !seen[name] && first == value.Text && !strings.Contains(name, "://"))
+		words = words && (name == "" || (!seen[name] || h.unlike(at, below, c)) && first == value.Text && !strings.Contains(name, "://"))
 		seen[name] = true
 		switch {
 		case kind == value.Text && h.likeCodes(at, below, c):
@@ -388,6 +388,12 @@ func (h *Head) votes(at, below int) (votes int, words bool) {
 		}
 	}
 	return votes, words
+}
+
+// unlike reports whether a cell is written as none of the values below it, two at least.
+func (h *Head) unlike(at, below, c int) bool {
+	alike, values := h.countAlike(at, below, c, styleOf)
+	return alike == 0 && values > 1
 }
 
 // recurs reports whether a cell of a row occurs again below it in its column,
