@@ -196,35 +196,47 @@ func Uncomment(line []byte, sign string) []byte {
 const logFields = "Fields:"
 
 // commentHeader returns the line of a comment that names the columns, or 0. It stands
-// right above a row, which is then the first record. Where that row may be a header
-// itself, the comment needs as many cells. A sentence is not a header.
+// right above a row, which is then the first record, or other comments are between. Where that
+// row may be a header itself, the comment needs as many cells. A sentence is not a header.
 func (h *Head) commentHeader(at int, guess bool) int64 {
-	comment := h.commentAbove(at)
+	line := h.Rows.Line(at) - 1
+	if h.namesColumns(h.commentOn(line), guess) {
+		return line
+	}
+	for h.commentOn(line-1) != "" {
+		line--
+	}
+	text := bytes.TrimPrefix([]byte(h.commentOn(line)), []byte(h.Comment))
+	if line < h.Rows.Line(at)-1 && !h.BySpaces && beginsWithLetter(text) && h.namesColumns(h.commentOn(line), true) {
+		return line
+	}
+	return 0
+}
+
+// namesColumns reports whether a comment is a header.
+func (h *Head) namesColumns(comment string, guess bool) bool {
 	if comment == "" || h.Width < 2 {
-		return 0
+		return false
 	}
 	text := Uncomment([]byte(comment), h.Comment)
 	b := h.Cut(text)
 	named := newHead(b, h.Width)
 	if b.Len() != 1 || b.Width(0) > h.Width || b.Width(0) < max(h.Width-1, 2) || !named.DistinctTexts(0) {
-		return 0
+		return false
 	}
 	if bytes.HasPrefix(text, []byte("@")) || bytes.HasSuffix(text, []byte("!")) || bytes.Contains(text, []byte("://")) {
-		return 0
+		return false
 	}
 	if h.BySpaces && (named.wordy() || named.cutsWords(text) || bytes.HasSuffix(bytes.TrimSpace(text), []byte("."))) {
-		return 0
+		return false
 	}
-	if guess && (b.Width(0) != h.Width || named.spaced(0)) {
-		return 0
-	}
-	return h.Rows.Line(at) - 1
+	return !guess || b.Width(0) == h.Width && !named.spaced(0)
 }
 
-// commentAbove returns the comment right above a row, or "".
-func (h *Head) commentAbove(at int) string {
+// commentOn returns the comment on a line, or "".
+func (h *Head) commentOn(line int64) string {
 	for _, left := range h.Rows.LeftOut() {
-		if left.Rule == record.Comment && left.Line == h.Rows.Line(at)-1 {
+		if left.Rule == record.Comment && left.Line == line {
 			return left.Text
 		}
 	}
@@ -234,7 +246,7 @@ func (h *Head) commentAbove(at int) string {
 // commentNames reports whether a comment right above a row of words names the columns: it has
 // as many cells, and no space after the sign.
 func (h *Head) commentNames(at int) bool {
-	text, commented := strings.CutPrefix(h.commentAbove(at), h.Comment)
+	text, commented := strings.CutPrefix(h.commentOn(h.Rows.Line(at)-1), h.Comment)
 	return commented && h.Comment != "" && beginsWithLetter([]byte(text)) && h.commentHeader(at, true) > 0
 }
 
