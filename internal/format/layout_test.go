@@ -71,6 +71,8 @@ func TestLayouts(t *testing.T) {
 			`"," comment # data 3; column_1|column_2; 10 records, 0 ragged; 2 comment`},
 		{"words above numbers in the last records", "old,new,kind,least,most\n" + numbered(10, 21, "x@,y@,words,a,z\n") + numbered(22, 25, "x@,y@,numbers,1,@\n"),
 			`"," header 1; old|new|kind|least|most; 16 records, 0 ragged; `},
+		{"a full record of words above one of numbers", "Name,Place,Note\nant,hall,\ngnat,west wing,on loan\nbee,hall,\n1,2,3\n",
+			`"," header 1; Name|Place|Note; 4 records, 0 ragged; `},
 		{"sentences alone", "Museum of amber, 2026\nDrawers in the east, open\n",
 			`"," header 1; Museum of amber|2026; 1 records, 0 ragged; `},
 		{"numbers that leave the years", "No,Pieces\n" + numbered(2090, 2119, "@,1@\n"),

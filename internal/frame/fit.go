@@ -132,11 +132,12 @@ func (h *Head) earlier(r int, kinds []value.Kind) int {
 
 // headerAbove returns the row above the first record that names the columns:
 // the fullest one near it in which nothing is of the kind of its column, and of
-// equally full ones the highest without a gap below it. It is -1 where there is
+// equally full ones the highest without a gap or a title below it. It is -1 where there is
 // no such row.
 func (h *Head) headerAbove(first int, kinds []value.Kind) int {
-	best, most, usual, others := -1, 0, h.usuallyFilled(first), 0
+	best, most, usual, others, joined := -1, 0, h.usuallyFilled(first), 0, false
 	for r := first - 1; r >= h.top && others < maxHead; r-- {
+		joined = joined && h.Filled(r+1) > 1 && !gapAbove(h.Rows, r+1)
 		f := h.fitOf(r, kinds)
 		if f != (fit{}) || h.Rows.Width(r) != h.Width { // a record may lack what others are known by
 			others++
@@ -152,8 +153,8 @@ func (h *Head) headerAbove(first int, kinds []value.Kind) int {
 		if filled < min(2, h.Width) || !wide || 2*h.names(r) <= min(h.Rows.Width(r), usual) {
 			continue
 		}
-		if filled > most || filled == most && best == r+1 && !gapAbove(h.Rows, best) {
-			best, most = r, filled
+		if filled > most || filled == most && joined {
+			best, most, joined = r, filled, true
 		}
 	}
 	return best
