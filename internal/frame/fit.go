@@ -153,7 +153,7 @@ func (h *Head) headerAbove(first int, kinds []value.Kind) int {
 		if filled < min(2, h.Width) || !wide || 2*h.names(r) <= min(h.Rows.Width(r), usual) {
 			continue
 		}
-		if filled > most || filled == most && joined {
+		if filled > most || filled == most && joined && (best == r+1 || h.DistinctTexts(r)) {
 			best, most, joined = r, filled, true
 		}
 	}
