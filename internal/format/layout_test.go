@@ -73,6 +73,8 @@ func TestLayouts(t *testing.T) {
 			`"," header 1; old|new|kind|least|most; 16 records, 0 ragged; `},
 		{"a full record of words above one of numbers", "Name,Place,Note\nant,hall,\ngnat,west wing,on loan\nbee,hall,\n1,2,3\n",
 			`"," header 1; Name|Place|Note; 4 records, 0 ragged; `},
+		{"records that all begin a cell with a sign", "dusk\t#e2b9a2\t\ndeep amber\t#ffbf00\t\nmoss\t#658b38\t\nbark brown\t#4b3621\t\nfern\t#71bc78\t\n",
+			`"\t" data 1; column_1|column_2|column_3; 5 records, 0 ragged; `},
 		{"sentences alone", "Museum of amber, 2026\nDrawers in the east, open\n",
 			`"," header 1; Museum of amber|2026; 1 records, 0 ragged; `},
 		{"numbers that leave the years", "No,Pieces\n" + numbered(2090, 2119, "@,1@\n"),

@@ -44,7 +44,7 @@ func (h *Head) sameBeginning(at, below, c int) bool {
 		switch {
 		case isHexadecimals(cell), unicode.IsDigit(first):
 			return "9"
-		case unicode.IsSymbol(first):
+		case unicode.IsSymbol(first), strings.ContainsRune("#@%&*/", first):
 			return string(first)
 		}
 		return ""
