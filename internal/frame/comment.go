@@ -23,6 +23,7 @@ var commentSigns = []struct {
 	{"%", regexp.MustCompile(`^%([% \t]|\pL|$)`)},
 	{";", regexp.MustCompile(`^;([; \t]|\pL|$)`)},
 	{"!", regexp.MustCompile(`^!([! \t]|\pL|$)`)},
+	{"@", regexp.MustCompile(`^@[A-Z]{2}\t`)}, // header lines of the SAM format
 }
 
 // manyComments lines at the beginning of a text show its sign of comments.
@@ -196,32 +197,30 @@ func Uncomment(line []byte, sign string) []byte {
 const logFields = "Fields:"
 
 // commentHeader returns the line of a comment that names the columns, or 0. It stands
-// right above a row, which is then the first record, or other comments are between. Where that
-// row may be a header itself, the comment needs as many cells. A sentence is not a header.
+// right above a row, which is then the first record. Where that row may be a header
+// itself, the comment needs as many cells. A sentence is not a header.
 func (h *Head) commentHeader(at int, guess bool) int64 {
-	line := h.Rows.Line(at) - 1
-	if h.namesColumns(h.commentOn(line), guess) {
-		return line
-	}
-	for h.commentOn(line-1) != "" {
-		line--
-	}
-	text := bytes.TrimPrefix([]byte(h.commentOn(line)), []byte(h.Comment))
-	if line < h.Rows.Line(at)-1 && !h.BySpaces && beginsWithLetter(text) && h.namesColumns(h.commentOn(line), true) {
-		return line
+	left := h.Rows.LeftOut()
+	for i := len(left) - 1; i >= 0; i-- {
+		above := h.Rows.Line(at) - left[i].Line
+		text := strings.TrimPrefix(left[i].Text, h.Comment)
+		plain := above == 1 || !h.BySpaces && beginsWithLetter([]byte(text)) // needed above other comments
+		if left[i].Rule == record.Comment && above > 0 && plain && h.namesColumns(left[i].Text, guess || above > 1) {
+			return left[i].Line
+		}
 	}
 	return 0
 }
 
 // namesColumns reports whether a comment is a header.
 func (h *Head) namesColumns(comment string, guess bool) bool {
-	if comment == "" || h.Width < 2 {
+	if h.Width < 2 {
 		return false
 	}
 	text := Uncomment([]byte(comment), h.Comment)
 	b := h.Cut(text)
 	named := newHead(b, h.Width)
-	if b.Len() != 1 || b.Width(0) > h.Width || b.Width(0) < max(h.Width-1, 2) || !named.DistinctTexts(0) {
+	if b.Len() != 1 || b.Width(0) > h.Width || b.Width(0) < max(h.Width-1, 2) || !named.DistinctTexts(0) && !(named.mostlyTexts() && !h.contains(b)) {
 		return false
 	}
 	if bytes.HasPrefix(text, []byte("@")) || bytes.HasSuffix(text, []byte("!")) || bytes.Contains(text, []byte("://")) {
@@ -233,6 +232,33 @@ func (h *Head) namesColumns(comment string, guess bool) bool {
 	return !guess || b.Width(0) == h.Width && !named.spaced(0)
 }
 
+// mostlyTexts reports whether three quarters of the cells of the first row, which are many, are
+// different texts.
+func (h *Head) mostlyTexts() bool {
+	texts := map[string]bool{}
+	for c := range h.Rows.Width(0) {
+		if h.kind(0, c) == value.Text || h.kind(0, c) == value.Boolean {
+			texts[string(h.Cell(0, c))] = true
+		}
+	}
+	return h.Rows.Width(0) == h.Width && h.Width >= minMany && 4*len(texts) >= 3*h.Width
+}
+
+// contains reports whether a cell of the first row of a batch is a value of its column too.
+func (h *Head) contains(b *record.Batch) bool {
+	for r := range min(h.Rows.Len(), KindRows) {
+		for c := range min(b.Width(0), h.Rows.Width(r)) {
+			if !value.Blank(b.Cell(0, c)) && bytes.Equal(b.Cell(0, c), h.Rows.Cell(r, c)) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// minMany is the number of columns of which a few may have another heading than a text of its own.
+const minMany = 5
+
 // commentOn returns the comment on a line, or "".
 func (h *Head) commentOn(line int64) string {
 	for _, left := range h.Rows.LeftOut() {
@@ -243,11 +269,12 @@ func (h *Head) commentOn(line int64) string {
 	return ""
 }
 
-// commentNames reports whether a comment right above a row of words names the columns: it has
+// commentNames reports whether a comment above a row of words names the columns: it has
 // as many cells, and no space after the sign.
 func (h *Head) commentNames(at int) bool {
-	text, commented := strings.CutPrefix(h.commentOn(h.Rows.Line(at)-1), h.Comment)
-	return commented && h.Comment != "" && beginsWithLetter([]byte(text)) && h.commentHeader(at, true) > 0
+	line := h.commentHeader(at, true)
+	text, commented := strings.CutPrefix(h.commentOn(line), h.Comment)
+	return commented && h.Comment != "" && beginsWithLetter([]byte(text))
 }
 
 func beginsWithLetter(text []byte) bool {
