@@ -67,35 +67,59 @@ const (
 	mysqlMaxChar      = 255 // characters
 	pointerBytes      = 12  // of a text in its row
 	innoDBColumns     = 1017
+	innoDBRow         = 8126 - 50 // in a page, which holds two rows, less what InnoDB adds
+	innoDBPointer     = 41        // of a value of another page in MySQL; 21 in MariaDB
+	innoDBInline      = 255       // bytes at most of a text that is always in the page of its row
 )
 
 // adaptMySQL makes char longer than the server takes varchar, and the longest
-// texts longtext until a row holds them all.
+// texts longtext until a row, and a page of InnoDB, holds them all.
 func adaptMySQL(t *table.Table) []table.Column {
 	cols := slices.Clone(t.Loaded())
-	row := 0
 	for i := range cols {
 		c := &cols[i]
 		if c.Type.Kind == table.Char && c.Type.Size > mysqlMaxChar {
 			c.Type.Kind = table.Varchar
 		}
-		row += rowBytes(c.Type)
 	}
-	for row > mysqlMaxRow {
+	shorten(cols, t.Key, mysqlMaxRow, rowBytes)
+	shorten(cols, t.Key, innoDBRow, pageBytes)
+	return cols
+}
+
+// shorten makes the texts that take most bytes longtext, until all columns take no more than most.
+// Texts of the key keep their type.
+func shorten(cols []table.Column, key []string, most int, bytes func(table.Type) int) {
+	sum := 0
+	for _, c := range cols {
+		sum += bytes(c.Type)
+	}
+	text := table.Type{Kind: table.Text}
+	for sum > most {
 		widest := -1
 		for i, c := range cols {
-			if c.Type.Kind == table.Varchar && !slices.Contains(t.Key, c.Name) && (widest < 0 || c.Type.Size > cols[widest].Type.Size) {
+			short := c.Type.Kind == table.Varchar || c.Type.Kind == table.Char
+			if short && !slices.Contains(key, c.Name) && bytes(c.Type) > bytes(text) && (widest < 0 || bytes(c.Type) > bytes(cols[widest].Type)) {
 				widest = i
 			}
 		}
 		if widest < 0 {
-			break
+			return
 		}
-		row -= rowBytes(cols[widest].Type)
-		cols[widest].Type = table.Type{Kind: table.Text}
-		row += pointerBytes
+		sum += bytes(text) - bytes(cols[widest].Type)
+		cols[widest].Type = text
 	}
-	return cols
+}
+
+// pageBytes is how much of a page of InnoDB a value takes at most. Long texts are in other pages.
+func pageBytes(t table.Type) int {
+	switch {
+	case t.Kind == table.Text, t.Textual() && t.Size*bytesPerCharacter > innoDBInline:
+		return innoDBPointer
+	case t.Textual():
+		return t.Size*bytesPerCharacter + 1
+	}
+	return rowBytes(t) - 1
 }
 
 // rowBytes is how much of a row a value takes at most.

@@ -472,6 +472,9 @@ func (t *Target) fail(op string, err error) error {
 	switch {
 	case errors.As(err, &refused):
 		e.Err, e.Kind = serverError{refused}, conditions[refused.Number]
+		if slices.Contains(tooLong, refused.Number) {
+			e.Kind = database.ErrTooLong
+		}
 	case errors.Is(err, context.Canceled):
 		e.Kind = context.Canceled
 	case errors.As(err, &network), errors.Is(err, driver.ErrBadConn), errors.Is(err, mysql.ErrInvalidConn):
@@ -485,6 +488,10 @@ type serverError struct{ err *mysql.MySQLError }
 
 func (e serverError) Error() string { return e.err.Message }
 func (e serverError) Unwrap() error { return e.err }
+
+// tooLong are errors of definitions, and of rows that are refused one by one: a row, a key, and
+// the number of columns.
+var tooLong = []uint16{1118, 1071, 1117}
 
 // conditions are the server's errors that mean something to callers.
 var conditions = map[uint16]error{

@@ -87,9 +87,9 @@ func (a *adder) load(b *database.Batch) error {
 	return a.x.t.fail("copy", err)
 }
 
-// refused reports whether an error is about a row: a constraint, a value, or what a
+// refused reports whether an error is about a row: a constraint, a value, its length, or what a
 // trigger raises.
-func refused(err error) bool { return about(err, constraintViolations, "22", "P0") }
+func refused(err error) bool { return about(err, constraintViolations, "22", "P0", programLimit) }
 
 // about reports whether an error of the server is of some classes.
 func about(err error, classes ...string) bool {

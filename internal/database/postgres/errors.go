@@ -38,10 +38,14 @@ type serverError struct{ pg *pgconn.PgError }
 func (e serverError) Error() string { return e.pg.Message }
 func (e serverError) Unwrap() error { return e.pg }
 
+// programLimit is the SQLSTATE of a row that no page holds, and of a value that no index holds.
+const programLimit = "54000"
+
 // conditions are the SQLSTATEs that mean something to callers.
 var conditions = map[string]error{
 	"42P07": database.ErrExists, "42P01": database.ErrNoTable, "42809": database.ErrNotTable, "42501": database.ErrPermission,
 	"3D000": database.ErrNoDatabase, "3F000": database.ErrNoSchema, "53100": database.ErrFull, "55P03": database.ErrLocked,
 	"40P01": database.ErrConflict, "40001": database.ErrConflict,
-	"25006": database.ErrReadOnly, "57P03": database.ErrUnreachable, "53300": database.ErrUnreachable, "57P01": database.ErrUnreachable,
+	programLimit: database.ErrTooLong,
+	"25006":      database.ErrReadOnly, "57P03": database.ErrUnreachable, "53300": database.ErrUnreachable, "57P01": database.ErrUnreachable,
 }
