@@ -243,17 +243,19 @@ var (
 	day = table.Column{From: "day", Name: "day", Type: table.Type{Kind: table.Date}, Nullable: true}
 )
 
-// failureLeavesTable leaves a table of two rows unchanged.
+// failureLeavesTable leaves a table of two rows unchanged, also before the first checkpoint.
 func failureLeavesTable(t *testing.T, to database.Target) {
 	ctx := context.Background()
 	bad := stock(t, "no,day\n1,x\n2,y\n", no, day)
 	bad.Table.Allow = allow(t, "0")
 	for _, existing := range []table.Existing{table.Append, table.Empty, table.Rebuild} {
-		bad.Table.Existing = existing
-		_, err := load.Run(ctx, bad, &source.Opener{}, to, load.Options{})
-		var many *load.TooManyError
-		require.ErrorAs(t, err, &many)
-		requireRows(t, to, "stock", 2)
+		for _, every := range []int64{0, 100} {
+			bad.Table.Existing = existing
+			_, err := load.Run(ctx, bad, &source.Opener{}, to, load.Options{Every: every})
+			var many *load.TooManyError
+			require.ErrorAs(t, err, &many)
+			requireRows(t, to, "stock", 2)
+		}
 	}
 }
 

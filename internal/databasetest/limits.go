@@ -83,3 +83,29 @@ func widestTable(t *testing.T, to database.Target) {
 		require.Len(t, r.Columns, columns)
 	}
 }
+
+// TooWide rebuilds a table of one row with columns of a type, each with the same value, of which
+// the server finds a row too long, and leaves the table unchanged. Each load commits every n
+// records, or at the end for 0.
+func TooWide(t *testing.T, to database.Target, columns int, typ, value string, every ...int64) {
+	ctx := context.Background()
+	tr := NewTray(t, "wide", "no\n1\n", table.Column{From: "no", Name: "no", Type: table.Type{Kind: table.BigInt}})
+	_, err := load.Run(ctx, tr, &source.Opener{}, to, load.Options{})
+	require.NoError(t, err)
+	parsed, err := table.ParseType(typ)
+	require.NoError(t, err)
+	var cols []table.Column
+	var header []string
+	for i := range columns {
+		name := fmt.Sprintf("c%d", i)
+		header = append(header, name)
+		cols = append(cols, table.Column{From: name, Name: name, Type: parsed})
+	}
+	tr = NewTray(t, "wide", strings.Join(header, ",")+"\n"+strings.Repeat(value+",", columns-1)+value+"\n", cols...)
+	tr.Table.Existing = table.Rebuild
+	for _, n := range every {
+		_, err = load.Run(ctx, tr, &source.Opener{}, to, load.Options{Every: n})
+		require.ErrorIs(t, err, database.ErrTooLong)
+		requireRows(t, to, "wide", 1)
+	}
+}

@@ -75,7 +75,7 @@ func newCheckpoints(j *job, entry ledger.Entry, resumed bool) *checkpoints {
 }
 
 func (c *checkpoints) prepare(ctx context.Context) (err error) {
-	if !c.written && c.to.Dialect().DDLAutoCommits { // a table that is created is there at once
+	if !c.written && c.to.Dialect().DDLAutoCommits { // creating the ledger later would commit rows
 		err := ledger.Write(ctx, c.to, &c.entry)
 		if err != nil {
 			return err

@@ -239,7 +239,6 @@ type tx struct {
 	t        *Target
 	replaces bool   // there is a table whose place the new one takes
 	comment  string // of the table
-	made     string // the table that was made under its own name, as long as nothing is committed into it
 	added    *added // nil unless the rows that are added can be distinguished
 	lanes    int    // over how many connections the new table is loaded
 	empties  bool   // the table is to be emptied before rows are copied into it
@@ -262,9 +261,6 @@ func (x *tx) Create(ctx context.Context, tab *table.Table, how database.Creation
 			return err
 		}
 	}
-	if how.Whole {
-		return x.t.fail(op, x.createWhole(ctx, tab))
-	}
 	identity, err := x.t.Identity(ctx, tab.Name)
 	if err != nil {
 		return err
@@ -284,25 +280,6 @@ func (x *tx) Create(ctx context.Context, tab *table.Table, how database.Creation
 // dropped, like a table.
 func (t *Target) checkTable(ctx context.Context, name string) error {
 	return database.NotTable(ctx, t, "change "+name, "SELECT lower(table_type) FROM information_schema.tables WHERE table_type NOT IN ('BASE TABLE', 'SYSTEM VERSIONED') AND "+place(name))
-}
-
-// createWhole creates a table under its own name, and begins the transaction again
-// that this has ended. It is not interrupted, because a statement that is may still
-// come to its end.
-func (x *tx) createWhole(ctx context.Context, tab *table.Table) error {
-	ctx = context.WithoutCancel(ctx)
-	if x.replaces {
-		err := x.t.exec(ctx, "DROP TABLE "+dialect.MySQL.QuoteTable(tab.Name))
-		if err != nil {
-			return err
-		}
-	}
-	err := x.t.exec(ctx, dialect.MySQL.CreateTable(tab))
-	if err != nil {
-		return err
-	}
-	x.made = tab.Name
-	return x.t.exec(ctx, "START TRANSACTION")
 }
 
 func (t *Target) exec(ctx context.Context, statement string) error {
@@ -400,9 +377,6 @@ func (x *tx) Rollback() error {
 		err := x.t.exec(context.Background(), "ROLLBACK")
 		if gone(err) { // and the transaction with it
 			err = x.t.reconnect()
-		}
-		if err == nil && x.made != "" {
-			err = x.t.exec(context.Background(), "DROP TABLE IF EXISTS "+dialect.MySQL.QuoteTable(x.made))
 		}
 		return x.t.fail("roll back", err)
 	}

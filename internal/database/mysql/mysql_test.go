@@ -229,6 +229,28 @@ func TestLimits(t *testing.T) {
 	require.Nil(t, columns[0].Type, "the server rounds its values")
 }
 
+// TestTooLong makes tables whose rows would be too long for a page if their texts stayed short ones,
+// and leaves a table that is to be rebuilt if a row is too long in any case.
+func TestTooLong(t *testing.T) {
+	to := open(t, scratch(t))
+	defer to.Close()
+	for _, c := range []struct {
+		columns int
+		typ     string
+	}{{110, "varchar(20)"}, {60, "char(40)"}, {190, "varchar(63)"}, {190, "varchar(400)"}, {900, "double"}, {350, "decimal(38,10)"}} {
+		typ, err := table.ParseType(c.typ)
+		require.NoError(t, err)
+		tab := table.Table{Name: fmt.Sprintf("wide_%d", c.columns), Key: []string{"no"}}
+		for i := range c.columns {
+			tab.Columns = append(tab.Columns, table.Column{Name: fmt.Sprintf("c%d", i), Type: typ, Nullable: true})
+		}
+		tab.Columns = append(tab.Columns, table.Column{Name: "no", Type: table.Type{Kind: table.Varchar, Size: 60}})
+		require.NoError(t, exec(to, "DROP TABLE IF EXISTS "+tab.Name))
+		require.NoError(t, exec(to, dialect.MySQL.CreateTable(&tab)), "%d columns of %s", c.columns, c.typ)
+	}
+	databasetest.TooWide(t, to, 700, "text", "x", 0, 1)
+}
+
 // TestViewedStorage finds the storage of a table behind views.
 func TestViewedStorage(t *testing.T) {
 	to := open(t, scratch(t))

@@ -247,6 +247,32 @@ func TestLimits(t *testing.T) {
 	})
 }
 
+// TestTooLong leaves a table that is to be rebuilt if no page holds a row of the new one, and rejects
+// the rows whose values an index does not hold.
+func TestTooLong(t *testing.T) {
+	to := open(t)
+	databasetest.TooWide(t, to, 1200, "double", "0.5", 0)
+	ctx := context.Background()
+	_, err := to.Exec(ctx, "CREATE TABLE remark (no int, text text UNIQUE)")
+	require.NoError(t, err)
+	random := rand.New(rand.NewPCG(1, 2))
+	long := ""
+	for range 6000 { // which the server cannot compress
+		long += string(rune('!' + random.IntN(90)))
+	}
+	long = strings.NewReplacer(`"`, "x", ",", "y").Replace(long)
+	tr := databasetest.NewTray(t, "remark", "no,text\n1,short\n2,"+long+"\n3,plain\n",
+		table.Column{From: "no", Name: "no", Type: table.Type{Kind: table.Integer}}, table.Column{From: "text", Name: "text", Type: table.Type{Kind: table.Text}})
+	tr.Table.Existing = table.Append
+	r, err := load.Run(ctx, tr, &source.Opener{}, to, load.Options{})
+	require.NoError(t, err)
+	require.True(t, r.Verified)
+	require.Equal(t, int64(2), r.Counts.Loaded)
+	require.Len(t, r.Rejects.ByReason, 1)
+	require.Contains(t, r.Rejects.ByReason[0].Reason, "index row")
+	require.Equal(t, int64(3), r.Rejects.ByReason[0].Line)
+}
+
 // TestDeferred rejects the rows that deferred constraints do not take, by appending and by
 // merging, while rows may refer to later rows of the table itself.
 func TestDeferred(t *testing.T) {
