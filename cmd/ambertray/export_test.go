@@ -35,6 +35,11 @@ func TestRoundTrip(t *testing.T) {
 				"latin.csv":     {"no;name\n1;k\xe4fer\n2;f\xfcr \xdcber\n3;\xdf \xe9t\xe9\n", true, []string{"--encoding", "windows-1252"}},
 				"quoted.csv":    {"no,name\n\"1\",'x'\n2,\"two\nlines\"\n3,x\n", false, nil},
 				"titles.csv":    {"Loans of 2026\n\nno,name\n1,ant\n2,bee\n3,cat\nTotal: 3\n", false, nil},
+				"spaces.txt":    {"no name share\n1 ant 0.5\n2 \"two words\" 1.5\n3 \"\" 2.0\n", true, []string{"--delimiter", "spaces"}},
+				"wide.txt":      {"no  name       note\n1   west hall  one\n2   east hall  \"two  words\"\n3   room       \"\"\n", false, []string{"--delimiter", "wide_spaces"}},
+				"groups.csv":    {"Place,Mass,Mass\n,old,new\nhall,1,2\nroom,3,4\n", false, []string{"--header", "1-2"}},
+				"described.csv": {"no,name,mass\nint,text,g\n1,ant,0.5\n2,bee,1.5\n3,fly,2.5\n", false, []string{"--description-lines", "1"}},
+				"literal.csv":   {"no,name\n1,\"the \\\"ant\\\"\"\n2,plain\n", true, []string{"--escape", "none"}},
 				"random.csv":    {randomFile(7, "x", `"`, ",", "\n", "é", " ", "'", ";", `\`, "-"), false, nil},
 			} {
 				d := newDesk(t)

@@ -211,7 +211,10 @@ func refuseLoaders(t *testing.T, to string) {
 	c := d.command("load", "notes.tray", "--to", to, "--commit-every", "1000")
 	require.NoError(t, c.Start())
 	history := func() []any { return d.json(0, "history", "--to", to, "--table", name+"_notes")["loads"].([]any) }
-	require.Eventually(t, func() bool { return len(history()) > 0 }, 10*time.Second, time.Millisecond)
+	require.Eventually(t, func() bool {
+		loads := history()
+		return len(loads) > 0 && loads[0].(map[string]any)["loaded"].(float64) > 0 // a checkpoint is committed
+	}, 10*time.Second, time.Millisecond)
 	require.NoError(t, c.Process.Kill())
 	require.Error(t, c.Wait())
 	require.Contains(t, load(1, "notes.tray", "--shared"), "unfinished, and not begun as a shared load\n  leave out --shared to continue")

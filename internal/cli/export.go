@@ -122,10 +122,11 @@ func (e *exporting) work(c *cobra.Command, from database.Target, args []string) 
 	if err != nil {
 		return nil, err
 	}
+	lay.Sheet = t.Layout.Sheet
 	if t.Layout.Format == source.Delimited {
 		*lay = t.Layout
-		e.noHeader = e.noHeader || lay.HeaderLine == 0
 	}
+	e.noHeader = e.noHeader || t.Layout.HeaderLine == 0
 	return export.Tray(c.Context(), from, t)
 }
 

@@ -7,6 +7,7 @@ import (
 	"io"
 	"math"
 	"strconv"
+	"strings"
 	"time"
 	"unicode/utf16"
 	"unicode/utf8"
@@ -70,6 +71,11 @@ func (b *bookWriter) style(t table.Type) (int, error) {
 	return b.book.NewStyle(&excelize.Style{CustomNumFmt: &format})
 }
 
+// namesSheet reports whether the sheet of a source is a name, and not all sheets or a pattern.
+func namesSheet(sheet string) bool {
+	return sheet != "" && sheet != "all" && !strings.ContainsAny(sheet, "*?[")
+}
+
 // addSheet ends the sheet and begins the next one.
 func (b *bookWriter) addSheet() (err error) {
 	if b.sheet != nil {
@@ -81,10 +87,13 @@ func (b *bookWriter) addSheet() (err error) {
 	b.sheets++
 	name := fmt.Sprintf("Sheet%d", b.sheets)
 	if b.sheets > 1 {
-		_, err := b.book.NewSheet(name)
-		if err != nil {
-			return err
-		}
+		_, err = b.book.NewSheet(name)
+	} else if namesSheet(b.o.Layout.Sheet) {
+		name = b.o.Layout.Sheet
+		err = b.book.SetSheetName("Sheet1", name)
+	}
+	if err != nil {
+		return err
 	}
 	b.sheet, err = b.book.NewStreamWriter(name)
 	if err != nil {

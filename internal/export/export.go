@@ -22,7 +22,7 @@ import (
 
 // Options say what a file is written like.
 type Options struct {
-	Layout  source.Layout // of delimited text
+	Layout  source.Layout // of delimited text, and the name of the first sheet
 	Header  bool
 	Quoted  bool   // every cell is quoted
 	Null    string // the word for NULL

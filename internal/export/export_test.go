@@ -155,6 +155,44 @@ func TestText(t *testing.T) {
 	}
 }
 
+// TestSpaces writes text between spaces, without what would be lost there.
+func TestSpaces(t *testing.T) {
+	for text, want := range map[string][2]string{ // between spaces, and between two
+		"ant": {"ant", "ant"}, "two words": {`"two words"`, "two words"}, "two  words": {`"two  words"`, `"two  words"`}, " ant": {`" ant"`, `" ant"`}, "": {`""`, `""`}, "a\tb": {"\"a\tb\"", "\"a\tb\""},
+	} {
+		db := museum(t, "CREATE TABLE find (a text, b text)", "INSERT INTO find VALUES ('"+text+"', NULL)")
+		w, err := export.Table(context.Background(), db, "find")
+		require.NoError(t, err)
+		for i, delimiter := range []string{source.Spaces, source.WideSpaces} {
+			var out bytes.Buffer
+			_, err = export.Run(context.Background(), db, w, export.Standard, options(&out, "delimiter", delimiter))
+			require.NoError(t, err)
+			between := strings.Repeat(" ", i+1)
+			require.Equal(t, "a"+between+"b\n"+want[i]+between+"\"\"\n", out.String())
+			_, err = export.Run(context.Background(), db, w, export.Standard, options(&out, "delimiter", delimiter, "quote", "none"))
+			require.Error(t, err, "neither these texts nor NULL can be written without quotes")
+		}
+	}
+}
+
+// TestSheetName writes a sheet under the name that the source has.
+func TestSheetName(t *testing.T) {
+	db := museum(t, "CREATE TABLE find (a text)", "INSERT INTO find VALUES ('ant')")
+	w, err := export.Table(context.Background(), db, "find")
+	require.NoError(t, err)
+	for sheet, want := range map[string]string{"": "Sheet1", "all": "Sheet1", "2026-*": "Sheet1", "Loans & gifts": "Loans & gifts"} {
+		file := filepath.Join(t.TempDir(), "find.xlsx")
+		o := export.Options{Header: true}
+		o.Layout.Sheet = sheet
+		_, err := export.Run(context.Background(), db, w, file, o)
+		require.NoError(t, err)
+		book, err := excelize.OpenFile(file)
+		require.NoError(t, err)
+		require.Equal(t, []string{want}, book.GetSheetList())
+		require.NoError(t, book.Close())
+	}
+}
+
 // TestEscapes writes random text with the escapes of servers, quoted and not, and reads the same
 // from it.
 func TestEscapes(t *testing.T) {

@@ -2,9 +2,10 @@ package export
 
 import (
 	"bufio"
+	"bytes"
+	"errors"
 	"fmt"
 	"io"
-	"strings"
 
 	"ambertray/internal/note"
 	"ambertray/internal/source"
@@ -22,6 +23,7 @@ type textWriter struct {
 	line     []byte
 	cell     []byte
 	special  [256]bool // bytes for which a cell is quoted
+	between  string    // cells
 	newline  string
 	rows     int64
 }
@@ -32,9 +34,13 @@ func newTextWriter(w io.Writer, columns []Column, o *Options) (*textWriter, erro
 	if err != nil {
 		return nil, err
 	}
-	t := &textWriter{out: bufio.NewWriterSize(w, 1<<20), encoding: encoding, o: o, columns: columns, newline: lineEnds[lay.LineEnd]}
+	t := &textWriter{out: bufio.NewWriterSize(w, 1<<20), encoding: encoding, o: o, columns: columns, newline: lineEnds[lay.LineEnd], between: lay.Delimiter}
 	t.out.WriteString(encoding.Mark())
-	for _, c := range []byte(lay.Delimiter + lay.Quote + "\r\n") {
+	special := lay.Delimiter
+	if spaces[lay.Delimiter] != "" {
+		t.between, special = spaces[lay.Delimiter], "\t"
+	}
+	for _, c := range []byte(special + lay.Quote + "\r\n") {
 		t.special[c] = true
 	}
 	if o.Header {
@@ -53,6 +59,9 @@ func newTextWriter(w io.Writer, columns []Column, o *Options) (*textWriter, erro
 	return t, nil
 }
 
+// spaces are what is written between cells if runs of spaces are the delimiter.
+var spaces = map[string]string{source.Spaces: " ", source.WideSpaces: "  "}
+
 var lineEnds = map[string]string{"": "\n", "lf": "\n", "crlf": "\r\n", "cr": "\r"}
 
 // Row implements rowWriter.
@@ -63,7 +72,10 @@ func (t *textWriter) Row(row []value.Value) error {
 		c := &t.columns[i]
 		v := c.of(row)
 		if v == nil {
-			t.line = append(t.line, c.null...)
+			err := t.addNull(c.null)
+			if err != nil {
+				return fmt.Errorf("row %d, column %s: %w", t.rows, c.Heading, err)
+			}
 			continue
 		}
 		t.cell = c.append(t.cell[:0], v)
@@ -86,8 +98,21 @@ func (t *textWriter) Drop() error { return nil }
 
 func (t *textWriter) startCell(i int) {
 	if i > 0 {
-		t.line = append(t.line, t.o.Layout.Delimiter...)
+		t.line = append(t.line, t.between...)
 	}
+}
+
+// addNull adds what stands for NULL. Between spaces it cannot be nothing.
+func (t *textWriter) addNull(null []byte) error {
+	if len(null) == 0 && spaces[t.o.Layout.Delimiter] != "" {
+		if t.o.Layout.Quote == "" {
+			return errors.New("NULL cannot be written between spaces without quotes or --null WORD")
+		}
+		t.addQuoted(nil)
+		return nil
+	}
+	t.line = append(t.line, null...)
+	return nil
 }
 
 // add adds a cell to the line.
@@ -99,16 +124,16 @@ func (t *textWriter) add(cell []byte, quoted bool) error {
 			return fmt.Errorf("%q has a character that %s lacks", cell, t.encoding.Name)
 		}
 	}
-	for _, c := range cell {
-		quoted = quoted || t.special[c]
-	}
+	needed := t.needsQuotes(cell)
 	switch {
 	case lay.Escape == source.ServerEscapes:
 		t.addEscaped(cell)
-	case !quoted, lay.Quote == "" && !t.needsQuotes(cell):
+	case !needed && (!quoted || lay.Quote == ""):
 		t.line = append(t.line, cell...)
 	case lay.Quote == "":
 		return fmt.Errorf("%q has the delimiter or a line end in it, which cannot be written without quotes", cell)
+	case lay.Escape == source.Unescaped && t.closes(cell):
+		return fmt.Errorf("%q has a quote before the delimiter or a line end, which escape: none cannot write", cell)
 	default:
 		t.addQuoted(cell)
 	}
@@ -124,7 +149,7 @@ func (t *textWriter) addQuoted(cell []byte) {
 	}
 	t.line = append(t.line, lay.Quote...)
 	for _, c := range cell {
-		if c == lay.Quote[0] || c == escape[0] {
+		if lay.Escape != source.Unescaped && (c == lay.Quote[0] || c == escape[0]) {
 			t.line = append(t.line, escape...)
 		}
 		t.line = append(t.line, c)
@@ -157,8 +182,28 @@ func (t *textWriter) addEscaped(cell []byte) {
 	t.line = append(t.line, quote...)
 }
 
+// needsQuotes reports whether a cell has what would end it, or what would be lost without quotes.
 func (t *textWriter) needsQuotes(cell []byte) bool {
-	return strings.ContainsAny(string(cell), t.o.Layout.Delimiter+"\r\n")
+	for _, c := range cell {
+		if t.special[c] {
+			return true
+		}
+	}
+	if spaces[t.o.Layout.Delimiter] == "" {
+		return false
+	}
+	return len(cell) == 0 || cell[0] == ' ' || cell[len(cell)-1] == ' ' || bytes.Contains(cell, []byte(t.between))
+}
+
+// closes reports whether a quote in a cell would end it if it is not escaped.
+func (t *textWriter) closes(cell []byte) bool {
+	quote := t.o.Layout.Quote
+	for _, end := range []string{t.between, "\r", "\n"} {
+		if bytes.Contains(cell, []byte(quote+end)) {
+			return true
+		}
+	}
+	return false
 }
 
 func (t *textWriter) endLine() error {

@@ -131,28 +131,48 @@ func Widest(rows *record.Batch) (width int) {
 // line than the layout says, if more of the headings that are wanted stand there,
 // two at least, and are half of what stands there.
 func SeekHeader(rows *record.Batch, lay source.Layout, wanted []string) source.Layout {
-	most, found := min(len(wanted), 2)-1, lay.HeaderLine
+	most, found, height := min(len(wanted), 2)-1, lay.HeaderLine, max(lay.HeaderLines, 1)
 	want := map[string]bool{}
 	for _, h := range wanted {
 		want[h] = true
 	}
 	for r := 0; r < rows.Len() && r < maxTitles+int(lay.HeaderLine); r++ {
-		headings, n := JoinHeadings(rows, r, int(max(lay.HeaderLines, 1))), 0
-		for _, h := range Distinct(slices.Clone(headings)) {
-			if want[h] {
-				n++
+		for _, lines := range slices.Compact([]int64{max(lay.HeaderLines, 1), 1}) { // an export has one line
+			headings, n := JoinHeadings(rows, r, int(lines)), 0
+			for _, h := range Distinct(slices.Clone(headings)) {
+				if want[h] {
+					n++
+				}
+			}
+			if len(headings)-blanks(headings) > 2*n {
+				continue
+			}
+			line := rows.Line(r)
+			if n > most || n == most && line == lay.HeaderLine && lines == lay.HeaderLines {
+				most, found, height = n, line, lines
 			}
 		}
-		if len(headings)-blanks(headings) > 2*n {
+	}
+	lay.HeaderLine, lay.HeaderLines = found, height
+	lay.DescriptionLines = describedBelow(rows, &lay)
+	return lay
+}
+
+// describedBelow returns how many lines below the header describe the columns: as many as the
+// layout says, or fewer if one is of the kinds of the columns, and is a record.
+func describedBelow(rows *record.Batch, lay *source.Layout) int64 {
+	h := NewHead(rows)
+	end := lay.HeaderLine + lay.HeaderLines - 1
+	for r := range rows.Len() - 1 {
+		line := rows.Line(r)
+		if line <= end || line > end+lay.DescriptionLines || IsRuler(rows.Text(r)) {
 			continue
 		}
-		line := rows.Line(r)
-		if n > most || n == most && line == lay.HeaderLine {
-			most, found = n, line
+		if h.fitOf(r, h.columnKinds(r+1)).record() && !numbersColumns(h.Cell(r, 0), h.Width) {
+			return line - end - 1
 		}
 	}
-	lay.HeaderLine = found
-	return lay
+	return lay.DescriptionLines
 }
 
 func blanks(headings []string) (n int) {

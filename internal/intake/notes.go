@@ -13,13 +13,10 @@ import (
 	"ambertray/internal/value"
 )
 
-// Notes returns notes on a sheet that was read to its end: on hidden rows and columns, merged
-// cells, formulas without a value, and numbers stored as text.
+// Notes returns notes on a part that was read to its end: on a record where the plan has a line
+// that describes the columns, and in a sheet on hidden rows and columns, merged cells, formulas
+// without a value, and numbers stored as text.
 func (p *Part) Notes(lay *source.Layout) (list []note.Note) {
-	f := p.Facts
-	if f == nil {
-		return nil
-	}
 	add := func(row int, heading, what string, values ...any) {
 		n := note.Counted(fmt.Sprintf(what, values...))
 		n.Source, n.Line = new(p.Title()), int64(row)
@@ -27,6 +24,13 @@ func (p *Part) Notes(lay *source.Layout) (list []note.Note) {
 			n.Column = &heading
 		}
 		list = append(list, n)
+	}
+	if p.record > 0 {
+		add(int(p.record), "", "read as a record, although the plan skips the line (description_lines: %d)", lay.DescriptionLines)
+	}
+	f := p.Facts
+	if f == nil {
+		return list
 	}
 	fate := "taken; --hidden leave leaves them out"
 	if lay.Hidden == source.HiddenLeave {
