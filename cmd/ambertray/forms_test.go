@@ -89,3 +89,36 @@ func TestForms(t *testing.T) {
 		require.Equal(t, text, d.read("again.csv"), "seed %d", seed)
 	}
 }
+
+// TestOtherTop loads a file by the plan of another one that begins with other lines: no record is
+// lost above the first data line or in place of a line that describes the columns, or a note says so.
+func TestOtherTop(t *testing.T) {
+	records := func(from int) (s string) {
+		for i := range 30 {
+			s += fmt.Sprintf("M%d;%d.5;%d\n", from+i, from+i, i)
+		}
+		return s
+	}
+	for name, c := range map[string]struct {
+		first, next string
+		loaded      int
+		note        string
+	}{
+		"fewer comments":      {"# a\n# b\n# c\n", "# a\n", 30, ""},
+		"more comments":       {"# a\n", "# a\n# b\n# c\n", 30, ""},
+		"no titles":           {"Finds of the year\nprinted\n", "", 28, "finds.csv, line 1: skipped as a title, but looks like a record; --first-data-line 1 reads it"},
+		"no description":      {"No;Mass;Pieces\ntext;g;int\n", "No;Mass;Pieces\n", 30, "finds.csv, line 2: read as a record, although the plan skips the line (description_lines: 1)"},
+		"the same":            {"No;Mass;Pieces\ntext;g;int\n", "No;Mass;Pieces\ntext;g;int\n", 30, ""},
+		"a header of one row": {"No;Mass;Pieces\n;old;new\n", "No;Mass old;Pieces new\n", 30, ""},
+	} {
+		d := newDesk(t)
+		d.write("first.csv", c.first+records(10))
+		d.write("finds.csv", c.next+records(50))
+		d.run(0, "draft", "first.csv")
+		r := d.json(0, "load", "first.tray", "finds.csv", "--to", "museum.db")
+		require.EqualValues(t, c.loaded, r["counts"].(map[string]any)["loaded"], name)
+		out, _ := d.run(0, "check", "first.tray", "finds.csv")
+		require.Contains(t, out, c.note, name)
+		require.Equal(t, c.note != "", strings.Contains(out, "as a record") || strings.Contains(out, "as a title"), name)
+	}
+}

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"strings"
 
 	"ambertray/internal/note"
 	"ambertray/internal/source"
@@ -42,6 +43,9 @@ func newTextWriter(w io.Writer, columns []Column, o *Options) (*textWriter, erro
 	}
 	for _, c := range []byte(special + lay.Quote + "\r\n") {
 		t.special[c] = true
+	}
+	if !o.Header && lay.FirstDataLine > 1 { // in place of the titles, which programs skip by their number
+		t.out.WriteString(strings.Repeat(t.newline, int(lay.FirstDataLine)-1))
 	}
 	if o.Header {
 		for i := range columns {

@@ -129,8 +129,13 @@ func Widest(rows *record.Batch) (width int) {
 
 // SeekHeader returns the layout with the header where the rows have it: on another
 // line than the layout says, if more of the headings that are wanted stand there,
-// two at least, and are half of what stands there.
+// two at least, and are half of what stands there. Without a header, the first data line is
+// that of the first row that is of the kinds of the columns.
 func SeekHeader(rows *record.Batch, lay source.Layout, wanted []string) source.Layout {
+	if lay.HeaderLine == 0 {
+		lay.FirstDataLine = firstRecordAbove(rows, lay.FirstDataLine)
+		return lay
+	}
 	most, found, height := min(len(wanted), 2)-1, lay.HeaderLine, max(lay.HeaderLines, 1)
 	want := map[string]bool{}
 	for _, h := range wanted {
@@ -156,6 +161,24 @@ func SeekHeader(rows *record.Batch, lay source.Layout, wanted []string) source.L
 	lay.HeaderLine, lay.HeaderLines = found, height
 	lay.DescriptionLines = describedBelow(rows, &lay)
 	return lay
+}
+
+// firstRecordAbove returns the line of the first of the rows right above a line that are of the kinds
+// of the columns below it, or the line.
+func firstRecordAbove(rows *record.Batch, line int64) int64 {
+	h := NewHead(rows)
+	r := 0
+	for r < rows.Len() && rows.Line(r) < line {
+		r++
+	}
+	if r == rows.Len() {
+		return line
+	}
+	kinds := h.columnKinds(r)
+	for ; r > 0 && h.Rows.Width(r-1) == h.Width && h.fitOf(r-1, kinds).record(); r-- {
+		line = rows.Line(r - 1)
+	}
+	return line
 }
 
 // describedBelow returns how many lines below the header describe the columns: as many as the

@@ -33,7 +33,7 @@ type Part struct {
 
 	Headings   []string
 	HeaderLine int64        // where these are, 0 without any
-	record     int64        // the line of a record that the layout says describes the columns, or 0
+	record     int64        // the line of a record that the layout says is none, or 0
 	Facts      *sheet.Facts // of a sheet, once it was read to its end
 }
 
@@ -224,8 +224,11 @@ func (in *Intake) open(p *Part, opts source.Options) (src *source.Source, r reco
 	f := format.Of(&in.Layout)
 	lay := f.SeekHeader(head, len(head) < source.HeadSize, in.Layout, in.wanted)
 	p.HeaderLine = lay.HeaderLine
-	if lay.DescriptionLines < in.Layout.DescriptionLines {
+	switch {
+	case lay.DescriptionLines < in.Layout.DescriptionLines:
 		p.record = lay.HeaderLine + lay.HeaderLines + lay.DescriptionLines
+	case lay.FirstDataLine < in.Layout.FirstDataLine: // which a person may have set to begin later
+		p.record, lay.FirstDataLine = lay.FirstDataLine, in.Layout.FirstDataLine
 	}
 	r, p.Headings, err = f.Open(src, lay)
 	if err == nil {

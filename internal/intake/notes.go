@@ -13,8 +13,8 @@ import (
 	"ambertray/internal/value"
 )
 
-// Notes returns notes on a part that was read to its end: on a record where the plan has a line
-// that describes the columns, and in a sheet on hidden rows and columns, merged cells, formulas
+// Notes returns notes on a part that was read to its end: on a record where the plan has a title
+// or a line that describes the columns, and in a sheet on hidden rows and columns, merged cells, formulas
 // without a value, and numbers stored as text.
 func (p *Part) Notes(lay *source.Layout) (list []note.Note) {
 	add := func(row int, heading, what string, values ...any) {
@@ -25,8 +25,11 @@ func (p *Part) Notes(lay *source.Layout) (list []note.Note) {
 		}
 		list = append(list, n)
 	}
-	if p.record > 0 {
+	switch {
+	case p.record > 0 && p.HeaderLine > 0:
 		add(int(p.record), "", "read as a record, although the plan skips the line (description_lines: %d)", lay.DescriptionLines)
+	case p.record > 0:
+		add(int(p.record), "", "skipped as a title, but looks like a record; --first-data-line %d reads it", p.record)
 	}
 	f := p.Facts
 	if f == nil {

@@ -26,6 +26,9 @@ func (s *Survey) Draft(dir string) *tray.Tray {
 		Notes:   map[string][]string{},
 		Tighter: map[string]table.Column{},
 	}
+	if s.Skipped[record.Title] == 0 && !slices.Contains(s.Layout.Overrides, "first_data_line") {
+		t.Layout.FirstDataLine = 1 // comments and blank lines are skipped in any number
+	}
 	for _, f := range s.Files {
 		t.Files = append(t.Files, tray.RelativePath(dir, f))
 	}

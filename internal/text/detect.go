@@ -43,11 +43,11 @@ func LineEnd(head []byte) string {
 }
 
 // SeekHeader returns the layout with the header where the text that begins with
-// head has it, by the headings that are wanted.
+// head has it, by the headings that are wanted, or with its first data line.
 func SeekHeader(c Cutter, head []byte, whole bool, lay source.Layout, wanted []string) source.Layout {
-	if lay.HeaderLine == 0 || len(wanted) == 0 {
+	if lay.HeaderLine == 0 && lay.FirstDataLine <= 1 || lay.HeaderLine > 0 && len(wanted) == 0 {
 		return lay
 	}
-	head, whole = FirstLines(head, whole, lineEnds(c), frame.HeadRows+int(lay.HeaderLine)) // what stands further on is not a header
+	head, whole = FirstLines(head, whole, lineEnds(c), frame.HeadRows+int(max(lay.HeaderLine, lay.FirstDataLine))) // what stands further on is not a header
 	return frame.SeekHeader(CutText(c, head, whole), lay, wanted)
 }
