@@ -40,6 +40,7 @@ func TestRoundTrip(t *testing.T) {
 				"groups.csv":    {"Place,Mass,Mass\n,old,new\nhall,1,2\nroom,3,4\n", false, []string{"--header", "1-2"}},
 				"described.csv": {"no,name,mass\nint,text,g\n1,ant,0.5\n2,bee,1.5\n3,fly,2.5\n", false, []string{"--description-lines", "1"}},
 				"literal.csv":   {"no,name\n1,\"the \\\"ant\\\"\"\n2,plain\n", true, []string{"--escape", "none"}},
+				"fixed.txt":     {"  1ant        0.50 one\n  3          -3.00 three words\n 12long name 12.25\n", true, []string{"--columns", "1-3,4-12,13-18,20-"}},
 				"random.csv":    {randomFile(7, "x", `"`, ",", "\n", "é", " ", "'", ";", `\`, "-"), false, nil},
 			} {
 				d := newDesk(t)

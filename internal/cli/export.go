@@ -105,7 +105,7 @@ func (e *exporting) work(c *cobra.Command, from database.Target, args []string) 
 	if *e.set["escape"] == source.ServerEscapes {
 		lay.Quote = "" // needless, and not every server reads them
 	}
-	if strings.HasSuffix(strings.ToLower(strings.TrimSuffix(e.out, filepath.Ext(e.out))), ".tsv") || strings.EqualFold(filepath.Ext(e.out), ".tsv") {
+	if e.ends(".tsv") {
 		lay.Delimiter = "\t"
 	}
 	if e.query != "" {
@@ -123,11 +123,22 @@ func (e *exporting) work(c *cobra.Command, from database.Target, args []string) 
 		return nil, err
 	}
 	lay.Sheet = t.Layout.Sheet
-	if t.Layout.Format == source.Delimited {
+	if t.Layout.Format == source.Delimited || t.Layout.Format == source.Fixed && !e.delimits() {
 		*lay = t.Layout
 	}
 	e.noHeader = e.noHeader || t.Layout.HeaderLine == 0
 	return export.Tray(c.Context(), from, t)
+}
+
+// ends reports whether the file has an ending, before the one of a compressed file too.
+func (e *exporting) ends(ending string) bool {
+	packed := filepath.Ext(e.out)
+	return strings.EqualFold(packed, ending) || strings.EqualFold(filepath.Ext(strings.TrimSuffix(e.out, packed)), ending)
+}
+
+// delimits reports whether delimited text is asked for.
+func (e *exporting) delimits() bool {
+	return *e.set["delimiter"] != "" || e.ends(".csv") || e.ends(".tsv")
 }
 
 func (a *app) drawExport(r *export.Result) {

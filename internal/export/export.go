@@ -22,7 +22,7 @@ import (
 
 // Options say what a file is written like.
 type Options struct {
-	Layout  source.Layout // of delimited text, and the name of the first sheet
+	Layout  source.Layout // of text, and the name of the first sheet
 	Header  bool
 	Quoted  bool   // every cell is quoted
 	Null    string // the word for NULL
@@ -140,7 +140,7 @@ func (e *FormatError) Error() string {
 var unwritten = []string{".xls", ".xlsm", ".xlsb", ".ods", ".xml", ".html", ".htm", ".json", ".sql", ".db", ".sqlite", ".accdb", ".mdb", ".dbf", ".avro", ".orc", ".pdf", ".docx"}
 
 // newWriter returns the writer of the format that the ending of a file says: a workbook,
-// Parquet, or delimited text with any other.
+// Parquet, or text with any other.
 func newWriter(w io.Writer, path string, columns []Column, o *Options) (rowWriter, error) {
 	ending := strings.ToLower(filepath.Ext(plainName(path)))
 	switch {
@@ -150,6 +150,9 @@ func newWriter(w io.Writer, path string, columns []Column, o *Options) (rowWrite
 		return newParquetWriter(w, columns)
 	case slices.Contains(unwritten, ending):
 		return nil, &FormatError{path, ending}
+	}
+	if o.Layout.Format == source.Fixed {
+		return newFixedWriter(w, columns, o)
 	}
 	return newTextWriter(w, columns, o)
 }

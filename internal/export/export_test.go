@@ -175,6 +175,29 @@ func TestSpaces(t *testing.T) {
 	}
 }
 
+// TestFixed refuses what has no room at a fixed place, and fills records without line ends.
+func TestFixed(t *testing.T) {
+	for value, want := range map[string]string{
+		"'ant'": "  7ant     ", "NULL": "  7        ", "'a longer name'": `row 1, column b: "a longer name" is longer than the 8 characters of its place`,
+		"' ant'": `row 1, column b: " ant" would lose its spaces, or be read as NULL, at a fixed place`, "''": `row 1, column b: "" would lose its spaces, or be read as NULL, at a fixed place`,
+		"'a' || char(10)": `row 1, column b: "a\n" would lose its spaces, or be read as NULL, at a fixed place`, "'a' || char(10) || 'b'": `row 1, column b: "a\nb" has a line end in it, which cannot be written at a fixed place`,
+	} {
+		db := museum(t, "CREATE TABLE find (a integer, b text)", "INSERT INTO find VALUES (7, "+value+")")
+		w, err := export.Table(context.Background(), db, "find")
+		require.NoError(t, err)
+		var out bytes.Buffer
+		o := options(&out)
+		o.Header = false
+		o.Layout.Format, o.Layout.Columns, o.Layout.RecordLength = source.Fixed, "1-3,4-11", 11
+		_, err = export.Run(context.Background(), db, w, export.Standard, o)
+		if err != nil {
+			require.EqualError(t, err, want)
+			continue
+		}
+		require.Equal(t, want, out.String())
+	}
+}
+
 // TestSheetName writes a sheet under the name that the source has.
 func TestSheetName(t *testing.T) {
 	db := museum(t, "CREATE TABLE find (a text)", "INSERT INTO find VALUES ('ant')")

@@ -48,6 +48,19 @@ func parseColumns(text string) (list []column, err error) {
 	return list, nil
 }
 
+// Place is where the cells of a column are: after First characters, and Width characters wide, -1
+// for the rest of the line.
+type Place struct{ First, Width int }
+
+// Places returns the places of columns such as 1-8,9-20,21-.
+func Places(text string) (list []Place, err error) {
+	columns, err := parseColumns(text)
+	for _, c := range columns {
+		list = append(list, Place{c.first, max(-1, c.end-c.first)})
+	}
+	return list, err
+}
+
 // formatColumns writes columns as parseColumns reads them.
 func formatColumns(list []column) string {
 	var parts []string
