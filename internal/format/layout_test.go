@@ -81,6 +81,8 @@ func TestLayouts(t *testing.T) {
 			`"\t" comment # header 2; Name|Kind|Note; 3 records, 0 ragged; 2 blank line, 7 comment`},
 		{"lines of a standard header with @", "@HD\tVN:1.6\n@SQ\tSN:east\tLN:249\n@SQ\tSN:west\tLN:243\nRoom\tPlace\tPieces\tLent\n" + numbered(10, 19, "east\t1@\t@\t2\n"),
 			`"\t" comment @ header 4; Room|Place|Pieces|Lent; 10 records, 0 ragged; 3 comment`},
+		{"a last record of other kinds, with all its cells", "No,Name,Pieces,Found\n" + numbered(10, 29, "@,gnat,1@,2026-01-@\n") + "x30,fern,?,unknown\n",
+			`"," header 1; No|Name|Pieces|Found; 21 records, 0 ragged; `},
 		{"sentences alone", "Museum of amber, 2026\nDrawers in the east, open\n",
 			`"," header 1; Museum of amber|2026; 1 records, 0 ragged; `},
 		{"numbers that leave the years", "No,Pieces\n" + numbered(2090, 2119, "@,1@\n"),

@@ -21,10 +21,11 @@ const (
 type Footer struct {
 	Rows int // how many there are, unless they are found
 	// Width is the number of cells of a record, by which the footer is found; 0 not
-	// to find it. Sparse says that rows end with their last value.
-	Width   int
-	Sparse  bool
-	columns columns
+	// to find it. Sparse says that rows end with their last value, Prose that a sentence may fill
+	// all cells, because they are cut at spaces or places.
+	Width         int
+	Sparse, Prose bool
+	columns       columns
 }
 
 // HeldBack is how many lines the last piece of a source has to have, so that it
@@ -91,7 +92,7 @@ func (f *Footer) Of(b *record.Batch) int {
 			break
 		}
 		right, wrong, missing := f.fit(b, r)
-		if f.isFooter(b, r) || notes && right == 0 && missing > 1 || n > 0 && n == pending-1 && f.headsNotes(b, r) {
+		if f.isFooter(b, r) || notes && right == 0 && wrong+missing > 1 || n > 0 && n == pending-1 && f.headsNotes(b, r) {
 			n, notes = pending, notes || wrong > 0 && right == 0
 		} else if right > 0 || wrong+missing == 0 && b.Width(r) == f.Width { // it looks like a record
 			break
@@ -250,8 +251,12 @@ func wholeAt(b *record.Batch, r, c int) (n int64, ok bool) {
 
 // isNote reports whether the cells of a row are not what their columns have: texts
 // in place of other values, or nothing where records have a value, more than
-// once, or below a gap. A row that only lacks a value is no note if it has most others.
+// once, or below a gap. A row that only lacks a value is no note if it has most others, and neither
+// is one that has them all.
 func (f *Footer) isNote(b *record.Batch, r, filled int) bool {
+	if filled == f.Width && !f.Prose && !gapAbove(b, r) {
+		return false
+	}
 	right, wrong, missing := f.fit(b, r)
 	gap := gapAbove(b, r) && (wrong > 0 || missing > 0 && 2*filled <= f.Width)
 	return right == 0 && (wrong > 1 || wrong > 0 && wrong+missing > 1 || gap)

@@ -61,7 +61,8 @@ func OpenPieces(src *source.Source, lay source.Layout, c Cutter, size int) (*Rea
 		e.Fill = len(headings)
 	}
 	c.Expect(e)
-	footer := frame.Footer{Rows: int(lay.Footer), Sparse: lay.FillShort}
+	prose := lay.Format == source.Fixed || lay.Delimiter == source.Spaces || lay.Delimiter == source.WideSpaces
+	footer := frame.Footer{Rows: int(lay.Footer), Sparse: lay.FillShort, Prose: prose}
 	if lay.FindFooter {
 		footer.Width = len(headings)
 		footer.Learn(CutText(c, text, whole), whole)
