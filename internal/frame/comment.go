@@ -197,8 +197,8 @@ func Uncomment(line []byte, sign string) []byte {
 const logFields = "Fields:"
 
 // commentHeader returns the line of a comment that names the columns, or 0. It stands
-// right above a row, which is then the first record. Where that row may be a header
-// itself, the comment needs as many cells. A sentence is not a header.
+// above a row, which is then the first record. Where that row may be a header itself, or other
+// comments are between, the comment needs as many cells. A sentence is not a header.
 func (h *Head) commentHeader(at int, guess bool) int64 {
 	left := h.Rows.LeftOut()
 	for i := len(left) - 1; i >= 0; i-- {
