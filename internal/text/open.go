@@ -61,8 +61,7 @@ func OpenPieces(src *source.Source, lay source.Layout, c Cutter, size int) (*Rea
 		e.Fill = len(headings)
 	}
 	c.Expect(e)
-	prose := lay.Format == source.Fixed || lay.Delimiter == source.Spaces || lay.Delimiter == source.WideSpaces
-	footer := frame.Footer{Rows: int(lay.Footer), Sparse: lay.FillShort, Prose: prose}
+	footer := frame.Footer{Rows: int(lay.Footer), Sparse: lay.FillShort, Prose: cutsProse(&lay)}
 	if lay.FindFooter {
 		footer.Width = len(headings)
 		footer.Learn(CutText(c, text, whole), whole)
@@ -133,6 +132,11 @@ func skipLines(c Cutter, text []byte, n, from int64, by record.Rule) (rest []byt
 		text = text[i+1:]
 	}
 	return text, above, true
+}
+
+// cutsProse reports whether the words of a sentence fill cells.
+func cutsProse(lay *source.Layout) bool {
+	return lay.Format == source.Fixed || lay.Delimiter == source.Spaces || lay.Delimiter == source.WideSpaces
 }
 
 func lineEnds(c Cutter) string {
