@@ -87,6 +87,9 @@ func (b *bookWriter) addSheet() (err error) {
 	b.sheets++
 	name := fmt.Sprintf("Sheet%d", b.sheets)
 	if b.sheets > 1 {
+		if strings.EqualFold(name, b.o.Layout.Sheet) { // the first sheet has this name
+			name += " (2)"
+		}
 		_, err = b.book.NewSheet(name)
 	} else if namesSheet(b.o.Layout.Sheet) {
 		name = b.o.Layout.Sheet

@@ -214,6 +214,21 @@ func TestSheetName(t *testing.T) {
 		require.Equal(t, []string{want}, book.GetSheetList())
 		require.NoError(t, book.Close())
 	}
+	export.LimitSheets(t, 2)
+	db = museum(t, "CREATE TABLE find (a text)", "INSERT INTO find VALUES ('ant'), ('bee')")
+	file := filepath.Join(t.TempDir(), "find.xlsx")
+	o := export.Options{Header: true}
+	o.Layout.Sheet = "Sheet2"
+	_, err = export.Run(context.Background(), db, w, file, o)
+	require.NoError(t, err)
+	book, err := excelize.OpenFile(file)
+	require.NoError(t, err)
+	defer book.Close()
+	for sheet, want := range map[string]string{"Sheet2": "ant", "Sheet2 (2)": "bee"} {
+		cell, err := book.GetCellValue(sheet, "A2")
+		require.NoError(t, err)
+		require.Equal(t, want, cell, "no sheet is written over")
+	}
 }
 
 // TestEscapes writes random text with the escapes of servers, quoted and not, and reads the same
