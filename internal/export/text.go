@@ -25,6 +25,7 @@ type textWriter struct {
 	cell     []byte
 	special  [256]bool // bytes for which a cell is quoted
 	between  string    // cells
+	bySpaces bool      // runs of spaces are the delimiter
 	newline  string
 	rows     int64
 }
@@ -38,8 +39,9 @@ func newTextWriter(w io.Writer, columns []Column, o *Options) (*textWriter, erro
 	t := &textWriter{out: bufio.NewWriterSize(w, 1<<20), encoding: encoding, o: o, columns: columns, newline: lineEnds[lay.LineEnd], between: lay.Delimiter}
 	t.out.WriteString(encoding.Mark())
 	special := lay.Delimiter
-	if spaces[lay.Delimiter] != "" {
-		t.between, special = spaces[lay.Delimiter], "\t"
+	run, bySpaces := spaces[lay.Delimiter]
+	if bySpaces {
+		t.between, t.bySpaces, special = run, true, "\t"
 	}
 	for _, c := range []byte(special + lay.Quote + "\r\n") {
 		t.special[c] = true
@@ -108,7 +110,7 @@ func (t *textWriter) startCell(i int) {
 
 // addNull adds what stands for NULL. Between spaces it cannot be nothing.
 func (t *textWriter) addNull(null []byte) error {
-	if len(null) == 0 && spaces[t.o.Layout.Delimiter] != "" {
+	if len(null) == 0 && t.bySpaces {
 		if t.o.Layout.Quote == "" {
 			return errors.New("NULL cannot be written between spaces without quotes or --null WORD")
 		}
@@ -193,7 +195,7 @@ func (t *textWriter) needsQuotes(cell []byte) bool {
 			return true
 		}
 	}
-	if spaces[t.o.Layout.Delimiter] == "" {
+	if !t.bySpaces {
 		return false
 	}
 	return len(cell) == 0 || cell[0] == ' ' || cell[len(cell)-1] == ' ' || bytes.Contains(cell, []byte(t.between))

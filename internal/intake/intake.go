@@ -33,7 +33,7 @@ type Part struct {
 
 	Headings   []string
 	HeaderLine int64        // where these are, 0 without any
-	record     int64        // the line of a record that the layout says is none, or 0
+	recordLine int64        // of a row that looks like a record where the layout skips it, or 0
 	Facts      *sheet.Facts // of a sheet, once it was read to its end
 }
 
@@ -226,9 +226,9 @@ func (in *Intake) open(p *Part, opts source.Options) (src *source.Source, r reco
 	p.HeaderLine = lay.HeaderLine
 	switch {
 	case lay.DescriptionLines < in.Layout.DescriptionLines:
-		p.record = lay.HeaderLine + lay.HeaderLines + lay.DescriptionLines
-	case lay.FirstDataLine < in.Layout.FirstDataLine: // which a person may have set to begin later
-		p.record, lay.FirstDataLine = lay.FirstDataLine, in.Layout.FirstDataLine
+		p.recordLine = lay.HeaderLine + lay.HeaderLines + lay.DescriptionLines
+	case lay.FirstDataLine < in.Layout.FirstDataLine: // a person may have set it, to begin later
+		p.recordLine, lay.FirstDataLine = lay.FirstDataLine, in.Layout.FirstDataLine
 	}
 	r, p.Headings, err = f.Open(src, lay)
 	if err == nil {

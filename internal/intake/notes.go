@@ -14,8 +14,8 @@ import (
 )
 
 // Notes returns notes on a part that was read to its end: on a record where the plan has a title
-// or a line that describes the columns, and in a sheet on hidden rows and columns, merged cells, formulas
-// without a value, and numbers stored as text.
+// or a line that describes the columns, and in a sheet on hidden rows and columns, merged cells,
+// formulas without a value, and numbers stored as text.
 func (p *Part) Notes(lay *source.Layout) (list []note.Note) {
 	add := func(row int, heading, what string, values ...any) {
 		n := note.Counted(fmt.Sprintf(what, values...))
@@ -26,10 +26,10 @@ func (p *Part) Notes(lay *source.Layout) (list []note.Note) {
 		list = append(list, n)
 	}
 	switch {
-	case p.record > 0 && p.HeaderLine > 0:
-		add(int(p.record), "", "read as a record, although the plan skips the line (description_lines: %d)", lay.DescriptionLines)
-	case p.record > 0:
-		add(int(p.record), "", "skipped as a title, but looks like a record; --first-data-line %d reads it", p.record)
+	case p.recordLine > 0 && p.HeaderLine > 0:
+		add(int(p.recordLine), "", "read as a record, although the plan skips the line (description_lines: %d)", lay.DescriptionLines)
+	case p.recordLine > 0:
+		add(int(p.recordLine), "", "skipped as a title, but looks like a record; --first-data-line %d reads it", p.recordLine)
 	}
 	f := p.Facts
 	if f == nil {

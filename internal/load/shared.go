@@ -112,7 +112,7 @@ func (s *shared) begin(ctx context.Context) error {
 		return err
 	}
 	inCommit := &entry
-	if s.to.Dialect().DDLAutoCommits { // the table is visible at once, and must not exist without its entry
+	if s.to.Dialect().DDLAutoCommits { // the table is committed by itself, and must not exist without its entry
 		err := ledger.Write(ctx, s.to, &entry)
 		if err != nil {
 			return err
