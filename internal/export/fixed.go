@@ -1,39 +1,34 @@
 package export
 
 import (
-	"bufio"
 	"fmt"
 	"io"
 	"strings"
 	"unicode/utf8"
 
 	"ambertray/internal/fixed"
-	"ambertray/internal/note"
-	"ambertray/internal/source"
 	"ambertray/internal/value"
 )
 
 // fixedWriter writes text with columns at fixed places, numbers at the right. A value that is
 // longer than its column, or that would lose spaces, is an error.
 type fixedWriter struct {
-	out      *bufio.Writer
-	encoding source.Encoding
-	columns  []Column
-	places   []fixed.Place
-	line     strings.Builder
-	chars    int // in the line
-	length   int // of a record without a line end, or 0
-	newline  string
-	rows     int64
+	textOutput
+	columns []Column
+	places  []fixed.Place
+	line    strings.Builder
+	chars   int // in the line
+	length  int // of a record without a line end, or 0
+	rows    int64
 }
 
 func newFixedWriter(w io.Writer, columns []Column, o *Options) (*fixedWriter, error) {
 	lay := &o.Layout
-	encoding, err := source.EncodingByName(lay.Encoding)
+	out, err := newTextOutput(w, lay, o.Header)
 	if err != nil {
 		return nil, err
 	}
-	f := &fixedWriter{out: bufio.NewWriterSize(w, 1<<20), encoding: encoding, columns: columns, length: int(lay.RecordLength), newline: lineEnds[lay.LineEnd]}
+	f := &fixedWriter{textOutput: out, columns: columns, length: int(lay.RecordLength)}
 	f.places, err = fixed.Places(lay.Columns)
 	if err != nil {
 		return nil, err
@@ -41,12 +36,7 @@ func newFixedWriter(w io.Writer, columns []Column, o *Options) (*fixedWriter, er
 	if len(f.places) != len(columns) {
 		return nil, fmt.Errorf("the layout has places for %d columns, not for %d", len(f.places), len(columns))
 	}
-	if f.length > 0 {
-		f.newline = ""
-	}
-	f.out.WriteString(encoding.Mark())
 	if !o.Header {
-		f.out.WriteString(strings.Repeat(f.newline, max(0, int(lay.FirstDataLine)-1))) // in place of the titles
 		return f, nil
 	}
 	for i, c := range columns {
@@ -117,12 +107,3 @@ func (f *fixedWriter) endLine() error {
 	f.chars = 0
 	return err
 }
-
-// Close implements rowWriter.
-func (f *fixedWriter) Close() error { return f.out.Flush() }
-
-// Notes implements rowWriter.
-func (f *fixedWriter) Notes() []note.Note { return []note.Note{} }
-
-// Drop implements rowWriter.
-func (f *fixedWriter) Drop() error { return nil }

@@ -13,12 +13,45 @@ import (
 	"ambertray/internal/value"
 )
 
+// textOutput is what delimited and fixed text are written to, in the encoding of a layout.
+type textOutput struct {
+	out      *bufio.Writer
+	encoding source.Encoding
+	newline  string
+}
+
+// newTextOutput begins a text. Without a header, blank lines are in place of the titles, which
+// programs skip by their number.
+func newTextOutput(w io.Writer, lay *source.Layout, header bool) (t textOutput, err error) {
+	t.encoding, err = source.EncodingByName(lay.Encoding)
+	if err != nil {
+		return t, err
+	}
+	t.out = bufio.NewWriterSize(w, 1<<20)
+	if lay.Format != source.Fixed || lay.RecordLength == 0 {
+		t.newline = lineEnds[lay.LineEnd]
+	}
+	t.out.WriteString(t.encoding.Mark())
+	if !header {
+		t.out.WriteString(strings.Repeat(t.newline, max(0, int(lay.FirstDataLine)-1)))
+	}
+	return t, nil
+}
+
+// Close implements rowWriter.
+func (t *textOutput) Close() error { return t.out.Flush() }
+
+// Notes implements rowWriter.
+func (t *textOutput) Notes() []note.Note { return []note.Note{} }
+
+// Drop implements rowWriter.
+func (t *textOutput) Drop() error { return nil }
+
 // textWriter writes delimited text, by the rules of RFC 4180 where the layout does
 // not say otherwise: a cell is quoted where it must be, or if it is a blank text,
 // which distinguishes it from NULL.
 type textWriter struct {
-	out      *bufio.Writer
-	encoding source.Encoding
+	textOutput
 	o        *Options
 	columns  []Column
 	line     []byte
@@ -26,18 +59,16 @@ type textWriter struct {
 	special  [256]bool // bytes for which a cell is quoted
 	between  string    // cells
 	bySpaces bool      // runs of spaces are the delimiter
-	newline  string
 	rows     int64
 }
 
 func newTextWriter(w io.Writer, columns []Column, o *Options) (*textWriter, error) {
 	lay := &o.Layout
-	encoding, err := source.EncodingByName(lay.Encoding)
+	out, err := newTextOutput(w, lay, o.Header)
 	if err != nil {
 		return nil, err
 	}
-	t := &textWriter{out: bufio.NewWriterSize(w, 1<<20), encoding: encoding, o: o, columns: columns, newline: lineEnds[lay.LineEnd], between: lay.Delimiter}
-	t.out.WriteString(encoding.Mark())
+	t := &textWriter{textOutput: out, o: o, columns: columns, between: lay.Delimiter}
 	special := lay.Delimiter
 	run, bySpaces := spaces[lay.Delimiter]
 	if bySpaces {
@@ -45,9 +76,6 @@ func newTextWriter(w io.Writer, columns []Column, o *Options) (*textWriter, erro
 	}
 	for _, c := range []byte(special + lay.Quote + "\r\n") {
 		t.special[c] = true
-	}
-	if !o.Header && lay.FirstDataLine > 1 { // in place of the titles, which programs skip by their number
-		t.out.WriteString(strings.Repeat(t.newline, int(lay.FirstDataLine)-1))
 	}
 	if o.Header {
 		for i := range columns {
@@ -92,15 +120,6 @@ func (t *textWriter) Row(row []value.Value) error {
 	}
 	return t.endLine()
 }
-
-// Close implements rowWriter.
-func (t *textWriter) Close() error { return t.out.Flush() }
-
-// Notes implements rowWriter.
-func (t *textWriter) Notes() []note.Note { return []note.Note{} }
-
-// Drop implements rowWriter.
-func (t *textWriter) Drop() error { return nil }
 
 func (t *textWriter) startCell(i int) {
 	if i > 0 {
