@@ -3,7 +3,6 @@ package cli
 import (
 	"context"
 	"errors"
-	"path/filepath"
 	"strings"
 
 	"github.com/agnivade/levenshtein"
@@ -105,7 +104,7 @@ func (e *exporting) work(c *cobra.Command, from database.Target, args []string) 
 	if *e.set["escape"] == source.ServerEscapes {
 		lay.Quote = "" // needless, and not every server reads them
 	}
-	if e.ends(".tsv") {
+	if export.Ending(e.out) == ".tsv" {
 		lay.Delimiter = "\t"
 	}
 	if e.query != "" {
@@ -130,15 +129,10 @@ func (e *exporting) work(c *cobra.Command, from database.Target, args []string) 
 	return export.Tray(c.Context(), from, t)
 }
 
-// ends reports whether the file has an ending, before the one of a compressed file too.
-func (e *exporting) ends(ending string) bool {
-	packed := filepath.Ext(e.out)
-	return strings.EqualFold(packed, ending) || strings.EqualFold(filepath.Ext(strings.TrimSuffix(e.out, packed)), ending)
-}
-
 // delimits reports whether delimited text is asked for.
 func (e *exporting) delimits() bool {
-	return *e.set["delimiter"] != "" || e.ends(".csv") || e.ends(".tsv")
+	ending := export.Ending(e.out)
+	return *e.set["delimiter"] != "" || ending == ".csv" || ending == ".tsv"
 }
 
 func (a *app) drawExport(r *export.Result) {

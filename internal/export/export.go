@@ -8,7 +8,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"path/filepath"
 	"slices"
 	"strings"
 
@@ -142,7 +141,7 @@ var unwritten = []string{".xls", ".xlsm", ".xlsb", ".ods", ".xml", ".html", ".ht
 // newWriter returns the writer of the format that the ending of a file says: a workbook,
 // Parquet, or text with any other.
 func newWriter(w io.Writer, path string, columns []Column, o *Options) (rowWriter, error) {
-	ending := strings.ToLower(filepath.Ext(plainName(path)))
+	ending := Ending(path)
 	switch {
 	case ending == ".xlsx":
 		return newBookWriter(w, columns, o)

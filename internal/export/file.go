@@ -80,6 +80,11 @@ func (c *counter) Write(p []byte) (int, error) {
 	return len(p), nil
 }
 
+// Ending returns the ending of a file in lower case, the one before that of how it is packed.
+func Ending(path string) string {
+	return strings.ToLower(filepath.Ext(plainName(path)))
+}
+
 // plainName is the name of a file without the ending of how it is packed.
 func plainName(path string) string {
 	for _, ending := range []string{".gz", ".zst", ".xz"} {

@@ -29,7 +29,7 @@ func newFixedWriter(w io.Writer, columns []Column, o *Options) (*fixedWriter, er
 		return nil, err
 	}
 	f := &fixedWriter{textOutput: out, columns: columns, length: int(lay.RecordLength)}
-	f.places, err = fixed.Places(lay.Columns)
+	f.places, err = fixed.ParsePlaces(lay.Columns)
 	if err != nil {
 		return nil, err
 	}
@@ -77,12 +77,12 @@ func (f *fixedWriter) add(i int, cell string) error {
 		return nil
 	case strings.ContainsAny(cell, "\r\n"):
 		return fmt.Errorf("%q has a line end in it, which cannot be written at a fixed place", cell)
-	case place.Width >= 0 && chars > place.Width:
-		return fmt.Errorf("%q is longer than the %d characters of its place", cell, place.Width)
+	case place.End >= 0 && chars > place.End-place.First:
+		return fmt.Errorf("%q is longer than the %d characters of its place", cell, place.End-place.First)
 	}
 	first := place.First
-	if place.Width >= 0 && f.columns[i].Type.Numeric() {
-		first += place.Width - chars
+	if place.End >= 0 && f.columns[i].Type.Numeric() {
+		first = place.End - chars
 	}
 	f.line.WriteString(strings.Repeat(" ", first-f.chars))
 	f.line.WriteString(cell)

@@ -14,12 +14,12 @@ import (
 	"ambertray/internal/frame"
 )
 
-// column is where the cells of a column stand in each line: characters from
-// first up to before end, both counted from 0; end is -1 for the rest of the line.
-type column struct{ first, end int }
+// Place is where the cells of a column stand in each line: characters from
+// First up to before End, both counted from 0; End is -1 for the rest of the line.
+type Place struct{ First, End int }
 
-// parseColumns reads places such as 1-8,9-20,21-, which count characters from 1.
-func parseColumns(text string) (list []column, err error) {
+// ParsePlaces reads places such as 1-8,9-20,21-, which count characters from 1.
+func ParsePlaces(text string) (list []Place, err error) {
 	last := 0
 	for _, part := range strings.Split(text, ",") {
 		from, to, several := strings.Cut(strings.TrimSpace(part), "-")
@@ -27,20 +27,20 @@ func parseColumns(text string) (list []column, err error) {
 		if err != nil || first <= last {
 			return nil, fmt.Errorf("columns %q: %q does not begin after the column before it; write places such as 1-8,9-20,21-", text, part)
 		}
-		c := column{first - 1, first}
+		p := Place{first - 1, first}
 		switch {
 		case several && to == "":
-			c.end = -1
+			p.End = -1
 		case several:
-			c.end, err = strconv.Atoi(to)
-			if err != nil || c.end < first {
+			p.End, err = strconv.Atoi(to)
+			if err != nil || p.End < first {
 				return nil, fmt.Errorf("columns %q: %q ends before it begins", text, part)
 			}
 		}
 		if last < 0 {
 			return nil, fmt.Errorf("columns %q: only the last column can be open", text)
 		}
-		list, last = append(list, c), c.end
+		list, last = append(list, p), p.End
 		if last < 0 {
 			last = 1 << 30
 		}
@@ -48,40 +48,27 @@ func parseColumns(text string) (list []column, err error) {
 	return list, nil
 }
 
-// Place is where the cells of a column are: after First characters, and Width characters wide, -1
-// for the rest of the line.
-type Place struct{ First, Width int }
-
-// Places returns the places of columns such as 1-8,9-20,21-.
-func Places(text string) (list []Place, err error) {
-	columns, err := parseColumns(text)
-	for _, c := range columns {
-		list = append(list, Place{c.first, max(-1, c.end-c.first)})
-	}
-	return list, err
-}
-
-// formatColumns writes columns as parseColumns reads them.
-func formatColumns(list []column) string {
+// formatPlaces writes columns as ParsePlaces reads them.
+func formatPlaces(list []Place) string {
 	var parts []string
-	for _, c := range list {
-		if c.end < 0 {
-			parts = append(parts, fmt.Sprintf("%d-", c.first+1))
+	for _, p := range list {
+		if p.End < 0 {
+			parts = append(parts, fmt.Sprintf("%d-", p.First+1))
 			continue
 		}
-		parts = append(parts, fmt.Sprintf("%d-%d", c.first+1, c.end))
+		parts = append(parts, fmt.Sprintf("%d-%d", p.First+1, p.End))
 	}
 	return strings.Join(parts, ",")
 }
 
 // bytes returns where the cell of a line is, which begins after a number of characters that
 // end at an offset.
-func (c column) bytes(row []byte, offset, chars int) (from, to int) {
-	from = offsetOf(row, offset, c.first-chars)
-	if c.end < 0 {
+func (p Place) bytes(row []byte, offset, chars int) (from, to int) {
+	from = offsetOf(row, offset, p.First-chars)
+	if p.End < 0 {
 		return from, len(row)
 	}
-	return from, offsetOf(row, from, c.end-c.first)
+	return from, offsetOf(row, from, p.End-p.First)
 }
 
 // offsetOf returns the offset of the nth character after an offset, or the end.
@@ -109,7 +96,7 @@ const (
 
 // aligned is how columns stand in text that is aligned with spaces.
 type aligned struct {
-	columns []column
+	columns []Place
 	lines   [][]rune // that show the columns
 	titles  int      // lines above the header
 	ruled   bool     // a ruler draws the columns
@@ -218,18 +205,18 @@ func (a *aligned) crossings(line []rune) (places, filled, cells int) {
 	for i, c := range a.columns {
 		end := len(line)
 		if i+1 < len(a.columns) {
-			end = min(end, a.columns[i+1].first-1)
+			end = min(end, a.columns[i+1].First-1)
 		}
-		if c.first >= end {
+		if c.First >= end {
 			break
 		}
 		if i > 0 {
 			places++
-			if line[c.first-1] != ' ' {
+			if line[c.First-1] != ' ' {
 				filled++
 			}
 		}
-		if strings.TrimSpace(string(line[c.first:end])) != "" {
+		if strings.TrimSpace(string(line[c.First:end])) != "" {
 			cells++
 		}
 	}
@@ -258,23 +245,23 @@ func (a *aligned) wide() (n int) {
 }
 
 // ruledColumns returns the columns that a line such as "---- ------" draws.
-func ruledColumns(line []byte) (list []column) {
+func ruledColumns(line []byte) (list []Place) {
 	for i, c := range line {
 		if c == ' ' || i > 0 && line[i-1] != ' ' {
 			continue
 		}
 		n := len(list)
 		if n > 0 {
-			list[n-1].end = i
+			list[n-1].End = i
 		}
-		list = append(list, column{i, -1})
+		list = append(list, Place{i, -1})
 	}
 	return list
 }
 
 // blankColumns returns the columns between the places that are blank in nearly
 // all lines. A heading may be wider than the values below it.
-func blankColumns(lines [][]rune) (list []column) {
+func blankColumns(lines [][]rune) (list []Place) {
 	width := 0
 	for _, line := range lines {
 		width = max(width, len(line))
@@ -294,11 +281,11 @@ func blankColumns(lines [][]rune) (list []column) {
 			continue
 		}
 		if len(list) == 0 {
-			list = append(list, column{0, -1})
+			list = append(list, Place{0, -1})
 		} else if gap > 1 || gap == 1 && (len(lines) >= manyAligned || mostlyWider(lines, i-1)) {
 			for _, place := range startsIn(filled, i-gap, i) {
-				list[len(list)-1].end = place
-				list = append(list, column{place, -1})
+				list[len(list)-1].End = place
+				list = append(list, Place{place, -1})
 			}
 		}
 		gap = 0
@@ -349,13 +336,13 @@ func (a *aligned) misses(lines [][]rune) bool {
 
 // columnsBelow returns the columns that a header of single words shows. It returns nil if a cut at
 // spaces or wide spaces gives each line as many cells as the header has words.
-func columnsBelow(header []rune, below [][]rune) []column {
+func columnsBelow(header []rune, below [][]rune) []Place {
 	words := len(strings.Fields(string(header)))
 	lines := append([][]rune{header}, below...)
 	if cutInto(words, lines, strings.Fields) || cutInto(words, lines, wideFields) {
 		return nil
 	}
-	list := []column{{0, -1}}
+	list := []Place{{0, -1}}
 	for at := 1; at < len(header); at++ {
 		if header[at] == ' ' || header[at-1] != ' ' {
 			continue
@@ -366,15 +353,15 @@ func columnsBelow(header []rune, below [][]rune) []column {
 		}
 		before := strings.TrimSpace(string(header[:at]))
 		switch {
-		case before == "" && (first == 0 || (column{0, first}).isBlank(below)): // it heads the first column
+		case before == "" && (first == 0 || (Place{0, first}).isBlank(below)): // it heads the first column
 			continue
 		case before != "" && header[first-1] != ' ':
 			return nil
 		}
-		list[len(list)-1].end = first
-		list = append(list, column{first, -1})
+		list[len(list)-1].End = first
+		list = append(list, Place{first, -1})
 	}
-	several := slices.ContainsFunc(list, func(c column) bool { return c.isBlank(below) }) // words in a heading
+	several := slices.ContainsFunc(list, func(c Place) bool { return c.isBlank(below) }) // words in a heading
 	if several || (len(list)-1)*len(below) < minHeaded {
 		return nil
 	}
@@ -382,13 +369,13 @@ func columnsBelow(header []rune, below [][]rune) []column {
 }
 
 // isBlank reports whether no line has a value in the column.
-func (c column) isBlank(lines [][]rune) bool {
+func (p Place) isBlank(lines [][]rune) bool {
 	return !slices.ContainsFunc(lines, func(line []rune) bool {
 		end := len(line)
-		if c.end >= 0 {
-			end = min(end, c.end)
+		if p.End >= 0 {
+			end = min(end, p.End)
 		}
-		return c.first < end && strings.TrimSpace(string(line[c.first:end])) != ""
+		return p.First < end && strings.TrimSpace(string(line[p.First:end])) != ""
 	})
 }
 
@@ -442,9 +429,9 @@ func mostlyWider(lines [][]rune, at int) bool {
 }
 
 // isAligned reports whether a line has a number of blanks before each column.
-func isAligned(line []rune, list []column, blanks int) bool {
+func isAligned(line []rune, list []Place, blanks int) bool {
 	for _, c := range list[1:] {
-		for at := max(0, c.first-blanks); at < min(c.first, len(line)); at++ {
+		for at := max(0, c.First-blanks); at < min(c.First, len(line)); at++ {
 			if line[at] != ' ' {
 				return false
 			}

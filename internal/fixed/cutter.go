@@ -12,7 +12,7 @@ import (
 // cutter cuts lines at the places of their columns, without the spaces around
 // cells. A line that is too short has blank cells.
 type cutter struct {
-	places  []column
+	places  []Place
 	newline byte // 0: mixed line ends
 	rules   frame.Rules
 	text.Expected
@@ -27,7 +27,7 @@ func newCutter(lay source.Layout) (*cutter, error) {
 		c.newline = 0
 	}
 	var err error
-	c.places, err = parseColumns(lay.Columns)
+	c.places, err = ParsePlaces(lay.Columns)
 	return c, err
 }
 
@@ -84,7 +84,7 @@ func (c *cutter) cutLine(b *record.Batch, at, end int) {
 	from, to, chars := 0, 0, 0 // chars are before the offset to
 	for _, place := range c.places {
 		from, to = place.bytes(row, to, chars)
-		chars = place.end
+		chars = place.End
 		b.AddCell(record.Span{Start: uint32(at + from), End: uint32(at + to)})
 		b.TrimSpaces()
 	}

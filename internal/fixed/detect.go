@@ -31,7 +31,7 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 	if set {
 		found.titles = 0
 	}
-	lay.Columns = formatColumns(found.columns)
+	lay.Columns = formatPlaces(found.columns)
 	override(&lay)
 	lay.Fix()
 	c, err := newCutter(lay)
@@ -41,7 +41,7 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 	h := headOf(c, head, whole, &lay, found.titles)
 	if !set && c.joinColumns(&h, &lay, found) {
 		found.columns = c.places
-		lay.Columns = formatColumns(c.places)
+		lay.Columns = formatPlaces(c.places)
 		h = headOf(c, head, whole, &lay, found.titles)
 	}
 	share, wide := found.share(1), found.share(2) == 1
@@ -101,14 +101,14 @@ func (c *cutter) joinColumns(h *frame.Head, lay *source.Layout, a aligned) bool 
 	}
 	places := c.places[:1:1]
 	for i, place := range c.places[1:] {
-		filled, close := spacing(h, i+1, place.first)
+		filled, close := spacing(h, i+1, place.First)
 		rare := 2*filled < h.Rows.Len()-h.First
 		belongs := close == filled && (h.Moments(i) || rare && h.HasText(i))
 		if header >= 0 {
-			belongs = len(h.Cell(header, i+1)) == 0 && (rare || 2*close > filled) || 2*close > filled && cutsWord(h.Rows.Text(header), place.first)
+			belongs = len(h.Cell(header, i+1)) == 0 && (rare || 2*close > filled) || 2*close > filled && cutsWord(h.Rows.Text(header), place.First)
 		}
 		if belongs {
-			places[len(places)-1].end = place.end
+			places[len(places)-1].End = place.End
 		} else {
 			places = append(places, place)
 		}

@@ -46,13 +46,13 @@ func TestCut(t *testing.T) {
 // TestColumns refuses places that are not in order.
 func TestColumns(t *testing.T) {
 	for _, columns := range []string{"", "x", "3-1", "1-4,3-8", "1-,5-8", "0-4", "5-8,1-4"} {
-		_, err := parseColumns(columns)
+		_, err := ParsePlaces(columns)
 		require.Error(t, err, columns)
 	}
 	for _, columns := range []string{"1-8,9-20,21-", "1-1", "2-3,7-7"} {
-		list, err := parseColumns(columns)
+		list, err := ParsePlaces(columns)
 		require.NoError(t, err)
-		require.Equal(t, columns, formatColumns(list))
+		require.Equal(t, columns, formatPlaces(list))
 	}
 }
 

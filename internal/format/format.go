@@ -16,8 +16,9 @@ type Format interface {
 	Open(src *source.Source, lay source.Layout) (record.Reader, []string, error)
 	// SeekHeader returns the layout with the header where the source that begins
 	// with head has it, by the headings that are wanted. whole says that the source
-	// ends there.
-	SeekHeader(head []byte, whole bool, lay source.Layout, wanted []string) source.Layout
+	// ends there. recordLine is that of the first row that looks like a record where
+	// lay skips it, or 0.
+	SeekHeader(head []byte, whole bool, lay source.Layout, wanted []string) (found source.Layout, recordLine int64)
 }
 
 // Detector returns the layout of the source that begins with head, and a score by

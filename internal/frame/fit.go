@@ -20,6 +20,10 @@ type fit struct{ right, wrong int }
 func (f fit) record() bool { return f.right > 0 && f.right > 2*f.wrong }
 func (f fit) none() bool   { return f.right == 0 && f.wrong > 0 }
 
+// mostly reports whether a row above a record is a record too, although a few cells are not of the
+// kind of their column.
+func (f fit) mostly() bool { return f.right > f.wrong }
+
 // heading reports whether a row right above a record is most likely the header, although one of its
 // cells is of the kind of its column, such as a 0 above numbers.
 func (f fit) heading() bool { return f.right == 1 && f.wrong > 2 }
@@ -99,7 +103,7 @@ func (h *Head) firstRecord() (r int, kinds []value.Kind, found bool) {
 			}
 		}
 		if h.fitOf(r, kinds).record() && (r+1 == h.Rows.Len() || !h.fitOf(r+1, kinds).none()) {
-			return h.earlier(r, kinds), kinds, true
+			return h.earlier(r, kinds, fit.mostly), kinds, true
 		}
 	}
 	return 0, nil, false
@@ -118,13 +122,9 @@ func (h *Head) mostlySeveral(r int) bool {
 }
 
 // earlier returns the first of the rows right above a record that are records
-// too, although a few cells are not of the kind of their column.
-func (h *Head) earlier(r int, kinds []value.Kind) int {
-	for r > h.top && h.Rows.Width(r-1) == h.Width {
-		f := h.fitOf(r-1, kinds)
-		if f.right <= f.wrong {
-			break
-		}
+// too, as isRecord decides.
+func (h *Head) earlier(r int, kinds []value.Kind, isRecord func(fit) bool) int {
+	for r > h.top && h.Rows.Width(r-1) == h.Width && isRecord(h.fitOf(r-1, kinds)) {
 		r--
 	}
 	return r

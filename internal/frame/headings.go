@@ -129,14 +129,14 @@ func Widest(rows *record.Batch) (width int) {
 
 // SeekHeader returns the layout with the header where the rows have it: on another
 // line than the layout says, if more of the headings that are wanted stand there,
-// two at least, and are half of what stands there. Without a header, the first data line is
-// that of the first row that is of the kinds of the columns.
-func SeekHeader(rows *record.Batch, lay source.Layout, wanted []string) source.Layout {
+// two at least, and are half of what stands there. It returns also the line of the first row
+// that looks like a record where the layout skips it, or 0. Below a header, the new layout reads
+// it; without one it stays skipped, because a person may have set the first data line.
+func SeekHeader(rows *record.Batch, lay source.Layout, wanted []string) (found source.Layout, recordLine int64) {
 	if lay.HeaderLine == 0 {
-		lay.FirstDataLine = firstRecordAbove(rows, lay.FirstDataLine)
-		return lay
+		return lay, firstRecordAbove(rows, lay.FirstDataLine)
 	}
-	most, found, height := min(len(wanted), 2)-1, lay.HeaderLine, max(lay.HeaderLines, 1)
+	most, top, height := min(len(wanted), 2)-1, lay.HeaderLine, max(lay.HeaderLines, 1)
 	want := map[string]bool{}
 	for _, h := range wanted {
 		want[h] = true
@@ -154,17 +154,21 @@ func SeekHeader(rows *record.Batch, lay source.Layout, wanted []string) source.L
 			}
 			line := rows.Line(r)
 			if n > most || n == most && line == lay.HeaderLine && lines == lay.HeaderLines {
-				most, found, height = n, line, lines
+				most, top, height = n, line, lines
 			}
 		}
 	}
-	lay.HeaderLine, lay.HeaderLines = found, height
-	lay.DescriptionLines = describedBelow(rows, &lay)
-	return lay
+	lay.HeaderLine, lay.HeaderLines = top, height
+	described := describedBelow(rows, &lay)
+	if described < lay.DescriptionLines {
+		recordLine = top + height + described
+	}
+	lay.DescriptionLines = described
+	return lay, recordLine
 }
 
 // firstRecordAbove returns the line of the first of the rows right above a line that are of the kinds
-// of the columns below it, or the line.
+// of the columns below it, or 0.
 func firstRecordAbove(rows *record.Batch, line int64) int64 {
 	h := NewHead(rows)
 	r := 0
@@ -172,13 +176,13 @@ func firstRecordAbove(rows *record.Batch, line int64) int64 {
 		r++
 	}
 	if r == rows.Len() {
-		return line
+		return 0
 	}
-	kinds := h.columnKinds(r)
-	for ; r > 0 && h.Rows.Width(r-1) == h.Width && h.fitOf(r-1, kinds).record(); r-- {
-		line = rows.Line(r - 1)
+	first := h.earlier(r, h.columnKinds(r), fit.record)
+	if first == r {
+		return 0
 	}
-	return line
+	return rows.Line(first)
 }
 
 // describedBelow returns how many lines below the header describe the columns: as many as the

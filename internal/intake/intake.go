@@ -222,14 +222,8 @@ func (in *Intake) open(p *Part, opts source.Options) (src *source.Source, r reco
 	}
 	head := src.Head()
 	f := format.Of(&in.Layout)
-	lay := f.SeekHeader(head, len(head) < source.HeadSize, in.Layout, in.wanted)
-	p.HeaderLine = lay.HeaderLine
-	switch {
-	case lay.DescriptionLines < in.Layout.DescriptionLines:
-		p.recordLine = lay.HeaderLine + lay.HeaderLines + lay.DescriptionLines
-	case lay.FirstDataLine < in.Layout.FirstDataLine: // a person may have set it, to begin later
-		p.recordLine, lay.FirstDataLine = lay.FirstDataLine, in.Layout.FirstDataLine
-	}
+	lay, recordLine := f.SeekHeader(head, len(head) < source.HeadSize, in.Layout, in.wanted)
+	p.HeaderLine, p.recordLine = lay.HeaderLine, recordLine
 	r, p.Headings, err = f.Open(src, lay)
 	if err == nil {
 		err = in.plan.rename(p)

@@ -42,11 +42,10 @@ func LineEnd(head []byte) string {
 	return "lf"
 }
 
-// SeekHeader returns the layout with the header where the text that begins with
-// head has it, by the headings that are wanted, or with its first data line.
-func SeekHeader(c Cutter, head []byte, whole bool, lay source.Layout, wanted []string) source.Layout {
+// SeekHeader is frame.SeekHeader for the text that begins with head.
+func SeekHeader(c Cutter, head []byte, whole bool, lay source.Layout, wanted []string) (found source.Layout, recordLine int64) {
 	if lay.HeaderLine == 0 && lay.FirstDataLine <= 1 || lay.HeaderLine > 0 && len(wanted) == 0 {
-		return lay
+		return lay, 0
 	}
 	head, whole = FirstLines(head, whole, lineEnds(c), frame.HeadRows+int(max(lay.HeaderLine, lay.FirstDataLine))) // what stands further on is not a header
 	return frame.SeekHeader(CutText(c, head, whole), lay, wanted)

@@ -20,12 +20,11 @@ func (f Format) Open(src *source.Source, lay source.Layout) (record.Reader, []st
 	return Open(src, lay, c)
 }
 
-// SeekHeader returns the layout with the header where the text that begins with
-// head has it, by the headings that are wanted.
-func (f Format) SeekHeader(head []byte, whole bool, lay source.Layout, wanted []string) source.Layout {
+// SeekHeader implements format.Format.
+func (f Format) SeekHeader(head []byte, whole bool, lay source.Layout, wanted []string) (found source.Layout, recordLine int64) {
 	c, err := f.NewCutter(lay)
 	if err != nil {
-		return lay
+		return lay, 0
 	}
 	return SeekHeader(c, head, whole, lay, wanted)
 }
