@@ -120,5 +120,6 @@ func TestOtherTop(t *testing.T) {
 		out, _ := d.run(0, "check", "first.tray", "finds.csv")
 		require.Contains(t, out, c.note, name)
 		require.Equal(t, c.note != "", strings.Contains(out, "as a record") || strings.Contains(out, "as a title"), name)
+		require.Equal(t, strings.Contains(c.first, ";"), strings.Contains(out, " after the header"), name)
 	}
 }

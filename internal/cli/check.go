@@ -101,7 +101,7 @@ func (d *drafting) tableOptions(c *load.Check) (text string) {
 // the table are in tableOptions.
 func (a *app) drawCheck(c *load.Check, lay *source.Layout, arg, tableOptions string, changed bool) {
 	p := a.print
-	p.Fact("read", "%s after the header: %s, %s", term.Amount(c.Read, "row"), term.Amount(c.Records, "record"), skippedText(c.Skipped))
+	p.Fact("read", "%s: %s, %s", rowsRead(c.Read, lay), term.Amount(c.Records, "record"), skippedText(c.Skipped))
 	if c.TableExists != nil {
 		switch {
 		case *c.TableExists && c.Existing != table.Refuse.String():

@@ -271,7 +271,7 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all, plan string) {
 		p.Fact("left out", "%s already loaded: %s", term.Amount(int64(n), "part"), strings.Join(names, ", "))
 	}
 	p.Fact("plan", "%s/tray.yaml", r.Tray)
-	p.Fact("read", "%s after the header: %s, %s", term.Amount(c.Read, "row"), term.Amount(c.Read-c.Skipped, "record"), skippedText(r.Skipped))
+	p.Fact("read", "%s: %s, %s", rowsRead(c.Read, &r.Layout), term.Amount(c.Read-c.Skipped, "record"), skippedText(r.Skipped))
 	p.Fact("table", "%s"+outcomeTexts[r.Outcome]+"%s", p.Bold(r.Table), r.Target, keyText(t))
 	if !r.Verified {
 		what := "nothing: verification found a difference, and all was rolled back"

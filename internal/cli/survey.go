@@ -257,6 +257,15 @@ func (a *app) drawLayout(s *survey.Survey) {
 	}
 }
 
+// rowsRead says how many rows were read, and from where.
+func rowsRead(n int64, lay *source.Layout) string {
+	rows := term.Amount(n, "row")
+	if lay.HeaderLine > 0 {
+		rows += " after the header"
+	}
+	return rows
+}
+
 // skippedText names the rules that left rows out, and how many.
 func skippedText(skipped record.Skipped) string {
 	var parts []string

@@ -134,8 +134,8 @@ func (a *app) draftToVerify(c *cobra.Command, options func() (survey.Options, er
 func (a *app) drawVerification(v *load.Verification) {
 	p := a.print
 	p.Fact("table", "%s in %s", p.Bold(v.Table), v.Target)
-	p.Fact("read", "%s after the header: %s to be loaded, %s to be rejected, %s skipped",
-		term.Amount(v.Read, "row"), term.Count(v.Convertible), term.Count(v.Rejected), term.Count(v.Skipped))
+	p.Fact("read", "%s: %s to be loaded, %s to be rejected, %s skipped",
+		rowsRead(v.Read, &v.Layout), term.Count(v.Convertible), term.Count(v.Rejected), term.Count(v.Skipped))
 	has := term.Amount(v.Rows, "row")
 	if v.Elsewhere > 0 {
 		has += ", " + term.Count(v.Elsewhere) + " of them not of this source"

@@ -129,7 +129,7 @@ func TestNotes(t *testing.T) {
 	words, dashes, blank := count("N/A\n", "n/a\n"), count("-\n"), count("\n")+short
 	require.Greater(t, min(short, stray, words, dashes, blank), 3000)
 	both := []string{
-		humanize.Comma(int64(short)) + " records have fewer cells than the header; the missing cells at the end become NULL",
+		humanize.Comma(int64(short)) + " records have fewer cells than columns; the missing cells at the end become NULL",
 		"a.csv 6 quote inside a quoted cell; " + humanize.Comma(int64(stray-1)) + " more like it",
 	}
 	require.Equal(t, append(slices.Clone(both),

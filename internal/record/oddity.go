@@ -30,7 +30,7 @@ const (
 	StrayBackslash
 	// WrittenNull is the text \N, written \\N, which would be read as NULL.
 	WrittenNull
-	// Short is a record with fewer cells than the header. The missing cells at its end are blank.
+	// Short is a record with fewer cells than columns. The missing cells at its end are blank.
 	Short
 	// Embedded is a quoted cell whose lines look like records. Its closing quote may be missing.
 	Embedded
@@ -70,7 +70,7 @@ func (w What) String() string {
 	case Total:
 		return "looks like a total, but is read as a record"
 	case Short:
-		return "fewer cells than the header; the missing cells at the end become NULL"
+		return "fewer cells than columns; the missing cells at the end become NULL"
 	}
 	return "unknown oddity"
 }

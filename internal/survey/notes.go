@@ -74,7 +74,7 @@ func (w *surveying) recordNotes() (list []note.Note) {
 	n := s.Ragged - s.Filled
 	if n > 0 {
 		list = append(list, note.About(note.Count(n, "record is rejected because it has", "records are rejected because they have")+
-			" more or fewer cells than the header; --fill-short fills the short ones with NULL"))
+			" more or fewer cells than columns; --fill-short fills the short ones with NULL"))
 	}
 	if s.Broken > 0 {
 		list = append(list, note.About(note.Count(s.Broken, "record is rejected because it", "records are rejected because they")+" cannot be read"))

@@ -32,7 +32,7 @@ type Survey struct {
 	Skipped record.Skipped `json:"skipped"`
 	// SkippedRows are the first rows with text that were skipped.
 	SkippedRows []SkippedRow `json:"skipped_rows"`
-	// Ragged is how many records have more or fewer cells than the header, Filled
+	// Ragged is how many records have more or fewer cells than columns, Filled
 	// how many of these are short and get blank cells, and Broken how many could
 	// not be cut into cells.
 	Ragged   int64    `json:"ragged"`
