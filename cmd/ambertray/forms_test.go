@@ -103,18 +103,22 @@ func TestOtherTop(t *testing.T) {
 		first, next string
 		loaded      int
 		note        string
+		options     []string
 	}{
-		"fewer comments":      {"# a\n# b\n# c\n", "# a\n", 30, ""},
-		"more comments":       {"# a\n", "# a\n# b\n# c\n", 30, ""},
-		"no titles":           {"Finds of the year\nprinted\n", "", 28, "finds.csv, line 1: skipped as a title, but looks like a record; --first-data-line 1 reads it"},
-		"no description":      {"No;Mass;Pieces\ntext;g;int\n", "No;Mass;Pieces\n", 30, "finds.csv, line 2: read as a record, although the plan skips the line (description_lines: 1)"},
-		"the same":            {"No;Mass;Pieces\ntext;g;int\n", "No;Mass;Pieces\ntext;g;int\n", 30, ""},
-		"a header of one row": {"No;Mass;Pieces\n;old;new\n", "No;Mass old;Pieces new\n", 30, ""},
+		"fewer comments":      {"# a\n# b\n# c\n", "# a\n", 30, "", nil},
+		"more comments":       {"# a\n", "# a\n# b\n# c\n", 30, "", nil},
+		"no titles":           {"Finds of the year\nprinted\n", "", 30, "", nil},
+		"another title":       {"Finds of the year\nprinted\n", "Finds\nof the year\n\nprinted\n", 30, "", nil},
+		"a line that is set":  {"Finds of the year\nprinted\n", "", 28, "finds.csv, line 1: skipped as a title, but looks like a record; --first-data-line 1 reads it", []string{"--first-data-line", "3"}},
+		"no description":      {"No;Mass;Pieces\ntext;g;int\n", "No;Mass;Pieces\n", 30, "finds.csv, line 2: read as a record, although the plan skips the line (description_lines: 1)", nil},
+		"the same":            {"No;Mass;Pieces\ntext;g;int\n", "No;Mass;Pieces\ntext;g;int\n", 30, "", nil},
+		"a header of one row": {"No;Mass;Pieces\n;old;new\n", "No;Mass old;Pieces new\n", 30, "", nil},
+		"a commented header":  {"# finds\n#No;Mass;Pieces\n", "# finds\n# of the year\n#No;Mass;Pieces\n", 30, "", nil},
 	} {
 		d := newDesk(t)
 		d.write("first.csv", c.first+records(10))
 		d.write("finds.csv", c.next+records(50))
-		d.run(0, "draft", "first.csv")
+		d.run(0, append([]string{"draft", "first.csv"}, c.options...)...)
 		r := d.json(0, "load", "first.tray", "finds.csv", "--to", "museum.db")
 		require.EqualValues(t, c.loaded, r["counts"].(map[string]any)["loaded"], name)
 		out, _ := d.run(0, "check", "first.tray", "finds.csv")

@@ -183,7 +183,7 @@ func TestOpenAbove(t *testing.T) {
 		src, err := new(source.Opener).Open(context.Background(), path, source.Options{})
 		require.NoError(t, err)
 		lay := source.DefaultLayout()
-		footer := []string{"1", source.FooterFound}[size%2]
+		footer := []string{"1", source.Found}[size%2]
 		for key, val := range map[string]string{"header": "4", "comment": "#", "ruler": "true", "footer": footer, "fill_short": "true"} {
 			require.NoError(t, lay.Set(key, val))
 		}

@@ -2,6 +2,8 @@
 package format
 
 import (
+	"slices"
+
 	"ambertray/internal/delimited"
 	"ambertray/internal/fixed"
 	"ambertray/internal/record"
@@ -47,6 +49,26 @@ func Of(lay *source.Layout) Format {
 	return delimited.Format
 }
 
+// FirstDataLine detects the first record of the source that begins with head, whose layout has no
+// header but may have titles.
+func FirstDataLine(head []byte, whole bool, lay *source.Layout) int64 {
+	for _, f := range registry {
+		if f.name != lay.Format {
+			continue
+		}
+		found, _ := f.detect(head, whole, func(l *source.Layout) {
+			detected := *l
+			*l = *lay
+			l.HeaderLine, l.HeaderLines, l.FirstDataLine = detected.HeaderLine, detected.HeaderLines, detected.FirstDataLine
+		})
+		if found.HeaderLine > 0 { // a record that looks like a header
+			return found.HeaderLine
+		}
+		return max(found.FirstDataLine, 1)
+	}
+	return 1
+}
+
 // Detect returns the layout of a source by the format that fits best.
 func Detect(src *source.Source, override func(*source.Layout)) (best source.Layout) {
 	head := src.Head()
@@ -59,6 +81,9 @@ func Detect(src *source.Source, override func(*source.Layout)) (best source.Layo
 		if score > most {
 			best, most = lay, score
 		}
+	}
+	if best.HeaderLine == 0 && best.FirstDataLine > 1 && !slices.Contains(best.Overrides, "first_data_line") {
+		best.FindFirstDataLine = FirstDataLine(head, len(head) < source.HeadSize, &best) == best.FirstDataLine
 	}
 	return best
 }

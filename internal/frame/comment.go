@@ -151,7 +151,7 @@ func FrontMatter(head []byte) (size int, lines int64) {
 		case block:
 		case keyAndValue.Match(text):
 			pairs++
-		case pairs < 2 || manyPairs(head[at:]):
+		case pairs < 2 || manyPairs(head[at:]) || len(text) > 0 && len(bytes.TrimSpace(head[at:])) == 0: // a single line below is of the same table
 			return 0, 0
 		default:
 			return at - len(line), lines - 1

@@ -135,7 +135,7 @@ func TestComment(t *testing.T) {
 	}
 	require.Equal(t, "1,2\n", string(WithoutComments([]byte("# a\n1,2\n  # b\n"), "#")))
 	for text, lines := range map[string]int64{
-		"---\ntitle: Loans\n---\nno,name\n1,ant\n": 3, "Museum: Kestrel Bay\nYear: 2026\nno,name\n1,ant\n2,bee\n": 2, "no,name\n1,ant\n": 0, "a: 1\nb: 2\nc: 3\n": 0, "": 0,
+		"---\ntitle: Loans\n---\nno,name\n1,ant\n": 3, "Museum: Kestrel Bay\nYear: 2026\nno,name\n1,ant\n2,bee\n": 2, "no,name\n1,ant\n": 0, "a: 1\nb: 2\nc: 3\n": 0, "": 0, "finds:\t2\nmass:\t7\nkind\tbee\n": 0,
 	} {
 		_, got := FrontMatter([]byte(text))
 		require.Equal(t, lines, got, text)
@@ -202,7 +202,7 @@ func TestSeekHeader(t *testing.T) {
 	for text, want := range map[string]int64{
 		"no,name,fee\n1,ant,5\n": 1, "Loans 2026\nno,name,fee\n1,ant,5\n": 2, "x,y,z\n1,ant,5\n": 1, "Loans\n\n\nname,fee,no\nant,5,1\n": 4,
 	} {
-		found, _ := SeekHeader(cut(text, Rules{}), lay, []string{"no", "name", "fee"})
+		found, _ := SeekHeader(cut(text, Rules{}), lay, []string{"no", "name", "fee"}, nil)
 		require.Equal(t, want, found.HeaderLine, text)
 	}
 }

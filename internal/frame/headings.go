@@ -129,42 +129,49 @@ func Widest(rows *record.Batch) (width int) {
 
 // SeekHeader returns the layout with the header where the rows have it: on another
 // line than the layout says, if more of the headings that are wanted stand there,
-// two at least, and are half of what stands there. It returns also the line of the first row
+// two at least, and are half of what stands there. uncomment cuts a comment, which can be the
+// header, into cells. It returns also the line of the first row
 // that looks like a record where the layout skips it, or 0. Below a header, the new layout reads
 // it; without one it stays skipped, because a person may have set the first data line.
-func SeekHeader(rows *record.Batch, lay source.Layout, wanted []string) (found source.Layout, recordLine int64) {
+func SeekHeader(rows *record.Batch, lay source.Layout, wanted []string, uncomment func(text string) *record.Batch) (found source.Layout, recordLine int64) {
 	if lay.HeaderLine == 0 {
 		return lay, firstRecordAbove(rows, lay.FirstDataLine)
 	}
-	most, top, height := min(len(wanted), 2)-1, lay.HeaderLine, max(lay.HeaderLines, 1)
-	want := map[string]bool{}
-	for _, h := range wanted {
-		want[h] = true
+	most := min(len(wanted), 2) - 1
+	found = lay
+	found.HeaderLines = max(lay.HeaderLines, 1)
+	consider := func(headings []string, line, lines int64) {
+		n := countWanted(headings, wanted)
+		if len(headings)-blanks(headings) <= 2*n && (n > most || n == most && line == lay.HeaderLine && lines == lay.HeaderLines) {
+			most, found.HeaderLine, found.HeaderLines = n, line, lines
+		}
 	}
 	for r := 0; r < rows.Len() && r < maxTitles+int(lay.HeaderLine); r++ {
 		for _, lines := range slices.Compact([]int64{max(lay.HeaderLines, 1), 1}) { // an export has one line
-			headings, n := JoinHeadings(rows, r, int(lines)), 0
-			for _, h := range Distinct(slices.Clone(headings)) {
-				if want[h] {
-					n++
-				}
-			}
-			if len(headings)-blanks(headings) > 2*n {
-				continue
-			}
-			line := rows.Line(r)
-			if n > most || n == most && line == lay.HeaderLine && lines == lay.HeaderLines {
-				most, top, height = n, line, lines
-			}
+			consider(JoinHeadings(rows, r, int(lines)), rows.Line(r), lines)
 		}
 	}
-	lay.HeaderLine, lay.HeaderLines = top, height
-	described := describedBelow(rows, &lay)
-	if described < lay.DescriptionLines {
-		recordLine = top + height + described
+	for _, left := range rows.LeftOut() {
+		if left.Rule == record.Comment && left.Line < maxTitles+lay.HeaderLine {
+			consider(JoinHeadings(uncomment(left.Text), 0, 1), left.Line, 1)
+		}
 	}
-	lay.DescriptionLines = described
-	return lay, recordLine
+	described := describedBelow(rows, &found)
+	if described < lay.DescriptionLines {
+		recordLine = found.HeaderLine + found.HeaderLines + described
+	}
+	found.DescriptionLines = described
+	return found, recordLine
+}
+
+// countWanted returns how many of the wanted headings are among headings.
+func countWanted(headings, wanted []string) (n int) {
+	for _, h := range Distinct(slices.Clone(headings)) {
+		if slices.Contains(wanted, h) {
+			n++
+		}
+	}
+	return n
 }
 
 // firstRecordAbove returns the line of the first of the rows right above a line that are of the kinds

@@ -31,10 +31,11 @@ type Part struct {
 	TextBytes int64
 	LeftOut   bool // it is not read
 
-	Headings   []string
-	HeaderLine int64        // where these are, 0 without any
-	recordLine int64        // of a row that looks like a record where the layout skips it, or 0
-	Facts      *sheet.Facts // of a sheet, once it was read to its end
+	Headings      []string
+	HeaderLine    int64        // where these are, 0 without any
+	firstDataLine int64        // where the records begin if there is no header
+	recordLine    int64        // of a row that looks like a record where the layout skips it, or 0
+	Facts         *sheet.Facts // of a sheet, once it was read to its end
 }
 
 // Title is what people call the part.
@@ -221,9 +222,14 @@ func (in *Intake) open(p *Part, opts source.Options) (src *source.Source, r reco
 		return nil, nil, &KindError{p.Title(), isSheet}
 	}
 	head := src.Head()
-	f := format.Of(&in.Layout)
-	lay, recordLine := f.SeekHeader(head, len(head) < source.HeadSize, in.Layout, in.wanted)
-	p.HeaderLine, p.recordLine = lay.HeaderLine, recordLine
+	whole := len(head) < source.HeadSize
+	lay := in.Layout
+	if lay.FindFirstDataLine {
+		lay.FirstDataLine = format.FirstDataLine(head, whole, &lay)
+	}
+	f := format.Of(&lay)
+	lay, p.recordLine = f.SeekHeader(head, whole, lay, in.wanted)
+	p.HeaderLine, p.firstDataLine = lay.HeaderLine, lay.FirstDataLine
 	r, p.Headings, err = f.Open(src, lay)
 	if err == nil {
 		err = in.plan.rename(p)

@@ -45,7 +45,7 @@ func (p *Part) Notes(lay *source.Layout) (list []note.Note) {
 	if len(f.HiddenColumns) > 0 {
 		add(f.Used.FirstRow, "", "hidden columns with values: %s, %s", lettersOf(f.HiddenColumns), fate)
 	}
-	merged := p.merged(lay)
+	merged := p.merged()
 	if len(merged) > 0 {
 		where := "the value is in the first cell of each; --merged each puts it into all of them"
 		if lay.Merged == source.MergedEach {
@@ -65,8 +65,8 @@ func (p *Part) Notes(lay *source.Layout) (list []note.Note) {
 }
 
 // merged returns the merged cells among the records.
-func (p *Part) merged(lay *source.Layout) (within []sheet.Cells) {
-	first := max(lay.FirstDataLine, p.HeaderLine+1)
+func (p *Part) merged() (within []sheet.Cells) {
+	first := max(p.firstDataLine, p.HeaderLine+1)
 	for _, c := range p.Facts.Merged {
 		if int64(c.FirstRow) >= first && c.Meets(p.Facts.Used) {
 			within = append(within, c)

@@ -20,8 +20,12 @@ type Layout struct {
 	// HeaderLines is how many lines it has, whose cells are joined.
 	HeaderLines int64 `json:"header_lines"`
 	// HeaderGuess says that nothing distinguishes the header from the records.
-	HeaderGuess   bool  `json:"header_guess"`
+	HeaderGuess bool `json:"header_guess"`
+	// FirstDataLine is the line of the first record without a header.
 	FirstDataLine int64 `json:"first_data_line"`
+	// FindFirstDataLine leaves out the titles above the records of each file or sheet without a
+	// header, however many these are.
+	FindFirstDataLine bool `json:"find_first_data_line"`
 	// DescriptionLines is how many lines below the header describe the columns:
 	// their types or their meaning.
 	DescriptionLines int64 `json:"description_lines"`
@@ -93,8 +97,8 @@ const (
 	MergedEach  = "each"
 )
 
-// FooterFound is the word for a footer that is found again in every file or sheet.
-const FooterFound = "found"
+// Found is the word for what is detected in every file or sheet: its footer, or its first record.
+const Found = "found"
 
 // The words for drift.
 const (

@@ -47,13 +47,17 @@ var frameSettings = []Setting{
 	{"description_lines", "number of lines below the header that describe the columns",
 		func(l *Layout, v string) error { return setLine(&l.DescriptionLines, v, 0) },
 		func(l *Layout) string { return strconv.FormatInt(l.DescriptionLines, 10) }},
-	{"first_data_line", "line of the first record if there is no header",
-		func(l *Layout, v string) error { l.HeaderLine = 0; return setLine(&l.FirstDataLine, v, 1) },
-		func(l *Layout) string { return strconv.FormatInt(l.FirstDataLine, 10) }},
+	{"first_data_line", "line of the first record if there is no header, or found to detect it in each file", setFirstDataLine,
+		func(l *Layout) string {
+			if l.FindFirstDataLine {
+				return Found
+			}
+			return strconv.FormatInt(l.FirstDataLine, 10)
+		}},
 	{"footer", "number of trailing rows that are not records, such as totals, or found to detect them in each file", setFooter,
 		func(l *Layout) string {
 			if l.FindFooter {
-				return FooterFound
+				return Found
 			}
 			return strconv.FormatInt(l.Footer, 10)
 		}},
@@ -231,14 +235,26 @@ func setHeader(l *Layout, v string) error {
 	return nil
 }
 
+func setFirstDataLine(l *Layout, v string) error {
+	l.HeaderLine, l.FirstDataLine, l.FindFirstDataLine = 0, 0, v == Found
+	if l.FindFirstDataLine {
+		return nil
+	}
+	err := setLine(&l.FirstDataLine, v, 1)
+	if err != nil {
+		return fmt.Errorf("write its number, or %s", Found)
+	}
+	return nil
+}
+
 func setFooter(l *Layout, v string) error {
-	l.FindFooter, l.Footer = v == FooterFound, 0
+	l.FindFooter, l.Footer = v == Found, 0
 	if l.FindFooter {
 		return nil
 	}
 	err := setLine(&l.Footer, v, 0)
 	if err != nil {
-		return fmt.Errorf("write their number, or %s", FooterFound)
+		return fmt.Errorf("write their number, or %s", Found)
 	}
 	return nil
 }

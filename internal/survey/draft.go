@@ -26,8 +26,12 @@ func (s *Survey) Draft(dir string) *tray.Tray {
 		Notes:   map[string][]string{},
 		Tighter: map[string]table.Column{},
 	}
-	if s.Skipped[record.Title] == 0 && !slices.Contains(s.Layout.Overrides, "first_data_line") {
-		t.Layout.FirstDataLine = 1 // comments and blank lines are skipped in any number
+	switch {
+	case slices.Contains(s.Layout.Overrides, "first_data_line"):
+	case s.Skipped[record.Title] == 0: // comments and blank lines are skipped in any number
+		t.Layout.FirstDataLine, t.Layout.FindFirstDataLine = 1, false
+	case s.Layout.FindFirstDataLine: // each file has its own
+		t.Layout.FirstDataLine = 0
 	}
 	for _, f := range s.Files {
 		t.Files = append(t.Files, tray.RelativePath(dir, f))

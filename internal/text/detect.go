@@ -48,5 +48,8 @@ func SeekHeader(c Cutter, head []byte, whole bool, lay source.Layout, wanted []s
 		return lay, 0
 	}
 	head, whole = FirstLines(head, whole, lineEnds(c), frame.HeadRows+int(max(lay.HeaderLine, lay.FirstDataLine))) // what stands further on is not a header
-	return frame.SeekHeader(CutText(c, head, whole), lay, wanted)
+	uncomment := func(text string) *record.Batch {
+		return CutText(c, frame.Uncomment([]byte(text), string(c.Rules().Comment)), true)
+	}
+	return frame.SeekHeader(CutText(c, head, whole), lay, wanted, uncomment)
 }

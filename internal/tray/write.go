@@ -82,7 +82,7 @@ func (t *Tray) sourceNode() *yaml.Node {
 				continue
 			}
 		case "first_data_line":
-			if t.Layout.HeaderLine > 0 || t.Layout.FirstDataLine <= 1 {
+			if t.Layout.HeaderLine > 0 || t.Layout.FirstDataLine <= 1 && !t.Layout.FindFirstDataLine {
 				continue
 			}
 		default:
