@@ -67,6 +67,27 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 	return lay, max(best.score, 0) // any text can be read as delimited
 }
 
+// FirstRow returns the line of the first row with a number of cells, which is a record, or 1. Rows
+// above it are titles. If the number is 0, it is the usual one.
+func FirstRow(head []byte, whole bool, lay *source.Layout, width int) int64 {
+	c, err := newCutter(*lay)
+	if err != nil {
+		return 1
+	}
+	head, whole = text.FirstLines(head, whole, "\r\n", frame.HeadRows)
+	rows := text.CutText(c, head, whole)
+	if width == 0 {
+		h := frame.NewHead(rows)
+		width = h.Width
+	}
+	for r := range rows.Len() {
+		if rows.Width(r) == width {
+			return rows.Line(r)
+		}
+	}
+	return 1
+}
+
 // bestShape returns the shape of the dialect that cuts a text best.
 func bestShape(head []byte, whole bool, lay source.Layout, override func(*source.Layout)) (best shape) {
 	commas := decimalCommas(head)

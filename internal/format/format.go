@@ -50,8 +50,11 @@ func Of(lay *source.Layout) Format {
 }
 
 // FirstDataLine detects the first record of the source that begins with head, whose layout has no
-// header but may have titles.
-func FirstDataLine(head []byte, whole bool, lay *source.Layout) int64 {
+// header but may have titles. It has a number of columns, or 0 if that is not known.
+func FirstDataLine(head []byte, whole bool, lay *source.Layout, columns int) int64 {
+	if lay.Format == source.Delimited && !lay.FillShort {
+		return delimited.FirstRow(head, whole, lay, columns)
+	}
 	for _, f := range registry {
 		if f.name != lay.Format {
 			continue
@@ -83,7 +86,7 @@ func Detect(src *source.Source, override func(*source.Layout)) (best source.Layo
 		}
 	}
 	if best.HeaderLine == 0 && best.FirstDataLine > 1 && !slices.Contains(best.Overrides, "first_data_line") {
-		best.FindFirstDataLine = FirstDataLine(head, len(head) < source.HeadSize, &best) == best.FirstDataLine
+		best.FindFirstDataLine = FirstDataLine(head, len(head) < source.HeadSize, &best, 0) == best.FirstDataLine
 	}
 	return best
 }

@@ -225,7 +225,7 @@ func (in *Intake) open(p *Part, opts source.Options) (src *source.Source, r reco
 	whole := len(head) < source.HeadSize
 	lay := in.Layout
 	if lay.FindFirstDataLine {
-		lay.FirstDataLine = format.FirstDataLine(head, whole, &lay)
+		lay.FirstDataLine = format.FirstDataLine(head, whole, &lay, len(in.wanted))
 	}
 	f := format.Of(&lay)
 	lay, p.recordLine = f.SeekHeader(head, whole, lay, in.wanted)
