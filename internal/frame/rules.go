@@ -71,10 +71,13 @@ func (u *Rules) IsComment(row []byte) bool {
 	return bytes.HasPrefix(row, u.Comment)
 }
 
-// noValue reports whether a row is nothing but delimiters and spaces.
+// endOfFile is how DOS ends a text.
+const endOfFile = 0x1a
+
+// noValue reports whether a row is nothing but delimiters, spaces and an end-of-file character.
 func (u *Rules) noValue(row []byte) bool {
 	for _, b := range row {
-		if b != u.Delimiter && b != ' ' && b != '\t' && b != '\r' {
+		if b != u.Delimiter && b != ' ' && b != '\t' && b != '\r' && b != endOfFile {
 			return false
 		}
 	}

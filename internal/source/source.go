@@ -322,7 +322,7 @@ func binaryKind(head []byte, encodingSet bool) string {
 	if encodingSet {
 		return ""
 	}
-	head = head[:min(len(head), 8000)]
+	head = bytes.TrimRight(head[:min(len(head), 8000)], "\x1a\r\n") // DOS ends a text with an end-of-file character
 	controls, first := 0, 0
 	for i, c := range head {
 		if c < ' ' && c != '\t' && c != '\n' && c != '\r' && c != '\f' && c != '\x1f' && c != '\x01' || c == 0x7f {
