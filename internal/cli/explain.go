@@ -288,6 +288,9 @@ var typedHints = []func(error) string{
 		}
 		return ""
 	},
+	about(func(e *text.NoLineError) string {
+		return "ambertray survey " + shellWord(e.Source) + " shows its layout; --line-end, --header and --first-data-line override the plan for one load"
+	}),
 	about(func(*text.NoColumnsError) string {
 		return "--quote none reads quotes as text; --header LINE names another line as the header"
 	}),

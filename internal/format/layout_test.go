@@ -84,7 +84,7 @@ func TestLayouts(t *testing.T) {
 		{"a last record of other kinds, with all its cells", "No,Name,Pieces,Found\n" + numbered(10, 29, "@,gnat,1@,2026-01-@\n") + "x30,fern,?,unknown\n",
 			`"," header 1; No|Name|Pieces|Found; 21 records, 0 ragged; `},
 		{"an end-of-file character", "No,Mass\r\n" + numbered(10, 19, "@,@.5\r\n") + "\x1a",
-			`"," header 1; No|Mass; 10 records, 0 ragged; 1 blank line`},
+			`"," crlf header 1; No|Mass; 10 records, 0 ragged; 1 blank line`},
 		{"rows of keys and colons in a table", "sheet:\t/hall/1.csv\nsheet:\t/hall/2.csv\nsheet:\t/hall/3.csv\nkind\tbee\n",
 			`"\t" data 1; column_1|column_2; 4 records, 0 ragged; `},
 		{"sentences alone", "Museum of amber, 2026\nDrawers in the east, open\n",
