@@ -113,6 +113,7 @@ func TestOtherTop(t *testing.T) {
 		"no description":      {"No;Mass;Pieces\ntext;g;int\n", "No;Mass;Pieces\n", 30, "finds.csv, line 2: read as a record, although the plan skips the line (description_lines: 1)", nil},
 		"the same":            {"No;Mass;Pieces\ntext;g;int\n", "No;Mass;Pieces\ntext;g;int\n", 30, "", nil},
 		"a header of one row": {"No;Mass;Pieces\n;old;new\n", "No;Mass old;Pieces new\n", 30, "", nil},
+		"a title":             {"No;Mass;Pieces\n", "Finds\nof the year\nNo;Mass;Pieces\n", 30, "", nil},
 		"a commented header":  {"# finds\n#No;Mass;Pieces\n", "# finds\n# of the year\n#No;Mass;Pieces\n", 30, "", nil},
 	} {
 		d := newDesk(t)
@@ -123,7 +124,35 @@ func TestOtherTop(t *testing.T) {
 		require.EqualValues(t, c.loaded, r["counts"].(map[string]any)["loaded"], name)
 		out, _ := d.run(0, "check", "first.tray", "finds.csv")
 		require.Contains(t, out, c.note, name)
+		require.NotContains(t, out, "columns differ", name)
 		require.Equal(t, c.note != "", strings.Contains(out, "as a record") || strings.Contains(out, "as a title"), name)
 		require.Equal(t, strings.Contains(c.first, ";"), strings.Contains(out, " after the header"), name)
 	}
+}
+
+// TestUnplannedColumn loads a file with one more column than the plan has. A column without a heading
+// and, as far as the beginning shows, without a value is no obstacle: a record with a value there is
+// rejected, and loaded once that is removed.
+func TestUnplannedColumn(t *testing.T) {
+	d := newDesk(t)
+	d.write("first.csv", "No;Name\n1;ant\n2;bee\n")
+	d.run(0, "draft", "first.csv")
+	text := "No;Name;\n"
+	for i := range 1500 {
+		text += fmt.Sprintf("%d;gnat;\n", i)
+	}
+	d.write("next.csv", text+"1500;fly;x\n")
+	r := d.json(3, "load", "first.tray", "next.csv", "--to", "museum.db")
+	require.EqualValues(t, 1500, r["counts"].(map[string]any)["loaded"])
+	require.Contains(t, fmt.Sprint(r["notes"]), "columns without a heading or a value that the plan does not have: column_3")
+	const rejects = "first.tray/loads/0001/rejects.csv"
+	out, _ := d.run(3, "mend", "first.tray", "--to", "museum.db")
+	require.Contains(t, out, `column_3  has a value, but the plan does not have this column  "x"`)
+	d.write(rejects, strings.ReplaceAll(d.read(rejects), "1500,fly,x,", "1500,fly,,"))
+	d.run(0, "mend", "first.tray", "--to", "museum.db")
+	d.run(0, "verify", "first.tray", "next.csv", "--to", "museum.db")
+
+	d.write("other.csv", "No;Name;\n1;ant;x\n")
+	_, errs := d.run(1, "load", "first.tray", "other.csv", "--to", "museum.db", "--table", "other")
+	require.Contains(t, errs, "extra column column_3")
 }

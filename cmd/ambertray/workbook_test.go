@@ -150,6 +150,27 @@ func TestSheetNotices(t *testing.T) {
 	require.Equal(t, 1.0, parts[3].(map[string]any)["table_rows"])
 }
 
+// TestOtherSheet loads workbooks by the plan of another one, whose sheet has another name: the only
+// sheet with values is read, in a check too, and with several the plan must name one.
+func TestOtherSheet(t *testing.T) {
+	d := newDesk(t)
+	month := func(no string) [][]string { return [][]string{{"no", "name", ""}, {no, "ant", ""}} }
+	d.write("may.ods", workbookOf(t, "May", [][]string{{"no", "name"}, {"1", "bee"}}))
+	d.write("june.ods", workbookOf(t, "June", month("2"), "Plan", [][]string{}))
+	d.write("july.ods", workbookOf(t, "July", month("3"), "Notes", [][]string{{"made by hand"}}))
+	d.run(0, "load", "may.ods", "--to", "museum.db")
+	const note = `june.ods · June: the workbook has no sheet "May"; its only sheet with values is read`
+	for _, command := range []string{"check", "load"} {
+		out, _ := d.run(0, command, "may.tray", "june.ods", "--to", "museum.db")
+		require.Contains(t, out, note)
+	}
+	_, errs := d.run(1, "load", "may.tray", "july.ods", "--to", "museum.db")
+	require.Contains(t, errs, `the workbook has no sheet "May": July, Notes`)
+	_, errs = d.run(1, "load", "may.tray", "july.ods", "--to", "museum.db", "--sheet", "4")
+	require.Contains(t, errs, `the workbook has no sheet "4"`)
+	require.Equal(t, "1|bee|2|ant", d.query("SELECT no, name FROM may ORDER BY no"))
+}
+
 // twins makes a workbook of two sheets with the same columns.
 func twins(t *testing.T) string {
 	return workbookOf(t, "May", [][]string{{"no", "name"}, {"1", "ant"}}, "June", [][]string{{"Loans of June"}, {"no", "name"}, {"2", "bee"}})

@@ -10,6 +10,7 @@ import (
 	"ambertray/internal/database"
 	"ambertray/internal/load"
 	"ambertray/internal/note"
+	"ambertray/internal/pass"
 	"ambertray/internal/reject"
 	"ambertray/internal/source"
 	"ambertray/internal/survey"
@@ -155,7 +156,7 @@ func (a *app) changes(c *cobra.Command, t *tray.Tray, args []string) ([]note.Not
 	if err != nil {
 		return nil, err
 	}
-	now, err := a.survey(c, t.Paths(), survey.Options{Override: func(l *source.Layout) { *l = t.Layout }, Also: t.Table.OtherHeadings()})
+	now, err := a.survey(c, t.Paths(), survey.Options{Override: func(l *source.Layout) { *l = t.Layout }, Expected: pass.Expected(&t.Table)})
 	if err != nil {
 		return nil, err
 	}

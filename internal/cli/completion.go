@@ -171,7 +171,7 @@ func (a *app) columns(args []string) (names []string) {
 	}
 	ctx, cancel := context.WithTimeout(context.Background(), patienceOfShell)
 	defer cancel()
-	lay, err := intake.Detect(ctx, a.from, args[0], source.Layout{}, nil)
+	lay, err := intake.Detect(ctx, a.from, args[0], source.Layout{}, nil, false)
 	if err != nil {
 		return nil
 	}

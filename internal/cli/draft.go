@@ -112,7 +112,7 @@ func (a *app) draft(c *cobra.Command, d *drafting, names []string) (*survey.Surv
 	if err != nil {
 		return nil, nil, err
 	}
-	o.Also = tray.OtherHeadings(changes)
+	o.Expected.Also = tray.OtherHeadings(changes)
 	s, err := a.survey(c, names, o)
 	if err != nil {
 		return nil, nil, err

@@ -1,6 +1,8 @@
 package convert
 
 import (
+	"slices"
+
 	"ambertray/internal/record"
 	"ambertray/internal/table"
 	"ambertray/internal/value"
@@ -10,16 +12,18 @@ import (
 type spacer struct {
 	heading string
 	source  int // of its cells
+	reason  string
 }
 
 // ExpectBlank makes the converter reject the records with a value in a column that the plan leaves
-// out as blank.
-func (c *Converter) ExpectBlank(plan *table.Table, headings []string) {
-	at := table.Places(headings)
-	for _, col := range plan.Columns {
-		place, ok := at[col.From]
-		if col.Blank && ok {
-			c.blank = append(c.blank, spacer{col.From, place})
+// out as blank, or does not have. unplanned are the headings of the latter.
+func (c *Converter) ExpectBlank(plan *table.Table, headings, unplanned []string) {
+	for place, h := range headings {
+		switch {
+		case slices.Contains(unplanned, h):
+			c.blank = append(c.blank, spacer{h, place, "has a value, but the plan does not have this column"})
+		case slices.ContainsFunc(plan.Columns, func(col table.Column) bool { return col.From == h && col.Blank }):
+			c.blank = append(c.blank, spacer{h, place, "has a value, but the plan leaves this column out as blank"})
 		}
 	}
 }
@@ -30,7 +34,7 @@ func (c *Converter) rejectFilled(k *Block, b *record.Batch, r int) (bad bool) {
 	for _, s := range c.blank {
 		cell := b.Cell(r, s.source)
 		if !value.Blank(cell) {
-			k.rejectCell(b, r, s.heading, string(cell), "has a value, but the plan leaves this column out as blank", bad)
+			k.rejectCell(b, r, s.heading, string(cell), s.reason, bad)
 			bad = true
 		}
 	}

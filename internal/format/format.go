@@ -21,6 +21,9 @@ type Format interface {
 	// ends there. recordLine is that of the first row that looks like a record where
 	// lay skips it, or 0.
 	SeekHeader(head []byte, whole bool, lay source.Layout, wanted []string) (found source.Layout, recordLine int64)
+	// Spacers returns those of the headings that the header does not have, and whose columns
+	// have no value in head.
+	Spacers(head []byte, whole bool, lay source.Layout, headings []string) []string
 }
 
 // Detector returns the layout of the source that begins with head, and a score by

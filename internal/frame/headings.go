@@ -164,6 +164,28 @@ func SeekHeader(rows *record.Batch, lay source.Layout, wanted []string, uncommen
 	return found, recordLine
 }
 
+// Spacers returns the headings of columns that have no name in the header and no value in the rows
+// below it.
+func Spacers(rows *record.Batch, lay *source.Layout, headings []string) (names []string) {
+	end := lay.HeaderLine + max(lay.HeaderLines, 1) + lay.DescriptionLines
+	for i, h := range headings {
+		if h != numbered(i) {
+			continue
+		}
+		blank := true
+		for r := range rows.Len() {
+			blank = blank && (rows.Line(r) < end || i >= rows.Width(r) || value.Blank(rows.Cell(r, i)))
+		}
+		if blank {
+			names = append(names, h)
+		}
+	}
+	return names
+}
+
+// numbered returns the heading of a column without a name.
+func numbered(i int) string { return fmt.Sprintf("column_%d", i+1) }
+
 // countWanted returns how many of the wanted headings are among headings.
 func countWanted(headings, wanted []string) (n int) {
 	for _, h := range Distinct(slices.Clone(headings)) {
@@ -223,7 +245,7 @@ func Distinct(headings []string) []string {
 	seen, last := map[string]bool{}, map[string]int{} // last is the number that a repeated heading got last
 	for i, h := range headings {
 		if h == "" {
-			h = fmt.Sprintf("column_%d", i+1)
+			h = numbered(i)
 		}
 		name := h
 		for n := max(2, last[h]+1); seen[name]; n++ {

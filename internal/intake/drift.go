@@ -101,15 +101,15 @@ type order struct {
 // is wanted the headings become those of all, and the cells of each part are put
 // in their order.
 func (in *Intake) drift() error {
-	required := func(headings []string) []string {
-		return slices.DeleteFunc(slices.Clone(headings), func(h string) bool {
-			return slices.Contains(in.plan.Optional, h) || slices.Contains(in.plan.LeftOut, h)
+	required := func(p *Part) []string {
+		return slices.DeleteFunc(slices.Clone(p.Headings), func(h string) bool {
+			return slices.Contains(in.plan.Optional, h) || slices.Contains(in.plan.LeftOut, h) || slices.Contains(p.spacers, h)
 		})
 	}
-	first := required(in.Parts[0].Headings)
+	first := required(&in.Parts[0])
 	for i := range in.Parts[1:] {
 		p := &in.Parts[i+1]
-		own := required(p.Headings)
+		own := required(p)
 		if !slices.Equal(own, first) {
 			in.Drift = append(in.Drift, Compare(p.Title(), first, own))
 		}
@@ -133,6 +133,18 @@ func (in *Intake) drift() error {
 	}
 	in.reorder()
 	return nil
+}
+
+// Spacers returns the headings of columns without a name and a value that the plan does not have.
+func (in *Intake) Spacers() (headings []string) {
+	for i := range in.Parts {
+		for _, h := range in.Parts[i].spacers {
+			if !slices.Contains(headings, h) {
+				headings = append(headings, h)
+			}
+		}
+	}
+	return headings
 }
 
 // reorder puts the cells of each part in the order of all headings, where one has

@@ -33,6 +33,8 @@ type Part struct {
 
 	Headings      []string
 	HeaderLine    int64        // where these are, 0 without any
+	insteadOf     string       // the sheet of the plan that the workbook does not have, or ""
+	spacers       []string     // headings of columns without a name and a value that the plan does not have
 	firstDataLine int64        // where the records begin if there is no header
 	recordLine    int64        // of a row that looks like a record where the layout skips it, or 0
 	Facts         *sheet.Facts // of a sheet, once it was read to its end
@@ -85,8 +87,8 @@ type Intake struct {
 }
 
 // expandSheets returns the parts of files: of workbooks the sheets that are
-// chosen.
-func expandSheets(ctx context.Context, opener *source.Opener, names []string, word, cells string) (parts []Part, err error) {
+// chosen. If a workbook does not have the sheet of a plan, its only sheet with values is read.
+func expandSheets(ctx context.Context, opener *source.Opener, names []string, word, cells string, planned bool) (parts []Part, err error) {
 	for _, name := range names {
 		book, err := opener.Book(ctx, name)
 		if err != nil {
@@ -97,20 +99,28 @@ func expandSheets(ctx context.Context, opener *source.Opener, names []string, wo
 			continue
 		}
 		chosen, _, err := book.Resolve(word, cells)
+		instead := ""
+		var choice *sheet.ChoiceError
+		if planned && errors.As(err, &choice) && sheet.IsName(word) {
+			only, _, other := book.Resolve("", cells)
+			if other == nil {
+				chosen, instead, err = only, word, nil
+			}
+		}
 		if err != nil {
 			return nil, fmt.Errorf("open %s: %w", name, err)
 		}
 		for _, i := range chosen {
-			parts = append(parts, Part{Name: name, Sheet: book.Sheets[i].Name})
+			parts = append(parts, Part{Name: name, Sheet: book.Sheets[i].Name, insteadOf: instead})
 		}
 	}
 	return parts, nil
 }
 
-// Detect returns the layout of a file; known is what is set of it, and override,
+// Detect returns the layout of a file; known is what is set of it, by a plan perhaps, and override,
 // unless nil, sets that.
-func Detect(ctx context.Context, opener *source.Opener, name string, known source.Layout, override func(*source.Layout)) (source.Layout, error) {
-	parts, err := expandSheets(ctx, opener, []string{name}, known.Sheet, known.Cells)
+func Detect(ctx context.Context, opener *source.Opener, name string, known source.Layout, override func(*source.Layout), planned bool) (source.Layout, error) {
+	parts, err := expandSheets(ctx, opener, []string{name}, known.Sheet, known.Cells, planned)
 	if err != nil {
 		var choice *sheet.ChoiceError
 		if errors.As(err, &choice) && choice.Asked == "" {
@@ -136,7 +146,7 @@ func Detect(ctx context.Context, opener *source.Opener, name string, known sourc
 // columns.
 func alike(ctx context.Context, opener *source.Opener, name string, known source.Layout) bool {
 	known.Sheet = sheet.All
-	lay, err := Detect(ctx, opener, name, known, nil)
+	lay, err := Detect(ctx, opener, name, known, nil, false)
 	if err != nil {
 		return false
 	}
@@ -169,7 +179,7 @@ func Open(ctx context.Context, opener *source.Opener, names []string, lay source
 		in.wanted = slices.AppendSeq(slices.Clone(plan.Headings), maps.Keys(plan.Also))
 	}
 	var err error
-	in.Parts, err = expandSheets(ctx, opener, names, lay.Sheet, lay.Cells)
+	in.Parts, err = expandSheets(ctx, opener, names, lay.Sheet, lay.Cells, plan.Headings != nil)
 	if err != nil {
 		return nil, err
 	}
@@ -232,6 +242,7 @@ func (in *Intake) open(p *Part, opts source.Options) (src *source.Source, r reco
 	p.HeaderLine, p.firstDataLine = lay.HeaderLine, lay.FirstDataLine
 	r, p.Headings, err = f.Open(src, lay)
 	if err == nil {
+		p.spacers = slices.DeleteFunc(f.Spacers(head, whole, lay, p.Headings), func(h string) bool { return slices.Contains(in.plan.Headings, h) })
 		err = in.plan.rename(p)
 	}
 	if err != nil {

@@ -25,6 +25,9 @@ func (p *Part) Notes(lay *source.Layout) (list []note.Note) {
 		}
 		list = append(list, n)
 	}
+	if p.insteadOf != "" {
+		add(0, "", "the workbook has no sheet %q; its only sheet with values is read", p.insteadOf)
+	}
 	switch {
 	case p.recordLine > 0 && p.HeaderLine > 0:
 		add(int(p.recordLine), "", "read as a record, although the plan skips the line (description_lines: %d)", lay.DescriptionLines)

@@ -64,6 +64,9 @@ func checkColumns(file string, has, want []string) error {
 	return &e
 }
 
+// keptSign begins the headings that only a file of rejects has.
+const keptSign = "\x00"
+
 // OpenKept opens a file of rejects that a tray's source, which had the given
 // headings, has left. A program that corrects it may have saved it with another
 // delimiter or encoding.
@@ -91,7 +94,7 @@ func OpenKept(ctx context.Context, t *tray.Tray, opener *source.Opener, path str
 	// The source may have headings like those that only this file has.
 	for i := range header {
 		if i < len(header)-len(headings)-1 || i == len(header)-1 {
-			header[i] = "\x00" + header[i]
+			header[i] = keptSign + header[i]
 		}
 	}
 	p := &Pass{in: in, Headings: header, Sources: sources, tray: t, kept: true}

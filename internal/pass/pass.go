@@ -7,6 +7,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 
 	"ambertray/internal/convert"
 	"ambertray/internal/dialect"
@@ -103,7 +104,7 @@ func Open(ctx context.Context, t *tray.Tray, opener *source.Opener) (*Pass, erro
 	if err != nil {
 		return nil, err
 	}
-	in, err := intake.Open(ctx, opener, list.Files, t.Layout, expected(&t.Table), true)
+	in, err := intake.Open(ctx, opener, list.Files, t.Layout, Expected(&t.Table), true)
 	if err != nil {
 		return nil, err
 	}
@@ -126,8 +127,8 @@ func Open(ctx context.Context, t *tray.Tray, opener *source.Opener) (*Pass, erro
 	return p, nil
 }
 
-// expected is what a plan knows of the headings.
-func expected(t *table.Table) intake.Expected {
+// Expected is what a plan knows of the headings.
+func Expected(t *table.Table) intake.Expected {
 	e := intake.Expected{Also: t.OtherHeadings()}
 	for _, c := range t.Columns {
 		if c.From == "" {
@@ -169,7 +170,9 @@ func (p *Pass) checkHeadings() *HeadingsError {
 		}
 		dispensable[c.From] = c.LeaveOut
 	}
-	d := intake.Compare(p.Sources[0], want, p.Headings)
+	spacers := p.in.Spacers()
+	named := slices.DeleteFunc(slices.Clone(p.Headings), func(h string) bool { return slices.Contains(spacers, h) })
+	d := intake.Compare(p.Sources[0], want, named)
 	d.Missing = slices.DeleteFunc(d.Missing, func(h string) bool { return dispensable[h] })
 	d.Renamed = slices.DeleteFunc(d.Renamed, func(c intake.Change) bool { return dispensable[c.Was] })
 	if len(d.Missing) == 0 && len(d.Extra) == 0 {
@@ -331,7 +334,7 @@ func (r *Running) Outcome() *Outcome {
 // notesOn returns the notes on a source that was read to its end: on its columns, records, values,
 // files and sheets, and on tables below others.
 func (p *Pass) notesOn(odd *record.Occurrences, values, below []note.Note) []note.Note {
-	notes := append(p.columnsLeftOut(), odd.Notes(p.Sources, p.Headings)...)
+	notes := append(append(p.columnsLeftOut(), p.blankColumns()...), odd.Notes(p.Sources, p.Headings)...)
 	notes = append(notes, values...)
 	for i := range p.in.Parts {
 		notes = append(notes, p.in.Parts[i].Notes(&p.tray.Layout)...)
@@ -352,6 +355,24 @@ func (p *Pass) columnsLeftOut() []note.Note {
 		return nil
 	}
 	return []note.Note{note.Counted("columns of the source that the plan leaves out: " + note.Names(names))}
+}
+
+// unplanned returns the headings of columns that the plan does not have, and that must be blank.
+func (p *Pass) unplanned() []string {
+	if !p.kept {
+		return p.in.Spacers()
+	}
+	planned := Expected(&p.tray.Table).Headings
+	return slices.DeleteFunc(slices.Clone(p.Headings), func(h string) bool { return strings.HasPrefix(h, keptSign) || slices.Contains(planned, h) })
+}
+
+// blankColumns returns a note on the columns of the source that the plan does not have.
+func (p *Pass) blankColumns() []note.Note {
+	names := p.in.Spacers()
+	if p.kept || names == nil {
+		return nil
+	}
+	return []note.Note{note.Counted("columns without a heading or a value that the plan does not have: " + note.Names(names) + "; records with a value there are rejected")}
 }
 
 // Keys reads the source for the keys of records that were refused for them.
@@ -385,7 +406,7 @@ func (p *Pass) converter(o Options) (*convert.Converter, error) {
 	if err != nil {
 		return nil, err
 	}
-	conv.ExpectBlank(&p.tray.Table, p.Headings) // o.Table may have only the loaded columns
+	conv.ExpectBlank(&p.tray.Table, p.Headings, p.unplanned()) // o.Table may have only the loaded columns
 	conv.Refuse(o.Refused)
 	return conv, nil
 }

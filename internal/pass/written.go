@@ -24,12 +24,12 @@ func writtenAs(ctx context.Context, t *tray.Tray, opener *source.Opener, file st
 	if !t.Layout.IsText() {
 		return nil
 	}
-	lay, err := intake.Detect(ctx, opener, file, source.Layout{}, nil)
+	lay, err := intake.Detect(ctx, opener, file, source.Layout{}, nil, false)
 	if err != nil || lay.Format != t.Layout.Format {
 		return nil
 	}
 	p := &Pass{tray: t, Sources: []string{file}}
-	p.in, err = intake.Open(ctx, opener, []string{file}, lay, expected(&t.Table), false)
+	p.in, err = intake.Open(ctx, opener, []string{file}, lay, Expected(&t.Table), false)
 	if err != nil {
 		return nil
 	}

@@ -108,7 +108,7 @@ func OfSource(ctx context.Context, from *source.Opener, names []string, o Option
 
 // OfTray reports on a tray: its source, in one pass, its plan and its loads.
 func OfTray(ctx context.Context, t *tray.Tray, from *source.Opener, o Options) (*Report, error) {
-	o.Survey.Draw, o.Survey.Also = sampleSize, t.Table.OtherHeadings()
+	o.Survey.Draw, o.Survey.Expected = sampleSize, pass.Expected(&t.Table)
 	s, out, err := survey.Planned(ctx, t, from, o.Survey, pass.Options{Dialect: o.dialect(), Load: ledger.NewID(time.Now())})
 	if err != nil {
 		return nil, err

@@ -64,7 +64,7 @@ func Open(ctx context.Context, from *source.Opener, o Options) (*Session, error)
 		}
 		t := s.Tray()
 		quick.Override = func(l *source.Layout) { *l = t.Layout }
-		quick.Also, names = t.Table.OtherHeadings(), t.Paths()
+		quick.Expected, names = pass.Expected(&t.Table), t.Paths()
 	}
 	s.Survey, err = survey.Run(ctx, from, names, quick)
 	if err != nil {
@@ -108,7 +108,7 @@ func (s *Session) Look(ctx context.Context, progress func(pass.Progress)) (*surv
 	t := s.Tray()
 	if !s.IsDraft() {
 		o.Override = func(l *source.Layout) { *l = t.Layout }
-		o.Also, names = t.Table.OtherHeadings(), t.Paths()
+		o.Expected, names = pass.Expected(&t.Table), t.Paths()
 	}
 	return survey.Run(ctx, s.from, names, o)
 }

@@ -104,6 +104,12 @@ func Choose(sheets []Sheet, word string) ([]int, error) {
 	return found, nil
 }
 
+// IsName reports whether a word names one sheet, and is not a number, a pattern or All.
+func IsName(word string) bool {
+	_, err := strconv.Atoi(word)
+	return word != "" && word != All && err != nil && !strings.ContainsAny(word, `*?[\`)
+}
+
 // covers reports whether a word other than a number means a sheet.
 func covers(word, name string) bool {
 	matches, _ := path.Match(word, name)

@@ -10,6 +10,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"ambertray/internal/intake"
 	"ambertray/internal/source"
 	"ambertray/internal/survey"
 	plans "ambertray/internal/table"
@@ -70,7 +71,7 @@ func TestCompare(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			var got []string
-			for _, n := range profile.Compare(run(t, survey.Options{Also: map[string]string{"Place": "Room"}}, c.text)) {
+			for _, n := range profile.Compare(run(t, survey.Options{Expected: intake.Expected{Also: map[string]string{"Place": "Room"}}}, c.text)) {
 				where := ""
 				if n.Column != nil {
 					where = *n.Column + ": "

@@ -116,8 +116,8 @@ type Options struct {
 	Override func(*source.Layout)
 	// Progress, unless nil, is called after every batch.
 	Progress func(pass.Progress)
-	// Also has headings that are read as others.
-	Also map[string]string
+	// Expected is what is known of the headings.
+	Expected intake.Expected
 	// Draw is how many records are drawn from the whole of the source, to be looked at.
 	Draw  int
 	Spare bool // leave a processor to somebody who waits
@@ -190,12 +190,12 @@ func (o *Options) layout(ctx context.Context, from *source.Opener, file string) 
 	if o.Override != nil {
 		o.Override(&known)
 	}
-	return intake.Detect(ctx, from, file, known, o.Override)
+	return intake.Detect(ctx, from, file, known, o.Override, o.Expected.Headings != nil)
 }
 
 // readOnce reads the files by a layout.
 func readOnce(ctx context.Context, from *source.Opener, files []string, lay source.Layout, o Options) (*surveying, error) {
-	in, err := intake.Open(ctx, from, files, lay, intake.Expected{Also: o.Also}, false)
+	in, err := intake.Open(ctx, from, files, lay, o.Expected, false)
 	if err != nil {
 		return nil, err
 	}

@@ -1,6 +1,7 @@
 package text
 
 import (
+	"ambertray/internal/frame"
 	"ambertray/internal/record"
 	"ambertray/internal/source"
 )
@@ -18,6 +19,16 @@ func (f Format) Open(src *source.Source, lay source.Layout) (record.Reader, []st
 		return nil, nil, err
 	}
 	return Open(src, lay, c)
+}
+
+// Spacers implements format.Format.
+func (f Format) Spacers(head []byte, whole bool, lay source.Layout, headings []string) []string {
+	c, err := f.NewCutter(lay)
+	if err != nil || lay.HeaderLine == 0 {
+		return nil
+	}
+	head, whole = FirstLines(head, whole, lineEnds(c), frame.HeadRows+int(lay.HeaderLine))
+	return frame.Spacers(CutText(c, head, whole), &lay, headings)
 }
 
 // SeekHeader implements format.Format.
