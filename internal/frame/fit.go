@@ -166,7 +166,7 @@ func (h *Head) headerAbove(first int, kinds []value.Kind) int {
 func (h *Head) loneHeading(r, first int) bool {
 	last := h.Rows.Width(r) - 1
 	return h.Width == 2 && !h.BySpaces && (r == h.top || last == 1) && r+1 == first && h.next(first) && h.Filled(r) == 1 &&
-		h.kind(r, last) == value.Text && bytes.IndexByte(h.Cell(r, last), ' ') < 0 && !h.lacksAlike(r) && !h.patterned(r, first, last)
+		h.kind(r, last) == value.Text && bytes.IndexByte(h.Cell(r, last), ' ') < 0 && !bracketed(h.Cell(r, last)) && !h.lacksAlike(r) && !h.patterned(r, first, last)
 }
 
 // lacksAlike reports whether a row of the usual number of cells lacks the same values as many

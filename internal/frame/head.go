@@ -132,7 +132,8 @@ func (h *Head) CommonWidth() int {
 func (h *Head) Widen() {
 	for r := range min(h.Rows.Len()-1, maxHead) {
 		w := h.Rows.Width(r)
-		if w <= h.Width || h.Width < 2 || !h.DistinctTexts(r) {
+		labelled := w == h.Width+1 && bytes.HasSuffix(h.Cell(r, 0), []byte(":"))
+		if w <= h.Width || h.Width < 2 || labelled || !h.DistinctTexts(r) {
 			if r >= h.top && w == h.Width && h.Filled(r) == w {
 				return
 			}

@@ -54,7 +54,8 @@ func blankBelow(b *record.Batch, r, end, c int) bool {
 // have one cell more than the header, the column is the first, with the names of the rows,
 // or the last, if the records end in a delimiter. If only some of them have it, it is the
 // last too. If nearly all records have the same number of cells, and several more than the
-// header, the header names the first columns. A record that lacks only the cell of a last
+// header, the header names the first columns. If they have one cell less, and the header begins with
+// a label such as Data:, that is not a heading. A record that lacks only the cell of a last
 // heading that is blank is filled to fillLast cells, unless that is 0.
 //
 // Rows of a sheet end with their last value. There only columns at the end are added.
@@ -65,7 +66,7 @@ func FitHeadings(headings []string, b *record.Batch, from int, sparse bool) (fit
 		}
 		return headings, 0
 	}
-	more, blank, wider, rows := 0, 0, 0, min(b.Len(), HeadRows)
+	more, less, blank, wider, rows := 0, 0, 0, 0, min(b.Len(), HeadRows)
 	widths := map[int]int{}
 	for r := from; r < rows; r++ {
 		w := b.Width(r)
@@ -76,12 +77,16 @@ func FitHeadings(headings []string, b *record.Batch, from int, sparse bool) (fit
 			if value.Blank(b.Cell(r, len(headings))) {
 				blank++
 			}
+		case w == len(headings)-1:
+			less++
 		case w > len(headings)+1:
 			wider++
 		}
 	}
 	records := rows - from
 	switch {
+	case less*10 >= records*9 && less > 0 && strings.HasSuffix(headings[0], ":"):
+		return headings[1:], 0
 	case more*10 >= records*9 && more > 0 && blank < more:
 		return append([]string{""}, headings...), 0
 	case more*10 >= records*9 && more > 0, more*optionalShare >= records && more > 1 && wider == 0:
