@@ -95,6 +95,8 @@ func TestLayouts(t *testing.T) {
 			`"," data 1; column_1|column_2|column_3; 90 records, 20 ragged; `},
 		{"sections of keys", "[flies]\ngnat=5\nhover=7\n[plants]\nfern=8\nmoss=9\n",
 			`"=" data 2; column_1|column_2; 5 records, 1 ragged; 1 title`},
+		{"a telephone number in the first record", "Reed,East Hall,33-1-2-3\nBell,Main Hall,555-0109\nHart,West Hall,555-0101\n",
+			`"," data 1; column_1|column_2|column_3; 3 records, 0 ragged; `},
 		{"sentences alone", "Museum of amber, 2026\nDrawers in the east, open\n",
 			`"," header 1; Museum of amber|2026; 1 records, 0 ragged; `},
 		{"numbers that leave the years", "No,Pieces\n" + numbered(2090, 2119, "@,1@\n"),

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"regexp"
 	"strings"
+	"unicode"
 
 	"ambertray/internal/source"
 	"ambertray/internal/value"
@@ -322,7 +323,7 @@ func (h *Head) votes(at, below int) (votes int, words bool) {
 		if kind != value.Boolean && first == value.Boolean || h.yearHeading(at, c) || h.inSeries(at, c) {
 			first = value.Text // a heading such as No, a year above amounts, or one of a series
 		}
-		words = words && (name == "" || (!seen[name] || h.unlike(at, below, c)) && first == value.Text && !strings.Contains(name, "://"))
+		words = words && (name == "" || (!seen[name] || h.unlike(at, below, c)) && first == value.Text && !strings.Contains(name, "://") && !isNumbering(name))
 		seen[name] = true
 		switch {
 		case kind == value.Text && h.likeCodes(at, below, c):
@@ -335,6 +336,11 @@ func (h *Head) votes(at, below int) (votes int, words bool) {
 		}
 	}
 	return votes, words
+}
+
+// isNumbering reports whether a text has digits, such as 33-1-2, and no letter.
+func isNumbering(text string) bool {
+	return !isYear(text) && strings.ContainsAny(text, "0123456789") && !strings.ContainsFunc(text, unicode.IsLetter)
 }
 
 // unlike reports whether a cell is written as none of the values below it, two at least.
