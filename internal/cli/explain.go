@@ -391,9 +391,9 @@ func adaptText(e *pass.HeadingsError) string {
 	}
 	known := slices.ContainsFunc(e.Plan.Columns, func(c table.Column) bool { return c.From != "" && !slices.Contains(e.Missing, c.From) }) ||
 		slices.ContainsFunc(e.Renamed, func(c intake.Change) bool { return strings.EqualFold(c.Was, c.Is) })
+	otherKind := "and may be of another kind: ambertray survey " + shellWord(e.Part) + " shows its layout, and options such as --delimiter or --header override it for one load"
 	if !known {
-		return "the source has none of the plan's columns, and may be of another kind: ambertray survey " + shellWord(e.Part) +
-			" shows its layout, and options such as --delimiter or --header override it for one load"
+		return "the source has none of the plan's columns, " + otherKind
 	}
 	var options []string
 	change := func(text string) { options = append(options, "--change "+shellWord(text)) }
@@ -413,8 +413,14 @@ func adaptText(e *pass.HeadingsError) string {
 		change(h + ".from=" + h)
 		change(h + ".leave_out=true")
 	}
+	if len(options) > maxChanges {
+		return "the source has many other columns, " + otherKind + "; ambertray draft writes a plan for it"
+	}
 	return "if that is meant, adapt the plan with " + strings.Join(options, " ")
 }
+
+// maxChanges is how many changes of a plan anybody wants to type.
+const maxChanges = 40
 
 // maxRenamed is how many columns of a file are taken for renamed ones rather than for other columns.
 const maxRenamed = 3

@@ -29,7 +29,7 @@ func newTextOutput(w io.Writer, lay *source.Layout, header bool) (t textOutput, 
 	}
 	t.out = bufio.NewWriterSize(w, 1<<20)
 	if lay.Format != source.Fixed || lay.RecordLength == 0 {
-		t.newline = lineEnds[lay.LineEnd]
+		t.newline = newline(lay.LineEnd)
 	}
 	t.out.WriteString(t.encoding.Mark())
 	if !header {
@@ -96,7 +96,16 @@ func newTextWriter(w io.Writer, columns []Column, o *Options) (*textWriter, erro
 // spaces are what is written between cells if runs of spaces are the delimiter.
 var spaces = map[string]string{source.Spaces: " ", source.WideSpaces: "  "}
 
-var lineEnds = map[string]string{"": "\n", "lf": "\n", "crlf": "\r\n", "cr": "\r"}
+// newline returns the line ending that a plan with a word for line endings reads, LF for most of them.
+func newline(word string) string {
+	switch word {
+	case "crlf":
+		return "\r\n"
+	case "cr":
+		return "\r"
+	}
+	return "\n"
+}
 
 // Row implements rowWriter.
 func (t *textWriter) Row(row []value.Value) error {

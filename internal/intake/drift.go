@@ -69,8 +69,15 @@ func listed(what string, columns []string) string {
 	if len(columns) > 1 {
 		what += "s"
 	}
-	return what + " " + strings.Join(columns, ", ")
+	more := ""
+	if len(columns) > maxListed {
+		more = fmt.Sprintf(" and %d more", len(columns)-maxListed)
+	}
+	return what + " " + strings.Join(columns[:min(len(columns), maxListed)], ", ") + more
 }
+
+// maxListed is how many columns an error names.
+const maxListed = 20
 
 // DriftError says that the parts of a source differ in their columns, and how.
 type DriftError struct {
