@@ -44,6 +44,7 @@ func TestRoundTrip(t *testing.T) {
 				"crcrlf.csv":    {"no,name\r\r\n1,ant\r\r\n2,bee\r\r\n", false, []string{"--line-end", "crcrlf"}},
 				"literal.csv":   {"no,name\n1,\"the \\\"ant\\\"\"\n2,plain\n", true, []string{"--escape", "none"}},
 				"fixed.txt":     {"  1ant        0.50 one\n  3          -3.00 three words\n 12long name 12.25\n", true, []string{"--columns", "1-3,4-12,13-18,20-"}},
+				"headed.txt":    {"   name\n 1 ant\n 2 bee\n", false, []string{"--columns", "1-2,4-9", "--header", "1"}},
 				"random.csv":    {randomFile(7, "x", `"`, ",", "\n", "é", " ", "'", ";", `\`, "-"), false, nil},
 			} {
 				d := newDesk(t)

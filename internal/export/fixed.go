@@ -7,6 +7,7 @@ import (
 	"unicode/utf8"
 
 	"ambertray/internal/fixed"
+	"ambertray/internal/frame"
 	"ambertray/internal/value"
 )
 
@@ -41,7 +42,7 @@ func newFixedWriter(w io.Writer, columns []Column, o *Options) (*fixedWriter, er
 	}
 	for i, c := range columns {
 		err := f.add(i, c.Heading)
-		if err != nil {
+		if err != nil && c.Heading != frame.Numbered(i) { // a blank heading is read as this one
 			return nil, fmt.Errorf("heading: %w", err)
 		}
 	}

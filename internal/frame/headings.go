@@ -174,7 +174,7 @@ func SeekHeader(rows *record.Batch, lay source.Layout, wanted []string, uncommen
 func Spacers(rows *record.Batch, lay *source.Layout, headings []string) (names []string) {
 	end := lay.HeaderLine + max(lay.HeaderLines, 1) + lay.DescriptionLines
 	for i, h := range headings {
-		if h != numbered(i) {
+		if h != Numbered(i) {
 			continue
 		}
 		blank := true
@@ -188,8 +188,8 @@ func Spacers(rows *record.Batch, lay *source.Layout, headings []string) (names [
 	return names
 }
 
-// numbered returns the heading of a column without a name.
-func numbered(i int) string { return fmt.Sprintf("column_%d", i+1) }
+// Numbered returns the heading that a column without one has, by its index.
+func Numbered(i int) string { return fmt.Sprintf("column_%d", i+1) }
 
 // countWanted returns how many of the wanted headings are among headings.
 func countWanted(headings, wanted []string) (n int) {
@@ -250,7 +250,7 @@ func Distinct(headings []string) []string {
 	seen, last := map[string]bool{}, map[string]int{} // last is the number that a repeated heading got last
 	for i, h := range headings {
 		if h == "" {
-			h = numbered(i)
+			h = Numbered(i)
 		}
 		name := h
 		for n := max(2, last[h]+1); seen[name]; n++ {

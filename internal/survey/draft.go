@@ -11,6 +11,7 @@ import (
 	"unicode/utf8"
 
 	"ambertray/internal/dialect"
+	"ambertray/internal/frame"
 	"ambertray/internal/infer"
 	"ambertray/internal/record"
 	"ambertray/internal/source"
@@ -134,7 +135,7 @@ func (s *Survey) noteText(n *Repeated) string {
 // heading.
 func (s *Survey) spacer(i int) bool {
 	c := &s.Columns[i]
-	return s.Layout.HeaderLine > 0 && s.Records > 0 && len(c.Kinds) == 0 && c.Heading == fmt.Sprintf("column_%d", i+1)
+	return s.Layout.HeaderLine > 0 && s.Records > 0 && len(c.Kinds) == 0 && c.Heading == frame.Numbered(i)
 }
 
 // tableName is the name of the source without its year or other number.
