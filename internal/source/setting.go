@@ -47,20 +47,15 @@ var frameSettings = []Setting{
 	{"description_lines", "number of lines below the header that describe the columns",
 		func(l *Layout, v string) error { return setLine(&l.DescriptionLines, v, 0) },
 		func(l *Layout) string { return strconv.FormatInt(l.DescriptionLines, 10) }},
-	{"first_data_line", "line of the first record if there is no header, or found to detect it in each file", setFirstDataLine,
-		func(l *Layout) string {
-			if l.FindFirstDataLine {
-				return Found
-			}
-			return strconv.FormatInt(l.FirstDataLine, 10)
-		}},
-	{"footer", "number of trailing rows that are not records, such as totals, or found to detect them in each file", setFooter,
-		func(l *Layout) string {
-			if l.FindFooter {
-				return Found
-			}
-			return strconv.FormatInt(l.Footer, 10)
-		}},
+	{"first_data_line", "line of the first record if there is no header, or found to detect it in each file",
+		func(l *Layout, v string) error {
+			l.HeaderLine = 0
+			return setOrFound(&l.FirstDataLine, &l.FindFirstDataLine, v, 1)
+		},
+		func(l *Layout) string { return foundOr(l.FirstDataLine, l.FindFirstDataLine) }},
+	{"footer", "number of trailing rows that are not records, such as totals, or found to detect them in each file",
+		func(l *Layout, v string) error { return setOrFound(&l.Footer, &l.FindFooter, v, 0) },
+		func(l *Layout) string { return foundOr(l.Footer, l.FindFooter) }},
 	{"fill_short", "fill records with too few cells with NULL",
 		func(l *Layout, v string) error { return setTruth(&l.FillShort, v) },
 		func(l *Layout) string { return strconv.FormatBool(l.FillShort) }},
@@ -235,28 +230,25 @@ func setHeader(l *Layout, v string) error {
 	return nil
 }
 
-func setFirstDataLine(l *Layout, v string) error {
-	l.HeaderLine, l.FirstDataLine, l.FindFirstDataLine = 0, 0, v == Found
-	if l.FindFirstDataLine {
+// setOrFound sets a number from least on, or that it is detected in each file.
+func setOrFound(to *int64, found *bool, v string, least int64) error {
+	*to, *found = 0, v == Found
+	if *found {
 		return nil
 	}
-	err := setLine(&l.FirstDataLine, v, 1)
+	err := setLine(to, v, least)
 	if err != nil {
-		return fmt.Errorf("write its number, or %s", Found)
+		return fmt.Errorf("%w, or %s", err, Found)
 	}
 	return nil
 }
 
-func setFooter(l *Layout, v string) error {
-	l.FindFooter, l.Footer = v == Found, 0
-	if l.FindFooter {
-		return nil
+// foundOr is what setOrFound sets.
+func foundOr(n int64, found bool) string {
+	if found {
+		return Found
 	}
-	err := setLine(&l.Footer, v, 0)
-	if err != nil {
-		return fmt.Errorf("write their number, or %s", Found)
-	}
-	return nil
+	return strconv.FormatInt(n, 10)
 }
 
 // maxHeader is how many lines a header may have.
