@@ -87,7 +87,7 @@ type Intake struct {
 }
 
 // expandSheets returns the parts of files: of workbooks the sheets that are
-// chosen. If a workbook does not have the sheet of a plan, its only sheet with values is read.
+// chosen.
 func expandSheets(ctx context.Context, opener *source.Opener, names []string, word, cells string, planned bool) (parts []Part, err error) {
 	for _, name := range names {
 		book, err := opener.Book(ctx, name)
@@ -98,23 +98,30 @@ func expandSheets(ctx context.Context, opener *source.Opener, names []string, wo
 			parts = append(parts, Part{Name: name})
 			continue
 		}
-		chosen, _, err := book.Resolve(word, cells)
-		instead := ""
-		var choice *sheet.ChoiceError
-		if planned && errors.As(err, &choice) && sheet.IsName(word) {
-			only, _, other := book.Resolve("", cells)
-			if other == nil {
-				chosen, instead, err = only, word, nil
-			}
-		}
+		chosen, insteadOf, err := chooseSheets(book, word, cells, planned)
 		if err != nil {
 			return nil, fmt.Errorf("open %s: %w", name, err)
 		}
 		for _, i := range chosen {
-			parts = append(parts, Part{Name: name, Sheet: book.Sheets[i].Name, insteadOf: instead})
+			parts = append(parts, Part{Name: name, Sheet: book.Sheets[i].Name, insteadOf: insteadOf})
 		}
 	}
 	return parts, nil
+}
+
+// chooseSheets returns the sheets of a workbook that a word means. If the workbook does not have the
+// sheet of a plan, the only sheet with values is read instead of that.
+func chooseSheets(book *sheet.Book, word, cells string, planned bool) (chosen []int, insteadOf string, err error) {
+	chosen, _, err = book.Resolve(word, cells)
+	var missing *sheet.ChoiceError
+	if err == nil || !planned || !sheet.IsName(word) || !errors.As(err, &missing) {
+		return chosen, "", err
+	}
+	only, _, other := book.Resolve("", cells)
+	if other != nil {
+		return nil, "", err
+	}
+	return only, word, nil
 }
 
 // Detect returns the layout of a file; known is what is set of it, by a plan perhaps, and override,

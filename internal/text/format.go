@@ -23,8 +23,12 @@ func (f Format) Open(src *source.Source, lay source.Layout) (record.Reader, []st
 
 // Spacers implements format.Format.
 func (f Format) Spacers(head []byte, whole bool, lay source.Layout, headings []string) []string {
+	unnamed := false
+	for i, h := range headings {
+		unnamed = unnamed || h == frame.Numbered(i)
+	}
 	c, err := f.NewCutter(lay)
-	if err != nil || lay.HeaderLine == 0 {
+	if err != nil || lay.HeaderLine == 0 || !unnamed {
 		return nil
 	}
 	head, whole = FirstLines(head, whole, lineEnds(c), frame.HeadRows+int(lay.HeaderLine))
