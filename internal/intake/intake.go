@@ -33,9 +33,9 @@ type Part struct {
 
 	Headings      []string
 	HeaderLine    int64        // where these are, 0 without any
+	FirstDataLine int64        // where the records begin if there is no header
 	insteadOf     string       // the sheet of the plan that the workbook does not have, or ""
 	spacers       []string     // headings of columns without a name and a value that the plan does not have
-	firstDataLine int64        // where the records begin if there is no header
 	recordLine    int64        // of a row that looks like a record where the layout skips it, or 0
 	Facts         *sheet.Facts // of a sheet, once it was read to its end
 }
@@ -246,7 +246,7 @@ func (in *Intake) open(p *Part, opts source.Options) (src *source.Source, r reco
 	}
 	f := format.Of(&lay)
 	lay, p.recordLine = f.SeekHeader(head, whole, lay, in.wanted)
-	p.HeaderLine, p.firstDataLine = lay.HeaderLine, lay.FirstDataLine
+	p.HeaderLine, p.FirstDataLine = lay.HeaderLine, lay.FirstDataLine
 	r, p.Headings, err = f.Open(src, lay)
 	if err == nil {
 		p.spacers = slices.DeleteFunc(f.Spacers(head, whole, lay, p.Headings), func(h string) bool { return slices.Contains(in.plan.Headings, h) })

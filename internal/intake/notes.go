@@ -69,7 +69,7 @@ func (p *Part) Notes(lay *source.Layout) (list []note.Note) {
 
 // merged returns the merged cells among the records.
 func (p *Part) merged() (within []sheet.Cells) {
-	first := max(p.firstDataLine, p.HeaderLine+1)
+	first := max(p.FirstDataLine, p.HeaderLine+1)
 	for _, c := range p.Facts.Merged {
 		if int64(c.FirstRow) >= first && c.Meets(p.Facts.Used) {
 			within = append(within, c)

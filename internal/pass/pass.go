@@ -337,7 +337,11 @@ func (p *Pass) notesOn(odd *record.Occurrences, values, below []note.Note) []not
 	notes := append(append(p.columnsLeftOut(), p.blankColumns()...), odd.Notes(p.Sources, p.Headings)...)
 	notes = append(notes, values...)
 	for i := range p.in.Parts {
-		notes = append(notes, p.in.Parts[i].Notes(&p.tray.Layout)...)
+		part := &p.in.Parts[i]
+		if p.tray.Layout.FindFirstDataLine && part.FirstDataLine > 1 {
+			notes = append(notes, note.Of(part.Title(), part.FirstDataLine, "the records begin here (first_data_line: found)"))
+		}
+		notes = append(notes, part.Notes(&p.tray.Layout)...)
 	}
 	return append(append(notes, below...), p.notes...)
 }
