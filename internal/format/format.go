@@ -66,6 +66,7 @@ func FirstDataLine(head []byte, whole bool, lay *source.Layout, columns int) int
 			detected := *l
 			*l = *lay
 			l.HeaderLine, l.HeaderLines, l.FirstDataLine = detected.HeaderLine, detected.HeaderLines, detected.FirstDataLine
+			l.Columns = detected.Columns // which show what is above them
 		})
 		if found.HeaderLine > 0 { // a record that looks like a header
 			return found.HeaderLine

@@ -161,3 +161,25 @@ func TestHeaderRows(t *testing.T) {
 		require.Equal(t, len(strings.Split(strings.TrimSpace(c.text), "\n"))-int(lay.HeaderLine+lay.HeaderLines-1), len(rows), "no record is lost")
 	}
 }
+
+// TestFirstDataLine finds the first record below any number of titles, by the layout of a text with
+// two of them.
+func TestFirstDataLine(t *testing.T) {
+	titles := []string{"Museum of amber\n", "Finds of the year, by room\n", "Printed by hand\n"}
+	for name, c := range map[string]struct {
+		title, first, next string
+		columns            int
+	}{
+		"delimited":     {"Printed in 2026\n", numbered(10, 39, "@,gnat,1.@,hall\n"), numbered(50, 89, "@,bee,2.@,hall\n"), 4},
+		"an extra cell": {"Printed in 2026\n", numbered(10, 24, "@,gnat,1.@,\n") + numbered(25, 49, "@,gnat,1.@\n"), numbered(10, 29, "@,bee,1.@\n") + numbered(30, 69, "@,gnat,1.@,\n"), 4},
+		"one record":    {"Printed in 2026\n", numbered(10, 39, "@,gnat,1.@,hall\n"), "10,gnat,1.5,hall\n", 4},
+		"fixed":         {"Printed in 2026\n", numbered(10, 39, "@     gnat  big   1.@ hall\n"), numbered(40, 59, "@     bee   small 1.@ hall\n"), 5},
+	} {
+		lay := layout(t, titles[0]+c.title+c.first)
+		require.True(t, lay.FindFirstDataLine, name)
+		for n := range len(titles) + 1 {
+			text := strings.Join(titles[:n], "") + c.next
+			require.EqualValues(t, n+1, FirstDataLine([]byte(text), true, &lay, c.columns), "%s, %d titles", name, n)
+		}
+	}
+}

@@ -34,12 +34,6 @@ func detected(t *testing.T, text string) string {
 // TestLayouts is a table of files as they arrive, which header, titles, footer and
 // quotes are found in only by all columns together.
 func TestLayouts(t *testing.T) {
-	numbered := func(from, to int, f string) (s string) {
-		for i := from; i <= to; i++ {
-			s += strings.ReplaceAll(f, "@", fmt.Sprint(i))
-		}
-		return s
-	}
 	paired := func(words string) (s string) {
 		for _, w := range strings.Fields(words) {
 			s += w + "," + strings.ToUpper(w) + "\n"
@@ -471,4 +465,12 @@ func TestLayouts(t *testing.T) {
 	} {
 		t.Run(c.name, func(t *testing.T) { require.Equal(t, c.want, detected(t, c.text)) })
 	}
+}
+
+// numbered repeats a line with numbers in place of @.
+func numbered(from, to int, f string) (s string) {
+	for i := from; i <= to; i++ {
+		s += strings.ReplaceAll(f, "@", fmt.Sprint(i))
+	}
+	return s
 }

@@ -1,7 +1,10 @@
 package format
 
 import (
+	"encoding/json"
+	"errors"
 	"fmt"
+	"io"
 	"math/rand/v2"
 	"slices"
 	"strconv"
@@ -351,6 +354,11 @@ func FuzzLines(f *testing.F) {
 // quoted cell.
 func checkLines(t *testing.T, text string) {
 	if text == "" || strings.ContainsFunc(text, func(r rune) bool { return unicode.IsControl(r) && r != '\n' && r != '\t' }) {
+		return
+	}
+	var document any
+	err := json.NewDecoder(strings.NewReader(text)).Decode(&document)
+	if strings.ContainsAny(text[:1], "[{ \t\n") && (err == nil || errors.Is(err, io.ErrUnexpectedEOF)) { // refused as JSON
 		return
 	}
 	src := open(t, text)

@@ -1,6 +1,9 @@
 package frame
 
-import "ambertray/internal/value"
+import (
+	"ambertray/internal/record"
+	"ambertray/internal/value"
+)
 
 // manyAbove is how many rows above a full one are records if each lacks the same values as many
 // rows below, or has as many more.
@@ -92,4 +95,17 @@ func (h *Head) widths(from int) map[int]int {
 		widths[h.Rows.Width(r)]++
 	}
 	return widths
+}
+
+// ShortAbove returns the first of several rows right above a row that only lack the last
+// cell. They are records that end early. Otherwise it returns the row.
+func ShortAbove(rows *record.Batch, row int) int {
+	width, first := rows.Width(row)-1, row
+	for first > 0 && width > 1 && rows.Width(first-1) == width && !gapAbove(rows, first) {
+		first--
+	}
+	if row-first < manyAbove {
+		return row
+	}
+	return first
 }

@@ -306,7 +306,7 @@ func isJSON(head []byte) bool {
 	err = d.Decode(&document)
 	rest := bytes.TrimLeft(head[d.InputOffset():], " \t\r")
 	if errors.Is(err, io.ErrUnexpectedEOF) {
-		return members || bytes.IndexByte(head, '\n') >= 0
+		return members || bytes.IndexByte(bytes.TrimSpace(head), '\n') >= 0
 	}
 	return err == nil && (members || bytes.IndexByte(document, '\n') >= 0) && (len(rest) == 0 || rest[0] == '\n')
 }
