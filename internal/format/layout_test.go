@@ -85,6 +85,8 @@ func TestLayouts(t *testing.T) {
 			`";" header 3; Kind|Mass; 10 records, 0 ragged; 1 title, 1 blank line`},
 		{"a row that no record fits", "set,of,the,set,of,finds\n" + numbered(10, 29, "@,gnat,@.5\n"),
 			`"," data 2; column_1|column_2|column_3; 20 records, 0 ragged; 1 title`},
+		{"words that all end early", "No,Name,Place,Donor,Note\n" + numbered(10, 29, "M@,gnat,hall\n"),
+			`"," fill header 1; No|Name|Place|Donor|Note; 20 records, 0 ragged; `},
 		{"rows with more cells above others", numbered(10, 29, "point @,(0.1@,-0.2@,1.5)\n") + numbered(10, 79, "plane @,2@,27; C3\n"),
 			`"," data 1; column_1|column_2|column_3; 90 records, 20 ragged; `},
 		{"sections of keys", "[flies]\ngnat=5\nhover=7\n[plants]\nfern=8\nmoss=9\n",

@@ -145,8 +145,8 @@ func (h *Head) Widen() {
 				typed++
 			}
 		}
-		if typed == 0 || h.BySpaces && 2*typed < h.Width {
-			return
+		if typed == 0 && (h.BySpaces || h.spaced(r) || h.widths(r + 1)[h.Width] < h.Rows.Len()-r-1) || h.BySpaces && 2*typed < h.Width {
+			return // a title that the delimiter cuts
 		}
 		for below := r + 1; below < h.Rows.Len(); below++ {
 			if h.Rows.Width(below) > w {
