@@ -54,6 +54,10 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 	// Spaces that no quote follows are left to the rules of their columns.
 	lay.SkipSpaces = lay.SkipSpaces && spacesBeforeQuotes(head, &lay)
 	best.FindHeader(&lay)
+	if lay.Delimiter == "=" && lay.HeaderLine > 0 { // keys and values
+		lay.FirstDataLine, lay.HeaderLine, lay.HeaderLines = lay.HeaderLine, 0, 1
+		lay.DescriptionLines, lay.HeaderGuess = 0, false
+	}
 	lay.Ruler = lay.Ruler || best.layout.Ruler
 	best.FindShort(&lay)
 	if lay.HeaderLine > 0 {

@@ -89,6 +89,7 @@ func TestLayouts(t *testing.T) {
 			`"," fill header 1; No|Name|Place|Donor|Note; 20 records, 0 ragged; `},
 		{"rows with more cells above others", numbered(10, 29, "point @,(0.1@,-0.2@,1.5)\n") + numbered(10, 79, "plane @,2@,27; C3\n"),
 			`"," data 1; column_1|column_2|column_3; 90 records, 20 ragged; `},
+		{"keys and values", "kind=fly\nplace=hall\nnote=on loan\n", `"=" data 1; column_1|column_2; 3 records, 0 ragged; `},
 		{"sections of keys", "[flies]\ngnat=5\nhover=7\n[plants]\nfern=8\nmoss=9\n",
 			`"=" data 2; column_1|column_2; 5 records, 1 ragged; 1 title`},
 		{"a telephone number in the first record", "Reed,East Hall,33-1-2-3\nBell,Main Hall,555-0109\nHart,West Hall,555-0101\n",
