@@ -83,6 +83,8 @@ func TestLayouts(t *testing.T) {
 			`"\t" data 1; column_1|column_2; 4 records, 0 ragged; `},
 		{"a label before the headings", "Finds of 2026\n\nData:;Kind;Mass\n" + numbered(10, 19, "gnat;@.5\n"),
 			`";" header 3; Kind|Mass; 10 records, 0 ragged; 1 title, 1 blank line`},
+		{"headings with colons", "No:;Kind:;Mass:\n" + numbered(10, 19, "@;gnat\n"),
+			`";" fill header 1; No:|Kind:|Mass:; 10 records, 0 ragged; `},
 		{"a row that no record fits", "set,of,the,set,of,finds\n" + numbered(10, 29, "@,gnat,@.5\n"),
 			`"," data 2; column_1|column_2|column_3; 20 records, 0 ragged; 1 title`},
 		{"words that all end early", "No,Name,Place,Donor,Note\n" + numbered(10, 29, "M@,gnat,hall\n"),

@@ -132,7 +132,7 @@ func (h *Head) CommonWidth() int {
 func (h *Head) Widen() {
 	for r := range min(h.Rows.Len()-1, maxHead) {
 		w := h.Rows.Width(r)
-		labelled := w == h.Width+1 && bytes.HasSuffix(h.Cell(r, 0), []byte(":"))
+		labelled := w == h.Width+1 && isLabelled(JoinHeadings(h.Rows, r, 1))
 		if w <= h.Width || h.Width < 2 || labelled || !h.DistinctTexts(r) {
 			if r >= h.top && w == h.Width && h.Filled(r) == w {
 				return

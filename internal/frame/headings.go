@@ -85,7 +85,7 @@ func FitHeadings(headings []string, b *record.Batch, from int, sparse bool) (fit
 	}
 	records := rows - from
 	switch {
-	case less*10 >= records*9 && less > 0 && strings.HasSuffix(headings[0], ":"):
+	case less*10 >= records*9 && less > 0 && isLabelled(headings):
 		return headings[1:], 0
 	case more*10 >= records*9 && more > 0 && blank < more:
 		return append([]string{""}, headings...), 0
@@ -99,6 +99,11 @@ func FitHeadings(headings []string, b *record.Batch, from int, sparse bool) (fit
 		fillLast = n
 	}
 	return headings, fillLast
+}
+
+// isLabelled reports whether a label such as Data: is before headings.
+func isLabelled(cells []string) bool {
+	return len(cells) > 1 && strings.HasSuffix(cells[0], ":") && !strings.HasSuffix(cells[1], ":")
 }
 
 // evenWidth returns the number of cells of nearly all records, or otherwise.
