@@ -1,8 +1,6 @@
 package convert
 
 import (
-	"slices"
-
 	"ambertray/internal/record"
 	"ambertray/internal/table"
 	"ambertray/internal/value"
@@ -18,13 +16,20 @@ type spacer struct {
 // ExpectBlank makes the converter reject the records with a value in a column that the plan leaves
 // out as blank, or does not have. unplanned are the headings of the latter.
 func (c *Converter) ExpectBlank(plan *table.Table, headings, unplanned []string) {
-	for place, h := range headings {
-		switch {
-		case slices.Contains(unplanned, h):
-			c.blank = append(c.blank, spacer{h, place, "has a value, but the plan does not have this column"})
-		case slices.ContainsFunc(plan.Columns, func(col table.Column) bool { return col.From == h && col.Blank }):
-			c.blank = append(c.blank, spacer{h, place, "has a value, but the plan leaves this column out as blank"})
+	at := table.Places(headings)
+	expect := func(heading, reason string) {
+		place, ok := at[heading]
+		if ok {
+			c.blank = append(c.blank, spacer{heading, place, reason})
 		}
+	}
+	for _, col := range plan.Columns {
+		if col.Blank {
+			expect(col.From, "has a value, but the plan leaves this column out as blank")
+		}
+	}
+	for _, h := range unplanned {
+		expect(h, "has a value, but the plan does not have this column")
 	}
 }
 

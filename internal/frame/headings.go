@@ -147,11 +147,15 @@ func SeekHeader(rows *record.Batch, lay source.Layout, wanted []string, uncommen
 	if lay.HeaderLine == 0 {
 		return lay, firstRecordAbove(rows, lay.FirstDataLine)
 	}
+	want := map[string]bool{}
+	for _, h := range wanted {
+		want[h] = true
+	}
 	most := min(len(wanted), 2) - 1
 	found = lay
 	found.HeaderLines = max(lay.HeaderLines, 1)
 	consider := func(headings []string, line, lines int64) {
-		n := countWanted(headings, wanted)
+		n := countWanted(headings, want)
 		if len(headings)-blanks(headings) <= 2*n && (n > most || n == most && line == lay.HeaderLine && lines == lay.HeaderLines) {
 			most, found.HeaderLine, found.HeaderLines = n, line, lines
 		}
@@ -197,9 +201,9 @@ func Spacers(rows *record.Batch, lay *source.Layout, headings []string) (names [
 func Numbered(i int) string { return fmt.Sprintf("column_%d", i+1) }
 
 // countWanted returns how many of the wanted headings are among headings.
-func countWanted(headings, wanted []string) (n int) {
+func countWanted(headings []string, wanted map[string]bool) (n int) {
 	for _, h := range Distinct(slices.Clone(headings)) {
-		if slices.Contains(wanted, h) {
+		if wanted[h] {
 			n++
 		}
 	}

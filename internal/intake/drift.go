@@ -109,9 +109,7 @@ type order struct {
 // in their order.
 func (in *Intake) drift() error {
 	required := func(p *Part) []string {
-		return slices.DeleteFunc(slices.Clone(p.Headings), func(h string) bool {
-			return slices.Contains(in.plan.Optional, h) || slices.Contains(in.plan.LeftOut, h) || slices.Contains(p.spacers, h)
-		})
+		return table.Without(p.Headings, slices.Concat(in.plan.Optional, in.plan.LeftOut, p.spacers))
 	}
 	first := required(&in.Parts[0])
 	for i := range in.Parts[1:] {
@@ -145,11 +143,7 @@ func (in *Intake) drift() error {
 // Spacers returns the headings of columns without a name and a value that the plan does not have.
 func (in *Intake) Spacers() (headings []string) {
 	for i := range in.Parts {
-		for _, h := range in.Parts[i].spacers {
-			if !slices.Contains(headings, h) {
-				headings = append(headings, h)
-			}
-		}
+		headings = append(headings, table.Without(in.Parts[i].spacers, headings)...)
 	}
 	return headings
 }
@@ -171,20 +165,7 @@ func (in *Intake) reorder() {
 
 // Compare says how the headings of a part differ from those that are wanted.
 func Compare(part string, want, got []string) Drift {
-	d := Drift{Part: part}
-	wanted, found := table.Places(want), table.Places(got)
-	for _, h := range want {
-		_, ok := found[h]
-		if !ok {
-			d.Missing = append(d.Missing, h)
-		}
-	}
-	for _, h := range got {
-		_, ok := wanted[h]
-		if !ok {
-			d.Extra = append(d.Extra, h)
-		}
-	}
+	d := Drift{Part: part, Missing: table.Without(want, got), Extra: table.Without(got, want)}
 	d.Moved = d.Missing == nil && d.Extra == nil
 	d.Renamed = renamed(want, got, d.Missing, d.Extra)
 	return d

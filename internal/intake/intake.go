@@ -16,6 +16,7 @@ import (
 	"ambertray/internal/reject"
 	"ambertray/internal/sheet"
 	"ambertray/internal/source"
+	"ambertray/internal/table"
 )
 
 // Part is one file of the source.
@@ -249,7 +250,7 @@ func (in *Intake) open(p *Part, opts source.Options) (src *source.Source, r reco
 	p.HeaderLine, p.FirstDataLine = lay.HeaderLine, lay.FirstDataLine
 	r, p.Headings, err = f.Open(src, lay)
 	if err == nil {
-		p.spacers = slices.DeleteFunc(f.Spacers(head, whole, lay, p.Headings), func(h string) bool { return slices.Contains(in.plan.Headings, h) })
+		p.spacers = table.Without(f.Spacers(head, whole, lay, p.Headings), in.plan.Headings)
 		err = in.plan.rename(p)
 	}
 	if err != nil {

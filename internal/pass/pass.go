@@ -170,9 +170,7 @@ func (p *Pass) checkHeadings() *HeadingsError {
 		}
 		dispensable[c.From] = c.LeaveOut
 	}
-	spacers := p.in.Spacers()
-	named := slices.DeleteFunc(slices.Clone(p.Headings), func(h string) bool { return slices.Contains(spacers, h) })
-	d := intake.Compare(p.Sources[0], want, named)
+	d := intake.Compare(p.Sources[0], want, table.Without(p.Headings, p.in.Spacers()))
 	d.Missing = slices.DeleteFunc(d.Missing, func(h string) bool { return dispensable[h] })
 	d.Renamed = slices.DeleteFunc(d.Renamed, func(c intake.Change) bool { return dispensable[c.Was] })
 	if len(d.Missing) == 0 && len(d.Extra) == 0 {
@@ -366,8 +364,8 @@ func (p *Pass) unplanned() []string {
 	if !p.kept {
 		return p.in.Spacers()
 	}
-	planned := Expected(&p.tray.Table).Headings
-	return slices.DeleteFunc(slices.Clone(p.Headings), func(h string) bool { return strings.HasPrefix(h, keptSign) || slices.Contains(planned, h) })
+	others := table.Without(p.Headings, Expected(&p.tray.Table).Headings)
+	return slices.DeleteFunc(others, func(h string) bool { return strings.HasPrefix(h, keptSign) })
 }
 
 // blankColumns returns a note on the columns of the source that the plan does not have.

@@ -186,6 +186,18 @@ func Places(headings []string) map[string]int {
 	return at
 }
 
+// Without returns the headings that are not among others, nil without any.
+func Without(headings, others []string) (rest []string) {
+	at := Places(others)
+	for _, h := range headings {
+		_, ok := at[h]
+		if !ok {
+			rest = append(rest, h)
+		}
+	}
+	return rest
+}
+
 // OtherHeadings returns the other headings of the columns, and what each is read as.
 func (t *Table) OtherHeadings() map[string]string {
 	also := map[string]string{}
