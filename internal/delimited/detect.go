@@ -71,34 +71,14 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 	return lay, max(best.score, 0) // any text can be read as delimited
 }
 
-// FirstRow returns the line of the first row that is as wide as records, or 1. Rows above it are
-// titles. columns is how many columns the source has, or 0 if that is not known.
+// FirstRow is frame.FirstRow for the text that begins with head.
 func FirstRow(head []byte, whole bool, lay *source.Layout, columns int) int64 {
 	c, err := newCutter(*lay)
 	if err != nil {
 		return 1
 	}
 	head, whole = text.FirstLines(head, whole, "\r\n", frame.HeadRows)
-	rows := text.CutText(c, head, whole)
-	if columns == 0 {
-		h := frame.NewHead(rows)
-		headings, _ := frame.FitHeadings(make([]string, h.Width), rows, 0, false)
-		columns = len(headings)
-	}
-	widths := map[int]int{}
-	for r := range rows.Len() {
-		widths[rows.Width(r)]++
-	}
-	least := columns
-	if widths[columns-1] > widths[columns] { // only some records have a last cell
-		least--
-	}
-	for r := range rows.Len() {
-		if rows.Width(r) >= least && rows.Width(r) <= columns {
-			return rows.Line(frame.ShortAbove(rows, r))
-		}
-	}
-	return 1
+	return frame.FirstRow(text.CutText(c, head, whole), columns)
 }
 
 // bestShape returns the shape of the dialect that cuts a text best.

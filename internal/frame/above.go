@@ -9,35 +9,41 @@ import (
 // rows below, or has as many more.
 const manyAbove = 3
 
+// rowsAbove returns the first of the rows right above a row, up to a top, that belong to it. A gap
+// ends them.
+func rowsAbove(rows *record.Batch, row, top int, belongs func(r int) bool) int {
+	for row > top && !gapAbove(rows, row) && belongs(row-1) {
+		row--
+	}
+	return row
+}
+
+// severalAbove is rowsAbove if these are several rows. Otherwise it returns the row.
+func severalAbove(rows *record.Batch, row, top int, belongs func(r int) bool) int {
+	first := rowsAbove(rows, row, top, belongs)
+	if row-first < manyAbove {
+		return row
+	}
+	return first
+}
+
 // wideAbove returns the first of several rows right above a record that have more cells, as many each.
 // They are records of another kind, because titles have fewer cells. Otherwise it returns the record.
 func (h *Head) wideAbove(record int) int {
-	first := record
-	for first > h.top && !gapAbove(h.Rows, first) {
-		width := h.Rows.Width(first - 1)
-		if width <= h.Width || h.Filled(first-1) < width || width != h.Rows.Width(record-1) {
-			break
-		}
-		first--
-	}
-	if record-first < manyAbove {
-		return record
-	}
-	return first
+	return severalAbove(h.Rows, record, h.top, func(r int) bool {
+		width := h.Rows.Width(r)
+		return width > h.Width && h.Filled(r) == width && width == h.Rows.Width(record-1)
+	})
 }
 
 // fullAbove returns the first of the rows right above a record that are as full, or lack the
 // same values as many records do. Without a header they are records too, even if they are of
 // other kinds, because titles have fewer cells. A row of words above other values is a title.
 func (h *Head) fullAbove(first int, kinds []value.Kind) int {
-	for first > h.top && !gapAbove(h.Rows, first) {
-		full := h.Rows.Width(first-1) == h.Width && h.Filled(first-1) == h.Width && !h.isWords(first-1, kinds)
-		if !full && !(h.lacksAlike(first-1) && h.fitOf(first-1, kinds).wrong == 0) {
-			break
-		}
-		first--
-	}
-	return first
+	return rowsAbove(h.Rows, first, h.top, func(r int) bool {
+		full := h.Rows.Width(r) == h.Width && h.Filled(r) == h.Width && !h.isWords(r, kinds)
+		return full || h.lacksAlike(r) && h.fitOf(r, kinds).wrong == 0
+	})
 }
 
 // isWords reports whether most cells of a row, at least three, are words, and their columns
@@ -66,15 +72,11 @@ func (h *Head) anyText(c, from int) bool {
 // values, as many records do.
 func (h *Head) shortAbove(first int) int {
 	widths := h.widths(first)
-	for first > h.top && !gapAbove(h.Rows, first) {
-		width := h.Rows.Width(first - 1)
-		many := width >= 2 && h.Filled(first-1) >= 2 && ManyShort(int64(widths[width]), int64(h.Rows.Len()-first))
-		if !many && !h.numbersOn(first-1) && !h.lacksAlike(first-1) {
-			break
-		}
-		first--
-	}
-	return first
+	return rowsAbove(h.Rows, first, h.top, func(r int) bool {
+		width := h.Rows.Width(r)
+		many := width >= 2 && h.Filled(r) >= 2 && ManyShort(int64(widths[width]), int64(h.Rows.Len()-r-1))
+		return many || h.numbersOn(r) || h.lacksAlike(r)
+	})
 }
 
 // numbersOn reports whether a row has the usual number of cells, and all of its values are codes
@@ -97,15 +99,29 @@ func (h *Head) widths(from int) map[int]int {
 	return widths
 }
 
-// ShortAbove returns the first of several rows right above a row that only lack the last
-// cell. They are records that end early. Otherwise it returns the row.
-func ShortAbove(rows *record.Batch, row int) int {
-	width, first := rows.Width(row)-1, row
-	for first > 0 && width > 1 && rows.Width(first-1) == width && !gapAbove(rows, first) {
-		first--
+// FirstRow returns the line of the first row that is as wide as records, or 1. Rows above it are
+// titles. columns is how many columns the source has, or 0 if that is not known.
+func FirstRow(rows *record.Batch, columns int) int64 {
+	h := newHead(rows, columns)
+	if columns == 0 {
+		headings, _ := FitHeadings(make([]string, h.CommonWidth()), rows, 0, false)
+		columns = len(headings)
 	}
-	if row-first < manyAbove {
-		return row
+	widths, least := h.widths(0), columns
+	if widths[columns-1] > widths[columns] { // only some records have a last cell
+		least--
 	}
-	return first
+	for r := range rows.Len() {
+		if rows.Width(r) >= least && rows.Width(r) <= columns {
+			return rows.Line(endAbove(rows, r))
+		}
+	}
+	return 1
+}
+
+// endAbove returns the first of several rows right above a row that only lack the last cell. They are
+// records that end early. Otherwise it returns the row.
+func endAbove(rows *record.Batch, row int) int {
+	width := rows.Width(row) - 1
+	return severalAbove(rows, row, 0, func(r int) bool { return width > 1 && rows.Width(r) == width })
 }

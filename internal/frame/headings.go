@@ -178,23 +178,30 @@ func SeekHeader(rows *record.Batch, lay source.Layout, wanted []string, uncommen
 	return found, recordLine
 }
 
-// Spacers returns the headings of columns that have no name in the header and no value in the rows
-// below it.
-func Spacers(rows *record.Batch, lay *source.Layout, headings []string) (names []string) {
+// Spacers returns the headings of those unnamed columns that have no value in the rows below the
+// header. The columns are given by their indexes.
+func Spacers(rows *record.Batch, lay *source.Layout, unnamed []int) (names []string) {
 	end := lay.HeaderLine + max(lay.HeaderLines, 1) + lay.DescriptionLines
-	for i, h := range headings {
-		if h != Numbered(i) {
-			continue
-		}
+	for _, i := range unnamed {
 		blank := true
 		for r := range rows.Len() {
 			blank = blank && (rows.Line(r) < end || i >= rows.Width(r) || value.Blank(rows.Cell(r, i)))
 		}
 		if blank {
-			names = append(names, h)
+			names = append(names, Numbered(i))
 		}
 	}
 	return names
+}
+
+// Unnamed returns the indexes of the columns whose headings the header does not have.
+func Unnamed(headings []string) (columns []int) {
+	for i, h := range headings {
+		if h == Numbered(i) {
+			columns = append(columns, i)
+		}
+	}
+	return columns
 }
 
 // Numbered returns the heading that a column without one has, by its index.

@@ -23,16 +23,16 @@ func (f Format) Open(src *source.Source, lay source.Layout) (record.Reader, []st
 
 // Spacers implements format.Format.
 func (f Format) Spacers(head []byte, whole bool, lay source.Layout, headings []string) []string {
-	unnamed := false
-	for i, h := range headings {
-		unnamed = unnamed || h == frame.Numbered(i)
+	unnamed := frame.Unnamed(headings)
+	if lay.HeaderLine == 0 || unnamed == nil {
+		return nil
 	}
 	c, err := f.NewCutter(lay)
-	if err != nil || lay.HeaderLine == 0 || !unnamed {
+	if err != nil {
 		return nil
 	}
 	head, whole = FirstLines(head, whole, lineEnds(c), frame.HeadRows+int(lay.HeaderLine))
-	return frame.Spacers(CutText(c, head, whole), &lay, headings)
+	return frame.Spacers(CutText(c, head, whole), &lay, unnamed)
 }
 
 // SeekHeader implements format.Format.
