@@ -10,16 +10,27 @@ import (
 
 // exactDistinct is up to how many distinct values are counted exactly; beyond
 // it the count is an estimate with a standard error of 0.8 %. The set takes
-// 1 MB a column and goroutine at most.
+// 1 MB a column and goroutine at most, and the log half of that.
 const exactDistinct = 1 << 16
+
+// fullLog is how many values are logged at most. They are as many as to tell by an estimate
+// that there are too many.
+const fullLog = exactDistinct / 4 * 5
 
 // distinct counts distinct values by their hashes of 56 bits, and knows the tally
 // that each of them belongs to. Two values with one hash would pass for one;
 // with as many as are counted exactly the odds are one in thirty million, and the
 // conversion that follows examines every value itself.
+//
+// Most values of a column are either in the set, or hardly any is. In the second case, and
+// until that is known, they are logged and added to the set many at a time, when it is in the
+// processor's cache.
 type distinct struct {
 	set    []uint64 // open addressing; 0 is free; the index of the tally is above the hash
 	size   int
+	few    bool     // most values are in the set: tallyOf is to be asked before add
+	before int      // the size of the set before the batch
+	log    []uint64 // values that may be in the set
 	sketch *sketch
 }
 
@@ -42,7 +53,7 @@ func hashOf(cell []byte, key uint64) uint64 {
 	return max((hi^lo)>>(64-hashBits), 1)
 }
 
-// tallyOf returns the tally of a value that is known to have occurred.
+// tallyOf returns the tally of a value that is in the set.
 func (d *distinct) tallyOf(h uint64) (tally int, known bool) {
 	if len(d.set) == 0 {
 		return 0, false
@@ -61,58 +72,112 @@ func slot(set []uint64, h uint64) uint64 {
 	return i
 }
 
-// add counts a value that is not in the set.
+// add counts a value. While there are few, it is one that is not in the set.
 func (d *distinct) add(h uint64, tally int) {
-	if d.sketch != nil {
+	switch {
+	case d.sketch != nil:
 		d.sketch.add(h)
-		return
+	case tally > math.MaxUint8:
+		d.estimate()
+		d.sketch.add(h)
+	case d.few:
+		d.insert(h | uint64(tally)<<hashBits)
+	default:
+		d.log = append(d.log, h|uint64(tally)<<hashBits)
 	}
-	full := tally > math.MaxUint8
-	if full || 2*d.size >= len(d.set) {
-		d.grow(full)
-		d.add(h, tally)
-		return
-	}
-	d.set[slot(d.set, h)] = h | uint64(tally)<<hashBits
-	d.size++
 }
 
-// grow doubles the set; one that is full turns into a sketch instead.
-func (d *distinct) grow(full bool) {
-	old := d.set
-	if full || d.size >= exactDistinct {
-		d.sketch, d.set = new(sketch), nil
-	} else {
-		d.set, d.size = make([]uint64, max(64, 2*len(old))), 0
+// insert adds a value with the index of its tally to the set, and reports whether it was not there.
+func (d *distinct) insert(value uint64) bool {
+	if 2*d.size >= len(d.set) {
+		d.grow()
 	}
-	for _, h := range old {
-		if h != 0 {
-			d.add(h&(1<<hashBits-1), int(h>>hashBits))
+	i := slot(d.set, value)
+	if d.set[i] != 0 {
+		return false
+	}
+	d.set[i] = value
+	d.size++
+	return true
+}
+
+// grow doubles the set.
+func (d *distinct) grow() {
+	old := d.set
+	d.set = make([]uint64, max(64, 2*len(old)))
+	for _, value := range old {
+		if value != 0 {
+			d.set[slot(d.set, value)] = value
 		}
 	}
+}
+
+// settle is called after each batch of values. It chooses whether the next ones are logged,
+// and ends a log that is long enough to see whether most of its values are new.
+func (d *distinct) settle(values int) {
+	n := len(d.log)
+	switch {
+	case d.few:
+		d.few = 2*(d.size-d.before) < values
+	case n >= fullLog && sketchOf(d.log).estimate() > 1.1*exactDistinct: // which costs less than the set
+		d.estimate()
+	case n >= min(8*max(d.size, 64), fullLog):
+		d.few = 2*d.addLog() < n
+	}
+	d.before = d.size
+	d.bound()
+}
+
+// bound estimates the number of values from now on if there are too many.
+func (d *distinct) bound() {
+	if d.size > exactDistinct {
+		d.estimate()
+	}
+}
+
+// addLog adds the log to the set, and returns how many of its values were not there.
+func (d *distinct) addLog() (added int) {
+	for _, value := range d.log {
+		if value != 0 && d.insert(value) {
+			added++
+		}
+	}
+	d.log = d.log[:0]
+	return added
+}
+
+// estimate turns the set and the log into a sketch.
+func (d *distinct) estimate() {
+	d.sketch = sketchOf(d.log)
+	d.sketch.merge(sketchOf(d.set))
+	d.set, d.size, d.log, d.few = nil, 0, nil, false
 }
 
 // merge adds the values of another part. The tallies of the result mean
 // nothing any more, so that it must not be added to.
 func (d *distinct) merge(o *distinct) {
+	o.addLog()
+	d.addLog()
 	if o.sketch != nil {
 		if d.sketch == nil {
-			d.grow(true)
+			d.estimate()
 		}
 		d.sketch.merge(o.sketch)
 		return
 	}
-	for _, h := range o.set {
-		h &= 1<<hashBits - 1
-		_, known := d.tallyOf(h)
-		if h != 0 && !known {
-			d.add(h, 0)
-		}
+	if d.sketch != nil {
+		d.sketch.merge(sketchOf(o.set))
+		return
 	}
+	d.log = o.set
+	d.addLog()
+	d.bound()
 }
 
 // count returns the number of distinct values and whether it is exact.
 func (d *distinct) count() (n int64, exact bool) {
+	d.addLog()
+	d.bound()
 	if d.sketch != nil {
 		return int64(d.sketch.estimate()), false
 	}

@@ -354,6 +354,44 @@ func TestMerge(t *testing.T) {
 	}
 }
 
+// TestForms profiles numbers of few forms, most of which lie between others and are not read,
+// and wants what comes of reading all of them.
+func TestForms(t *testing.T) {
+	random := rand.New(rand.NewPCG(5, 8))
+	groups := list("dd 0dd|d.d dd|0.ddd d.ddd|-d.dd -0.dd|d,ddd 0,ddd|-d,ddd -0,ddd|dd,d d%|$d.ddd $0.ddd (d.d)|€d.ddd €0.ddd|0000000d dddddddd|20dddddd|" +
+		"dddddddddd +ddddddddd|d'ddd dd-|dddddddd.dddddd|9dddddddd.dd 1ddddddddd.d|-d.dd +d.dd|d.z|d.de0d|zd/zd/2d|dd:dd|20ddddddzddddd")
+	for round := range 3 * len(groups) {
+		some := strings.Fields(groups[round%len(groups)])
+		values := make([]string, 200)
+		for i := range values {
+			form := []byte(one(random, some...))
+			for at, c := range form {
+				if c == 'd' || c == 'z' && random.IntN(50) == 0 {
+					form[at] = byte('0' + random.IntN(10))
+				} else if c == 'z' {
+					form[at] = '0'
+				}
+			}
+			values[i] = string(form)
+		}
+		whole := profile(t, values, 1)
+		var alone infer.Column
+		for i := 0; i < len(values); i += 5 { // too few to know a form
+			b := cut(t, values[i:i+5])
+			b.FirstRecord, b.FirstLine = int64(i+1), int64(i+1)
+			var some infer.Column
+			add(&some, b, nil)
+			alone.Merge(&some)
+		}
+		for _, fit := range []infer.Fit{infer.Roomy, infer.Snug} {
+			require.Equal(t, alone.Choose(infer.Options{Fit: fit}), whole.Choose(infer.Options{Fit: fit}), "%q", values)
+		}
+		require.Equal(t, alone.Kinds(), whole.Kinds())
+		require.Equal(t, [4]any{alone.Shortest, alone.Longest, string(alone.First), string(alone.Last)},
+			[4]any{whole.Shortest, whole.Longest, string(whole.First), string(whole.Last)})
+	}
+}
+
 // cut returns the only batch of a file of the values.
 func cut(t testing.TB, values []string) *record.Batch {
 	t.Helper()

@@ -40,6 +40,7 @@ type Column struct {
 
 	distinct distinct
 	tallies  []tally
+	forms    value.Forms
 	recent   int         // index of the tally that the last cell went to
 	rising   Run         // of the batch that was added last
 	value    value.Value // of the last cell; here so that it is allocated once
@@ -47,13 +48,33 @@ type Column struct {
 
 // Add profiles the cells of column c. It appends the hash of each of them to hashes, 0 of a
 // blank one, and returns these.
-//
-// A value that was seen before adds nothing but a count: while the distinct
-// values are still counted exactly, that is all that is done with it.
 func (p *Column) Add(rows *Rows, c int, hashes []uint64) []uint64 {
 	p.rising = Run{}
 	from := len(hashes)
-	hashes = p.addHashes(rows, c, hashes)
+	if p.distinct.few {
+		hashes = p.addFew(rows, c, hashes)
+	} else {
+		hashes = p.addMany(rows, c, hashes)
+	}
+	p.Records += int64(len(hashes) - from)
+	p.distinct.settle(len(hashes) - from)
+	p.own()
+	return hashes
+}
+
+// addFew adds the cells of a column with few distinct values. One that was seen before adds
+// nothing but a count.
+func (p *Column) addFew(rows *Rows, c int, hashes []uint64) []uint64 {
+	from, data := len(hashes), rows.batch.Data
+	for at := c; at < len(rows.cells); at += rows.width {
+		span := rows.cells[at]
+		cell := data[span.Start:span.End]
+		if p.isBlank(cell) {
+			hashes = append(hashes, 0)
+			continue
+		}
+		hashes = append(hashes, hashOf(cell, prefix(cell)))
+	}
 	// All hashes are computed before the first lookup, because the processor can then wait for
 	// several places in memory at once.
 	for r, hash := range hashes[from:] {
@@ -66,36 +87,74 @@ func (p *Column) Add(rows *Rows, c int, hashes []uint64) []uint64 {
 			p.rising.broken = true
 			continue
 		}
-		p.addValue(rows, r, c, hash)
+		cell := rows.cell(r, c)
+		i = p.addValue(rows, r, cell, prefix(cell))
+		p.distinct.add(hash, i)
 	}
-	p.Records += int64(len(hashes) - from)
-	p.own()
 	return hashes
 }
 
-// addHashes appends the hash of each cell of a column, and counts blank cells and leading spaces.
-func (p *Column) addHashes(rows *Rows, c int, hashes []uint64) []uint64 {
+// addMany adds the cells of a column with many distinct values.
+func (p *Column) addMany(rows *Rows, c int, hashes []uint64) []uint64 {
 	data := rows.batch.Data
 	for at := c; at < len(rows.cells); at += rows.width {
 		span := rows.cells[at]
 		cell := data[span.Start:span.End]
-		if value.Blank(cell) {
-			p.Blanks++
+		if p.isBlank(cell) {
 			hashes = append(hashes, 0)
 			continue
 		}
-		if cell[0] == ' ' {
-			p.Spaced++
+		key := prefix(cell)
+		hash := hashOf(cell, key)
+		hashes = append(hashes, hash)
+		i := 0
+		if p.rising.broken && len(cell) <= value.MaxForm {
+			i = p.addNumber(rows, at/rows.width, cell, key)
+		} else {
+			i = p.addValue(rows, at/rows.width, cell, key)
 		}
-		hashes = append(hashes, hashOf(cell, prefix(cell)))
+		p.distinct.add(hash, i)
 	}
 	return hashes
 }
 
-// addValue adds a value that is not in the set of distinct values.
-func (p *Column) addValue(rows *Rows, r, c int, hash uint64) {
-	cell := rows.cell(r, c)
-	key := prefix(cell)
+// addNumber is addValue for what is most likely a number between others.
+func (p *Column) addNumber(rows *Rows, r int, cell []byte, key uint64) int {
+	text := value.SortableOf(cell, key)
+	shape, found := p.forms.Find(len(cell), &text)
+	if found {
+		i := p.tally(shape)
+		p.tallies[i].count++
+		return i
+	}
+	i := p.addValue(rows, r, cell, key)
+	t := &p.tallies[i]
+	if len(t.examples) == maxExamples && t.fraction {
+		p.forms.Add(cell, &text, t.shape)
+	}
+	return i
+}
+
+// isBlank reports whether a cell is blank, and counts those that are and those that begin with
+// a space.
+func (p *Column) isBlank(cell []byte) bool {
+	return (len(cell) == 0 || int8(cell[0]) <= ' ') && p.isSpaces(cell) // or beyond ASCII
+}
+
+func (p *Column) isSpaces(cell []byte) bool {
+	if value.Blank(cell) {
+		p.Blanks++
+		return true
+	}
+	if cell[0] == ' ' {
+		p.Spaced++
+	}
+	return false
+}
+
+// addValue adds a value that may be the first of its kind, and returns the index of its tally;
+// key is its prefix.
+func (p *Column) addValue(rows *Rows, r int, cell []byte, key uint64) int {
 	// Most values change nothing that is known of the column as text.
 	if key <= p.firstKey || key >= p.lastKey || len(cell) < p.Shortest || len(cell) > p.Longest || !ascii(cell, key) {
 		p.addText(cell, key)
@@ -103,7 +162,6 @@ func (p *Column) addValue(rows *Rows, r, c int, hash uint64) {
 	v := &p.value
 	shape := value.ScanLike(p.recentKind(), cell, v)
 	i := p.tally(shape)
-	p.distinct.add(hash, i)
 	t := &p.tallies[i]
 	t.add(v, cell)
 	if !p.rising.broken {
@@ -112,6 +170,7 @@ func (p *Column) addValue(rows *Rows, r, c int, hash uint64) {
 	if len(t.examples) < maxExamples {
 		t.addExample(p.Origin.example(cell, rows.batch, rows.index(r)))
 	}
+	return i
 }
 
 // own copies the texts that refer to the batch, because the reader reuses its buffer.

@@ -22,6 +22,17 @@ func (s *sketch) add(h uint64) {
 	}
 }
 
+// sketchOf returns a sketch of hashes, of which those that are 0 do not count.
+func sketchOf(hashes []uint64) *sketch {
+	s := new(sketch)
+	for _, h := range hashes {
+		if h != 0 {
+			s.add(h)
+		}
+	}
+	return s
+}
+
 func (s *sketch) merge(o *sketch) {
 	for i, rank := range o.registers {
 		s.registers[i] = max(s.registers[i], rank)

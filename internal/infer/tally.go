@@ -65,8 +65,8 @@ func (t *tally) add(v *value.Value, cell []byte) {
 		first, second := v.DateNumbers()
 		t.numbers[0] |= 1 << (first % 32)
 		t.numbers[1] |= 1 << (second % 32)
-		for i, order := range t.shape.Orders() {
-			rank, ok := v.Rank(t.shape, order)
+		for i := range t.shape.Orders() {
+			rank, ok := v.Rank(t.shape, i)
 			if ok {
 				t.extremes(i, rank, 0, cell)
 			}

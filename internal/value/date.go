@@ -370,15 +370,20 @@ func (v *Value) Resolve(s Shape, order Order) bool {
 	return true
 }
 
-// Rank returns a number by which dates, or timestamps, of one shape are ordered as by Int
-// once they are resolved. It costs less than Resolve, and is false when there is no such date.
-func (v *Value) Rank(s Shape, order Order) (rank int64, ok bool) {
+// Rank returns a number by which dates, or timestamps, of one shape in the i-th of its orders
+// sort as by Int once they are resolved. It costs less than Resolve, and is false when there is
+// no such date.
+func (v *Value) Rank(s Shape, i int) (rank int64, ok bool) {
+	if s.Notation&(markNoDate<<i) != 0 {
+		return 0, false
+	}
+	order := s.Orders()[i]
 	if s.Kind == Instant { // whose offset may lead to another day
 		ok = v.Resolve(s, order)
 		return v.Int, ok
 	}
 	year, month, day := v.civil(s, order)
-	return int64(year<<9|month<<5|day)<<37 | v.date.micros, exists(year, month, day) // a day has fewer than 2^37 µs
+	return int64(year<<9|month<<5|day)<<37 | v.date.micros, true // a day has fewer than 2^37 µs
 }
 
 // DateNumbers returns the first two of the three numbers of a date.
