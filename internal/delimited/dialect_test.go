@@ -198,3 +198,28 @@ func TestOpenAbove(t *testing.T) {
 		require.NoError(t, src.Close())
 	}
 }
+
+// TestWidePieces cuts long lines into batches of many records, for what is done once for each
+// column of a batch.
+func TestWidePieces(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "readings.csv")
+	line := strings.Repeat("amber,", 2_000) + "\n"
+	require.NoError(t, os.WriteFile(path, []byte(strings.Repeat(line, 400)), 0o600))
+	src, err := new(source.Opener).Open(context.Background(), path, source.Options{})
+	require.NoError(t, err)
+	defer src.Close()
+	lay := source.DefaultLayout()
+	require.NoError(t, lay.Set("header", "none"))
+	require.NoError(t, lay.Set("footer", source.Found))
+	c, err := newCutter(lay)
+	require.NoError(t, err)
+	r, _, err := text.Open(src, lay, c)
+	require.NoError(t, err)
+	for range 3 {
+		piece, err := r.Next()
+		require.NoError(t, err)
+		b, err := piece.Cut(context.Background())
+		require.NoError(t, err)
+		require.Greater(t, b.Len(), 64)
+	}
+}

@@ -101,10 +101,13 @@ func (d *distinct) insert(value uint64) bool {
 	return true
 }
 
-// grow doubles the set.
+// grow doubles the set; for a log it grows in larger steps.
 func (d *distinct) grow() {
-	old := d.set
-	d.set = make([]uint64, max(64, 2*len(old)))
+	old, times := d.set, 2
+	if len(d.log) > len(d.set) {
+		times = 4
+	}
+	d.set = make([]uint64, max(64, times*len(old)))
 	for _, value := range old {
 		if value != 0 {
 			d.set[slot(d.set, value)] = value

@@ -14,10 +14,10 @@ import (
 // from yet, and the headings of its columns, each of them distinct: a blank
 // one is called column_N and one that came before gets its number.
 func Open(src *source.Source, lay source.Layout, c Cutter) (*Reader, []string, error) {
-	return OpenPieces(src, lay, c, PieceSize)
+	return OpenPieces(src, lay, c, 0)
 }
 
-// OpenPieces is Open with pieces of another size than PieceSize.
+// OpenPieces is Open with pieces of a given size; 0 is one that suits the lines.
 func OpenPieces(src *source.Source, lay source.Layout, c Cutter, size int) (*Reader, []string, error) {
 	head := src.Head()
 	whole := len(head) < source.HeadSize
@@ -61,13 +61,12 @@ func OpenPieces(src *source.Source, lay source.Layout, c Cutter, size int) (*Rea
 		e.Fill = len(headings)
 	}
 	c.Expect(e)
-	footer := frame.Footer{Rows: int(lay.Footer), Sparse: lay.FillShort, Prose: cutsProse(&lay)}
-	if lay.FindFooter {
-		footer.Width = len(headings)
-		footer.Learn(CutText(c, text, whole), whole)
-	}
+	footer := footerOf(c, &lay, text, whole, len(headings))
 	e.HeldBack = footer.HeldBack()
 	c.Expect(e)
+	if size == 0 {
+		size = pieceSize(c, text)
+	}
 	r := NewReader(src, c, footer, size, line)
 	r.decoded = !src.Encoding.IsUTF8()
 	for _, row := range above {
@@ -77,6 +76,23 @@ func OpenPieces(src *source.Source, lay source.Layout, c Cutter, size int) (*Rea
 		}
 	}
 	return r, frame.Distinct(headings), nil
+}
+
+// footerOf returns what recognises the footer of a text of so many columns, whose first records
+// are given.
+func footerOf(c Cutter, lay *source.Layout, text []byte, whole bool, width int) frame.Footer {
+	footer := frame.Footer{Rows: int(lay.Footer), Sparse: lay.FillShort, Prose: cutsProse(lay)}
+	if lay.FindFooter {
+		footer.Width = width
+		footer.Learn(CutText(c, text, whole), whole)
+	}
+	return footer
+}
+
+// pieceSize returns the length of the pieces of a text that goes on like this.
+func pieceSize(c Cutter, text []byte) int {
+	lines := max(lineCount(c, text), 1)
+	return min(max(PieceSize, pieceLines*len(text)/int(lines)), maxPieceSize)
 }
 
 // rowTexts returns the texts of the rows of a batch.

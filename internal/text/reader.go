@@ -25,6 +25,10 @@ const (
 	// PieceSize is the length of a piece: small enough for its cells to be
 	// worked on while they are still in the processor's cache.
 	PieceSize = 128 << 10
+	// pieceLines is how many lines a piece has at least, up to maxPieceSize: far more than are
+	// left for the next one, and some records for each column.
+	pieceLines   = 128
+	maxPieceSize = 4 << 20
 	// smallEnd is how much text at the end of a source is cut in one go rather
 	// than judged by where its quotes stand.
 	smallEnd = 4 << 20
