@@ -1,6 +1,7 @@
 package infer
 
 import (
+	"cmp"
 	"encoding/binary"
 	"math"
 	"math/bits"
@@ -8,14 +9,14 @@ import (
 	"github.com/cespare/xxhash/v2"
 )
 
-// exactDistinct is up to how many distinct values are counted exactly; beyond
-// it the count is an estimate with a standard error of 0.8 %. The set takes
-// 1 MB a column and goroutine at most, and the log half of that.
-const exactDistinct = 1 << 16
-
-// fullLog is how many values are logged at most. They are as many as to tell by an estimate
-// that there are too many.
-const fullLog = exactDistinct / 4 * 5
+// Up to exactDistinct distinct values of a column are counted exactly; beyond that the count is
+// an estimate with a standard error of 0.8 %. Where that would be more than allExactDistinct for
+// all columns, fewer are, because a value takes up to 64 bytes a goroutine.
+const (
+	exactDistinct    = 1 << 16
+	minExactDistinct = 1 << 12
+	allExactDistinct = 64 * exactDistinct
+)
 
 // distinct counts distinct values by their hashes of 56 bits, and knows the tally
 // that each of them belongs to. Two values with one hash would pass for one;
@@ -26,6 +27,7 @@ const fullLog = exactDistinct / 4 * 5
 // until that is known, they are logged and added to the set many at a time, when it is in the
 // processor's cache.
 type distinct struct {
+	exact  int      // how many are counted exactly; 0 for exactDistinct
 	set    []uint64 // open addressing; 0 is free; the index of the tally is above the hash
 	size   int
 	few    bool     // most values are in the set: tallyOf is to be asked before add
@@ -116,24 +118,28 @@ func (d *distinct) grow() {
 }
 
 // settle is called after each batch of values. It chooses whether the next ones are logged,
-// and ends a log that is long enough to see whether most of its values are new.
+// and ends a log that is long enough to see whether most of its values are new. A full one is
+// long enough to see by an estimate that there are too many, which costs less than the set.
 func (d *distinct) settle(values int) {
-	n := len(d.log)
+	n, full := len(d.log), d.limit()/4*5
 	switch {
 	case d.few:
 		d.few = 2*(d.size-d.before) < values
-	case n >= fullLog && sketchOf(d.log).estimate() > 1.1*exactDistinct: // which costs less than the set
+	case n >= full && sketchOf(d.log).estimate() > 1.1*float64(d.limit()):
 		d.estimate()
-	case n >= min(8*max(d.size, 64), fullLog):
+	case n >= min(8*max(d.size, 64), full):
 		d.few = 2*d.addLog() < n
 	}
 	d.before = d.size
 	d.bound()
 }
 
+// limit returns how many values are counted exactly.
+func (d *distinct) limit() int { return cmp.Or(d.exact, exactDistinct) }
+
 // bound estimates the number of values from now on if there are too many.
 func (d *distinct) bound() {
-	if d.size > exactDistinct {
+	if d.size > d.limit() {
 		d.estimate()
 	}
 }

@@ -320,6 +320,25 @@ func TestParallel(t *testing.T) {
 	require.Equal(t, "70000.00", c.Max)
 }
 
+// TestManyColumns counts fewer values exactly where there are many columns, whose sets would
+// take all memory.
+func TestManyColumns(t *testing.T) {
+	values := make([]string, 5_000)
+	for i := range values {
+		values[i] = fmt.Sprintf("tray %d", i*7919%5_000)
+	}
+	for columns, sure := range map[int]bool{1: true, 64: true, 1_000: false} {
+		p := &infer.NewColumns(columns)[0]
+		require.NoError(t, record.Run(context.Background(), open(t, values), []record.Work[int]{func(b *record.Batch) (int, error) {
+			add(p, b, nil)
+			return 0, nil
+		}}, func(int) error { return nil }))
+		c := p.Choose(infer.Options{})
+		require.Equal(t, sure, c.Sure, columns)
+		require.InEpsilon(t, 5_000, c.Distinct, 0.03)
+	}
+}
+
 // TestMerge divides the batches of several files among columns in every way, and wants what
 // one column has: of a survey nothing may depend on which processor was faster.
 func TestMerge(t *testing.T) {

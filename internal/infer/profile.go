@@ -46,6 +46,15 @@ type Column struct {
 	value    value.Value // of the last cell; here so that it is allocated once
 }
 
+// NewColumns returns the profiles of the columns of a source.
+func NewColumns(n int) []Column {
+	columns := make([]Column, n)
+	for i := range columns {
+		columns[i].distinct.exact = min(max(allExactDistinct/n, minExactDistinct), exactDistinct)
+	}
+	return columns
+}
+
 // Add profiles the cells of column c. It appends the hash of each of them to hashes, 0 of a
 // blank one, and returns these.
 func (p *Column) Add(rows *Rows, c int, hashes []uint64) []uint64 {

@@ -279,7 +279,7 @@ func (w *surveying) works() (works []record.Work[seen]) {
 	origin := infer.Origin{Parts: w.parts, Sheet: !w.survey.Layout.IsText(), Table: w.options.Table}
 	w.profiles, w.samples = make([][]infer.Column, workers), make([]record.Sample, workers)
 	for i := range w.profiles {
-		w.profiles[i], w.samples[i].Size = make([]infer.Column, len(w.headings)), w.options.Draw
+		w.profiles[i], w.samples[i].Size = infer.NewColumns(len(w.headings)), w.options.Draw
 		for c := range w.profiles[i] {
 			w.profiles[i][c].Origin = origin
 		}
