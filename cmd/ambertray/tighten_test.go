@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math/rand/v2"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -12,6 +13,50 @@ import (
 
 	"ambertray/internal/connect"
 )
+
+// TestTightenScript runs the printed statements as a person would, and nothing is changed but the
+// types.
+func TestTightenScript(t *testing.T) {
+	for name, to := range targets(t) {
+		t.Run(name, func(t *testing.T) {
+			d, table := newDesk(t), uniqueTable(t)
+			if name == "sqlite" {
+				to = filepath.Join(d.dir, to)
+			}
+			d.write("wide.csv", "no,lent,fee,lit\n1,01/02/2026,12.50,yes\n2,28/02/2026,1.00,no\n3,,7.5,yes\n")
+			wide := []string{"load", "wide.csv", "--to", to, "--table", table, "--change", "key="}
+			for _, column := range []string{"no", "lent", "fee", "lit"} {
+				wide = append(wide, "--change", column+".type=varchar(40)")
+			}
+			d.run(0, wide...)
+			p := d.json(0, "tighten", table, "--to", to)
+			on(t, to, statements(p)...)
+			d.run(0, "export", "--from", to, table, "--out", "out.csv")
+			require.Equal(t, "no,lent,fee,lit\n1,2026-02-01,12.50,true\n2,2026-02-28,1.00,false\n3,,7.50,true\n", d.read("out.csv"))
+			out, _ := d.run(0, "tighten", table, "--to", to)
+			require.Contains(t, out, "Nothing can be tightened.")
+		})
+	}
+}
+
+// TestTightenLater runs the statements after another session has written a text among the
+// numbers: SQLite keeps it, and nothing makes 0 of it.
+func TestTightenLater(t *testing.T) {
+	d := newDesk(t)
+	d.write("wide.csv", "no,fee\n1,12.50\n2,1.25\n")
+	d.run(0, "load", "wide.csv", "--to", "museum.db", "--change", "fee.type=text")
+	p := d.json(0, "tighten", "wide", "--to", "museum.db")
+	script := append([]string{"UPDATE wide SET fee = '12.5 tbc' WHERE no = 2"}, statements(p)...)
+	on(t, filepath.Join(d.dir, "museum.db"), script...)
+	require.Equal(t, "12.5|real|12.5 tbc|text", d.query("SELECT fee, typeof(fee) FROM wide ORDER BY no"))
+}
+
+func statements(proposal map[string]any) (list []string) {
+	for _, s := range proposal["statements"].([]any) {
+		list = append(list, s.(string))
+	}
+	return list
+}
 
 // TestTighten tightens a table of wide texts, and kills the program at random moments
 // before: the table is unchanged, or changed completely.

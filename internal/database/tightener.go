@@ -2,8 +2,8 @@ package database
 
 import (
 	"context"
-	"slices"
 
+	"ambertray/internal/dialect"
 	"ambertray/internal/table"
 )
 
@@ -52,10 +52,23 @@ func (t *Tightened) Null() string {
 	return " NOT NULL"
 }
 
-// All returns the statements in their order.
-func (s *Steps) All() (list []string) {
+// Script returns the statements for a person to run, who sees when one fails.
+func (s *Steps) Script(d *dialect.Dialect) (list []string) {
+	if s.Transaction {
+		list = append(list, d.ScriptHead()...)
+	}
 	if s.Lock != "" {
 		list = append(list, s.Lock)
 	}
-	return slices.Concat(list, s.Before, s.After, s.Release)
+	list = append(list, s.Before...)
+	for i, after := range s.After {
+		if i == 0 {
+			after = "-- Go on only if all of these have succeeded: what follows removes the old values.\n" + after
+		}
+		list = append(list, after)
+	}
+	if s.Transaction {
+		list = append(list, d.ScriptTail()...)
+	}
+	return append(list, s.Release...)
 }

@@ -33,7 +33,7 @@ func TestCaster(t *testing.T) {
 		{"decimal(7,2)", table.Column{Thousands: ".", Decimal: ","}, 0, &plain, iso("REPLACE(REPLACE(" + text + ", '.', ''), ',', '.')"), ""},
 		{"decimal(7,2)", table.Column{Currency: "£"}, 0, &plain, "", "have a sign"},
 		{"double", table.Column{NullWords: []string{"N/A", "it's"}}, 0, &plain, "CASE WHEN c IS NULL OR LOWER(" + text + ") IN ('', 'n/a', 'it''s') THEN NULL ELSE " + text + " END", ""},
-		{"boolean", table.Column{TrueWords: []string{"Yes"}, FalseWords: []string{"no"}}, 0, &plain, iso("CASE WHEN LOWER(" + text + ") IN ('yes') THEN 1 WHEN LOWER(" + text + ") IN ('no') THEN 0 END"), ""},
+		{"boolean", table.Column{TrueWords: []string{"Yes"}, FalseWords: []string{"no"}}, 0, &plain, iso("CASE WHEN LOWER(" + text + ") IN ('yes') THEN 1 WHEN LOWER(" + text + ") IN ('no') THEN 0 ELSE " + text + " END"), ""},
 		{"boolean", table.Column{}, 0, &plain, "", "words for true and false"},
 		{"date", table.Column{Format: "yyyy-MM-dd"}, 10, &plain, iso(text), ""},
 		{"date", table.Column{Format: "dd/MM/yyyy"}, 10, &plain, iso("CONCAT(SUBSTRING(" + text + ", 7, 4), '-', SUBSTRING(" + text + ", 4, 2), '-', SUBSTRING(" + text + ", 1, 2))"), ""},

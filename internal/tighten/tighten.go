@@ -277,7 +277,7 @@ func (p *Proposal) plans(ctx context.Context, to database.Target, tightener data
 		}
 		p.steps = steps
 		if len(columns) > 0 || len(p.Key) > 0 {
-			p.Statements = steps.All()
+			p.Statements = steps.Script(to.Dialect())
 		}
 		p.plan = &table.Table{Name: p.Table, Key: p.Key}
 		for i := range p.Columns {

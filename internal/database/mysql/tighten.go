@@ -25,7 +25,7 @@ var caster = dialect.Caster{
 			return "CAST(" + x + " AS signed)"
 		case t.HasClock():
 			return fmt.Sprintf("CAST(%s AS %s(%d))", x, map[bool]string{true: "time", false: "datetime"}[t.Kind == table.Time], t.Fraction())
-		case t.Kind == table.UUID:
+		case t.Kind == table.UUID, t.Kind == table.Boolean:
 			return x
 		case t.Kind == table.Double: // not every server can cast to it
 			return "(" + x + " + 0e0)"

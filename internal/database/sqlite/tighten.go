@@ -17,19 +17,9 @@ var _ database.Tightener = (*Target)(nil)
 // besideName is the name of the table that takes the place of another.
 const besideName = "ambertray_tightened"
 
-// caster writes how values are made of texts. The engine keeps dates as text.
-var caster = dialect.Caster{
-	Dialect: dialect.SQLite, Truth: [2]string{"1", "0"},
-	To: func(x string, t table.Type) string {
-		switch {
-		case t.Whole():
-			return "CAST(" + x + " AS integer)"
-		case t.Kind == table.Decimal && !dialect.SQLite.Stored(t).Textual(), t.Kind == table.Double:
-			return "CAST(" + x + " AS real)"
-		}
-		return x
-	},
-}
+// caster writes how values are made of texts. The engine keeps dates as text, and makes a number
+// of a text for a column of numbers. A text that is none it keeps, where a cast would make 0 of it.
+var caster = dialect.Caster{Dialect: dialect.SQLite, Truth: [2]string{"1", "0"}, To: func(x string, _ table.Type) string { return x }}
 
 // special finds what a definition has that is not taken over into another.
 var special = regexp.MustCompile(`(?i)\b(CHECK|COLLATE|GENERATED|AUTOINCREMENT|STRICT|WITHOUT\s+ROWID|DEFERRABLE|VIRTUAL)\b`)
