@@ -14,8 +14,7 @@ import (
 	"ambertray/internal/connect"
 )
 
-// TestTightenScript runs the printed statements as a person would, and nothing is changed but the
-// types.
+// TestTightenScript runs the printed statements on every server. Only the types change.
 func TestTightenScript(t *testing.T) {
 	for name, to := range targets(t) {
 		t.Run(name, func(t *testing.T) {
@@ -39,8 +38,8 @@ func TestTightenScript(t *testing.T) {
 	}
 }
 
-// TestTightenLater runs the statements after another session has written a text among the
-// numbers: SQLite keeps it, and nothing makes 0 of it.
+// TestTightenLater runs the statements after another session has written a text that is not a
+// number. SQLite keeps the text.
 func TestTightenLater(t *testing.T) {
 	d := newDesk(t)
 	d.write("wide.csv", "no,fee\n1,12.50\n2,1.25\n")

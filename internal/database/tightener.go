@@ -52,7 +52,7 @@ func (t *Tightened) Null() string {
 	return " NOT NULL"
 }
 
-// Script returns the statements for a person to run, who sees when one fails.
+// Script returns the statements for a person to run in a client that stops at the first error.
 func (s *Steps) Script(d *dialect.Dialect) (list []string) {
 	if s.Transaction {
 		list = append(list, d.ScriptHead()...)

@@ -199,8 +199,8 @@ func TestOpenAbove(t *testing.T) {
 	}
 }
 
-// TestWidePieces cuts long lines into batches of many records, for what is done once for each
-// column of a batch.
+// TestWidePieces checks that a source with long lines has many records in a batch, because some
+// work is done once for each column of a batch.
 func TestWidePieces(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "readings.csv")
 	line := strings.Repeat("amber,", 2_000) + "\n"

@@ -72,7 +72,7 @@ func (s *Caster) read(text string, c *table.Column, width int) (expression, why 
 	return s.Formatted(text, c.Format, c.Type), ""
 }
 
-// truth reads the words of a column. Another word is left to the server, which refuses it.
+// truth converts the words of a column. Other words are cast as they are, and most servers refuse them.
 func (s *Caster) truth(text string, c *table.Column) string {
 	return fmt.Sprintf("CASE WHEN %s THEN %s WHEN %s THEN %s ELSE %s END",
 		s.among(text, c.TrueWords), s.Truth[0], s.among(text, c.FalseWords), s.Truth[1], s.To(text, c.Type))

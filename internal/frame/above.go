@@ -27,8 +27,8 @@ func severalAbove(rows *record.Batch, row, top int, belongs func(r int) bool) in
 	return first
 }
 
-// wideAbove returns the first of several rows right above a record that have more cells, as many each.
-// They are records of another kind, because titles have fewer cells. Otherwise it returns the record.
+// wideAbove returns the first of several rows right above a record that have more cells, all the same
+// number. They are records of another kind, because titles have fewer cells. Otherwise it returns the record.
 func (h *Head) wideAbove(record int) int {
 	return severalAbove(h.Rows, record, h.top, func(r int) bool {
 		width := h.Rows.Width(r)

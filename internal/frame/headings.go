@@ -178,8 +178,8 @@ func SeekHeader(rows *record.Batch, lay source.Layout, wanted []string, uncommen
 	return found, recordLine
 }
 
-// Spacers returns the headings of those unnamed columns that have no value in the rows below the
-// header. The columns are given by their indexes.
+// Spacers returns the headings of the unnamed columns that have no value in the rows below the
+// header. unnamed are the indexes of these columns.
 func Spacers(rows *record.Batch, lay *source.Layout, unnamed []int) (names []string) {
 	end := lay.HeaderLine + max(lay.HeaderLines, 1) + lay.DescriptionLines
 	for _, i := range unnamed {
@@ -194,7 +194,7 @@ func Spacers(rows *record.Batch, lay *source.Layout, unnamed []int) (names []str
 	return names
 }
 
-// Unnamed returns the indexes of the columns whose headings the header does not have.
+// Unnamed returns the indexes of the columns without a heading in the header.
 func Unnamed(headings []string) (columns []int) {
 	for i, h := range headings {
 		if h == Numbered(i) {

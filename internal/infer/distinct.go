@@ -9,9 +9,9 @@ import (
 	"github.com/cespare/xxhash/v2"
 )
 
-// Up to exactDistinct distinct values of a column are counted exactly; beyond that the count is
-// an estimate with a standard error of 0.8 %. Where that would be more than allExactDistinct for
-// all columns, fewer are, because a value takes up to 64 bytes a goroutine.
+// Up to exactDistinct distinct values of a column are counted exactly. Above that the count is an
+// estimate with a standard error of 0.8 %. All columns together count up to allExactDistinct, but
+// each at least minExactDistinct: a value takes up to 64 bytes in each goroutine.
 const (
 	exactDistinct    = 1 << 16
 	minExactDistinct = 1 << 12
@@ -23,16 +23,16 @@ const (
 // with as many as are counted exactly the odds are one in thirty million, and the
 // conversion that follows examines every value itself.
 //
-// Most values of a column are either in the set, or hardly any is. In the second case, and
-// until that is known, they are logged and added to the set many at a time, when it is in the
-// processor's cache.
+// The values of a column usually repeat often, or hardly at all. In a column that hardly repeats,
+// and until that is known, the hashes are appended to a log. The log is added to the set as a
+// whole, while the set is in the processor's cache.
 type distinct struct {
-	exact  int      // how many are counted exactly; 0 for exactDistinct
+	exact  int      // the number of values that are counted exactly; 0 means exactDistinct
 	set    []uint64 // open addressing; 0 is free; the index of the tally is above the hash
 	size   int
-	few    bool     // most values are in the set: tallyOf is to be asked before add
-	before int      // the size of the set before the batch
-	log    []uint64 // values that may be in the set
+	few    bool     // most values are in the set: call tallyOf before add
+	before int      // size at the end of the batch before
+	log    []uint64 // values that may or may not be in the set
 	sketch *sketch
 }
 
@@ -74,7 +74,7 @@ func slot(set []uint64, h uint64) uint64 {
 	return i
 }
 
-// add counts a value. While there are few, it is one that is not in the set.
+// add counts a value. If few is set, the value must not be in the set.
 func (d *distinct) add(h uint64, tally int) {
 	switch {
 	case d.sketch != nil:
@@ -89,7 +89,7 @@ func (d *distinct) add(h uint64, tally int) {
 	}
 }
 
-// insert adds a value with the index of its tally to the set, and reports whether it was not there.
+// insert adds a value with the index of its tally to the set, and reports whether it is new.
 func (d *distinct) insert(value uint64) bool {
 	if 2*d.size >= len(d.set) {
 		d.grow()
@@ -103,7 +103,7 @@ func (d *distinct) insert(value uint64) bool {
 	return true
 }
 
-// grow doubles the set; for a log it grows in larger steps.
+// grow doubles the set, or quadruples it while a long log is added.
 func (d *distinct) grow() {
 	old, times := d.set, 2
 	if len(d.log) > len(d.set) {
@@ -117,10 +117,10 @@ func (d *distinct) grow() {
 	}
 }
 
-// settle is called after each batch of values. It chooses whether the next ones are logged,
-// and ends a log that is long enough to see whether most of its values are new. A full one is
-// long enough to see by an estimate that there are too many, which costs less than the set.
-func (d *distinct) settle(values int) {
+// endBatch decides whether the values of the next batch are logged. It adds a long log to the set,
+// and counts how many of its values are new. A full log is estimated first, which costs less than
+// the set if the column has too many values.
+func (d *distinct) endBatch(values int) {
 	n, full := len(d.log), d.limit()/4*5
 	switch {
 	case d.few:
@@ -134,17 +134,17 @@ func (d *distinct) settle(values int) {
 	d.bound()
 }
 
-// limit returns how many values are counted exactly.
+// limit returns the number of values that are counted exactly.
 func (d *distinct) limit() int { return cmp.Or(d.exact, exactDistinct) }
 
-// bound estimates the number of values from now on if there are too many.
+// bound replaces the set by an estimate if it has too many values.
 func (d *distinct) bound() {
 	if d.size > d.limit() {
 		d.estimate()
 	}
 }
 
-// addLog adds the log to the set, and returns how many of its values were not there.
+// addLog adds the log to the set, and returns the number of values that are new.
 func (d *distinct) addLog() (added int) {
 	for _, value := range d.log {
 		if value != 0 && d.insert(value) {
@@ -178,7 +178,7 @@ func (d *distinct) merge(o *distinct) {
 		d.sketch.merge(sketchOf(o.set))
 		return
 	}
-	d.log = o.set
+	d.log = o.set // addLog skips its free places
 	d.addLog()
 	d.bound()
 }

@@ -320,8 +320,8 @@ func TestParallel(t *testing.T) {
 	require.Equal(t, "70000.00", c.Max)
 }
 
-// TestManyColumns counts fewer values exactly where there are many columns, whose sets would
-// take all memory.
+// TestManyColumns checks that fewer values are counted exactly if a source has many columns,
+// because their sets would take too much memory.
 func TestManyColumns(t *testing.T) {
 	values := make([]string, 5_000)
 	for i := range values {
@@ -373,8 +373,8 @@ func TestMerge(t *testing.T) {
 	}
 }
 
-// TestForms profiles numbers of few forms, most of which lie between others and are not read,
-// and wants what comes of reading all of them.
+// TestForms profiles numbers of a few forms. Most lie between two others and are not scanned. The
+// profile must be the same as if all were.
 func TestForms(t *testing.T) {
 	random := rand.New(rand.NewPCG(5, 8))
 	groups := list("dd 0dd|d.d dd|0.ddd d.ddd|-d.dd -0.dd|d,ddd 0,ddd|-d,ddd -0,ddd|dd,d d%|$d.ddd $0.ddd (d.d)|€d.ddd €0.ddd|0000000d dddddddd|20dddddd|" +
@@ -395,7 +395,7 @@ func TestForms(t *testing.T) {
 		}
 		whole := profile(t, values, 1)
 		var alone infer.Column
-		for i := 0; i < len(values); i += 5 { // too few to know a form
+		for i := 0; i < len(values); i += 5 { // too few to learn a form
 			b := cut(t, values[i:i+5])
 			b.FirstRecord, b.FirstLine = int64(i+1), int64(i+1)
 			var some infer.Column

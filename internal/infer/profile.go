@@ -66,13 +66,13 @@ func (p *Column) Add(rows *Rows, c int, hashes []uint64) []uint64 {
 		hashes = p.addMany(rows, c, hashes)
 	}
 	p.Records += int64(len(hashes) - from)
-	p.distinct.settle(len(hashes) - from)
+	p.distinct.endBatch(len(hashes) - from)
 	p.own()
 	return hashes
 }
 
-// addFew adds the cells of a column with few distinct values. One that was seen before adds
-// nothing but a count.
+// addFew adds the cells of a column with few distinct values. A repeated value only adds to a
+// count.
 func (p *Column) addFew(rows *Rows, c int, hashes []uint64) []uint64 {
 	from, data := len(hashes), rows.batch.Data
 	for at := c; at < len(rows.cells); at += rows.width {
@@ -127,7 +127,7 @@ func (p *Column) addMany(rows *Rows, c int, hashes []uint64) []uint64 {
 	return hashes
 }
 
-// addNumber is addValue for what is most likely a number between others.
+// addNumber is addValue for a cell that is probably a number between two others.
 func (p *Column) addNumber(rows *Rows, r int, cell []byte, key uint64) int {
 	text := value.SortableOf(cell, key)
 	shape, found := p.forms.Find(len(cell), &text)
@@ -144,12 +144,12 @@ func (p *Column) addNumber(rows *Rows, r int, cell []byte, key uint64) int {
 	return i
 }
 
-// isBlank reports whether a cell is blank, and counts those that are and those that begin with
-// a space.
+// isBlank reports whether a cell is blank. It counts blank cells and values that begin with a space.
 func (p *Column) isBlank(cell []byte) bool {
 	return (len(cell) == 0 || int8(cell[0]) <= ' ') && p.isSpaces(cell) // or beyond ASCII
 }
 
+// isSpaces is the rare case of isBlank, apart so that isBlank is inlined.
 func (p *Column) isSpaces(cell []byte) bool {
 	if value.Blank(cell) {
 		p.Blanks++
@@ -161,8 +161,8 @@ func (p *Column) isSpaces(cell []byte) bool {
 	return false
 }
 
-// addValue adds a value that may be the first of its kind, and returns the index of its tally;
-// key is its prefix.
+// addValue scans a cell, adds its value, and returns the index of its tally. key is the prefix of
+// the cell.
 func (p *Column) addValue(rows *Rows, r int, cell []byte, key uint64) int {
 	// Most values change nothing that is known of the column as text.
 	if key <= p.firstKey || key >= p.lastKey || len(cell) < p.Shortest || len(cell) > p.Longest || !ascii(cell, key) {

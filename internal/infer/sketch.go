@@ -22,7 +22,7 @@ func (s *sketch) add(h uint64) {
 	}
 }
 
-// sketchOf returns a sketch of hashes, of which those that are 0 do not count.
+// sketchOf returns a sketch of the hashes that are not 0.
 func sketchOf(hashes []uint64) *sketch {
 	s := new(sketch)
 	for _, h := range hashes {

@@ -17,7 +17,7 @@ func Open(src *source.Source, lay source.Layout, c Cutter) (*Reader, []string, e
 	return OpenPieces(src, lay, c, 0)
 }
 
-// OpenPieces is Open with pieces of a given size; 0 is one that suits the lines.
+// OpenPieces is Open with a given length of the pieces. 0 derives it from the length of the lines.
 func OpenPieces(src *source.Source, lay source.Layout, c Cutter, size int) (*Reader, []string, error) {
 	head := src.Head()
 	whole := len(head) < source.HeadSize
@@ -78,8 +78,8 @@ func OpenPieces(src *source.Source, lay source.Layout, c Cutter, size int) (*Rea
 	return r, frame.Distinct(headings), nil
 }
 
-// footerOf returns what recognises the footer of a text of so many columns, whose first records
-// are given.
+// footerOf returns the footer rule of a layout. If the footer is detected, the rule learns from the
+// first records, which have width cells.
 func footerOf(c Cutter, lay *source.Layout, text []byte, whole bool, width int) frame.Footer {
 	footer := frame.Footer{Rows: int(lay.Footer), Sparse: lay.FillShort, Prose: cutsProse(lay)}
 	if lay.FindFooter {
@@ -89,7 +89,7 @@ func footerOf(c Cutter, lay *source.Layout, text []byte, whole bool, width int) 
 	return footer
 }
 
-// pieceSize returns the length of the pieces of a text that goes on like this.
+// pieceSize returns the length of the pieces for lines as long as those of text.
 func pieceSize(c Cutter, text []byte) int {
 	lines := max(lineCount(c, text), 1)
 	return min(max(PieceSize, pieceLines*len(text)/int(lines)), maxPieceSize)

@@ -25,8 +25,8 @@ const (
 	// PieceSize is the length of a piece: small enough for its cells to be
 	// worked on while they are still in the processor's cache.
 	PieceSize = 128 << 10
-	// pieceLines is how many lines a piece has at least, up to maxPieceSize: far more than are
-	// left for the next one, and some records for each column.
+	// Long lines make pieces longer, up to maxPieceSize: a piece has about pieceLines lines, many
+	// more than are held back for the next one.
 	pieceLines   = 128
 	maxPieceSize = 4 << 20
 	// smallEnd is how much text at the end of a source is cut in one go rather

@@ -370,9 +370,8 @@ func (v *Value) Resolve(s Shape, order Order) bool {
 	return true
 }
 
-// Rank returns a number by which dates, or timestamps, of one shape in the i-th of its orders
-// sort as by Int once they are resolved. It costs less than Resolve, and is false when there is
-// no such date.
+// Rank returns a number by which dates or timestamps of one shape, read in the i-th of its orders,
+// sort in time. It costs less than Resolve, and is false if the date does not exist in that order.
 func (v *Value) Rank(s Shape, i int) (rank int64, ok bool) {
 	if s.Notation&(markNoDate<<i) != 0 {
 		return 0, false

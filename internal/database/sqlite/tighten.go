@@ -17,8 +17,8 @@ var _ database.Tightener = (*Target)(nil)
 // besideName is the name of the table that takes the place of another.
 const besideName = "ambertray_tightened"
 
-// caster writes how values are made of texts. The engine keeps dates as text, and makes a number
-// of a text for a column of numbers. A text that is none it keeps, where a cast would make 0 of it.
+// caster writes the expressions that convert texts. A cast would turn a text that is not a number
+// into 0. Without a cast a numeric column converts numbers and keeps any other text. Dates stay text.
 var caster = dialect.Caster{Dialect: dialect.SQLite, Truth: [2]string{"1", "0"}, To: func(x string, _ table.Type) string { return x }}
 
 // special finds what a definition has that is not taken over into another.
