@@ -120,6 +120,7 @@ func (s *session) bulkRows(r *tds.Reader, x *tsql.InsertBulk) (n int64, err erro
 		}
 		_, err := insert.Step()
 		_ = insert.Reset()
+		err = s.orRaised(err)
 		if err != nil {
 			return 0, withKey(s.translated(err), t, into, row)
 		}

@@ -107,7 +107,16 @@ func (s *session) prepareTemp() error {
 
 // query runs a query of our own and gives each row to a function.
 func (s *session) query(sql string, each func(*sqlite.Stmt) error, args ...any) error {
-	return sqlitex.ExecuteTransient(s.db, sql, &sqlitex.ExecOptions{Args: args, ResultFunc: each})
+	return s.orRaised(sqlitex.ExecuteTransient(s.db, sql, &sqlitex.ExecOptions{Args: args, ResultFunc: each}))
+}
+
+// orRaised returns the error of a conversion while a statement ran, which SQLite does not return.
+func (s *session) orRaised(err error) error {
+	if s.raised == nil {
+		return err
+	}
+	err, s.raised = s.raised, nil
+	return err
 }
 
 // number runs a query for one number, which is 0 without rows.

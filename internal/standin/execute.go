@@ -98,6 +98,7 @@ func (s *session) value(x tsql.Expr) (code, error) {
 	}
 	defer st.Finalize()
 	_, err = st.Step()
+	err = s.orRaised(err)
 	if err != nil {
 		return v, s.translated(err)
 	}
@@ -184,6 +185,7 @@ func (s *session) send(q *compiled) (n int64, err error) {
 	var v tds.Value
 	for {
 		found, err := st.Step()
+		err = s.orRaised(err)
 		if err != nil {
 			return n, s.translated(err)
 		}

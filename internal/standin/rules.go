@@ -243,11 +243,6 @@ var (
 
 // translated returns what SQLite says of a statement as the server would.
 func (s *session) translated(err error) error {
-	raised := s.raised
-	if raised != nil {
-		s.raised = nil
-		return raised
-	}
 	var e *tds.Error
 	if errors.As(err, &e) {
 		return err

@@ -163,6 +163,8 @@ func TestStatements(t *testing.T) {
 		// What a table cannot be.
 		{"CREATE TABLE wide (x nvarchar(5000))", "error 131"}, {"CREATE TABLE keyed (x nvarchar(460) PRIMARY KEY)", "error 1944"}, {"CREATE TABLE odd (x text)", "error 50001"}, {"CREATE TABLE paid (x money, y smallmoney); INSERT INTO paid VALUES (-1.25, '214748.3647')", ""}, {"SELECT x, y, x + 1 FROM paid WHERE x < 0 AND y = 214748.3647", "-1.2500|214748.3647|-0.2500"}, {"CREATE TABLE twice (x int, X int)", "error 2705"},
 		{"CREATE TABLE d (x int); INSERT INTO d VALUES (1), (1)", ""}, {"ALTER TABLE d ADD PRIMARY KEY (x)", "error 8111"}, {"CREATE UNIQUE INDEX d_x ON d (x)", "error 1505 1750"}, {"ALTER TABLE d ADD CONSTRAINT c CHECK (x > 1)", "error 547"},
+		{"CREATE TABLE later (day varchar(20)); INSERT INTO later VALUES ('soon')", ""}, {"ALTER TABLE later ALTER COLUMN day date", "error 241"}, {"SELECT day FROM later", "soon"},
+		{"SELECT CAST(day AS int) FROM later", "error 245"}, {"UPDATE later SET day = CAST(day AS date)", "error 241"}, {"SELECT 1 WHERE EXISTS (SELECT 1 FROM later WHERE CAST(day AS int) = 1)", "error 245"},
 		{"DROP TABLE IF EXISTS nothing; DROP TABLE d", ""}, {"DROP TABLE d", "error 3701"},
 		// All else is refused.
 		{"MERGE shelf USING find ON 1 = 1", "error 102"}, {"SELECT * INTO copy FROM shelf", "error 50001"}, {"SELECT stdev(room) FROM shelf", "error 195"}, {"CREATE VIEW v AS SELECT 1", "error 102"},
