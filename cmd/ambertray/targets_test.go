@@ -2,6 +2,7 @@ package main_test
 
 import (
 	"context"
+	"fmt"
 	"io"
 	"os"
 	"os/exec"
@@ -18,13 +19,22 @@ import (
 // on runs statements on a target as its administrator.
 func on(t *testing.T, url string, statements ...string) {
 	t.Helper()
+	require.NoError(t, try(t, url, statements...))
+}
+
+// try is on for statements of which one may fail.
+func try(t *testing.T, url string, statements ...string) error {
+	t.Helper()
 	to, err := connect.Open(context.Background(), url, connect.Options{})
 	require.NoError(t, err)
 	defer to.Close()
 	for _, s := range statements {
 		_, err := to.Exec(context.Background(), s)
-		require.NoError(t, err, s)
+		if err != nil {
+			return fmt.Errorf("%s: %w", s, err)
+		}
 	}
+	return nil
 }
 
 // facts returns what targets test finds.

@@ -38,16 +38,89 @@ func TestTightenScript(t *testing.T) {
 	}
 }
 
-// TestTightenLater runs the statements after another session has written a text that is not a
-// number. SQLite keeps the text.
+// TestTightenLater runs the statements after another session has written a value that does not fit.
+// SQLite keeps it, the other servers refuse it, and nothing is changed.
 func TestTightenLater(t *testing.T) {
-	d := newDesk(t)
-	d.write("wide.csv", "no,fee\n1,12.50\n2,1.25\n")
-	d.run(0, "load", "wide.csv", "--to", "museum.db", "--change", "fee.type=text")
-	p := d.json(0, "tighten", "wide", "--to", "museum.db")
-	script := append([]string{"UPDATE wide SET fee = '12.5 tbc' WHERE no = 2"}, statements(p)...)
-	on(t, filepath.Join(d.dir, "museum.db"), script...)
-	require.Equal(t, "12.5|real|12.5 tbc|text", d.query("SELECT fee, typeof(fee) FROM wide ORDER BY no"))
+	columns := []struct{ wide, first, second, later, unchanged string }{
+		{"varchar(60)", "01/02/2026", "28/02/2026", "12/03/2026 tbc", ""},
+		{"varchar(60)", "01/02/2026", "28/02/2026", "12/03/2026 10:00", ""},
+		{"varchar(60)", "01/02/2026", "28/02/2026", "12x03x2026", ""},
+		{"varchar(60)", "01/02/2026", "28/02/2026", "soon", ""},
+		{"varchar(60)", "1/2/2026", "28/2/2026", "12/3/2026 tbc", "sqlite sqlserver"},
+		{"varchar(60)", "1/2/2026 0:00", "28/2/2026 0:00", "12/3/2026 10:00", "sqlite sqlserver"},
+		{"varchar(60)", "01/02/2026 00:00", "28/02/2026 00:00", "12/03/2026 10:00", ""},
+		{"varchar(60)", "1-Feb-2026", "28-Feb-2026", "12-Mar-2026 tbc", "sqlite sqlserver"},
+		{"varchar(60)", "2026-02-01", "2026-02-28", "2026-03-12 10:00", ""},
+		{"varchar(60)", "2026-02-01T10:00", "2026-02-28T11:00", "2026-02-28T10:00:01", ""},
+		{"varchar(60)", "2026-02-01 10:00:01.25", "2026-02-28 11:00:00.5", "2026-02-28 10:00:01.123", "sqlite"},
+		{"varchar(60)", "2026-02-01T10:00:00+01:00", "2026-02-28T10:00:00Z", "2026-03-12T10:00:00Z tbc", "sqlite sqlserver mysql"},
+		{"timestamp(6)", "2026-02-01 10:00:00.5", "2026-02-28 11:00:00", "2026-02-28 10:00:00.25", ""},
+		{"varchar(60)", "10:15", "11:30", "11:30:20", ""},
+		{"varchar(60)", "12.50", "1.25", "1.239", ""},
+		{"varchar(60)", "12.50", "1.25", "12.5 tbc", ""},
+		{"varchar(60)", "1.234,50", "1,25", "1.5", ""},
+		{"varchar(60)", "1.234,50", "1,25", "ca. 1,5", ""},
+		{"varchar(60)", "1,234.50", "2.25", "1.5,000", ""},
+		{"varchar(60)", "12", "99", "12.7", ""},
+		{"varchar(60)", "1,234", "1,234,567", "1,5", ""},
+		{"varchar(60)", "1.5e3", "1e-7", "1e3x", ""},
+		{"decimal(18,4)", "12.50", "1.25", "1.239", ""},
+		{"varchar(60)", "yes", "no", "on", ""},
+	}
+	var head, first, second strings.Builder
+	head.WriteString("no")
+	first.WriteString("1")
+	second.WriteString("2")
+	for i, c := range columns {
+		fmt.Fprintf(&head, ";c%d", i)
+		first.WriteString(";" + c.first)
+		second.WriteString(";" + c.second)
+	}
+	for name, to := range targets(t) {
+		t.Run(name, func(t *testing.T) {
+			d, table := newDesk(t), uniqueTable(t)
+			if name == "sqlite" {
+				to = filepath.Join(d.dir, to)
+			}
+			d.write("wide.csv", head.String()+"\n"+first.String()+"\n"+second.String()+"\n")
+			wide := []string{"load", "wide.csv", "--to", to, "--table", table, "--change", "key="}
+			for i, c := range columns {
+				wide = append(wide, "--change", fmt.Sprintf("c%d.type=%s", i, c.wide))
+			}
+			d.run(0, wide...)
+			p := d.json(0, "tighten", table, "--to", to)
+			rows := func() string {
+				out, _ := d.run(0, "export", "--from", to, "--query", "SELECT * FROM "+table+" ORDER BY no", "--out", "-")
+				return out
+			}
+			before := rows()
+			script := statements(p)
+			for i, c := range columns {
+				changes := p["columns"].([]any)[i+1].(map[string]any)["changes"].(bool)
+				require.Equal(t, !strings.Contains(c.unchanged, name), changes, "%v", c)
+				write := fmt.Sprintf("UPDATE %s SET c%d = '%%s' WHERE no = 1", table, i)
+				on(t, to, fmt.Sprintf(write, c.later))
+				if name == "sqlite" {
+					continue
+				}
+				if !changes {
+					on(t, to, fmt.Sprintf(write, c.first))
+					continue
+				}
+				require.Error(t, try(t, to, script...), "%v", c)
+				on(t, to, fmt.Sprintf(write, c.first))
+				require.Equal(t, before, rows(), "%v", c)
+			}
+			if name == "sqlite" {
+				on(t, to, script...)
+				for i, c := range columns {
+					require.Equal(t, c.later, d.query(fmt.Sprintf("SELECT c%d FROM %s WHERE no = 1", i, table)), "%v", c)
+				}
+				return
+			}
+			d.run(0, "tighten", table, "--to", to, "--apply")
+		})
+	}
 }
 
 func statements(proposal map[string]any) (list []string) {

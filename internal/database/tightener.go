@@ -44,6 +44,11 @@ func (t *Tightened) Rewritten() bool {
 	return t.Retyped && t.Was.Type != nil && t.Was.Type.Textual() && !t.Type.Textual()
 }
 
+// Rounded reports whether a server would round values that are more exact than the new type.
+func (t *Tightened) Rounded() bool {
+	return t.Retyped && t.Was.Type != nil && (t.Was.Type.Kind == table.Decimal || t.Was.Type.HasClock())
+}
+
 // Null is the end of a column's definition.
 func (t *Tightened) Null() string {
 	if t.Nullable {
@@ -54,9 +59,7 @@ func (t *Tightened) Null() string {
 
 // Script returns the statements for a person to run in a client that stops at the first error.
 func (s *Steps) Script(d *dialect.Dialect) (list []string) {
-	if s.Transaction {
-		list = append(list, d.ScriptHead()...)
-	}
+	list = append(list, d.ScriptHead()...)
 	if s.Lock != "" {
 		list = append(list, s.Lock)
 	}
@@ -67,8 +70,5 @@ func (s *Steps) Script(d *dialect.Dialect) (list []string) {
 		}
 		list = append(list, after)
 	}
-	if s.Transaction {
-		list = append(list, d.ScriptTail()...)
-	}
-	return append(list, s.Release...)
+	return append(append(list, d.ScriptTail()...), s.Release...)
 }

@@ -8,8 +8,10 @@ import (
 )
 
 // Caster writes the expressions by which a server reads the texts of a column as values
-// of another type. A server reads some texts otherwise than we do: whoever uses them
-// compares the values afterwards.
+// of another type. A value that would lose something, such as the end of its text or a
+// decimal, is not read: other sessions may write such a value before the expression is used.
+// A server reads some texts otherwise than we do: whoever uses them compares the values
+// afterwards.
 type Caster struct {
 	*Dialect
 	// To casts an expression to a type.
@@ -17,10 +19,19 @@ type Caster struct {
 	// Formatted reads an expression as a date or time by a pattern, or is nil where the
 	// server only reads dates that are written alike, digit by digit.
 	Formatted func(expression, pattern string, t table.Type) string
+	// Unformed is the condition that Formatted would read a text that has not the form of a
+	// pattern; it is "" if there is no such text.
+	Unformed func(text, pattern string) string
 	// ByFormat says that times are read by their pattern also where it is that of ISO 8601.
 	ByFormat bool
 	// Truth are the constants for true and false.
 	Truth [2]string
+	// Matches is the condition that a text is a pattern: of itself, a character or a set such as
+	// [0-9] or [^0-9], and * for any characters.
+	Matches func(text, pattern string) string
+	// Keeps says that a column takes values of any type: one that is not read stays as it is.
+	// Other servers are given a text in its place that they refuse, and that says why.
+	Keeps bool
 }
 
 // Values returns the expression for the values that the rules of column c make of the
@@ -39,7 +50,38 @@ func (s *Caster) Values(c *table.Column, width int) (expression, why string) {
 	if len(c.NullWords) > 0 {
 		blank = s.among(text, append([]string{""}, c.NullWords...))
 	}
-	return fmt.Sprintf("CASE WHEN %s IS NULL OR %s THEN NULL ELSE %s END", s.Quote(c.Name), blank, read), ""
+	unread := s.unread(text, c, width)
+	if unread != "" {
+		read = s.refused(s.Quote(c.Name), c) + " ELSE " + read
+		unread = " WHEN " + unread + " THEN "
+	} else {
+		unread = " ELSE "
+	}
+	return fmt.Sprintf("CASE WHEN %s IS NULL OR %s THEN NULL%s%s END", s.Quote(c.Name), blank, unread, read), ""
+}
+
+// Narrower returns the expression for the values of column c, which has a wider type of its kind,
+// in the new type. A value that the new type changes is not read.
+func (s *Caster) Narrower(c *table.Column) string {
+	q := s.Quote(c.Name)
+	return s.Unless(q+" <> "+s.To(q, c.Type), q, c)
+}
+
+// Unless returns the expression that reads a text or value of column c unless a condition holds.
+func (s *Caster) Unless(lost, value string, c *table.Column) string {
+	return fmt.Sprintf("CASE WHEN %s THEN %s ELSE %s END", lost, s.refused(s.Quote(c.Name), c), s.To(value, c.Type))
+}
+
+// refused is what becomes of a value that is not read.
+func (s *Caster) refused(value string, c *table.Column) string {
+	if s.Keeps {
+		return value
+	}
+	what := c.Format
+	if what == "" {
+		what = c.Type.String()
+	}
+	return s.To("CONCAT("+s.Literal("not "+what+": ")+", "+value+")", c.Type)
 }
 
 func (s *Caster) read(text string, c *table.Column, width int) (expression, why string) {
@@ -59,6 +101,16 @@ func (s *Caster) read(text string, c *table.Column, width int) (expression, why 
 	case c.Type.Kind == table.UUID:
 		return s.To(text, c.Type), ""
 	}
+	if hasMidnight(c, width) {
+		width = len(c.Format)
+		if c.Format == isoDate {
+			text = fmt.Sprintf("SUBSTRING(%s, 1, %d)", text, width)
+		}
+	}
+	other := s.Title + " does not read dates or times that are written like these"
+	if s.Keeps && c.Format != "" && (shape(c.Format, width) == "" || strings.Contains(c.Format, "S")) {
+		return "", other
+	}
 	if s.ByFormat && c.Type.HasClock() && c.Format != "" {
 		return s.Formatted(text, c.Format, c.Type), ""
 	}
@@ -67,15 +119,15 @@ func (s *Caster) read(text string, c *table.Column, width int) (expression, why 
 		return s.To(iso, c.Type), ""
 	}
 	if s.Formatted == nil {
-		return "", "the dates or times are written in several ways, and " + s.Title + " reads only one"
+		return "", other
 	}
 	return s.Formatted(text, c.Format, c.Type), ""
 }
 
-// truth converts the words of a column. Other words are cast as they are, and most servers refuse them.
+// truth converts the words of a column. No other word is read.
 func (s *Caster) truth(text string, c *table.Column) string {
 	return fmt.Sprintf("CASE WHEN %s THEN %s WHEN %s THEN %s ELSE %s END",
-		s.among(text, c.TrueWords), s.Truth[0], s.among(text, c.FalseWords), s.Truth[1], s.To(text, c.Type))
+		s.among(text, c.TrueWords), s.Truth[0], s.among(text, c.FalseWords), s.Truth[1], s.refused(s.Quote(c.Name), c))
 }
 
 // among is the condition that a text is one of some words, in any letter case.
@@ -91,32 +143,32 @@ func (s *Caster) among(text string, words []string) string {
 // each of them there.
 var isoParts = []struct{ part, before string }{{"yyyy", ""}, {"MM", "-"}, {"dd", "-"}, {"HH", " "}, {"mm", ":"}, {"ss", ":"}, {"SSSSSS", "."}}
 
-// rearranged writes a text of a pattern as ISO 8601, of which every part has its place:
-// all values have as many characters as the pattern.
-func rearranged(text, pattern string, width int) (expression string, ok bool) {
-	pattern = strings.ReplaceAll(pattern, "'T'", "T")
-	if strings.Contains(pattern, "XXX") {
-		return "", false
+// isoDate is the format of the dates of ISO 8601.
+const isoDate = "yyyy-MM-dd"
+
+// rearranged writes a text of a format as ISO 8601. If ok is false, it cannot: the parts of such
+// texts have no places of their own.
+func rearranged(text, format string, width int) (expression string, ok bool) {
+	if shape(format, width) == "" {
+		return text, isISO(format)
 	}
-	if pattern == "" || strings.HasPrefix(pattern, "yyyy-MM-dd") || strings.HasPrefix(pattern, "HH:mm") && !strings.Contains(pattern, "a") {
-		return text, true // which every server reads as it is
-	}
-	if width != len(pattern) || strings.ContainsAny(strings.Join(strings.FieldsFunc(pattern, func(r rune) bool { return strings.ContainsRune("yMdHms-/. :T", r) }), ""), "ahEX") || strings.Contains(pattern, "MMM") {
-		return "", false
+	format = strings.ReplaceAll(format, "'T'", "T")
+	if format == isoDate || strings.HasPrefix(format, "yyyy-MM-dd HH:mm:ss") || strings.HasPrefix(format, "HH:mm:ss") {
+		return text, true
 	}
 	var pieces []string
 	for _, p := range isoParts {
-		at := strings.Index(pattern, p.part)
+		at := strings.Index(format, p.part)
 		if at < 0 {
-			if p.part == "yyyy" {
-				return "", false
-			}
 			continue
 		}
-		if p.before != "" {
+		if pieces != nil {
 			pieces = append(pieces, "'"+p.before+"'")
 		}
 		pieces = append(pieces, fmt.Sprintf("SUBSTRING(%s, %d, %d)", text, at+1, len(p.part)))
+	}
+	if strings.HasSuffix(format, "mm") {
+		pieces = append(pieces, "':00'")
 	}
 	return "CONCAT(" + strings.Join(pieces, ", ") + ")", true
 }

@@ -452,7 +452,7 @@ var yearOne = time.Date(1, 1, 1, 0, 0, 0, 0, time.UTC)
 func fromTime(when time.Time, clockOnly bool, to Type) (tds.Value, error) {
 	when = when.UTC()
 	days := (when.Unix() - yearOne.Unix()) / 86_400
-	clock := (when.Unix()-yearOne.Unix())%86_400*10_000_000 + int64(when.Nanosecond()/100)
+	clock := int64((when.Hour()*60+when.Minute())*60+when.Second())*10_000_000 + int64(when.Nanosecond()/100)
 	switch {
 	case to.Name == "time":
 		return tds.Value{Int: roundTicks(clock, to)}, nil

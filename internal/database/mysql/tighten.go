@@ -24,7 +24,7 @@ var caster = dialect.Caster{
 		case t.Whole():
 			return "CAST(" + x + " AS signed)"
 		case t.HasClock():
-			return fmt.Sprintf("CAST(%s AS %s(%d))", x, map[bool]string{true: "time", false: "datetime"}[t.Kind == table.Time], t.Fraction())
+			return fmt.Sprintf("STR_TO_DATE(%s, '%s')", x, clockPattern(t))
 		case t.Kind == table.UUID, t.Kind == table.Boolean:
 			return x
 		case t.Kind == table.Double: // not every server can cast to it
@@ -32,9 +32,33 @@ var caster = dialect.Caster{
 		}
 		return "CAST(" + x + " AS " + t.String() + ")"
 	},
-	Formatted: func(x, pattern string, _ table.Type) string {
+	Formatted: func(x, pattern string, t table.Type) string {
+		if t.Kind == table.Date && !strings.Contains(pattern, " ") {
+			x = "SUBSTRING_INDEX(" + x + ", ' ', 1)" // without midnight
+		}
 		return fmt.Sprintf("STR_TO_DATE(%s, %s)", x, dialect.MySQL.Literal(patterns.Replace(pattern)))
 	},
+	Unformed: func(x, pattern string) string {
+		if strings.Contains(pattern, " ") {
+			return "" // STR_TO_DATE refuses it
+		}
+		return x + " REGEXP '(?s) .*[^0:.]'"
+	},
+	Matches: func(x, pattern string) string {
+		return x + " REGEXP " + dialect.MySQL.Literal("(?s)^"+strings.ReplaceAll(pattern, "*", ".*")+"$")
+	},
+}
+
+// clockPattern is the pattern of the texts of a type with a time of day.
+func clockPattern(t table.Type) string {
+	pattern := "%H:%i:%s"
+	if t.Kind != table.Time {
+		pattern = "%Y-%m-%d " + pattern
+	}
+	if t.Fraction() > 0 {
+		pattern += ".%f"
+	}
+	return pattern
 }
 
 // besidePrefix begins the names of columns that stand beside those that they are to
@@ -109,20 +133,43 @@ func (x *tightening) retype(c *database.Tightened, beside, rest string) (why str
 	d := dialect.MySQL
 	values := d.Quote(c.Name)
 	if c.Rewritten() {
+		if strings.Contains(c.Format, "XXX") {
+			return "its times have offsets, which the server does not read"
+		}
 		values, why = caster.Values(&c.Column, c.Width)
 		if why != "" {
 			return why
 		}
+	} else if c.Rounded() {
+		values = narrower(c)
 	}
 	typ := d.TypeName(c.Type)
+	computed := typ
+	if c.Type.HasClock() && c.Type.Fraction() > 0 { // the server computes all digits or none
+		computed = d.TypeName(c.Type.WithFraction(table.Micros))
+	}
 	if c.Type.Textual() {
 		typ += characterSet.FindString(rest)
+		computed = typ
 	}
 	rest = characterSet.ReplaceAllString(rest, "")
-	x.added = append(x.added, fmt.Sprintf("ADD COLUMN %s %s GENERATED ALWAYS AS (%s) STORED AFTER %s", beside, typ, values, d.Quote(c.Name)))
+	x.added = append(x.added, fmt.Sprintf("ADD COLUMN %s %s GENERATED ALWAYS AS (%s) STORED AFTER %s", beside, computed, values, d.Quote(c.Name)))
 	x.dropped = append(x.dropped, "DROP COLUMN "+beside)
 	x.last = append(x.last, "DROP COLUMN "+d.Quote(c.Name), fmt.Sprintf("CHANGE %s %s %s%s", beside, d.Quote(c.Name), typ, rest))
 	return ""
+}
+
+// narrower writes the values of a column in a narrower type. A time is read from its text, for the
+// server rounds times as a setting says, and computes no column that depends on one.
+func narrower(c *database.Tightened) string {
+	if !c.Type.HasClock() {
+		return caster.Narrower(&c.Column)
+	}
+	q, end := dialect.MySQL.Quote(c.Name), strings.Repeat("0", c.Was.Type.Fraction()-c.Type.Fraction())
+	if c.Type.Fraction() == 0 {
+		end = "." + end
+	}
+	return caster.Unless(fmt.Sprintf("%s NOT LIKE '%%%s'", q, end), fmt.Sprintf("LEFT(%s, CHAR_LENGTH(%s) - %d)", q, q, len(end)), &c.Column)
 }
 
 func attributesOf(c *database.Tightened, attributes map[string]string) string {

@@ -15,6 +15,10 @@ var _ database.Tightener = (*Target)(nil)
 // patterns are the words of formats as the server writes them.
 var patterns = strings.NewReplacer("'T'", "\"T\"", "EEE, ", "Dy, ", "yyyy", "YYYY", "yy", "YY", "MMM", "Mon", "MM", "MM", "dd", "DD", "HH", "HH24", "hh", "HH12", "mm", "MI", "ss", "SS", ".SSSSSS", ".US", "a", "AM", "XXX", "TZH:TZM")
 
+// forms are the words of formats as regular expressions.
+var forms = strings.NewReplacer("'T'", "T", "EEE", "[[:alpha:]]+", "yyyy", "[0-9]{4}", "yy", "[0-9]{2}", "MMM", "[[:alpha:]]+", "MM", "[0-9]{1,2}", "dd", "[0-9]{1,2}",
+	"HH", "[0-9]{1,2}", "hh", "[0-9]{1,2}", "mm", "[0-9]{2}", "ss", "[0-9]{2}", ".SSSSSS", "([.][0-9]{1,6})?", "a", "[AaPp][.]?[Mm][.]?", "XXX", " ?(Z|[-+][0-9:]+)", ".", "[.]")
+
 // caster writes how the server reads texts.
 var caster = dialect.Caster{
 	Dialect: dialect.PostgreSQL, Truth: [2]string{"true", "false"},
@@ -22,7 +26,24 @@ var caster = dialect.Caster{
 		return "CAST(" + x + " AS " + dialect.PostgreSQL.TypeName(t) + ")"
 	},
 	Formatted: func(x, pattern string, t table.Type) string {
+		switch {
+		case !strings.Contains(pattern, "XXX"):
+		case strings.HasPrefix(pattern, "yyyy-MM-dd"), strings.Contains(pattern, "MMM"):
+			return "CAST(" + x + " AS " + dialect.PostgreSQL.TypeName(t) + ")"
+		default: // to_timestamp reads no Z
+			x = "REPLACE(" + x + ", 'Z', '+00:00')"
+		}
 		return fmt.Sprintf("CAST(to_timestamp(%s, %s) AS %s)", x, dialect.PostgreSQL.Literal(patterns.Replace(pattern)), dialect.PostgreSQL.TypeName(t))
+	},
+	Unformed: func(x, pattern string) string {
+		form := forms.Replace(pattern)
+		if !strings.Contains(pattern, "mm") {
+			form += "([ T][0:.]+)?" // midnight
+		}
+		return x + " !~ " + dialect.PostgreSQL.Literal("^"+form+"$")
+	},
+	Matches: func(x, pattern string) string {
+		return x + " ~ " + dialect.PostgreSQL.Literal("^"+strings.ReplaceAll(pattern, "*", ".*")+"$")
 	},
 }
 
@@ -86,6 +107,8 @@ func retype(c *database.Tightened) (actions []string, why string) {
 				return nil, why
 			}
 			action += " USING " + values
+		} else if c.Rounded() {
+			action += " USING " + caster.Narrower(&c.Column)
 		}
 		actions = append(actions, action)
 	}

@@ -19,7 +19,11 @@ const besideName = "ambertray_tightened"
 
 // caster writes the expressions that convert texts. A cast would turn a text that is not a number
 // into 0. Without a cast a numeric column converts numbers and keeps any other text. Dates stay text.
-var caster = dialect.Caster{Dialect: dialect.SQLite, Truth: [2]string{"1", "0"}, To: func(x string, _ table.Type) string { return x }}
+var caster = dialect.Caster{
+	Dialect: dialect.SQLite, Truth: [2]string{"1", "0"}, Keeps: true,
+	To:      func(x string, _ table.Type) string { return x },
+	Matches: func(x, pattern string) string { return x + " GLOB " + dialect.SQLite.Literal(pattern) },
+}
 
 // special finds what a definition has that is not taken over into another.
 var special = regexp.MustCompile(`(?i)\b(CHECK|COLLATE|GENERATED|AUTOINCREMENT|STRICT|WITHOUT\s+ROWID|DEFERRABLE|VIRTUAL)\b`)
@@ -95,7 +99,7 @@ func (t *Target) rebuilt(ctx context.Context, name string, changed map[string]*d
 			case c.Rewritten():
 				expression, reason = caster.Values(&c.Column, c.Width)
 			case c.Retyped && c.Type.Kind == table.Date: // a timestamp, which is kept as text
-				expression = "SUBSTRING(" + value + ", 1, 10)"
+				expression = "CASE WHEN SUBSTRING(" + value + ", 11) GLOB '*[^T 0:.]*' THEN " + value + " ELSE SUBSTRING(" + value + ", 1, 10) END"
 			}
 			if reason != "" {
 				why[row[0]] = reason

@@ -17,6 +17,9 @@ func (t *Target) caster() *dialect.Caster {
 	return &dialect.Caster{
 		Dialect: t.dialect, Truth: [2]string{"'1'", "'0'"},
 		To: func(x string, _ table.Type) string { return x }, // the type of the column is changed after
+		Matches: func(x, pattern string) string {
+			return x + " LIKE " + t.dialect.Literal(strings.ReplaceAll(pattern, "*", "%"))
+		},
 	}
 }
 
@@ -58,6 +61,10 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 				continue
 			}
 			written = append(written, q+" = "+values)
+		} else if c.Rounded() {
+			caster := t.caster()
+			caster.To = func(x string, typ table.Type) string { return "CAST(" + x + " AS " + t.dialect.TypeName(typ) + ")" }
+			written = append(written, q+" = "+caster.Narrower(&c.Column))
 		}
 		retyped = append(retyped, "ALTER TABLE "+quoted+" ALTER COLUMN "+q+" "+native+c.Null())
 	}

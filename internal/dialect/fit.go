@@ -1,0 +1,122 @@
+package dialect
+
+import (
+	"cmp"
+	"strings"
+
+	"ambertray/internal/table"
+)
+
+// digit is a pattern of Caster.Matches.
+const digit = "[0-9]"
+
+// unread is the condition that a text has not the form of its column, and may be read as another
+// value. It is "" if the server refuses every such text by itself.
+func (s *Caster) unread(text string, c *table.Column, width int) string {
+	var odd []string
+	switch {
+	case c.Type.Numeric():
+		odd = s.oddNumbers(c)
+	case c.Type.Kind == table.UUID && width == 36:
+		return "NOT " + s.Matches(text, strings.ReplaceAll("********-****-****-****-************", "*", "[0-9A-Fa-f]"))
+	case c.Type.Kind == table.Date || c.Type.HasClock():
+		fixed := shape(c.Format, width)
+		if hasMidnight(c, width) {
+			fixed = shape(c.Format, len(c.Format)) + "[ T]" + strings.Repeat("[0:.]", width-len(c.Format)-1)
+		}
+		switch {
+		case fixed != "":
+			return "NOT " + s.Matches(text, fixed)
+		case isISO(c.Format):
+			odd = oddDates(c)
+		case s.Unformed != nil:
+			return s.Unformed(text, c.Format)
+		}
+	}
+	var list []string
+	for _, pattern := range odd {
+		list = append(list, s.Matches(text, pattern))
+	}
+	return strings.Join(list, " OR ")
+}
+
+// oddNumbers returns the patterns of texts that are not numbers as the column has them.
+func (s *Caster) oddNumbers(c *table.Column) []string {
+	rewritten := c.Thousands != "" || c.Decimal != ""
+	if s.Keeps && !rewritten {
+		return nil
+	}
+	point := ""
+	if !c.Type.Whole() {
+		point = cmp.Or(c.Decimal, ".")
+	}
+	signs := "-+0-9" + c.Thousands + point
+	if c.Type.Kind == table.Double {
+		signs += "eE"
+	}
+	odd := []string{"*[^" + signs + "]*"}
+	if c.Type.Kind == table.Decimal && !s.Keeps { // which would be rounded
+		odd = append(odd, "*["+point+"]"+strings.Repeat(digit, c.Type.Scale+1)+"*")
+	}
+	if rewritten {
+		odd = append(odd, oddSigns(c.Thousands, point)...)
+	}
+	return odd
+}
+
+// oddSigns returns the patterns of texts that are numbers only after their signs are rewritten.
+func oddSigns(thousands, point string) []string {
+	odd := []string{"*[0-9" + thousands + "][-+]*"}
+	if point != "" {
+		odd = append(odd, "*["+point+"]*["+point+thousands+"]*")
+	}
+	if thousands == "" {
+		return odd
+	}
+	group := "*[" + thousands + "]"
+	odd = append(odd, group+group[1:]+"*", group+strings.Repeat(digit, 4)+"*")
+	for n := range 3 { // the last group has three digits
+		short := group + strings.Repeat(digit, n)
+		odd = append(odd, short, short+"[^0-9"+thousands+"]*")
+	}
+	return odd
+}
+
+// isISO reports whether every server reads the texts of a format of dates as they are.
+func isISO(format string) bool {
+	if strings.Contains(format, "XXX") {
+		return false
+	}
+	return format == "" || strings.HasPrefix(format, isoDate) || strings.HasPrefix(format, "HH:mm") && !strings.Contains(format, "a")
+}
+
+// oddDates returns the patterns of texts that are not dates and times of ISO 8601, or are more
+// exact than the type.
+func oddDates(c *table.Column) []string {
+	if c.Type.Kind == table.Date { // a time of day is midnight
+		return []string{"*[^-0-9 T:.]*", "*[ T]*[1-9]*"}
+	}
+	return []string{"*[^-0-9 T:.]*", "*[.]" + strings.Repeat(digit, c.Type.Fraction()+1) + "*"}
+}
+
+// hasMidnight reports whether every text of a column of dates has a time of day, which is midnight.
+func hasMidnight(c *table.Column, width int) bool {
+	return c.Type.Kind == table.Date && width > len(c.Format)+1 && shape(c.Format, len(c.Format)) != ""
+}
+
+// shape is the pattern of the texts of a format of dates if every part has its place; else it is "".
+func shape(format string, width int) string {
+	format = strings.ReplaceAll(format, "'T'", "T")
+	if width != len(format) || strings.Trim(format, "yMdHmsST-/. :") != "" || strings.Contains(format, "MMM") || !strings.Contains(format, "yyyy") && !strings.HasPrefix(format, "HH:mm") {
+		return ""
+	}
+	var b strings.Builder
+	for _, r := range format {
+		if strings.ContainsRune("yMdHmsS", r) {
+			b.WriteString(digit)
+		} else {
+			b.WriteString("[" + string(r) + "]")
+		}
+	}
+	return b.String()
+}
