@@ -123,6 +123,91 @@ func TestTightenLater(t *testing.T) {
 	}
 }
 
+// TestTightenForms tightens columns of numbers, dates and times in many forms. A column stays if the
+// server does not read a form of it, so that all others can be changed.
+func TestTightenForms(t *testing.T) {
+	forms := []struct{ texts, stays string }{
+		{"Jan 1 2000|Jan 13, 2001", "sqlite sqlserver"},
+		{"1 January 2000|13 May 2001", "sqlite mysql sqlserver"},
+		{"5. März 2026|13. Mai 2026", "sqlite postgres mysql sqlserver"},
+		{"5 de marzo de 2026|13 de mayo de 2026", "sqlite postgres mysql sqlserver"},
+		{"2026年3月5日|2026年3月15日", "sqlite postgres mysql sqlserver"},
+		{"Monday, 5 January 2026|Tuesday, 13 January 2026", "sqlite mysql sqlserver"},
+		{"05JAN2026|13FEB2026", "sqlite sqlserver"},
+		{"2026-Jan-05|2026-Feb-13", "sqlite sqlserver"},
+		{"1-Sep-26|13-Oct-99", "sqlite sqlserver"},
+		{"Sept 5, 2026|Jan. 13, 2026", "sqlite postgres mysql sqlserver"},
+		{"5.1.26|13.1.26", "sqlite sqlserver"},
+		{"2026-1-5|2026-01-13", "sqlite sqlserver"},
+		{"5/1/2026|13/01/2026", "sqlite sqlserver"},
+		{"5/1/2026 0:00|13/1/2026 0:00", "sqlite sqlserver"},
+		{"2026-01-05|2026-01-13 00:00", "sqlite"},
+		{"2026-01-05|2026-01-13T11:15", "sqlite sqlserver"},
+		{"20260105 101500|20260113 111500", ""},
+		{"20260105T101500Z|20260113T111500Z", "sqlite mysql sqlserver"},
+		{"1/5/2026 3:04 PM|1/13/2026 3:05 AM", "sqlite sqlserver"},
+		{"1/5/2026 3:04:05 p.m.|1/13/2026 3:05:06 a.m.", "sqlite postgres mysql sqlserver"},
+		{"Mon Jan 05 10:15:00 2026|Tue Jan 13 10:15:00 2026", ""},
+		{"Sun, 01 Feb 2026 10:00:00 +0100|Mon, 02 Feb 2026 11:00:00 GMT", "sqlite mysql sqlserver"},
+		{"2026-01-05 10:15:00 UTC|2026-01-13 10:15:00Z", "sqlite mysql sqlserver"},
+		{"2026-01-05T10:15:00,5|2026-01-13T10:15:00,25", "sqlite postgres mysql sqlserver"},
+		{"2026-01-05T10:15|2026-01-13 11:15", ""},
+		{"01/02/2026 10:00:00Z|13/02/2026 10:00:00+01:00", "sqlite mysql sqlserver"},
+		{"3:04 PM|12:06 AM", "sqlite sqlserver"},
+		{"3:04:05.1|13:05:06.25", "sqlite"},
+		{"24:00|10:15", ""},
+		{"1e3|2.5|3|4", "postgres mysql sqlserver"},
+		{"1e3|2e-5|3", ""},
+		{"50%|12.5%", "sqlite postgres mysql sqlserver"},
+		{"£5|£1,200.50", "sqlite postgres mysql sqlserver"},
+		{"+5|-6", ""},
+		{"12-|13", "sqlite postgres mysql sqlserver"},
+		{"1 234|2 345 678", ""},
+		{"1'234|2'345'678", ""},
+		{"0.1234567890123456789|1", "sqlite"},
+		{"12345678901234567890|2", ""},
+		{".5|-.25", ""},
+		{"5.|7.5", ""},
+		{"−5|6", "sqlite postgres mysql sqlserver"},
+		{"n/a|6|7|8|9|10|11|12|13|14|15|16|17|18|19|20|21|22|23|24|25", ""},
+		{"9999-12-31|0001-01-01", ""},
+		{"1,234|5", ""},
+		{"1,5|2,25", ""},
+	}
+	var text strings.Builder
+	text.WriteString("no")
+	for i := range forms {
+		fmt.Fprintf(&text, ";c%d", i)
+	}
+	for row := range 24 {
+		fmt.Fprintf(&text, "\n%d", row)
+		for _, form := range forms {
+			values := strings.Split(form.texts, "|")
+			text.WriteString(";" + values[row%len(values)])
+		}
+	}
+	for name, to := range targets(t) {
+		t.Run(name, func(t *testing.T) {
+			d, table := newDesk(t), uniqueTable(t)
+			if name == "sqlite" {
+				to = filepath.Join(d.dir, to)
+			}
+			d.write("wide.csv", text.String()+"\n")
+			wide := []string{"load", "wide.csv", "--to", to, "--table", table, "--change", "key="}
+			for i := range forms {
+				wide = append(wide, "--change", fmt.Sprintf("c%d.type=varchar(60)", i), "--change", fmt.Sprintf("c%d.null_words=", i), "--change", fmt.Sprintf("c%d.characters=unicode", i))
+			}
+			d.run(0, wide...)
+			for i, c := range d.json(0, "tighten", table, "--to", to, "--apply")["columns"].([]any)[1:] {
+				column := c.(map[string]any)
+				require.Equal(t, strings.Contains(forms[i].stays, name), !column["changes"].(bool), "%v: %v", forms[i], column["unchanged_because"])
+			}
+			out, _ := d.run(0, "tighten", table, "--to", to)
+			require.Contains(t, out, "Nothing can be tightened.")
+		})
+	}
+}
+
 func statements(proposal map[string]any) (list []string) {
 	for _, s := range proposal["statements"].([]any) {
 		list = append(list, s.(string))

@@ -22,8 +22,11 @@ type Caster struct {
 	// Unformed is the condition that Formatted would read a text that has not the form of a
 	// pattern; it is "" if there is no such text.
 	Unformed func(text, pattern string) string
-	// ByFormat says that times are read by their pattern also where it is that of ISO 8601.
+	// ByFormat says that times of day are read by their pattern unless every part has its place.
 	ByFormat bool
+	// Typed reads an expression that has the form of a type as a value of it, NULL if it cannot. It is
+	// nil if To does that.
+	Typed func(expression string, t table.Type) string
 	// Truth are the constants for true and false.
 	Truth [2]string
 	// Matches is the condition that a text is a pattern: of itself, a character or a set such as
@@ -58,6 +61,24 @@ func (s *Caster) Values(c *table.Column, width int) (expression, why string) {
 		unread = " ELSE "
 	}
 	return fmt.Sprintf("CASE WHEN %s IS NULL OR %s THEN NULL%s%s END", s.Quote(c.Name), blank, unread, read), ""
+}
+
+// Same returns the query that counts the texts which the server reads as we do: by the rules of
+// column c, as the values of its type that they are to be.
+func (s *Caster) Same(c *table.Column, width int, texts, values []string) (query, why string) {
+	read, why := s.Values(c, width)
+	if why != "" {
+		return "", why
+	}
+	typed := s.Typed
+	if typed == nil {
+		typed = s.To
+	}
+	var rows []string
+	for i := range texts {
+		rows = append(rows, fmt.Sprintf("SELECT %s AS %s, %s AS ambertray_value", s.Literal(texts[i]), s.Quote(c.Name), s.Literal(values[i])))
+	}
+	return fmt.Sprintf("SELECT COUNT(*) FROM (%s) t WHERE %s = %s", strings.Join(rows, " UNION ALL "), typed(read, c.Type), typed("ambertray_value", c.Type)), ""
 }
 
 // Narrower returns the expression for the values of column c, which has a wider type of its kind,
@@ -111,11 +132,8 @@ func (s *Caster) read(text string, c *table.Column, width int) (expression, why 
 	if s.Keeps && c.Format != "" && (shape(c.Format, width) == "" || strings.Contains(c.Format, "S")) {
 		return "", other
 	}
-	if s.ByFormat && c.Type.HasClock() && c.Format != "" {
-		return s.Formatted(text, c.Format, c.Type), ""
-	}
 	iso, ok := rearranged(text, c.Format, width)
-	if ok {
+	if ok && !(s.ByFormat && iso == text && c.Type.HasClock() && c.Format != "") {
 		return s.To(iso, c.Type), ""
 	}
 	if s.Formatted == nil {

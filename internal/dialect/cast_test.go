@@ -49,8 +49,8 @@ func TestCaster(t *testing.T) {
 		{"date", table.Column{Format: "dd/MM/yy"}, 8, &plain, "", "does not read"},   // of which century?
 		{"date", table.Column{Format: "dd MMM yyyy"}, 11, &plain, "", "SQLite does not read dates"},
 		{"date", table.Column{Format: "dd MMM yyyy"}, 0, &formatted, "ELSE read(x, dd MMM yyyy)", ""},
-		{"timestamp(0)", table.Column{Format: "yyyy-MM-dd'T'HH:mm"}, 16, &formatted, "WHEN NOT x ~ [0-9][0-9][0-9][0-9][-][0-9][0-9][-][0-9][0-9][T][0-9][0-9][:][0-9][0-9] THEN timestamp(0)(CONCAT('not yyyy-MM-dd''T''HH:mm: ', c)) ELSE timestamp(0)(CONCAT(SUBSTRING(x, 1, 4), '-', SUBSTRING(x, 6, 2), '-', SUBSTRING(x, 9, 2), ' ', SUBSTRING(x, 12, 2), ':', SUBSTRING(x, 15, 2), ':00'))", ""},
-		{"timestamp(0)", table.Column{Format: "yyyy-MM-dd HH:mm:ss"}, 19, &byFormat, "WHEN NOT x ~ [0-9][0-9][0-9][0-9][-][0-9][0-9][-][0-9][0-9][ ][0-9][0-9][:][0-9][0-9][:][0-9][0-9] THEN timestamp(0)(CONCAT('not yyyy-MM-dd HH:mm:ss: ', c)) ELSE read(x, yyyy-MM-dd HH:mm:ss)", ""},
+		{"timestamp(0)", table.Column{Format: "yyyy-MM-dd'T'HH:mm"}, 16, &formatted, "WHEN NOT x ~ [0-9][0-9][0-9][0-9][-][0-9][0-9][-][0-9][0-9][ T][0-9][0-9][:][0-9][0-9] THEN timestamp(0)(CONCAT('not yyyy-MM-dd''T''HH:mm: ', c)) ELSE timestamp(0)(CONCAT(SUBSTRING(x, 1, 4), '-', SUBSTRING(x, 6, 2), '-', SUBSTRING(x, 9, 2), ' ', SUBSTRING(x, 12, 2), ':', SUBSTRING(x, 15, 2), ':00'))", ""},
+		{"timestamp(0)", table.Column{Format: "yyyy-MM-dd HH:mm:ss"}, 19, &byFormat, "WHEN NOT x ~ [0-9][0-9][0-9][0-9][-][0-9][0-9][-][0-9][0-9][ T][0-9][0-9][:][0-9][0-9][:][0-9][0-9] THEN timestamp(0)(CONCAT('not yyyy-MM-dd HH:mm:ss: ', c)) ELSE read(x, yyyy-MM-dd HH:mm:ss)", ""},
 		{"timestamp(3)", table.Column{Format: "yyyy-MM-dd HH:mm:ss.SSSSSS"}, 23, &plain, "WHEN x ~ *[^-0-9 T:.]* OR x ~ *[.][0-9][0-9][0-9][0-9]* THEN timestamp(3)(CONCAT('not yyyy-MM-dd HH:mm:ss.SSSSSS: ', c)) ELSE timestamp(3)(x)", ""},
 		{"timestamp(3)", table.Column{Format: "yyyy-MM-dd HH:mm:ss.SSSSSS"}, 23, &keeps, "", "does not read"},
 		{"timestamp(0)", table.Column{Format: "MM/dd/yyyy hh:mm a"}, 19, &plain, "", "does not read"},

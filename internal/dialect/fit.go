@@ -112,9 +112,12 @@ func shape(format string, width int) string {
 	}
 	var b strings.Builder
 	for _, r := range format {
-		if strings.ContainsRune("yMdHmsS", r) {
+		switch {
+		case strings.ContainsRune("yMdHmsS", r):
 			b.WriteString(digit)
-		} else {
+		case r == 'T' || r == ' ': // either is read
+			b.WriteString("[ T]")
+		default:
 			b.WriteString("[" + string(r) + "]")
 		}
 	}

@@ -22,9 +22,6 @@ type Choice struct {
 	Percent   bool
 	NullWords []string
 	Trim      bool // the spaces around values are taken off
-	// InAccounts says that some numbers are written as in accounts: with the sign at the end, with
-	// parentheses in place of it, or with a dash for zero. No server casts such texts.
-	InAccounts bool
 	// Unique says that no two values are alike; Sure that this was counted
 	// exactly. A key is offered where both hold and no value is missing.
 	Unique, Sure bool

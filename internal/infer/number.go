@@ -213,7 +213,6 @@ func (t *counted) explain(style value.Style, o Options, c *Choice) {
 	if t.padded > 0 {
 		c.Evidence += fmt.Sprintf("; %s with 0, and some have a sign: not codes", note.Count(t.padded, "begins", "begin"))
 	}
-	c.InAccounts = t.negative+t.dashes > 0
 	if t.negative > 0 {
 		c.Evidence += fmt.Sprintf("; %s written as in accounts", note.Count(t.negative, "is negative,", "are negative,"))
 	}

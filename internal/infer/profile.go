@@ -351,6 +351,21 @@ func (p *Column) Examples() []Example {
 	return slices.Clip(all[:min(len(all), maxExamples)])
 }
 
+// Forms returns texts in every form that the values have: the first ones, and those of the extremes.
+func (p *Column) Forms() (texts []string) {
+	for i := range p.tallies {
+		t := &p.tallies[i]
+		for _, e := range t.examples {
+			texts = append(texts, e.Text)
+		}
+		for _, e := range []extreme{t.min[0], t.max[0]} {
+			texts = append(texts, string(e.text))
+		}
+	}
+	slices.Sort(texts)
+	return slices.Compact(texts)
+}
+
 // Kind is one sort of values in a column.
 type Kind struct {
 	Name     string    `json:"name"`

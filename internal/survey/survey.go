@@ -102,6 +102,8 @@ type Column struct {
 	Kinds []infer.Kind `json:"kinds"`
 
 	Choice infer.Choice `json:"-"`
+	// Forms are texts in every form that the values have.
+	Forms []string `json:"-"`
 }
 
 // Options of a survey.

@@ -96,6 +96,10 @@ func Propose(ctx context.Context, to database.Target, name string, o Options) (*
 	for i := range p.live {
 		p.Columns = append(p.Columns, propose(&p.live[i], &s.Columns[i], nulls[i], to, o.Types))
 	}
+	err = p.tryForms(ctx, to, tightener.Caster(), s)
+	if err != nil {
+		return nil, err
+	}
 	err = p.proposeKey(ctx, to, s)
 	if err != nil {
 		return nil, err
@@ -176,7 +180,8 @@ func propose(l *database.ColumnInfo, s *survey.Column, nulls int64, to database.
 	if c.tighter != nil && !set {
 		c.stays("some of its values are not of the type that most are")
 	}
-	named := strings.EqualFold(l.Native, to.Dialect().TypeName(choice.Type)) // a name may mean a wider type there
+	name, _, _ := strings.Cut(to.Dialect().TypeName(choice.Type), " /*")
+	named := strings.EqualFold(l.Native, name) // a name may mean a wider type there
 	if set || s.Distinct > 0 && s.Choice.Rejects == 0 && !named && tighter(t.Type, choice.Type, to) {
 		t.Retyped, t.Type = true, choice.Type
 		t.Format, t.Thousands, t.Decimal, t.Currency, t.Percent, t.NullWords = choice.Format, choice.Thousands, choice.Decimal, choice.Currency, choice.Percent, choice.NullWords
@@ -190,10 +195,6 @@ func propose(l *database.ColumnInfo, s *survey.Column, nulls int64, to database.
 			c.Nullable = l.Nullable && (nulls > 0 || s.Blanks > 0 || len(choice.NullWords) > 0)
 		}
 		c.Type = to.Dialect().TypeName(t.Type)
-	}
-	if t.Retyped && choice.InAccounts {
-		c.leave("some of its numbers are written as in accounts, such as 12-, which no server casts")
-		return c
 	}
 	t.Nullable = c.Nullable
 	c.Changes = t.Retyped || c.NullWas != c.Nullable

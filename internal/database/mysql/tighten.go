@@ -14,7 +14,7 @@ import (
 var _ database.Tightener = (*Target)(nil)
 
 // patterns are the words of formats as the server writes them.
-var patterns = strings.NewReplacer("'T'", "T", "EEE, ", "%a, ", "yyyy", "%Y", "yy", "%y", "MMM", "%b", "MM", "%m", "dd", "%d", "HH", "%H", "hh", "%h", "mm", "%i", "ss", "%s", "SSSSSS", "%f", "a", "%p")
+var patterns = strings.NewReplacer("'T'", "T", "EEE", "%a", "yyyy", "%Y", "yy", "%y", "MMM", "%b", "MM", "%m", "dd", "%d", "HH", "%H", "hh", "%h", "mm", "%i", "ss", "%s", "SSSSSS", "%f", "a", "%p")
 
 // caster writes how the server reads texts.
 var caster = dialect.Caster{
@@ -35,6 +35,9 @@ var caster = dialect.Caster{
 	Formatted: func(x, pattern string, t table.Type) string {
 		if t.Kind == table.Date && !strings.Contains(pattern, " ") {
 			x = "SUBSTRING_INDEX(" + x + ", ' ', 1)" // without midnight
+		}
+		if strings.Contains(pattern, ",") { // which some texts may lack
+			x, pattern = "REPLACE("+x+", ',', '')", strings.ReplaceAll(pattern, ",", "")
 		}
 		return fmt.Sprintf("STR_TO_DATE(%s, %s)", x, dialect.MySQL.Literal(patterns.Replace(pattern)))
 	},
@@ -64,6 +67,9 @@ func clockPattern(t table.Type) string {
 // besidePrefix begins the names of columns that stand beside those that they are to
 // replace.
 const besidePrefix = "ambertray_new_"
+
+// Caster implements database.Tightener.
+func (*Target) Caster() *dialect.Caster { return &caster }
 
 // Tighten implements database.Tightener. The server commits at every definition: the new
 // values are computed in columns beside the old ones, while others are kept from the
@@ -133,9 +139,6 @@ func (x *tightening) retype(c *database.Tightened, beside, rest string) (why str
 	d := dialect.MySQL
 	values := d.Quote(c.Name)
 	if c.Rewritten() {
-		if strings.Contains(c.Format, "XXX") {
-			return "its times have offsets, which the server does not read"
-		}
 		values, why = caster.Values(&c.Column, c.Width)
 		if why != "" {
 			return why

@@ -16,8 +16,8 @@ var _ database.Tightener = (*Target)(nil)
 var patterns = strings.NewReplacer("'T'", "\"T\"", "EEE, ", "Dy, ", "yyyy", "YYYY", "yy", "YY", "MMM", "Mon", "MM", "MM", "dd", "DD", "HH", "HH24", "hh", "HH12", "mm", "MI", "ss", "SS", ".SSSSSS", ".US", "a", "AM", "XXX", "TZH:TZM")
 
 // forms are the words of formats as regular expressions.
-var forms = strings.NewReplacer("'T'", "T", "EEE", "[[:alpha:]]+", "yyyy", "[0-9]{4}", "yy", "[0-9]{2}", "MMM", "[[:alpha:]]+", "MM", "[0-9]{1,2}", "dd", "[0-9]{1,2}",
-	"HH", "[0-9]{1,2}", "hh", "[0-9]{1,2}", "mm", "[0-9]{2}", "ss", "[0-9]{2}", ".SSSSSS", "([.][0-9]{1,6})?", "a", "[AaPp][.]?[Mm][.]?", "XXX", " ?(Z|[-+][0-9:]+)", ".", "[.]")
+var forms = strings.NewReplacer("'T'", "T", ", ", ",? ", "EEE", "[[:alpha:]]+", "yyyy", "[0-9]{4}", "yy", "[0-9]{2}", "MMM", "[[:alpha:]]+[.]?", "MM", "[0-9]{1,2}", "dd", "[0-9]{1,2}",
+	"HH", "[0-9]{1,2}", "hh", "[0-9]{1,2}", "mm", "[0-9]{2}", "ss", "[0-9]{2}", ".SSSSSS", "([.][0-9]{1,6})?", "a", "[AaPp][.]?[Mm][.]?", "XXX", " ?(Z|UTC|GMT|[-+][0-9:]+)", ".", "[.]")
 
 // caster writes how the server reads texts.
 var caster = dialect.Caster{
@@ -27,10 +27,9 @@ var caster = dialect.Caster{
 	},
 	Formatted: func(x, pattern string, t table.Type) string {
 		switch {
-		case !strings.Contains(pattern, "XXX"):
-		case strings.HasPrefix(pattern, "yyyy-MM-dd"), strings.Contains(pattern, "MMM"):
-			return "CAST(" + x + " AS " + dialect.PostgreSQL.TypeName(t) + ")"
-		default: // to_timestamp reads no Z
+		case strings.HasPrefix(pattern, "yyyy-MM-dd"), strings.Contains(pattern, "MMM") && strings.Contains(pattern, "yyyy"):
+			return "CAST(" + x + " AS " + dialect.PostgreSQL.TypeName(t) + ")" // in any form
+		case strings.Contains(pattern, "XXX"): // to_timestamp reads no Z
 			x = "REPLACE(" + x + ", 'Z', '+00:00')"
 		}
 		return fmt.Sprintf("CAST(to_timestamp(%s, %s) AS %s)", x, dialect.PostgreSQL.Literal(patterns.Replace(pattern)), dialect.PostgreSQL.TypeName(t))
@@ -46,6 +45,9 @@ var caster = dialect.Caster{
 		return x + " ~ " + dialect.PostgreSQL.Literal("^"+strings.ReplaceAll(pattern, "*", ".*")+"$")
 	},
 }
+
+// Caster implements database.Tightener.
+func (*Target) Caster() *dialect.Caster { return &caster }
 
 // Tighten implements database.Tightener: in one statement, which keeps indexes,
 // constraints, comments, rights and triggers.

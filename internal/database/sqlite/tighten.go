@@ -21,12 +21,21 @@ const besideName = "ambertray_tightened"
 // into 0. Without a cast a numeric column converts numbers and keeps any other text. Dates stay text.
 var caster = dialect.Caster{
 	Dialect: dialect.SQLite, Truth: [2]string{"1", "0"}, Keeps: true,
-	To:      func(x string, _ table.Type) string { return x },
+	To: func(x string, _ table.Type) string { return x },
+	Typed: func(x string, t table.Type) string {
+		if !dialect.SQLite.Stored(t).Textual() {
+			x = "CAST(" + x + " AS numeric)"
+		}
+		return x
+	},
 	Matches: func(x, pattern string) string { return x + " GLOB " + dialect.SQLite.Literal(pattern) },
 }
 
 // special finds what a definition has that is not taken over into another.
 var special = regexp.MustCompile(`(?i)\b(CHECK|COLLATE|GENERATED|AUTOINCREMENT|STRICT|WITHOUT\s+ROWID|DEFERRABLE|VIRTUAL)\b`)
+
+// Caster implements database.Tightener.
+func (*Target) Caster() *dialect.Caster { return &caster }
 
 // Tighten implements database.Tightener: the engine changes no types, so that a new table
 // takes the place of the old one, in one transaction, with its indexes and triggers.

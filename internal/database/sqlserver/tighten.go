@@ -12,11 +12,12 @@ import (
 
 var _ database.Tightener = (*Target)(nil)
 
-// caster writes how the server reads texts.
-func (t *Target) caster() *dialect.Caster {
+// Caster implements database.Tightener.
+func (t *Target) Caster() *dialect.Caster {
 	return &dialect.Caster{
 		Dialect: t.dialect, Truth: [2]string{"'1'", "'0'"},
-		To: func(x string, _ table.Type) string { return x }, // the type of the column is changed after
+		To:    func(x string, _ table.Type) string { return x }, // the type of the column is changed after
+		Typed: func(x string, typ table.Type) string { return "TRY_CAST(" + x + " AS " + t.dialect.TypeName(typ) + ")" },
 		Matches: func(x, pattern string) string {
 			return x + " LIKE " + t.dialect.Literal(strings.ReplaceAll(pattern, "*", "%"))
 		},
@@ -55,14 +56,14 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 			native = t.nativeOf(c)
 		}
 		if c.Rewritten() {
-			values, reason := t.caster().Values(&c.Column, c.Width)
+			values, reason := t.Caster().Values(&c.Column, c.Width)
 			if reason != "" {
 				why[c.Name] = reason
 				continue
 			}
 			written = append(written, q+" = "+values)
 		} else if c.Rounded() {
-			caster := t.caster()
+			caster := t.Caster()
 			caster.To = func(x string, typ table.Type) string { return "CAST(" + x + " AS " + t.dialect.TypeName(typ) + ")" }
 			written = append(written, q+" = "+caster.Narrower(&c.Column))
 		}
