@@ -53,14 +53,12 @@ func (s *Caster) Values(c *table.Column, width int) (expression, why string) {
 	if len(c.NullWords) > 0 {
 		blank = s.among(text, append([]string{""}, c.NullWords...))
 	}
+	cases := fmt.Sprintf("CASE WHEN %s IS NULL OR %s THEN NULL", s.Quote(c.Name), blank)
 	unread := s.unread(text, c, width)
 	if unread != "" {
-		read = s.refused(s.Quote(c.Name), c) + " ELSE " + read
-		unread = " WHEN " + unread + " THEN "
-	} else {
-		unread = " ELSE "
+		cases += " WHEN " + unread + " THEN " + s.refused(s.Quote(c.Name), c)
 	}
-	return fmt.Sprintf("CASE WHEN %s IS NULL OR %s THEN NULL%s%s END", s.Quote(c.Name), blank, unread, read), ""
+	return cases + " ELSE " + read + " END", ""
 }
 
 // Same returns the query that counts the texts which the server reads as we do: by the rules of
