@@ -150,8 +150,10 @@ func TestOddValues(t *testing.T) {
 		"mysql": {"b tinyint(1), f float, x varbinary(4), y bit(9), z blob", "(1, 5, 1e-30, x'00ff', b'101010101', 'a'), (2, 1, 0.1, '', b'0', NULL)",
 			"1,5,1e-30,0x00ff,0x0155,0x61\n2,true,0.1,0x,0x0000,\n"},
 		"postgres": {"d date, t time, ts timestamp, tz timestamptz, n numeric(6,2), r real, x bytea",
-			`(1, 'infinity', '24:00', '-infinity', 'infinity', 'NaN', 'Infinity', '\x00ff'), (2, '0044-03-15 BC', NULL, '10000-01-01 12:00', '0001-12-31 23:00+00 BC', 1.5, 1e-30, '')`,
-			"1,infinity,24:00:00,-infinity,infinity,NaN,Infinity,\\x00ff\n2,0044-03-15 BC,,10000-01-01 12:00:00,0001-12-31 23:00:00+00 BC,1.50,1e-30,\\x\n"},
+			`(1, 'infinity', '24:00', '-infinity', 'infinity', 'NaN', 'Infinity', '\x00ff'), (2, '0044-03-15 BC', NULL, '10000-01-01 12:00', '0001-12-31 23:00+00 BC', 1.5, 1e-30, ''),
+				(3, '5874897-12-31', '0:0', '294276-12-31 23:59:59.999999', '4713-01-01 00:00+00 BC', -0.01, 0, NULL)`,
+			"1,infinity,24:00:00,-infinity,infinity,NaN,Infinity,\\x00ff\n2,0044-03-15 BC,,10000-01-01 12:00:00,0001-12-31 23:00:00+00 BC,1.50,1e-30,\\x\n" +
+				"3,5874897-12-31,00:00:00,294276-12-31 23:59:59.999999,4713-01-01 00:00:00+00 BC,-0.01,0,\n"},
 		"sqlserver": {"r real, x varbinary(4)", "(1, 1e-30, 0x00ff), (2, 0.1, 0x)", "1,1e-30,0x00ff\n2,0.1,0x\n"},
 	}
 	for name, to := range targets(t) {

@@ -136,7 +136,7 @@ func (e *FormatError) Error() string {
 }
 
 // unwritten are the endings of formats in which nobody expects delimited text.
-var unwritten = []string{".xls", ".xlsm", ".xlsb", ".ods", ".xml", ".html", ".htm", ".json", ".sql", ".db", ".sqlite", ".accdb", ".mdb", ".dbf", ".avro", ".orc", ".pdf", ".docx"}
+var unwritten = []string{".xls", ".xlsm", ".xlsb", ".ods", ".xml", ".html", ".htm", ".json", ".jsonl", ".ndjson", ".yaml", ".yml", ".sql", ".db", ".sqlite", ".accdb", ".mdb", ".dbf", ".avro", ".orc", ".pdf", ".docx"}
 
 // newWriter returns the writer of the format that the ending of a file says: a workbook,
 // Parquet, or text with any other.

@@ -184,12 +184,13 @@ func readTime(data []byte, v *value.Value) {
 func readTimestamp(data []byte, offset string, v *value.Value) {
 	const perDay = secondsPerDay * 1e6
 	micros := readInt(data)
-	v.Int = micros + epochMicros
+	clock := (micros%perDay + perDay) % perDay
+	days := (micros-clock)/perDay + epochDays
+	v.Int = days*perDay + clock // wrong for moments so late that an integer cannot count from 1970 to them
 	switch {
 	case setInfinite(v, micros, math.MinInt64, math.MaxInt64):
-	case v.Int < firstDay*perDay || v.Int >= (lastDay+1)*perDay:
-		clock := (v.Int%perDay + perDay) % perDay
-		date, era := farDate((v.Int - clock) / perDay)
+	case days < firstDay || days > lastDay:
+		date, era := farDate(days)
 		v.SetUntyped([]byte(date + " " + string(value.AppendClock(nil, clock)) + offset + era))
 	}
 }
