@@ -272,7 +272,8 @@ func roundTicks(n int64, t Type) int64 {
 	step := int64(1)
 	switch t.Name {
 	case "datetime":
-		return (n*300 + 5_000_000) / 10_000_000 * 10_000_000 / 300
+		second := n / 10_000_000 * 10_000_000
+		return second + ((n-second)*300+5_000_000)/10_000_000*10_000_000/300
 	case "smalldatetime":
 		step = 60 * 10_000_000
 	default:

@@ -73,11 +73,11 @@ func decoderOf(c *wireColumn) func(b []byte, v *value.Value) {
 	case typeDate:
 		return func(b []byte, v *value.Value) { v.Int = int64(little(b)) - epochDays }
 	case typeTime:
-		return func(b []byte, v *value.Value) { setMicros(v, clockOf(b, c.scale), 0) }
+		return func(b []byte, v *value.Value) { setMicros(v, clockOf(b, c.scale), 0, c.code) }
 	case typeDateTime, typeOffset:
 		clock := clockSize(c.scale)
 		return func(b []byte, v *value.Value) {
-			setMicros(v, clockOf(b[:clock], c.scale), int64(little(b[clock:clock+3]))-epochDays)
+			setMicros(v, clockOf(b[:clock], c.scale), int64(little(b[clock:clock+3]))-epochDays, c.code)
 		}
 	case typeOldTimeN, typeOldTime4, typeOldTime8:
 		return decodeOldTime
@@ -112,13 +112,24 @@ func clockOf(b []byte, scale int) int64 {
 	return n
 }
 
-// setMicros sets v to a day and a time of day. One of less than a microsecond, which
+// setMicros sets v to a day and a time of day of a column. One of less than a microsecond, which
 // only others can have written, is kept as text.
-func setMicros(v *value.Value, clock, day int64) {
+func setMicros(v *value.Value, clock, day int64, code byte) {
 	v.Int = day*ticksPerDay + clock/10
-	if clock%10 != 0 {
-		v.SetUntyped(append(value.AppendTimestamp(nil, v.Int), byte('0'+clock%10)))
+	if clock%10 == 0 {
+		return
 	}
+	var text []byte
+	if code != typeTime {
+		text = append(value.AppendDate(text, day), ' ')
+	}
+	const perSecond = 10_000_000
+	text = value.AppendClock(text, clock/perSecond*1_000_000)
+	text = fmt.Appendf(text, ".%07d", clock%perSecond)
+	if code == typeOffset {
+		text = append(text, "+00:00"...)
+	}
+	v.SetUntyped(text)
 }
 
 func decodeOldTime(b []byte, v *value.Value) {
