@@ -147,8 +147,9 @@ func TestExport(t *testing.T) {
 func TestOddValues(t *testing.T) {
 	odd := map[string]struct{ columns, rows, want string }{
 		"sqlite": {"b boolean, f double, x blob", "(1, 5, 9e999, x'00ff'), (2, 1, -9e999, 'a')", "1,5,Infinity,0x00ff\n2,true,-Infinity,a\n"},
-		"mysql": {"b tinyint(1), f float, x varbinary(4), y bit(9), z blob", "(1, 5, 1e-30, x'00ff', b'101010101', 'a'), (2, 1, 0.1, '', b'0', NULL)",
-			"1,5,1e-30,0x00ff,0x0155,0x61\n2,true,0.1,0x,0x0000,\n"},
+		"mysql": {"b tinyint(1), f float, x varbinary(4), y bit(9), z blob, d datetime(3), t time(6)",
+			"(1, 5, 1e-30, x'00ff', b'101010101', 'a', '2026-01-01 10:00:00.5', '-838:59:59'), (2, 1, 1.2345678, '', b'0', NULL, '0001-01-01', '0:0:0.000001')",
+			"1,5,1e-30,0x00ff,0x0155,0x61,2026-01-01 10:00:00.500000,-838:59:59.000000\n2,true,1.2345678,0x,0x0000,,0001-01-01 00:00:00,00:00:00.000001\n"},
 		"postgres": {"d date, t time, ts timestamp, tz timestamptz, n numeric(6,2), r real, x bytea",
 			`(1, 'infinity', '24:00', '-infinity', 'infinity', 'NaN', 'Infinity', '\x00ff'), (2, '0044-03-15 BC', NULL, '10000-01-01 12:00', '0001-12-31 23:00+00 BC', 1.5, 1e-30, ''),
 				(3, '5874897-12-31', '0:0', '294276-12-31 23:59:59.999999', '4713-01-01 00:00+00 BC', -0.01, 0, NULL)`,
@@ -169,6 +170,10 @@ func TestOddValues(t *testing.T) {
 			on(t, url, "CREATE TABLE "+table+" (no int NOT NULL PRIMARY KEY, "+o.columns+")", "INSERT INTO "+table+" VALUES "+o.rows)
 			out, _ := d.run(0, "export", table, "--from", to, "--out", "-", "--no-header")
 			require.Equal(t, o.want, out)
+			out, _ = d.run(0, "export", "--query", "SELECT * FROM "+table+" ORDER BY no", "--from", to, "--out", "-", "--no-header")
+			if name != "sqlite" { // which tells no types of a query; MySQL tells no boolean
+				require.Equal(t, strings.ReplaceAll(o.want, "true", map[string]string{"mysql": "1"}[name]), out)
+			}
 			out, _ = d.run(0, "export", "--query", "SELECT x FROM "+table+" WHERE no = 1", "--from", to, "--out", "-", "--no-header")
 			require.Contains(t, out, "x00ff\n")
 			d.run(0, "export", table, "--from", to, "--out", "odd.xlsx")

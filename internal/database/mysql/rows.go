@@ -49,6 +49,23 @@ func (t *Target) read(ctx context.Context, what, query string, readers []reader,
 	return t.fail("read "+what, err)
 }
 
+// readBinary reads what a query returns in the protocol that sends all digits of a float. It takes
+// longer than the other one.
+func (t *Target) readBinary(ctx context.Context, what, query string, readers []reader, each database.EachRow) error {
+	err := t.conn.Raw(func(conn any) error {
+		statement, err := conn.(driver.ConnPrepareContext).PrepareContext(ctx, query)
+		if err != nil {
+			return err
+		}
+		rows, err := statement.(driver.StmtQueryContext).QueryContext(ctx, nil)
+		if err != nil {
+			return errors.Join(err, statement.Close())
+		}
+		return errors.Join(eachOf(rows, readers, each), rows.Close(), statement.Close())
+	})
+	return t.fail("read "+what, err)
+}
+
 func eachOf(rows driver.Rows, readers []reader, each database.EachRow) error {
 	raw, row := make([]driver.Value, max(len(readers), 1)), make([]value.Value, len(readers))
 	for {
