@@ -172,6 +172,7 @@ func TestChoose(t *testing.T) {
 		{"spaces before most", "varchar(10) trim", "", list(" ant| beetle|gnat"), ""},
 		{"a space before one", "varchar(10)", "", list(" ant|beetle"), ""},
 		{"a space before the only one", "varchar(10)", "", list(" ant"), ""},
+		{"codes that end with spaces", "varchar(10)", "", list(strings.Repeat("AB-1|", 30) + "CD- |AB-2"), "text of 4 characters"},
 		{"characters, not bytes", "varchar(10)", "", list("Größe|Süßes"), "text of 5 characters"},
 		{"long text", "text", "", []string{strings.Repeat("x", 1700), "y"}, ""},
 	} {

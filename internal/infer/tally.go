@@ -27,6 +27,8 @@ type tally struct {
 	numbers [2]uint32
 	// prose says that a text is more than capitals, digits and signs.
 	prose bool
+	// padded says that a value ends with a space.
+	padded bool
 	// min and max are the extremes; those of dates in each of their orders.
 	min, max [3]extreme
 }
@@ -47,6 +49,7 @@ func (t *tally) add(v *value.Value, cell []byte) {
 	} else if t.width != len(cell) {
 		t.width = -1
 	}
+	t.padded = t.padded || cell[len(cell)-1] == ' '
 	switch t.shape.Kind {
 	case value.Integer, value.Decimal, value.Code:
 		t.digitsOf(v)
@@ -151,7 +154,7 @@ func (t *tally) merge(o *tally) {
 	t.fraction = t.fraction || o.fraction
 	t.numbers[0] |= o.numbers[0]
 	t.numbers[1] |= o.numbers[1]
-	t.prose, t.clock = t.prose || o.prose, t.clock || o.clock
+	t.prose, t.clock, t.padded = t.prose || o.prose, t.clock || o.clock, t.padded || o.padded
 	if t.width != o.width {
 		t.width = -1
 	}

@@ -197,12 +197,17 @@ const (
 // that writes one after each delimiter, not of the value.
 func (p *Column) spaced() bool { return p.Spaced > 1 && 2*p.Spaced > p.Records-p.Blanks }
 
+// padded reports whether a value ends with a space, which char does not keep.
+func (p *Column) padded() bool {
+	return slices.ContainsFunc(p.tallies, func(t tally) bool { return t.padded })
+}
+
 // textType returns char for codes of one short length, varchar with a quarter
 // of headroom otherwise, and text for long ones.
 func (p *Column) textType(fit Fit) table.Type {
 	values, longest := p.Records-p.Blanks, max(p.Longest, p.Units)
 	t := table.Type{Kind: table.Varchar, Size: longest, Characters: p.Characters}
-	if p.Shortest == p.Longest && !p.spaced() && p.Longest <= longestChar && values > 1 && (values >= manyWords || !p.prose()) {
+	if p.Shortest == p.Longest && !p.spaced() && !p.padded() && p.Longest <= longestChar && values > 1 && (values >= manyWords || !p.prose()) {
 		t.Kind = table.Char
 		return t
 	}

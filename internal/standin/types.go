@@ -272,8 +272,7 @@ func roundTicks(n int64, t Type) int64 {
 	step := int64(1)
 	switch t.Name {
 	case "datetime":
-		second := n / 10_000_000 * 10_000_000
-		return second + ((n-second)*300+5_000_000)/10_000_000*10_000_000/300
+		return n - n%10_000_000 + (n%10_000_000*300+5_000_000)/10_000_000*10_000_000/300
 	case "smalldatetime":
 		step = 60 * 10_000_000
 	default:
