@@ -29,6 +29,8 @@ type Caster struct {
 	Typed func(expression string, t table.Type) string
 	// Truth are the constants for true and false.
 	Truth [2]string
+	// NoTrim says that versions of the server have no TRIM.
+	NoTrim bool
 	// Matches is the condition that a text is a pattern: of itself, a character or a set such as
 	// [0-9] or [^0-9], and * for any characters.
 	Matches func(text, pattern string) string
@@ -37,11 +39,17 @@ type Caster struct {
 	Keeps bool
 }
 
+// newCase stands before each case of an expression but the first, for people who read it.
+const newCase = "\n            "
+
 // Values returns the expression for the values that the rules of column c make of the
 // text column of that name; width is how many characters every value has, 0 where they
 // differ. If it cannot, it returns why.
 func (s *Caster) Values(c *table.Column, width int) (expression, why string) {
-	text := "LTRIM(RTRIM(" + s.Quote(c.Name) + "))" // which all servers have
+	text := "TRIM(" + s.Quote(c.Name) + ")"
+	if s.NoTrim {
+		text = "LTRIM(RTRIM(" + s.Quote(c.Name) + "))"
+	}
 	if c.Currency != "" || c.Percent {
 		return "", "the numbers have a sign"
 	}
@@ -56,9 +64,9 @@ func (s *Caster) Values(c *table.Column, width int) (expression, why string) {
 	cases := fmt.Sprintf("CASE WHEN %s IS NULL OR %s THEN NULL", s.Quote(c.Name), blank)
 	unread := s.unread(text, c, width)
 	if unread != "" {
-		cases += " WHEN " + unread + " THEN " + s.refused(s.Quote(c.Name), c)
+		cases += newCase + "WHEN " + unread + " THEN " + s.refused(s.Quote(c.Name), c)
 	}
-	return cases + " ELSE " + read + " END", ""
+	return cases + newCase + "ELSE " + read + " END", ""
 }
 
 // Same returns the query that counts the texts which the server reads as we do: by the rules of
@@ -100,7 +108,7 @@ func (s *Caster) refused(value string, c *table.Column) string {
 	if what == "" {
 		what = c.Type.String()
 	}
-	return s.To("CONCAT("+s.Literal("not "+what+": ")+", "+value+")", c.Type)
+	return s.To(s.concat(s.Literal("not "+what+": "), value), c.Type)
 }
 
 func (s *Caster) read(text string, c *table.Column, width int) (expression, why string) {
@@ -130,7 +138,7 @@ func (s *Caster) read(text string, c *table.Column, width int) (expression, why 
 	if s.Keeps && c.Format != "" && (shape(c.Format, width) == "" || strings.Contains(c.Format, "S")) {
 		return "", other
 	}
-	iso, ok := rearranged(text, c.Format, width)
+	iso, ok := s.rearranged(text, c.Format, width)
 	if ok && !(s.ByFormat && iso == text && c.Type.HasClock() && c.Format != "") {
 		return s.To(iso, c.Type), ""
 	}
@@ -164,7 +172,7 @@ const isoDate = "yyyy-MM-dd"
 
 // rearranged writes a text of a format as ISO 8601. If ok is false, it cannot: the parts of such
 // texts have no places of their own.
-func rearranged(text, format string, width int) (expression string, ok bool) {
+func (s *Caster) rearranged(text, format string, width int) (expression string, ok bool) {
 	if shape(format, width) == "" {
 		return text, isISO(format)
 	}
@@ -186,5 +194,13 @@ func rearranged(text, format string, width int) (expression string, ok bool) {
 	if strings.HasSuffix(format, "mm") {
 		pieces = append(pieces, "':00'")
 	}
-	return "CONCAT(" + strings.Join(pieces, ", ") + ")", true
+	return s.concat(pieces...), true
+}
+
+// concat joins texts. SQLite has CONCAT only since 3.44.
+func (s *Caster) concat(texts ...string) string {
+	if s.Dialect == SQLite {
+		return strings.Join(texts, " || ")
+	}
+	return "CONCAT(" + strings.Join(texts, ", ") + ")"
 }

@@ -16,7 +16,7 @@ func (s *Caster) unread(text string, c *table.Column, width int) string {
 	var odd []string
 	switch {
 	case c.Type.Numeric():
-		odd = s.oddNumbers(c)
+		odd = s.oddNumbers(text, c)
 	case c.Type.Kind == table.UUID && width == 36:
 		return "NOT " + s.Matches(text, strings.ReplaceAll("********-****-****-****-************", "*", "[0-9A-Fa-f]"))
 	case c.Type.Kind == table.Date || c.Type.HasClock():
@@ -28,20 +28,16 @@ func (s *Caster) unread(text string, c *table.Column, width int) string {
 		case fixed != "":
 			return "NOT " + s.Matches(text, fixed)
 		case isISO(c.Format):
-			odd = oddDates(c)
+			odd = s.oddDates(text, c)
 		case s.Unformed != nil:
 			return s.Unformed(text, c.Format)
 		}
 	}
-	var list []string
-	for _, pattern := range odd {
-		list = append(list, s.Matches(text, pattern))
-	}
-	return strings.Join(list, " OR ")
+	return strings.Join(odd, newCase+"    OR ")
 }
 
-// oddNumbers returns the patterns of texts that are not numbers as the column has them.
-func (s *Caster) oddNumbers(c *table.Column) []string {
+// oddNumbers returns the conditions that a text is not a number as the column has them.
+func (s *Caster) oddNumbers(text string, c *table.Column) []string {
 	rewritten := c.Thousands != "" || c.Decimal != ""
 	if s.Keeps && !rewritten {
 		return nil
@@ -54,30 +50,33 @@ func (s *Caster) oddNumbers(c *table.Column) []string {
 	if c.Type.Kind == table.Double {
 		signs += "eE"
 	}
-	odd := []string{"*[^" + signs + "]*"}
+	odd := []string{s.Matches(text, "*[^"+signs+"]*")}
 	if c.Type.Kind == table.Decimal && !s.Keeps { // which would be rounded
-		odd = append(odd, "*["+point+"]"+strings.Repeat(digit, c.Type.Scale+1)+"*")
+		odd = append(odd, s.Matches(text, "*["+point+"]"+strings.Repeat(digit, c.Type.Scale+1)+"*"))
 	}
 	if rewritten {
-		odd = append(odd, oddSigns(c.Thousands, point)...)
+		odd = append(odd, s.oddSigns(text, c.Thousands, point)...)
 	}
 	return odd
 }
 
-// oddSigns returns the patterns of texts that are numbers only after their signs are rewritten.
-func oddSigns(thousands, point string) []string {
-	odd := []string{"*[0-9" + thousands + "][-+]*"}
+// oddSigns returns the conditions that a text is a number only after its signs are rewritten.
+func (s *Caster) oddSigns(text, thousands, point string) []string {
+	odd := []string{s.Matches(text, "*[0-9"+thousands+"][-+]*")}
 	if point != "" {
-		odd = append(odd, "*["+point+"]*["+point+thousands+"]*")
+		odd = append(odd, s.Matches(text, "*["+point+"]*["+point+thousands+"]*"))
 	}
 	if thousands == "" {
 		return odd
 	}
-	group := "*[" + thousands + "]"
-	odd = append(odd, group+group[1:]+"*", group+strings.Repeat(digit, 4)+"*")
-	for n := range 3 { // the last group has three digits
-		short := group + strings.Repeat(digit, n)
-		odd = append(odd, short, short+"[^0-9"+thousands+"]*")
+	group, ended := "*["+thousands+"]", s.concat(text, "' '")
+	odd = append(odd, s.Matches(text, group+strings.Repeat(digit, 4)+"*"))
+	for n := range 3 { // the last group has three digits, others two or three
+		after := "[^0-9]*"
+		if n == 2 {
+			after = "[^0-9" + thousands + "]*"
+		}
+		odd = append(odd, s.Matches(ended, group+strings.Repeat(digit, n)+after))
 	}
 	return odd
 }
@@ -90,13 +89,14 @@ func isISO(format string) bool {
 	return format == "" || strings.HasPrefix(format, isoDate) || strings.HasPrefix(format, "HH:mm") && !strings.Contains(format, "a")
 }
 
-// oddDates returns the patterns of texts that are not dates and times of ISO 8601, or are more
-// exact than the type.
-func oddDates(c *table.Column) []string {
-	if c.Type.Kind == table.Date { // a time of day is midnight
-		return []string{"*[^-0-9 T:.]*", "*[ T]*[1-9]*"}
+// oddDates returns the conditions that a text is not a date or time of ISO 8601, or is more exact
+// than the type.
+func (s *Caster) oddDates(text string, c *table.Column) []string {
+	exact := "*[.]" + strings.Repeat(digit, c.Type.Fraction()+1) + "*"
+	if c.Type.Kind == table.Date {
+		exact = "*[ T]*[1-9]*" // a time of day other than midnight
 	}
-	return []string{"*[^-0-9 T:.]*", "*[.]" + strings.Repeat(digit, c.Type.Fraction()+1) + "*"}
+	return []string{s.Matches(text, "*[^-0-9 T:.]*"), s.Matches(text, exact)}
 }
 
 // hasMidnight reports whether every text of a column of dates has a time of day, which is midnight.
@@ -117,8 +117,10 @@ func shape(format string, width int) string {
 			b.WriteString(digit)
 		case r == 'T' || r == ' ': // either is read
 			b.WriteString("[ T]")
+		case r == '.':
+			b.WriteString("[.]")
 		default:
-			b.WriteString("[" + string(r) + "]")
+			b.WriteRune(r)
 		}
 	}
 	return b.String()
