@@ -64,7 +64,7 @@ func (s *Caster) Values(c *table.Column, width int) (expression, why string) {
 	cases := fmt.Sprintf("CASE WHEN %s IS NULL OR %s THEN NULL", s.Quote(c.Name), blank)
 	unread := s.unread(text, c, width)
 	if unread != "" {
-		cases += newCase + "WHEN " + unread + " THEN " + s.refused(s.Quote(c.Name), c)
+		cases += newCase + "WHEN " + unread + " THEN " + s.refused(c)
 	}
 	return cases + newCase + "ELSE " + read + " END", ""
 }
@@ -96,11 +96,12 @@ func (s *Caster) Narrower(c *table.Column) string {
 
 // Unless returns the expression that reads a text or value of column c unless a condition holds.
 func (s *Caster) Unless(lost, value string, c *table.Column) string {
-	return fmt.Sprintf("CASE WHEN %s THEN %s ELSE %s END", lost, s.refused(s.Quote(c.Name), c), s.To(value, c.Type))
+	return fmt.Sprintf("CASE WHEN %s THEN %s ELSE %s END", lost, s.refused(c), s.To(value, c.Type))
 }
 
 // refused is what becomes of a value that is not read.
-func (s *Caster) refused(value string, c *table.Column) string {
+func (s *Caster) refused(c *table.Column) string {
+	value := s.Quote(c.Name)
 	if s.Keeps {
 		return value
 	}
@@ -128,6 +129,10 @@ func (s *Caster) read(text string, c *table.Column, width int) (expression, why 
 	case c.Type.Kind == table.UUID:
 		return s.To(text, c.Type), ""
 	}
+	return s.readDate(text, c, width)
+}
+
+func (s *Caster) readDate(text string, c *table.Column, width int) (expression, why string) {
 	if hasMidnight(c, width) {
 		width = len(c.Format)
 		if c.Format == isoDate {
@@ -151,7 +156,7 @@ func (s *Caster) read(text string, c *table.Column, width int) (expression, why 
 // truth converts the words of a column. No other word is read.
 func (s *Caster) truth(text string, c *table.Column) string {
 	return fmt.Sprintf("CASE WHEN %s THEN %s WHEN %s THEN %s ELSE %s END",
-		s.among(text, c.TrueWords), s.Truth[0], s.among(text, c.FalseWords), s.Truth[1], s.refused(s.Quote(c.Name), c))
+		s.among(text, c.TrueWords), s.Truth[0], s.among(text, c.FalseWords), s.Truth[1], s.refused(c))
 }
 
 // among is the condition that a text is one of some words, in any letter case.
