@@ -319,4 +319,8 @@ func TestTightenMistakes(t *testing.T) {
 		require.Contains(t, errOut, c.want, c.command)
 	}
 	require.Equal(t, "175", d.query("SELECT count(borrower) FROM loans"))
+	on(t, filepath.Join(d.dir, "museum.db"), "CREATE TABLE unused (no integer)")
+	out, _ := d.run(0, "survey", "unused", "--from", "museum.db")
+	require.Contains(t, out, "0 rows")
+	require.NotContains(t, out, "--header", "of a file")
 }

@@ -13,7 +13,7 @@ type (
 		// Tighten returns how it does so, and adds a key unless that is empty. It takes
 		// the columns that it can change, and says of the others why it cannot.
 		Tighten(ctx context.Context, table string, columns []Tightened, key []string) (*Steps, map[string]string, error)
-		// Caster writes how it reads texts.
+		// Caster returns how the server reads texts.
 		Caster() *dialect.Caster
 	}
 	// Tightened is a column of an existing table and what it is to be.

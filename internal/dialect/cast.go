@@ -19,23 +19,22 @@ type Caster struct {
 	// Formatted reads an expression as a date or time by a pattern, or is nil where the
 	// server only reads dates that are written alike, digit by digit.
 	Formatted func(expression, pattern string, t table.Type) string
-	// Unformed is the condition that Formatted would read a text that has not the form of a
-	// pattern; it is "" if there is no such text.
+	// Unformed is the condition that a text does not have the form of a pattern although Formatted
+	// would read it. It is "" if Formatted reads no such text.
 	Unformed func(text, pattern string) string
 	// ByFormat says that times of day are read by their pattern unless every part has its place.
 	ByFormat bool
-	// Typed reads an expression that has the form of a type as a value of it, NULL if it cannot. It is
-	// nil if To does that.
+	// Typed casts an expression to a type, or returns NULL if that fails. It is nil if To casts.
 	Typed func(expression string, t table.Type) string
 	// Truth are the constants for true and false.
 	Truth [2]string
 	// NoTrim says that versions of the server have no TRIM.
 	NoTrim bool
-	// Matches is the condition that a text is a pattern: of itself, a character or a set such as
-	// [0-9] or [^0-9], and * for any characters.
+	// Matches is the condition that a text matches a pattern from its beginning to its end. A pattern
+	// has characters, sets such as [0-9] or [^0-9], and * for any characters.
 	Matches func(text, pattern string) string
-	// Keeps says that a column takes values of any type: one that is not read stays as it is.
-	// Other servers are given a text in its place that they refuse, and that says why.
+	// Keeps says that a column takes values of any type, so that a value that is not read stays
+	// unchanged. Other servers get a text that they refuse and that gives the reason.
 	Keeps bool
 }
 
@@ -69,8 +68,8 @@ func (s *Caster) Values(c *table.Column, width int) (expression, why string) {
 	return cases + newCase + "ELSE " + read + " END", ""
 }
 
-// Same returns the query that counts the texts which the server reads as we do: by the rules of
-// column c, as the values of its type that they are to be.
+// Same returns the query that counts how many of the texts the server reads as the values beside
+// them, by the rules of column c. If it cannot, it returns why.
 func (s *Caster) Same(c *table.Column, width int, texts, values []string) (query, why string) {
 	read, why := s.Values(c, width)
 	if why != "" {
@@ -87,19 +86,19 @@ func (s *Caster) Same(c *table.Column, width int, texts, values []string) (query
 	return fmt.Sprintf("SELECT COUNT(*) FROM (%s) t WHERE %s = %s", strings.Join(rows, " UNION ALL "), typed(read, c.Type), typed("ambertray_value", c.Type)), ""
 }
 
-// Narrower returns the expression for the values of column c, which has a wider type of its kind,
-// in the new type. A value that the new type changes is not read.
+// Narrower returns the expression that converts the values of column c to its new, narrower type.
+// A value that would change is not converted.
 func (s *Caster) Narrower(c *table.Column) string {
 	q := s.Quote(c.Name)
 	return s.Unless(q+" <> "+s.To(q, c.Type), q, c)
 }
 
-// Unless returns the expression that reads a text or value of column c unless a condition holds.
+// Unless returns the expression that converts a value of column c unless a condition is met.
 func (s *Caster) Unless(lost, value string, c *table.Column) string {
 	return fmt.Sprintf("CASE WHEN %s THEN %s ELSE %s END", lost, s.refused(c), s.To(value, c.Type))
 }
 
-// refused is what becomes of a value that is not read.
+// refused returns the expression for a value that is not read.
 func (s *Caster) refused(c *table.Column) string {
 	value := s.Quote(c.Name)
 	if s.Keeps {
@@ -139,7 +138,7 @@ func (s *Caster) readDate(text string, c *table.Column, width int) (expression, 
 			text = fmt.Sprintf("SUBSTRING(%s, 1, %d)", text, width)
 		}
 	}
-	other := s.Title + " does not read dates or times that are written like these"
+	other := s.Title + " does not read dates or times written like these"
 	if s.Keeps && c.Format != "" && (shape(c.Format, width) == "" || strings.Contains(c.Format, "S")) {
 		return "", other
 	}

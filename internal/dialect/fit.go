@@ -10,8 +10,8 @@ import (
 // digit is a pattern of Caster.Matches.
 const digit = "[0-9]"
 
-// unread is the condition that a text has not the form of its column, and may be read as another
-// value. It is "" if the server refuses every such text by itself.
+// unread returns the condition that a text does not have the form of its column. It is "" if the
+// server refuses every such text by itself.
 func (s *Caster) unread(text string, c *table.Column, width int) string {
 	var odd []string
 	switch {
@@ -36,7 +36,7 @@ func (s *Caster) unread(text string, c *table.Column, width int) string {
 	return strings.Join(odd, newCase+"    OR ")
 }
 
-// oddNumbers returns the conditions that a text is not a number as the column has them.
+// oddNumbers returns conditions for texts that are not numbers in the form of the column.
 func (s *Caster) oddNumbers(text string, c *table.Column) []string {
 	rewritten := c.Thousands != "" || c.Decimal != ""
 	if s.Keeps && !rewritten {
@@ -60,7 +60,7 @@ func (s *Caster) oddNumbers(text string, c *table.Column) []string {
 	return odd
 }
 
-// oddSigns returns the conditions that a text is a number only after its signs are rewritten.
+// oddSigns returns conditions for texts that become numbers only because their signs are rewritten.
 func (s *Caster) oddSigns(text, thousands, point string) []string {
 	odd := []string{s.Matches(text, "*[0-9"+thousands+"][-+]*")}
 	if point != "" {
@@ -89,8 +89,8 @@ func isISO(format string) bool {
 	return format == "" || strings.HasPrefix(format, isoDate) || strings.HasPrefix(format, "HH:mm") && !strings.Contains(format, "a")
 }
 
-// oddDates returns the conditions that a text is not a date or time of ISO 8601, or is more exact
-// than the type.
+// oddDates returns conditions for texts that are not dates or times of ISO 8601, or that are more
+// exact than the type.
 func (s *Caster) oddDates(text string, c *table.Column) []string {
 	exact := "*[.]" + strings.Repeat(digit, c.Type.Fraction()+1) + "*"
 	if c.Type.Kind == table.Date {
@@ -104,7 +104,7 @@ func hasMidnight(c *table.Column, width int) bool {
 	return c.Type.Kind == table.Date && width > len(c.Format)+1 && shape(c.Format, len(c.Format)) != ""
 }
 
-// shape is the pattern of the texts of a format of dates if every part has its place; else it is "".
+// shape returns the pattern of texts in a date format whose parts all have fixed places, else "".
 func shape(format string, width int) string {
 	format = strings.ReplaceAll(format, "'T'", "T")
 	if width != len(format) || strings.Trim(format, "yMdHmsST-/. :") != "" || strings.Contains(format, "MMM") || !strings.Contains(format, "yyyy") && !strings.HasPrefix(format, "HH:mm") {

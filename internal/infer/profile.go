@@ -351,7 +351,7 @@ func (p *Column) Examples() []Example {
 	return slices.Clip(all[:min(len(all), maxExamples)])
 }
 
-// Forms returns texts in every form that the values have: the first ones, and those of the extremes.
+// Forms returns texts of every form that the values have: the first ones and the extremes.
 func (p *Column) Forms() (texts []string) {
 	for i := range p.tallies {
 		t := &p.tallies[i]

@@ -110,7 +110,8 @@ func (s *session) query(sql string, each func(*sqlite.Stmt) error, args ...any) 
 	return s.orRaised(sqlitex.ExecuteTransient(s.db, sql, &sqlitex.ExecOptions{Args: args, ResultFunc: each}))
 }
 
-// orRaised returns the error of a conversion while a statement ran, which SQLite does not return.
+// orRaised returns the error that a conversion raised during a statement, if any: the binding for
+// SQLite loses it.
 func (s *session) orRaised(err error) error {
 	if s.raised == nil {
 		return err

@@ -12,8 +12,8 @@ import (
 	"ambertray/internal/value"
 )
 
-// tryForms has the server read texts of every form that a column has, and leaves the column if it
-// reads one otherwise than we do.
+// tryForms has the server read texts of every form that a column has. It leaves the column unchanged
+// if the server does not read one of them as a load would.
 func (p *Proposal) tryForms(ctx context.Context, to database.Target, caster *dialect.Caster, s *survey.Survey) error {
 	for i := range p.Columns {
 		t := &p.Columns[i].tightened
@@ -38,7 +38,7 @@ func (p *Proposal) tryForms(ctx context.Context, to database.Target, caster *dia
 	return nil
 }
 
-// read returns the texts that are values of a column by its rules, and these values.
+// read returns the texts that are values by the rules of a column, and the values.
 func read(c *table.Column, forms []string, d *dialect.Dialect) (texts, values []string, err error) {
 	cell, err := convert.NewCell(*c, d)
 	if err != nil {
@@ -54,7 +54,7 @@ func read(c *table.Column, forms []string, d *dialect.Dialect) (texts, values []
 	return texts, values, nil
 }
 
-// sameForms reports whether the server reads texts as the values. An error of the server is a no.
+// sameForms reports whether the server reads the texts as the values. An error counts as no.
 func sameForms(ctx context.Context, to database.Target, caster *dialect.Caster, t *database.Tightened, texts, values []string) bool {
 	if len(texts) == 0 {
 		return true

@@ -9,6 +9,7 @@ import (
 
 	"ambertray/internal/database"
 	"ambertray/internal/export"
+	"ambertray/internal/note"
 	"ambertray/internal/source"
 	"ambertray/internal/survey"
 )
@@ -56,6 +57,9 @@ func Profile(ctx context.Context, from database.Target, work *export.Work, o sur
 		return nil, err
 	}
 	s.Source = work.Table.Name
+	if s.Records == 0 {
+		s.Notes = []note.Note{} // about the header of a file
+	}
 	for i := range s.Notes {
 		s.Notes[i].Source = nil
 	}

@@ -49,8 +49,8 @@ func (t *Target) read(ctx context.Context, what, query string, readers []reader,
 	return t.fail("read "+what, err)
 }
 
-// readBinary reads what a query returns in the protocol that sends all digits of a float. It takes
-// longer than the other one.
+// readBinary reads what a query returns in the binary protocol, which sends all digits of a float.
+// It is slower than the text protocol.
 func (t *Target) readBinary(ctx context.Context, what, query string, readers []reader, each database.EachRow) error {
 	err := t.conn.Raw(func(conn any) error {
 		statement, err := conn.(driver.ConnPrepareContext).PrepareContext(ctx, query)

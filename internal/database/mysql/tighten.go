@@ -148,7 +148,7 @@ func (x *tightening) retype(c *database.Tightened, beside, rest string) (why str
 	}
 	typ := d.TypeName(c.Type)
 	computed := typ
-	if c.Type.HasClock() && c.Type.Fraction() > 0 { // the server computes all digits or none
+	if c.Type.HasClock() && c.Type.Fraction() > 0 { // a generated column has all digits of a second or none
 		computed = d.TypeName(c.Type.WithFraction(table.Micros))
 	}
 	if c.Type.Textual() {
@@ -162,8 +162,8 @@ func (x *tightening) retype(c *database.Tightened, beside, rest string) (why str
 	return ""
 }
 
-// narrower writes the values of a column in a narrower type. A time is read from its text, for the
-// server rounds times as a setting says, and computes no column that depends on one.
+// narrower converts the values of a column to a narrower type. A time is read from its text, because
+// the server rounds times by a setting and refuses generated columns that depend on one.
 func narrower(c *database.Tightened) string {
 	if !c.Type.HasClock() {
 		return caster.Narrower(&c.Column)

@@ -186,7 +186,7 @@ func readTimestamp(data []byte, offset string, v *value.Value) {
 	micros := readInt(data)
 	clock := (micros%perDay + perDay) % perDay
 	days := (micros-clock)/perDay + epochDays
-	v.Int = days*perDay + clock // wrong for moments so late that an integer cannot count from 1970 to them
+	v.Int = days*perDay + clock // overflows after the year 294246, where only the text is used
 	switch {
 	case setInfinite(v, micros, math.MinInt64, math.MaxInt64):
 	case days < firstDay || days > lastDay:
