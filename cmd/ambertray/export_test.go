@@ -171,7 +171,7 @@ func TestOddValues(t *testing.T) {
 			out, _ := d.run(0, "export", table, "--from", to, "--out", "-", "--no-header")
 			require.Equal(t, o.want, out)
 			out, _ = d.run(0, "export", "--query", "SELECT * FROM "+table+" ORDER BY no", "--from", to, "--out", "-", "--no-header")
-			if name != "sqlite" { // which tells no types of a query; MySQL tells no boolean
+			if name != "sqlite" { // A query of SQLite has no types, and one of MySQL has no boolean.
 				require.Equal(t, strings.ReplaceAll(o.want, "true", map[string]string{"mysql": "1"}[name]), out)
 			}
 			out, _ = d.run(0, "export", "--query", "SELECT x FROM "+table+" WHERE no = 1", "--from", to, "--out", "-", "--no-header")

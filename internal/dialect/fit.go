@@ -51,7 +51,7 @@ func (s *Caster) oddNumbers(text string, c *table.Column) []string {
 		signs += "eE"
 	}
 	odd := []string{s.Matches(text, "*[^"+signs+"]*")}
-	if c.Type.Kind == table.Decimal && !s.Keeps { // which would be rounded
+	if c.Type.Kind == table.Decimal && !s.Keeps { // the server would round them
 		odd = append(odd, s.Matches(text, "*["+point+"]"+strings.Repeat(digit, c.Type.Scale+1)+"*"))
 	}
 	if rewritten {

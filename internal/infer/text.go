@@ -197,7 +197,7 @@ const (
 // that writes one after each delimiter, not of the value.
 func (p *Column) spaced() bool { return p.Spaced > 1 && 2*p.Spaced > p.Records-p.Blanks }
 
-// padded reports whether a value ends with a space, which char does not keep.
+// padded reports whether a value ends with a space. A char does not keep it.
 func (p *Column) padded() bool {
 	return slices.ContainsFunc(p.tallies, func(t tally) bool { return t.padded })
 }

@@ -28,8 +28,11 @@ func (w *surveying) describe() {
 			Key: c.Unique && c.Sure && !c.Nullable && !c.Trim, LikelyKey: c.Unique && !c.Sure && !c.Nullable,
 			Blanks: p.Blanks, NullWords: p.NullWords(), Distinct: c.Distinct, Exact: c.Sure, Min: optional(c.Min), Max: optional(c.Max),
 			Shortest: p.Shortest, Longest: p.Longest, Examples: p.Examples(), Evidence: c.Evidence,
-			Obstacle: optional(c.Obstacle), Choice: c, Kinds: p.Kinds(), Forms: p.Forms(),
+			Obstacle: optional(c.Obstacle), Choice: c, Kinds: p.Kinds(),
 		})
+		if w.options.Table {
+			w.survey.Columns[i].Forms = p.Forms()
+		}
 	}
 	w.survey.KeyPairs = w.keyPairs()
 }

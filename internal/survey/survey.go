@@ -102,7 +102,7 @@ type Column struct {
 	Kinds []infer.Kind `json:"kinds"`
 
 	Choice infer.Choice `json:"-"`
-	// Forms are texts of every form that the values have.
+	// Forms are texts of every form that the values of a table's column have.
 	Forms []string `json:"-"`
 }
 

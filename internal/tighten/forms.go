@@ -61,7 +61,7 @@ func sameForms(ctx context.Context, to database.Target, caster *dialect.Caster, 
 	}
 	query, why := caster.Same(&t.Column, t.Width, texts, values)
 	if why != "" {
-		return true // which Tighten says
+		return true // Tighten reports why
 	}
 	rows, err := to.Query(ctx, query)
 	return err == nil && database.ParseCount(rows[0][0]) == int64(len(texts))

@@ -52,12 +52,12 @@ func nativeOf(c *sql.ColumnType) string {
 // QueryRows implements database.Querier.
 func (t *Target) QueryRows(ctx context.Context, query string, tab *table.Table, each database.EachRow) error {
 	var readers []reader
-	read := t.read
+	send := sendText
 	for _, c := range tab.Loaded() {
 		if c.Type == (table.Type{Kind: table.Double, Size: table.Single}) {
-			read = t.readBinary
+			send = sendPrepared
 		}
 		readers = append(readers, readerOf(dialect.MySQL.Stored(c.Type)))
 	}
-	return read(ctx, "the query", query, readers, each)
+	return t.read(ctx, "the query", query, send, readers, each)
 }

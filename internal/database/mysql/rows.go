@@ -34,13 +34,13 @@ func (t *Target) rows(ctx context.Context, tab *table.Table, from string, each d
 	if len(terms) == 0 {
 		terms = []string{"1"}
 	}
-	return t.read(ctx, tab.Name, "SELECT "+strings.Join(terms, ", ")+" FROM "+from, readers, each)
+	return t.read(ctx, tab.Name, "SELECT "+strings.Join(terms, ", ")+" FROM "+from, sendText, readers, each)
 }
 
-// read reads what a query returns.
-func (t *Target) read(ctx context.Context, what, query string, readers []reader, each database.EachRow) error {
+// read sends a query and reads its rows.
+func (t *Target) read(ctx context.Context, what, query string, send sender, readers []reader, each database.EachRow) error {
 	err := t.conn.Raw(func(conn any) error {
-		rows, err := conn.(driver.QueryerContext).QueryContext(ctx, query, nil)
+		rows, err := send(ctx, conn, query)
 		if err != nil {
 			return err
 		}
@@ -49,22 +49,34 @@ func (t *Target) read(ctx context.Context, what, query string, readers []reader,
 	return t.fail("read "+what, err)
 }
 
-// readBinary reads what a query returns in the binary protocol, which sends all digits of a float.
-// It is slower than the text protocol.
-func (t *Target) readBinary(ctx context.Context, what, query string, readers []reader, each database.EachRow) error {
-	err := t.conn.Raw(func(conn any) error {
-		statement, err := conn.(driver.ConnPrepareContext).PrepareContext(ctx, query)
-		if err != nil {
-			return err
-		}
-		rows, err := statement.(driver.StmtQueryContext).QueryContext(ctx, nil)
-		if err != nil {
-			return errors.Join(err, statement.Close())
-		}
-		return errors.Join(eachOf(rows, readers, each), rows.Close(), statement.Close())
-	})
-	return t.fail("read "+what, err)
+// sender sends a query over a connection of the driver.
+type sender func(ctx context.Context, conn any, query string) (driver.Rows, error)
+
+// sendText has the rows sent as text, which is faster.
+func sendText(ctx context.Context, conn any, query string) (driver.Rows, error) {
+	return conn.(driver.QueryerContext).QueryContext(ctx, query, nil)
 }
+
+// sendPrepared has the rows sent in the binary protocol, which has all digits of a float.
+func sendPrepared(ctx context.Context, conn any, query string) (driver.Rows, error) {
+	statement, err := conn.(driver.ConnPrepareContext).PrepareContext(ctx, query)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := statement.(driver.StmtQueryContext).QueryContext(ctx, nil)
+	if err != nil {
+		return nil, errors.Join(err, statement.Close())
+	}
+	return preparedRows{rows, statement}, nil
+}
+
+// preparedRows are the rows of a statement, which is closed with them.
+type preparedRows struct {
+	driver.Rows
+	statement driver.Stmt
+}
+
+func (p preparedRows) Close() error { return errors.Join(p.Rows.Close(), p.statement.Close()) }
 
 func eachOf(rows driver.Rows, readers []reader, each database.EachRow) error {
 	raw, row := make([]driver.Value, max(len(readers), 1)), make([]value.Value, len(readers))

@@ -36,7 +36,7 @@ var caster = dialect.Caster{
 		if t.Kind == table.Date && !strings.Contains(pattern, " ") {
 			x = "SUBSTRING_INDEX(" + x + ", ' ', 1)" // without midnight
 		}
-		if strings.Contains(pattern, ",") { // which some texts may lack
+		if strings.Contains(pattern, ",") { // some texts lack it
 			x, pattern = "REPLACE("+x+", ',', '')", strings.ReplaceAll(pattern, ",", "")
 		}
 		return fmt.Sprintf("STR_TO_DATE(%s, %s)", x, dialect.MySQL.Literal(patterns.Replace(pattern)))
@@ -147,13 +147,12 @@ func (x *tightening) retype(c *database.Tightened, beside, rest string) (why str
 		values = narrower(c)
 	}
 	typ := d.TypeName(c.Type)
+	if c.Type.Textual() {
+		typ += characterSet.FindString(rest)
+	}
 	computed := typ
 	if c.Type.HasClock() && c.Type.Fraction() > 0 { // a generated column has all digits of a second or none
 		computed = d.TypeName(c.Type.WithFraction(table.Micros))
-	}
-	if c.Type.Textual() {
-		typ += characterSet.FindString(rest)
-		computed = typ
 	}
 	rest = characterSet.ReplaceAllString(rest, "")
 	x.added = append(x.added, fmt.Sprintf("ADD COLUMN %s %s GENERATED ALWAYS AS (%s) STORED AFTER %s", beside, computed, values, d.Quote(c.Name)))

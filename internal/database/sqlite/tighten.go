@@ -108,7 +108,7 @@ func (t *Target) rebuilt(ctx context.Context, name string, changed map[string]*d
 			case c.Rewritten():
 				expression, reason = caster.Values(&c.Column, c.Width)
 			case c.Retyped && c.Type.Kind == table.Date: // a timestamp, which is kept as text
-				expression = "CASE WHEN SUBSTRING(" + value + ", 11) GLOB '*[^T 0:.]*' THEN " + value + " ELSE SUBSTRING(" + value + ", 1, 10) END"
+				expression = caster.Unless(caster.Matches("SUBSTRING("+value+", 11)", "*[^T 0:.]*"), "SUBSTRING("+value+", 1, 10)", &c.Column)
 			}
 			if reason != "" {
 				why[row[0]] = reason

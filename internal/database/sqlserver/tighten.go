@@ -15,7 +15,7 @@ var _ database.Tightener = (*Target)(nil)
 // Caster implements database.Tightener.
 func (t *Target) Caster() *dialect.Caster {
 	return &dialect.Caster{
-		Dialect: t.dialect, Truth: [2]string{"'1'", "'0'"}, NoTrim: true, // 2016 has none
+		Dialect: t.dialect, Truth: [2]string{"'1'", "'0'"}, NoTrim: true, // SQL Server 2016 has no TRIM
 		To:    func(x string, _ table.Type) string { return x }, // the type of the column is changed after
 		Typed: func(x string, typ table.Type) string { return "TRY_CAST(" + x + " AS " + t.dialect.TypeName(typ) + ")" },
 		Matches: func(x, pattern string) string {
