@@ -2,6 +2,7 @@ package database
 
 import (
 	"context"
+	"strings"
 
 	"ambertray/internal/dialect"
 	"ambertray/internal/table"
@@ -59,7 +60,7 @@ func (t *Tightened) Null() string {
 	return " NOT NULL"
 }
 
-// Script returns the statements for a person to run in a client that stops at the first error.
+// Script returns the statements for a person to run.
 func (s *Steps) Script(d *dialect.Dialect) (list []string) {
 	list = append(list, d.ScriptHead()...)
 	if s.Lock != "" {
@@ -67,8 +68,9 @@ func (s *Steps) Script(d *dialect.Dialect) (list []string) {
 	}
 	list = append(list, s.Before...)
 	for i, after := range s.After {
-		if i == 0 {
-			after = "-- Go on only if all of these have succeeded: what follows removes the old values.\n" + after
+		if i == 0 && s.Undo != nil {
+			undo := strings.Join(s.Undo, ";\n") + ";"
+			after = "-- If this fails, take back what was added:\n-- " + strings.ReplaceAll(undo, "\n", "\n-- ") + "\n" + after
 		}
 		list = append(list, after)
 	}

@@ -14,8 +14,12 @@ import (
 
 var _ database.Tightener = (*Target)(nil)
 
-// besideName is the name of the table that takes the place of another.
-const besideName = "ambertray_tightened"
+// Names of tables that are only there while another takes the place of a table: the old
+// one, and one that takes a row only if all rows were copied.
+const (
+	beforeName   = "ambertray_before"
+	completeName = "ambertray_complete"
+)
 
 // caster writes the expressions that convert texts. A cast would turn a text that is not a number
 // into 0. Without a cast a numeric column converts numbers and keeps any other text. Dates stay text.
@@ -32,7 +36,11 @@ var caster = dialect.Caster{
 }
 
 // special finds what a definition has that is not taken over into another.
-var special = regexp.MustCompile(`(?i)\b(CHECK|COLLATE|GENERATED|AUTOINCREMENT|STRICT|WITHOUT\s+ROWID|DEFERRABLE|VIRTUAL)\b`)
+var special = regexp.MustCompile(`(?i)\b(CHECK|COLLATE|GENERATED|AUTOINCREMENT|STRICT|WITHOUT\s+ROWID|DEFERRABLE|VIRTUAL|ON\s+CONFLICT)\b`)
+
+// constant is a default that the engine takes without parentheses. It lists expressions
+// without them too.
+var constant = regexp.MustCompile(`^(?:[-+]?[\w.]+|[xX]?'(?:[^']|'')*'|"(?:[^"]|"")*")$`)
 
 // Caster implements database.Tightener.
 func (*Target) Caster() *dialect.Caster { return &caster }
@@ -64,12 +72,17 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 	if err != nil {
 		return nil, nil, err
 	}
-	into := d.QuoteTable(besideName)
-	s := &database.Steps{Transaction: true, Table: besideName, Before: []string{
+	table, before, complete := d.QuoteTable(name), d.Quote(beforeName), d.Quote(completeName)
+	s := &database.Steps{Transaction: true, Table: name, Before: []string{
 		"PRAGMA legacy_alter_table = ON", // which leaves the views that name the table
-		database.CreateStatement(d, besideName, lines),
-		fmt.Sprintf("INSERT INTO %s (%s)\n    SELECT %s\n    FROM %s", into, strings.Join(names, ", "), strings.Join(values, ",\n        "), d.QuoteTable(name)),
-	}, After: []string{"DROP TABLE " + d.QuoteTable(name), "ALTER TABLE " + into + " RENAME TO " + d.Quote(name)}, Release: []string{"PRAGMA legacy_alter_table = OFF"}}
+		"ALTER TABLE " + table + " RENAME TO " + before,
+		database.CreateStatement(d, name, lines),
+		fmt.Sprintf("INSERT INTO %s (%s)\n    SELECT %s\n    FROM %s", table, strings.Join(names, ", "), strings.Join(values, ",\n        "), before),
+	}, After: []string{ // a client that goes on after an error finds nothing to drop
+		"CREATE TABLE " + complete + " (complete integer CHECK (complete))",
+		fmt.Sprintf("-- Everything is rolled back unless all rows were copied.\nINSERT OR ROLLBACK INTO %s\n    SELECT (SELECT count(*) FROM %s) = (SELECT count(*) FROM %s)", complete, table, before),
+		"DROP TABLE " + before, "DROP TABLE " + complete,
+	}, Release: []string{"PRAGMA legacy_alter_table = OFF"}}
 	for _, row := range rows[1:] {
 		s.After = append(s.After, row[1])
 	}
@@ -81,6 +94,13 @@ func (t *Target) keeps(ctx context.Context, name, definition string) (why string
 	found := special.FindString(definition)
 	if found != "" {
 		return "the definition of the table has " + strings.ToUpper(found) + ", which is not taken over", nil
+	}
+	computed, err := t.Query(ctx, "SELECT name FROM pragma_table_xinfo("+dialect.SQLite.Literal(name)+") WHERE hidden <> 0")
+	if err != nil {
+		return "", err
+	}
+	if len(computed) > 0 {
+		return "the column " + computed[0][0] + " is computed, which is not taken over", nil
 	}
 	tables, err := t.Query(ctx, referring(name))
 	if err == nil && len(tables) > 0 {
@@ -124,8 +144,12 @@ func (t *Target) rebuilt(ctx context.Context, name string, changed map[string]*d
 		if notNull {
 			line += " NOT NULL"
 		}
-		if row[3] != "" {
+		switch {
+		case row[3] == "":
+		case constant.MatchString(row[3]):
 			line += " DEFAULT " + row[3]
+		default:
+			line += " DEFAULT (" + row[3] + ")"
 		}
 		lines, names, values = append(lines, line), append(names, q), append(values, value)
 		if row[4] != "0" {

@@ -21,7 +21,7 @@ func TestTightenKeeps(t *testing.T) {
 	defer to.Close()
 	databasetest.Keeps(t, to, []string{
 		"CREATE TABLE shelf (code text PRIMARY KEY)", "INSERT INTO shelf VALUES ('A1')", "CREATE TABLE log (what text)",
-		"CREATE TABLE kept (name text, lent text DEFAULT '2026-01-01', code text REFERENCES shelf (code) ON DELETE CASCADE, UNIQUE (name, code))",
+		"CREATE TABLE kept (name text, lent text DEFAULT (date('2026-01-01')), code text REFERENCES shelf (code) ON DELETE CASCADE, UNIQUE (name, code))",
 		"INSERT INTO kept (rowid, name, lent, code) VALUES (7, 'ant', '2026-01-31', 'A1'), (9, 'bee', '2026-02-01', 'A1')",
 		"CREATE INDEX kept_lent ON kept (lent)", "CREATE VIEW shown AS SELECT name, lent FROM kept",
 		"CREATE TRIGGER kept_logged AFTER INSERT ON kept BEGIN INSERT INTO log VALUES (new.name); END",
@@ -41,6 +41,8 @@ func TestTightenKeeps(t *testing.T) {
 		"CREATE TABLE odd (a text CHECK (a <> ''))":           "has CHECK",
 		"CREATE TABLE odd (a text COLLATE NOCASE)":            "has COLLATE",
 		"CREATE TABLE odd (a text) STRICT":                    "has STRICT",
+		"CREATE TABLE odd (a text UNIQUE ON CONFLICT IGNORE)": "has ON CONFLICT",
+		"CREATE TABLE odd (a text, b text AS (a || '!'))":     "the column b is computed",
 		"CREATE TABLE odd (a text PRIMARY KEY)":               "the table child refers to this one",
 		"CREATE TABLE odd (a text PRIMARY KEY) WITHOUT ROWID": "has WITHOUT ROWID",
 	} {
