@@ -33,7 +33,8 @@ func TestHandoverRefused(t *testing.T) {
 		{2, "specimens.csv --dialect cobol --out x", "unknown dialect"},
 		{2, "specimens.csv --dialect oracle", "name the folder to write: --out FOLDER"},
 		{2, "specimens.csv --dialect oracle --out x --part-rows -1", "--part-rows -1: write a number of rows"},
-		{2, "specimens.csv --dialect ansi --out x --inserts --pack", "leave out --part-rows and --pack"},
+		{2, "specimens.csv --dialect oracle --out x --inserts --pack", "leave out --part-rows and --pack"},
+		{2, "specimens.csv --dialect ansi --out x --part-rows 10", "leave out --part-rows and --pack"},
 		{2, "specimens.csv --dialect ansi --out x --inserts --parquet", "exclude each other"},
 		{1, "missing.csv --dialect ansi --out x", "open missing.csv: no such file"},
 		{1, "specimens.csv --dialect ansi --out full", "full: the folder already exists and is not empty"},
@@ -92,8 +93,8 @@ func TestHandoverStopped(t *testing.T) {
 	require.Contains(t, out, "600,000 read = 600,000 handed over + 0 rejected + 0 skipped")
 	rows := 0
 	for i := range 6 {
-		part := d.read(fmt.Sprintf("out/rows-%04d.csv", i+1))
-		rows += strings.Count(part, "\n") - 1
+		part := d.read(fmt.Sprintf("out/rows-%04d.txt", i+1))
+		rows += strings.Count(part, "\n")
 	}
 	require.Equal(t, 600_000, rows)
 }

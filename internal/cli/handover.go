@@ -72,12 +72,13 @@ func typedHandover(o *handover.Options, server, out string) (err error) {
 		return errors.New("name the folder to write: --out FOLDER")
 	case o.Part < 0:
 		return fmt.Errorf("--part-rows %d: write a number of rows", o.Part)
-	case (o.Inserts || o.Parquet) && (o.Part > 0 || o.Pack):
-		return errors.New("--inserts and --parquet write one file: leave out --part-rows and --pack")
 	case o.Inserts && o.Parquet:
 		return errors.New("--inserts and --parquet exclude each other")
 	}
 	o.Dialect, err = dialect.ByName(server)
+	if err == nil && (o.Part > 0 || o.Pack) && !o.Bulk() {
+		err = errors.New("INSERT statements and Parquet are one file: leave out --part-rows and --pack")
+	}
 	return err
 }
 

@@ -34,6 +34,14 @@ func MariaDB(t testing.TB, args ...string) *exec.Cmd {
 // the client prints. The file is the database if the dialect is that of SQLite.
 func Script(t testing.TB, d *dialect.Dialect, file, script string) string {
 	t.Helper()
+	out, err := TryScript(t, d, file, script)
+	require.NoError(t, err, "%s: %s", script, out)
+	return out
+}
+
+// TryScript is Script for one that may fail.
+func TryScript(t testing.TB, d *dialect.Dialect, file, script string) (string, error) {
+	t.Helper()
 	folder, name := filepath.Split(script)
 	c := exec.Command("sqlite3", file, ".read "+name)
 	switch d {
@@ -48,6 +56,5 @@ func Script(t testing.TB, d *dialect.Dialect, file, script string) string {
 	}
 	c.Dir = folder
 	out, err := c.CombinedOutput()
-	require.NoError(t, err, "%s: %s", name, out)
-	return string(out)
+	return string(out), err
 }

@@ -56,6 +56,8 @@ type Dialect struct {
 	DDLAutoCommits bool
 	// OneRowPerInsert says that an INSERT takes no more than one row.
 	OneRowPerInsert bool
+	// MaxLine is how many bytes of a line the server's own client reads, 0 for any number.
+	MaxLine int
 
 	scriptHead, scriptTail []string
 

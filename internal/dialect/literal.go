@@ -19,18 +19,24 @@ type literals struct {
 	instant   string    // the type before a timestamp with its offset
 	middle    string    // between a date and its time
 	backslash bool      // a backslash escapes
-	longest   int       // bytes of the longest text, or 0; longer ones are pieced together
 	breaks    breaks    // how line breaks are written
 }
 
-// breaks is how a constant holds line breaks. They are never written as they are,
-// because the servers' own clients read scripts by lines and change their ends.
+// breaks is how a constant holds what is never written as it is: line breaks, because the
+// servers' own clients read scripts by lines and change their ends, and what else a client
+// would replace.
 type breaks struct {
-	prefix  string // of a text with escapes: E'a\r\nb'
-	unicode bool   // a text with escapes for Unicode: U&'a\000D\000Ab'
-	char    string // a function of the code of a character, which concat joins
-	concat  string
-	collate string // what makes a text differ from all others
+	prefix   string // of a text with escapes: E'a\r\nb'
+	unicode  bool   // a text with escapes for Unicode: U&'a\000D\000Ab'
+	char     string // a function of the code of a character, which concat joins
+	concat   string
+	collate  string // what makes a text differ from all others
+	variable string // what begins a variable of the client, also within a constant
+}
+
+// within reports whether a text has something that is not written as it is.
+func (b *breaks) within(text []byte) bool {
+	return bytes.ContainsAny(text, "\r\n") || b.variable != "" && bytes.Contains(text, []byte(b.variable))
 }
 
 // AppendLiteral appends a value as a constant. t is the type that the server
@@ -72,8 +78,8 @@ func (l *literals) timestamp(dst []byte, v *value.Value) []byte {
 // appendText appends a text in quotes, which are doubled within.
 func (d *Dialect) appendText(dst, text []byte) []byte {
 	l := &d.literals
-	for l.longest > 0 && len(text) > l.longest {
-		n := l.longest
+	for d.MaxLine > 0 && len(text) > d.MaxLine/3 { // which leaves room for quotes that are doubled
+		n := d.MaxLine / 3
 		for n > 0 && !utf8.RuneStart(text[n]) {
 			n--
 		}
@@ -85,13 +91,11 @@ func (d *Dialect) appendText(dst, text []byte) []byte {
 
 // appendRows appends a text that may have several lines.
 func (l *literals) appendRows(dst, text []byte) []byte {
-	if !bytes.ContainsAny(text, "\r\n") {
+	b := &l.breaks
+	if l.backslash || !b.within(text) {
 		return l.appendQuoted(dst, text)
 	}
-	b := &l.breaks
 	switch {
-	case l.backslash:
-		return escapeBreaks(dst, l.appendQuoted(nil, text), `\r`, `\n`)
 	case b.prefix != "":
 		text = bytes.ReplaceAll(text, []byte(`\`), []byte(`\\`))
 		return escapeBreaks(append(dst, b.prefix...), l.appendQuoted(nil, text), `\r`, `\n`)
@@ -107,24 +111,18 @@ func escapeBreaks(dst, quoted []byte, cr, lf string) []byte {
 	return append(dst, bytes.ReplaceAll(quoted, []byte("\n"), []byte(lf))...)
 }
 
-// lineBreaks are what a text is divided into lines by, and the codes of their characters.
-var lineBreaks = []struct {
-	text  string
-	codes []int
-}{{"\r\n", []int{'\r', '\n'}}, {"\n", []int{'\n'}}, {"\r", []int{'\r'}}}
-
 // replaceBreaks writes a text with a sign in place of each kind of line break, and has the server
 // replace it. An expression that joins lines would be too deep for some servers if these are many.
 func (l *literals) replaceBreaks(dst, text []byte) []byte {
 	var calls, ends string
-	for _, b := range lineBreaks {
-		if !bytes.Contains(text, []byte(b.text)) {
+	for _, b := range []string{"\r\n", "\n", "\r", l.breaks.variable} {
+		if b == "" || !bytes.Contains(text, []byte(b)) {
 			continue
 		}
 		sign := signNotIn(text)
-		text = bytes.ReplaceAll(text, []byte(b.text), []byte(sign))
+		text = bytes.ReplaceAll(text, []byte(b), []byte(sign))
 		var codes []string
-		for _, c := range b.codes {
+		for _, c := range []byte(b) {
 			codes = append(codes, fmt.Sprintf("%s(%d)", l.breaks.char, c))
 		}
 		calls += "REPLACE("
@@ -148,12 +146,26 @@ func signNotIn(text []byte) string {
 	return fmt.Sprintf("^%d", n)
 }
 
+// letters stand after a backslash for what a client reads as the end of a line or, on
+// Windows, of the script.
+var letters = [256]byte{'\\': '\\', '\n': 'n', '\r': 'r', 0: '0', 26: 'Z'}
+
 func (l *literals) appendQuoted(dst, text []byte) []byte {
 	dst = append(append(dst, l.national...), '\'')
-	if l.backslash {
-		text = bytes.ReplaceAll(text, []byte(`\`), []byte(`\\`))
+	for _, b := range text {
+		letter := byte(0)
+		if l.backslash {
+			letter = letters[b]
+		}
+		switch {
+		case letter != 0:
+			dst = append(dst, '\\', letter)
+		case b == '\'':
+			dst = append(dst, "''"...)
+		default:
+			dst = append(dst, b)
+		}
 	}
-	dst = append(dst, bytes.ReplaceAll(text, []byte("'"), []byte("''"))...)
 	return append(dst, '\'')
 }
 

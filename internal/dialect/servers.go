@@ -47,7 +47,7 @@ var PostgreSQL = &Dialect{
 	Now:         "CAST(floor(extract(epoch FROM clock_timestamp())) AS bigint)", KeepRow: "FOR SHARE",
 	Name: "postgresql", Title: "PostgreSQL", MaxName: 63, MaxColumns: 1600, reserved: words(postgresWords), schemas: true, open: '"', close: '"',
 	Stored: asItIs, comments: commentOn,
-	scriptHead: []string{"SET standard_conforming_strings = on", "BEGIN"}, scriptTail: []string{"COMMIT"},
+	scriptHead: []string{"SET client_encoding = 'UTF8'", "SET standard_conforming_strings = on", "BEGIN"}, scriptTail: []string{"COMMIT"},
 	literals: literals{truth: [2]string{"false", "true"}, typed: true, instant: "TIMESTAMPTZ", middle: " ", breaks: breaks{prefix: "E"}},
 	TypeName: func(t table.Type) string {
 		switch t.Kind {
@@ -64,10 +64,10 @@ var PostgreSQL = &Dialect{
 // boolean, no time of day, and no text that is empty rather than NULL.
 var Oracle = &Dialect{
 	Name: "oracle", Title: "Oracle", MaxName: 128, MaxColumns: 1000, reserved: words(oracleWords), schemas: true, open: '"', close: '"', notFirst: "_0123456789",
-	comments: commentOn, OneRowPerInsert: true, DDLAutoCommits: true,
+	comments: commentOn, OneRowPerInsert: true, DDLAutoCommits: true, MaxLine: 2400,
 	scriptHead: []string{"SET DEFINE OFF", "SET SQLBLANKLINES ON", "WHENEVER SQLERROR EXIT ROLLBACK"}, scriptTail: []string{"COMMIT"},
 	key:      func(t table.Type) bool { return t.Kind != table.Text && (!t.Textual() || t.Size <= 1500) },
-	literals: literals{truth: [2]string{"0", "1"}, typed: true, instant: "TIMESTAMP", middle: " ", longest: 1900, breaks: breaks{char: "CHR", concat: " || "}},
+	literals: literals{truth: [2]string{"0", "1"}, typed: true, instant: "TIMESTAMP", middle: " ", breaks: breaks{char: "CHR", concat: " || "}},
 	Stored: func(t table.Type) table.Type {
 		if t.Kind == table.Time || t.Kind == table.UUID {
 			return table.Type{Kind: table.Text}

@@ -28,7 +28,7 @@ func SQLServerIn(page int) *Dialect {
 		key:      func(t table.Type) bool { return t.Kind != table.Text && text.bytes(t) <= sqlServerMaxKey },
 		limits:   text.limits,
 		Limit:    text.limit,
-		literals: literals{truth: [2]string{"0", "1"}, national: "N", middle: "T", breaks: breaks{char: "NCHAR", concat: " + ", collate: " COLLATE Latin1_General_BIN2"}},
+		literals: literals{truth: [2]string{"0", "1"}, national: "N", middle: "T", breaks: breaks{char: "NCHAR", concat: " + ", collate: " COLLATE Latin1_General_BIN2", variable: "$("}},
 		TypeName: text.typeName,
 	}
 }

@@ -69,13 +69,16 @@ func (e csvEncoder) fraction(dst []byte, micros int64) []byte {
 	return dst
 }
 
+const bom = "\uFEFF"
+
 // special reports of every byte whether a text that has it is quoted.
 var special = [256]bool{',': true, '"': true, '\r': true, '\n': true, '\\': true, '\'': true}
 
 // appendQuoted appends a text, in quotes where it needs them. So do texts that begin or end
-// in a space, for readers that trim.
+// in a space, for readers that trim, and those that begin with a byte order mark, which is
+// left out at the beginning of a file.
 func appendQuoted(dst, text []byte) []byte {
-	quote := len(text) == 0 || text[0] <= ' ' || text[len(text)-1] <= ' '
+	quote := len(text) == 0 || text[0] <= ' ' || text[len(text)-1] <= ' ' || text[0] == bom[0]
 	for _, c := range text {
 		quote = quote || special[c]
 	}

@@ -1,6 +1,7 @@
 package handover
 
 import (
+	"cmp"
 	"fmt"
 	"strings"
 
@@ -15,29 +16,39 @@ type form struct {
 	rows    string // name of the file of rows
 	encoder func(h *handover) convert.Encoder
 	open    func(h *handover) (rowsWriter, error)
-	// head begins the scripts, load loads a file of rows, and after ends the loading.
-	head  func(h *handover) string
-	load  func(h *handover, file string) string
-	after func(h *handover) string
+	head    string // what the client has to be told before a script that loads
+	// before begins the loading, load loads a file of rows, and after ends it.
+	before func(h *handover) string
+	load   func(h *handover, file string) string
+	after  func(h *handover) string
 	// client is the program that takes the scripts, toLoad and toVerify the commands to type.
 	client, toLoad, toVerify string
+	toInsert                 string // the one for a script of INSERT statements, if it differs from toLoad
 	about                    string // what has to be known of them
 }
 
+// Bulk reports whether the rows are files for the bulk load of the server, rather than Parquet
+// or INSERT statements, which it takes if it has none.
+func (o *Options) Bulk() bool { return !o.Inserts && !o.Parquet && forms[o.Dialect.Name] != nil }
+
 // formOf returns the form for the options.
 func formOf(o Options) *form {
-	if o.Parquet {
+	bulk := forms[o.Dialect.Name]
+	switch {
+	case o.Bulk():
+		return bulk
+	case o.Parquet:
 		return &parquetForm
 	}
-	if o.Inserts || forms[o.Dialect.Name] == nil {
-		f := insertForm
-		bulk := forms[o.Dialect.Name]
-		if bulk != nil {
-			f.client, f.toLoad, f.toVerify = bulk.client, bulk.toLoad, bulk.toVerify
-		}
-		return &f
+	f := insertForm
+	if bulk != nil {
+		f.client, f.toVerify = bulk.client, bulk.toVerify
+		f.toLoad = cmp.Or(bulk.toInsert, bulk.toLoad)
 	}
-	return forms[o.Dialect.Name]
+	if o.Dialect == dialect.SQLite { // whose client would go on after an error, and commit
+		f.head = bulk.head
+	}
+	return &f
 }
 
 var insertForm = form{
@@ -51,16 +62,16 @@ var insertForm = form{
 
 var forms = map[string]*form{
 	"postgresql": {
-		rows:    "rows.csv",
-		encoder: func(*handover) convert.Encoder { return csvEncoder{truth: [2]string{"false", "true"}} },
-		open:    func(h *handover) (rowsWriter, error) { return openBulk(h, headings(h)) },
-		head:    func(*handover) string { return "\\set ON_ERROR_STOP on\n\\encoding UTF8\n\n" },
+		rows:    "rows.txt", // of a file in CSV the client would read a line \. within a text as the end
+		encoder: func(*handover) convert.Encoder { return tabbed.Encoder{Offset: true} },
+		open:    func(h *handover) (rowsWriter, error) { return openBulk(h, "") },
+		head:    "\\set ON_ERROR_STOP on\n\n",
 		load: func(h *handover, file string) string {
-			return fmt.Sprintf("\\copy %s (%s) FROM '%s' WITH (FORMAT csv, HEADER true, ENCODING 'UTF8')\n\n", h.Dialect.QuoteTable(h.table.Name), h.Dialect.Columns(h.table), file)
+			return fmt.Sprintf("\\copy %s (%s) FROM '%s' WITH (ENCODING 'UTF8')\n\n", h.Dialect.QuoteTable(h.table.Name), h.Dialect.Columns(h.table), file)
 		},
 		client:   "psql, the client of the server",
 		toLoad:   "psql -f load.sql \"host=HOST dbname=DATABASE user=USER\"",
-		toVerify: "psql -f verify.sql \"host=HOST dbname=DATABASE user=USER\"",
+		toVerify: "psql -q -f verify.sql \"host=HOST dbname=DATABASE user=USER\"",
 	},
 	"mysql": {
 		rows:    "rows.txt",
@@ -71,6 +82,7 @@ var forms = map[string]*form{
 		},
 		client:   "mysql, the client of the server",
 		toLoad:   "mysql --local-infile=1 -h HOST -u USER -p DATABASE < load.sql",
+		toInsert: "mysql -h HOST -u USER -p DATABASE < load.sql",
 		toVerify: "mysql -t -h HOST -u USER -p DATABASE < verify.sql",
 		about: "The server must allow the bulk load (SET GLOBAL local_infile = ON). It cannot roll back the\n" +
 			"new table: if the load fails, drop the table and start again. After each file the client\n" +
@@ -80,7 +92,8 @@ var forms = map[string]*form{
 		rows:    "rows.csv",
 		encoder: func(h *handover) convert.Encoder { return csvEncoder{truth: [2]string{"0", "1"}, blank: &h.blank} },
 		open:    func(h *handover) (rowsWriter, error) { return openBulk(h, "") },
-		head:    func(h *handover) string { return ".bail on\n" + stagingTable(h) },
+		head:    ".bail on\n\n",
+		before:  stagingTable,
 		load: func(_ *handover, file string) string {
 			return fmt.Sprintf(".import --csv %s ambertray_rows\n\n", file)
 		},
@@ -88,7 +101,8 @@ var forms = map[string]*form{
 		client:   "sqlite3, the client of SQLite",
 		toLoad:   "sqlite3 DATABASE.db \".read load.sql\"",
 		toVerify: "sqlite3 -box DATABASE.db \".read verify.sql\"",
-		about:    "The client must be of version 3.32 or later.",
+		about: "The client must be of version 3.32 or later. Before 3.43 it reads some floating-point numbers of more\n" +
+			"than 14 digits as the next smaller or greater one.",
 	},
 	"sqlserver": {
 		rows:    "rows.csv",
@@ -100,7 +114,8 @@ var forms = map[string]*form{
 		},
 		client:   "sqlcmd, the client of the server",
 		toLoad:   "sqlcmd -S HOST -d DATABASE -b -I -f 65001 -i load.sql -v folder=\"FOLDER\"",
-		toVerify: "sqlcmd -S HOST -d DATABASE -b -I -f 65001 -W -i verify.sql",
+		toInsert: "sqlcmd -S HOST -d DATABASE -b -I -x -f 65001 -i load.sql",
+		toVerify: "sqlcmd -S HOST -d DATABASE -b -I -x -f 65001 -W -i verify.sql",
 		about: "FOLDER is the path of this folder as the server sees it: on its own disk, or on a share that its\n" +
 			"service may read. The server must be version 2019 or later. BULK INSERT needs the permission\n" +
 			"ADMINISTER BULK OPERATIONS. Everything is one transaction.",
@@ -109,7 +124,7 @@ var forms = map[string]*form{
 		rows:     "rows.csv",
 		encoder:  func(*handover) convert.Encoder { return csvEncoder{truth: [2]string{"0", "1"}, micros: true} },
 		open:     func(h *handover) (rowsWriter, error) { return openBulk(h, "") },
-		head:     func(*handover) string { return "ALTER SESSION SET NLS_NUMERIC_CHARACTERS = '.,';\n\n" },
+		before:   func(*handover) string { return "ALTER SESSION SET NLS_NUMERIC_CHARACTERS = '.,';\n\n" },
 		after:    external,
 		client:   "sqlplus, the client of the server",
 		toLoad:   "sqlplus USER@SERVICE @load.sql",
@@ -135,16 +150,16 @@ func headings(h *handover) string {
 func (h *handover) loadText(r *Receipt) string {
 	f, d := h.form, h.Dialect
 	var text strings.Builder
-	text.WriteString(h.title(r, "creates the table and loads its rows"))
-	if f.head != nil {
-		text.WriteString(f.head(h))
-	}
+	text.WriteString(h.title(r, "creates the table and loads its rows") + f.head)
 	made := *h.table
 	key := ""
 	if d == dialect.PostgreSQL { // which is quicker once the rows are there
 		key, made.Key = d.AddKey(h.table), nil
 	}
 	text.WriteString(statements(append(d.ScriptHead(), d.BeforeRows(&made)...)))
+	if f.before != nil {
+		text.WriteString(f.before(h))
+	}
 	for _, file := range h.parts {
 		if f.load != nil {
 			text.WriteString(f.load(h, file))
@@ -160,9 +175,10 @@ func (h *handover) loadText(r *Receipt) string {
 	return text.String()
 }
 
-// title is the comment that a script begins with.
+// title is the comment that a script begins with. It has no name of the table, in which a client
+// may find a variable of its own.
 func (h *handover) title(r *Receipt, does string) string {
-	return fmt.Sprintf("-- Table %s for %s: this %s (%d).\n\n", strings.ReplaceAll(h.table.Name, "\n", " "), h.Dialect.Title, does, r.Counts.Rows)
+	return fmt.Sprintf("-- For %s: this %s (%d).\n\n", h.Dialect.Title, does, r.Counts.Rows)
 }
 
 // stagingTable holds the rows of SQLite's client, which are all text.

@@ -12,6 +12,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync/atomic"
 	"time"
@@ -102,7 +103,9 @@ const (
 var (
 	ErrFolder   = errors.New("the folder already exists and is not empty")
 	ErrTooMany  = errors.New("too many rejected records")
+	ErrVariable = errors.New("has $( in a name, a comment or a default, and sqlcmd would replace it; change it in the tray")
 	ErrBlank    = errors.New("has a blank text that is not NULL, and SQLite's own client does not distinguish the two")
+	errTwice    = errors.New("the file was written twice")
 	errMiscount = errors.New("the number of written rows differs from that of the rows read")
 )
 
@@ -123,6 +126,9 @@ func Run(ctx context.Context, t *tray.Tray, from *source.Opener, folder string, 
 		}
 	}()
 	h := &handover{Options: o, dir: draft, table: &t.Table}
+	if o.Dialect == dialect.SQLServer && strings.Contains(h.definition(), "$(") {
+		return nil, fmt.Errorf("table %s: %w", t.Table.Name, ErrVariable)
+	}
 	r, err = h.write(ctx, t, from)
 	if err != nil {
 		return nil, err
@@ -250,7 +256,7 @@ func (h *handover) finish(r *Receipt) error {
 		{columnsFile, h.columnsText()},
 	}
 	for _, t := range texts {
-		if t.name == loadFile && (h.Inserts || h.Parquet) {
+		if t.name == loadFile && !h.Bulk() { // the rows are in it, or none is needed
 			continue
 		}
 		err := h.writeFile(t.name, t.text)
@@ -299,6 +305,9 @@ func statements(list []string) string {
 }
 
 func (h *handover) writeFile(name, text string) error {
+	if filepath.Ext(name) == ".sql" {
+		text = string(wrap([]byte(text), h.Dialect.MaxLine))
+	}
 	err := publish.File(filepath.Join(h.dir, name), []byte(text))
 	if err != nil {
 		return err
@@ -315,6 +324,14 @@ func (h *handover) note(name string) error {
 	defer f.Close()
 	sum := newSum()
 	n, err := io.Copy(sum, f)
-	h.files = append(h.files, File{name, n, sum.hex()})
-	return err
+	return errors.Join(err, h.add(File{name, n, sum.hex()}))
+}
+
+// add takes a file that is written into the list of files. One that was written over is an error.
+func (h *handover) add(f File) error {
+	if slices.ContainsFunc(h.files, func(other File) bool { return other.Name == f.Name }) {
+		return fmt.Errorf("%s: %w", f.Name, errTwice)
+	}
+	h.files = append(h.files, f)
+	return nil
 }

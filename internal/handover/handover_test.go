@@ -99,6 +99,85 @@ func TestBulk(t *testing.T) {
 	}
 }
 
+// TestTwice runs scripts a second time. They fail, and the rows, which have no key, are there once.
+func TestTwice(t *testing.T) {
+	for _, c := range clients {
+		for _, inserts := range []bool{false, true} {
+			name := fmt.Sprintf("twice_%d", os.Getpid())
+			tr, file, folder := awkwardTray(t, name), filepath.Join(t.TempDir(), "museum.db"), filepath.Join(t.TempDir(), "out")
+			tr.Table.Key, tr.Table.Indexes = nil, nil
+			_, err := handover.Run(context.Background(), tr, &source.Opener{}, folder, handover.Options{Dialect: c.dialect, Inserts: inserts})
+			require.NoError(t, err)
+			script := func(name string) string { return filepath.Join(folder, name) }
+			databasetest.Script(t, c.dialect, file, script("load.sql"))
+			_, err = databasetest.TryScript(t, c.dialect, file, script("load.sql"))
+			require.Error(t, err, "%s, %t", c.dialect.Name, inserts)
+			require.Equal(t, len(awkward)+1, strings.Count(databasetest.Script(t, c.dialect, file, script("verify.sql")), "agrees"))
+			require.NoError(t, os.WriteFile(script("drop.sql"), []byte("DROP TABLE "+name+";\n"), 0o600))
+			databasetest.Script(t, c.dialect, file, script("drop.sql"))
+		}
+	}
+}
+
+// TestStandard loads and verifies the scripts in standard SQL, with the client of a server that
+// understands the types of this table.
+func TestStandard(t *testing.T) {
+	for _, inserts := range []bool{false, true} {
+		tr, folder := awkwardTray(t, fmt.Sprintf("standard_%d", os.Getpid())), filepath.Join(t.TempDir(), "out")
+		for i := range tr.Table.Columns {
+			c := &tr.Table.Columns[i]
+			c.LeaveOut = c.Type.Kind == table.Text || c.Type.Kind == table.UUID
+		}
+		r, err := handover.Run(context.Background(), tr, &source.Opener{}, folder, handover.Options{Dialect: dialect.ANSI, Inserts: inserts})
+		require.NoError(t, err)
+		require.Len(t, r.Files, 6, "a script with the rows, the definition, the queries, the columns, the rejects, the README")
+		out := databasetest.Script(t, dialect.PostgreSQL, "", filepath.Join(folder, "load.sql"))
+		require.Empty(t, out)
+		answer := databasetest.Script(t, dialect.PostgreSQL, "", filepath.Join(folder, "verify.sql"))
+		require.Equal(t, len(tr.Table.Loaded())+1, strings.Count(answer, "agrees"), answer)
+		require.NoError(t, os.WriteFile(filepath.Join(folder, "drop.sql"), []byte("DROP TABLE "+tr.Table.Name+";\n"), 0o600))
+		databasetest.Script(t, dialect.PostgreSQL, "", filepath.Join(folder, "drop.sql"))
+	}
+}
+
+// TestLines writes scripts of many columns and long texts, of which Oracle's client reads every
+// line.
+func TestLines(t *testing.T) {
+	var text strings.Builder
+	tab := table.Table{Name: "wide"}
+	for i := range 300 {
+		name := fmt.Sprintf("note, of drawer %d", i)
+		tab.Columns = append(tab.Columns, table.Column{From: name, Name: name, Type: table.Type{Kind: table.Text}})
+		fmt.Fprintf(&text, "%q,", name)
+	}
+	heads := strings.TrimSuffix(text.String(), ",") + "\n"
+	long := strings.Repeat("it's, ", 2000)
+	row := strings.Repeat(`"moth, || ant`+"\n"+`",`, 299) + `"` + long + `"` + "\n"
+	dir := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "source.csv"), []byte(heads+row), 0o600))
+	tr := &tray.Tray{Dir: filepath.Join(dir, "source.tray"), Files: []string{"source.csv"}, Layout: source.DefaultLayout(), Table: tab}
+	for _, inserts := range []bool{false, true} {
+		folder := filepath.Join(t.TempDir(), "out")
+		_, err := handover.Run(context.Background(), tr, &source.Opener{}, folder, handover.Options{Dialect: dialect.Oracle, Inserts: inserts})
+		require.NoError(t, err)
+		scripts, err := filepath.Glob(filepath.Join(folder, "*.sql"))
+		require.NoError(t, err)
+		require.Len(t, scripts, 3)
+		for _, s := range scripts {
+			script, err := os.ReadFile(s)
+			require.NoError(t, err)
+			for line := range strings.Lines(string(script)) {
+				require.Less(t, len(line), 2500, "SQL*Plus ignores longer lines: %s", s)
+				require.False(t, strings.HasSuffix(line, "-\n"), "which would go on in the next line")
+			}
+			if inserts && filepath.Base(s) == "load.sql" {
+				pieces := strings.ReplaceAll(strings.ReplaceAll(string(script), "\n    ", " "), "') || TO_CLOB('", "")
+				require.Contains(t, pieces, strings.ReplaceAll(long[:len(long)-1100], "'", "''"))
+			}
+		}
+	}
+}
+
 // TestStandIn runs the handovers for SQL Server on the stand-in, which has no BULK INSERT: the
 // rows come as INSERT statements there.
 func TestStandIn(t *testing.T) {
@@ -170,7 +249,7 @@ func TestFolder(t *testing.T) {
 	list, err := os.ReadDir(parent)
 	require.NoError(t, err)
 	require.Len(t, list, 2, "the full one and the one that is whole: %v", list)
-	_, err = os.Stat(filepath.Join(parent, "empty", "rows.csv.gz"))
+	_, err = os.Stat(filepath.Join(parent, "empty", "rows.txt.gz"))
 	require.NoError(t, err)
 
 	text, err := os.ReadFile(filepath.Join(parent, "empty", "columns.json"))
@@ -186,6 +265,9 @@ func TestFolder(t *testing.T) {
 	require.Equal(t, 40, schema.Properties["note"].MaxLength)
 	require.Equal(t, "integer", schema.Properties["id"].Type)
 
+	tr.Table.Columns[3].Comment = "priced in $(currency)"
+	_, err = handover.Run(ctx, tr, &source.Opener{}, filepath.Join(parent, "variable"), handover.Options{Dialect: dialect.SQLServer})
+	require.ErrorIs(t, err, handover.ErrVariable)
 	blank := ""
 	tr.Table.Columns[12].Default = &blank
 	_, err = handover.Run(ctx, tr, &source.Opener{}, filepath.Join(parent, "blank"), handover.Options{Dialect: dialect.SQLite})
@@ -210,7 +292,7 @@ func TestParquet(t *testing.T) {
 	require.Len(t, rows, 3)
 	first := rows[0]
 	require.Equal(t, "9223372036854775807", first[`say "when"`])
-	require.Equal(t, []any{float64(7), float64(-5), true, -0.05, 1.5e-07, "00123", "line 1\nline 2; -- 漢字 😀"},
+	require.Equal(t, []any{float64(7), float64(-5), true, -0.05, 1.5e-07, "00123", "line 1\n\\.\nline 2; -- 漢字 😀"},
 		[]any{first["id"], first["order"], first["select"], first["x; DROP TABLE y --"], first["größe"], first["code"], first["essay"]})
 	require.Equal(t, []any{"2026-02-28T00:00:00.000Z", "2026-02-28T10:00:01.250Z", "2026-02-28T10:00:01.000Z"}, []any{first["day"], first["moment"], first["instant"]})
 	require.Nil(t, rows[1]["note"])

@@ -39,8 +39,9 @@ func openInserts(h *handover) (rowsWriter, error) {
 	}
 	d := h.Dialect
 	w := &insertWriter{h: h, dialect: d, file: f, out: bufio.NewWriterSize(f.out, 1<<16), after: d.Finish(h.table, true)}
-	w.insert = fmt.Sprintf("INSERT INTO %s (%s) VALUES", d.QuoteTable(h.table.Name), d.Columns(h.table))
-	_, err = w.out.WriteString(statements(append(d.ScriptHead(), d.BeforeRows(h.table)...)))
+	w.insert = string(wrap(fmt.Appendf(nil, "INSERT INTO %s (%s) VALUES", d.QuoteTable(h.table.Name), d.Columns(h.table)), d.MaxLine))
+	begin := h.form.head + statements(append(d.ScriptHead(), d.BeforeRows(h.table)...))
+	_, err = w.out.Write(wrap([]byte(begin), d.MaxLine))
 	return w, err
 }
 
@@ -85,7 +86,7 @@ func (w *insertWriter) row(text []byte) {
 		w.out.WriteString(",\n")
 	}
 	w.out.WriteString("    ")
-	w.out.Write(text)
+	w.out.Write(wrap(text, w.dialect.MaxLine))
 	w.out.WriteByte(')')
 	w.rows++
 	w.open++
@@ -105,6 +106,6 @@ func (w *insertWriter) endInsert() {
 // close ends the script and returns how many rows it has.
 func (w *insertWriter) close() (rows int64, err error) {
 	w.endInsert()
-	w.out.WriteString("\n" + statements(append(w.after, w.dialect.ScriptTail()...)))
+	w.out.Write(wrap([]byte("\n"+statements(append(w.after, w.dialect.ScriptTail()...))), w.dialect.MaxLine))
 	return w.rows, errors.Join(w.out.Flush(), w.h.endRowFile(w.file))
 }

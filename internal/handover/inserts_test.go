@@ -59,6 +59,7 @@ func openSQLite(t *testing.T) server {
 	return server{
 		dialect: dialect.SQLite,
 		exec: func(script string) error {
+			script = strings.TrimPrefix(script, ".bail on\n") // a command of its client
 			for strings.TrimSpace(script) != "" {
 				stmt, rest, err := conn.PrepareTransient(script)
 				if err != nil {
@@ -177,8 +178,8 @@ var awkward = []struct {
 	{"instant", "timestamp with time zone", "2026-02-28 10:00:01Z", [3]string{"timestamp with time zone", "timestamp with time zone", "datetime(6)"},
 		[3]string{"2026-02-28 10:00:01+00:00", "2026-02-28 10:00:01+00", "2026-02-28 10:00:01.000000"}},
 	{"code", "char(5)", "00123", [3]string{"char(5)", "character(5)", "char(5)"}, [3]string{}},
-	{"note", "varchar(40)", `it's \n "so" $$;`, [3]string{"varchar(40)", "character varying(40)", "varchar(40)"}, [3]string{}},
-	{"essay", "text", "line 1\nline 2; -- 漢字 😀", [3]string{"text", "text", "longtext"}, [3]string{}},
+	{"note", "varchar(40)", `it's \n "so" $(;`, [3]string{"varchar(40)", "character varying(40)", "varchar(40)"}, [3]string{}},
+	{"essay", "text", "line 1\n\\.\nline 2; -- 漢字 😀", [3]string{"text", "text", "longtext"}, [3]string{}},
 	{"tag", "uuid", "123e4567-e89b-12d3-a456-426614174000", [3]string{"char(36)", "uuid", "char(36)"}, [3]string{}},
 }
 
@@ -274,7 +275,7 @@ func TestWideTable(t *testing.T) {
 // reads it by lines, and finds every line break of the values.
 func TestClients(t *testing.T) {
 	dir := t.TempDir()
-	values := []string{"a\r\nb", "x\r", "c\n\n\nd\r", "it's\r\\n", "\n;\nGO\n/\n\\q\n.quit\n"}
+	values := []string{"a\r\nb", "x\r", "c\n\n\nd\r", "it's\r\\n", "\n;\nGO\n/\n\\q\n.quit\n\\.\n", "\x1aä$(x)&y"}
 	var text strings.Builder
 	text.WriteString("no,note\n")
 	for i, v := range values {
@@ -307,9 +308,10 @@ func TestClients(t *testing.T) {
 		})
 	}
 	for _, d := range dialect.All() {
-		one := d.AppendLiteral(nil, clientTable("x").Columns[1].Type, &value.Value{Text: []byte("a\r\nb")})
+		one := d.AppendLiteral(nil, clientTable("x").Columns[1].Type, &value.Value{Text: []byte("a\r\nb$(x)")})
 		require.NotContains(t, string(one), "\n", d.Name)
 		require.NotContains(t, string(one), "\r", d.Name)
+		require.Equal(t, d != dialect.SQLServer, strings.Contains(string(one), "$("), d.Name)
 	}
 }
 

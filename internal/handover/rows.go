@@ -76,8 +76,7 @@ func (h *handover) endRowFile(f *rowFile) error {
 	if err == nil {
 		err = f.file.Sync()
 	}
-	h.files = append(h.files, File{f.name, f.bytes, f.sum.hex()})
-	return errors.Join(err, f.file.Close())
+	return errors.Join(err, h.add(File{f.name, f.bytes, f.sum.hex()}), f.file.Close())
 }
 
 // bulkWriter writes rows for the bulk load of a server: fields that an encoder has ended,

@@ -25,10 +25,7 @@ type figure struct {
 // verifyText is verify.sql: queries that answer one line for each column.
 func (h *handover) verifyText(r *Receipt) string {
 	v := &verifier{d: h.Dialect, table: h.table, rows: r.Counts.Rows}
-	text := h.title(r, "compares the table with the figures of the rows")
-	if v.d == dialect.Oracle {
-		text += "SET LINESIZE 300 PAGESIZE 1000\nCOLUMN \"column\" FORMAT A40\nCOLUMN \"answer\" FORMAT A200\n\n"
-	}
+	text := h.title(r, "compares the table with the figures of the rows") + verifyHeads[h.Dialect]
 	groups := [][]group{{{name: "all rows", figures: []figure{number("rows", "count(*)", fmt.Sprint(r.Counts.Rows))}}}}
 	for i, c := range h.table.Loaded() {
 		last := &groups[len(groups)-1]
@@ -42,6 +39,13 @@ func (h *handover) verifyText(r *Receipt) string {
 		text += v.query(g) + ";\n\n"
 	}
 	return text
+}
+
+// verifyHeads are what the clients have to be told, so that they read the names as they are.
+var verifyHeads = map[*dialect.Dialect]string{
+	dialect.PostgreSQL: "SET client_encoding = 'UTF8';\n\n",
+	dialect.MySQL:      "SET NAMES utf8mb4;\nSET SESSION sql_mode = 'STRICT_ALL_TABLES';\n\n",
+	dialect.Oracle:     "SET DEFINE OFF\nSET LINESIZE 300 PAGESIZE 1000\nCOLUMN \"column\" FORMAT A40\nCOLUMN \"answer\" FORMAT A200\n\n",
 }
 
 // number is a figure that people and servers write alike.

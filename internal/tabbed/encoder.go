@@ -1,4 +1,5 @@
-// Package tabbed encodes rows as the bulk load of MySQL and MariaDB reads them by default.
+// Package tabbed encodes rows as the bulk loads of MySQL, MariaDB and PostgreSQL read them
+// by default.
 package tabbed
 
 import (
@@ -9,10 +10,13 @@ import (
 )
 
 // Encoder writes rows as the server's bulk load reads them by default: fields
-// ended by a tab, rows by a line feed, a backslash before either where it is
-// text, and \N for NULL. Every field is ended; the last one's tab becomes the
-// line feed when the block is sent.
-type Encoder struct{}
+// ended by a tab, rows by a line feed, \t, \n, \r and \\ for these and a
+// backslash in text, and \N for NULL. Every field is ended; the last one's tab
+// becomes the line feed when the block is sent.
+type Encoder struct {
+	// Offset says that a moment is written with its offset, which is +00:00.
+	Offset bool
+}
 
 // AppendRecord implements convert.Encoder.
 func (Encoder) AppendRecord(dst []byte) []byte { return dst }
@@ -21,7 +25,7 @@ func (Encoder) AppendRecord(dst []byte) []byte { return dst }
 func (Encoder) AppendNull(dst []byte, _ int) []byte { return append(dst, '\\', 'N', '\t') }
 
 // Column implements convert.Encoder.
-func (Encoder) Column(_ int, t table.Type) func(dst []byte, v *value.Value) []byte {
+func (e Encoder) Column(_ int, t table.Type) func(dst []byte, v *value.Value) []byte {
 	if t == (table.Type{Kind: table.Boolean, Size: table.Bit}) { // which takes bytes
 		return func(dst []byte, v *value.Value) []byte { return append(appendByte(dst, byte(v.Int&1)), '\t') }
 	}
@@ -38,7 +42,13 @@ func (Encoder) Column(_ int, t table.Type) func(dst []byte, v *value.Value) []by
 		return func(dst []byte, v *value.Value) []byte { return append(value.AppendDate(dst, v.Int), '\t') }
 	case table.Time:
 		return func(dst []byte, v *value.Value) []byte { return append(value.AppendClock(dst, v.Int), '\t') }
-	case table.Timestamp, table.TimestampTZ:
+	case table.TimestampTZ:
+		end := "\t"
+		if e.Offset {
+			end = "+00:00\t"
+		}
+		return func(dst []byte, v *value.Value) []byte { return append(value.AppendTimestamp(dst, v.Int), end...) }
+	case table.Timestamp:
 		return func(dst []byte, v *value.Value) []byte { return append(value.AppendTimestamp(dst, v.Int), '\t') }
 	}
 	if t.IsBytes() { // as digits alone
@@ -55,16 +65,18 @@ func appendByte(dst []byte, b byte) []byte {
 	return append(dst, b)
 }
 
-// ends reports of every byte whether it would end a field.
-var ends = [256]bool{'\\': true, '\t': true, '\n': true, '\r': true}
+// escapes has, of every byte that would end a field, the letter that stands for it after a
+// backslash.
+var escapes = [256]byte{'\\': '\\', '\t': 't', '\n': 'n', '\r': 'r'}
 
-// appendEscaped puts a backslash before what would end a field.
+// appendEscaped appends a text without what would end a field.
 func appendEscaped(dst, text []byte) []byte {
 	start := 0
 	for i, b := range text {
-		if ends[b] {
-			dst = append(append(dst, text[start:i]...), '\\')
-			start = i
+		letter := escapes[b]
+		if letter != 0 {
+			dst = append(append(dst, text[start:i]...), '\\', letter)
+			start = i + 1
 		}
 	}
 	return append(dst, text[start:]...)

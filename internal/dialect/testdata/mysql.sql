@@ -5,8 +5,7 @@ CREATE TABLE museum.loan (
     loan_no                     integer               NOT NULL,
     part                        varchar(20)           NOT NULL,
     `order`                     smallint              DEFAULT 7,
-    bigint_3                    bigint                COMMENT 'counts
-by ''ones''',
+    bigint_3                    bigint                COMMENT 'counts\nby ''ones''',
     decimal_4                   decimal(7,2)          DEFAULT 1.50,
     decimal_5                   decimal(38,0),
     double_6                    double,
@@ -21,8 +20,7 @@ by ''ones''',
     uuid_5                      char(36),
     varchar_6                   varchar(16000),
     PRIMARY KEY (loan_no, part)
-) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_bin COMMENT='Loans, it''s
-all of them';
+) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_bin COMMENT='Loans, it''s\nall of them';
 CREATE INDEX loan_order_ix ON museum.loan (`order`);
 CREATE INDEX loan_date_9_text_12_ix ON museum.loan (date_9, text_12);
 COMMIT;

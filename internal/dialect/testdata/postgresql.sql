@@ -1,3 +1,4 @@
+SET client_encoding = 'UTF8';
 SET standard_conforming_strings = on;
 BEGIN;
 CREATE TABLE museum.loan (
