@@ -107,6 +107,7 @@ func TestBadInput(t *testing.T) {
 		{2, "load specimens.csv --to oracle://x", "unknown target"},
 		{2, "load --to museum.db", "load needs TRAY [FILE...]|SOURCE..."},
 		{2, "survey specimens.csv --delimeter ;", "unknown option --delimeter; did you mean --delimiter?"},
+		{2, "survey specimens.csv --delimiter semikolon", "write semicolon if you meant that"},
 		{2, "survey specimens.csv --header x", "write its line number"},
 		{2, "ddl specimens.csv --dialect cobol", "unknown dialect"},
 		{2, "ddl specimens.csv", "name the server: --to TARGET"},

@@ -15,8 +15,8 @@ import (
 // readmeText is the README for the person who loads the rows.
 const readmeText = `TABLE {{.Table}} FOR {{.Title}}
 
-This folder contains {{.Rows}} rows for the table {{.Table}}, and everything you need to load them with
-{{.Client}}, and to check that they arrived. They come from:
+This folder contains the rows of the table {{.Table}} ({{.Rows}}), and everything you need to load
+them with {{.Client}}, and to check that they arrived. They come from:
 {{range .Sources}}
     {{.}}{{end}}
 
@@ -33,8 +33,8 @@ The rows are packed. Unpack them first:  gunzip {{.Packed}}
 {{end}}{{if .About}}
 {{.About}}
 {{end}}{{if .Rejected}}
-{{.Rejected}} records of the source did not fit the table. They are in {{.RejectFile}}, each with the reason,
-and are not among the rows.
+Rejected: {{.Rejected}}. What did not fit the table is in {{.RejectFile}}, each record with its
+reason, and not among the rows.
 {{end}}
 Files:
 {{range .Files}}

@@ -3,9 +3,12 @@ package source
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
+
+	"github.com/agnivade/levenshtein"
 
 	"ambertray/internal/sheet"
 )
@@ -78,7 +81,7 @@ var sheetSettings = []Setting{
 
 // delimitedSettings are those of delimited text.
 var delimitedSettings = []Setting{
-	{"delimiter", "text between cells: a character, a short string, or comma, semicolon, tab, pipe, colon, spaces, wide_spaces, none", setDelimiter,
+	{"delimiter", "text between cells: a character, a short string, or comma, semicolon, tab, pipe, colon, space, spaces, wide_spaces, none", setDelimiter,
 		func(l *Layout) string { return l.Delimiter }},
 	{"quote", "character around cells, or none", setQuote, func(l *Layout) string { return orNone(l.Quote) }},
 	{"escape", `how a quote is written inside quotes: doubled, backslash, or none, where only a quote before a delimiter or line ending closes a cell; server: all escapes of database servers, such as \t`,
@@ -192,10 +195,20 @@ func setDelimiter(l *Layout, v string) error {
 	if l.Format == Fixed {
 		l.Format = Delimited
 	}
-	named, ok := DelimiterNames[strings.ToLower(v)]
+	word := strings.ToLower(v)
+	named, ok := DelimiterNames[word]
 	if ok {
 		l.Delimiter = named
 		return nil
+	}
+	if word == "space" {
+		l.Delimiter = " "
+		return nil
+	}
+	for _, name := range slices.Sorted(maps.Keys(DelimiterNames)) {
+		if levenshtein.ComputeDistance(name, word) <= len(name)/3 {
+			return fmt.Errorf("write %s if you meant that, or another text between cells", name)
+		}
 	}
 	l.Delimiter = strings.ReplaceAll(v, `\t`, "\t")
 	if strings.ContainsAny(l.Delimiter, "\r\n") {
