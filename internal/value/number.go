@@ -202,8 +202,10 @@ func scanExponent(d affixed, e int, v *Value) (Shape, bool) {
 	if d.negative {
 		v.Float = -f
 	}
-	v.setPower(bytes.TrimLeft(whole, "0"), power)
-	return Shape{Exponent, notation}, err == nil
+	significant := bytes.TrimLeft(whole, "0")
+	v.setPower(significant, power)
+	tooSmall := f == 0 && len(significant) > 0
+	return Shape{Exponent, notation}, err == nil && !tooSmall
 }
 
 // setPower sets the number of digits times ten to a power, unless it is too
@@ -233,7 +235,8 @@ const maxExact = 38
 // it.
 func (v *Value) Exact() bool { return v.Whole+v.Scale <= maxExact }
 
-// AsFloat returns the number as a double, in any notation.
+// AsFloat returns the number as a double, in any notation, unless it is too great or too small
+// for one.
 func (v *Value) AsFloat(s Shape) (float64, bool) {
 	if s.Kind == Exponent {
 		return v.Float, true
@@ -250,7 +253,8 @@ func (v *Value) AsFloat(s Shape) (float64, bool) {
 	text = append(text, 'e')
 	text = strconv.AppendInt(text, int64(-v.Scale), 10)
 	f, err := strconv.ParseFloat(string(text), 64)
-	return f, err == nil
+	tooSmall := f == 0 && (v.Wide || v.Int != 0)
+	return f, err == nil && !tooSmall
 }
 
 func (v *Value) magnitude() uint64 {
