@@ -59,6 +59,8 @@ func TestLayouts(t *testing.T) {
 			`"," header 1; Specimen No|Donor|Note1|Note2|Note1 (2); 3 records, 0 ragged; `},
 		{"words twice in a record, above words", "gnat,hall,Yes,No,Yes\nfern,west,No,No,Yes\nmoss,east,Yes,No,No\n",
 			`"," data 1; column_1|column_2|column_3|column_4|column_5; 3 records, 0 ragged; `},
+		{"a header in a comment, with a last cell that most records lack", "# Shelves\n#\n#code\troom\tplace\tremarks\n" + strings.Repeat("ED\t+12\tbay\nMP\t-13\thall\n", 5) + "WB\t+14\thall\tdamp\n",
+			`"\t" fill comment # header 3; code|room|place|remarks; 11 records, 0 ragged; 2 comment`},
 		{"a header in a comment, above other comments", "#No\tName\tPieces\n# counted in 2026\n# without the loans\n" + numbered(10, 19, "M@\tgnat\t@\n"),
 			`"\t" comment # header 1; No|Name|Pieces; 10 records, 0 ragged; 2 comment`},
 		{"a text in a comment, above other comments", "#counted, 2026\n# without the loans\n" + numbered(10, 19, "M@,@\n"),

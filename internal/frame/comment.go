@@ -219,8 +219,12 @@ func (h *Head) namesColumns(comment string, guess bool) bool {
 	}
 	text := Uncomment([]byte(comment), h.Comment)
 	b := h.Cut(text)
-	named := newHead(b, h.Width)
-	if b.Len() != 1 || b.Width(0) > h.Width || b.Width(0) < max(h.Width-1, 2) || !named.DistinctTexts(0) && !(named.mostlyTexts() && !h.contains(b)) {
+	width := h.Width
+	if !guess && beginsWithLetter([]byte(strings.TrimPrefix(comment, h.Comment))) { // records may lack their last cells
+		width = max(width, h.widest())
+	}
+	named := newHead(b, width)
+	if b.Len() != 1 || b.Width(0) > width || b.Width(0) < max(h.Width-1, 2) || !named.DistinctTexts(0) && !(named.mostlyTexts() && !h.contains(b)) {
 		return false
 	}
 	if bytes.HasPrefix(text, []byte("@")) || bytes.HasSuffix(text, []byte("!")) || bytes.Contains(text, []byte("://")) {
@@ -230,6 +234,14 @@ func (h *Head) namesColumns(comment string, guess bool) bool {
 		return false
 	}
 	return !guess || b.Width(0) == h.Width && !named.spaced(0)
+}
+
+// widest returns the most cells that a row has.
+func (h *Head) widest() (width int) {
+	for w := range h.widths(0) {
+		width = max(width, w)
+	}
+	return width
 }
 
 // mostlyTexts reports whether three quarters of the cells of the first row, which are many, are
