@@ -384,6 +384,24 @@ func TestBookRefuses(t *testing.T) {
 	}
 }
 
+// TestBytes notes texts that are none, which SQLite keeps: text has them as they are, Parquet refuses
+// what is not UTF-8.
+func TestBytes(t *testing.T) {
+	db := museum(t, "CREATE TABLE find (a text)", "INSERT INTO find VALUES ('ä'), (CAST(x'61ff' AS text)), (CAST(x'6100' AS text))")
+	w, err := export.Table(context.Background(), db, "find")
+	require.NoError(t, err)
+	path := filepath.Join(t.TempDir(), "a.csv")
+	res, err := export.Run(context.Background(), db, w, path, options(nil))
+	require.NoError(t, err)
+	require.Len(t, res.Notes, 1)
+	require.Contains(t, res.Notes[0].What, "2 rows have a NUL or bytes that are not UTF-8, which are written as they are; the first is row 2")
+	text, err := os.ReadFile(path)
+	require.NoError(t, err)
+	require.Equal(t, "a\nä\na\xff\na\x00\n", string(text))
+	_, err = export.Run(context.Background(), db, w, filepath.Join(t.TempDir(), "a.parquet"), options(nil))
+	require.ErrorContains(t, err, `column a has "a\xff"`)
+}
+
 // TestBookRounds checks the note on doubles with more digits than a workbook has.
 func TestBookRounds(t *testing.T) {
 	db := museum(t, "CREATE TABLE find (a double, b double)", "INSERT INTO find VALUES (3.141592653589793, 0.1), (2.0 / 3, 1.7976931348623157e308)")

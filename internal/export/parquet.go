@@ -6,6 +6,7 @@ import (
 	"io"
 	"math/big"
 	"reflect"
+	"unicode/utf8"
 
 	"github.com/parquet-go/parquet-go"
 
@@ -144,6 +145,8 @@ func (p *parquetWriter) Row(row []value.Value) error {
 			p.row = append(p.row, parquet.NullValue().Level(0, 0, i))
 		case v.Untyped && !c.Type.Textual():
 			return fmt.Errorf("column %s is %s, and %q is not: a Parquet file cannot hold it", c.Heading, c.Type, v.Text)
+		case c.Type.Textual() && !utf8.Valid(v.Text):
+			return fmt.Errorf("column %s has %q: bytes that are no text cannot be in a Parquet file; export to .csv instead", c.Heading, v.Text)
 		default:
 			p.row = append(p.row, p.values[i](v).Level(0, 1, i))
 		}

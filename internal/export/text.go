@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"strings"
+	"unicode/utf8"
 
 	"ambertray/internal/note"
 	"ambertray/internal/source"
@@ -60,6 +61,7 @@ type textWriter struct {
 	between  string    // cells
 	bySpaces bool      // runs of spaces are the delimiter
 	rows     int64
+	odd, at  int64 // rows with bytes that are no text, and the first of them
 }
 
 func newTextWriter(w io.Writer, columns []Column, o *Options) (*textWriter, error) {
@@ -240,7 +242,30 @@ func (t *textWriter) closes(cell []byte) bool {
 	return false
 }
 
+// Notes implements rowWriter.
+func (t *textWriter) Notes() []note.Note {
+	if t.odd == 0 {
+		return []note.Note{}
+	}
+	return []note.Note{note.About(fmt.Sprintf("%s a NUL or bytes that are not UTF-8, which are written as they are; the first is row %d, and a load rejects such records",
+		note.Count(t.odd, "row has", "rows have"), t.at))}
+}
+
+// noteOdd counts a line that most programs refuse or change. Only some databases keep such texts.
+func (t *textWriter) noteOdd() {
+	if utf8.Valid(t.line) && bytes.IndexByte(t.line, 0) < 0 {
+		return
+	}
+	if t.odd == 0 {
+		t.at = t.rows
+	}
+	t.odd++
+}
+
 func (t *textWriter) endLine() error {
+	if t.encoding.IsUTF8() {
+		t.noteOdd()
+	}
 	t.line = append(t.line, t.newline...)
 	encoded, err := t.encoding.Encode(t.line)
 	if err == nil {
