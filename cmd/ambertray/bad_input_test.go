@@ -223,3 +223,33 @@ func TestLongValue(t *testing.T) {
 		})
 	}
 }
+
+// TestUnwritten has no room for results. A command whose result is what it prints fails; one that has
+// changed a table says so, and its exit status stays.
+func TestUnwritten(t *testing.T) {
+	d := newDesk(t)
+	full, err := os.OpenFile("/dev/full", os.O_WRONLY, 0)
+	require.NoError(t, err)
+	defer full.Close()
+	for _, form := range []string{"", " --json"} {
+		d.write("finds.csv", "no,name\n1,ant"+form+"\n")
+		for _, c := range []struct {
+			args   string
+			status int
+			says   string
+		}{
+			{"survey specimens.csv", 1, "the result could not be written"},
+			{"survey missing.csv", 1, "open missing.csv: no such file"},
+			{"load finds.csv --existing rebuild --to museum.db", 0, "the exit status is that of the command"},
+			{"history --to museum.db", 1, "run the command again"},
+		} {
+			command := d.command(strings.Fields(c.args + form)...)
+			var said strings.Builder
+			command.Stdout, command.Stderr = full, &said
+			_ = command.Run()
+			require.Equal(t, c.status, command.ProcessState.ExitCode(), "%s: %s", c.args, said.String())
+			require.Contains(t, said.String(), c.says)
+		}
+	}
+	require.Len(t, d.json(0, "history", "--to", "museum.db")["loads"], 2)
+}

@@ -46,9 +46,11 @@ type app struct {
 	from     *source.Opener
 	json     bool
 	status   int    // of a command that did its work
+	changed  bool   // it has changed a target, which its status is about
 	undone   string // what an interruption leaves
 	password string // that a person has typed
 	to       string // the target of the command line, "" without one
+	lost     error  // of writing JSON
 
 	unattended unattended
 	log        *slog.Logger
@@ -170,17 +172,18 @@ func (a *app) show(result any, draw func()) error {
 	case a.unattended.quiet:
 		return nil
 	case a.json:
-		return a.writeJSON(result)
+		a.writeJSON(result)
+		return nil
 	}
 	draw()
 	return nil
 }
 
-func (a *app) writeJSON(result any) error {
+func (a *app) writeJSON(result any) {
 	enc := json.NewEncoder(a.out)
 	enc.SetEscapeHTML(false)
 	enc.SetIndent("", "  ")
-	return enc.Encode(result)
+	a.lost = cmp.Or(a.lost, enc.Encode(result))
 }
 
 // progress starts a progress line; done ends it.

@@ -112,6 +112,7 @@ func (a *app) loadEach(c *cobra.Command, l *loading, names []string, jobs int) e
 		Each    []eachUnit `json:"each"`
 		Growing []string   `json:"growing"`
 	}{e.units, append([]string{}, growing...)}
+	a.changed = true
 	return a.show(result, func() { e.draw(growing) })
 }
 

@@ -54,6 +54,8 @@ func (a *app) report(err error) int {
 	}
 	if a.json {
 		a.reportJSON(err, message)
+	}
+	if a.json && a.lost == nil {
 		return status
 	}
 	p.Line("%s %s", p.Red("ambertray:"), message)
@@ -104,7 +106,7 @@ func (a *app) reportJSON(err error, message string) {
 	if hint != "" {
 		r.Try = &hint
 	}
-	_ = a.writeJSON(map[string]report{"error": r}) // where output cannot be written, nothing is left to say
+	a.writeJSON(map[string]report{"error": r})
 }
 
 // placeOf returns the file that an error is about, nil if it is about none.

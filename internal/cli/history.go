@@ -63,6 +63,7 @@ func (a *app) forget(ctx context.Context, tgt database.Target, id string) error 
 	if err != nil {
 		return err
 	}
+	a.changed = true
 	return a.show(e, func() {
 		a.print.Fact("forgotten", "load %s of %s into %s", a.print.Bold(e.ID), e.Source, e.Table)
 		a.print.Fact("note", "%s that it has committed stay in the table; loading the same again adds them once more", term.Amount(e.Loaded, "row"))

@@ -119,6 +119,7 @@ func (a *app) load(c *cobra.Command, l *loading, args []string) error {
 	if tray.Is(args[0]) {
 		again = shellWords(args) + typedText(c)
 	}
+	a.changed = true
 	return errors.Join(err, a.show(receipt, func() { a.drawReceipt(receipt, job.plan, *l.to, all, again) }))
 }
 

@@ -47,6 +47,7 @@ still fail stay in the file with their reason. Loaded ones move to mended.csv be
 			return err
 		}
 		verify := "ambertray verify " + shellWord(t.Dir) + otherFiles(t, first) + toText(*to)
+		a.changed = true
 		return a.show(receipt, func() { a.drawMend(receipt, mendText(t, *only, *to), verify) })
 	}
 	return c

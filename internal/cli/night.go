@@ -108,8 +108,26 @@ func withoutSecrets(args []string) []string {
 	return shown
 }
 
+// written returns the exit status if the result could be written. Otherwise it says so, and the
+// command has failed, unless it has changed a target: then the status is still about that.
+func (a *app) written(status int) int {
+	err := cmp.Or(a.lost, a.print.Err())
+	if err == nil {
+		return status
+	}
+	p := term.NewPrinter(a.err)
+	p.Line("%s the result could not be written: %v", p.Red("ambertray:"), err)
+	if a.changed {
+		p.Line("  the exit status is that of the command, and its target shows what was done: ambertray history --to TARGET")
+		return status
+	}
+	p.Line("  make room, or write it to another place, and run the command again")
+	return max(status, exitFailed)
+}
+
 // end logs the exit status, and closes the log.
 func (a *app) end(status int, since time.Time) int {
+	status = a.written(status)
 	if a.logFile == nil {
 		return status
 	}

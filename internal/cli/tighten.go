@@ -94,6 +94,7 @@ func (a *app) tighten(c *cobra.Command, to, name string, o tighten.Options, appl
 			return err
 		}
 	}
+	a.changed = apply
 	return a.show(p, func() { a.drawTighten(p, to, apply) })
 }
 

@@ -52,6 +52,7 @@ and the error gives the reason. The ledger keeps the load as undone.`,
 		if err != nil {
 			return err
 		}
+		a.changed = true
 		return a.show(undone, func() {
 			p := a.print
 			p.Fact("load", "%s of %s", p.Bold(undone.Load), undone.Source)

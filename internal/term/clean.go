@@ -16,11 +16,17 @@ var ours = []string{amber.EscapeSeq(), red.EscapeSeq(), faint.EscapeSeq(), text.
 // sequences of ours. Other control characters, and those that change the
 // direction of text, are shown as signs, so that data cannot steer the terminal
 // or look like something else.
-type cleaner struct{ out io.Writer }
+type cleaner struct {
+	out io.Writer
+	err error // the first
+}
 
 // Write implements io.Writer. Each call has whole characters and sequences.
-func (c cleaner) Write(p []byte) (int, error) {
+func (c *cleaner) Write(p []byte) (int, error) {
 	_, err := io.WriteString(c.out, clean(string(p), ours))
+	if c.err == nil {
+		c.err = err
+	}
 	return len(p), err
 }
 

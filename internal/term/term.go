@@ -20,7 +20,7 @@ const defaultWidth = 100
 
 // Printer writes results to one stream.
 type Printer struct {
-	out    io.Writer
+	out    *cleaner
 	colour bool
 	width  int
 }
@@ -28,7 +28,7 @@ type Printer struct {
 // NewPrinter returns a printer to out, in colour and in the window's width
 // when out is a terminal that wants colour.
 func NewPrinter(out io.Writer) *Printer {
-	p := &Printer{out: cleaner{out}, width: 0}
+	p := &Printer{out: &cleaner{out: out}, width: 0}
 	f, ok := out.(*os.File)
 	if ok && term.IsTerminal(int(f.Fd())) {
 		p.colour = os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
@@ -40,6 +40,9 @@ func NewPrinter(out io.Writer) *Printer {
 	}
 	return p
 }
+
+// Err returns the first error of writing.
+func (p *Printer) Err() error { return p.out.err }
 
 // The colours.
 var (
