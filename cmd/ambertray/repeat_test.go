@@ -69,7 +69,7 @@ func TestNextMonth(t *testing.T) {
 	plan := d.read("jan.tray/tray.yaml")
 
 	out, _ := d.run(3, "check", "jan.tray", "feb.csv", "--to", "museum.db")
-	require.Contains(t, out, "10 records have a key that is in the table, and would be refused")
+	require.Contains(t, out, "10 records have a key that is in the table, and would be rejected")
 	require.Contains(t, out, "Borrower: 3% of the values are blank, and none were")
 	require.Contains(t, out, `Due Back: 1 value is of a new kind, no such date, such as "2026-02-30" on line 22`)
 	require.NotContains(t, out, "2026-02-28, and it was", "a month later is nothing unusual")

@@ -175,17 +175,20 @@ func (a *app) drawKeyCheck(c *load.Check) {
 	if c.Keys == nil {
 		return
 	}
-	would := "and would be refused"
-	if c.Existing == table.Merge.String() {
-		would = "and would update its rows"
+	would := "would be rejected"
+	switch {
+	case c.Existing == table.Merge.String():
+		would = "would update its rows"
+	case !c.Keys.Refused:
+		would = "would be added, because the table does not have this key"
 	}
 	n := c.Keys.InTable
 	if n > 0 {
-		a.print.Fact("keys", "%s", a.print.Red(fmt.Sprintf("%s a key that is in the table, %s", hasText(n), would)))
+		a.print.Fact("keys", "%s", a.print.Red(fmt.Sprintf("%s a key that is in the table, and %s", hasText(n), would)))
 	}
 	n = c.Keys.Repeated
-	if n > 0 {
-		a.print.Fact("keys", "%s", a.print.Red(fmt.Sprintf("%s the key of an earlier one", hasText(n))))
+	if n > 0 && !c.Keys.Refused { // else they are among the rejects
+		a.print.Fact("keys", "%s", a.print.Red(fmt.Sprintf("%s the key of an earlier one, and %s", hasText(n), would)))
 	}
 }
 

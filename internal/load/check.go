@@ -33,7 +33,7 @@ type Check struct {
 	WouldReject []reject.Group `json:"would_reject"`
 	Columns     []Verdict      `json:"columns"`
 	Notes       []note.Note    `json:"notes"` // on the data
-	// Keys are null unless rows with a key would be added to an existing table.
+	// Keys are null without a key in the plan, and where no load would begin.
 	Keys *KeyCheck `json:"keys"`
 	// Changes are what is out of the ordinary in other files than those that the plan was
 	// drafted from.
@@ -44,6 +44,8 @@ type Check struct {
 type KeyCheck struct {
 	Repeated int64 `json:"repeated"` // that an earlier record of the source has
 	InTable  int64 `json:"in_table"`
+	// Refused says that the table refuses them, or will, so that they would be rejects.
+	Refused bool `json:"refused"`
 }
 
 // Possible reports whether a load would begin.
@@ -84,15 +86,6 @@ func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 			c.Notes = append(c.Notes, unfilled(plan, live)...)
 		}
 	}
-	if c.TableExists != nil && *c.TableExists && bad == nil && len(plan.Key) > 0 && (plan.Existing == table.Append || plan.Existing == table.Merge) {
-		keys := KeyCheck{}
-		var err error
-		keys.Repeated, keys.InTable, err = countKeys(ctx, t, plan, from, to)
-		if err != nil {
-			return nil, err
-		}
-		c.Keys = &keys
-	}
 	c.Existing = t.Table.Existing.String()
 	p, err := pass.Open(ctx, t, from)
 	if err != nil {
@@ -102,7 +95,15 @@ func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 	for _, f := range p.Growing {
 		c.Notes = note.Add(c.Notes, growing(f))
 	}
-	out, err := p.Run(ctx, pass.Options{Dialect: d, Table: plan, Load: ledger.NewID(time.Now()), Progress: o.Progress, Spare: o.Spare})
+	run := pass.Options{Dialect: d, Table: plan, Load: ledger.NewID(time.Now()), Progress: o.Progress, Spare: o.Spare}
+	scan := newKeyScan(plan, d)
+	if scan != nil && bad == nil && c.Possible() {
+		run.Hash, run.Block = scan.hash, scan.add
+	}
+	out, err := p.Run(ctx, run)
+	if err == nil && run.Hash != nil {
+		out, err = c.judgeKeys(ctx, scan, &keyedSource{t, from, run}, to, out)
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -160,4 +161,43 @@ func verdict(col table.Column, groups []reject.Group) Verdict {
 		}
 	}
 	return v
+}
+
+// judgeKeys counts the records whose key occurs more than once. If the table refuses them, it returns
+// the outcome of a pass that rejects them.
+func (c *Check) judgeKeys(ctx context.Context, scan *keyScan, from *keyedSource, to database.Target, out *pass.Outcome) (*pass.Outcome, error) {
+	exists, existing := c.TableExists != nil && *c.TableExists, scan.plan.Existing
+	var in database.Target
+	if exists && (existing == table.Append || existing == table.Merge) {
+		in = to
+	}
+	var err error
+	c.Keys = &KeyCheck{Refused: true}
+	c.Keys.Repeated, c.Keys.InTable, err = scan.count(ctx, in)
+	if err == nil && exists && (existing == table.Append || existing == table.Empty) {
+		c.Keys.Refused, err = hasKey(ctx, to, scan.plan)
+	}
+	others := existing == table.Append
+	none := c.Keys.Repeated == 0 && (c.Keys.InTable == 0 || !others)
+	if err != nil || none || !c.Keys.Refused {
+		return out, err
+	}
+	again := from.options
+	again.Refused, err = scan.refused(ctx, from, others)
+	if err != nil {
+		return nil, err
+	}
+	again.Hash, again.Block = nil, nil
+	return from.run(ctx, again)
+}
+
+// hasKey reports whether a table has the key of a plan.
+func hasKey(ctx context.Context, to database.Target, plan *table.Table) (bool, error) {
+	key, err := database.PrimaryKey(ctx, to, plan.Name)
+	all := func(of, in []string) bool {
+		return !slices.ContainsFunc(of, func(c string) bool {
+			return !slices.ContainsFunc(in, func(other string) bool { return strings.EqualFold(c, other) })
+		})
+	}
+	return all(key, plan.Key) && all(plan.Key, key), err
 }

@@ -60,15 +60,33 @@ func NewRowHash(types []table.Type) RowHash {
 	return func(row []value.Value, _ []byte) uint64 {
 		h := steps[0]
 		for i := range row {
-			v := &row[i]
-			if v.Null {
-				h = mix(steps[1], h^steps[2])
-			} else {
-				h = mix(hashes[i](v)^steps[3], h^steps[1])
-			}
+			h = step(h, hashes[i], &row[i])
 		}
 		return h
 	}
+}
+
+// NewKeyHash returns the hash of some columns of rows, which is that of rows with these alone.
+func NewKeyHash(types []table.Type, columns []int) RowHash {
+	hashes := make([]func(v *value.Value) uint64, len(columns))
+	for i, at := range columns {
+		hashes[i] = cellHash(types[at])
+	}
+	return func(row []value.Value, _ []byte) uint64 {
+		h := steps[0]
+		for i, at := range columns {
+			h = step(h, hashes[i], &row[at])
+		}
+		return h
+	}
+}
+
+// step goes on with the hash of a row by a value.
+func step(h uint64, hash func(v *value.Value) uint64, v *value.Value) uint64 {
+	if v.Null {
+		return mix(steps[1], h^steps[2])
+	}
+	return mix(hash(v)^steps[3], h^steps[1])
 }
 
 // mix multiplies to 128 bits and folds them, so that the hash of a cell depends on

@@ -1,0 +1,89 @@
+package main_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"math/rand/v2"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// checked are cells of many kinds, and types that do not take all of them.
+var (
+	checked = []string{
+		"1", "-3", "1.5", "1,234", "abc", "", "  ", "2026-01-31", "2026-02-30", "true", "no", "12345678901", "0.001", "é", "漢字", "a b", "it's", "1e5", "00012", "10:00", "24:00", "ab ", " ab", ".5", "(3)", "5%",
+	}
+	checkedTypes = []string{"smallint", "bigint", "decimal(5,2)", "double", "boolean", "date", "time", "timestamp", "char(2)", "varchar(3)", "text"}
+)
+
+// checkedFile writes random records. Some have the key of another.
+func checkedFile(d *desk, rng *rand.Rand, columns int) {
+	var text strings.Builder
+	text.WriteString("id,part")
+	for c := range columns {
+		fmt.Fprintf(&text, ",c%d", c)
+	}
+	records := 5 + rng.IntN(30)
+	for range records {
+		fmt.Fprintf(&text, "\n%d,%q", rng.IntN(2*records), []string{"a", "b", "a "}[rng.IntN(3)])
+		for range columns {
+			text.WriteString(`,"` + checked[rng.IntN(len(checked))] + `"`)
+		}
+	}
+	d.write("finds.csv", text.String()+"\n")
+}
+
+// TestCheck wants the rows and rejects of a load to be those that a check foretold, in new tables
+// and in those that are there.
+func TestCheck(t *testing.T) {
+	for name, to := range targets(t) {
+		t.Run(name, func(t *testing.T) {
+			d := newDesk(t)
+			if name == "sqlite" {
+				to = filepath.Join(d.dir, to)
+			}
+			for seed := range uint64(8) {
+				rng, table := rand.New(rand.NewPCG(seed, 1)), uniqueTable(t)
+				columns := 1 + rng.IntN(3)
+				plan := []string{"draft", "finds.csv", "--tray", table + ".tray", "--table", table, "--delimiter", "comma", "--header", "1", "--change", "part.type=varchar(5)", "--change", "part.trim=false"}
+				plan = append(plan, "--change", []string{"key=id", "key=[id,part]"}[rng.IntN(2)])
+				for c := range columns {
+					plan = append(plan, "--change", fmt.Sprintf("c%d.type=%s", c, checkedTypes[rng.IntN(len(checkedTypes))]), "--change", fmt.Sprintf("c%d.nullable=%t", c, rng.IntN(2) == 0))
+				}
+				for i, existing := range []string{"refuse", "append", "merge", "empty", "rebuild"} {
+					checkedFile(d, rng, columns)
+					if i == 0 {
+						d.run(0, plan...)
+					}
+					args := []string{table + ".tray", "finds.csv", "--to", to, "--existing", existing}
+					foretold, status := d.outcome("check", args...)
+					loaded, exit := d.outcome("load", args...)
+					require.Equal(t, exit, status, "seed %d, %s", seed, existing)
+					require.Equal(t, loaded["counts"].(map[string]any)["loaded"], foretold["would_load"], "seed %d, %s", seed, existing)
+					require.ElementsMatch(t, reasons(loaded["rejects"].(map[string]any)["by_reason"]), reasons(foretold["would_reject"]), "seed %d, %s", seed, existing)
+				}
+			}
+		})
+	}
+}
+
+// outcome returns the result of a command, and its exit status.
+func (d *desk) outcome(command string, args ...string) (result map[string]any, status int) {
+	d.Helper()
+	c := d.command(append([]string{command, "--json"}, args...)...)
+	out, _ := c.Output()
+	require.NoError(d, json.Unmarshal(out, &result), string(out))
+	return result, c.ProcessState.ExitCode()
+}
+
+// reasons lists what is at fault, and how often.
+func reasons(groups any) (list []string) {
+	for _, g := range groups.([]any) {
+		g := g.(map[string]any)
+		list = append(list, fmt.Sprint(g["column"], ": ", g["reason"], ": ", g["count"]))
+	}
+	return list
+}
