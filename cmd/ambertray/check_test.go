@@ -65,6 +65,14 @@ func TestCheck(t *testing.T) {
 					require.Equal(t, loaded["counts"].(map[string]any)["loaded"], foretold["would_load"], "seed %d, %s", seed, existing)
 					require.ElementsMatch(t, reasons(loaded["rejects"].(map[string]any)["by_reason"]), reasons(foretold["would_reject"]), "seed %d, %s", seed, existing)
 				}
+				checkedFile(d, rng, columns)
+				bare := []string{"finds.csv", "--table", table, "--to", to, "--existing", "append", "--delimiter", "comma", "--header", "1"}
+				foretold, status := d.outcome("check", bare...) // by a plan that has another key than the table, or none
+				loaded, exit := d.outcome("load", append(bare, "--tray", table+".bare.tray")...)
+				require.Equal(t, exit, status, "seed %d", seed)
+				if exit != 1 {
+					require.Equal(t, loaded["counts"].(map[string]any)["loaded"], foretold["would_load"], "seed %d", seed)
+				}
 			}
 		})
 	}

@@ -2,6 +2,7 @@ package load
 
 import (
 	"context"
+	"fmt"
 	"slices"
 	"strings"
 	"time"
@@ -48,10 +49,13 @@ type KeyCheck struct {
 	Refused bool `json:"refused"`
 }
 
+// exists reports whether the target has the table.
+func (c *Check) exists() bool { return c.TableExists != nil && *c.TableExists }
+
 // Possible reports whether a load would begin.
 func (c *Check) Possible() bool {
 	return !slices.ContainsFunc(c.Columns, func(v Verdict) bool { return v.Verdict == Cannot }) &&
-		(c.TableExists == nil || !*c.TableExists || c.Existing != table.Refuse.String())
+		(!c.exists() || c.Existing != table.Refuse.String())
 }
 
 // Rejected returns the number of records that would be rejected.
@@ -75,16 +79,9 @@ func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 			return nil, err
 		}
 	}
-	plan, bad := &t.Table, []Verdict(nil)
-	if c.TableExists != nil && *c.TableExists && plan.Existing != table.Refuse && plan.Existing != table.Rebuild {
-		live, err := database.Columns(ctx, to, plan.Name)
-		if err != nil {
-			return nil, err
-		}
-		plan, bad = fit(plan, live, d)
-		if bad == nil {
-			c.Notes = append(c.Notes, unfilled(plan, live)...)
-		}
+	plan, bad, err := c.fitted(ctx, &t.Table, to, d)
+	if err != nil {
+		return nil, err
 	}
 	c.Existing = t.Table.Existing.String()
 	p, err := pass.Open(ctx, t, from)
@@ -96,12 +93,17 @@ func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 		c.Notes = note.Add(c.Notes, growing(f))
 	}
 	run := pass.Options{Dialect: d, Table: plan, Load: ledger.NewID(time.Now()), Progress: o.Progress, Spare: o.Spare}
-	scan := newKeyScan(plan, d)
+	key, refused, err := c.keyOf(ctx, plan, to)
+	if err != nil {
+		return nil, err
+	}
+	scan := newKeyScan(plan, key, d)
 	if scan != nil && bad == nil && c.Possible() {
 		run.Hash, run.Block = scan.hash, scan.add
+		c.Keys = &KeyCheck{Refused: refused}
 	}
 	out, err := p.Run(ctx, run)
-	if err == nil && run.Hash != nil {
+	if err == nil && c.Keys != nil {
 		out, err = c.judgeKeys(ctx, scan, &keyedSource{t, from, run}, to, out)
 	}
 	if err != nil {
@@ -117,6 +119,25 @@ func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 	}
 	c.Columns = append(c.Columns, bad...)
 	return c, nil
+}
+
+// fitted returns the plan with the types of the table that is there, and the columns that do not fit.
+func (c *Check) fitted(ctx context.Context, plan *table.Table, to database.Target, d *dialect.Dialect) (fitted *table.Table, bad []Verdict, err error) {
+	if !c.exists() || plan.Existing == table.Refuse || plan.Existing == table.Rebuild {
+		return plan, nil, nil
+	}
+	if plan.Existing == table.Merge && len(plan.Key) == 0 {
+		return nil, nil, fmt.Errorf("table %s: %w", plan.Name, ErrNoKey)
+	}
+	live, err := database.Columns(ctx, to, plan.Name)
+	if err != nil {
+		return nil, nil, err
+	}
+	fitted, bad = fit(plan, live, d)
+	if bad == nil {
+		c.Notes = append(c.Notes, unfilled(fitted, live)...)
+	}
+	return fitted, bad, nil
 }
 
 // addTarget says whether the target has the table, and how it is kept.
@@ -163,20 +184,36 @@ func verdict(col table.Column, groups []reject.Group) Verdict {
 	return v
 }
 
+// keyOf returns the columns that tell records apart, and whether the table refuses a second record
+// with the same values. The key of a table that is there counts, unless the server fills it.
+func (c *Check) keyOf(ctx context.Context, plan *table.Table, to database.Target) (key []string, refused bool, err error) {
+	if !c.exists() || plan.Existing != table.Append && plan.Existing != table.Empty {
+		return plan.Key, true, nil
+	}
+	own, err := database.PrimaryKey(ctx, to, plan.Name)
+	for _, name := range own {
+		for _, column := range plan.Loaded() {
+			if strings.EqualFold(column.Name, name) {
+				key = append(key, column.Name)
+			}
+		}
+	}
+	if len(own) == 0 || len(key) < len(own) {
+		return plan.Key, false, err
+	}
+	return key, true, err
+}
+
 // judgeKeys counts the records whose key occurs more than once. If the table refuses them, it returns
 // the outcome of a pass that rejects them.
 func (c *Check) judgeKeys(ctx context.Context, scan *keyScan, from *keyedSource, to database.Target, out *pass.Outcome) (*pass.Outcome, error) {
-	exists, existing := c.TableExists != nil && *c.TableExists, scan.plan.Existing
+	existing := scan.plan.Existing
 	var in database.Target
-	if exists && (existing == table.Append || existing == table.Merge) {
+	if c.exists() && (existing == table.Append || existing == table.Merge) {
 		in = to
 	}
 	var err error
-	c.Keys = &KeyCheck{Refused: true}
 	c.Keys.Repeated, c.Keys.InTable, err = scan.count(ctx, in)
-	if err == nil && exists && (existing == table.Append || existing == table.Empty) {
-		c.Keys.Refused, err = hasKey(ctx, to, scan.plan)
-	}
 	others := existing == table.Append
 	none := c.Keys.Repeated == 0 && (c.Keys.InTable == 0 || !others)
 	if err != nil || none || !c.Keys.Refused {
@@ -189,15 +226,4 @@ func (c *Check) judgeKeys(ctx context.Context, scan *keyScan, from *keyedSource,
 	}
 	again.Hash, again.Block = nil, nil
 	return from.run(ctx, again)
-}
-
-// hasKey reports whether a table has the key of a plan.
-func hasKey(ctx context.Context, to database.Target, plan *table.Table) (bool, error) {
-	key, err := database.PrimaryKey(ctx, to, plan.Name)
-	all := func(of, in []string) bool {
-		return !slices.ContainsFunc(of, func(c string) bool {
-			return !slices.ContainsFunc(in, func(other string) bool { return strings.EqualFold(c, other) })
-		})
-	}
-	return all(key, plan.Key) && all(plan.Key, key), err
 }

@@ -19,7 +19,8 @@ import (
 // keyScan finds the records whose key an earlier one or the table has, by hashes of the keys: 8 bytes
 // a record.
 type keyScan struct {
-	plan, keyed *table.Table  // keyed has the columns of the key alone
+	plan, keyed *table.Table // keyed has the columns of the key alone
+	key         []string
 	hash        proof.RowHash // of the key of a row
 	keyedHash   proof.RowHash // of a row of the columns of the key
 	hashes      []uint64      // of all records that convert
@@ -27,19 +28,19 @@ type keyScan struct {
 	repeated    map[uint64]bool
 }
 
-// newKeyScan returns nil for a plan without a key, or with one that the server completes.
-func newKeyScan(plan *table.Table, d *dialect.Dialect) *keyScan {
+// newKeyScan returns nil without a key, or with one that the server completes.
+func newKeyScan(plan *table.Table, key []string, d *dialect.Dialect) *keyScan {
 	keyed := *plan
 	keyed.Columns = slices.Clone(plan.Columns)
 	for i := range keyed.Columns {
 		c := &keyed.Columns[i]
-		c.LeaveOut = c.LeaveOut || !slices.Contains(plan.Key, c.Name)
+		c.LeaveOut = c.LeaveOut || !slices.Contains(key, c.Name)
 	}
 	types := d.StoredTypes(plan)
 	var at []int
 	var keyTypes []table.Type
 	for i, c := range plan.Loaded() {
-		if !slices.Contains(plan.Key, c.Name) {
+		if !slices.Contains(key, c.Name) {
 			continue
 		}
 		if types[i].Textual() && (d == dialect.MySQL || d == dialect.SQLServer) { // which compare texts without the spaces at their ends
@@ -47,11 +48,11 @@ func newKeyScan(plan *table.Table, d *dialect.Dialect) *keyScan {
 		}
 		at, keyTypes = append(at, i), append(keyTypes, types[i])
 	}
-	if len(at) == 0 || len(at) < len(plan.Key) {
+	if len(at) == 0 || len(at) < len(key) {
 		return nil
 	}
 	return &keyScan{
-		plan: plan, keyed: &keyed, hash: proof.NewKeyHash(types, at), keyedHash: proof.NewRowHash(keyTypes),
+		plan: plan, keyed: &keyed, key: key, hash: proof.NewKeyHash(types, at), keyedHash: proof.NewRowHash(keyTypes),
 		known: map[uint64]bool{}, repeated: map[uint64]bool{},
 	}
 }
@@ -98,7 +99,7 @@ func (s *keyScan) refused(ctx context.Context, from *keyedSource, others bool) (
 	o.Block = func(k *convert.Block) error {
 		for i, key := range k.Hashes {
 			if others && s.known[key] || seen[key] {
-				list.Add(refusal.Refusal{Where: refusal.Where{Part: k.Part, Record: k.Numbers[i]}, Columns: s.plan.Key, Reason: database.SameKey})
+				list.Add(refusal.Refusal{Where: refusal.Where{Part: k.Part, Record: k.Numbers[i]}, Columns: s.key, Reason: database.SameKey})
 			}
 			if s.repeated[key] {
 				seen[key] = true
