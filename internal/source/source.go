@@ -251,11 +251,15 @@ func (h *headed) Read(p []byte) (int, error) {
 	return n, nil
 }
 
-// signatures are the first bytes of files that are often taken for text.
-var signatures = []struct{ magic, what string }{
-	{"SQLite format 3\x00", "an SQLite database"},
-	{"%PDF-", "a PDF document"},
-	{"PAR1", "a Parquet file"},
+// signatures are what files have at a place that are often taken for text.
+var signatures = []struct {
+	at          int
+	magic, what string
+}{
+	{0, "SQLite format 3\x00", "an SQLite database"},
+	{0, "%PDF-", "a PDF document"},
+	{0, "PAR1", "a Parquet file"},
+	{257, "ustar", "a tar archive, whose files have to be unpacked first"},
 }
 
 // maxControls is the share of control characters beyond which a file is not
@@ -315,7 +319,7 @@ func isJSON(head []byte) bool {
 // encoding is set, control characters are taken for text.
 func binaryKind(head []byte, encodingSet bool) string {
 	for _, s := range signatures {
-		if bytes.HasPrefix(head, []byte(s.magic)) {
+		if len(head) > s.at && bytes.HasPrefix(head[s.at:], []byte(s.magic)) {
 			return s.what
 		}
 	}
