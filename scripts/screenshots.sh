@@ -86,8 +86,8 @@ sqlite3 museum.db "UPDATE specimens SET name = replace(name, 'beetle', 'beatle')
 shot differs ambertray verify specimens.tray --to museum.db
 shot export ambertray export specimens.tray --from museum.db --out again.csv
 page report specimens.tray --to museum.db
-awk -F, 'NF == 7 && NR > 1 && NR != 38 { print $1 "," $4 "," $6 "," $7 "," $5 }' loans.csv | tr -d '\r' | grep -v '"' >taken.csv
-sqlite3 museum.db "CREATE TABLE taken_over (loan_no text, lent_on text, fee varchar(255), insured text, due_back varchar(255))" ".import --csv taken.csv taken_over"
+awk -F, 'NF == 7 && NR > 1 && NR != 38 { print $1 "," $4 "," $6 "," $7 }' loans.csv | tr -d '\r' | grep -v '"' >taken.csv
+sqlite3 museum.db "CREATE TABLE taken_over (loan_no text, lent_on text, fee varchar(255), insured text)" ".import --csv taken.csv taken_over"
 shot tighten ambertray tighten taken_over --to museum.db
 printf 'no,name\n1,ant\n2,bee,x\n' >visits.csv
 shot each ambertray load visits.csv loans.csv reports.tsv loans-2026.xlsx missing.csv --each --jobs 2 --to gallery.db
