@@ -205,7 +205,7 @@ func TestReviewBesideOthers(t *testing.T) {
 	s := d.at(120, 40, "review", "loans.tray", "--to", "museum.db")
 	s.shows("loans.tray → museum.db", "does not fit the table", "decimal(6,2)    ", "no such column")
 	s.press("\x1b[F" + "o")
-	s.shows("left out", "4 rejected")
+	s.shows("left out", "179 rejected", "175 records: duplicate key")
 	text := d.read("loans.tray/tray.yaml")
 	d.write("loans.tray/tray.yaml", text+"# by somebody else\n")
 	s.press("s")

@@ -179,6 +179,8 @@ func (a *app) drawKeyCheck(c *load.Check) {
 	switch {
 	case c.Existing == table.Merge.String():
 		would = "would update its rows"
+	case c.TableExists == nil:
+		would = "would be rejected if the table has this key"
 	case !c.Keys.Refused:
 		would = "would be added, because the table does not have this key"
 	}

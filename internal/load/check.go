@@ -185,10 +185,12 @@ func verdict(col table.Column, groups []reject.Group) Verdict {
 }
 
 // keyOf returns the columns that tell records apart, and whether the table refuses a second record
-// with the same values. The key of a table that is there counts, unless the server fills it.
+// with the same values. The key of a table that is there counts, unless the server fills it; of one
+// that is not looked at, nothing is known.
 func (c *Check) keyOf(ctx context.Context, plan *table.Table, to database.Target) (key []string, refused bool, err error) {
-	if !c.exists() || plan.Existing != table.Append && plan.Existing != table.Empty {
-		return plan.Key, true, nil
+	stays := plan.Existing == table.Append || plan.Existing == table.Empty
+	if to == nil || !stays || !c.exists() {
+		return plan.Key, to != nil || !stays, nil
 	}
 	own, err := database.PrimaryKey(ctx, to, plan.Name)
 	for _, name := range own {
