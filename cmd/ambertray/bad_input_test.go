@@ -224,8 +224,8 @@ func TestLongValue(t *testing.T) {
 	}
 }
 
-// TestUnwritten has no room for results. A command whose result is what it prints fails; one that has
-// changed a table says so, and its exit status stays.
+// TestUnwritten prints results to a full disk. A command that only prints fails. A command that has
+// changed a table reports the error and keeps its exit status.
 func TestUnwritten(t *testing.T) {
 	d := newDesk(t)
 	full, err := os.OpenFile("/dev/full", os.O_WRONLY, 0)

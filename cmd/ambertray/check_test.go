@@ -36,8 +36,8 @@ func checkedFile(d *desk, rng *rand.Rand, columns int) {
 	d.write("finds.csv", text.String()+"\n")
 }
 
-// TestCheck wants the rows and rejects of a load to be those that a check foretold, in new tables
-// and in those that are there.
+// TestCheck compares the rows and rejects that a check predicts with those of the load, in new
+// and in existing tables.
 func TestCheck(t *testing.T) {
 	for name, to := range targets(t) {
 		t.Run(name, func(t *testing.T) {
@@ -59,19 +59,19 @@ func TestCheck(t *testing.T) {
 						d.run(0, plan...)
 					}
 					args := []string{table + ".tray", "finds.csv", "--to", to, "--existing", existing}
-					foretold, status := d.outcome("check", args...)
+					predicted, status := d.outcome("check", args...)
 					loaded, exit := d.outcome("load", args...)
 					require.Equal(t, exit, status, "seed %d, %s", seed, existing)
-					require.Equal(t, loaded["counts"].(map[string]any)["loaded"], foretold["would_load"], "seed %d, %s", seed, existing)
-					require.ElementsMatch(t, reasons(loaded["rejects"].(map[string]any)["by_reason"]), reasons(foretold["would_reject"]), "seed %d, %s", seed, existing)
+					require.Equal(t, loaded["counts"].(map[string]any)["loaded"], predicted["would_load"], "seed %d, %s", seed, existing)
+					require.ElementsMatch(t, reasons(loaded["rejects"].(map[string]any)["by_reason"]), reasons(predicted["would_reject"]), "seed %d, %s", seed, existing)
 				}
 				checkedFile(d, rng, columns)
 				bare := []string{"finds.csv", "--table", table, "--to", to, "--existing", "append", "--delimiter", "comma", "--header", "1"}
-				foretold, status := d.outcome("check", bare...) // by a plan that has another key than the table, or none
+				predicted, status := d.outcome("check", bare...) // by a plan without the key of the table
 				loaded, exit := d.outcome("load", append(bare, "--tray", table+".bare.tray")...)
 				require.Equal(t, exit, status, "seed %d", seed)
 				if exit != 1 {
-					require.Equal(t, loaded["counts"].(map[string]any)["loaded"], foretold["would_load"], "seed %d", seed)
+					require.Equal(t, loaded["counts"].(map[string]any)["loaded"], predicted["would_load"], "seed %d", seed)
 				}
 			}
 		})

@@ -124,8 +124,8 @@ func TestTightenLater(t *testing.T) {
 	}
 }
 
-// TestTightenGoesOn runs the statements in clients that go on after an error, as one does that
-// they are pasted into, after another session has written what does not fit. All rows stay.
+// TestTightenGoesOn writes a value that does not fit and then runs every statement, as a client does
+// that continues after errors. All rows stay.
 func TestTightenGoesOn(t *testing.T) {
 	for name, to := range targets(t) {
 		t.Run(name, func(t *testing.T) {

@@ -46,11 +46,11 @@ type app struct {
 	from     *source.Opener
 	json     bool
 	status   int    // of a command that did its work
-	changed  bool   // it has changed a target, which its status is about
+	changed  bool   // the command has changed a target
 	undone   string // what an interruption leaves
 	password string // that a person has typed
 	to       string // the target of the command line, "" without one
-	lost     error  // of writing JSON
+	lost     error  // the first error of writing JSON
 
 	unattended unattended
 	log        *slog.Logger

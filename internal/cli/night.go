@@ -108,8 +108,8 @@ func withoutSecrets(args []string) []string {
 	return shown
 }
 
-// written returns the exit status if the result could be written. Otherwise it says so, and the
-// command has failed, unless it has changed a target: then the status is still about that.
+// written returns the exit status of a command. If its result could not be written, it reports that,
+// and a command that has not changed a target fails.
 func (a *app) written(status int) int {
 	err := cmp.Or(a.lost, a.print.Err())
 	if err == nil {

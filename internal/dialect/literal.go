@@ -22,19 +22,18 @@ type literals struct {
 	breaks    breaks    // how line breaks are written
 }
 
-// breaks is how a constant holds what is never written as it is: line breaks, because the
-// servers' own clients read scripts by lines and change their ends, and what else a client
-// would replace.
+// breaks is how a constant holds line breaks and variables of clients. They are never written as
+// they are: the servers' own clients change line ends and replace variables.
 type breaks struct {
 	prefix   string // of a text with escapes: E'a\r\nb'
 	unicode  bool   // a text with escapes for Unicode: U&'a\000D\000Ab'
 	char     string // a function of the code of a character, which concat joins
 	concat   string
 	collate  string // what makes a text differ from all others
-	variable string // what begins a variable of the client, also within a constant
+	variable string // prefix of variables that the client replaces in constants too
 }
 
-// within reports whether a text has something that is not written as it is.
+// within reports whether a text has a line break or such a variable.
 func (b *breaks) within(text []byte) bool {
 	return bytes.ContainsAny(text, "\r\n") || b.variable != "" && bytes.Contains(text, []byte(b.variable))
 }
@@ -78,7 +77,7 @@ func (l *literals) timestamp(dst []byte, v *value.Value) []byte {
 // appendText appends a text in quotes, which are doubled within.
 func (d *Dialect) appendText(dst, text []byte) []byte {
 	l := &d.literals
-	for d.MaxLine > 0 && len(text) > d.MaxLine/3 { // which leaves room for quotes that are doubled
+	for d.MaxLine > 0 && len(text) > d.MaxLine/3 { // leaves room for doubled quotes
 		n := d.MaxLine / 3
 		for n > 0 && !utf8.RuneStart(text[n]) {
 			n--
@@ -146,8 +145,8 @@ func signNotIn(text []byte) string {
 	return fmt.Sprintf("^%d", n)
 }
 
-// letters stand after a backslash for what a client reads as the end of a line or, on
-// Windows, of the script.
+// letters are the escapes of bytes that a client takes for the end of a line or, on Windows, of the
+// script.
 var letters = [256]byte{'\\': '\\', '\n': 'n', '\r': 'r', 0: '0', 26: 'Z'}
 
 func (l *literals) appendQuoted(dst, text []byte) []byte {

@@ -384,8 +384,8 @@ func TestBookRefuses(t *testing.T) {
 	}
 }
 
-// TestBytes notes texts that are none, which SQLite keeps: text has them as they are, Parquet refuses
-// what is not UTF-8.
+// TestBytes exports bytes that are not valid text, which SQLite accepts. CSV keeps them with a note,
+// and Parquet refuses them.
 func TestBytes(t *testing.T) {
 	db := museum(t, "CREATE TABLE find (a text)", "INSERT INTO find VALUES ('ä'), (CAST(x'61ff' AS text)), (CAST(x'6100' AS text))")
 	w, err := export.Table(context.Background(), db, "find")

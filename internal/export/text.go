@@ -61,7 +61,7 @@ type textWriter struct {
 	between  string    // cells
 	bySpaces bool      // runs of spaces are the delimiter
 	rows     int64
-	odd, at  int64 // rows with bytes that are no text, and the first of them
+	odd, at  int64 // rows with a NUL or invalid UTF-8, and the first of them
 }
 
 func newTextWriter(w io.Writer, columns []Column, o *Options) (*textWriter, error) {
@@ -251,7 +251,7 @@ func (t *textWriter) Notes() []note.Note {
 		note.Count(t.odd, "row has", "rows have"), t.at))}
 }
 
-// noteOdd counts a line that most programs refuse or change. Only some databases keep such texts.
+// noteOdd counts a line with a NUL or invalid UTF-8, which most programs refuse or change.
 func (t *textWriter) noteOdd() {
 	if utf8.Valid(t.line) && bytes.IndexByte(t.line, 0) < 0 {
 		return

@@ -16,7 +16,7 @@ type form struct {
 	rows    string // name of the file of rows
 	encoder func(h *handover) convert.Encoder
 	open    func(h *handover) (rowsWriter, error)
-	head    string // what the client has to be told before a script that loads
+	head    string // settings of the client, before a script that loads
 	// before begins the loading, load loads a file of rows, and after ends it.
 	before func(h *handover) string
 	load   func(h *handover, file string) string
@@ -27,8 +27,8 @@ type form struct {
 	about                    string // what has to be known of them
 }
 
-// Bulk reports whether the rows are files for the bulk load of the server, rather than Parquet
-// or INSERT statements, which it takes if it has none.
+// Bulk reports whether the rows are files for the bulk load of the server. Otherwise they are Parquet
+// or INSERT statements, as for servers without a form for bulk loads.
 func (o *Options) Bulk() bool { return !o.Inserts && !o.Parquet && forms[o.Dialect.Name] != nil }
 
 // formOf returns the form for the options.
@@ -45,7 +45,7 @@ func formOf(o Options) *form {
 		f.client, f.toVerify = bulk.client, bulk.toVerify
 		f.toLoad = cmp.Or(bulk.toInsert, bulk.toLoad)
 	}
-	if o.Dialect == dialect.SQLite { // whose client would go on after an error, and commit
+	if o.Dialect == dialect.SQLite { // its client would continue after an error, and commit
 		f.head = bulk.head
 	}
 	return &f
@@ -62,7 +62,7 @@ var insertForm = form{
 
 var forms = map[string]*form{
 	"postgresql": {
-		rows:    "rows.txt", // of a file in CSV the client would read a line \. within a text as the end
+		rows:    "rows.txt", // the client ends a CSV file at a line \. within a text
 		encoder: func(*handover) convert.Encoder { return tabbed.Encoder{Offset: true} },
 		open:    func(h *handover) (rowsWriter, error) { return openBulk(h, "") },
 		head:    "\\set ON_ERROR_STOP on\n\n",
@@ -175,8 +175,8 @@ func (h *handover) loadText(r *Receipt) string {
 	return text.String()
 }
 
-// title is the comment that a script begins with. It has no name of the table, in which a client
-// may find a variable of its own.
+// title returns the comment at the beginning of a script. It leaves out the name of the table, because
+// a client may replace parts of it.
 func (h *handover) title(r *Receipt, does string) string {
 	return fmt.Sprintf("-- For %s: this %s (%d).\n\n", h.Dialect.Title, does, r.Counts.Rows)
 }

@@ -256,7 +256,7 @@ func (h *handover) finish(r *Receipt) error {
 		{columnsFile, h.columnsText()},
 	}
 	for _, t := range texts {
-		if t.name == loadFile && !h.Bulk() { // the rows are in it, or none is needed
+		if t.name == loadFile && !h.Bulk() { // it exists with the rows, or is not needed
 			continue
 		}
 		err := h.writeFile(t.name, t.text)
@@ -327,7 +327,7 @@ func (h *handover) note(name string) error {
 	return errors.Join(err, h.add(File{name, n, sum.hex()}))
 }
 
-// add takes a file that is written into the list of files. One that was written over is an error.
+// add adds a written file to the list of files. A file that was overwritten is an error.
 func (h *handover) add(f File) error {
 	if slices.ContainsFunc(h.files, func(other File) bool { return other.Name == f.Name }) {
 		return fmt.Errorf("%s: %w", f.Name, errTwice)

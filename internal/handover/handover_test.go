@@ -99,7 +99,7 @@ func TestBulk(t *testing.T) {
 	}
 }
 
-// TestTwice runs scripts a second time. They fail, and the rows, which have no key, are there once.
+// TestTwice runs scripts of a table without a key twice. The second run fails and adds no rows.
 func TestTwice(t *testing.T) {
 	for _, c := range clients {
 		for _, inserts := range []bool{false, true} {
@@ -140,8 +140,7 @@ func TestStandard(t *testing.T) {
 	}
 }
 
-// TestLines writes scripts of many columns and long texts, of which Oracle's client reads every
-// line.
+// TestLines writes many columns and long texts for Oracle, whose client ignores long lines.
 func TestLines(t *testing.T) {
 	var text strings.Builder
 	tab := table.Table{Name: "wide"}

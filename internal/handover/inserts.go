@@ -23,7 +23,7 @@ type insertWriter struct {
 	dialect *dialect.Dialect
 	file    *rowFile
 	out     *bufio.Writer
-	insert  string
+	insert  []byte
 	open    int // rows in the statement that is being written
 	bytes   int // of these
 	rows    int64
@@ -39,10 +39,9 @@ func openInserts(h *handover) (rowsWriter, error) {
 	}
 	d := h.Dialect
 	w := &insertWriter{h: h, dialect: d, file: f, out: bufio.NewWriterSize(f.out, 1<<16), after: d.Finish(h.table, true)}
-	w.insert = string(wrap(fmt.Appendf(nil, "INSERT INTO %s (%s) VALUES", d.QuoteTable(h.table.Name), d.Columns(h.table)), d.MaxLine))
-	begin := h.form.head + statements(append(d.ScriptHead(), d.BeforeRows(h.table)...))
-	_, err = w.out.Write(wrap([]byte(begin), d.MaxLine))
-	return w, err
+	w.insert = fmt.Appendf(nil, "INSERT INTO %s (%s) VALUES\n", d.QuoteTable(h.table.Name), d.Columns(h.table))
+	w.put([]byte(h.form.head + statements(append(d.ScriptHead(), d.BeforeRows(h.table)...))))
+	return w, nil
 }
 
 // encoder writes the constants of a record after an opening parenthesis.
@@ -79,14 +78,17 @@ func (w *insertWriter) write(k *convert.Block) error {
 	return err
 }
 
+// put writes a part of the script in lines that the client reads. The first error sticks.
+func (w *insertWriter) put(text []byte) { w.out.Write(wrap(text, w.dialect.MaxLine)) }
+
 func (w *insertWriter) row(text []byte) {
 	if w.open == 0 {
-		w.out.WriteString(w.insert + "\n")
+		w.put(w.insert)
 	} else {
 		w.out.WriteString(",\n")
 	}
 	w.out.WriteString("    ")
-	w.out.Write(wrap(text, w.dialect.MaxLine))
+	w.put(text)
 	w.out.WriteByte(')')
 	w.rows++
 	w.open++
@@ -106,6 +108,6 @@ func (w *insertWriter) endInsert() {
 // close ends the script and returns how many rows it has.
 func (w *insertWriter) close() (rows int64, err error) {
 	w.endInsert()
-	w.out.Write(wrap([]byte("\n"+statements(append(w.after, w.dialect.ScriptTail()...))), w.dialect.MaxLine))
+	w.put([]byte("\n" + statements(append(w.after, w.dialect.ScriptTail()...))))
 	return w.rows, errors.Join(w.out.Flush(), w.h.endRowFile(w.file))
 }

@@ -1,13 +1,13 @@
 package handover
 
-// wrap breaks lines of more than some bytes after a comma or a concatenation that is not within
-// quotes. A width of 0 leaves all as they are.
+// wrap breaks lines of more than width bytes after commas and concatenations outside of quotes. With
+// a width of 0 it returns the text unchanged.
 func wrap(text []byte, width int) []byte {
 	if width == 0 || len(text) <= width {
 		return text
 	}
 	var out []byte
-	written, line, at := 0, 0, 0 // what is written, the begin of the line, and its last place for a break
+	written, line, at := 0, 0, 0 // end of what is written, begin of the line, last possible break
 	breakLine := func(end int) {
 		if end-line > width && at > line {
 			out = append(append(out, text[written:at]...), "\n    "...)

@@ -41,7 +41,7 @@ func (h *handover) verifyText(r *Receipt) string {
 	return text
 }
 
-// verifyHeads are what the clients have to be told, so that they read the names as they are.
+// verifyHeads are settings of the clients. Without them they may misread the names of columns.
 var verifyHeads = map[*dialect.Dialect]string{
 	dialect.PostgreSQL: "SET client_encoding = 'UTF8';\n\n",
 	dialect.MySQL:      "SET NAMES utf8mb4;\nSET SESSION sql_mode = 'STRICT_ALL_TABLES';\n\n",

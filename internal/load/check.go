@@ -34,7 +34,7 @@ type Check struct {
 	WouldReject []reject.Group `json:"would_reject"`
 	Columns     []Verdict      `json:"columns"`
 	Notes       []note.Note    `json:"notes"` // on the data
-	// Keys are null without a key in the plan, and where no load would begin.
+	// Keys are null without a key, and if a load would not begin.
 	Keys *KeyCheck `json:"keys"`
 	// Changes are what is out of the ordinary in other files than those that the plan was
 	// drafted from.
@@ -45,7 +45,7 @@ type Check struct {
 type KeyCheck struct {
 	Repeated int64 `json:"repeated"` // that an earlier record of the source has
 	InTable  int64 `json:"in_table"`
-	// Refused says that the table refuses them, or will, so that they would be rejects.
+	// Refused reports whether the table is known to refuse them. Then they are rejects.
 	Refused bool `json:"refused"`
 }
 
@@ -184,9 +184,9 @@ func verdict(col table.Column, groups []reject.Group) Verdict {
 	return v
 }
 
-// keyOf returns the columns that tell records apart, and whether the table refuses a second record
-// with the same values. The key of a table that is there counts, unless the server fills it; of one
-// that is not looked at, nothing is known.
+// keyOf returns the key by which records are compared, and whether the table is known to refuse
+// duplicates. It is the primary key of an existing table, unless the server fills that, or else
+// the key of the plan.
 func (c *Check) keyOf(ctx context.Context, plan *table.Table, to database.Target) (key []string, refused bool, err error) {
 	stays := plan.Existing == table.Append || plan.Existing == table.Empty
 	if to == nil || !stays || !c.exists() {
@@ -217,8 +217,8 @@ func (c *Check) judgeKeys(ctx context.Context, scan *keyScan, from *keyedSource,
 	var err error
 	c.Keys.Repeated, c.Keys.InTable, err = scan.count(ctx, in)
 	others := existing == table.Append
-	none := c.Keys.Repeated == 0 && (c.Keys.InTable == 0 || !others)
-	if err != nil || none || !c.Keys.Refused {
+	unique := c.Keys.Repeated == 0 && (c.Keys.InTable == 0 || !others)
+	if err != nil || unique || !c.Keys.Refused {
 		return out, err
 	}
 	again := from.options

@@ -28,7 +28,7 @@ type keyScan struct {
 	repeated    map[uint64]bool
 }
 
-// newKeyScan returns nil without a key, or with one that the server completes.
+// newKeyScan returns nil if the key is empty or has a column that is not loaded.
 func newKeyScan(plan *table.Table, key []string, d *dialect.Dialect) *keyScan {
 	keyed := *plan
 	keyed.Columns = slices.Clone(plan.Columns)
@@ -43,7 +43,7 @@ func newKeyScan(plan *table.Table, key []string, d *dialect.Dialect) *keyScan {
 		if !slices.Contains(key, c.Name) {
 			continue
 		}
-		if types[i].Textual() && (d == dialect.MySQL || d == dialect.SQLServer) { // which compare texts without the spaces at their ends
+		if types[i].Textual() && (d == dialect.MySQL || d == dialect.SQLServer) { // they ignore spaces at the end of texts
 			types[i].Kind = table.Char
 		}
 		at, keyTypes = append(at, i), append(keyTypes, types[i])
@@ -90,8 +90,8 @@ func (s *keyScan) count(ctx context.Context, in database.Target) (repeated, know
 	return repeated, known, err
 }
 
-// refused reads the source again for the records that a table with the key refuses. Those whose key
-// it has are refused only if others says so.
+// refused reads the source again and lists the records with a duplicate key. With others, it also
+// lists the records whose key is in the table.
 func (s *keyScan) refused(ctx context.Context, from *keyedSource, others bool) (*refusal.List, error) {
 	list, seen := &refusal.List{}, map[uint64]bool{}
 	o := from.options

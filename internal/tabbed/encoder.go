@@ -65,11 +65,10 @@ func appendByte(dst []byte, b byte) []byte {
 	return append(dst, b)
 }
 
-// escapes has, of every byte that would end a field, the letter that stands for it after a
-// backslash.
+// escapes are the letters that replace, after a backslash, the bytes that would end a field.
 var escapes = [256]byte{'\\': '\\', '\t': 't', '\n': 'n', '\r': 'r'}
 
-// appendEscaped appends a text without what would end a field.
+// appendEscaped appends a text with escapes.
 func appendEscaped(dst, text []byte) []byte {
 	start := 0
 	for i, b := range text {

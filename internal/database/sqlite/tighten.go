@@ -14,8 +14,8 @@ import (
 
 var _ database.Tightener = (*Target)(nil)
 
-// Names of tables that are only there while another takes the place of a table: the old
-// one, and one that takes a row only if all rows were copied.
+// Names of temporary tables: the old table while a new one replaces it, and a table that accepts a
+// row only if all rows were copied.
 const (
 	beforeName   = "ambertray_before"
 	completeName = "ambertray_complete"
@@ -38,8 +38,7 @@ var caster = dialect.Caster{
 // special finds what a definition has that is not taken over into another.
 var special = regexp.MustCompile(`(?i)\b(CHECK|COLLATE|GENERATED|AUTOINCREMENT|STRICT|WITHOUT\s+ROWID|DEFERRABLE|VIRTUAL|ON\s+CONFLICT)\b`)
 
-// constant is a default that the engine takes without parentheses. It lists expressions
-// without them too.
+// constant matches a default that needs no parentheses. The engine lists expressions without them.
 var constant = regexp.MustCompile(`^(?:[-+]?[\w.]+|[xX]?'(?:[^']|'')*'|"(?:[^"]|"")*")$`)
 
 // Caster implements database.Tightener.
@@ -78,7 +77,7 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 		"ALTER TABLE " + table + " RENAME TO " + before,
 		database.CreateStatement(d, name, lines),
 		fmt.Sprintf("INSERT INTO %s (%s)\n    SELECT %s\n    FROM %s", table, strings.Join(names, ", "), strings.Join(values, ",\n        "), before),
-	}, After: []string{ // a client that goes on after an error finds nothing to drop
+	}, After: []string{ // a client that continues after an error has no table to drop
 		"CREATE TABLE " + complete + " (complete integer CHECK (complete))",
 		fmt.Sprintf("-- Everything is rolled back unless all rows were copied.\nINSERT OR ROLLBACK INTO %s\n    SELECT (SELECT count(*) FROM %s) = (SELECT count(*) FROM %s)", complete, table, before),
 		"DROP TABLE " + before, "DROP TABLE " + complete,

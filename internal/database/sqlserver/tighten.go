@@ -76,7 +76,7 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 	if len(key) > 0 {
 		s.Before = append(s.Before, "ALTER TABLE "+quoted+" ADD PRIMARY KEY ("+t.dialect.List(key)+")")
 	}
-	for i := range s.Before { // a client that goes on after an error changes nothing more
+	for i := range s.Before { // a client that continues after an error changes nothing more
 		s.Before[i] = "IF @@TRANCOUNT > 0 " + s.Before[i]
 	}
 	return s, why, nil
