@@ -85,3 +85,36 @@ func TestInWords(t *testing.T) {
 	require.Contains(t, out, "rooms.csv")
 	require.Contains(t, out, "JSON")
 }
+
+// TestDefaults has the server give a row of its own the defaults of the plan, whatever their
+// notation in it: the row is that of a blank record.
+func TestDefaults(t *testing.T) {
+	for name, to := range targets(t) {
+		t.Run(name, func(t *testing.T) {
+			d := newDesk(t)
+			if name == "sqlite" {
+				to = filepath.Join(d.dir, to)
+			}
+			table := uniqueTable(t)
+			d.write("loan.tray/tray.yaml", `tray: 1
+source: {files: [loan.csv], delimiter: ",", header: 1}
+table: {name: `+table+`, key: [no]}
+columns:
+  - {from: no, name: no, type: integer}
+  - {from: due, name: due, type: date, format: dd/MM/yyyy, default: 05/02/2026}
+  - {from: fee, name: fee, type: "decimal(7,2)", decimal: ",", thousands: ".", default: "1.234,5"}
+  - {from: wide, name: wide, type: "decimal(30,4)", default: "(12345678901234567890.5)"}
+  - {from: share, name: share, type: double, percent: true, default: "5%"}
+  - {from: open, name: open, type: boolean, true_words: [da], false_words: [net], default: da}
+  - {from: at, name: at, type: timestamp with time zone, default: "2026-01-05 01:00+02:00"}
+  - {from: out, name: out, type: timestamp, format: dd/MM/yyyy HH:mm, default: 05/02/2026 08:05}
+  - {from: note, name: note, type: varchar(30), default: "it's \\ late\nor lost"}
+`)
+			d.write("loan.csv", "no,due,fee,wide,share,open,at,out,note\n1,,,,,,,,\n")
+			d.write("made.csv", "no,due,fee,wide,share,open,at,out,note\n2,,,,,,,,\n")
+			d.run(0, "load", "loan.tray", "--to", to)
+			on(t, to, "INSERT INTO "+table+" (no) VALUES (2)")
+			d.run(0, "verify", "loan.tray", "made.csv", "--to", to)
+		})
+	}
+}

@@ -31,7 +31,7 @@ func (a Absent) add(col *column, i int, cell []byte) {
 		}
 		return
 	}
-	word := indexOf(col.nullWords, cell)
+	word := value.IndexWord(col.nullWords, cell)
 	if word >= 0 {
 		a[i][word]++
 	}

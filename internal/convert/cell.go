@@ -21,7 +21,7 @@ func NewCell(col table.Column, d *dialect.Dialect) (*Cell, error) {
 		col.Limit = d.Limit(col.Type)
 	}
 	c := &Cell{Name: col.Name}
-	c.asText = textWriter(col.Type, d.Stored(col.Type))
+	c.asText = dialect.TextWriter(col.Type, d.Stored(col.Type))
 	return c, c.bindRules(col)
 }
 
@@ -50,7 +50,7 @@ func AppendText(dst []byte, v *value.Value, t table.Type) []byte {
 	case table.Boolean:
 		return strconv.AppendBool(dst, v.Int != 0)
 	}
-	write := textWriter(t, table.Type{Kind: table.Text})
+	write := dialect.TextWriter(t, table.Type{Kind: table.Text})
 	if write != nil {
 		return append(dst, write(v)...)
 	}

@@ -5,12 +5,12 @@ package convert
 import (
 	"cmp"
 	"fmt"
-	"strings"
 	"sync"
 
 	"ambertray/internal/dialect"
 	"ambertray/internal/figures"
 	"ambertray/internal/note"
+	"ambertray/internal/parse"
 	"ambertray/internal/proof"
 	"ambertray/internal/record"
 	"ambertray/internal/refusal"
@@ -93,8 +93,8 @@ type column struct {
 	nullable  bool
 	standIn   []byte // the default: what a blank cell is read as, or nil
 	nullWords []string
-	parse     parser
-	sum       parser // of what a footer states; of a number
+	parse     parse.Parser
+	sum       parse.Parser // of what a footer states; of a number
 	stored    table.Type
 	asText    func(v *value.Value) []byte // for a type that the target keeps as text, or nil
 	append    func(dst []byte, v *value.Value) []byte
@@ -119,7 +119,7 @@ func New(t *table.Table, headings []string, from template.Origin, d *dialect.Dia
 		}
 		stored := d.Stored(col.Type)
 		next := column{
-			name: col.Name, heading: cmp.Or(col.From, col.Name), source: place, stored: stored, asText: textWriter(col.Type, stored), append: enc.Column(i, stored),
+			name: col.Name, heading: cmp.Or(col.From, col.Name), source: place, stored: stored, asText: dialect.TextWriter(col.Type, stored), append: enc.Column(i, stored),
 		}
 		err := next.bind(col, headings, from)
 		if err != nil {
@@ -185,52 +185,15 @@ func (c *column) bindRules(col table.Column) (err error) {
 	if err != nil {
 		return err
 	}
-	c.parse, err = newParser(col)
+	c.parse, err = parse.New(col)
 	if err != nil {
 		return err
 	}
 	if col.Default != nil {
 		c.standIn = []byte(*col.Default)
-		_, err = Default(col)
+		_, err = parse.Default(col)
 	}
 	return err
-}
-
-// Default returns the value of a column's default, which must be one.
-func Default(col table.Column) (v value.Value, err error) {
-	parse, err := newParser(col)
-	if err != nil {
-		return v, err
-	}
-	if !col.Type.Textual() && len(value.Trim([]byte(*col.Default))) == 0 { // parsers know no blank cells
-		return v, fmt.Errorf("column %s: default %q: not a value of %s; leave it out for NULL", col.Name, *col.Default, col.Type)
-	}
-	reason := parse([]byte(*col.Default), &v)
-	if reason != "" {
-		return v, fmt.Errorf("column %s: default %q: %s", col.Name, *col.Default, reason)
-	}
-	return v, nil
-}
-
-// textWriter returns what writes values of a type as text, where they are
-// stored so, in a buffer that the next value may use again.
-func textWriter(t, stored table.Type) func(v *value.Value) []byte {
-	if t.Textual() || !stored.Textual() {
-		return nil
-	}
-	switch t.Kind {
-	case table.Decimal:
-		return func(v *value.Value) []byte { return v.AppendDecimal(v.Buffer()) }
-	case table.Date:
-		return func(v *value.Value) []byte { return value.AppendDate(v.Buffer(), v.Int) }
-	case table.Time:
-		return func(v *value.Value) []byte { return value.AppendClock(v.Buffer(), v.Int) }
-	case table.Timestamp:
-		return func(v *value.Value) []byte { return value.AppendTimestamp(v.Buffer(), v.Int) }
-	case table.TimestampTZ:
-		return func(v *value.Value) []byte { return append(value.AppendTimestamp(v.Buffer(), v.Int), "+00:00"...) }
-	}
-	return nil
 }
 
 // Worker returns a function that converts batches. It is for one goroutine.
@@ -313,7 +276,7 @@ func (c *Converter) convert(k *Block, b *record.Batch, r int, values []value.Val
 
 // read reads a cell, after its rules, and returns the reason why it cannot, or "".
 func (c *column) read(cell []byte, v *value.Value) (reason string) {
-	blank := value.Blank(cell) || len(c.nullWords) > 0 && indexOf(c.nullWords, cell) >= 0
+	blank := value.Blank(cell) || len(c.nullWords) > 0 && value.IndexWord(c.nullWords, cell) >= 0
 	switch {
 	case blank && c.standIn != nil:
 		cell = c.standIn
@@ -386,17 +349,6 @@ func (c *Converter) append(k *Block, b *record.Batch, r int, values []value.Valu
 	if c.texts {
 		k.Texts = append(k.Texts, string(b.Text(r)))
 	}
-}
-
-// indexOf returns the index of the word that a cell is, in any letter case, or -1.
-func indexOf(words []string, cell []byte) int {
-	cell = value.Trim(cell)
-	for i, w := range words {
-		if len(w) == len(cell) && strings.EqualFold(w, string(cell)) {
-			return i
-		}
-	}
-	return -1
 }
 
 // rejectCell rejects a record for one of its cells, or adds to the reasons.

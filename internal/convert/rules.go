@@ -66,7 +66,7 @@ func (r *rules) apply(cell []byte) []byte {
 // as it is.
 func padZeros(cell []byte, width int) []byte {
 	cell = value.Trim(cell)
-	if len(cell) >= width || !onlyDigits(cell) {
+	if len(cell) >= width || !value.OnlyDigits(cell) {
 		return cell
 	}
 	return append(bytes.Repeat([]byte{'0'}, width-len(cell)), cell...)

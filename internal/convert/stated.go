@@ -4,6 +4,7 @@ import (
 	"math/big"
 
 	"ambertray/internal/figures"
+	"ambertray/internal/parse"
 	"ambertray/internal/table"
 	"ambertray/internal/value"
 )
@@ -32,9 +33,9 @@ func (c *Converter) Stated(cells []string) (list []Stated) {
 
 // sumParser returns the parser of sums of a column, which have more digits than its
 // values.
-func sumParser(col table.Column, stored table.Type) (parser, error) {
+func sumParser(col table.Column, stored table.Type) (parse.Parser, error) {
 	col.Type, col.Limit = table.Type{Kind: table.Decimal, Size: table.MaxPrecision, Scale: stored.Scale}, nil
-	return newParser(col)
+	return parse.New(col)
 }
 
 func sumOf(v *value.Value, t table.Type) string {

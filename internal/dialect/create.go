@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"strings"
 
+	"ambertray/internal/parse"
 	"ambertray/internal/table"
-	"ambertray/internal/value"
 )
 
 // comments is how a server keeps the comments of a table and its columns.
@@ -95,7 +95,7 @@ func (d *Dialect) columnType(planned, adapted table.Type) string {
 // attributes returns what follows the type of a column.
 func (d *Dialect) attributes(c table.Column) (text string) {
 	if c.Default != nil {
-		text += " DEFAULT " + d.Constant(c.Type, *c.Default)
+		text += " DEFAULT " + d.constant(c)
 	}
 	if !c.Nullable {
 		text += " NOT NULL"
@@ -238,25 +238,31 @@ func (d *Dialect) Finish(t *table.Table, indexes bool) (statements []string) {
 	return append(statements, d.addForeignKeys(t.Name, t)...)
 }
 
-// Constant writes a value in plain notation, such as a default, as a constant.
+// constant writes the default of a column as a constant: the value that a load gives a blank
+// cell. A plan whose default is not a value of the type is refused when it is read.
+func (d *Dialect) constant(c table.Column) string {
+	v, err := parse.Default(c)
+	stored := d.Stored(c.Type)
+	if err != nil {
+		return d.Literal(*c.Default)
+	}
+	write := TextWriter(c.Type, stored)
+	if write != nil {
+		v.Text = write(&v)
+	}
+	text := string(d.AppendLiteral(nil, stored, &v))
+	if d.wrapsDefault && c.Type.Kind == table.Text || stored.Textual() && d.literals.breaks.within(v.Text) {
+		text = "(" + text + ")"
+	}
+	return text
+}
+
+// Constant writes a date or a moment in plain notation as a constant, any other value as a text.
 func (d *Dialect) Constant(t table.Type, text string) string {
-	var v value.Value
-	if t.Kind == table.Boolean {
-		value.Scan([]byte(text), &v)
-		return d.literals.truth[v.Int&1]
-	}
-	if t.Numeric() {
-		return text
-	}
 	words := map[table.Kind]string{table.Date: "DATE", table.Time: "TIME", table.Timestamp: "TIMESTAMP", table.TimestampTZ: d.literals.instant}
 	word := words[d.Stored(t).Kind]
 	if word != "" { // a bare text would be read by the settings of the session
 		return string(d.literals.begin(nil, word)) + text + "'"
 	}
-	v.Text = []byte(text)
-	literal := string(d.AppendLiteral(nil, table.Type{Kind: table.Text}, &v))
-	if d.wrapsDefault && t.Kind == table.Text {
-		literal = "(" + literal + ")"
-	}
-	return literal
+	return string(d.appendText(nil, []byte(text)))
 }

@@ -29,9 +29,11 @@ func everyColumn(t *testing.T) *table.Table {
 	}
 	tab.Columns[0].Name, tab.Columns[1].Name, tab.Columns[2].Name = "loan_no", "part", "order"
 	tab.Columns[9].Name, tab.Columns[12].Name = "date_9", "text_12"
-	for i, text := range map[int]string{2: "7", 4: "1.50", 7: "yes", 8: "2026-01-05", 12: "it's"} {
+	for i, text := range map[int]string{2: "(7)", 4: "1,5", 5: "12345678901234567890123", 6: "5%", 7: "da", 8: "2026-01-05", 9: "05/02/2026", 10: "8:05", 11: "2026-01-05", 12: "it's\nlate", 13: "2026-01-05 10:00+02:00"} {
 		tab.Columns[i].Default = &text
 	}
+	tab.Columns[4].Decimal, tab.Columns[6].Percent, tab.Columns[9].Format = ",", true, "dd/MM/yyyy"
+	tab.Columns[7].TrueWords, tab.Columns[7].FalseWords = []string{"da"}, []string{"net"}
 	tab.Columns[11].Type.Characters, tab.Columns[12].Type.Characters = table.Latin1, table.Unicode
 	tab.Columns[3].Comment = "counts\nby 'ones'"
 	return tab

@@ -170,3 +170,24 @@ func (l *literals) appendQuoted(dst, text []byte) []byte {
 
 // Literal writes a text that is not of a record: a comment, a name.
 func (d *Dialect) Literal(s string) string { return string(d.literals.appendQuoted(nil, []byte(s))) }
+
+// TextWriter returns what writes values of a type as text, where they are
+// stored so, in a buffer that the next value may use again.
+func TextWriter(t, stored table.Type) func(v *value.Value) []byte {
+	if t.Textual() || !stored.Textual() {
+		return nil
+	}
+	switch t.Kind {
+	case table.Decimal:
+		return func(v *value.Value) []byte { return v.AppendDecimal(v.Buffer()) }
+	case table.Date:
+		return func(v *value.Value) []byte { return value.AppendDate(v.Buffer(), v.Int) }
+	case table.Time:
+		return func(v *value.Value) []byte { return value.AppendClock(v.Buffer(), v.Int) }
+	case table.Timestamp:
+		return func(v *value.Value) []byte { return value.AppendTimestamp(v.Buffer(), v.Int) }
+	case table.TimestampTZ:
+		return func(v *value.Value) []byte { return append(value.AppendTimestamp(v.Buffer(), v.Int), "+00:00"...) }
+	}
+	return nil
+}

@@ -34,7 +34,7 @@ var layers = [][]string{
 	{"internal/sheetrows", "internal/text/texttest", "internal/create"},
 	{"internal/delimited", "internal/fixed", "internal/dialect", "internal/figures", "internal/tabbed", "internal/template", "internal/proof", "internal/differ"},
 	{"internal/text", "internal/standin/tds"},
-	{"internal/frame", "internal/standin/tsql"},
+	{"internal/frame", "internal/parse", "internal/standin/tsql"},
 	{"internal/source"},
 	{"internal/value", "internal/table", "internal/record", "internal/publish", "internal/sheet", "internal/refusal", "internal/reject", "internal/codepage", "internal/btree"},
 	{"internal/platform", "internal/note"},

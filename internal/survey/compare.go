@@ -11,10 +11,10 @@ import (
 
 	"github.com/dustin/go-humanize"
 
-	"ambertray/internal/convert"
 	"ambertray/internal/infer"
 	"ambertray/internal/intake"
 	"ambertray/internal/note"
+	"ambertray/internal/parse"
 	"ambertray/internal/publish"
 	"ambertray/internal/table"
 )
@@ -160,6 +160,6 @@ func (c *Column) position(text string) (float64, bool) {
 	if err != nil || c.Format == nil {
 		return 0, false
 	}
-	v, err := convert.Default(table.Column{Type: typ, Format: *c.Format, Default: &text})
+	v, err := parse.Default(table.Column{Type: typ, Format: *c.Format, Default: &text})
 	return float64(v.Int), err == nil
 }

@@ -7,7 +7,7 @@ import (
 
 	"go.yaml.in/yaml/v3"
 
-	"ambertray/internal/convert"
+	"ambertray/internal/parse"
 	"ambertray/internal/table"
 	"ambertray/internal/value"
 )
@@ -139,7 +139,7 @@ func completeColumn(c *table.Column, n *yaml.Node, nodes *columnNodes) (err erro
 		}
 	}
 	if byDefault != nil {
-		_, err := convert.Default(*c)
+		_, err := parse.Default(*c)
 		if err != nil {
 			return wrong(byDefault, "%v", err)
 		}

@@ -135,3 +135,19 @@ func scanUUID(cell []byte) (Shape, bool) {
 	}
 	return Shape{Kind: UUID}, true
 }
+
+// IndexWord returns the index of the word that a cell is, in any letter case, or -1.
+func IndexWord(words []string, cell []byte) int {
+	cell = Trim(cell)
+	for i, w := range words {
+		if len(w) == len(cell) && strings.EqualFold(w, string(cell)) {
+			return i
+		}
+	}
+	return -1
+}
+
+// OnlyDigits reports whether a text is ASCII digits and nothing else.
+func OnlyDigits(text []byte) bool {
+	return len(text) > 0 && len(bytes.Trim(text, "0123456789")) == 0
+}

@@ -1,4 +1,6 @@
-package convert
+// Package parse reads cells that are not blank into values of a column's type, by the
+// notation that the column has.
+package parse
 
 import (
 	"bytes"
@@ -12,13 +14,13 @@ import (
 	"ambertray/internal/value"
 )
 
-// parser reads a cell that is not blank into a value of its column's type. It
+// Parser reads a cell that is not blank into a value of its column's type. It
 // returns the reason why it cannot, or "". After it, a decimal has the scale
-// of its type.
-type parser func(cell []byte, v *value.Value) (reason string)
+// of its type. The value may refer to the cell's bytes.
+type Parser func(cell []byte, v *value.Value) (reason string)
 
-// newParser returns the parser of a column, within the limit of an existing one.
-func newParser(c table.Column) (parser, error) {
+// New returns the parser of a column, within the limit of an existing one.
+func New(c table.Column) (Parser, error) {
 	parse, err := typeParser(c)
 	limit := c.Limit
 	if limit == nil && c.Type.Fraction() < table.Micros {
@@ -30,9 +32,25 @@ func newParser(c table.Column) (parser, error) {
 	return limited(parse, c.Type, limit), nil
 }
 
+// Default returns the value of a column's default, which must be one.
+func Default(col table.Column) (v value.Value, err error) {
+	parse, err := New(col)
+	if err != nil {
+		return v, err
+	}
+	if !col.Type.Textual() && len(value.Trim([]byte(*col.Default))) == 0 { // parsers know no blank cells
+		return v, fmt.Errorf("column %s: default %q: not a value of %s; leave it out for NULL", col.Name, *col.Default, col.Type)
+	}
+	reason := parse([]byte(*col.Default), &v)
+	if reason != "" {
+		return v, fmt.Errorf("column %s: default %q: %s", col.Name, *col.Default, reason)
+	}
+	return v, nil
+}
+
 // limited takes only values within a limit, and without more digits of a second than
 // the type has: a server would round them.
-func limited(parse parser, t table.Type, l *table.Limit) parser {
+func limited(parse Parser, t table.Type, l *table.Limit) Parser {
 	unit := int64(1)
 	for range table.Micros - t.Fraction() {
 		unit *= 10
@@ -62,7 +80,7 @@ func limited(parse parser, t table.Type, l *table.Limit) parser {
 }
 
 // typeParser returns the parser of a column's type.
-func typeParser(c table.Column) (parser, error) {
+func typeParser(c table.Column) (Parser, error) {
 	switch c.Type.Kind {
 	case table.SmallInt:
 		return wholeParser(c, math.MinInt16, math.MaxInt16), nil
@@ -138,7 +156,7 @@ func rescale(v *value.Value, scale int) bool {
 	return true
 }
 
-func wholeParser(c table.Column, lo, hi int64) parser {
+func wholeParser(c table.Column, lo, hi int64) Parser {
 	scan := numberScanner(c)
 	misfit := "does not fit " + c.Type.String()
 	return func(cell []byte, v *value.Value) string {
@@ -156,7 +174,7 @@ func wholeParser(c table.Column, lo, hi int64) parser {
 	}
 }
 
-func decimalParser(c table.Column) parser {
+func decimalParser(c table.Column) Parser {
 	scan := numberScanner(c)
 	misfit := "does not fit " + c.Type.String()
 	return func(cell []byte, v *value.Value) string {
@@ -171,7 +189,7 @@ func decimalParser(c table.Column) parser {
 	}
 }
 
-func doubleParser(c table.Column) parser {
+func doubleParser(c table.Column) Parser {
 	scan := numberScanner(c)
 	return func(cell []byte, v *value.Value) string {
 		s, ok := scan(cell, v)
@@ -234,7 +252,7 @@ func givenBackSingle(f float64) bool {
 
 // booleanParser reads the words that the column names, or else those that are
 // well known, and 1 and 0.
-func booleanParser(c table.Column) (parser, error) {
+func booleanParser(c table.Column) (Parser, error) {
 	if (len(c.TrueWords) == 0) != (len(c.FalseWords) == 0) {
 		return nil, fmt.Errorf("column %s: write both true_words and false_words", c.Name)
 	}
@@ -242,9 +260,9 @@ func booleanParser(c table.Column) (parser, error) {
 	if len(c.TrueWords) > 0 {
 		return func(cell []byte, v *value.Value) string {
 			switch {
-			case indexOf(c.TrueWords, cell) >= 0:
+			case value.IndexWord(c.TrueWords, cell) >= 0:
 				v.Int = 1
-			case indexOf(c.FalseWords, cell) >= 0:
+			case value.IndexWord(c.FalseWords, cell) >= 0:
 				v.Int = 0
 			default:
 				return neither
@@ -261,7 +279,7 @@ func booleanParser(c table.Column) (parser, error) {
 	}, nil
 }
 
-func dateParser(c table.Column, kind value.Kind, usual string) (parser, error) {
+func dateParser(c table.Column, kind value.Kind, usual string) (Parser, error) {
 	pattern := c.Format
 	if pattern == "" {
 		pattern = usual
@@ -321,7 +339,7 @@ func parseUUID(cell []byte, v *value.Value) string {
 // textParser keeps text as it stands; only char, which SQL pads with spaces,
 // loses those at its end. That it is valid UTF-8 without NULs was seen to when
 // its record was cut.
-func textParser(c table.Column) parser {
+func textParser(c table.Column) Parser {
 	limit := c.Type.Size
 	if c.Type.Kind == table.Text {
 		limit = math.MaxInt
@@ -336,13 +354,9 @@ func textParser(c table.Column) parser {
 		if len(cell) > limit && utf8.RuneCount(cell) > limit {
 			return misfit
 		}
-		if len(cell) < c.Digits && onlyDigits(cell) {
+		if len(cell) < c.Digits && value.OnlyDigits(cell) {
 			return short
 		}
 		return ""
 	}
-}
-
-func onlyDigits(text []byte) bool {
-	return len(text) > 0 && len(bytes.Trim(text, "0123456789")) == 0
 }
