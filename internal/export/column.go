@@ -153,14 +153,12 @@ func numberWriter(c *table.Column) func(dst []byte, v *value.Value) []byte {
 		start := len(dst)
 		w := *v
 		if c.Percent { // a fraction: the source has it times 100
-			w.Scale -= 2
-		}
-		if w.Scale < 0 {
-			for ; w.Scale < 0; w.Scale++ {
-				w.Int *= 10
-			}
+			w.Scale = max(0, v.Scale-2)
 		}
 		dst = w.AppendDecimal(dst)
+		if c.Percent && v.Scale < 2 && !bytes.Equal(dst[start:], []byte("0")) {
+			dst = append(dst, "00"[v.Scale:]...)
+		}
 		if c.Thousands != "" {
 			dst = grouped(dst, start, c.Thousands)
 		}

@@ -131,6 +131,9 @@ func numberScanner(c table.Column) func(cell []byte, v *value.Value) (value.Shap
 // rescale gives the number a scale, and is false when that would change it.
 func rescale(v *value.Value, scale int) bool {
 	if v.Wide {
+		if string(v.Text) == "0" { // at any scale
+			v.Scale = scale
+		}
 		for ; v.Scale > scale && len(v.Text) > 0 && v.Text[len(v.Text)-1] == '0'; v.Scale-- {
 			v.Text = v.Text[:len(v.Text)-1]
 		}
@@ -138,6 +141,7 @@ func rescale(v *value.Value, scale int) bool {
 			v.Text = append(bytes.Clone(v.Text), bytes.Repeat([]byte{'0'}, scale-v.Scale)...)
 			v.Scale = scale
 		}
+		v.SetDigits(v.Text)
 		return v.Scale == scale
 	}
 	for ; v.Scale > scale && v.Int%10 == 0; v.Scale-- {

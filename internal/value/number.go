@@ -268,6 +268,16 @@ func (v *Value) magnitude() uint64 {
 // greater scale.
 func (v *Value) Widen() { v.SetWide(strconv.AppendUint(nil, v.magnitude(), 10)) }
 
+// SetDigits sets the unscaled number with these digits, whose sign is in Negative. Int holds it if
+// it has at most MaxDigits of them, else Text: whoever knows the precision of a column knows where
+// its values are. It keeps the slice.
+func (v *Value) SetDigits(digits []byte) {
+	v.SetWide(digits)
+	if len(v.Text) <= MaxDigits {
+		v.Narrow()
+	}
+}
+
 // SetWide sets the digits of a number that Int cannot hold. It keeps the slice, without
 // leading zeros, so that equal numbers are the same text.
 func (v *Value) SetWide(digits []byte) {

@@ -78,7 +78,7 @@ func (v *Value) readWide(text, digits []byte, decimals, scale int) {
 	for ; decimals < scale; decimals++ {
 		plain = append(plain, '0')
 	}
-	v.SetWide(plain)
+	v.SetDigits(plain)
 }
 
 // ReadDate reads a date such as 2026-01-31.

@@ -21,6 +21,7 @@ func TestStored(t *testing.T) {
 		v.ReadDecimal(w.AppendDecimal(nil), scale)
 		if v.Wide {
 			require.True(t, v.Narrow())
+			require.Greater(t, len(v.Text), MaxDigits)
 		}
 		require.Equal(t, n, v.Int)
 		v.ReadDecimal(append(w.AppendDecimal(nil), map[bool]string{true: "0", false: ".0"}[scale > 0]...), scale)

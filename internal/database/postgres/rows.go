@@ -295,7 +295,7 @@ func readWideNumeric(groups []byte, power int, v *value.Value) {
 	for ; power < 0 && bytes.HasSuffix(digits, []byte{'0'}); power++ {
 		digits = digits[:len(digits)-1]
 	}
-	v.SetWide(digits)
+	v.SetDigits(digits)
 	if power < 0 { // more decimals than the column ought to have
 		v.Scale -= power
 		v.SetUntyped(v.AppendDecimal(nil))

@@ -173,7 +173,7 @@ func decodeDecimal(b []byte, scale int, v *value.Value) {
 		}
 		return
 	}
-	v.SetWide([]byte(n.String()))
+	v.SetDigits([]byte(n.String()))
 }
 
 func decodeGUID(b []byte, v *value.Value) {
