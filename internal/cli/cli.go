@@ -50,6 +50,7 @@ type app struct {
 	undone   string // what an interruption leaves
 	password string // that a person has typed
 	to       string // the target of the command line, "" without one
+	answered bool   // the result was written as JSON
 	lost     error  // the first error of writing JSON
 
 	unattended unattended
@@ -172,6 +173,7 @@ func (a *app) show(result any, draw func()) error {
 	case a.unattended.quiet:
 		return nil
 	case a.json:
+		a.answered = true
 		a.writeJSON(result)
 		return nil
 	}

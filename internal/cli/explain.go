@@ -52,11 +52,11 @@ func (a *app) report(err error) int {
 	if a.log != nil {
 		a.log.Error("failed", "status", status, "error", message)
 	}
-	if a.json {
+	if a.json && !a.answered {
 		a.reportJSON(err, message)
-	}
-	if a.json && a.lost == nil {
-		return status
+		if a.lost == nil {
+			return status
+		}
 	}
 	p.Line("%s %s", p.Red("ambertray:"), message)
 	hint := a.hintFor(err)

@@ -89,12 +89,15 @@ func (m *merged) verify(ctx context.Context, out *pass.Outcome) ([]Difference, e
 		return nil, err
 	}
 	var differences []Difference
-	if got != want {
+	switch {
+	case got != want:
 		differences = compareSums(want, got)
-		err := m.findDifferences(ctx, m.rowsOf(&stage, 0), nil, true)
-		if err != nil {
-			return nil, err
-		}
+		err = m.findDifferences(ctx, m.rowsOf(&stage, 0), nil, true)
+	case m.done.Agree != m.done.Rows(): // a trigger has changed what was merged
+		err = m.findDifferences(ctx, m.rowsOf(m.table, 0), nil, false)
+	}
+	if err != nil {
+		return nil, err
 	}
 	r := m.receipt
 	after, err := m.to.Count(ctx, m.table.Name)
