@@ -34,14 +34,22 @@ func TestRewritten(t *testing.T) {
 			for _, s := range triggers[name] {
 				on(t, to, strings.ReplaceAll(s, "TABLE", table))
 			}
-			for _, how := range []string{"others.csv --existing append", "others.csv --existing append --commit-every 1000", "next.csv --existing merge", "next.csv --existing empty --yes"} {
-				r := d.json(4, append([]string{"load", "first.tray", "--to", to}, strings.Fields(how)...)...)
+			named := func(how string, r map[string]any) {
 				found := r["rows_differ"].(map[string]any)
 				require.Equal(t, []any{0.0, 0.0, 1.0}, []any{found["missing"], found["extra"], found["changed"]}, how)
 				first := found["first"].([]any)[0].(map[string]any)
 				require.Equal(t, []any{"3", "name", "'cat'", "'CAT'"}, []any{first["key"], first["column"], first["in_source"], first["in_table"]}, how)
+			}
+			for _, how := range []string{"others.csv --existing append", "others.csv --existing append --commit-every 1000", "next.csv --existing merge", "next.csv --existing empty --yes"} {
+				named(how, d.json(4, append([]string{"load", "first.tray", "--to", to}, strings.Fields(how)...)...))
 				d.run(0, "verify", "first.tray", "--to", to, "--whole")
 			}
+			d.write("bad.csv", "no,name\nx,cat\n4,dog\n")
+			id := d.json(3, "load", "first.tray", "bad.csv", "--to", to, "--existing", "append")["load"].(string)
+			rejects := filepath.Join("first.tray", "loads", id, "rejects.csv")
+			d.write(rejects, strings.ReplaceAll(d.read(rejects), ",x,cat", ",3,cat"))
+			named("mend", d.json(4, "mend", "first.tray", "--to", to))
+			require.Contains(t, d.read(rejects), "3,cat", "it is still to be mended")
 		})
 	}
 }

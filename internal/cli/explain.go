@@ -205,7 +205,7 @@ var hints = []struct {
 	{database.ErrNoSchema, "--create-schema creates it"},
 	{database.ErrNoDatabase, "name an existing database; load --create-database creates one on a server"},
 	{load.ErrCommitted, "the rows committed before stay, and the rest was rolled back; ambertray verify TRAY --to TARGET names the differences"},
-	{load.ErrDiffers, "nothing was loaded; the receipt names each figure"},
+	{load.ErrDiffers, "nothing was loaded; the result names what differs"},
 	{fs.ErrPermission, "ask for the right to read it"},
 	{fs.ErrNotExist, "check the spelling and the folder"},
 }

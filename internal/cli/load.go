@@ -252,6 +252,9 @@ func howLoaded(r *load.Receipt) string {
 	return ""
 }
 
+// nothingLoaded is what a load with a difference has loaded.
+const nothingLoaded = "nothing: verification found a difference, and all was rolled back"
+
 // drawReceipt shows what a load did; all is the command that shows every note, and plan
 // what names its tray and files.
 func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all, plan string) {
@@ -275,7 +278,7 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all, plan string) {
 	p.Fact("read", "%s: %s, %s", rowsRead(c.Read, &r.Layout), term.Amount(c.Read-c.Skipped, "record"), skippedText(r.Skipped))
 	p.Fact("table", "%s"+outcomeTexts[r.Outcome]+"%s", p.Bold(r.Table), r.Target, keyText(t))
 	if !r.Verified {
-		what := "nothing: verification found a difference, and all was rolled back"
+		what := nothingLoaded
 		if r.Committed > 0 {
 			what = term.Amount(r.Committed, "row") + ": verification found a difference, and only what was not committed before was rolled back"
 		}

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"slices"
 
 	"github.com/spf13/cobra"
@@ -39,16 +40,19 @@ still fail stay in the file with their reason. Loaded ones move to mended.csv be
 		if receipt == nil {
 			return err
 		}
+		if errors.Is(err, load.ErrDiffers) {
+			return errors.Join(err, a.show(receipt, func() { a.drawUnmended(receipt) }))
+		}
 		if receipt.Counts.Rejected > 0 {
 			a.status = exitRejects
 		}
-		first, err := load.ReadReceipt(t.LoadDir(id))
-		if err != nil {
-			return err
+		first, errFirst := load.ReadReceipt(t.LoadDir(id))
+		if errFirst != nil {
+			return errors.Join(err, errFirst)
 		}
 		verify := "ambertray verify " + shellWord(t.Dir) + otherFiles(t, first) + toText(*to)
 		a.changed = true
-		return a.show(receipt, func() { a.drawMend(receipt, mendText(t, *only, *to), verify) })
+		return errors.Join(err, a.show(receipt, func() { a.drawMend(receipt, mendText(t, *only, *to), verify) }))
 	}
 	return c
 }
@@ -75,10 +79,22 @@ func mendText(t *tray.Tray, only, to string) string {
 	return "ambertray mend " + shellWord(t.Dir) + only + toText(to)
 }
 
+// drawUnmended shows how the table differs from what was mended.
+func (a *app) drawUnmended(r *load.Receipt) {
+	a.drawMendedFrom(r)
+	a.print.Fact("mended", "%s", a.print.Red(nothingLoaded))
+	a.drawDifferences(r.Differences, r.RowsDiffer)
+}
+
+func (a *app) drawMendedFrom(r *load.Receipt) {
+	p := a.print
+	p.Fact("rejects", "%s of load %s of %s", term.Amount(r.Counts.Read, "record"), r.Load, r.Tray)
+	p.Fact("table", "%s"+outcomeTexts[r.Outcome], p.Bold(r.Table), r.Target)
+}
+
 func (a *app) drawMend(r *load.Receipt, again, verify string) {
 	p, c := a.print, r.Counts
-	p.Fact("rejects", "%s of load %s of %s", term.Amount(c.Read, "record"), r.Load, r.Tray)
-	p.Fact("table", "%s"+outcomeTexts[r.Outcome], p.Bold(r.Table), r.Target)
+	a.drawMendedFrom(r)
 	a.drawNotes(p, r.Notes, &r.Layout, maxNotes, again)
 	p.Fact("mended", "%s in %s", term.Amount(c.Loaded, "row"), term.Seconds(r.Phases[0].Seconds))
 	if c.Rejected > 0 {

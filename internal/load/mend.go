@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"os"
 	"path/filepath"
 
 	"github.com/dustin/go-humanize"
@@ -31,7 +32,8 @@ var (
 )
 
 // Mend loads the rejects of a load that were corrected since, by the same plan into
-// the same table. What still fails stays in the file.
+// the same table. What still fails stays in the file. If the table differs from the records
+// that it loads, the receipt says how, and the error is ErrDiffers.
 func Mend(ctx context.Context, t *tray.Tray, id string, from *source.Opener, to database.Target, o Options) (*Receipt, error) {
 	err := ResolvePending(ctx, t, to)
 	if err != nil {
@@ -73,7 +75,11 @@ func Mend(ctx context.Context, t *tray.Tray, id string, from *source.Opener, to 
 	if err == nil {
 		kept = last.Counts.Rejected
 	}
+	os.Remove(filepath.Join(dir, differencesFile)) // of a mend before
 	err = m.load(ctx)
+	if errors.Is(err, ErrDiffers) {
+		return j.receipt, err
+	}
 	if err != nil {
 		return nil, err
 	}
