@@ -246,7 +246,8 @@ edit. If these files have a tray, it is drafted again: your changes stay, and th
 the data contradicts are shown.
 
 With --to and --table the plan is for that table if it exists: headings are matched to its
-columns by name, by similarity, and by the values that fit.`,
+columns by name, by similarity, and by the values that fit, or with --by-position by their
+order.`,
 		Example: examples("ambertray draft loans.csv", "ambertray draft loans.csv --table museum.loan --existing append", "ambertray draft loans.csv --explain due_back"),
 		Args:    cobra.MinimumNArgs(1),
 	}

@@ -296,6 +296,9 @@ var typedHints = []func(error) string{
 	about(func(*text.NoColumnsError) string {
 		return "--quote none reads quotes as text; --header LINE names another line as the header"
 	}),
+	about(func(*load.NoMatchError) string {
+		return "match them by their order with --by-position, or draft without --to and write the columns' names into the tray"
+	}),
 	about(func(*template.MissingError) string { return "correct from: in the tray, or draft a new tray" }),
 	about(func(e *noTableError) string {
 		if e.nearest == "" {

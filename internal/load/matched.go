@@ -2,11 +2,13 @@ package load
 
 import (
 	"context"
+	"fmt"
 	"slices"
 	"strings"
 
 	"ambertray/internal/database"
 	"ambertray/internal/intake"
+	"ambertray/internal/note"
 	"ambertray/internal/table"
 	"ambertray/internal/tray"
 )
@@ -30,12 +32,13 @@ type MatchedColumn struct {
 // Means is what a heading was matched to a column by.
 type Means string
 
-// A heading is the name of the column, is like it, or has values of a type that only
-// this column has.
+// A heading is the name of the column, is like it, has values of a type that only this
+// column has, or has the same place.
 const (
 	ByName     Means = "name"
 	ByLikeness Means = "likeness"
 	ByValues   Means = "values"
+	ByPosition Means = "position"
 )
 
 // Unmatched is a heading without a column, and the columns that come nearest. Unsupported is
@@ -66,19 +69,46 @@ func MatchNames(ctx context.Context, t *tray.Tray, to database.Target) (without 
 	return without, nil
 }
 
+// NoMatchError says that no heading of a source was matched to a column of a table.
+type NoMatchError struct {
+	Table    string
+	Headings []string // of the source
+	Columns  []string // of the table
+}
+
+func (e *NoMatchError) Error() string {
+	return fmt.Sprintf("no heading of the source was matched to a column of table %s: the headings are %s, the columns %s", e.Table, note.Names(e.Headings), note.Names(e.Columns))
+}
+
 // MatchTable drafts a plan for an existing table: by the names of its columns, by
-// their likeness, and by the values that fit only one. Rows are to be appended.
+// their likeness, and by the values that fit only one, or by their order if the plan says so.
+// Rows are to be appended. Without any match the error is a NoMatchError.
 func MatchTable(ctx context.Context, t *tray.Tray, to database.Target) (*Match, error) {
 	live, err := liveColumns(ctx, t, to)
 	if err != nil {
 		return nil, err
 	}
 	m := newMatching(t, live, to)
-	m.byName()
-	m.byLikeness()
-	m.byValues()
-	t.Table.Existing = table.Append
-	return m.finish(), nil
+	if t.Table.ByPosition {
+		m.byPosition()
+	} else {
+		m.byName()
+		m.byLikeness()
+		m.byValues()
+	}
+	t.Table.Existing, t.Table.ByPosition = table.Append, false // the plan has the names of the table now
+	match := m.finish()
+	if len(match.Columns) > 0 {
+		return match, nil
+	}
+	none := &NoMatchError{Table: t.Table.Name}
+	for _, u := range match.Without {
+		none.Headings = append(none.Headings, u.Heading)
+	}
+	for _, l := range live {
+		none.Columns = append(none.Columns, l.Name)
+	}
+	return match, none
 }
 
 func liveColumns(ctx context.Context, t *tray.Tray, to database.Target) ([]database.ColumnInfo, error) {
@@ -127,6 +157,20 @@ func (m *matching) open() (columns, live []int) {
 		}
 	}
 	return columns, live
+}
+
+func (m *matching) byPosition() {
+	columns, _ := m.open()
+	for n, i := range columns {
+		at := position(m.live, n)
+		switch {
+		case at < 0:
+		case m.live[at].Known:
+			m.pair(i, at, ByPosition)
+		default:
+			m.unsupported[i] = &m.live[at].Native
+		}
+	}
 }
 
 func (m *matching) byName() {
