@@ -222,6 +222,15 @@ func reasonOf(err error) string {
 	return err.Error()
 }
 
+// allowMore is what must be done before a load with too many rejects can go on, "" for others.
+func allowMore(err error) string {
+	var many *load.TooManyError
+	if errors.As(err, &many) {
+		return "allow more rejects with --allow-rejects, and "
+	}
+	return ""
+}
+
 // about returns the hint for errors of one type.
 func about[T error](say func(T) string) func(error) string {
 	return func(err error) string {
@@ -260,12 +269,12 @@ var typedHints = []func(error) string{
 	}),
 	about(func(e *load.ShareError) string {
 		var over *timeLimitError
-		if !errors.Is(e, context.Canceled) && !errors.As(e, &over) {
+		if e.Proved == 0 && !errors.Is(e, context.Canceled) && !errors.As(e, &over) {
 			return ""
 		}
-		return "run the same command to continue, on any machine; ambertray history --to TARGET --shares " + e.Load + " lists the shares"
+		return allowMore(e) + "run the same command to continue, on any machine; ambertray history --to TARGET --shares " + e.Load + " lists the shares"
 	}),
-	about(func(*load.PartialError) string { return "run the same command again to continue from there" }),
+	about(func(e *load.PartialError) string { return allowMore(e) + "run the same command again to continue from there" }),
 	about(func(e *load.OtherTrayError) string {
 		return "load the same files with that tray to continue; if that tray is lost, remove the load from the ledger with ambertray history --to TARGET --forget " + e.ID + ", and its rows stay in the table"
 	}),
