@@ -353,12 +353,16 @@ func (h *Head) FindShort(lay *source.Layout) {
 	if h.Sparse || h.Width < 2 || h.Rows == nil {
 		return
 	}
+	widths := h.widths(h.First)
+	if lay.BlankDelimited() && widths[h.Width] == 0 { // blank cells within the records are as likely
+		return
+	}
 	lay.FillShort = h.Short
 	if h.Short {
 		return
 	}
 	records := int64(h.Rows.Len() - h.First)
-	for width, n := range h.widths(h.First) {
+	for width, n := range widths {
 		if width > 1 && width < h.Width && ManyShort(int64(n), records) {
 			lay.FillShort = true
 		}

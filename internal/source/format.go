@@ -54,6 +54,10 @@ func (l *Layout) IsText() bool { return l.format().Text }
 // Unquoted reports whether quotes could stand around cells, and do not.
 func (l *Layout) Unquoted() bool { return l.Format == Delimited && l.Quote == "" }
 
+// BlankDelimited reports whether runs of spaces are the delimiter. No blank cell can be seen in
+// such a record, and the cells after it move.
+func (l *Layout) BlankDelimited() bool { return l.Delimiter == Spaces || l.Delimiter == WideSpaces }
+
 // Fix sets what the format of the layout does not leave open.
 func (l *Layout) Fix() { l.format().fix(l) }
 

@@ -32,6 +32,9 @@ func (w *surveying) corrected() *source.Layout {
 
 // manyShort reports whether more than a few records lack the same cells.
 func (w *surveying) manyShort() bool {
+	if w.survey.Layout.BlankDelimited() && w.survey.Ragged == w.survey.Records {
+		return false
+	}
 	for width, n := range w.widths {
 		if width > 1 && width < len(w.headings) && frame.ManyShort(n, w.survey.Records) {
 			return true

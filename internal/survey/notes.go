@@ -73,8 +73,12 @@ func (w *surveying) recordNotes() (list []note.Note) {
 	s := w.survey
 	n := s.Ragged - s.Filled
 	if n > 0 {
+		remedy := "--fill-short fills the short ones with NULL"
+		if s.Layout.BlankDelimited() {
+			remedy = "--columns cuts them at fixed places if some cells are blank, " + remedy + " at the end"
+		}
 		list = append(list, note.About(note.Count(n, "record is rejected because it has", "records are rejected because they have")+
-			" more or fewer cells than columns; --fill-short fills the short ones with NULL"))
+			" more or fewer cells than columns; "+remedy))
 	}
 	if s.Broken > 0 {
 		list = append(list, note.About(note.Count(s.Broken, "record is rejected because it", "records are rejected because they")+" cannot be read"))

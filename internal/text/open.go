@@ -152,7 +152,7 @@ func skipLines(c Cutter, text []byte, n, from int64, by record.Rule) (rest []byt
 
 // cutsProse reports whether the words of a sentence fill cells.
 func cutsProse(lay *source.Layout) bool {
-	return lay.Format == source.Fixed || lay.Delimiter == source.Spaces || lay.Delimiter == source.WideSpaces
+	return lay.Format == source.Fixed || lay.BlankDelimited()
 }
 
 func lineEnds(c Cutter) string {
