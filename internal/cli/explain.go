@@ -274,7 +274,9 @@ var typedHints = []func(error) string{
 		}
 		return allowMore(e) + "run the same command to continue, on any machine; ambertray history --to TARGET --shares " + e.Load + " lists the shares"
 	}),
-	about(func(e *load.PartialError) string { return allowMore(e) + "run the same command again to continue from there" }),
+	about(func(e *load.PartialError) string {
+		return allowMore(e) + "run the same command again to continue from there"
+	}),
 	about(func(e *load.OtherTrayError) string {
 		return "load the same files with that tray to continue; if that tray is lost, remove the load from the ledger with ambertray history --to TARGET --forget " + e.ID + ", and its rows stay in the table"
 	}),

@@ -82,9 +82,13 @@ func (c *cutter) cutLine(b *record.Batch, at, end int) {
 		return
 	}
 	from, to, chars := 0, 0, 0 // chars are before the offset to
-	for _, place := range c.places {
+	for i, place := range c.places {
+		end := to
 		from, to = place.bytes(row, to, chars)
 		chars = place.End
+		if from == end && from > 0 && from < len(row) && row[from-1] != ' ' && row[from] != ' ' && !(i < len(c.Abutting) && c.Abutting[i]) {
+			b.Note(record.Severed, at+from)
+		}
 		b.AddCell(record.Span{Start: uint32(at + from), End: uint32(at + to)})
 		b.TrimSpaces()
 	}

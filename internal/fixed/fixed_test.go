@@ -10,6 +10,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"ambertray/internal/record"
 	"ambertray/internal/source"
 	"ambertray/internal/text"
 	"ambertray/internal/text/texttest"
@@ -105,4 +106,27 @@ func TestOpen(t *testing.T) {
 	require.Equal(t, []string{"No", "Name", "No (2)"}, headings)
 	rows, _ := texttest.Read(t, r, 2)
 	require.Equal(t, []texttest.Row{{Number: 1, Line: 2, Cells: []string{"1", "fern", "5"}}, {Number: 2, Line: 3, Cells: []string{"2", "moss", ""}}}, rows)
+}
+
+// TestSevered notes text that crosses the end of a column, but not where the columns abut in most
+// records.
+func TestSevered(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "finds.txt")
+	require.NoError(t, os.WriteFile(path, []byte("001fern     5\n002moss    12\n003maidenhair spleenwort 7\n004         9\n"), 0o600))
+	src, err := new(source.Opener).Open(context.Background(), path, source.Options{})
+	require.NoError(t, err)
+	defer src.Close()
+	lay := source.DefaultLayout()
+	lay.HeaderLine, lay.FirstDataLine = 0, 1
+	require.NoError(t, lay.Set("columns", "1-3,4-11,12-"))
+	r, headings, err := Format.Open(src, lay)
+	require.NoError(t, err)
+	var odd record.Occurrences
+	err = record.Run(context.Background(), r, []record.Work[*record.Batch]{func(b *record.Batch) (*record.Batch, error) { return b, nil }}, func(b *record.Batch) error {
+		odd.AddAll(b)
+		return nil
+	})
+	require.NoError(t, err)
+	require.Equal(t, record.Occurrence{N: 1, Line: 3, Cell: 2}, odd[record.Severed])
+	require.Len(t, odd.Notes([]string{"finds.txt"}, headings), 1)
 }

@@ -36,6 +36,8 @@ const (
 	Embedded
 	// Total is a record that looks like a total of others.
 	Total
+	// Severed is text that goes on where a column ends at a fixed place.
+	Severed
 
 	kinds = iota + 1
 )
@@ -43,7 +45,7 @@ const (
 // Broken reports whether a record with this oddity is a reject as a whole.
 func (w What) Broken() bool {
 	switch w {
-	case StrayQuote, LiteralQuote, StrayBackslash, Short, Embedded, Total:
+	case StrayQuote, LiteralQuote, StrayBackslash, Short, Embedded, Total, Severed:
 		return false
 	}
 	return true
@@ -69,6 +71,8 @@ func (w What) String() string {
 		return "lines in a quoted cell look like records; its closing quote may be missing"
 	case Total:
 		return "looks like a total, but is read as a record"
+	case Severed:
+		return "text goes on where the column before ends, and is cut there"
 	case Short:
 		return "fewer cells than columns; the missing cells at the end become NULL"
 	}
@@ -127,7 +131,7 @@ func (o *Occurrences) Notes(parts, headings []string) (list []note.Note) {
 	if o[Short].N > 0 {
 		list = append(list, note.Counted(note.Count(o[Short].N, "record has", "records have")+" "+Short.String()))
 	}
-	for _, what := range []What{Total, Embedded, LiteralQuote, StrayQuote, StrayBackslash} {
+	for _, what := range []What{Total, Embedded, LiteralQuote, StrayQuote, StrayBackslash, Severed} {
 		at := o[what]
 		if at.N == 0 {
 			continue

@@ -57,13 +57,7 @@ func OpenPieces(src *source.Source, lay source.Layout, c Cutter, size int) (*Rea
 		return nil, nil, err
 	}
 	e.Width = len(headings)
-	if lay.FillShort {
-		e.Fill = len(headings)
-	}
-	c.Expect(e)
-	footer := footerOf(c, &lay, text, whole, len(headings))
-	e.HeldBack = footer.HeldBack()
-	c.Expect(e)
+	footer := expect(c, &lay, e, text, whole)
 	if size == 0 {
 		size = pieceSize(c, text)
 	}
@@ -78,15 +72,41 @@ func OpenPieces(src *source.Source, lay source.Layout, c Cutter, size int) (*Rea
 	return r, frame.Distinct(headings), nil
 }
 
-// footerOf returns the footer rule of a layout. If the footer is detected, the rule learns from the
-// first records, which have width cells.
-func footerOf(c Cutter, lay *source.Layout, text []byte, whole bool, width int) frame.Footer {
+// expect says to the cutter what it can expect of the records that begin with text. It returns the
+// footer rule, which learns from the first of them if the footer is detected.
+func expect(c Cutter, lay *source.Layout, e Expected, text []byte, whole bool) frame.Footer {
+	if lay.FillShort {
+		e.Fill = e.Width
+	}
+	c.Expect(e)
+	first := CutText(c, text, whole)
+	if lay.Format == source.Fixed {
+		e.Abutting = abutting(first, e.Width)
+	}
 	footer := frame.Footer{Rows: int(lay.Footer), Sparse: lay.FillShort, Prose: cutsProse(lay)}
 	if lay.FindFooter {
-		footer.Width = width
-		footer.Learn(CutText(c, text, whole), whole)
+		footer.Width = e.Width
+		footer.Learn(first, whole)
 	}
+	e.HeldBack = footer.HeldBack()
+	c.Expect(e)
 	return footer
+}
+
+// abutting returns which columns begin right after text of the one before in most of the first
+// records of a source.
+func abutting(records *record.Batch, width int) []bool {
+	severed := make([]int, width)
+	for _, o := range records.Oddities {
+		if o.What == record.Severed {
+			severed[o.Cell]++
+		}
+	}
+	abut := make([]bool, width)
+	for i, n := range severed {
+		abut[i] = 2*n > records.Len()
+	}
+	return abut
 }
 
 // pieceSize returns the length of the pieces for lines as long as those of text.

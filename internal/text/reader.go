@@ -67,6 +67,9 @@ type Expected struct {
 	// the last one; 0 for none.
 	FillLast int
 	HeldBack int // how many lines are left for the next piece
+	// Abutting says by index which columns begin right after text of the one before in most
+	// records. It is nil before the first ones are known.
+	Abutting []bool
 }
 
 // Reader reads one text. It implements record.Reader.
