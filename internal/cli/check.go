@@ -68,7 +68,7 @@ is changed.`,
 		}
 		more := typedText(c)
 		if s != nil {
-			more = overridesText(&t.Layout) + changesText(d)
+			more += changesText(d)
 		}
 		return a.show(result, func() {
 			a.drawCheck(result, &t.Layout, shellWords(args)+more, d.tableOptions(result), d.changes != nil && s == nil)

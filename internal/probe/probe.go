@@ -57,7 +57,7 @@ func (p *probing) run() (err error) {
 		Columns: []table.Column{{Name: "a", Type: table.Type{Kind: table.Integer}}, {Name: "b", Type: table.Type{Kind: table.Integer}, Nullable: true}},
 	}
 	tx, err := p.to.Begin(p.ctx)
-	if !p.tried("write", err, "") {
+	if !p.tried("begin a transaction", err, "") {
 		return nil
 	}
 	if !p.tried("create a table", tx.Create(p.ctx, tab, database.Creation{}), "create") {

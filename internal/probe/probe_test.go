@@ -65,7 +65,7 @@ func TestRun(t *testing.T) {
 	db, err := sqlite.Open(filepath.Join(t.TempDir(), "museum.db"), true)
 	require.NoError(t, err)
 	defer db.Close()
-	for lacks, fact := range map[string]string{"": "", "begin": "write", "create": "create a table", "load": "load rows", "index": "index it"} {
+	for lacks, fact := range map[string]string{"": "", "begin": "begin a transaction", "create": "create a table", "load": "load rows", "index": "index it"} {
 		r, err := probe.Run(ctx, &limited{db, lacks})
 		require.NoError(t, err)
 		require.Equal(t, lacks == "", r.Able(), lacks)
