@@ -19,6 +19,8 @@ const (
 	// Three marks say that a date does not exist in the first, second or third
 	// of its Orders. They are part of the shape, so that every count is too.
 	markNoDate uint16 = 1 << 12
+
+	pointClock uint16 = 1 << 15 // points within the time, as in 31.1.2026 10.15
 )
 
 // The layouts of a date: which of its numbers the year is, and whether the
@@ -197,11 +199,14 @@ func scanClock(rest []byte, notation uint16, v *Value) (Shape, bool) {
 	case rest[0] != ' ':
 		return Shape{}, false
 	}
-	micros, clock, rest, ok := scanTimeOfDay(rest[1:])
+	micros, clock, after, ok := scanTimeOfDay(rest[1:])
+	if !ok {
+		micros, clock, after, ok = scanPointClock(rest[1:])
+	}
 	if !ok {
 		return Shape{}, false
 	}
-	return scanOffsetAfter(micros, rest, notation|clock, v)
+	return scanOffsetAfter(micros, after, notation|clock, v)
 }
 
 // scanOffsetAfter continues after the time of day, which an offset from UTC may follow.
@@ -241,7 +246,7 @@ func existing(shape Shape, v *Value) (Shape, bool) {
 	return shape, true
 }
 
-// zeroDate distinguishes null words that are dates of zeros from the others.
+// zeroDate distinguishes null words that are dates of zeros from the others. No date is one.
 const zeroDate = 1 << 15
 
 // AtMidnight reports whether a date that was scanned has no time of day, or one

@@ -33,6 +33,9 @@ func (f Format) String() string {
 	if f.Shape.Kind == Time {
 		return clock
 	}
+	if n&pointClock != 0 {
+		clock = strings.ReplaceAll(clock, ":", ".")
+	}
 	date := f.datePattern()
 	if f.Shape.Kind == Instant {
 		clock += "XXX"
@@ -54,7 +57,7 @@ func (f Format) String() string {
 
 // WithoutTime returns the format of the date alone.
 func (f Format) WithoutTime() Format {
-	f.Shape = Shape{Date, f.Shape.Notation &^ (maskClock | halfDays | markT)}
+	f.Shape = Shape{Date, f.Shape.Notation &^ (maskClock | halfDays | markT | pointClock)}
 	return f
 }
 
@@ -98,7 +101,7 @@ func (f Format) datePattern() string {
 // what stands between, the time of day, and an offset.
 var patternForm = regexp.MustCompile(`^(E+,? )?` +
 	`(?:(y+|M+|d+)(\. |[-/. ]| 'de' |'年'|)(y+|M+|d+)(?:\. |,? |[-/.]| 'de' |'月'|)(y+|M+|d+)(?:'日')?)?` +
-	`('T'|, | )?(?:(HH?|hh?):mm(:ss)?([.,]S+)?( ?a)?|(HHmmss))?( ?(?:X+|x+|Z+|z+))?$`)
+	`('T'|, | )?(?:(HH?|hh?)[:.]mm([:.]ss)?([.,]S+)?( ?a)?|(HHmmss))?( ?(?:X+|x+|Z+|z+))?$`)
 
 // ParseFormat returns the format of a pattern for values of the given kind.
 func ParseFormat(pattern string, kind Kind) (Format, error) {
@@ -143,6 +146,12 @@ func ParseFormat(pattern string, kind Kind) (Format, error) {
 	}
 	if m[10] != "" {
 		*n |= halfDays
+	}
+	if strings.Contains(pattern, ".mm") {
+		*n |= pointClock
+		if !hasDate || packed || m[9]+m[10] != "" || strings.Contains(pattern, ":") {
+			return Format{}, bad
+		}
 	}
 	return f, nil
 }

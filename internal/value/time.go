@@ -55,6 +55,25 @@ func scanTimeOfDay(s []byte) (micros int64, notation uint16, rest []byte, ok boo
 	return int64(hour*3600+minute*60+second)*1_000_000 + fraction, notation, s, notation != 0
 }
 
+// scanPointClock is scanTimeOfDay for HH.mm and HH.mm.ss. Alone these are numbers.
+func scanPointClock(s []byte) (micros int64, notation uint16, rest []byte, ok bool) {
+	hour, n := digits(s, 2)
+	rest = s[n:]
+	if n == 0 || hour > 23 {
+		return 0, 0, nil, false
+	}
+	var parts [2]uint // minute and second
+	for i := range parts {
+		if len(rest) < 3 || rest[0] != '.' || i > 0 && notation == 0 {
+			break
+		}
+		parts[i] = twoDigits(rest[1:])
+		notation, rest = pointClock|clockMinutes<<i, rest[3:]
+	}
+	ok = notation != 0 && parts[0] < 60 && parts[1] < 60 && (len(rest) == 0 || !isDigit(rest[0]) && rest[0] != '.')
+	return int64(hour*3600+int(parts[0])*60+int(parts[1])) * 1_000_000, notation, rest, ok
+}
+
 // twoDigits returns the number of two digits, or more than 99 for anything else.
 func twoDigits(s []byte) uint {
 	tens, ones := uint(s[0]-'0'), uint(s[1]-'0')

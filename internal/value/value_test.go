@@ -148,7 +148,7 @@ func TestFormats(t *testing.T) {
 	seen := 0
 	for layout := range uint16(layoutsCount) {
 		for separator := uint16(0); separator < separatorsEnd; separator += separatorSlash {
-			for _, rest := range []uint16{0, weekday, shortYear, markT, halfDays, markT | halfDays} {
+			for _, rest := range []uint16{0, weekday, shortYear, markT, halfDays, markT | halfDays, pointClock, weekday | pointClock} {
 				for clock := noClock; clock <= clockFraction; clock += clockMinutes {
 					for _, kind := range []Kind{Date, Timestamp, Instant} {
 						shape := Shape{kind, layout | separator | rest | clock}
