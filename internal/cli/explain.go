@@ -307,6 +307,9 @@ var typedHints = []func(error) string{
 	about(func(*text.NoColumnsError) string {
 		return "--quote none reads quotes as text; --header LINE names another line as the header"
 	}),
+	about(func(*database.KeyError) string {
+		return "remove or correct those rows, or name other columns with --change key=COLUMNS: nothing was changed"
+	}),
 	about(func(*load.NoMatchError) string {
 		return "match them by their order with --by-position, or draft without --to and write the columns' names into the tray"
 	}),
