@@ -5,8 +5,6 @@ package review
 
 import (
 	"context"
-	"errors"
-	"io/fs"
 	"slices"
 	"strings"
 
@@ -297,6 +295,3 @@ func (s *Session) Definition(d *dialect.Dialect) string {
 	}
 	return strings.Join(d.Define(&s.Tray().Table, true), ";\n\n") + ";"
 }
-
-// Gone reports whether an error says that a source has disappeared.
-func Gone(err error) bool { return errors.Is(err, fs.ErrNotExist) }
