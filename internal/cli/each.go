@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"iter"
@@ -80,6 +81,9 @@ func (a *app) loadEach(c *cobra.Command, l *loading, names []string, jobs int) e
 		if c.Flags().Changed(option) {
 			return usageError{fmt.Errorf("--%s and --each exclude each other: every source has its own", option)}
 		}
+	}
+	if l.Rows > 0 {
+		return usageError{errors.New("--rows shows the rows of one load: leave out --each")}
 	}
 	if jobs < 1 {
 		return usageError{fmt.Errorf("--jobs %d: write a number from 1", jobs)}
@@ -393,7 +397,10 @@ func (e *each) draw(growing []string) {
 		if u.Rejected > 0 {
 			rejected = p.Red(rejected)
 		}
-		if u.Verified {
+		switch {
+		case u.Verified && e.loading.Verify == load.RowsOnly:
+			verified = p.Amber("counted")
+		case u.Verified:
 			verified = "verified"
 		}
 		result := u.Result

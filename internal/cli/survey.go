@@ -67,11 +67,8 @@ func overridesText(lay *source.Layout) (text string) {
 
 // typedText repeats the options of the layout that were typed.
 func typedText(c *cobra.Command) (text string) {
-	for _, s := range source.Settings() {
-		f := c.Flags().Lookup(s.Option())
-		if f != nil && f.Changed {
-			text += settingText(s, f.Value.String())
-		}
+	for _, s := range typedSettings(c) {
+		text += settingText(s, c.Flags().Lookup(s.Option()).Value.String())
 	}
 	return text
 }
@@ -199,7 +196,43 @@ func (a *app) survey(c *cobra.Command, names []string, o survey.Options) (*surve
 	o.Progress, done = a.progress("surveying")
 	o.Progress(pass.Progress{}) // a workbook is unpacked first
 	defer done()
-	return survey.Run(c.Context(), a.from, names, o)
+	s, err := survey.Run(c.Context(), a.from, names, o)
+	var kind *intake.KindError
+	switch {
+	case errors.As(err, &kind):
+		return nil, cmp.Or(misapplied(c, kind.Part, !kind.Sheet), err)
+	case err != nil:
+		return nil, err
+	}
+	return s, misapplied(c, s.Source, s.Layout.IsText())
+}
+
+// misapplied returns an error if an option was typed that only applies to sheets, and the source is
+// text, or the other way round. Sources that are loaded side by side may be both.
+func misapplied(c *cobra.Command, source string, isText bool) error {
+	if c.Flags().Changed("each") {
+		return nil
+	}
+	for _, s := range typedSettings(c) {
+		switch {
+		case isText && s.OfSheets():
+			return usageError{fmt.Errorf("--%s is for workbooks, and %s is text", s.Option(), source)}
+		case !isText && s.OfText():
+			return usageError{fmt.Errorf("--%s is for text, and %s is a workbook", s.Option(), source)}
+		}
+	}
+	return nil
+}
+
+// typedSettings returns the settings of the layout whose options were typed.
+func typedSettings(c *cobra.Command) (list []source.Setting) {
+	for _, s := range source.Settings() {
+		f := c.Flags().Lookup(s.Option())
+		if f != nil && f.Changed {
+			list = append(list, s)
+		}
+	}
+	return list
 }
 
 func (a *app) drawSurvey(s *survey.Survey) {

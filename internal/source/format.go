@@ -45,6 +45,17 @@ func (l *Layout) Has(key string) bool {
 	return slices.ContainsFunc(l.format().Settings, is) || !slices.ContainsFunc(Formats, func(f Format) bool { return slices.ContainsFunc(f.Settings, is) })
 }
 
+// OfSheets reports whether only sheets have the setting, and OfText whether only text has it.
+func (s Setting) OfSheets() bool { return s.in(Sheet) }
+
+// OfText is the opposite of OfSheets. A setting that all formats have is neither.
+func (s Setting) OfText() bool { return s.in(Delimited) || s.in(Fixed) }
+
+func (s Setting) in(format string) bool {
+	l := Layout{Format: format}
+	return slices.ContainsFunc(l.format().Settings, func(of Setting) bool { return of.Key == s.Key })
+}
+
 // LineWord is what a line of the source is called.
 func (l *Layout) LineWord() string { return l.format().LineWord }
 
