@@ -146,6 +146,9 @@ var errTrayExists = errors.New("a tray with this name already exists")
 // tray is written into it.
 func (a *app) plan(c *cobra.Command, d *drafting, names []string) (t *tray.Tray, s *survey.Survey, err error) {
 	dir, given := names[0], tray.Is(names[0])
+	if given && d.dir != "" {
+		return nil, nil, usageError{fmt.Errorf("--tray %s and %s are two trays: name one", d.dir, dir)}
+	}
 	if !given {
 		dir, err = d.dirFor(names)
 		if err != nil {
@@ -175,6 +178,10 @@ func (a *app) plan(c *cobra.Command, d *drafting, names []string) (t *tray.Tray,
 	if given {
 		files = names[1:]
 	}
+	err = decided(c, t, files)
+	if err != nil {
+		return nil, nil, err
+	}
 	err = d.adapt(c, t, files) // before anything is written, to see whether it can be done
 	if err == nil && changes != nil {
 		t, err = tray.Rewrite(dir, changes)
@@ -183,6 +190,23 @@ func (a *app) plan(c *cobra.Command, d *drafting, names []string) (t *tray.Tray,
 		}
 	}
 	return t, nil, err
+}
+
+// decided returns an error if an option was typed that does nothing, because the plan exists: a
+// draft alone follows it, or it is for another kind of source.
+func decided(c *cobra.Command, t *tray.Tray, files []string) error {
+	if c.Flags().Changed("each") { // some may be drafted
+		return nil
+	}
+	for _, option := range []string{"sample", "fit"} {
+		if c.Flags().Changed(option) {
+			return usageError{fmt.Errorf("--%s is for plans that are drafted, and %s has one: draft it again with --%[1]s, or leave it out", option, t.Dir)}
+		}
+	}
+	if len(files) > 0 { // which may be of another kind
+		return nil
+	}
+	return misapplied(c, t.Files[0], t.Layout.IsText())
 }
 
 // adapt applies the options of the command line to a plan, for this run only.

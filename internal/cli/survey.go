@@ -55,36 +55,6 @@ func surveyFlags(c *cobra.Command) func() (survey.Options, error) {
 	}
 }
 
-// overridesText repeats the options by which a layout was set.
-func overridesText(lay *source.Layout) (text string) {
-	for _, s := range source.Settings() {
-		if slices.Contains(lay.Overrides, s.Key) {
-			text += settingText(s, s.Get(lay))
-		}
-	}
-	return text
-}
-
-// typedText repeats the options of the layout that were typed.
-func typedText(c *cobra.Command) (text string) {
-	for _, s := range typedSettings(c) {
-		text += settingText(s, c.Flags().Lookup(s.Option()).Value.String())
-	}
-	return text
-}
-
-// settingText is a setting as it is typed.
-func settingText(s source.Setting, val string) string {
-	text := " --" + s.Option()
-	switch {
-	case !s.Truth():
-		return text + " " + shellWord(val)
-	case val == "true":
-		return text
-	}
-	return text + "=" + shellWord(val)
-}
-
 // alike reports whether sources have the same headings, and so could be one.
 func alike(sources []*survey.Survey) bool {
 	for _, s := range sources {
@@ -205,34 +175,6 @@ func (a *app) survey(c *cobra.Command, names []string, o survey.Options) (*surve
 		return nil, err
 	}
 	return s, misapplied(c, s.Source, s.Layout.IsText())
-}
-
-// misapplied returns an error if an option was typed that only applies to sheets, and the source is
-// text, or the other way round. Sources that are loaded side by side may be both.
-func misapplied(c *cobra.Command, source string, isText bool) error {
-	if c.Flags().Changed("each") {
-		return nil
-	}
-	for _, s := range typedSettings(c) {
-		switch {
-		case isText && s.OfSheets():
-			return usageError{fmt.Errorf("--%s is for workbooks, and %s is text", s.Option(), source)}
-		case !isText && s.OfText():
-			return usageError{fmt.Errorf("--%s is for text, and %s is a workbook", s.Option(), source)}
-		}
-	}
-	return nil
-}
-
-// typedSettings returns the settings of the layout whose options were typed.
-func typedSettings(c *cobra.Command) (list []source.Setting) {
-	for _, s := range source.Settings() {
-		f := c.Flags().Lookup(s.Option())
-		if f != nil && f.Changed {
-			list = append(list, s)
-		}
-	}
-	return list
 }
 
 func (a *app) drawSurvey(s *survey.Survey) {

@@ -38,7 +38,7 @@ A source without a tray is compared by its headings, with the types of the table
 	c.Flags().BoolVar(&o.Figures, "figures", false, "show the column figures of the table next to those of the source")
 	rowsFlag(c, &o.Rows)
 	c.RunE = func(c *cobra.Command, args []string) error {
-		t, err := trayOf(args, *table)
+		t, err := trayOf(c, args, *table)
 		if err == nil && t != nil {
 			err = adjust(options, t)
 		}
@@ -93,7 +93,7 @@ func rowsFlag(c *cobra.Command, rows *int) {
 // trayOf returns the tray that is named, with the files after it in place of its own, or
 // that of the files that are named. It is nil with the name of a table, or where no tray
 // exists.
-func trayOf(names []string, table string) (*tray.Tray, error) {
+func trayOf(c *cobra.Command, names []string, table string) (*tray.Tray, error) {
 	dir := names[0]
 	if !tray.Is(dir) {
 		dir = tray.DirFor(dir)
@@ -104,6 +104,9 @@ func trayOf(names []string, table string) (*tray.Tray, error) {
 	t, err := tray.Read(dir)
 	if err == nil && tray.Is(names[0]) {
 		err = useFiles(t, names[1:])
+	}
+	if err == nil {
+		err = decided(c, t, names[1:])
 	}
 	return t, err
 }
