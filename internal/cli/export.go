@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"errors"
+	"fmt"
 	"strings"
 
 	"github.com/agnivade/levenshtein"
@@ -25,6 +26,12 @@ type exporting struct {
 
 // exportSettings are the settings of a layout that what is written has.
 var exportSettings = []string{"delimiter", "quote", "escape", "encoding", "line_end"}
+
+// idleOptions are the options that say nothing of files with an ending.
+var idleOptions = map[string][]string{
+	".xlsx":    {"delimiter", "quote", "quote-all", "escape", "encoding", "line-end"},
+	".parquet": {"delimiter", "quote", "quote-all", "escape", "encoding", "line-end", "null", "no-header"},
+}
 
 func (a *app) newExport() *cobra.Command {
 	c := &cobra.Command{
@@ -66,6 +73,11 @@ func (a *app) export(c *cobra.Command, e *exporting, args []string) error {
 		return usageError{errors.New("name either a table, a tray or --query")}
 	case e.out == export.Standard && a.json:
 		return usageError{errors.New("--json: the rows go to standard output")}
+	}
+	for _, option := range idleOptions[export.Ending(e.out)] {
+		if c.Flags().Changed(option) {
+			return usageError{fmt.Errorf("--%s does nothing in a %s file: leave it out", option, export.Ending(e.out))}
+		}
 	}
 	from, err := a.open(c.Context(), e.from, false)
 	if err != nil {

@@ -151,6 +151,9 @@ func nullText(nullable bool) string {
 
 // surveyTable shows what a table or a query holds.
 func (a *app) surveyTable(c *cobra.Command, from, query string, args []string, o survey.Options) error {
+	for _, s := range typedSettings(c) {
+		return usageError{fmt.Errorf("--%s is for files, and --from reads a table", s.Option())}
+	}
 	tgt, err := a.open(c.Context(), from, false)
 	if err != nil {
 		return err
