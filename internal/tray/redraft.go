@@ -2,6 +2,7 @@ package tray
 
 import (
 	"bytes"
+	"cmp"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -61,6 +62,9 @@ func (t *Tray) Redraft() (*Tray, *Redrafted, error) {
 	err = yaml.Unmarshal(text, &doc)
 	if err != nil {
 		return nil, nil, err
+	}
+	for _, draft := range []*yaml.Node{base, doc.Content[0]} {
+		nameKey(draft, mine)
 	}
 	m := &merger{result: &Redrafted{Kept: []Kept{}, Changed: []Kept{}, Gone: []string{}}}
 	m.mapping("", mine, base, doc.Content[0])
@@ -179,7 +183,7 @@ func (m *merger) columns(mine, base, next *yaml.Node) {
 		}
 		_, out := entry(my, "leave_out")
 		if out == nil || out.Value != "true" {
-			m.mapping("column "+heading, my, bases[heading], column)
+			m.mapping("column "+heading, my, bases[heading], forType(column, my, bases[heading]))
 		}
 	}
 	for _, my := range mine.Content {
@@ -188,6 +192,52 @@ func (m *merger) columns(mine, base, next *yaml.Node) {
 			m.result.Gone = append(m.result.Gone, all[0])
 		}
 	}
+}
+
+// nameKey writes the key of a draft with the names that a person has given its columns, and takes it
+// out if one of them is left out.
+func nameKey(draft, mine *yaml.Node) {
+	_, tab := entry(draft, "table")
+	_, key := entry(tab, "key")
+	_, columns := entry(draft, "columns")
+	_, own := entry(mine, "columns")
+	if key == nil || columns == nil {
+		return
+	}
+	mines, names := byHeading(own), map[string]string{}
+	for _, c := range columns.Content {
+		my := mines[from(c)]
+		if my == nil {
+			continue
+		}
+		names[named(c)] = named(my)
+		_, out := entry(my, "leave_out")
+		if out != nil && out.Value == "true" {
+			names[named(c)] = ""
+		}
+	}
+	for _, item := range key.Content {
+		name, ok := names[item.Value]
+		if ok && name == "" {
+			(&Change{Key: "key"}).put(tab)
+			return
+		}
+		item.Value = cmp.Or(name, item.Value)
+	}
+}
+
+// forType returns a drafted column without the rules that a type which a person has set does not
+// have.
+func forType(column, mine, base *yaml.Node) *yaml.Node {
+	_, typ := entry(mine, "type")
+	_, old := entry(base, "type")
+	if typ == nil || same(typ, old) {
+		return column
+	}
+	fitting := *column
+	fitting.Content = slices.Clone(column.Content)
+	dropRules(&fitting, typ.Value)
+	return &fitting
 }
 
 // comment replaces a comment that no one has changed since the last draft.

@@ -178,4 +178,29 @@ func TestRedraft(t *testing.T) {
 	require.Equal(t, []tray.Kept{{Where: "column Mass type", Yours: "integer", Drafted: "decimal(7,1)"}}, res.Kept)
 	require.Equal(t, []string{"Note", "New"}, res.Gone)
 	require.Equal(t, table.Integer, got.Table.Columns[1].Type.Kind)
+
+	// Rules of another type than the person's are not added, and the key follows their names.
+	after, err = os.ReadFile(file)
+	require.NoError(t, err)
+	text := strings.NewReplacer("type: integer\n", "type: varchar(20)\n", "name: no\n", "name: number\n", "key: [no]", "key: [number]").Replace(string(after))
+	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(text, "type: integer #", "type: varchar(20) #", 1)), 0o600))
+	dates := plan(dir, "date")
+	dates.Table.Columns[1].Format = "dd/MM/yyyy"
+	got, res, err = dates.Redraft()
+	require.NoError(t, err)
+	require.Empty(t, got.Table.Columns[1].Format)
+	require.Equal(t, []string{"number"}, got.Table.Key)
+	require.Equal(t, []string{"column No name", "column No type", "column Mass type", "column Note name"}, wheres(res.Kept))
+	text, _, _ = strings.Cut(text, "  key:")
+	require.NoError(t, os.WriteFile(file, []byte(text+"columns:\n  - {from: No, leave_out: true}\n  - {from: Mass, name: mass, type: text}\n  - {from: Note, name: note, type: text}\n"), 0o600))
+	got, _, err = plan(dir, "date").Redraft()
+	require.NoError(t, err)
+	require.Empty(t, got.Table.Key, "its column is left out")
+}
+
+func wheres(list []tray.Kept) (all []string) {
+	for _, k := range list {
+		all = append(all, k.Where)
+	}
+	return all
 }
