@@ -118,3 +118,33 @@ columns:
 		})
 	}
 }
+
+// TestDecided drafts a tray again without the options that it was drafted with: what they set stays,
+// and the settings of the layout are used again.
+func TestDecided(t *testing.T) {
+	d := newDesk(t)
+	d.write("rooms.csv", "id,n;x\n1,a;4\n2,b;5\n3,c;6\n")
+	d.run(0, "draft", "rooms.csv", "--delimiter", ";", "--comment", "none", "--table", "room", "--existing", "append", "--change", "x.type=bigint")
+	plan := d.read("rooms.tray/tray.yaml")
+	out, _ := d.run(0, "draft", "rooms.csv")
+	require.Contains(t, out, "table name: room (drafted now: rooms)")
+	require.Contains(t, out, "semicolon")
+	require.Equal(t, plan, d.read("rooms.tray/tray.yaml"))
+	d.write("rooms.tray/tray.yaml", strings.Replace(plan, `delimiter: ";"`, `delimiter: ","`, 1))
+	out, _ = d.run(0, "draft", "rooms.csv", "--table", "hall")
+	require.Contains(t, out, "id       id", "as a person has set it in the tray")
+	require.Contains(t, out, "table name: room → hall")
+	out, _ = d.run(0, "draft", "rooms.csv", "--delimiter", ";")
+	require.Contains(t, out, "source delimiter: , → ;")
+
+	d.write("due.csv", "Due Back,Our Number\n31/01/2026,7\n28/02/2026,8\n")
+	d.write("loan.sql", "CREATE TABLE loan (number integer NOT NULL, due date);")
+	d.script("loan.sql")
+	d.run(0, "draft", "due.csv", "--to", "museum.db", "--table", "loan")
+	plan = d.read("due.tray/tray.yaml")
+	require.Contains(t, plan, "name: due\n")
+	for _, options := range [][]string{nil, {"--to", "museum.db", "--table", "loan"}} {
+		d.run(0, append([]string{"draft", "due.csv"}, options...)...)
+		require.Equal(t, plan, d.read("due.tray/tray.yaml"))
+	}
+}

@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"ambertray/internal/load"
+	"ambertray/internal/source"
 	"ambertray/internal/survey"
 	"ambertray/internal/table"
 	"ambertray/internal/tray"
@@ -113,13 +114,44 @@ func (a *app) draft(c *cobra.Command, d *drafting, names []string) (*survey.Surv
 		return nil, nil, err
 	}
 	o.Expected.Also = tray.OtherHeadings(changes)
+	err = keepSettings(&o, dir)
+	if err != nil {
+		return nil, nil, err
+	}
 	s, err := a.survey(c, names, o)
 	if err != nil {
 		return nil, nil, err
 	}
 	d.addFormats(s, changes)
 	t := s.Draft(dir)
+	err = t.Drafted()
+	if err != nil {
+		return nil, nil, err
+	}
 	return s, t, d.override(c, t)
+}
+
+// keepSettings makes a survey use the settings of the layout that a person has set in the tray, if
+// there is one, except for those that are typed now.
+func keepSettings(o *survey.Options, dir string) error {
+	if !tray.Exists(dir) {
+		return nil
+	}
+	own, err := tray.OwnSettings(dir)
+	if err != nil {
+		return err
+	}
+	typed := o.Override
+	o.Override = func(l *source.Layout) {
+		for _, s := range source.Settings() {
+			val, ok := own[s.Key]
+			if ok {
+				_ = l.Set(s.Key, val) // the tray was read
+			}
+		}
+		typed(l)
+	}
+	return nil
 }
 
 // addFormats adds to a change of a type how the values of the column are written, where most of

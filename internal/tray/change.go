@@ -66,15 +66,18 @@ func (e *ChangeError) Error() string { return e.Text + ": " + e.What }
 // Changed returns the plan with changes. It is not written; where it is, the draft
 // without them stays known, so that they are a person's.
 func (t *Tray) Changed(changes []Change) (*Tray, error) {
-	drafted, err := t.Marshal()
+	decided, err := t.Marshal()
 	if err != nil {
 		return nil, err
 	}
-	next, text, err := change(drafted, changes)
+	next, text, err := change(decided, changes)
 	if err != nil {
 		return nil, err
 	}
-	next.Dir, next.Notes, next.drafted, next.text = t.Dir, t.Notes, drafted, text
+	next.Dir, next.Notes, next.drafted, next.text = t.Dir, t.Notes, t.drafted, text
+	if next.drafted == nil {
+		next.drafted = decided
+	}
 	return next, nil
 }
 

@@ -164,6 +164,9 @@ func (e *Edit) Save() error {
 // writeDraft writes a new tray, which knows its draft without the steps.
 func (e *Edit) writeDraft() error {
 	t := *e.Tray()
-	t.drafted, t.text = e.steps[0].text, []byte(e.Text())
+	t.drafted, t.text = e.base.drafted, []byte(e.Text())
+	if t.drafted == nil {
+		t.drafted = e.steps[0].text
+	}
 	return t.Write()
 }

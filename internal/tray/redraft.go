@@ -42,8 +42,8 @@ type Kept struct {
 }
 
 // Redraft brings the tray that is in t.Dir up to t, a new draft: what a person
-// has changed in it stays, the rest becomes what was drafted now, comments
-// among it. It returns the plan as it then stands.
+// has changed in it stays, unless t was decided otherwise, and the rest becomes what was drafted
+// now, comments among it. It returns the plan as it then stands.
 func (t *Tray) Redraft() (*Tray, *Redrafted, error) {
 	file := filepath.Join(t.Dir, planFile)
 	mine, err := readNode(file)
@@ -58,16 +58,23 @@ func (t *Tray) Redraft() (*Tray, *Redrafted, error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	var doc yaml.Node
-	err = yaml.Unmarshal(text, &doc)
+	next, err := rootOf(text)
 	if err != nil {
 		return nil, nil, err
 	}
-	for _, draft := range []*yaml.Node{base, doc.Content[0]} {
+	drafted := t.drafted
+	if drafted == nil {
+		drafted = text
+	}
+	plain, err := rootOf(drafted)
+	if err != nil {
+		return nil, nil, err
+	}
+	for _, draft := range []*yaml.Node{base, next, plain} {
 		nameKey(draft, mine)
 	}
 	m := &merger{result: &Redrafted{Kept: []Kept{}, Changed: []Kept{}, Gone: []string{}}}
-	m.mapping("", mine, base, doc.Content[0])
+	m.mapping("", mine, base, next, plain)
 	merged := &Tray{Dir: t.Dir}
 	err = merged.decode(&yaml.Node{Kind: yaml.DocumentNode, Content: []*yaml.Node{mine}})
 	if err != nil {
@@ -83,7 +90,16 @@ func (t *Tray) Redraft() (*Tray, *Redrafted, error) {
 			return nil, nil, err
 		}
 	}
-	return merged, m.result, publish.File(filepath.Join(t.Dir, draftedFile), text)
+	return merged, m.result, publish.File(filepath.Join(t.Dir, draftedFile), drafted)
+}
+
+func rootOf(text []byte) (*yaml.Node, error) {
+	var doc yaml.Node
+	err := yaml.Unmarshal(text, &doc)
+	if err != nil {
+		return nil, err
+	}
+	return doc.Content[0], nil
 }
 
 func readNode(path string) (*yaml.Node, error) {
@@ -114,30 +130,32 @@ func encode(root *yaml.Node) ([]byte, error) {
 }
 
 // merger merges a new draft into a person's plan; base is the draft that the
-// person began with. Any of base may be nil.
+// person began with, and plain the new one without what was decided for it. Any of both may be nil.
 type merger struct {
 	result  *Redrafted
 	touched bool // the plan was changed
 }
 
 // mapping merges the keys of a mapping; path says where it is, for people.
-func (m *merger) mapping(path string, mine, base, next *yaml.Node) {
+func (m *merger) mapping(path string, mine, base, next, plain *yaml.Node) {
 	for i := 0; i+1 < len(next.Content); i += 2 {
 		key, value := next.Content[i], next.Content[i+1]
 		at := strings.TrimPrefix(path+" "+key.Value, " ")
 		myKey, my := entry(mine, key.Value)
 		_, old := entry(base, key.Value)
+		_, undecided := entry(plain, key.Value)
+		decided := !same(value, undecided)
 		switch {
-		case my == nil && old == nil:
+		case my == nil && (old == nil || decided):
 			mine.Content = append(mine.Content, key, value)
 			m.changed(at, nil, value)
 		case my == nil:
 			m.kept(at, nil, value)
 		case key.Value == "columns":
-			m.columns(my, old, value)
+			m.columns(my, old, value, undecided)
 		case my.Kind == yaml.MappingNode && value.Kind == yaml.MappingNode:
-			m.mapping(at, my, old, value)
-		case !same(my, value) && same(my, old):
+			m.mapping(at, my, old, value, undecided)
+		case !same(my, value) && (decided || same(my, old)):
 			m.changed(at, my, value)
 			my.Kind, my.Tag, my.Style, my.Value, my.Content = value.Kind, value.Tag, value.Style, value.Value, value.Content
 		case !same(my, value):
@@ -169,8 +187,8 @@ func (m *merger) drop(path string, mine, base, next *yaml.Node) {
 }
 
 // columns merges the columns that are from one heading.
-func (m *merger) columns(mine, base, next *yaml.Node) {
-	mines, bases, nexts := byHeading(mine), byHeading(base), byHeading(next)
+func (m *merger) columns(mine, base, next, plain *yaml.Node) {
+	mines, bases, nexts, plains := byHeading(mine), byHeading(base), byHeading(next), byHeading(plain)
 	for _, column := range next.Content {
 		heading := from(column)
 		my := mines[heading]
@@ -183,7 +201,7 @@ func (m *merger) columns(mine, base, next *yaml.Node) {
 		}
 		_, out := entry(my, "leave_out")
 		if out == nil || out.Value != "true" {
-			m.mapping("column "+heading, my, bases[heading], forType(column, my, bases[heading]))
+			m.mapping("column "+heading, my, bases[heading], forType(column, my, bases[heading], plains[heading]), plains[heading])
 		}
 	}
 	for _, my := range mine.Content {
@@ -226,12 +244,14 @@ func nameKey(draft, mine *yaml.Node) {
 	}
 }
 
-// forType returns a drafted column without the rules that a type which a person has set does not
-// have.
-func forType(column, mine, base *yaml.Node) *yaml.Node {
+// forType returns a drafted column without the rules that a type which a person has set, and that
+// stays, does not have.
+func forType(column, mine, base, plain *yaml.Node) *yaml.Node {
 	_, typ := entry(mine, "type")
 	_, old := entry(base, "type")
-	if typ == nil || same(typ, old) {
+	_, next := entry(column, "type")
+	_, undecided := entry(plain, "type")
+	if typ == nil || same(typ, old) || !same(next, undecided) {
 		return column
 	}
 	fitting := *column

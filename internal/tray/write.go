@@ -1,9 +1,12 @@
 package tray
 
 import (
+	"errors"
 	"fmt"
+	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -24,18 +27,71 @@ func (t *Tray) Write() error {
 	}
 	drafted, text := t.drafted, t.text
 	if text == nil {
-		var err error
-		drafted, err = t.Marshal()
+		text, err = t.Marshal()
 		if err != nil {
 			return err
 		}
-		text = drafted
+	}
+	if drafted == nil {
+		drafted = text
 	}
 	err = publish.File(filepath.Join(t.Dir, draftedFile), drafted)
 	if err != nil {
 		return err
 	}
 	return publish.File(filepath.Join(t.Dir, planFile), text)
+}
+
+// Drafted keeps the plan as the draft that it is now: what is decided for it from here on is a
+// person's decision, and so are the settings of the layout that were set and not detected.
+func (t *Tray) Drafted() error {
+	text, err := t.Marshal()
+	if err != nil {
+		return err
+	}
+	root, err := rootOf(text)
+	if err != nil {
+		return err
+	}
+	_, settings := entry(root, "source")
+	for _, key := range t.Layout.Overrides {
+		(&Change{Key: key}).put(settings)
+	}
+	t.drafted, err = encode(root)
+	return err
+}
+
+// OwnSettings returns the settings of the layout that a person has set in a tray, with their values.
+func OwnSettings(dir string) (own map[string]string, err error) {
+	t, err := Read(dir)
+	if err != nil {
+		return nil, err
+	}
+	mine, err := readNode(filepath.Join(t.Dir, planFile))
+	if err != nil {
+		return nil, err
+	}
+	base, err := readNode(filepath.Join(t.Dir, draftedFile))
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	_, settings := entry(mine, "source")
+	_, drafted := entry(base, "source")
+	own = map[string]string{}
+	for _, s := range source.Settings() {
+		_, my := entry(settings, s.Key)
+		_, old := entry(drafted, s.Key)
+		switch {
+		case my == nil && old != nil:
+			own[s.Key] = settingNode(s.Key, s.Get(&t.Layout)).Value
+		case my != nil && !same(my, old):
+			own[s.Key] = my.Value
+		}
+	}
+	return own, nil
 }
 
 // Marshal returns the text of the tray file, with its notes as comments.
@@ -86,7 +142,7 @@ func (t *Tray) sourceNode() *yaml.Node {
 				continue
 			}
 		default:
-			if val == s.Get(&usual) {
+			if val == s.Get(&usual) && !slices.Contains(t.Layout.Overrides, s.Key) {
 				continue
 			}
 		}
