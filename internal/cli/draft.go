@@ -114,7 +114,7 @@ func (a *app) draft(c *cobra.Command, d *drafting, names []string) (*survey.Surv
 		return nil, nil, err
 	}
 	o.Expected.Also = tray.OtherHeadings(changes)
-	err = keepSettings(&o, dir)
+	err = keepSettings(&o, dir, names)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -132,12 +132,16 @@ func (a *app) draft(c *cobra.Command, d *drafting, names []string) (*survey.Surv
 }
 
 // keepSettings makes a survey use the settings of the layout that a person has set in the tray, if
-// there is one, except for those that are typed now.
-func keepSettings(o *survey.Options, dir string) error {
+// there is one of these files, except for those that are typed now.
+func keepSettings(o *survey.Options, dir string, names []string) error {
 	if !tray.Exists(dir) {
 		return nil
 	}
-	own, err := tray.OwnSettings(dir)
+	old, err := tray.Read(dir)
+	if err != nil || !old.IsFor(names) { // which is said later
+		return err
+	}
+	own, err := old.OwnSettings()
 	if err != nil {
 		return err
 	}

@@ -14,6 +14,7 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"ambertray/internal/publish"
+	"ambertray/internal/source"
 )
 
 // draftedFile holds the plan of the last draft, so that the next draft can
@@ -91,6 +92,35 @@ func (t *Tray) Redraft() (*Tray, *Redrafted, error) {
 		}
 	}
 	return merged, m.result, publish.File(filepath.Join(t.Dir, draftedFile), drafted)
+}
+
+// OwnSettings returns the settings of the layout that a person has set in the tray, with their values.
+func (t *Tray) OwnSettings() (own map[string]string, err error) {
+	mine, err := readNode(filepath.Join(t.Dir, planFile))
+	if err != nil {
+		return nil, err
+	}
+	base, err := readNode(filepath.Join(t.Dir, draftedFile))
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	_, settings := entry(mine, "source")
+	_, drafted := entry(base, "source")
+	own = map[string]string{}
+	for _, s := range source.Settings() {
+		_, my := entry(settings, s.Key)
+		_, old := entry(drafted, s.Key)
+		switch {
+		case my == nil && old != nil:
+			own[s.Key] = settingNode(s.Key, s.Get(&t.Layout)).Value
+		case my != nil && !same(my, old):
+			own[s.Key] = my.Value
+		}
+	}
+	return own, nil
 }
 
 func rootOf(text []byte) (*yaml.Node, error) {

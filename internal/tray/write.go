@@ -1,9 +1,7 @@
 package tray
 
 import (
-	"errors"
 	"fmt"
-	"io/fs"
 	"os"
 	"path/filepath"
 	"slices"
@@ -59,39 +57,6 @@ func (t *Tray) Drafted() error {
 	}
 	t.drafted, err = encode(root)
 	return err
-}
-
-// OwnSettings returns the settings of the layout that a person has set in a tray, with their values.
-func OwnSettings(dir string) (own map[string]string, err error) {
-	t, err := Read(dir)
-	if err != nil {
-		return nil, err
-	}
-	mine, err := readNode(filepath.Join(t.Dir, planFile))
-	if err != nil {
-		return nil, err
-	}
-	base, err := readNode(filepath.Join(t.Dir, draftedFile))
-	if errors.Is(err, fs.ErrNotExist) {
-		return nil, nil
-	}
-	if err != nil {
-		return nil, err
-	}
-	_, settings := entry(mine, "source")
-	_, drafted := entry(base, "source")
-	own = map[string]string{}
-	for _, s := range source.Settings() {
-		_, my := entry(settings, s.Key)
-		_, old := entry(drafted, s.Key)
-		switch {
-		case my == nil && old != nil:
-			own[s.Key] = settingNode(s.Key, s.Get(&t.Layout)).Value
-		case my != nil && !same(my, old):
-			own[s.Key] = my.Value
-		}
-	}
-	return own, nil
 }
 
 // Marshal returns the text of the tray file, with its notes as comments.
