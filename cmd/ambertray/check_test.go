@@ -4,7 +4,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"math/rand/v2"
-	"path/filepath"
 	"strings"
 	"testing"
 
@@ -39,43 +38,37 @@ func checkedFile(d *desk, rng *rand.Rand, columns int) {
 // TestCheck compares the rows and rejects that a check predicts with those of the load, in new
 // and in existing tables.
 func TestCheck(t *testing.T) {
-	for name, to := range targets(t) {
-		t.Run(name, func(t *testing.T) {
-			d := newDesk(t)
-			if name == "sqlite" {
-				to = filepath.Join(d.dir, to)
+	onEach(t, func(t *testing.T, d *desk, name, to string) {
+		for seed := range uint64(5) {
+			rng, table := rand.New(rand.NewPCG(seed, 1)), uniqueTable(t)
+			columns := 1 + rng.IntN(3)
+			plan := []string{"draft", "finds.csv", "--tray", table + ".tray", "--table", table, "--delimiter", "comma", "--header", "1", "--change", "part.type=varchar(5)", "--change", "part.trim=false"}
+			plan = append(plan, "--change", []string{"key=id", "key=[id,part]"}[rng.IntN(2)])
+			for c := range columns {
+				plan = append(plan, "--change", fmt.Sprintf("c%d.type=%s", c, checkedTypes[rng.IntN(len(checkedTypes))]), "--change", fmt.Sprintf("c%d.nullable=%t", c, rng.IntN(2) == 0))
 			}
-			for seed := range uint64(5) {
-				rng, table := rand.New(rand.NewPCG(seed, 1)), uniqueTable(t)
-				columns := 1 + rng.IntN(3)
-				plan := []string{"draft", "finds.csv", "--tray", table + ".tray", "--table", table, "--delimiter", "comma", "--header", "1", "--change", "part.type=varchar(5)", "--change", "part.trim=false"}
-				plan = append(plan, "--change", []string{"key=id", "key=[id,part]"}[rng.IntN(2)])
-				for c := range columns {
-					plan = append(plan, "--change", fmt.Sprintf("c%d.type=%s", c, checkedTypes[rng.IntN(len(checkedTypes))]), "--change", fmt.Sprintf("c%d.nullable=%t", c, rng.IntN(2) == 0))
-				}
-				for i, existing := range []string{"refuse", "append", "merge", "empty", "rebuild"} {
-					checkedFile(d, rng, columns)
-					if i == 0 {
-						d.run(0, plan...)
-					}
-					args := []string{table + ".tray", "finds.csv", "--to", to, "--existing", existing}
-					predicted, status := d.outcome("check", args...)
-					loaded, exit := d.outcome("load", args...)
-					require.Equal(t, exit, status, "seed %d, %s", seed, existing)
-					require.Equal(t, loaded["counts"].(map[string]any)["loaded"], predicted["would_load"], "seed %d, %s", seed, existing)
-					require.ElementsMatch(t, reasons(loaded["rejects"].(map[string]any)["by_reason"]), reasons(predicted["would_reject"]), "seed %d, %s", seed, existing)
-				}
+			for i, existing := range []string{"refuse", "append", "merge", "empty", "rebuild"} {
 				checkedFile(d, rng, columns)
-				bare := []string{"finds.csv", "--table", table, "--to", to, "--existing", "append", "--delimiter", "comma", "--header", "1"}
-				predicted, status := d.outcome("check", bare...) // by a plan without the key of the table
-				loaded, exit := d.outcome("load", append(bare, "--tray", table+".bare.tray")...)
-				require.Equal(t, exit, status, "seed %d", seed)
-				if exit != 1 {
-					require.Equal(t, loaded["counts"].(map[string]any)["loaded"], predicted["would_load"], "seed %d", seed)
+				if i == 0 {
+					d.run(0, plan...)
 				}
+				args := []string{table + ".tray", "finds.csv", "--to", to, "--existing", existing}
+				predicted, status := d.outcome("check", args...)
+				loaded, exit := d.outcome("load", args...)
+				require.Equal(t, exit, status, "seed %d, %s", seed, existing)
+				require.Equal(t, loaded["counts"].(map[string]any)["loaded"], predicted["would_load"], "seed %d, %s", seed, existing)
+				require.ElementsMatch(t, reasons(loaded["rejects"].(map[string]any)["by_reason"]), reasons(predicted["would_reject"]), "seed %d, %s", seed, existing)
 			}
-		})
-	}
+			checkedFile(d, rng, columns)
+			bare := []string{"finds.csv", "--table", table, "--to", to, "--existing", "append", "--delimiter", "comma", "--header", "1"}
+			predicted, status := d.outcome("check", bare...) // by a plan without the key of the table
+			loaded, exit := d.outcome("load", append(bare, "--tray", table+".bare.tray")...)
+			require.Equal(t, exit, status, "seed %d", seed)
+			if exit != 1 {
+				require.Equal(t, loaded["counts"].(map[string]any)["loaded"], predicted["would_load"], "seed %d", seed)
+			}
+		}
+	})
 }
 
 // outcome returns the result of a command, and its exit status.

@@ -155,6 +155,19 @@ func targets(t testing.TB) map[string]string {
 	return map[string]string{"sqlite": "museum.db", "postgres": url, "mysql": mysql, "sqlserver": sqlserver}
 }
 
+// onEach runs a test on each database, with a desk of its own. An SQLite file has its whole path.
+func onEach(t *testing.T, test func(t *testing.T, d *desk, name, to string)) {
+	for name, to := range targets(t) {
+		t.Run(name, func(t *testing.T) {
+			d := newDesk(t)
+			if name == "sqlite" {
+				to = filepath.Join(d.dir, to)
+			}
+			test(t, d, name, to)
+		})
+	}
+}
+
 // inDatabase is the URL of another database of a server.
 func inDatabase(address, name string) string {
 	before, after, ok := strings.Cut(address, "?database=museum")

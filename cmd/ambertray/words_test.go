@@ -89,14 +89,9 @@ func TestInWords(t *testing.T) {
 // TestDefaults has the server give a row of its own the defaults of the plan, whatever their
 // notation in it: the row is that of a blank record.
 func TestDefaults(t *testing.T) {
-	for name, to := range targets(t) {
-		t.Run(name, func(t *testing.T) {
-			d := newDesk(t)
-			if name == "sqlite" {
-				to = filepath.Join(d.dir, to)
-			}
-			table := uniqueTable(t)
-			d.write("loan.tray/tray.yaml", `tray: 1
+	onEach(t, func(t *testing.T, d *desk, name, to string) {
+		table := uniqueTable(t)
+		d.write("loan.tray/tray.yaml", `tray: 1
 source: {files: [loan.csv], delimiter: ",", header: 1}
 table: {name: `+table+`, key: [no]}
 columns:
@@ -110,13 +105,12 @@ columns:
   - {from: out, name: out, type: timestamp, format: dd/MM/yyyy HH:mm, default: 05/02/2026 08:05}
   - {from: note, name: note, type: varchar(30), default: "it's \\ late\nor lost"}
 `)
-			d.write("loan.csv", "no,due,fee,wide,share,open,at,out,note\n1,,,,,,,,\n")
-			d.write("made.csv", "no,due,fee,wide,share,open,at,out,note\n2,,,,,,,,\n")
-			d.run(0, "load", "loan.tray", "--to", to)
-			on(t, to, "INSERT INTO "+table+" (no) VALUES (2)")
-			d.run(0, "verify", "loan.tray", "made.csv", "--to", to)
-		})
-	}
+		d.write("loan.csv", "no,due,fee,wide,share,open,at,out,note\n1,,,,,,,,\n")
+		d.write("made.csv", "no,due,fee,wide,share,open,at,out,note\n2,,,,,,,,\n")
+		d.run(0, "load", "loan.tray", "--to", to)
+		on(t, to, "INSERT INTO "+table+" (no) VALUES (2)")
+		d.run(0, "verify", "loan.tray", "made.csv", "--to", to)
+	})
 }
 
 // TestDecided drafts a tray again without the options that it was drafted with: what they set stays,
