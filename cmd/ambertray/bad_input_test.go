@@ -118,6 +118,10 @@ func TestBadInput(t *testing.T) {
 		{2, "load loans-2026.xlsx --sheet 2026-01 --to museum.db --delimiter ;", "--delimiter is for text, and loans-2026.xlsx is a workbook"},
 		{2, "load loans-2026.xlsx --sheet 2026-01 --to museum.db --columns 1-3,4-", "--columns is for text, and loans-2026.xlsx"},
 		{2, "load folder --each --to museum.db --rows 3", "leave out --each"},
+		{2, "load twice.csv --to museum.db --jobs 2", "add --each, or --lanes for one table"},
+		{2, "load twice.csv --to museum.db --lease 5m", "add --shared, or leave it out"},
+		{2, "load twice.csv --to museum.db --lanes -1", "--lanes -1: write a number from 0"},
+		{2, "load twice.csv --to museum.db --within 0s", "--within 0s: write a time such as 90s or 2h"},
 		{2, "survey specimens --from other.db --delimiter ;", "--delimiter is for files, and --from reads a table"},
 		{2, "export specimens --from other.db --out x.parquet --null -", "--null does nothing in a .parquet file: leave it out"},
 		{2, "export specimens --from other.db --out x.xlsx --delimiter ;", "--delimiter does nothing in a .xlsx file"},
@@ -152,7 +156,7 @@ func TestBadInput(t *testing.T) {
 	require.Contains(t, d.read("open.tray/loads/0001/rejects.csv"), `open.csv,200001,200002,,,quote is never closed`)
 
 	d.write("twice.tray.csv", "")
-	d.run(0, "draft", "twice.csv")
+	d.run(0, "draft", "twice.csv", "--table", "twice") // another one was named before
 	d.write("twice.csv", "No,Name\n1,a\n2,b\n1,c\n")
 	_, errOut := d.run(1, "load", "twice.tray", "--to", "museum.db", "--allow-rejects", "10%")
 	require.Contains(t, errOut, "1 of 3 records is rejected, and the plan allows 10%; it is kept in twice.tray/loads/0001/rejects.csv")

@@ -128,6 +128,8 @@ func TestDecided(t *testing.T) {
 	out, _ = d.run(0, "draft", "rooms.csv", "--table", "hall")
 	require.Contains(t, out, "id       id", "as a person has set it in the tray")
 	require.Contains(t, out, "table name: room → hall")
+	out, _ = d.run(0, "draft", "rooms.csv", "--table", "rooms")
+	require.Contains(t, out, "table name: hall → rooms")
 	out, _ = d.run(0, "draft", "rooms.csv", "--delimiter", ";")
 	require.Contains(t, out, "source delimiter: , → ;")
 

@@ -89,6 +89,16 @@ func (d *drafting) override(c *cobra.Command, t *tray.Tray) (err error) {
 	return nil
 }
 
+// decided returns the keys of the table that the command line sets.
+func (d *drafting) decided() (keys []string) {
+	for key, typed := range map[string]bool{"name": d.table != "", "existing": d.existing != "", "by_position": d.byPosition, "create_schema": d.createSchema} {
+		if typed {
+			keys = append(keys, key)
+		}
+	}
+	return keys
+}
+
 func (d *drafting) dirFor(names []string) (string, error) {
 	if d.dir == "" {
 		return tray.DirFor(names[0]), nil
@@ -124,7 +134,7 @@ func (a *app) draft(c *cobra.Command, d *drafting, names []string) (*survey.Surv
 	}
 	d.addFormats(s, changes)
 	t := s.Draft(dir)
-	err = t.Drafted()
+	err = t.Drafted(d.decided()...)
 	if err != nil {
 		return nil, nil, err
 	}

@@ -40,8 +40,13 @@ table of its own.`,
 	each := c.Flags().Bool("each", false, "load every file, and every sheet of a workbook, into a table of its own")
 	jobs := c.Flags().Int("jobs", 1, "with --each, load `N` tables at a time")
 	c.RunE = func(c *cobra.Command, args []string) error {
-		if l.Every < 0 {
+		switch {
+		case l.Every < 0:
 			return usageError{fmt.Errorf("--commit-every %d: write a number of records", l.Every)}
+		case !*each && c.Flags().Changed("jobs"):
+			return usageError{errors.New("--jobs loads several tables at a time: add --each, or --lanes for one table")}
+		case !*l.shared && c.Flags().Changed("lease"):
+			return usageError{errors.New("--lease is for loads that are divided: add --shared, or leave it out")}
 		}
 		a.undone = "everything was rolled back, and the target is unchanged"
 		defer a.limit(c, l.patience)()

@@ -49,6 +49,10 @@ func (a *app) begin(c *cobra.Command, args []string) error {
 	if !slices.Contains([]string{progressAuto, progressPlain, progressJSON, progressNone}, u.progress) {
 		return usageError{fmt.Errorf("--progress %s: write auto, plain, json or none", u.progress)}
 	}
+	err := possible(c)
+	if err != nil {
+		return err
+	}
 	if u.noColor {
 		os.Setenv("NO_COLOR", "1")
 		a.print = term.NewPrinter(a.out)
@@ -66,6 +70,23 @@ func (a *app) begin(c *cobra.Command, args []string) error {
 	from, _ := c.Flags().GetString("from")
 	a.to = cmp.Or(to, from)
 	a.log.Info("begun", "arguments", withoutSecrets(args))
+	return nil
+}
+
+// possible returns an error if a number or a time was typed that no option can have.
+func possible(c *cobra.Command) error {
+	for _, option := range []string{"rows", "retries", "lanes"} {
+		n, err := c.Flags().GetInt(option)
+		if err == nil && n < 0 {
+			return usageError{fmt.Errorf("--%s %d: write a number from 0", option, n)}
+		}
+	}
+	for _, option := range []string{"within", "lease"} {
+		d, err := c.Flags().GetDuration(option)
+		if err == nil && d <= 0 && c.Flags().Changed(option) {
+			return usageError{fmt.Errorf("--%s %s: write a time such as 90s or 2h", option, d)}
+		}
+	}
 	return nil
 }
 

@@ -41,8 +41,9 @@ func (t *Tray) Write() error {
 }
 
 // Drafted keeps the plan as the draft that it is now: what is decided for it from here on is a
-// person's decision, and so are the settings of the layout that were set and not detected.
-func (t *Tray) Drafted() error {
+// person's decision, and so are the settings of the layout that were set and not detected, and the
+// keys of the table that are named.
+func (t *Tray) Drafted(decided ...string) error {
 	text, err := t.Marshal()
 	if err != nil {
 		return err
@@ -51,9 +52,11 @@ func (t *Tray) Drafted() error {
 	if err != nil {
 		return err
 	}
-	_, settings := entry(root, "source")
-	for _, key := range t.Layout.Overrides {
-		(&Change{Key: key}).put(settings)
+	for of, keys := range map[string][]string{"source": t.Layout.Overrides, "table": decided} {
+		_, settings := entry(root, of)
+		for _, key := range keys {
+			(&Change{Key: key}).put(settings)
+		}
 	}
 	t.drafted, err = encode(root)
 	return err
