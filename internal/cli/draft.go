@@ -224,7 +224,7 @@ func (a *app) plan(c *cobra.Command, d *drafting, names []string) (t *tray.Tray,
 	if given {
 		files = names[1:]
 	}
-	err = decided(c, t, files)
+	err = withoutEffect(c, t, files)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -238,9 +238,9 @@ func (a *app) plan(c *cobra.Command, d *drafting, names []string) (t *tray.Tray,
 	return t, nil, err
 }
 
-// decided returns an error if an option was typed that does nothing, because the plan exists: a
+// withoutEffect returns an error if an option was typed that does nothing, because the plan exists: a
 // draft alone follows it, or it is for another kind of source.
-func decided(c *cobra.Command, t *tray.Tray, files []string) error {
+func withoutEffect(c *cobra.Command, t *tray.Tray, files []string) error {
 	if c.Flags().Changed("each") { // some may be drafted
 		return nil
 	}

@@ -106,7 +106,7 @@ func trayOf(c *cobra.Command, names []string, table string) (*tray.Tray, error) 
 		err = useFiles(t, names[1:])
 	}
 	if err == nil {
-		err = decided(c, t, names[1:])
+		err = withoutEffect(c, t, names[1:])
 	}
 	return t, err
 }

@@ -98,7 +98,7 @@ func expect(c Cutter, lay *source.Layout, e Expected, text []byte, whole bool) f
 func abutting(records *record.Batch, width int) []bool {
 	severed := make([]int, width)
 	for _, o := range records.Oddities {
-		if o.What == record.Severed {
+		if o.What == record.Severed && o.Cell < width {
 			severed[o.Cell]++
 		}
 	}
