@@ -75,7 +75,7 @@ func (a *app) export(c *cobra.Command, e *exporting, args []string) error {
 		return usageError{errors.New("--json: the rows go to standard output")}
 	}
 	for _, option := range idleOptions[export.Ending(e.out)] {
-		if c.Flags().Changed(option) {
+		if set(c, option) {
 			return usageError{fmt.Errorf("--%s does nothing in a %s file: leave it out", option, export.Ending(e.out))}
 		}
 	}

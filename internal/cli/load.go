@@ -43,7 +43,7 @@ table of its own.`,
 		switch {
 		case l.Every < 0:
 			return usageError{fmt.Errorf("--commit-every %d: write a number of records", l.Every)}
-		case !*each && c.Flags().Changed("jobs"):
+		case !*each && *jobs > 1:
 			return usageError{errors.New("--jobs loads several tables at a time: add --each, or --lanes for one table")}
 		case !*l.shared && c.Flags().Changed("lease"):
 			return usageError{errors.New("--lease is for loads that are divided: add --shared, or leave it out")}
