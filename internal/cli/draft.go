@@ -134,10 +134,7 @@ func (a *app) draft(c *cobra.Command, d *drafting, names []string) (*survey.Surv
 	}
 	d.addFormats(s, changes)
 	t := s.Draft(dir)
-	err = t.Drafted(d.decided()...)
-	if err != nil {
-		return nil, nil, err
-	}
+	t.Drafted(d.decided()...)
 	return s, t, d.override(c, t)
 }
 
@@ -157,12 +154,10 @@ func keepSettings(o *survey.Options, dir string, names []string) error {
 	}
 	typed := o.Override
 	o.Override = func(l *source.Layout) {
-		for _, s := range source.Settings() {
-			val, ok := own[s.Key]
-			if ok {
-				_ = l.Set(s.Key, val) // the tray was read
-			}
-		}
+		_ = l.SetAll(func(key string) (val string, ok bool) { // the tray was read
+			val, ok = own[key]
+			return val, ok
+		})
 		typed(l)
 	}
 	return nil

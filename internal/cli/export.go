@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/agnivade/levenshtein"
@@ -27,11 +28,11 @@ type exporting struct {
 // exportSettings are the settings of a layout that what is written has.
 var exportSettings = []string{"delimiter", "quote", "escape", "encoding", "line_end"}
 
+// textOptions are the options that say nothing of a workbook.
+var textOptions = []string{"delimiter", "quote", "quote-all", "escape", "encoding", "line-end"}
+
 // idleOptions are the options that say nothing of files with an ending.
-var idleOptions = map[string][]string{
-	".xlsx":    {"delimiter", "quote", "quote-all", "escape", "encoding", "line-end"},
-	".parquet": {"delimiter", "quote", "quote-all", "escape", "encoding", "line-end", "null", "no-header"},
-}
+var idleOptions = map[string][]string{".xlsx": textOptions, ".parquet": append(slices.Clip(textOptions), "null", "no-header")}
 
 func (a *app) newExport() *cobra.Command {
 	c := &cobra.Command{
@@ -75,7 +76,7 @@ func (a *app) export(c *cobra.Command, e *exporting, args []string) error {
 		return usageError{errors.New("--json: the rows go to standard output")}
 	}
 	for _, option := range idleOptions[export.Ending(e.out)] {
-		if set(c, option) {
+		if hasValue(c, option) {
 			return usageError{fmt.Errorf("--%s does nothing in a %s file: leave it out", option, export.Ending(e.out))}
 		}
 	}
@@ -88,13 +89,15 @@ func (a *app) export(c *cobra.Command, e *exporting, args []string) error {
 	if err != nil {
 		return err
 	}
-	for key, val := range e.set {
-		if *val != "" {
-			err := e.options.Layout.Set(key, *val)
-			if err != nil {
-				return usageError{err}
-			}
+	err = e.options.Layout.SetAll(func(key string) (string, bool) {
+		val := e.set[key]
+		if val == nil {
+			return "", false
 		}
+		return *val, *val != ""
+	})
+	if err != nil {
+		return usageError{err}
 	}
 	progress := a.line("exporting")
 	e.options.Stdout, e.options.Header = a.out, !e.noHeader

@@ -56,8 +56,8 @@ func misapplied(c *cobra.Command, source string, isText bool) error {
 	return nil
 }
 
-// set reports whether an option of the command was typed with a value. A script may leave it empty.
-func set(c *cobra.Command, option string) bool {
+// hasValue reports whether an option of the command was typed with a value. A script may leave it empty.
+func hasValue(c *cobra.Command, option string) bool {
 	f := c.Flags().Lookup(option)
 	return f != nil && f.Changed && f.Value.String() != ""
 }
@@ -65,7 +65,7 @@ func set(c *cobra.Command, option string) bool {
 // typedSettings returns the settings of the layout whose options were typed.
 func typedSettings(c *cobra.Command) (list []source.Setting) {
 	for _, s := range source.Settings() {
-		if set(c, s.Option()) {
+		if hasValue(c, s.Option()) {
 			list = append(list, s)
 		}
 	}

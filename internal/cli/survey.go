@@ -38,20 +38,12 @@ func surveyFlags(c *cobra.Command) func() (survey.Options, error) {
 		if err != nil {
 			return survey.Options{}, usageError{err}
 		}
-		apply := func(l *source.Layout) (err error) {
-			for _, s := range source.Settings() {
-				val := *set[s.Key]
-				if val != "" && err == nil {
-					err = l.Set(s.Key, val)
-				}
-			}
-			return err
-		}
-		err = apply(&source.Layout{})
+		typed := func(key string) (string, bool) { return *set[key], *set[key] != "" }
+		err = new(source.Layout).SetAll(typed)
 		if err != nil {
 			return survey.Options{}, usageError{err}
 		}
-		return survey.Options{Sample: *sample, Fit: headroom, Override: func(l *source.Layout) { _ = apply(l) }}, nil // apply was tried above
+		return survey.Options{Sample: *sample, Fit: headroom, Override: func(l *source.Layout) { _ = l.SetAll(typed) }}, nil // it was tried above
 	}
 }
 

@@ -139,6 +139,21 @@ func (l *Layout) Set(key, val string) error {
 	return nil
 }
 
+// SetAll sets the settings that have a value, in the order of Settings, up to the first error.
+func (l *Layout) SetAll(value func(key string) (val string, ok bool)) error {
+	for _, s := range Settings() {
+		val, ok := value(s.Key)
+		if !ok {
+			continue
+		}
+		err := l.Set(s.Key, val)
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // Default describes the value that applies if the setting is not set.
 func (s Setting) Default() string {
 	switch s.Key {

@@ -74,11 +74,9 @@ func (t *Tray) Changed(changes []Change) (*Tray, error) {
 	if err != nil {
 		return nil, err
 	}
-	next.Dir, next.Notes, next.drafted, next.text = t.Dir, t.Notes, t.drafted, text
-	if next.drafted == nil {
-		next.drafted = decided
-	}
-	return next, nil
+	next.Dir, next.Notes, next.text = t.Dir, t.Notes, text
+	next.drafted, err = t.draftText(decided)
+	return next, err
 }
 
 // Rewrite makes changes in the file of a tray, whose comments stay, and returns the

@@ -164,9 +164,10 @@ func (e *Edit) Save() error {
 // writeDraft writes a new tray, which knows its draft without the steps.
 func (e *Edit) writeDraft() error {
 	t := *e.Tray()
-	t.drafted, t.text = e.base.drafted, []byte(e.Text())
-	if t.drafted == nil {
-		t.drafted = e.steps[0].text
+	drafted, err := e.base.draftText(e.steps[0].text)
+	if err != nil {
+		return err
 	}
+	t.drafted, t.text = drafted, []byte(e.Text())
 	return t.Write()
 }

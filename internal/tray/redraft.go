@@ -63,9 +63,9 @@ func (t *Tray) Redraft() (*Tray, *Redrafted, error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	drafted := t.drafted
-	if drafted == nil {
-		drafted = text
+	drafted, err := t.draftText(text)
+	if err != nil {
+		return nil, nil, err
 	}
 	plain, err := rootOf(drafted)
 	if err != nil {
@@ -123,11 +123,15 @@ func (t *Tray) OwnSettings() (own map[string]string, err error) {
 	return own, nil
 }
 
+// rootOf returns the mapping that the text of a tray is.
 func rootOf(text []byte) (*yaml.Node, error) {
 	var doc yaml.Node
 	err := yaml.Unmarshal(text, &doc)
 	if err != nil {
 		return nil, err
+	}
+	if len(doc.Content) == 0 || doc.Content[0].Kind != yaml.MappingNode {
+		return nil, &Error{Line: 1, Column: 1, What: "the tray is empty"}
 	}
 	return doc.Content[0], nil
 }
@@ -137,15 +141,12 @@ func readNode(path string) (*yaml.Node, error) {
 	if err != nil {
 		return nil, err
 	}
-	var doc yaml.Node
-	err = yaml.Unmarshal(text, &doc)
-	if err != nil {
+	root, err := rootOf(text)
+	var empty *Error
+	if err != nil && !errors.As(err, &empty) {
 		return nil, fmt.Errorf("%s: %w", path, err)
 	}
-	if len(doc.Content) == 0 || doc.Content[0].Kind != yaml.MappingNode {
-		return nil, &Error{File: path, Line: 1, Column: 1, What: "the tray is empty"}
-	}
-	return doc.Content[0], nil
+	return root, inFile(err, path)
 }
 
 func encode(root *yaml.Node) ([]byte, error) {

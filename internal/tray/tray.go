@@ -43,6 +43,10 @@ type Tray struct {
 	// their values have. It is not written to the tray.
 	Tighter map[string]table.Column
 
+	// plain is the draft before anything was decided for it, and decided are the keys of its table
+	// that were. Both are empty for a plan that is read.
+	plain   *Tray
+	decided []string
 	// drafted and text are the draft and the plan as a person has changed it, before
 	// either is written.
 	drafted, text []byte

@@ -2,6 +2,7 @@ package tray
 
 import (
 	"fmt"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
@@ -23,15 +24,16 @@ func (t *Tray) Write() error {
 	if err != nil {
 		return notTray(t.Dir, err)
 	}
-	drafted, text := t.drafted, t.text
+	text := t.text
 	if text == nil {
 		text, err = t.Marshal()
 		if err != nil {
 			return err
 		}
 	}
-	if drafted == nil {
-		drafted = text
+	drafted, err := t.draftText(text)
+	if err != nil {
+		return err
 	}
 	err = publish.File(filepath.Join(t.Dir, draftedFile), drafted)
 	if err != nil {
@@ -43,27 +45,36 @@ func (t *Tray) Write() error {
 // Drafted keeps the plan as the draft that it is now: what is decided for it from here on is a
 // person's decision, and so are the settings of the layout that were set and not detected, and the
 // keys of the table that are named.
-func (t *Tray) Drafted(decided ...string) error {
-	text, err := t.Marshal()
-	if err != nil {
-		return err
+func (t *Tray) Drafted(decided ...string) {
+	plain := *t
+	plain.Table.Columns, plain.Table.Key = slices.Clone(t.Table.Columns), slices.Clone(t.Table.Key)
+	plain.Notes = maps.Clone(t.Notes)
+	t.plain, t.decided = &plain, decided
+}
+
+// draftText returns the text of the draft without what was decided. It is text for a plan whose
+// decisions are not known.
+func (t *Tray) draftText(text []byte) ([]byte, error) {
+	if t.drafted != nil {
+		return t.drafted, nil
 	}
-	root, err := rootOf(text)
-	if err != nil {
-		return err
+	if t.plain == nil {
+		return text, nil
 	}
-	for of, keys := range map[string][]string{"source": t.Layout.Overrides, "table": decided} {
+	root := t.plain.root()
+	for of, keys := range map[string][]string{"source": t.Layout.Overrides, "table": t.decided} {
 		_, settings := entry(root, of)
 		for _, key := range keys {
 			(&Change{Key: key}).put(settings)
 		}
 	}
-	t.drafted, err = encode(root)
-	return err
+	return encode(root)
 }
 
 // Marshal returns the text of the tray file, with its notes as comments.
-func (t *Tray) Marshal() ([]byte, error) {
+func (t *Tray) Marshal() ([]byte, error) { return encode(t.root()) }
+
+func (t *Tray) root() *yaml.Node {
 	root := node(yaml.MappingNode)
 	root.HeadComment = "The plan of a load. Edit it, check it and load from it as often as there are files."
 	put(root, "tray", scalar(strconv.Itoa(Version)))
@@ -75,7 +86,7 @@ func (t *Tray) Marshal() ([]byte, error) {
 		columns.Content = append(columns.Content, t.columnNode(c))
 	}
 	put(root, "columns", columns)
-	return encode(root)
+	return root
 }
 
 // sourceNode writes the settings that differ from the usual, and the three that
