@@ -47,12 +47,11 @@ table of its own.`,
 			return usageError{errors.New("--jobs loads several tables at a time: add --each, or --lanes for one table")}
 		case !*l.shared && c.Flags().Changed("lease"):
 			return usageError{errors.New("--lease is for loads that are divided: add --shared, or leave it out")}
+		case *each && *l.shared:
+			return usageError{errors.New("--shared divides one load among loaders: leave out --each")}
 		}
 		a.undone = "everything was rolled back, and the target is unchanged"
 		defer a.limit(c, l.patience)()
-		if *each && *l.shared {
-			return usageError{errors.New("--shared divides one load among loaders: leave out --each")}
-		}
 		if *each {
 			return a.loadEach(c, l, args, *jobs)
 		}

@@ -95,7 +95,7 @@ func (d *Dialect) columnType(planned, adapted table.Type) string {
 // attributes returns what follows the type of a column.
 func (d *Dialect) attributes(c table.Column) (text string) {
 	if c.Default != nil {
-		text += " DEFAULT " + d.constant(c)
+		text += " DEFAULT " + d.defaultOf(c)
 	}
 	if !c.Nullable {
 		text += " NOT NULL"
@@ -238,9 +238,9 @@ func (d *Dialect) Finish(t *table.Table, indexes bool) (statements []string) {
 	return append(statements, d.addForeignKeys(t.Name, t)...)
 }
 
-// constant writes the default of a column as a constant: the value that a load gives a blank
+// defaultOf writes the default of a column as a constant: the value that a load gives a blank
 // cell. A plan whose default is not a value of the type is refused when it is read.
-func (d *Dialect) constant(c table.Column) string {
+func (d *Dialect) defaultOf(c table.Column) string {
 	v, err := parse.Default(c)
 	stored := d.Stored(c.Type)
 	if err != nil {

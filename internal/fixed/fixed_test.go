@@ -92,17 +92,24 @@ func TestDetect(t *testing.T) {
 	require.Negative(t, score)
 }
 
-// TestOpen names the columns by the header.
-func TestOpen(t *testing.T) {
+// opened opens a file with that text.
+func opened(t *testing.T, content, header, columns string) (r record.Reader, headings []string) {
 	path := filepath.Join(t.TempDir(), "finds.txt")
-	require.NoError(t, os.WriteFile(path, []byte("No   Name    No\n  1  fern    5\n  2  moss\n"), 0o600))
+	require.NoError(t, os.WriteFile(path, []byte(content), 0o600))
 	src, err := new(source.Opener).Open(context.Background(), path, source.Options{})
 	require.NoError(t, err)
-	defer src.Close()
+	t.Cleanup(func() { src.Close() })
 	lay := source.DefaultLayout()
-	require.NoError(t, lay.Set("columns", "1-5,6-13,14-"))
-	r, headings, err := Format.Open(src, lay)
+	require.NoError(t, lay.Set("header", header))
+	require.NoError(t, lay.Set("columns", columns))
+	r, headings, err = Format.Open(src, lay)
 	require.NoError(t, err)
+	return r, headings
+}
+
+// TestOpen names the columns by the header.
+func TestOpen(t *testing.T) {
+	r, headings := opened(t, "No   Name    No\n  1  fern    5\n  2  moss\n", "1", "1-5,6-13,14-")
 	require.Equal(t, []string{"No", "Name", "No (2)"}, headings)
 	rows, _ := texttest.Read(t, r, 2)
 	require.Equal(t, []texttest.Row{{Number: 1, Line: 2, Cells: []string{"1", "fern", "5"}}, {Number: 2, Line: 3, Cells: []string{"2", "moss", ""}}}, rows)
@@ -111,18 +118,9 @@ func TestOpen(t *testing.T) {
 // TestSevered notes text that crosses the end of a column, but not where the columns abut in most
 // records.
 func TestSevered(t *testing.T) {
-	path := filepath.Join(t.TempDir(), "finds.txt")
-	require.NoError(t, os.WriteFile(path, []byte("001fern     5\n002moss    12\n003maidenhair spleenwort 7\n004         9\n"), 0o600))
-	src, err := new(source.Opener).Open(context.Background(), path, source.Options{})
-	require.NoError(t, err)
-	defer src.Close()
-	lay := source.DefaultLayout()
-	lay.HeaderLine, lay.FirstDataLine = 0, 1
-	require.NoError(t, lay.Set("columns", "1-3,4-11,12-"))
-	r, headings, err := Format.Open(src, lay)
-	require.NoError(t, err)
+	r, headings := opened(t, "001fern     5\n002moss    12\n003maidenhair spleenwort 7\n004         9\n", "none", "1-3,4-11,12-")
 	var odd record.Occurrences
-	err = record.Run(context.Background(), r, []record.Work[*record.Batch]{func(b *record.Batch) (*record.Batch, error) { return b, nil }}, func(b *record.Batch) error {
+	err := record.Run(context.Background(), r, []record.Work[*record.Batch]{func(b *record.Batch) (*record.Batch, error) { return b, nil }}, func(b *record.Batch) error {
 		odd.AddAll(b)
 		return nil
 	})

@@ -79,14 +79,13 @@ func expect(c Cutter, lay *source.Layout, e Expected, text []byte, whole bool) f
 		e.Fill = e.Width
 	}
 	c.Expect(e)
-	first := CutText(c, text, whole)
 	if lay.Format == source.Fixed {
-		e.Abutting = abutting(first, e.Width)
+		e.Abutting = abutting(CutText(c, text, whole), e.Width)
 	}
 	footer := frame.Footer{Rows: int(lay.Footer), Sparse: lay.FillShort, Prose: cutsProse(lay)}
 	if lay.FindFooter {
 		footer.Width = e.Width
-		footer.Learn(first, whole)
+		footer.Learn(CutText(c, text, whole), whole)
 	}
 	e.HeldBack = footer.HeldBack()
 	c.Expect(e)
