@@ -45,7 +45,11 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 		h = headOf(c, head, whole, &lay, found.titles)
 	}
 	share, wide := found.share(1), found.share(2) == 1
-	score := rate(&h, wide)
+	enough := manyAligned
+	if wide && (h.Width > 2 || found.fillsLast()) {
+		enough = manyWide
+	}
+	score := rate(&h, enough)
 	switch {
 	case set:
 		score = 2 // there is nothing to compare
@@ -53,7 +57,7 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 		score = 0
 	case share >= ruledShare && found.ruled:
 		score = 1.9 // whatever signs the cells have
-	case share == 1 && found.headed && (score > 0 || len(found.lines) >= manyHeaded):
+	case share == 1 && (found.headed && (score > 0 || len(found.lines) >= manyHeaded) || found.headsAll()):
 		score = 1.5 // more than a cut at spaces
 	case score > 0 && wide:
 		score += 0.24 // more than a cut at spaces, which leaves out blank cells, that is not even
@@ -156,15 +160,10 @@ func isClose(line []byte, place int) bool {
 }
 
 // rate says how good the columns are: how much the cells below each other are of
-// one kind, and a little for more cells. A few lines without such a column are text, unless
-// three columns are wide apart.
-func rate(h *frame.Head, wide bool) float64 {
+// one kind, and a little for more cells. Fewer lines than enough without such a column are text.
+func rate(h *frame.Head, enough int) float64 {
 	if h.Rows.Len() == 0 || h.Width < 2 {
 		return 0
-	}
-	enough := manyAligned
-	if wide && h.Width > 2 {
-		enough = manyWide
 	}
 	first := h.FirstFull()
 	if h.HeadsTexts(first) || h.CutsMoments() || h.OfOneKind(1) == 0 && h.Rows.Len() < enough {

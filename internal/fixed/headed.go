@@ -1,0 +1,129 @@
+package fixed
+
+import (
+	"slices"
+	"strings"
+)
+
+// headsAll reports whether the first line is a header that no spaces cut as its columns are cut: it has
+// words above every column, which begin where all its values begin or end where they end, and no
+// blank line below.
+func (a *aligned) headsAll() bool {
+	header, below := a.lines[0], a.lines[1:]
+	if a.cutsAsWell(strings.Fields) || a.cutsAsWell(wideFields) || a.gap > a.titles || !isWords(header) || (len(a.columns)-1)*len(below) < minHeaded {
+		return false
+	}
+	for _, place := range a.columns {
+		first, last := place.values(header)
+		begins, ends := 0, 0
+		for _, line := range below {
+			f, l := place.values(line)
+			if f == first {
+				begins++
+			}
+			if l == last {
+				ends++
+			}
+		}
+		if first == last || max(begins, ends) < len(below) {
+			return false
+		}
+	}
+	return true
+}
+
+// cutsAsWell reports whether a cut gives all lines as many cells, and no fewer than there are columns.
+func (a *aligned) cutsAsWell(cut func(string) []string) bool {
+	cells := len(cut(string(a.lines[0])))
+	return cells >= len(a.columns) && cutInto(cells, a.lines, cut)
+}
+
+// minHeaded is the least product of the gaps between the words of a header and the lines below it
+// that shows columns.
+const minHeaded = 6
+
+// manyHeaded is the least number of lines, with such a header, that shows columns of text only.
+const manyHeaded = 6
+
+// headByWords takes the columns from a header of single words, above which may be titles, if a
+// place between each two words is blank in every line below but those of a footer.
+func (a *aligned) headByWords() {
+	for titles := range min(maxTitles, len(a.lines)) {
+		if !isWords(a.lines[titles]) {
+			continue
+		}
+		best := aligned{}
+		for end := len(a.lines); end >= max(titles+minAligned, len(a.lines)-maxFooter); end-- {
+			found := aligned{columns: columnsBelow(a.lines[titles], a.lines[titles+1:end]), lines: a.lines[titles:end], titles: titles, headed: true}
+			if len(found.columns) > len(best.columns) && found.misses(a.lines[:titles]) && found.misses(a.lines[end:]) {
+				best = found
+			}
+		}
+		if best.headed {
+			*a = best
+			return
+		}
+	}
+}
+
+// isWords reports whether a line may be a header of single words.
+func isWords(line []rune) bool {
+	return !hasDigit(line) && !strings.ContainsAny(string(line), `,;|"'`) && len(strings.Fields(string(line))) > 1
+}
+
+// misses reports whether every one of some lines fills a place between columns or has few values.
+func (a *aligned) misses(lines [][]rune) bool {
+	return !slices.ContainsFunc(lines, func(line []rune) bool {
+		_, filled, cells := a.crossings(line)
+		return filled == 0 && 3*cells >= 2*len(a.columns)
+	})
+}
+
+// columnsBelow returns the columns that a header of single words shows. It returns nil if a cut at
+// spaces or wide spaces gives each line as many cells as the header has words.
+func columnsBelow(header []rune, below [][]rune) []Place {
+	words := len(strings.Fields(string(header)))
+	lines := append([][]rune{header}, below...)
+	if cutInto(words, lines, strings.Fields) || cutInto(words, lines, wideFields) {
+		return nil
+	}
+	list := []Place{{0, -1}}
+	for at := 1; at < len(header); at++ {
+		if header[at] == ' ' || header[at-1] != ' ' {
+			continue
+		}
+		first := at // values at the right may begin before their heading
+		for first > 0 && header[first-1] == ' ' && !isBlankPlace(below, first-1) {
+			first--
+		}
+		before := strings.TrimSpace(string(header[:at]))
+		switch {
+		case before == "" && (first == 0 || (Place{0, first}).isBlank(below)): // it heads the first column
+			continue
+		case before != "" && header[first-1] != ' ':
+			return nil
+		}
+		list[len(list)-1].End = first
+		list = append(list, Place{first, -1})
+	}
+	several := slices.ContainsFunc(list, func(c Place) bool { return c.isBlank(below) }) // words in a heading
+	if several || (len(list)-1)*len(below) < minHeaded {
+		return nil
+	}
+	return list
+}
+
+// cutInto reports whether a cut gives all lines as many cells as there are words.
+func cutInto(words int, lines [][]rune, cut func(string) []string) bool {
+	return !slices.ContainsFunc(lines, func(line []rune) bool { return len(cut(string(line))) != words })
+}
+
+// wideFields cuts a line where it has several blanks.
+func wideFields(line string) []string {
+	return strings.FieldsFunc(strings.ReplaceAll(strings.TrimSpace(line), "  ", "\x00"), func(r rune) bool { return r == 0 })
+}
+
+// isBlankPlace reports whether a place is blank in all lines.
+func isBlankPlace(lines [][]rune, at int) bool {
+	return !slices.ContainsFunc(lines, func(line []rune) bool { return at < len(line) && line[at] != ' ' })
+}
