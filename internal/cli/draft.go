@@ -397,18 +397,12 @@ func (a *app) redraft(c *cobra.Command, d *drafting, res *drafted, next *tray.Tr
 	if !old.IsFor(names) {
 		return nil, fmt.Errorf("%s is the tray of another source: %w", next.Dir, errTrayExists)
 	}
-	t, res.Again, err = next.Redraft()
+	t, res.Again, err = next.Redraft(changes)
 	if err == nil {
 		err = res.Of.KeepProfile(next.Dir)
 	}
 	if err != nil {
 		return t, err
-	}
-	if changes != nil {
-		t, err = tray.Rewrite(next.Dir, changes)
-		if err != nil {
-			return nil, err
-		}
 	}
 	if len(res.Again.Gone) > 0 {
 		return t, nil

@@ -102,8 +102,11 @@ func (a *app) drawAgain(d *drafted) {
 			p.Fact(list.label, "%s", strings.Join(list.lines, "\n"))
 		}
 	}
-	for _, g := range d.Again.Gone {
-		p.Fact("gone", "%s", p.Red(fmt.Sprintf("the source no longer has column %q; remove it from the tray", g)))
+	for _, heading := range d.Again.Removed {
+		p.Fact("removed", "%s", p.Red(fmt.Sprintf("column %q, which the source no longer has", heading)))
+	}
+	for _, heading := range d.Again.Gone {
+		p.Fact("gone", "%s", p.Red(fmt.Sprintf("the source no longer has column %q; remove it from the tray, or --change %s", heading, shellWord(heading+".optional=true"))))
 	}
 }
 

@@ -356,6 +356,7 @@ var typedHints = []func(error) string{
 	about(func(e *tray.ChangeError) string {
 		return "write --change COLUMN.KEY=VALUE with the keys of tray.yaml; nothing was changed"
 	}),
+	about(func(e *tray.ConflictError) string { return "adapt " + shellWord(e.Dir) + "/tray.yaml and draft again" }),
 	about(func(*export.FormatError) string {
 		return "end the name in .xlsx or .parquet, or in .csv, .tsv or .txt for delimited text"
 	}),

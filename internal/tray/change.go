@@ -285,19 +285,12 @@ func named(column *yaml.Node) string {
 
 // renameIn makes the key and the indexes of a table follow a new name.
 func renameIn(tab *yaml.Node, old, name string) {
-	var follow func(*yaml.Node)
-	follow = func(n *yaml.Node) {
-		if n.Kind == yaml.ScalarNode && n.Value == old {
-			n.Value = name
-		}
-		for _, item := range n.Content {
-			follow(item)
-		}
-	}
 	for _, key := range []string{"key", "indexes"} {
 		_, list := entry(tab, key)
-		if list != nil {
-			follow(list)
-		}
+		scalars(list, func(n *yaml.Node) {
+			if n.Value == old {
+				n.Value = name
+			}
+		})
 	}
 }

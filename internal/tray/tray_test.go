@@ -140,9 +140,9 @@ func TestRedraft(t *testing.T) {
 	require.NoError(t, err)
 
 	// Nothing has changed: the file stays as it is to the letter.
-	_, res, err := plan(dir, "decimal(4,1)").Redraft()
+	_, res, err := plan(dir, "decimal(4,1)").Redraft(nil)
 	require.NoError(t, err)
-	require.Equal(t, &tray.Redrafted{Kept: []tray.Kept{}, Changed: []tray.Kept{}, Gone: []string{}}, res)
+	require.Equal(t, &tray.Redrafted{Kept: []tray.Kept{}, Changed: []tray.Kept{}, Removed: []string{}, Gone: []string{}}, res)
 	after, err := os.ReadFile(file)
 	require.NoError(t, err)
 	require.Equal(t, string(before), string(after))
@@ -151,7 +151,7 @@ func TestRedraft(t *testing.T) {
 		"  - {value: '{file}', name: loaded_from, type: text}\n"
 	require.NoError(t, os.WriteFile(file, []byte(mine), 0o600))
 	next := plan(dir, "decimal(6,1)", table.Column{From: "New", Name: "new", Type: table.Type{Kind: table.Date}, Nullable: true})
-	got, res, err := next.Redraft()
+	got, res, err := next.Redraft(nil)
 	require.NoError(t, err)
 	require.Equal(t, []tray.Kept{{Where: "column Note name", Yours: "remark", Drafted: "note"}}, res.Kept)
 	require.Equal(t, []tray.Kept{
@@ -169,14 +169,15 @@ func TestRedraft(t *testing.T) {
 	require.Contains(t, string(after), "type: decimal(6,1) # numbers of decimal(6,1)\n")
 	require.Contains(t, string(after), "name: remark # better\n")
 
-	// A person's own type stays, and a column that went away is named.
+	// A person's own type stays, and of the columns that went away those that a person has changed.
 	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(string(after), "type: decimal(6,1)", "type: integer", 1)), 0o600))
 	short := plan(dir, "decimal(7,1)")
 	short.Table.Columns = short.Table.Columns[:2]
-	got, res, err = short.Redraft()
+	got, res, err = short.Redraft(nil)
 	require.NoError(t, err)
 	require.Equal(t, []tray.Kept{{Where: "column Mass type", Yours: "integer", Drafted: "decimal(7,1)"}}, res.Kept)
-	require.Equal(t, []string{"Note", "New"}, res.Gone)
+	require.Equal(t, []string{"Note"}, res.Gone)
+	require.Equal(t, []string{"New"}, res.Removed)
 	require.Equal(t, table.Integer, got.Table.Columns[1].Type.Kind)
 
 	// Rules of another type than the person's are not added, and the key follows their names.
@@ -186,16 +187,99 @@ func TestRedraft(t *testing.T) {
 	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(text, "type: integer #", "type: varchar(20) #", 1)), 0o600))
 	dates := plan(dir, "date")
 	dates.Table.Columns[1].Format = "dd/MM/yyyy"
-	got, res, err = dates.Redraft()
+	got, res, err = dates.Redraft(nil)
 	require.NoError(t, err)
 	require.Empty(t, got.Table.Columns[1].Format)
 	require.Equal(t, []string{"number"}, got.Table.Key)
 	require.Equal(t, []string{"column No name", "column No type", "column Mass type", "column Note name"}, wheres(res.Kept))
 	text, _, _ = strings.Cut(text, "  key:")
 	require.NoError(t, os.WriteFile(file, []byte(text+"columns:\n  - {from: No, leave_out: true}\n  - {from: Mass, name: mass, type: text}\n  - {from: Note, name: note, type: text}\n"), 0o600))
-	got, _, err = plan(dir, "date").Redraft()
+	got, _, err = plan(dir, "date").Redraft(nil)
 	require.NoError(t, err)
 	require.Empty(t, got.Table.Key, "its column is left out")
+}
+
+// TestRedraftNeeds drafts a tray again whose columns have gone but are needed by what a person has
+// set, or cannot be as drafted beside it.
+func TestRedraftNeeds(t *testing.T) {
+	column := func(heading string, nullable bool) table.Column {
+		return table.Column{From: heading, Name: strings.ToLower(heading), Type: table.Type{Kind: table.Integer}, Nullable: nullable}
+	}
+	for name, c := range map[string]struct {
+		old, mine     string
+		changes       string
+		removed, gone []string
+		wrong         string
+	}{
+		"nothing":  {removed: []string{"B"}},
+		"comment":  {old: "  - from: B", mine: "  # why\n  - from: B", gone: []string{"B"}},
+		"index":    {old: "  name: a\n", mine: "  name: a\n  indexes: [[b]]\n", gone: []string{"B"}},
+		"computed": {old: "columns:\n", mine: "columns:\n  - {value: '{B}', name: of_b, type: text}\n", gone: []string{"B"}},
+		"change":   {changes: "b.optional=true", gone: []string{"B"}},
+		"optional": {old: "name: a\n    type: integer\n", mine: "name: a\n    type: integer\n    optional: true\n", removed: []string{"B"}},
+		"typo":     {changes: "a.tyhpe=text", wrong: `unknown key "tyhpe"`},
+		"conflict": {old: "name: b\n", mine: "name: c\n", wrong: "cannot be drafted again with what you have changed in it: two columns are named c"},
+		"solved":   {old: "name: b\n", mine: "name: c\n", changes: "b.name=d", gone: []string{"B"}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			dir := filepath.Join(t.TempDir(), "a.tray")
+			draft := func(columns ...table.Column) *tray.Tray {
+				return &tray.Tray{Dir: dir, Files: []string{"a.csv"}, Layout: source.DefaultLayout(), Table: table.Table{Name: "a", Columns: columns}}
+			}
+			require.NoError(t, draft(column("A", true), column("B", true)).Write())
+			file := filepath.Join(dir, "tray.yaml")
+			before, err := os.ReadFile(file)
+			require.NoError(t, err)
+			edited := strings.Replace(string(before), c.old, c.mine, 1)
+			require.NoError(t, os.WriteFile(file, []byte(edited), 0o600))
+			var changes []tray.Change
+			if c.changes != "" {
+				change, err := tray.ParseChange(c.changes)
+				require.NoError(t, err)
+				changes = []tray.Change{change}
+			}
+			_, res, err := draft(column("A", false), column("C", true)).Redraft(changes)
+			if c.wrong != "" {
+				require.ErrorContains(t, err, c.wrong)
+				after, err := os.ReadFile(file)
+				require.NoError(t, err)
+				require.Equal(t, edited, string(after))
+				return
+			}
+			require.NoError(t, err)
+			require.Equal(t, append([]string{}, c.removed...), res.Removed)
+			require.Equal(t, append([]string{}, c.gone...), res.Gone)
+			_, err = tray.Read(dir)
+			require.NoError(t, err)
+		})
+	}
+}
+
+// TestRedraftCoincides has a draft choose what a person has set already: it stays when the next one
+// chooses otherwise.
+func TestRedraftCoincides(t *testing.T) {
+	dir := filepath.Join(t.TempDir(), "a.tray")
+	draft := func(typ string, nullable bool, key ...string) *tray.Tray {
+		number, err := table.ParseType(typ)
+		require.NoError(t, err)
+		return &tray.Tray{Dir: dir, Files: []string{"a.csv"}, Layout: source.DefaultLayout(), Table: table.Table{Name: "a", Key: key, Columns: []table.Column{
+			{From: "A", Name: "a", Type: number, Nullable: nullable}, {From: "B", Name: "b", Type: number, Nullable: true},
+		}}}
+	}
+	require.NoError(t, draft("integer", true).Write())
+	file := filepath.Join(dir, "tray.yaml")
+	text, err := os.ReadFile(file)
+	require.NoError(t, err)
+	mine := strings.Replace(string(text), "name: a\n    type: integer\n", "name: b\n    type: bigint\n    nullable: false\n", 1)
+	mine = strings.NewReplacer("  key: []\n", "  key: [b]\n", "from: B\n    name: b\n", "from: B\n    name: a\n").Replace(mine)
+	require.NoError(t, os.WriteFile(file, []byte(mine), 0o600))
+	for _, next := range []*tray.Tray{draft("bigint", false, "a"), draft("bigint", false, "a"), draft("smallint", true)} {
+		got, _, err := next.Redraft(nil)
+		require.NoError(t, err)
+		require.Equal(t, []string{"b"}, got.Table.Key)
+		require.Equal(t, table.BigInt, got.Table.Columns[0].Type.Kind)
+		require.False(t, got.Table.Columns[0].Nullable)
+	}
 }
 
 func wheres(list []tray.Kept) (all []string) {
