@@ -47,7 +47,7 @@ func (a *app) drawDraft(d *drafted, t *tray.Tray) {
 		a.drawMatch(d.Match)
 	}
 	if d.Again != nil {
-		a.drawAgain(d)
+		a.drawAgain(d, t)
 	}
 	a.drawWouldReject(d.Check, t)
 	what := "Written to %s/tray.yaml."
@@ -81,7 +81,7 @@ func keyMark(t *tray.Tray, c *survey.Column, name string) string {
 }
 
 // drawAgain shows what became of a tray that was there already.
-func (a *app) drawAgain(d *drafted) {
+func (a *app) drawAgain(d *drafted, t *tray.Tray) {
 	p := a.print
 	p.Line("")
 	if d.Again.Same() {
@@ -106,7 +106,7 @@ func (a *app) drawAgain(d *drafted) {
 		p.Fact("removed", "%s", p.Red(fmt.Sprintf("column %q, which the source no longer has", heading)))
 	}
 	for _, heading := range d.Again.Gone {
-		p.Fact("gone", "%s", p.Red(fmt.Sprintf("the source no longer has column %q; remove it from the tray, or --change %s", heading, shellWord(heading+".optional=true"))))
+		p.Fact("gone", "%s", p.Red(fmt.Sprintf("the source no longer has column %q; remove it from the tray, or write %s", heading, strings.Join(optionalText(&t.Table, heading), " "))))
 	}
 }
 

@@ -416,27 +416,34 @@ func adaptText(e *pass.HeadingsError) string {
 		return "the source has none of the plan's columns, " + otherKind
 	}
 	var options []string
-	change := func(text string) { options = append(options, "--change "+shellWord(text)) }
 	for _, c := range e.Renamed {
-		change(fmt.Sprintf("%s.from=[%q, %q]", c.Was, c.Was, c.Is))
+		options = append(options, changeText("%s.from=[%q, %q]", c.Was, c.Was, c.Is))
 	}
 	missing, extra := e.Unmatched()
 	for _, h := range missing {
-		i := slices.IndexFunc(e.Plan.Columns, func(c table.Column) bool { return c.From == h })
-		c := &e.Plan.Columns[i]
-		if !c.Nullable && c.Default == nil {
-			change(h + ".nullable=true")
-		}
-		change(h + ".optional=true")
+		options = append(options, optionalText(e.Plan, h)...)
 	}
 	for _, h := range extra {
-		change(h + ".from=" + h)
-		change(h + ".leave_out=true")
+		options = append(options, changeText("%s.from=%s", h, h), changeText("%s.leave_out=true", h))
 	}
 	if len(options) > maxChanges {
 		return "the source has many other columns, " + otherKind + "; ambertray draft writes a plan for it"
 	}
 	return "if that is meant, adapt the plan with " + strings.Join(options, " ")
+}
+
+// changeText writes an option that changes a plan.
+func changeText(format string, args ...any) string {
+	return "--change " + shellWord(fmt.Sprintf(format, args...))
+}
+
+// optionalText writes the options that make the column from a heading optional.
+func optionalText(plan *table.Table, heading string) (options []string) {
+	i := slices.IndexFunc(plan.Columns, func(c table.Column) bool { return c.From == heading })
+	if !plan.Columns[i].Nullable && plan.Columns[i].Default == nil {
+		options = append(options, changeText("%s.nullable=true", heading))
+	}
+	return append(options, changeText("%s.optional=true", heading))
 }
 
 // maxChanges is how many changes of a plan anybody wants to type.
@@ -453,7 +460,7 @@ func driftText(e *intake.DriftError) string {
 			return "if they belong together, --drift fill takes the columns of all, and fills what one does not have with NULL; else load each into a table of its own: load --each"
 		}
 		for _, c := range p.Renamed {
-			option := "--change " + shellWord(fmt.Sprintf("%s.from=[%q, %q]", c.Was, c.Was, c.Is))
+			option := changeText("%s.from=[%q, %q]", c.Was, c.Was, c.Is)
 			if !slices.Contains(options, option) {
 				options = append(options, option)
 			}

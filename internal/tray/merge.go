@@ -133,36 +133,34 @@ func (m *merger) columns(mine, base, next, plain *yaml.Node) {
 			}
 			continue
 		}
-		_, out := entry(my, "leave_out")
-		if out == nil || out.Value != "true" {
+		if !isTrue(my, "leave_out") {
 			m.mapping("column "+heading, my, bases[heading], fitting(column, my, bases[heading], plains[heading]), plains[heading])
 		}
 	}
-	m.dropColumns(mine, bases, nexts)
-	for _, heading := range m.result.Gone {
-		old := bases[heading]
-		if old != nil && plain != nil {
-			m.coincides, plain.Content = true, append(plain.Content, old)
-		}
-	}
+	m.dropColumns(mine, plain, bases, nexts)
 }
 
 // dropColumns removes the columns that the source no longer has, except for those that a person has
-// set, or that what stays needs.
-func (m *merger) dropColumns(mine *yaml.Node, bases, nexts map[string]*yaml.Node) {
+// set, or that what stays needs. What was drafted for these stays known.
+func (m *merger) dropColumns(mine, plain *yaml.Node, bases, nexts map[string]*yaml.Node) {
 	used := m.used()
 	mine.Content = slices.DeleteFunc(mine.Content, func(my *yaml.Node) bool {
 		all := headingsOf(my)
 		if all == nil || slices.ContainsFunc(all, func(h string) bool { return nexts[h] != nil }) {
 			return false
 		}
-		heading := all[0]
-		if used[strings.ToLower(named(my))] || used[strings.ToLower(heading)] || !alike(my, bases[heading]) {
-			m.result.Gone = append(m.result.Gone, heading)
-			return false
+		heading, old := all[0], bases[all[0]]
+		if alike(my, old) && !used[strings.ToLower(named(my))] && !used[strings.ToLower(heading)] {
+			m.result.Removed, m.touched = append(m.result.Removed, heading), true
+			return true
 		}
-		m.result.Removed, m.touched = append(m.result.Removed, heading), true
-		return true
+		if !isTrue(my, "optional") && !isTrue(my, "leave_out") {
+			m.result.Gone = append(m.result.Gone, heading)
+		}
+		if old != nil && plain != nil {
+			m.coincides, plain.Content = true, append(plain.Content, old)
+		}
+		return false
 	})
 }
 
@@ -227,8 +225,7 @@ func nameKey(draft, mine *yaml.Node) (restore func()) {
 			continue
 		}
 		names[named(c)] = named(my)
-		_, out := entry(my, "leave_out")
-		if out != nil && out.Value == "true" {
+		if isTrue(my, "leave_out") {
 			names[named(c)] = ""
 		}
 	}
@@ -255,9 +252,8 @@ func fitting(column, mine, base, plain *yaml.Node) *yaml.Node {
 	if typ != nil && !same(typ, old) && same(next, undecided) {
 		dropRules(&fit, typ.Value)
 	}
-	_, optional := entry(mine, "optional")
 	_, byDefault := entry(mine, "default")
-	if optional != nil && optional.Value == "true" && byDefault == nil {
+	if isTrue(mine, "optional") && byDefault == nil {
 		(&Change{Key: "nullable"}).put(&fit)
 	}
 	return &fit
@@ -290,6 +286,12 @@ func entry(n *yaml.Node, key string) (k, v *yaml.Node) {
 		}
 	}
 	return nil, nil
+}
+
+// isTrue reports whether a key of a column is true.
+func isTrue(column *yaml.Node, key string) bool {
+	_, v := entry(column, key)
+	return v != nil && v.Value == "true"
 }
 
 // from returns the first heading of a column.

@@ -217,6 +217,8 @@ func TestRedraftNeeds(t *testing.T) {
 		"computed": {old: "columns:\n", mine: "columns:\n  - {value: '{B}', name: of_b, type: text}\n", gone: []string{"B"}},
 		"change":   {changes: "b.optional=true", gone: []string{"B"}},
 		"optional": {old: "name: a\n    type: integer\n", mine: "name: a\n    type: integer\n    optional: true\n", removed: []string{"B"}},
+		"accepted": {old: "name: b\n", mine: "name: b\n    optional: true\n"},
+		"left out": {old: "name: b\n", mine: "name: b\n    leave_out: true\n"},
 		"typo":     {changes: "a.tyhpe=text", wrong: `unknown key "tyhpe"`},
 		"conflict": {old: "name: b\n", mine: "name: c\n", wrong: "cannot be drafted again with what you have changed in it: two columns are named c"},
 		"solved":   {old: "name: b\n", mine: "name: c\n", changes: "b.name=d", gone: []string{"B"}},
