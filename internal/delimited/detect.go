@@ -212,7 +212,7 @@ func (s *shape) rate() float64 {
 		}
 		return 0.3 * share
 	}
-	if even < 2 && s.Rows.Len() > 2 {
+	if even < 2 && s.Rows.Len() > 2 && !s.cutsAll(0) {
 		share /= 4
 	}
 	if s.inText(first, share) {
@@ -269,7 +269,7 @@ func (s *shape) misreadHeader(first int) (loss float64) {
 	switch {
 	case s.layout.Delimiter == source.WideSpaces:
 		loss = 0.15
-	case s.layout.Delimiter == "\t" && s.Rows.Width(first-1) == 1 && bytes.IndexByte(s.Rows.Text(first-1), '=') < 0 && s.oneWordEach(first) && !s.DistinctTexts(first):
+	case s.layout.Delimiter == "\t" && s.Rows.Width(first-1) == 1 && bytes.IndexByte(s.Rows.Text(first-1), '=') < 0 && s.oneWordEach(first) && !s.DistinctTexts(first) && s.Rows.Next(first-1) == s.Rows.Start(first):
 		loss = 0.35
 	}
 	return loss

@@ -36,13 +36,13 @@ func (h *Head) wideAbove(record int) int {
 	})
 }
 
-// fullAbove returns the first of the rows right above a record that are as full, or lack the
-// same values as many records do. Without a header they are records too, even if they are of
+// fullAbove returns the first of the rows right above a record that are as full, lack the same
+// values as many records do, or have a code as they do. Without a header they are records too, even if they are of
 // other kinds, because titles have fewer cells. A row of words above other values is a title.
 func (h *Head) fullAbove(first int, kinds []value.Kind) int {
 	return rowsAbove(h.Rows, first, h.top, func(r int) bool {
 		full := h.Rows.Width(r) == h.Width && h.Filled(r) == h.Width && !h.isWords(r, kinds)
-		return full || h.lacksAlike(r) && h.fitOf(r, kinds).wrong == 0
+		return full || (h.lacksAlike(r) || h.hasCode(r, r+1)) && h.fitOf(r, kinds).wrong == 0
 	})
 }
 
@@ -69,13 +69,13 @@ func (h *Head) anyText(c, from int) bool {
 }
 
 // shortAbove returns the first of the rows right above a record that lack the same cells, or
-// values, as many records do.
+// values, as many records do, or have a code as they do.
 func (h *Head) shortAbove(first int) int {
 	widths := h.widths(first)
 	return rowsAbove(h.Rows, first, h.top, func(r int) bool {
 		width := h.Rows.Width(r)
 		many := width >= 2 && h.Filled(r) >= 2 && ManyShort(int64(widths[width]), int64(h.Rows.Len()-r-1))
-		return many || h.numbersOn(r) || h.lacksAlike(r)
+		return many || h.numbersOn(r) || h.lacksAlike(r) || h.hasCode(r, r+1)
 	})
 }
 

@@ -37,14 +37,14 @@ func (h *Head) columnKinds(from int) []value.Kind {
 	return kinds
 }
 
-// fitOf compares a row with the kinds of the columns below it. A heading may be a
-// letter that looks like a truth value, a year above amounts, or one of a series.
+// fitOf compares a row with the kinds of the columns below it. A heading may
+// look like a truth value, a year above amounts, or one of a series.
 func (h *Head) fitOf(r int, kinds []value.Kind) (f fit) {
 	years := 0
 	for c, kind := range kinds {
 		k := h.kind(r, c)
 		switch {
-		case kind == value.Text || k == value.NullWord || k == value.Boolean && h.letterHeading(r, c):
+		case kind == value.Text || k == value.NullWord || k == value.Boolean && (kind == k || len(h.Cell(r, c)) == 1) && h.caseHeading(r, c):
 		case k == kind && h.yearHeading(r, c):
 			years++
 		case k != kind || h.inSeries(r, c):
@@ -59,21 +59,21 @@ func (h *Head) fitOf(r int, kinds []value.Kind) (f fit) {
 	return f
 }
 
-// letterHeading reports whether a cell is a single letter, and no letter of its
-// case stands below it: n above Y and N, t above yes and no.
-func (h *Head) letterHeading(r, c int) bool {
+// caseHeading reports whether a cell, which is a truth value, is written in another letter case than
+// those below it of the same length, one letter or more: n above Y and N, No above yes and no.
+func (h *Head) caseHeading(r, c int) bool {
 	heading := h.Cell(r, c)
-	if len(heading) != 1 {
-		return false
-	}
 	for below := r + 1; below < min(h.Rows.Len(), r+KindRows); below++ {
 		cell := h.Cell(below, c)
-		if len(cell) == 1 && isLower(cell[0]) == isLower(heading[0]) {
+		if len(cell) > 0 && (len(cell) == 1) == (len(heading) == 1) && caseOf(cell) == caseOf(heading) {
 			return false
 		}
 	}
 	return true
 }
+
+// caseOf tells words in small letters, in capitals, and with a capital in front from each other.
+func caseOf(word []byte) [2]bool { return [2]bool{isLower(word[0]), isLower(word[len(word)-1])} }
 
 func isLower(c byte) bool { return c >= 'a' && c <= 'z' }
 
@@ -142,7 +142,7 @@ func (h *Head) headerAbove(first int, kinds []value.Kind) int {
 		if f != (fit{}) || h.Rows.Width(r) != h.Width { // a record may lack what others are known by
 			others++
 		}
-		if f.right > 0 && !(r == first-1 && f.heading()) || IsRuler(h.Rows.Text(r)) || h.typeRow(r) || h.Alike(r) {
+		if f.right > 0 && !(r == first-1 && f.heading()) || IsRuler(h.Rows.Text(r)) || h.typeRow(r) || h.Alike(r) || f == (fit{}) && h.hasCode(r, first) {
 			continue
 		}
 		if h.loneHeading(r, first) {
@@ -158,6 +158,17 @@ func (h *Head) headerAbove(first int, kinds []value.Kind) int {
 		}
 	}
 	return best
+}
+
+// hasCode reports whether a cell of a row of the usual width is written as the codes from another
+// row on are.
+func (h *Head) hasCode(r, below int) bool {
+	for c := range h.Width {
+		if h.Rows.Width(r) == h.Width && h.patterned(r, below, c) && h.KindBelow(c, below, noHeader) == value.Text {
+			return true
+		}
+	}
+	return false
 }
 
 // loneHeading reports whether a row right above the first record is the header of two columns,

@@ -168,7 +168,7 @@ func (h *Head) DistinctTexts(r int) bool {
 			continue
 		}
 		k := h.kind(r, c)
-		if k != value.Text && !(k == value.Boolean && (len(text) > 1 || h.letterHeading(r, c))) && !isYear(text) || seen[text] {
+		if k != value.Text && !(k == value.Boolean && (len(text) > 1 || h.caseHeading(r, c))) && !isYear(text) || seen[text] {
 			return false
 		}
 		seen[text] = true

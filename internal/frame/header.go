@@ -272,7 +272,7 @@ func bracketed(text []byte) bool {
 func (h *Head) hasHeader(at int) bool {
 	below := h.below(at)
 	votes, words := h.votes(at, below)
-	if below >= h.Rows.Len() && h.digitFirst(at) || h.sentenceAmong(at, below) || h.onlyRepeats(at, below) {
+	if below >= h.Rows.Len() && h.digitFirst(at) || h.sentenceAmong(at, below) || h.onlyRepeats(at, below) || h.allCodes(at, below) {
 		return false
 	}
 	return votes > 0 || votes == 0 && words && !h.recurs(at, below)
@@ -323,7 +323,7 @@ func (h *Head) votes(at, below int) (votes int, words bool) {
 	for c := range h.Rows.Width(at) {
 		name, first := string(h.Cell(at, c)), h.kind(at, c)
 		kind := h.KindBelow(c, below, at)
-		if kind != value.Boolean && first == value.Boolean || h.yearHeading(at, c) || h.inSeries(at, c) {
+		if first == value.Boolean && (kind != value.Boolean || h.caseHeading(at, c)) || h.yearHeading(at, c) || h.inSeries(at, c) {
 			first = value.Text // a heading such as No, a year above amounts, or one of a series
 		}
 		words = words && (name == "" || (!seen[name] || h.unlike(at, below, c)) && first == value.Text && !strings.Contains(name, "://") && !isNumbering(name))

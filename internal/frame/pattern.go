@@ -30,6 +30,21 @@ func (h *Head) patterned(at, below, c int) bool {
 	return alike >= minAlike && 2*alike >= values
 }
 
+// allCodes reports whether all cells of a row have digits and signs that are unusual in headings, and
+// all values below them have the same.
+func (h *Head) allCodes(at, below int) bool {
+	for c := range h.Width {
+		cell := h.Cell(at, c)
+		marks := marksOf(cell)
+		alike, values := h.countAlike(at, below, c, marksOf)
+		series := h.numbered(at, c) && strings.Count(marks, "9") < 4 // such as Week 1 and Week 2
+		if marks == "" || wordNumber.Match(cell) || series || alike == 0 || alike < values {
+			return false
+		}
+	}
+	return true
+}
+
 // likeCodes reports whether a cell is written as the codes below it are.
 func (h *Head) likeCodes(at, below, c int) bool {
 	return h.patterned(at, below, c) || h.numberedOn(at, below, c) || h.manyDigits(at, below, c) || h.sameBeginning(at, below, c)
