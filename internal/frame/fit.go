@@ -149,7 +149,7 @@ func (h *Head) headerAbove(first int, kinds []value.Kind) int {
 			return r
 		}
 		filled := min(h.Filled(r), h.Width)
-		wide := h.Rows.Width(r) >= h.Width || h.Rows.Width(r) == h.Width-1 && h.below(r) == first || r == first-1 && f.wrong > 1 && h.namesSome(r)
+		wide := h.Rows.Width(r) >= h.Width || h.namesUsed(r, first) || h.Rows.Width(r) == h.Width-1 && h.below(r) == first || r == first-1 && f.wrong > 1 && h.namesSome(r)
 		if filled < min(2, h.Width) || !wide || 2*h.names(r) <= min(h.Rows.Width(r), usual) {
 			continue
 		}
@@ -169,6 +169,26 @@ func (h *Head) hasCode(r, below int) bool {
 		}
 	}
 	return false
+}
+
+// namesUsed reports whether a row names the columns that have values from another row on, all of
+// them, and lacks those behind them, which are blank: records may end with delimiters.
+func (h *Head) namesUsed(r, from int) bool {
+	used := h.Width
+	for used > 0 && h.isBlankColumn(used-1, from) {
+		used--
+	}
+	return used > 1 && used < h.Width && h.Rows.Width(r) == used && h.Filled(r) == used && h.DistinctTexts(r)
+}
+
+// isBlankColumn reports whether a column has no value from a row on.
+func (h *Head) isBlankColumn(c, from int) bool {
+	for r := from; r < min(h.Rows.Len(), from+KindRows); r++ {
+		if len(h.Cell(r, c)) > 0 {
+			return false
+		}
+	}
+	return true
 }
 
 // loneHeading reports whether a row right above the first record is the header of two columns,
@@ -279,13 +299,8 @@ func (h *Head) usuallyFilled(from int) int {
 // filledColumns returns the number of columns with a value from a row on. Tables in boxes have
 // bars on the outside, and a column without values there.
 func (h *Head) filledColumns(from int) (n int) {
-	to := min(h.Rows.Len(), from+KindRows)
 	for c := range h.Width {
-		r := from
-		for r < to && len(h.Cell(r, c)) == 0 {
-			r++
-		}
-		if r < to {
+		if !h.isBlankColumn(c, from) {
 			n++
 		}
 	}

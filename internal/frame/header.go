@@ -147,6 +147,11 @@ func (h *Head) wordsHeader() (header, record int) {
 	if IsRuler(h.Rows.Text(first)) && first+1 < h.Rows.Len() {
 		first++
 	}
+	for r := first - 1; r >= h.top; r-- {
+		if h.namesUsed(r, r+1) {
+			return r, r + 1
+		}
+	}
 	if h.lacksFirst(first-1) || first > 0 && h.loneHeading(first-1, first) && !h.numbersOn(first-1) {
 		return first - 1, first
 	}
