@@ -320,6 +320,39 @@ func TestTighten(t *testing.T) {
 	}
 }
 
+// TestTightenLoses leaves columns whose defaults or words for NULL would not stay what they are, and
+// counts rows that have no value.
+func TestTightenLoses(t *testing.T) {
+	onEach(t, func(t *testing.T, d *desk, name, to string) {
+		table := uniqueTable(t)
+		d.run(0, "load", "specimens.csv", "--to", to, "--table", table+"_other") // makes the database
+		on(t, to, "CREATE TABLE "+table+" (no varchar(20), due varchar(20) DEFAULT '05/02/2026', fee varchar(20), rate decimal(30,10) DEFAULT 0.125)")
+		for _, row := range []string{"'17', '28/03/2026', '7.50', 1", "NULL, NULL, NULL, NULL", "'18', '29/03/2026', 'n/a', 2", "'19', '30/03/2026', '8.25', 3"} {
+			on(t, to, "INSERT INTO "+table+" VALUES ("+row+")")
+		}
+		out, _ := d.run(0, "tighten", table, "--to", to, "--apply")
+		require.Regexp(t, `unchanged +due: has a default`, out)
+		require.Regexp(t, `unchanged +fee: "n/a" would become NULL, which only a type that you set does`, out)
+		require.Regexp(t, `"n/a" in fee, row 3: not a number`, out)
+		if name != "sqlite" {
+			require.Regexp(t, `unchanged +rate: has a default`, out)
+		}
+		on(t, to, "INSERT INTO "+table+" (no) VALUES (20)")
+		out, _ = d.run(0, "export", "--from", to, "--query", "SELECT due FROM "+table+" WHERE no = 20", "--out", "-")
+		require.Equal(t, "due\n05/02/2026\n", out)
+		out, _ = d.run(0, "tighten", table, "--to", to, "--apply", "--change", "fee.type=decimal(5,2)")
+		require.Contains(t, out, `fee: "n/a" becomes NULL`)
+
+		on(t, to, "CREATE TABLE "+table+"_one (no varchar(20))")
+		on(t, to, "INSERT INTO "+table+"_one VALUES ('17'), (NULL), ('18')")
+		out, _ = d.run(0, "survey", table+"_one", "--from", to)
+		require.Regexp(t, `read +3 rows`, out)
+		d.run(0, "tighten", table+"_one", "--to", to, "--apply")
+		out, _ = d.run(0, "export", table+"_one", "--from", to, "--out", "one.csv")
+		require.Contains(t, out, "1 row has no value, and programs skip such lines; --null WORD writes a word for NULL")
+	})
+}
+
 // settle waits until a server has noticed that the program is gone, and drops the column
 // that it may have left.
 func (d *desk) settle(table, to string) {

@@ -3,6 +3,7 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -115,7 +116,7 @@ func (a *app) drawTighten(t *tighten.Proposal, to string, apply bool) {
 		}
 	}
 	p.Table([]term.Column{{Title: "column"}, {Title: "is", Max: 34}, {Title: "tighter", Max: 34}, {Title: "because", Max: 70}}, rows)
-	if len(t.Key)+len(unchanged)+len(t.Obstacles) > 0 || apply {
+	if len(t.Key)+len(unchanged)+len(t.Obstacles) > 0 || apply || slices.ContainsFunc(t.Columns, func(c tighten.Column) bool { return len(c.NullWords) > 0 }) {
 		p.Line("")
 	}
 	if len(t.Key) > 0 {
@@ -123,6 +124,11 @@ func (a *app) drawTighten(t *tighten.Proposal, to string, apply bool) {
 	}
 	for _, l := range unchanged {
 		p.Fact("unchanged", "%s", l)
+	}
+	for _, c := range t.Columns {
+		for _, word := range c.NullWords {
+			p.Fact("note", "%s: %q becomes NULL", c.Name, word)
+		}
 	}
 	for _, r := range t.Obstacles {
 		where := term.Printable(r.Key)

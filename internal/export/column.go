@@ -48,6 +48,16 @@ func (w *Work) Brief() {
 	}
 }
 
+// isEmpty reports whether a row has no value.
+func (w *Work) isEmpty(row []value.Value) bool {
+	for i := range w.Columns {
+		if w.Columns[i].of(row) != nil {
+			return false
+		}
+	}
+	return true
+}
+
 // of returns the value of the column in a row, nil for NULL or where the table has no
 // such column. A value that is not of the type is untyped.
 func (c *Column) of(row []value.Value) *value.Value {

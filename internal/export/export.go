@@ -172,13 +172,7 @@ func Run(ctx context.Context, from database.Target, w *Work, path string, o Opti
 			err = errors.Join(err, f.drop())
 		}
 	}()
-	null := o.Null
-	if null == "" && o.Layout.Escape == source.ServerEscapes {
-		null = value.DumpedNull
-	}
-	for i := range w.Columns {
-		w.Columns[i].null = []byte(null)
-	}
+	null := w.setNull(&o)
 	out, err := newWriter(f, path, w.Columns, &o)
 	if err != nil {
 		return nil, err
@@ -188,8 +182,12 @@ func Run(ctx context.Context, from database.Target, w *Work, path string, o Opti
 	for _, c := range w.Columns {
 		res.Columns = append(res.Columns, c.Heading)
 	}
+	empty := int64(0)
 	err = w.read(ctx, from, func(row []value.Value) error {
 		res.Rows++
+		if w.isEmpty(row) {
+			empty++
+		}
 		if res.Rows%progressEvery == 0 {
 			err := ctx.Err()
 			if err != nil {
@@ -211,7 +209,23 @@ func Run(ctx context.Context, from database.Target, w *Work, path string, o Opti
 		return nil, err
 	}
 	res.Bytes, res.SHA256, res.Notes = f.size, f.sha256(), out.Notes()
+	_, typed := out.(*parquetWriter)
+	if empty > 0 && null == "" && !typed {
+		res.Notes = append(res.Notes, note.About(note.Count(empty, "row has", "rows have")+" no value, and programs skip such lines; --null WORD writes a word for NULL"))
+	}
 	return res, nil
+}
+
+// setNull sets what is written for NULL, and returns it.
+func (w *Work) setNull(o *Options) (null string) {
+	null = o.Null
+	if null == "" && o.Layout.Escape == source.ServerEscapes {
+		null = value.DumpedNull
+	}
+	for i := range w.Columns {
+		w.Columns[i].null = []byte(null)
+	}
+	return null
 }
 
 const progressEvery = 10_000

@@ -27,7 +27,7 @@ func (p *Proposal) tryForms(ctx context.Context, to database.Target, caster *dia
 		same := sameForms(ctx, to, caster, t, texts, values)
 		for k := 0; k < len(texts) && !same; k++ {
 			if !sameForms(ctx, to, caster, t, texts[k:k+1], values[k:k+1]) {
-				p.Columns[i].leave(fmt.Sprintf("%s does not read %q as %s", to.Dialect().Title, texts[k], values[k]))
+				p.leave(&p.Columns[i], fmt.Sprintf("%s does not read %q as %s", to.Dialect().Title, texts[k], values[k]))
 				break
 			}
 		}

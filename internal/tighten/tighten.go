@@ -41,6 +41,8 @@ type Column struct {
 	Nullable bool   `json:"nullable"`
 	Changes  bool   `json:"changes"`
 	Evidence string `json:"evidence"`
+	// NullWords are texts that would become NULL.
+	NullWords []string `json:"null_words"`
 	// Unchanged says why a tighter type is not proposed; null if it is.
 	Unchanged *string `json:"unchanged_because"`
 	// ObstacleRows is how many rows keep it from a tighter type.
@@ -146,11 +148,13 @@ func (p *Proposal) countNulls(ctx context.Context, to database.Target, s *survey
 
 // propose returns what could be tighter about a column.
 func propose(l *database.ColumnInfo, s *survey.Column, nulls int64, to database.Target, types map[string]table.Type) Column {
-	c := Column{Name: l.Name, Was: l.Native, NullWas: l.Nullable, Type: l.Native, Nullable: l.Nullable, Evidence: s.Evidence}
+	c := Column{Name: l.Name, Was: l.Native, NullWas: l.Nullable, Type: l.Native, Nullable: l.Nullable, Evidence: s.Evidence, NullWords: []string{}}
 	t := &c.tightened
 	t.Column, t.Was = table.Column{From: l.Name, Name: l.Name, Type: table.Type{Kind: table.Text}, Nullable: true}, *l
 	if l.Type != nil {
 		t.Type = *l.Type
+	} else {
+		t.Was.Type = &table.Type{Kind: table.Text} // as which it is read
 	}
 	if l.Generated || !l.Known || l.Type == nil && !strings.EqualFold(l.Native, "text") && l.Native != "" {
 		c.stays("the server computes it, or changing its type is not supported")
@@ -173,18 +177,15 @@ func propose(l *database.ColumnInfo, s *survey.Column, nulls int64, to database.
 		}
 		forced.Type, choice, set = typ, &forced, true
 	}
-	c.tighter = s.Choice.Tighter
-	if s.Choice.Rejects > 0 { // such as days that do not exist
-		c.tighter = &s.Choice
-	}
-	if c.tighter != nil && !set {
-		c.stays("some of its values are not of the type that most are")
+	if !set {
+		c.findTighter(&s.Choice)
 	}
 	name, _, _ := strings.Cut(to.Dialect().TypeName(choice.Type), " /*")
 	named := strings.EqualFold(l.Native, name) // a name may mean a wider type there
-	if set || s.Distinct > 0 && s.Choice.Rejects == 0 && !named && tighter(t.Type, choice.Type, to) {
+	if set || s.Distinct > 0 && s.Choice.Rejects == 0 && s.Choice.NullWords == nil && !named && tighter(t.Type, choice.Type, to) {
 		t.Retyped, t.Type = true, choice.Type
 		t.Format, t.Thousands, t.Decimal, t.Currency, t.Percent, t.NullWords = choice.Format, choice.Thousands, choice.Decimal, choice.Currency, choice.Percent, choice.NullWords
+		c.NullWords = append(c.NullWords, choice.NullWords...)
 		if t.Type.Kind == table.Boolean && s.Min != nil && s.Max != nil { // which are its words
 			t.TrueWords, t.FalseWords = []string{*s.Max}, []string{*s.Min}
 		}
@@ -201,12 +202,32 @@ func propose(l *database.ColumnInfo, s *survey.Column, nulls int64, to database.
 	return c
 }
 
+// findTighter finds a type that most values of a column have, and from which others keep it.
+func (c *Column) findTighter(choice *infer.Choice) {
+	switch {
+	case choice.Rejects > 0: // such as days that do not exist
+		c.tighter = choice
+	case choice.Tighter != nil:
+		c.tighter = choice.Tighter
+	case choice.NullWords != nil:
+		strict := *choice
+		strict.NullWords = nil // whose rows are named
+		c.tighter = &strict
+		c.stays(fmt.Sprintf("%q would become NULL, which only a type that you set does", choice.NullWords[0]))
+		return
+	default:
+		return
+	}
+	c.stays("some of its values are not of the type that most are")
+}
+
 func (c *Column) stays(why string) { c.Unchanged = &why }
 
-// leave takes the proposal for a column back.
-func (c *Column) leave(why string) {
+// leave takes the proposal for a column back, and that of a key with it.
+func (p *Proposal) leave(c *Column, why string) {
+	p.Key = slices.DeleteFunc(p.Key, func(k string) bool { return k == c.Name })
 	c.stays(why)
-	c.Type, c.Changes, c.Nullable = c.Was, false, c.NullWas
+	c.Type, c.Changes, c.Nullable, c.NullWords = c.Was, false, c.NullWas, []string{}
 	c.tightened.Retyped = false
 	c.tightened.Type = (table.Type{Kind: table.Text})
 	if c.tightened.Was.Type != nil {
@@ -256,8 +277,12 @@ func (p *Proposal) plans(ctx context.Context, to database.Target, tightener data
 	for {
 		var columns []database.Tightened
 		for i := range p.Columns {
-			if p.Columns[i].Changes {
-				columns = append(columns, p.Columns[i].tightened)
+			c := &p.Columns[i]
+			if c.tightened.Was.Default && (c.tightened.Rewritten() || c.tightened.Rounded()) {
+				p.leave(c, "has a default")
+			}
+			if c.Changes {
+				columns = append(columns, c.tightened)
 			}
 		}
 		steps, why, err := tightener.Tighten(ctx, p.Table, columns, p.Key)
@@ -268,12 +293,11 @@ func (p *Proposal) plans(ctx context.Context, to database.Target, tightener data
 		for i := range p.Columns {
 			c := &p.Columns[i]
 			if c.Changes && why[c.Name] != "" {
-				c.leave(why[c.Name])
+				p.leave(c, why[c.Name])
 				again = true
 			}
 		}
 		if again {
-			p.Key = slices.DeleteFunc(p.Key, func(k string) bool { return why[k] != "" })
 			continue
 		}
 		p.steps = steps

@@ -330,6 +330,14 @@ func TestTightenKeeps(t *testing.T) {
 	require.NoError(t, err)
 	_, err = tighten.Propose(ctx, to, "kept", tighten.Options{})
 	require.ErrorContains(t, err, "a column of a run that was killed; drop it first: ALTER TABLE kept DROP COLUMN ambertray_new_2")
+
+	for _, s := range []string{"CREATE TABLE numbered (no text NOT NULL DEFAULT ('7'))", "INSERT INTO numbered VALUES ('8'), ('9')"} {
+		_, err = to.Exec(ctx, s)
+		require.NoError(t, err)
+	}
+	p, err := tighten.Propose(ctx, to, "numbered", tighten.Options{})
+	require.NoError(t, err)
+	require.Empty(t, p.Key, "the server has no key of such texts, and the column stays one")
 }
 
 // TestLosses names what the rebuild of a table would lose in MariaDB only, and rebuilds

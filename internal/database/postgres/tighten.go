@@ -77,9 +77,6 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 		if !c.Retyped {
 			delete(why, c.Name)
 		}
-		if c.Rewritten() && c.Was.Default {
-			why[c.Name] = "has a default"
-		}
 		action, reason := retype(c)
 		if reason != "" {
 			why[c.Name] = reason

@@ -21,15 +21,15 @@ func TestTightenKeeps(t *testing.T) {
 	defer to.Close()
 	databasetest.Keeps(t, to, []string{
 		"CREATE TABLE shelf (code text PRIMARY KEY)", "INSERT INTO shelf VALUES ('A1')", "CREATE TABLE log (what text)",
-		"CREATE TABLE kept (name text, lent text DEFAULT (date('2026-01-01')), code text REFERENCES shelf (code) ON DELETE CASCADE, UNIQUE (name, code))",
+		"CREATE TABLE kept (name text, lent text, made text DEFAULT (date('2026-01-01')), code text REFERENCES shelf (code) ON DELETE CASCADE, UNIQUE (name, code))",
 		"INSERT INTO kept (rowid, name, lent, code) VALUES (7, 'ant', '2026-01-31', 'A1'), (9, 'bee', '2026-02-01', 'A1')",
 		"CREATE INDEX kept_lent ON kept (lent)", "CREATE VIEW shown AS SELECT name, lent FROM kept",
 		"CREATE TRIGGER kept_logged AFTER INSERT ON kept BEGIN INSERT INTO log VALUES (new.name); END",
-	}, nil)
-	found, err := to.Query(ctx, "SELECT group_concat(rowid || name || lent) FROM kept")
+	}, map[string]string{"made": "has a default"})
+	found, err := to.Query(ctx, "SELECT group_concat(rowid || name || lent || made) FROM kept")
 	require.NoError(t, err)
-	require.Equal(t, "7ant2026-01-31,9bee2026-02-01", found[0][0])
-	for _, statement := range []string{"INSERT INTO kept (name, code) VALUES ('fly', 'A1')", "DELETE FROM shelf"} {
+	require.Equal(t, "7ant2026-01-312026-01-01,9bee2026-02-012026-01-01", found[0][0])
+	for _, statement := range []string{"INSERT INTO kept (name, lent, code) VALUES ('fly', '2026-03-01', 'A1')", "DELETE FROM shelf"} {
 		_, err = to.Exec(ctx, statement)
 		require.NoError(t, err)
 	}

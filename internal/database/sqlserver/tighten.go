@@ -42,9 +42,6 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 	for i := range columns {
 		c := &columns[i]
 		q := t.dialect.Quote(c.Name)
-		if c.Rewritten() && c.Was.Default {
-			why[c.Name] = "has a default"
-		}
 		if !c.Retyped {
 			delete(why, c.Name)
 		}
