@@ -5,35 +5,40 @@ import (
 	"ambertray/internal/value"
 )
 
-// Absent counts the cells that are loaded as NULL because of a null word, or as a default. For
-// each column it has one count per null word, and a last one for blank cells.
+// Absent counts the cells that have more than is loaded: those that are NULL because of a null word,
+// or a default, and numbers with leading zeros. For each column it has one count per null word, then
+// one for blank cells, and one for each padding but the first.
 type Absent [][]int64
 
 // Absent returns counts for the columns, all 0.
 func (c *Converter) Absent() Absent {
 	a := make(Absent, len(c.columns))
 	for i := range a {
-		a[i] = make([]int64, len(c.columns[i].nullWords)+1)
+		a[i] = make([]int64, len(c.columns[i].nullWords)+1+int(value.PaddedSigned))
 	}
 	return a
 }
 
 // mayBeAbsent reports whether Absent may count the cell of a value.
 func (c *column) mayBeAbsent(v *value.Value) bool {
-	return v.Null && len(c.nullWords) > 0 || c.standIn != nil
+	return v.Null && len(c.nullWords) > 0 || c.standIn != nil || v.Padding != value.Unpadded && !v.Null
 }
 
-// add counts a cell of a column. It does not count a cell with a value, or a blank one that is NULL.
-func (a Absent) add(col *column, i int, cell []byte) {
+// add counts a cell of a column and its value. It does not count a blank cell that is NULL.
+func (a Absent) add(col *column, i int, cell []byte, v *value.Value) {
+	blanks := len(col.nullWords)
 	if value.Blank(cell) {
 		if col.standIn != nil {
-			a[i][len(col.nullWords)]++
+			a[i][blanks]++
 		}
 		return
 	}
 	word := value.IndexWord(col.nullWords, cell)
-	if word >= 0 {
+	switch {
+	case word >= 0:
 		a[i][word]++
+	case v.Padding != value.Unpadded && !v.Null:
+		a[i][blanks+int(v.Padding)]++
 	}
 }
 
@@ -59,9 +64,14 @@ func (a Absent) reset() {
 func (c *Converter) Notes(a Absent) (list []note.Note) {
 	for i, counts := range a {
 		col := &c.columns[i]
-		for at, n := range counts {
+		words := len(col.nullWords)
+		padded := counts[words+int(value.PaddedCode)]
+		if padded > 0 && counts[words+int(value.PaddedSigned)] == 0 { // numbers with a sign are no codes
+			list = append(list, note.Padded(col.heading, padded))
+		}
+		for at, n := range counts[:words+1] {
 			word := ""
-			if at < len(col.nullWords) {
+			if at < words {
 				word = col.nullWords[at]
 			}
 			switch {

@@ -319,7 +319,7 @@ func (c *Converter) append(k *Block, b *record.Batch, r int, values []value.Valu
 		v := &values[i]
 		col := &c.columns[i]
 		if col.mayBeAbsent(v) {
-			k.absent.add(col, i, col.text(b, r))
+			k.absent.add(col, i, col.text(b, r), v)
 		}
 		if v.Null {
 			if c.count {

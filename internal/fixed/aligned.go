@@ -92,10 +92,10 @@ func (a *aligned) skip(titles, lines int) {
 const maxTitles = 8
 
 // titlesAbove returns how many of the first lines are titles: those above a blank line, if a header
-// is below it, or the first of them fills places between columns or has few values, and those with single blanks
-// that fill places between columns: two and most of them, or any with few values or above a
-// line with more blanks. Few values are in fewer than two thirds of the columns. n also counts
-// other lines of few values, which do not show the columns either.
+// is below it, or the first of them fills places between columns or has few values, and those with
+// single blanks that fill places between columns: two and most of them, or any with few values or
+// above a line with more blanks. Few values are in fewer than two thirds of the columns. n also
+// counts other lines of few values, which do not show the columns either.
 func (a *aligned) titlesAbove(gap int) (titles, n int) {
 	for n < min(maxTitles, len(a.lines)-minAligned) {
 		places, filled, cells := a.crossings(a.lines[n])

@@ -37,8 +37,9 @@ func (h *Head) wideAbove(record int) int {
 }
 
 // fullAbove returns the first of the rows right above a record that are as full, lack the same
-// values as many records do, or have a code as they do. Without a header they are records too, even if they are of
-// other kinds, because titles have fewer cells. A row of words above other values is a title.
+// values as many records do, or have a code as they do. Without a header they are records too, even
+// if they are of other kinds, because titles have fewer cells. A row of words above other values is
+// a title.
 func (h *Head) fullAbove(first int, kinds []value.Kind) int {
 	return rowsAbove(h.Rows, first, h.top, func(r int) bool {
 		full := h.Rows.Width(r) == h.Width && h.Filled(r) == h.Width && !h.isWords(r, kinds)

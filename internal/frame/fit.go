@@ -174,11 +174,16 @@ func (h *Head) hasCode(r, below int) bool {
 // namesUsed reports whether a row names the columns that have values from another row on, all of
 // them, and lacks those behind them, which are blank: records may end with delimiters.
 func (h *Head) namesUsed(r, from int) bool {
-	used := h.Width
-	for used > 0 && h.isBlankColumn(used-1, from) {
-		used--
+	width := h.Rows.Width(r)
+	if width < 2 || width >= h.Width || h.Filled(r) < width || !h.DistinctTexts(r) || h.isBlankColumn(width-1, from) {
+		return false
 	}
-	return used > 1 && used < h.Width && h.Rows.Width(r) == used && h.Filled(r) == used && h.DistinctTexts(r)
+	for c := width; c < h.Width; c++ {
+		if !h.isBlankColumn(c, from) {
+			return false
+		}
+	}
+	return true
 }
 
 // isBlankColumn reports whether a column has no value from a row on.

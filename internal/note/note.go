@@ -45,6 +45,13 @@ func NullWord(column, word string, n int64) Note {
 	return c
 }
 
+// Padded returns a note on the numbers of a column that lose their leading zeros.
+func Padded(column string, n int64) Note {
+	c := Counted("leading zeros are left out, because the column is a number: " + Count(n, "value", "values"))
+	c.Column = &column
+	return c
+}
+
 // Default returns a note on the values of a column that are read as its default.
 func Default(column, word, standIn string, n int64) Note {
 	what := "blank cells are"

@@ -124,6 +124,13 @@ func numberScanner(c table.Column) func(cell []byte, v *value.Value) (value.Shap
 		if ok {
 			style.Disambiguate(s, v)
 		}
+		switch {
+		case s.Kind != value.Code || v.Scale > 0:
+		case s.Notation&value.Signed != 0:
+			v.Padding = value.PaddedSigned
+		default:
+			v.Padding = value.PaddedCode
+		}
 		return s, ok
 	}
 }

@@ -142,6 +142,32 @@ func TestNotes(t *testing.T) {
 		fmt.Sprintf(`blank cells are read as the default "ox": %s values`, humanize.Comma(int64(blank)))), read())
 }
 
+// TestLeadingZeros notes numbers that may be codes, of which zeros are left out.
+func TestLeadingZeros(t *testing.T) {
+	const note = "leading zeros are left out, because the column is a number: "
+	for _, c := range []struct {
+		cells string
+		want  []string
+	}{
+		{"0012 7 00 0 12345678 n/a", []string{note + "2 values"}},
+		{"007 000000000000012 n/a 0", []string{note + "2 values"}},
+		{"007 -0012 7", nil},
+		{"007.5 0.5", nil},
+		{"7 n/a", nil},
+	} {
+		tr := plan(t, "no,name\n"+strings.ReplaceAll(c.cells, " ", ",\n")+",\n")
+		tr.Table.Key = nil
+		tr.Table.Columns[0].Type = table.Type{Kind: table.Decimal, Size: 20, Scale: 2}
+		out, err := open(t, tr).Run(context.Background(), pass.Options{Dialect: dialect.PostgreSQL})
+		require.NoError(t, err)
+		var said []string
+		for _, n := range out.Notes {
+			said = append(said, n.What)
+		}
+		require.Equal(t, c.want, said, c.cells)
+	}
+}
+
 // TestRefused rejects what a server refused, with the record that has the key first.
 func TestRefused(t *testing.T) {
 	tr := plan(t, "no,name\n1,ant\n2,bee\n1,cat\n")

@@ -85,8 +85,8 @@ func (m *merger) mapping(path string, mine, base, next, plain *yaml.Node) {
 	m.drop(path, mine, base, next)
 }
 
-// coincide keeps in plain what was drafted before a person set what is drafted now. It would be taken
-// for the draft's own next time.
+// coincide keeps in plain what was drafted before a person set what is drafted now, which would be
+// taken for the draft's own next time.
 func (m *merger) coincide(plain *yaml.Node, key string, old *yaml.Node) {
 	if plain == nil {
 		return

@@ -57,6 +57,7 @@ type Value struct {
 	// Wide says that the number does not fit Int; Text then has its digits.
 	Wide     bool
 	Negative bool
+	Padding  Padding
 	Float    float64
 	Null     bool // set by who reads a column, not by Scan
 	Untyped  bool // it was read from a table, and is not of its column's type: Text has it
@@ -67,6 +68,17 @@ type Value struct {
 	date   parts
 	buffer [32]byte
 }
+
+// Padding says whether zeros stand before the digits of a whole number. Who reads a column of numbers
+// sets it.
+type Padding uint8
+
+// Without a sign, such a number may be a code.
+const (
+	Unpadded Padding = iota
+	PaddedCode
+	PaddedSigned
+)
 
 // Buffer returns an empty buffer inside the value for its text in another
 // form. It is valid until the next Scan.
@@ -141,7 +153,7 @@ func scanByFirst(cell []byte, v *Value) (s Shape, ok bool) {
 
 // clear sets the fields that Scan promises; the buffer may keep what it has.
 func (v *Value) clear(cell []byte) {
-	v.Int, v.Scale, v.Whole, v.Wide, v.Negative, v.Float, v.Text = 0, 0, 0, false, false, 0, cell
+	v.Int, v.Scale, v.Whole, v.Wide, v.Negative, v.Padding, v.Float, v.Text = 0, 0, 0, false, false, Unpadded, 0, cell
 }
 
 // class says which scanners a first byte is worth.
