@@ -149,7 +149,7 @@ func (h *Head) wordsHeader() (header, record int) {
 	}
 	for r := first - 1; r >= h.top; r-- {
 		if h.namesUsed(r, r+1) {
-			return r, r + 1
+			return r, h.below(r)
 		}
 	}
 	if h.lacksFirst(first-1) || first > 0 && h.loneHeading(first-1, first) && !h.numbersOn(first-1) {
