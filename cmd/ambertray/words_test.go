@@ -133,6 +133,17 @@ func TestDecided(t *testing.T) {
 	out, _ = d.run(0, "draft", "rooms.csv", "--delimiter", ";")
 	require.Contains(t, out, "source delimiter: , → ;")
 
+	d.write("halls.csv", "id,n,fee\n1,a,4\n2,b,5\n")
+	d.run(0, "draft", "halls.csv", "--change", "fee.name=cost")
+	d.write("halls.csv", "id,n\n1,a\n2,b\n")
+	out, _ = d.run(0, "draft", "halls.csv")
+	require.Contains(t, out, `no longer has column "fee"; remove it from the tray, or write --change fee.nullable=true --change fee.optional=true`)
+	out, _ = d.run(0, "draft", "halls.csv", "--change", "fee.from=[price, fee]")
+	require.Contains(t, out, `no longer has column "fee"`)
+	require.NotContains(t, out, "fee.optional")
+	out, _ = d.run(0, "draft", "halls.csv", "--change", "price.nullable=true", "--change", "price.optional=true")
+	require.NotContains(t, out, "remove it from the tray")
+
 	d.write("due.csv", "Due Back,Our Number\n31/01/2026,7\n28/02/2026,8\n")
 	d.write("loan.sql", "CREATE TABLE loan (number integer NOT NULL, due date);")
 	d.script("loan.sql")

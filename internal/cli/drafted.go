@@ -106,7 +106,12 @@ func (a *app) drawAgain(d *drafted, t *tray.Tray) {
 		p.Fact("removed", "%s", p.Red(fmt.Sprintf("column %q, which the source no longer has", heading)))
 	}
 	for _, heading := range d.Again.Gone {
-		p.Fact("gone", "%s", p.Red(fmt.Sprintf("the source no longer has column %q; remove it from the tray, or write %s", heading, strings.Join(optionalText(&t.Table, heading), " "))))
+		text := fmt.Sprintf("the source no longer has column %q", heading)
+		options := optionalText(&t.Table, heading) // none if a change of this command has dealt with it
+		if options != nil {
+			text += "; remove it from the tray, or write " + strings.Join(options, " ")
+		}
+		p.Fact("gone", "%s", p.Red(text))
 	}
 }
 

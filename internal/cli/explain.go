@@ -437,9 +437,13 @@ func changeText(format string, args ...any) string {
 	return "--change " + shellWord(fmt.Sprintf(format, args...))
 }
 
-// optionalText writes the options that make the column from a heading optional.
+// optionalText writes the options that make the column from a heading optional. It returns nil if the
+// column is optional, or if the plan has no such column.
 func optionalText(plan *table.Table, heading string) (options []string) {
 	i := slices.IndexFunc(plan.Columns, func(c table.Column) bool { return c.From == heading })
+	if i < 0 || plan.Columns[i].Optional {
+		return nil
+	}
 	if !plan.Columns[i].Nullable && plan.Columns[i].Default == nil {
 		options = append(options, changeText("%s.nullable=true", heading))
 	}
