@@ -320,8 +320,8 @@ func TestTighten(t *testing.T) {
 	}
 }
 
-// TestTightenLoses leaves columns whose defaults or words for NULL would not stay what they are, and
-// counts rows that have no value.
+// TestTightenLoses leaves columns unchanged that would lose their default or a null word, and counts
+// rows without any value.
 func TestTightenLoses(t *testing.T) {
 	onEach(t, func(t *testing.T, d *desk, name, to string) {
 		table := uniqueTable(t)
@@ -332,7 +332,7 @@ func TestTightenLoses(t *testing.T) {
 		}
 		out, _ := d.run(0, "tighten", table, "--to", to, "--apply")
 		require.Regexp(t, `unchanged +due: has a default`, out)
-		require.Regexp(t, `unchanged +fee: "n/a" would become NULL, which only a type that you set does`, out)
+		require.Regexp(t, `unchanged +fee: "n/a" would become NULL; set the type to accept that`, out)
 		require.Regexp(t, `"n/a" in fee, row 3: not a number`, out)
 		if name != "sqlite" {
 			require.Regexp(t, `unchanged +rate: has a default`, out)

@@ -28,10 +28,10 @@ type exporting struct {
 // exportSettings are the settings of a layout that what is written has.
 var exportSettings = []string{"delimiter", "quote", "escape", "encoding", "line_end"}
 
-// textOptions are the options that say nothing of a workbook.
+// textOptions are the options that have no effect on a workbook.
 var textOptions = []string{"delimiter", "quote", "quote-all", "escape", "encoding", "line-end"}
 
-// idleOptions are the options that say nothing of files with an ending.
+// idleOptions are the options that have no effect on files with an ending.
 var idleOptions = map[string][]string{".xlsx": textOptions, ".parquet": append(slices.Clip(textOptions), "null", "no-header")}
 
 func (a *app) newExport() *cobra.Command {

@@ -3,7 +3,6 @@ package cli
 import (
 	"errors"
 	"fmt"
-	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -104,7 +103,7 @@ func (a *app) drawTighten(t *tighten.Proposal, to string, apply bool) {
 	p.Fact("table", "%s in %s, %s", p.Bold(t.Table), t.Target, term.Amount(t.Rows, "row"))
 	p.Line("")
 	var rows [][]string
-	var unchanged []string
+	var unchanged, lost []string
 	for _, c := range t.Columns {
 		next := p.Faint("stays")
 		if c.Changes {
@@ -114,9 +113,12 @@ func (a *app) drawTighten(t *tighten.Proposal, to string, apply bool) {
 		if c.Unchanged != nil {
 			unchanged = append(unchanged, c.Name+": "+*c.Unchanged)
 		}
+		for _, word := range c.NullWords {
+			lost = append(lost, fmt.Sprintf("%s: %q becomes NULL", c.Name, word))
+		}
 	}
 	p.Table([]term.Column{{Title: "column"}, {Title: "is", Max: 34}, {Title: "tighter", Max: 34}, {Title: "because", Max: 70}}, rows)
-	if len(t.Key)+len(unchanged)+len(t.Obstacles) > 0 || apply || slices.ContainsFunc(t.Columns, func(c tighten.Column) bool { return len(c.NullWords) > 0 }) {
+	if len(t.Key)+len(unchanged)+len(lost)+len(t.Obstacles) > 0 || apply {
 		p.Line("")
 	}
 	if len(t.Key) > 0 {
@@ -125,10 +127,8 @@ func (a *app) drawTighten(t *tighten.Proposal, to string, apply bool) {
 	for _, l := range unchanged {
 		p.Fact("unchanged", "%s", l)
 	}
-	for _, c := range t.Columns {
-		for _, word := range c.NullWords {
-			p.Fact("note", "%s: %q becomes NULL", c.Name, word)
-		}
+	for _, l := range lost {
+		p.Fact("note", "%s", l)
 	}
 	for _, r := range t.Obstacles {
 		where := term.Printable(r.Key)

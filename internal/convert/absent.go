@@ -5,9 +5,9 @@ import (
 	"ambertray/internal/value"
 )
 
-// Absent counts the cells that have more than is loaded: those that are NULL because of a null word,
-// or a default, and numbers with leading zeros. For each column it has one count per null word, then
-// one for blank cells, and one for each padding but the first.
+// Absent counts the cells that are not loaded as they are written: null words, blank cells that
+// become a default, and numbers with leading zeros. Each column has one count for each null word, one
+// for blank cells, and one for each kind of padding.
 type Absent [][]int64
 
 // Absent returns counts for the columns, all 0.

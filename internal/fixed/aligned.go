@@ -15,8 +15,8 @@ const (
 	blankShare = 0.9
 	// manyAligned lines make a single blank place the end of a column.
 	manyAligned = 20
-	// manyWide lines are columns of text, and no text, if more blanks are between them, and there are
-	// more than two of them or most lines have both.
+	// manyWide is the same for columns with several blanks between them, if there are more than two
+	// columns or most lines have both.
 	manyWide = 6
 )
 
@@ -56,7 +56,7 @@ func alignedColumns(head []byte) (a aligned) {
 	}
 	if !a.ruled && !a.headed {
 		a.columns = blankColumns(a.lines)
-		a.skip(a.titlesAbove(a.gap))
+		a.skip(a.titlesAbove())
 	}
 	if len(a.columns) < 2 {
 		return aligned{}
@@ -96,17 +96,18 @@ const maxTitles = 8
 // single blanks that fill places between columns: two and most of them, or any with few values or
 // above a line with more blanks. Few values are in fewer than two thirds of the columns. n also
 // counts other lines of few values, which do not show the columns either.
-func (a *aligned) titlesAbove(gap int) (titles, n int) {
+func (a *aligned) titlesAbove() (titles, n int) {
+	enough := a.gap > 0 && a.gap <= len(a.lines)-minAligned // lines below the gap
 	for n < min(maxTitles, len(a.lines)-minAligned) {
 		places, filled, cells := a.crossings(a.lines[n])
 		few := 3*cells < 2*len(a.columns)
 		switch {
-		case n == 0 && gap > 0 && gap <= len(a.lines)-minAligned && a.isAboveDigits(gap):
-			return gap, gap
+		case n == 0 && enough && a.isHeaderAboveDigits(a.gap):
+			return a.gap, a.gap
 		case len(strings.Fields(string(a.lines[n]))) == len(a.columns) && (hasDigit(a.lines[n+1]) || !hasDigit(a.lines[n+2])):
 			return titles, n // headings with single blanks between them, and no title above the header
-		case n == 0 && gap > 0 && gap <= len(a.lines)-minAligned && (filled > 0 || few):
-			n = gap
+		case n == 0 && enough && (filled > 0 || few):
+			n = a.gap
 			titles = n
 		case isApart(a.lines[n]):
 			return titles, n
@@ -122,8 +123,8 @@ func (a *aligned) titlesAbove(gap int) (titles, n int) {
 	return titles, n
 }
 
-// isAboveDigits reports whether a line may be a header, and digits are in every line below.
-func (a *aligned) isAboveDigits(line int) bool {
+// isHeaderAboveDigits reports whether a line may be a header because the lines below it have digits.
+func (a *aligned) isHeaderAboveDigits(line int) bool {
 	below := a.lines[line+1:]
 	return isWords(a.lines[line]) && !slices.ContainsFunc(below[:min(maxTitles, len(below))], func(l []rune) bool { return !hasDigit(l) })
 }

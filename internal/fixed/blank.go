@@ -25,7 +25,7 @@ func blankColumns(lines [][]rune) (list []Place) {
 		}
 		if len(list) == 0 {
 			list = append(list, Place{0, -1})
-		} else if gap > 1 || gap == 1 && (len(lines) >= manyAligned || mostlyWider(lines, i-1) || startsHeading(lines, i)) {
+		} else if gap > 1 || gap == 1 && (len(lines) >= manyAligned || mostlyWider(lines, i-1) || isColumnStart(lines, i)) {
 			for _, place := range startsIn(lines[0], filled, i-gap, i) {
 				list[len(list)-1].End = place
 				list = append(list, Place{place, -1})
@@ -36,8 +36,9 @@ func blankColumns(lines [][]rune) (list []Place) {
 	return joinWords(list, lines)
 }
 
-// joinWords joins each column that only the first line fills to the one that its heading is a single
-// blank away from, the one before or else the one after: these are words of a heading.
+// joinWords joins columns that only have a value in the first line to a neighbour: these values are
+// words of a heading. The neighbour is the column before if a single blank separates them, or else the
+// column after.
 func joinWords(list []Place, lines [][]rune) []Place {
 	for i := 0; i < len(list) && len(list) > 1; {
 		at := i // the second of the columns to join
@@ -45,10 +46,10 @@ func joinWords(list []Place, lines [][]rune) []Place {
 		case !list[i].isBlank(lines[1:]) || list[i].isBlank(lines[:1]):
 			i++
 			continue
-		case i == 0 || !isSingle(lines[0], list[i].First):
+		case i == 0 || !followsSingleBlank(lines[0], list[i].First):
 			at++
 		}
-		if at == len(list) || !isSingle(lines[0], list[at].First) {
+		if at == len(list) || !followsSingleBlank(lines[0], list[at].First) {
 			i++
 			continue
 		}
@@ -59,9 +60,9 @@ func joinWords(list []Place, lines [][]rune) []Place {
 	return list
 }
 
-// isSingle reports whether a single blank stands between a word that begins at a place of a line and
-// the word before it.
-func isSingle(line []rune, at int) bool {
+// followsSingleBlank reports whether a word begins at a place of a line, after a single blank and
+// another word.
+func followsSingleBlank(line []rune, at int) bool {
 	return at > 1 && at < len(line) && line[at] != ' ' && line[at-1] == ' ' && line[at-2] != ' '
 }
 
@@ -108,9 +109,9 @@ func mostlyWider(lines [][]rune, at int) bool {
 	return 2*wider > len(lines)
 }
 
-// startsHeading reports whether a heading begins at a place, and so do all values: after several
-// blanks in the header, or beside values that end there although they begin at different places.
-func startsHeading(lines [][]rune, at int) bool {
+// isColumnStart reports whether a heading and all values begin at a place, and either several blanks
+// precede the heading, or the values before that place are aligned at their ends only.
+func isColumnStart(lines [][]rune, at int) bool {
 	header, lengths := lines[0], map[int]bool{}
 	if at < 2 || at >= len(header) || header[at] == ' ' || header[at-1] != ' ' || len(lines) <= minHeaded {
 		return false

@@ -5,12 +5,12 @@ import (
 	"strings"
 )
 
-// headsAll reports whether the first line is a header that no spaces cut as its columns are cut: it has
-// words above every column, which begin where all its values begin or end where they end, and no
-// blank line below.
+// headsAll reports whether the first line is a header. Its heading of each column begins where all
+// values of the column begin, or ends where they end. There is no blank line below it, and spaces do
+// not cut the lines evenly.
 func (a *aligned) headsAll() bool {
 	header, below := a.lines[0], a.lines[1:]
-	if a.cutsAsWell(strings.Fields) || a.cutsAsWell(wideFields) || a.gap > a.titles || !isWords(header) || (len(a.columns)-1)*len(below) < minHeaded {
+	if a.cutsEvenly(strings.Fields) || a.cutsEvenly(wideFields) || a.gap > a.titles || !isWords(header) || (len(a.columns)-1)*len(below) < minHeaded {
 		return false
 	}
 	for _, place := range a.columns {
@@ -32,8 +32,9 @@ func (a *aligned) headsAll() bool {
 	return true
 }
 
-// cutsAsWell reports whether a cut gives all lines as many cells, and no fewer than there are columns.
-func (a *aligned) cutsAsWell(cut func(string) []string) bool {
+// cutsEvenly reports whether a cut gives all lines the same number of cells, at least one for each
+// column.
+func (a *aligned) cutsEvenly(cut func(string) []string) bool {
 	cells := len(cut(string(a.lines[0])))
 	return cells >= len(a.columns) && cutInto(cells, a.lines, cut)
 }

@@ -59,8 +59,9 @@ func (h *Head) fitOf(r int, kinds []value.Kind) (f fit) {
 	return f
 }
 
-// caseHeading reports whether a cell, which is a truth value, is written in another letter case than
-// those below it of the same length, one letter or more: n above Y and N, No above yes and no.
+// caseHeading reports whether no value below a boolean word has its letter case, so that the word may
+// be a heading: n above Y and N, No above yes and no. Single letters are compared with single letters
+// only, and longer words with longer ones.
 func (h *Head) caseHeading(r, c int) bool {
 	heading := h.Cell(r, c)
 	for below := r + 1; below < min(h.Rows.Len(), r+KindRows); below++ {
@@ -72,7 +73,7 @@ func (h *Head) caseHeading(r, c int) bool {
 	return true
 }
 
-// caseOf tells words in small letters, in capitals, and with a capital in front from each other.
+// caseOf distinguishes lower case, upper case and capitalized words.
 func caseOf(word []byte) [2]bool { return [2]bool{isLower(word[0]), isLower(word[len(word)-1])} }
 
 func isLower(c byte) bool { return c >= 'a' && c <= 'z' }
@@ -149,7 +150,7 @@ func (h *Head) headerAbove(first int, kinds []value.Kind) int {
 			return r
 		}
 		filled := min(h.Filled(r), h.Width)
-		wide := h.Rows.Width(r) >= h.Width || h.namesUsed(r, first) || h.Rows.Width(r) == h.Width-1 && h.below(r) == first || r == first-1 && f.wrong > 1 && h.namesSome(r)
+		wide := h.Rows.Width(r) >= h.Width || h.namesUsedColumns(r, first) || h.Rows.Width(r) == h.Width-1 && h.below(r) == first || r == first-1 && f.wrong > 1 && h.namesSome(r)
 		if filled < min(2, h.Width) || !wide || 2*h.names(r) <= min(h.Rows.Width(r), usual) {
 			continue
 		}
@@ -160,20 +161,23 @@ func (h *Head) headerAbove(first int, kinds []value.Kind) int {
 	return best
 }
 
-// hasCode reports whether a cell of a row of the usual width is written as the codes from another
-// row on are.
+// hasCode reports whether a row has the usual number of cells, and one of them has the pattern of the
+// codes in its column from row below on.
 func (h *Head) hasCode(r, below int) bool {
+	if h.Rows.Width(r) != h.Width {
+		return false
+	}
 	for c := range h.Width {
-		if h.Rows.Width(r) == h.Width && h.patterned(r, below, c) && h.KindBelow(c, below, noHeader) == value.Text {
+		if h.patterned(r, below, c) && h.KindBelow(c, below, noHeader) == value.Text {
 			return true
 		}
 	}
 	return false
 }
 
-// namesUsed reports whether a row names the columns that have values from another row on, all of
-// them, and lacks those behind them, which are blank: records may end with delimiters.
-func (h *Head) namesUsed(r, from int) bool {
+// namesUsedColumns reports whether a row has a heading for every column up to the last one with a
+// value from row `from` on, and no more cells. Records may end with extra delimiters.
+func (h *Head) namesUsedColumns(r, from int) bool {
 	width := h.Rows.Width(r)
 	if width < 2 || width >= h.Width || h.Filled(r) < width || !h.DistinctTexts(r) || h.isBlankColumn(width-1, from) {
 		return false

@@ -69,8 +69,8 @@ func TestHeader(t *testing.T) {
 		{"letters of types below", "no,name,paid\nN,C,L\n1,ant,T\n2,bee,F\n", 1, 1, 0, 1},
 		{"words only", "name,colour\nant,red\nbee,blue\n", 1, 1, 0, 0},
 		{"words that recur", "ant,red\nbee,red\nant,blue\n", 0, 1, 1, 0},
-		{"delimiters behind records of words", "name,donor,place\nant,Reed,,,\nbee,Bell,hall,,\nmoss,Hart,west,,\nfern,Reed,hall,,\n", 1, 1, 0, 0},
-		{"delimiters behind records", "no,name\n1,ant,,\n2,bee,,\n3,cat,,\n", 1, 1, 0, 0},
+		{"delimiters after records of words", "name,donor,place\nant,Reed,,,\nbee,Bell,hall,,\nmoss,Hart,west,,\nfern,Reed,hall,,\n", 1, 1, 0, 0},
+		{"delimiters after records", "no,name\n1,ant,,\n2,bee,,\n3,cat,,\n", 1, 1, 0, 0},
 		{"a single letter", "n,y\n1,Y\n2,N\n", 1, 1, 0, 0},
 	} {
 		t.Run(c.name, func(t *testing.T) {

@@ -148,7 +148,7 @@ func (h *Head) wordsHeader() (header, record int) {
 		first++
 	}
 	for r := first - 1; r >= h.top; r-- {
-		if h.namesUsed(r, r+1) {
+		if h.namesUsedColumns(r, r+1) {
 			return r, h.below(r)
 		}
 	}

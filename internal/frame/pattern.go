@@ -30,8 +30,8 @@ func (h *Head) patterned(at, below, c int) bool {
 	return alike >= minAlike && 2*alike >= values
 }
 
-// allCodes reports whether all cells of a row have digits and signs that are unusual in headings, and
-// all values below them have the same.
+// allCodes reports whether every cell of a row is written like a code: it has digits and signs that are
+// unusual in headings, and all values below it have the same.
 func (h *Head) allCodes(at, below int) bool {
 	for c := range h.Width {
 		cell := h.Cell(at, c)

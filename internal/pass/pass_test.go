@@ -142,7 +142,7 @@ func TestNotes(t *testing.T) {
 		fmt.Sprintf(`blank cells are read as the default "ox": %s values`, humanize.Comma(int64(blank)))), read())
 }
 
-// TestLeadingZeros notes numbers that may be codes, of which zeros are left out.
+// TestLeadingZeros notes numbers that lose leading zeros, unless some have a sign.
 func TestLeadingZeros(t *testing.T) {
 	const note = "leading zeros are left out, because the column is a number: "
 	for _, c := range []struct {

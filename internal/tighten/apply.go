@@ -89,7 +89,7 @@ func (r *reader) read(row []value.Value, i int) (reason string) {
 // reread reports whether values are read again. A text that stays one keeps what it is,
 // blanks too: the server refuses those that are too long.
 func (c *Column) reread() bool {
-	return c.tightened.Retyped && !(c.tightened.Type.Textual() && c.tightened.Was.Type != nil && c.tightened.Was.Type.Textual())
+	return c.tightened.Retyped && !(c.tightened.Type.Textual() && c.tightened.Was.Type.Textual())
 }
 
 // findObstacles names the rows that keep columns from the types that most of their values

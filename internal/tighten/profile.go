@@ -29,7 +29,7 @@ func Profile(ctx context.Context, from database.Target, work *export.Work, o sur
 			return nil, err
 		}
 	}
-	options := export.Options{Layout: lay, Header: true, Quoted: true, Null: `""`, Stdout: write} // a line without values is not blank then
+	options := export.Options{Layout: lay, Header: true, Quoted: true, Null: `""`, Stdout: write} // so that a row without values is not a blank line
 	done := make(chan error, 1)
 	go func() {
 		_, err := export.Run(ctx, from, work, export.Standard, options)

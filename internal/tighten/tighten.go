@@ -150,12 +150,11 @@ func (p *Proposal) countNulls(ctx context.Context, to database.Target, s *survey
 func propose(l *database.ColumnInfo, s *survey.Column, nulls int64, to database.Target, types map[string]table.Type) Column {
 	c := Column{Name: l.Name, Was: l.Native, NullWas: l.Nullable, Type: l.Native, Nullable: l.Nullable, Evidence: s.Evidence, NullWords: []string{}}
 	t := &c.tightened
-	t.Column, t.Was = table.Column{From: l.Name, Name: l.Name, Type: table.Type{Kind: table.Text}, Nullable: true}, *l
-	if l.Type != nil {
-		t.Type = *l.Type
-	} else {
-		t.Was.Type = &table.Type{Kind: table.Text} // as which it is read
+	t.Was = *l
+	if l.Type == nil {
+		t.Was.Type = &table.Type{Kind: table.Text} // its values are read as text
 	}
+	t.Column = table.Column{From: l.Name, Name: l.Name, Type: *t.Was.Type, Nullable: true}
 	if l.Generated || !l.Known || l.Type == nil && !strings.EqualFold(l.Native, "text") && l.Native != "" {
 		c.stays("the server computes it, or changing its type is not supported")
 		return c
@@ -202,7 +201,8 @@ func propose(l *database.ColumnInfo, s *survey.Column, nulls int64, to database.
 	return c
 }
 
-// findTighter finds a type that most values of a column have, and from which others keep it.
+// findTighter sets the type that most values of the column have if its other values prevent that type,
+// and the reason why it is not proposed.
 func (c *Column) findTighter(choice *infer.Choice) {
 	switch {
 	case choice.Rejects > 0: // such as days that do not exist
@@ -211,9 +211,9 @@ func (c *Column) findTighter(choice *infer.Choice) {
 		c.tighter = choice.Tighter
 	case choice.NullWords != nil:
 		strict := *choice
-		strict.NullWords = nil // whose rows are named
+		strict.NullWords = nil // so that their rows are obstacles
 		c.tighter = &strict
-		c.stays(fmt.Sprintf("%q would become NULL, which only a type that you set does", choice.NullWords[0]))
+		c.stays(fmt.Sprintf("%q would become NULL; set the type to accept that", choice.NullWords[0]))
 		return
 	default:
 		return
@@ -223,16 +223,13 @@ func (c *Column) findTighter(choice *infer.Choice) {
 
 func (c *Column) stays(why string) { c.Unchanged = &why }
 
-// leave takes the proposal for a column back, and that of a key with it.
+// leave withdraws the proposal for a column, and removes the column from the proposed key.
 func (p *Proposal) leave(c *Column, why string) {
 	p.Key = slices.DeleteFunc(p.Key, func(k string) bool { return k == c.Name })
 	c.stays(why)
 	c.Type, c.Changes, c.Nullable, c.NullWords = c.Was, false, c.NullWas, []string{}
 	c.tightened.Retyped = false
-	c.tightened.Type = (table.Type{Kind: table.Text})
-	if c.tightened.Was.Type != nil {
-		c.tightened.Type = *c.tightened.Was.Type
-	}
+	c.tightened.Type = *c.tightened.Was.Type
 	c.tightened.Nullable = c.NullWas
 }
 

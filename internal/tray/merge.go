@@ -19,8 +19,8 @@ type merger struct {
 	changes []Change // to be made in the merged plan
 	result  *Redrafted
 
-	touched   bool // the plan was changed
-	coincides bool // plain was changed, because something that a person has set was drafted now
+	touched      bool // the plan was changed
+	plainChanged bool // plain has values of earlier drafts
 }
 
 // read reads the merged plan after the changes, and returns its text too.
@@ -32,7 +32,7 @@ func (m *merger) read(dir string) (next *Tray, text []byte, err error) {
 	next = &Tray{}
 	err = next.decode(&yaml.Node{Kind: yaml.DocumentNode, Content: []*yaml.Node{m.mine}})
 	var wrong *Error
-	if errors.As(err, &wrong) { // on a line of a text that is not written
+	if errors.As(err, &wrong) { // its line is in a text that is not written
 		err = &ConflictError{dir, wrong.What}
 	}
 	if m.changes != nil {
@@ -79,19 +79,19 @@ func (m *merger) mapping(path string, mine, base, next, plain *yaml.Node) {
 		case !same(my, value):
 			m.kept(at, my, value)
 		case base != nil && !same(my, old) && my.Kind != yaml.MappingNode:
-			m.coincide(plain, key.Value, old)
+			m.keepEarlierDraft(plain, key.Value, old)
 		}
 	}
 	m.drop(path, mine, base, next)
 }
 
-// coincide keeps in plain what was drafted before a person set what is drafted now, which would be
-// taken for the draft's own next time.
-func (m *merger) coincide(plain *yaml.Node, key string, old *yaml.Node) {
+// keepEarlierDraft replaces a value in plain by the earlier draft's if a person's change equals the new
+// draft. Otherwise the next draft would no longer recognise the change.
+func (m *merger) keepEarlierDraft(plain *yaml.Node, key string, old *yaml.Node) {
 	if plain == nil {
 		return
 	}
-	m.coincides = true
+	m.plainChanged = true
 	_, now := entry(plain, key)
 	switch {
 	case old == nil:
@@ -134,14 +134,14 @@ func (m *merger) columns(mine, base, next, plain *yaml.Node) {
 			continue
 		}
 		if !isTrue(my, "leave_out") {
-			m.mapping("column "+heading, my, bases[heading], fitting(column, my, bases[heading], plains[heading]), plains[heading])
+			m.mapping("column "+heading, my, bases[heading], withoutConflicts(column, my, bases[heading], plains[heading]), plains[heading])
 		}
 	}
 	m.dropColumns(mine, plain, bases, nexts)
 }
 
-// dropColumns removes the columns that the source no longer has, except for those that a person has
-// set, or that what stays needs. What was drafted for these stays known.
+// dropColumns removes the columns that the source no longer has, unless a person has changed them or
+// the rest of the plan needs them. plain keeps the earlier draft of those that stay.
 func (m *merger) dropColumns(mine, plain *yaml.Node, bases, nexts map[string]*yaml.Node) {
 	used := m.used()
 	mine.Content = slices.DeleteFunc(mine.Content, func(my *yaml.Node) bool {
@@ -150,7 +150,7 @@ func (m *merger) dropColumns(mine, plain *yaml.Node, bases, nexts map[string]*ya
 			return false
 		}
 		heading, old := all[0], bases[all[0]]
-		if alike(my, old) && !used[strings.ToLower(named(my))] && !used[strings.ToLower(heading)] {
+		if sameWithComments(my, old) && !used[strings.ToLower(named(my))] && !used[strings.ToLower(heading)] {
 			m.result.Removed, m.touched = append(m.result.Removed, heading), true
 			return true
 		}
@@ -158,14 +158,14 @@ func (m *merger) dropColumns(mine, plain *yaml.Node, bases, nexts map[string]*ya
 			m.result.Gone = append(m.result.Gone, heading)
 		}
 		if old != nil && plain != nil {
-			m.coincides, plain.Content = true, append(plain.Content, old)
+			m.plainChanged, plain.Content = true, append(plain.Content, old)
 		}
 		return false
 	})
 }
 
-// used returns the names and headings, in lower case, of the columns that the key, the indexes,
-// computed columns or the changes name.
+// used returns the names and headings, in lower case, of the columns to which the key, the indexes,
+// computed columns or the changes refer.
 func (m *merger) used() map[string]bool {
 	used := map[string]bool{}
 	add := func(n *yaml.Node) { used[strings.ToLower(n.Value)] = true }
@@ -181,7 +181,7 @@ func (m *merger) used() map[string]bool {
 			continue
 		}
 		value, err := template.Parse(v.Value)
-		if err != nil { // which reading says
+		if err != nil { // reported when the plan is decoded
 			continue
 		}
 		for _, ref := range value.Refs() {
@@ -207,8 +207,8 @@ func scalars(n *yaml.Node, do func(*yaml.Node)) {
 	}
 }
 
-// nameKey writes the key of a draft with the names that a person has given its columns, and takes it
-// out if one of them is left out. What it returns takes that back.
+// nameKey writes the key of a draft with the names that a person has given its columns, and removes it
+// if one of them is left out. The function that it returns restores the key.
 func nameKey(draft, mine *yaml.Node) (restore func()) {
 	_, tab := entry(draft, "table")
 	_, key := entry(tab, "key")
@@ -240,9 +240,9 @@ func nameKey(draft, mine *yaml.Node) (restore func()) {
 	return func() { key.Content = items }
 }
 
-// fitting returns a drafted column without what does not go with what a person has set: the rules that
-// another type does not have, and nullable: false for an optional column.
-func fitting(column, mine, base, plain *yaml.Node) *yaml.Node {
+// withoutConflicts returns a drafted column without the keys that conflict with a person's changes:
+// rules that the person's type does not have, and nullable: false of an optional column.
+func withoutConflicts(column, mine, base, plain *yaml.Node) *yaml.Node {
 	fit := *column
 	fit.Content = slices.Clone(column.Content)
 	_, typ := entry(mine, "type")
@@ -337,10 +337,10 @@ func same(a, b *yaml.Node) bool {
 	return a != nil && b != nil && a.Kind == b.Kind && a.Value == b.Value && slices.EqualFunc(a.Content, b.Content, same)
 }
 
-// alike compares what two nodes mean, and their comments.
-func alike(a, b *yaml.Node) bool {
+// sameWithComments compares what two nodes mean, and their comments.
+func sameWithComments(a, b *yaml.Node) bool {
 	return a != nil && b != nil && a.Kind == b.Kind && a.Value == b.Value && a.HeadComment == b.HeadComment &&
-		a.LineComment == b.LineComment && a.FootComment == b.FootComment && slices.EqualFunc(a.Content, b.Content, alike)
+		a.LineComment == b.LineComment && a.FootComment == b.FootComment && slices.EqualFunc(a.Content, b.Content, sameWithComments)
 }
 
 func head(n *yaml.Node) string {

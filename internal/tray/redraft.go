@@ -15,8 +15,8 @@ import (
 )
 
 // draftedFile holds the plan of the last draft, so that the next draft can
-// see what a person has changed since. Where a person had set what was drafted then, it has what was
-// drafted before.
+// see what a person has changed since. If a change equals that draft, the file has the value of the
+// draft before it.
 const draftedFile = "drafted.yaml"
 
 // Redrafted says what became of a tray that was drafted again.
@@ -85,7 +85,7 @@ func (t *Tray) Redraft(changes []Change) (*Tray, *Redrafted, error) {
 		return nil, nil, err
 	}
 	nameKey(next, mine)
-	own := []func(){nameKey(base, mine), nameKey(plain, mine)}
+	restores := []func(){nameKey(base, mine), nameKey(plain, mine)}
 	m := &merger{mine: mine, changes: changes, result: &Redrafted{Kept: []Kept{}, Changed: []Kept{}, Removed: []string{}, Gone: []string{}}}
 	m.mapping("", mine, base, next, plain)
 	merged, plan, err := m.read(t.Dir)
@@ -98,10 +98,10 @@ func (t *Tray) Redraft(changes []Change) (*Tray, *Redrafted, error) {
 			return nil, nil, err
 		}
 	}
-	for _, restore := range own {
+	for _, restore := range restores {
 		restore()
 	}
-	if m.coincides {
+	if m.plainChanged {
 		drafted, err = encode(plain)
 		if err != nil {
 			return nil, nil, err

@@ -199,8 +199,8 @@ func TestRedraft(t *testing.T) {
 	require.Empty(t, got.Table.Key, "its column is left out")
 }
 
-// TestRedraftNeeds drafts a tray again whose columns have gone but are needed by what a person has
-// set, or cannot be as drafted beside it.
+// TestRedraftNeeds drafts a tray again after a person has changed it and the source has lost a column:
+// the column may still be needed, and the draft may conflict with a change.
 func TestRedraftNeeds(t *testing.T) {
 	column := func(heading string, nullable bool) table.Column {
 		return table.Column{From: heading, Name: strings.ToLower(heading), Type: table.Type{Kind: table.Integer}, Nullable: nullable}
@@ -257,8 +257,8 @@ func TestRedraftNeeds(t *testing.T) {
 	}
 }
 
-// TestRedraftCoincides has a draft choose what a person has set already: it stays when the next one
-// chooses otherwise.
+// TestRedraftCoincides drafts the values that a person has set already, and then others: the person's
+// values stay.
 func TestRedraftCoincides(t *testing.T) {
 	dir := filepath.Join(t.TempDir(), "a.tray")
 	draft := func(typ string, nullable bool, key ...string) *tray.Tray {

@@ -69,8 +69,8 @@ type Value struct {
 	buffer [32]byte
 }
 
-// Padding says whether zeros stand before the digits of a whole number. Who reads a column of numbers
-// sets it.
+// Padding is whether a whole number is written with leading zeros. The parsers of numeric columns set
+// it.
 type Padding uint8
 
 // Without a sign, such a number may be a code.
