@@ -32,18 +32,22 @@ const manyComments = 5
 // CommentSign returns the sign that comments of the text begin with, or "", and whether a
 // comment stands above the first other line. Comments stand at the beginning of the text,
 // or are less than half of the lines after that. Below many with # at the beginning, they may be
-// more. Unless the sign is #, they are several, or have no usual delimiter.
+// more. Unless the sign is #, they are several, or have no usual delimiter. The sign does not begin
+// most other lines, because these would be left out too.
 func CommentSign(head []byte) (sign string, above bool) {
 	for _, c := range commentSigns {
-		top, later, lines, bare := 0, 0, 0, false
+		top, later, lines, signed, bare := 0, 0, 0, 0, false
 		for line := range bytes.Lines(head) {
 			line = bytes.TrimSpace(line)
 			if len(line) == 0 {
 				continue
 			}
 			switch {
-			case line[0] != c.sign[0] || !c.follows.Match(line):
+			case !c.follows.Match(line):
 				lines++
+				if bytes.HasPrefix(line, []byte(c.sign)) {
+					signed++
+				}
 				continue
 			case lines == 0:
 				top++
@@ -57,11 +61,11 @@ func CommentSign(head []byte) (sign string, above bool) {
 		if c.sign == "#" && top >= manyComments {
 			most = 0.8
 		}
-		if top+later == 0 || float64(later) > most*float64(lines) || lines == 0 {
+		if top+later == 0 || float64(later) > most*float64(lines) || 2*signed > lines || lines == 0 {
 			continue
 		}
 		if c.sign == "#" || top+later > 1 || bare {
-			if c.sign != ";" || !mostContain(head, c.sign) {
+			if c.sign != ";" || !isDelimiter(head, c.sign) {
 				return c.sign, top > 0
 			}
 		}
@@ -69,17 +73,20 @@ func CommentSign(head []byte) (sign string, above bool) {
 	return "", false
 }
 
-// mostContain reports whether most lines that do not begin with the sign have it.
-func mostContain(head []byte, sign string) bool {
+// isDelimiter reports whether most lines have a sign after their first character. Comments without
+// another sign do not count.
+func isDelimiter(head []byte, sign string) bool {
 	with, lines := 0, 0
 	for line := range bytes.Lines(head) {
 		line = bytes.TrimSpace(line)
-		if len(line) == 0 || bytes.HasPrefix(line, []byte(sign)) {
-			continue
-		}
-		lines++
-		if bytes.Contains(line, []byte(sign)) {
+		begin, rest, found := bytes.Cut(line, []byte(sign))
+		switch {
+		case len(line) == 0:
+		case len(begin) > 0 && found || bytes.Contains(rest, []byte(sign)):
 			with++
+			lines++
+		case len(begin) > 0:
+			lines++
 		}
 	}
 	return 2*with > lines

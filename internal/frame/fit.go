@@ -103,11 +103,27 @@ func (h *Head) firstRecord() (r int, kinds []value.Kind, found bool) {
 				}
 			}
 		}
-		if h.fitOf(r, kinds).record() && (r+1 == h.Rows.Len() || !h.fitOf(r+1, kinds).none()) {
+		if h.fitOf(r, kinds).record() && (r+1 == h.Rows.Len() || !h.fitOf(r+1, kinds).none()) && !h.isAboveHeader(r) {
 			return h.earlier(r, kinds, fit.mostly), kinds, true
 		}
 	}
 	return 0, nil, false
+}
+
+// isAboveHeader reports whether a row is a title of several cells, such as Printed and 2026: a row
+// of distinct texts stands below it, above other values, and has at least twice as many cells as
+// each row above.
+func (h *Head) isAboveHeader(r int) bool {
+	most := 0
+	for at := h.top; at < min(h.Rows.Len()-1, h.top+maxHead); at++ {
+		filled := h.Filled(at)
+		if at > r && filled >= 2*most && filled >= h.usuallyFilled(at+1) && h.DistinctTexts(at) {
+			f := h.fitOf(at, h.columnKinds(at+1))
+			return f.right == 0 && f.wrong > 1
+		}
+		most = max(most, filled)
+	}
+	return false
 }
 
 // mostlySeveral reports whether most rows above a row, which are more than titles, have several

@@ -71,6 +71,8 @@ func TestHeader(t *testing.T) {
 		{"words that recur", "ant,red\nbee,red\nant,blue\n", 0, 1, 1, 0},
 		{"delimiters after records of words", "name,donor,place\nant,Reed,,,\nbee,Bell,hall,,\nmoss,Hart,west,,\nfern,Reed,hall,,\n", 1, 1, 0, 0},
 		{"delimiters after records", "no,name\n1,ant,,\n2,bee,,\n3,cat,,\n", 1, 1, 0, 0},
+		{"titles with values", "By,Reed,,\nPrinted,2026,,\nLoans,,,\nspecimen,found,mass,fee\nKB-1,1931,2.5,4\nKB-2,1940,3.5,\n", 4, 1, 0, 0},
+		{"records above texts", "KB-1,1931,2.5,4\nKB-2,1940,,\na,b,c,d\nKB-3,1950,4.5,6\nKB-4,1951,4,6\n", 0, 1, 1, 0},
 		{"a single letter", "n,y\n1,Y\n2,N\n", 1, 1, 0, 0},
 	} {
 		t.Run(c.name, func(t *testing.T) {
@@ -129,6 +131,7 @@ func TestCommentHeader(t *testing.T) {
 func TestComment(t *testing.T) {
 	for text, want := range map[string]string{
 		"# a\n1,2\n3,4\n": "#", "// a\n// b\n1,2\n": "//", "% a\n% b\n1,2\n": "%", "; a\n; b\n1,2\n": ";", "#1,2\n#3,4\n5,6\n": "", "#,name\n1,ant\n": "",
+		"#no,name\n#1,ant\n#2,bee\n": "", ";no;name\n;1;ant\n": "", ";no;name\n;ant;East\n1;bee;West\n": "", "# a\n#1 b\n1,2\n3,4\n": "#",
 		"1,2\n3,4\n": "", "a; b\n; c\nd; e\n": "",
 	} {
 		sign, above := CommentSign([]byte(text))

@@ -153,7 +153,7 @@ func (p *Column) readings(o Options) []reading {
 		s := p.tallies[i].shape
 		if s.Kind == value.Boolean {
 			for _, pair := range s.Pairs() {
-				if !slices.Contains(pairs, pair) && p.hasBoth(pair) {
+				if !slices.Contains(pairs, pair) && p.suggests(pair) {
 					pairs = append(pairs, pair)
 					list = append(list, booleans(pair))
 				}
@@ -163,16 +163,16 @@ func (p *Column) readings(o Options) []reading {
 	return list
 }
 
-// hasBoth reports whether both words of a pair occur. One alone is a code or a
-// mark.
-func (p *Column) hasBoth(pair value.Pair) bool {
+// suggests reports whether the column has both words of a pair. One word alone may be
+// a code or a mark, except true and false themselves.
+func (p *Column) suggests(pair value.Pair) bool {
 	is, isNot := false, false
 	for i := range p.tallies {
 		s := p.tallies[i].shape
 		is = is || pair.Takes(s) && s.Word() == pair.True
 		isNot = isNot || pair.Takes(s) && s.Word() == pair.False
 	}
-	return is && isNot
+	return is && isNot || (is || isNot) && pair.True == "true"
 }
 
 // countMisfits counts the values that a reading does not understand: null words,

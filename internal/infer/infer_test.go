@@ -121,6 +121,8 @@ func TestChoose(t *testing.T) {
 		{"codes of many widths", "varchar(10)", "", list("07|123"), "1 value begins with 0"},
 		{"zero and one", "integer", "", list("0|1|1"), "write type: boolean if 1 means true"},
 		{"true words", "boolean", "", list("Yes|no|NO"), `"Yes" or "NO"`},
+		{"true only", "boolean", "", list("TRUE||TRUE"), `every value is "TRUE"`},
+		{"yes only", "varchar(10)", "", list("yes|yes"), ""},
 		{"two pairs of words", "varchar(10)", "", list("yes|true"), ""},
 		{"ISO dates", "date", "yyyy-MM-dd", list("2026-01-31|1999-12-01"), "1999-12-01 to 2026-01-31"},
 		{"day first", "date", "dd/MM/yyyy", list("01/02/2026|13/02/2026"), `day first: "13/02/2026" on line 2`},

@@ -27,7 +27,10 @@ func booleans(pair value.Pair) reading {
 				no = seen
 			}
 		}
-		c.Evidence = fmt.Sprintf("every value is %s or %s", quoted(yes), quoted(no))
+		c.Evidence = "every value is " + quoted(yes) + " or " + quoted(no)
+		if strings.EqualFold(c.Min, c.Max) {
+			c.Evidence = "every value is " + quoted(c.Min)
+		}
 	}
 	return r
 }
