@@ -110,16 +110,16 @@ func (h *Head) firstRecord() (r int, kinds []value.Kind, found bool) {
 	return 0, nil, false
 }
 
-// isAboveHeader reports whether a row is a title of several cells, such as Printed and 2026: a row
-// of distinct texts stands below it, above other values, and has at least twice as many cells as
-// each row above.
+// isAboveHeader reports whether a row is a title of several cells, such as Printed and 2026: a header
+// stands below it, above other values. It has at least twice as many cells as each row above, or
+// more cells and a gap above it.
 func (h *Head) isAboveHeader(r int) bool {
 	most := 0
 	for at := h.top; at < min(h.Rows.Len()-1, h.top+maxHead); at++ {
 		filled := h.Filled(at)
-		if at > r && filled >= 2*most && filled >= h.usuallyFilled(at+1) && h.DistinctTexts(at) {
+		if at > r && filled > most && filled >= h.usuallyFilled(at+1) && filled == h.names(at) && !repeats(JoinHeadings(h.Rows, at, 1)) {
 			f := h.fitOf(at, h.columnKinds(at+1))
-			return f.right == 0 && f.wrong > 1
+			return f.right == 0 && (f.wrong > 1 && filled >= 2*most || f.wrong > 0 && gapAbove(h.Rows, at))
 		}
 		most = max(most, filled)
 	}

@@ -113,6 +113,9 @@ var totalWord = regexp.MustCompile(`(?i)^\W*((grand|sub)[ -]?)?totals?\W*$`)
 // statisticWord matches a cell that only names a statistic of the rows above.
 var statisticWord = regexp.MustCompile(`(?i)^\W*(all|overall|sum|mean|average|avg|median|min(imum)?|max(imum)?|std|sd|st(andar)?d\.? dev(iation)?|count)\W*$`)
 
+// footnote matches the beginning of a note that a sign in the table refers to.
+var footnote = regexp.MustCompile(`^[*†‡]+\s*\pL`)
+
 // totalStart matches the beginning of a total of some records.
 var totalStart = regexp.MustCompile(`(?i)^((grand|sub)[ -]?)?totals?\b`)
 
@@ -169,8 +172,8 @@ func isStatistic(b *record.Batch, r int) bool {
 }
 
 // isFooter reports whether a row is a total or a note: it begins with a word for
-// one and is not filled as a record is or stands apart, it is one sentence where there should be
-// several cells, it counts the records, or its cells are not what the columns
+// one and is not filled as a record is, or stands apart, it is a footnote, or one sentence where
+// there should be several cells, it counts the records, or its cells are not what the columns
 // have. Since rows of a sheet end with their last value, a sentence there also
 // stands apart, or below a total.
 func (f *Footer) isFooter(b *record.Batch, r int) bool {
@@ -181,8 +184,9 @@ func (f *Footer) isFooter(b *record.Batch, r int) bool {
 	case totalWord.MatchString(first), isStatistic(b, r), isStarred(b, r, first):
 		return true
 	case footerWords.Match(b.Text(r)): // whose first cell fixed columns may cut
-		return filled < f.Width || b.Width(r) != f.Width || gapAbove(b, r)
-	case f.isTrailer(b, r, first, filled), f.isNote(b, r, filled):
+		right, wrong, _ := f.fit(b, r)
+		return filled < f.Width || b.Width(r) != f.Width || gapAbove(b, r) || right == 0 && wrong > 0
+	case f.isTrailer(b, r, first, filled), f.isNote(b, r, filled), filled == 1 && footnote.MatchString(first):
 		return true
 	case filled > 1 || f.Width < 3 || !strings.Contains(first, " "):
 		return false
@@ -251,7 +255,7 @@ func wholeAt(b *record.Batch, r, c int) (n int64, ok bool) {
 
 // isNote reports whether the cells of a row are not what their columns have: texts
 // in place of other values, or nothing where records have a value, more than
-// once, or below a gap. A row that only lacks a value is no note if it has most others, and neither
+// once, below a gap, or in a row without other values. A row that only lacks a value is no note if it has most others, and neither
 // is one that has them all.
 func (f *Footer) isNote(b *record.Batch, r, filled int) bool {
 	if filled == f.Width && !f.Prose && !gapAbove(b, r) {
@@ -259,7 +263,8 @@ func (f *Footer) isNote(b *record.Batch, r, filled int) bool {
 	}
 	right, wrong, missing := f.fit(b, r)
 	gap := gapAbove(b, r) && (wrong > 0 || missing > 0 && 2*filled <= f.Width)
-	return right == 0 && (wrong > 1 || wrong > 0 && wrong+missing > 1 || gap)
+	sentence := wrong == filled && f.Width > 2 && strings.Contains(firstText(b, r), " ")
+	return right == 0 && (wrong > 1 || wrong > 0 && wrong+missing > 1 || gap || sentence)
 }
 
 // fit counts the cells of a row that are of the kind of their column, that are
