@@ -41,8 +41,12 @@ func TestChanges(t *testing.T) {
 	require.NotEmpty(t, again["kept"], "what was changed is a person's")
 	_, errOut = d.run(2, "check", "jan.tray", "--change", "dew.type=text")
 	require.Contains(t, errOut, `dew.type=text: no column "dew"; did you mean "due"?`)
-	out, _ = d.run(0, "draft", "jan.csv", "--change", "borrower.type=date")
+	out, _ = d.run(0, "draft", "jan.tray", "--change", "borrower.type=date")
 	require.Contains(t, out, `not a date written yyyy-MM-dd  "ann" on line 2`)
+	out, _ = d.run(0, "survey", "jan.tray")
+	require.Contains(t, out, "source     jan.csv")
+	_, errOut = d.run(2, "draft", "jan.tray", "jan.csv")
+	require.Contains(t, errOut, "draft takes one tray, or files")
 	_, errOut = d.run(3, "load", "jan.csv", "--tray", "other.tray", "--table", "other", "--to", "museum.db", "--change", "borrower.type=date", "--change", "key=")
 	require.Contains(t, errOut, "2 records would be rejected by this plan", "counted before the load")
 

@@ -109,6 +109,23 @@ func (d *drafting) dirFor(names []string) (string, error) {
 	return d.dir, nil
 }
 
+// sources returns the files to draft from: those that are named, or those of a tray, which is then
+// drafted again.
+func (d *drafting) sources(names []string) ([]string, error) {
+	if !tray.Is(names[0]) {
+		return names, nil
+	}
+	if len(names) > 1 || d.dir != "" {
+		return nil, usageError{errors.New("draft takes one tray, or files")}
+	}
+	t, err := tray.Read(names[0])
+	if err != nil {
+		return nil, err
+	}
+	d.dir = t.Dir
+	return t.Paths(), nil
+}
+
 // draft surveys a source and makes a plan of it, which is not written yet.
 func (a *app) draft(c *cobra.Command, d *drafting, names []string) (*survey.Survey, *tray.Tray, error) {
 	dir, err := d.dirFor(names)
@@ -304,10 +321,10 @@ type drafted struct {
 
 func (a *app) newDraft() *cobra.Command {
 	c := &cobra.Command{
-		Use:   "draft SOURCE...",
+		Use:   "draft TRAY|SOURCE...",
 		Short: "Write a tray with the plan of a load and the reason for each choice",
 		Long: `Draft surveys the whole source and writes NAME.tray/tray.yaml, which you can read and
-edit. If these files have a tray, it is drafted again: your changes stay, and those that
+edit. A tray, or files that have one, are drafted again: your changes stay, and those that
 the data contradicts are shown.
 
 With --to and --table the plan is for that table if it exists: headings are matched to its
@@ -320,6 +337,10 @@ order.`,
 	to := toFlag(c)
 	explain := c.Flags().String("explain", "", "explain one `COLUMN` and write nothing")
 	c.RunE = func(c *cobra.Command, args []string) error {
+		args, err := d.sources(args)
+		if err != nil {
+			return err
+		}
 		s, t, err := a.draft(c, d, args)
 		if err != nil {
 			return err

@@ -17,6 +17,7 @@ import (
 	"ambertray/internal/source"
 	"ambertray/internal/survey"
 	"ambertray/internal/term"
+	"ambertray/internal/tray"
 )
 
 // surveyFlags adds the flags of every command that surveys a source.
@@ -62,7 +63,7 @@ const quickRecords = 1000
 
 func (a *app) newSurvey() *cobra.Command {
 	c := &cobra.Command{
-		Use:   "survey SOURCE...",
+		Use:   "survey TRAY|SOURCE...",
 		Short: "Show the layout, the columns and the first rows of a source",
 		Long: `Survey reads the whole source and shows its layout, its first rows and, for each column,
 the type of its values, blanks, distinct values, length and range. Notes report what is
@@ -85,13 +86,17 @@ ambiguous and what keeps a column from a tighter type.`,
 		if w.quick {
 			o.Sample = max(quickRecords, int64(w.rows))
 		}
-		switch {
-		case w.from != "":
+		if w.from != "" {
 			return a.surveyTable(c, w.from, w.query, args, o)
-		case w.each:
-			return a.surveyEach(c, o, args)
 		}
-		return a.surveyFiles(c, o, args)
+		files, err := surveyedFiles(&o, args)
+		if err != nil {
+			return err
+		}
+		if w.each {
+			return a.surveyEach(c, o, files)
+		}
+		return a.surveyFiles(c, o, files, args)
 	}
 	return c
 }
@@ -119,9 +124,9 @@ func (w *surveying) args(c *cobra.Command, args []string) error {
 	return cobra.MinimumNArgs(1)(c, args)
 }
 
-// surveyFiles shows the contents of each source separately.
-func (a *app) surveyFiles(c *cobra.Command, o survey.Options, args []string) error {
-	files, err := intake.Expand(args)
+// surveyFiles shows the contents of each source separately. They are named by args.
+func (a *app) surveyFiles(c *cobra.Command, o survey.Options, files, args []string) error {
+	files, err := intake.Expand(files)
 	if err != nil {
 		return err
 	}
@@ -150,6 +155,22 @@ func (a *app) surveyFiles(c *cobra.Command, o survey.Options, args []string) err
 		}
 		a.print.Next("", next)
 	})
+}
+
+// surveyedFiles returns the files that are named, or those of a tray, with the settings that a
+// person has set in it.
+func surveyedFiles(o *survey.Options, names []string) ([]string, error) {
+	if !tray.Is(names[0]) {
+		return names, nil
+	}
+	if len(names) > 1 {
+		return nil, usageError{errors.New("survey takes one tray, or files")}
+	}
+	t, err := tray.Read(names[0])
+	if err != nil {
+		return nil, err
+	}
+	return t.Paths(), keepSettings(o, t.Dir, t.Paths())
 }
 
 // survey surveys a source with a progress line.
