@@ -324,11 +324,36 @@ func TestUndo(t *testing.T) {
 			_, errOut = d.run(1, "undo", replaced, "--to", to)
 			require.Contains(t, errOut, "the rows replaced others")
 
-			d.write("marked.csv", "name\nant\nant\n")
-			args := []string{"marked.csv", "--table", table + "m"}
-			first := d.json(0, append([]string{"load", "--to", to, "--change", "mark.value={load}"}, args...)...)["id"].(string)
-			d.json(0, "load", "marked.tray", "--to", to, "--table", table+"m", "--again")
-			require.Equal(t, 2.0, d.json(0, "undo", first, "--to", to)["removed"], "by the mark, without a key")
+			correct := func(file any, old, text string) {
+				path, _ := file.(string)
+				d.write(path, strings.Replace(d.read(path), old, text, 1))
+			}
+			d.write("mar.csv", "no,room,name,day\n6,a,eel,2026-03-01\n7,a,fly,2026-02-31\n")
+			mar := d.json(3, "load", "jan.tray", "mar.csv", "--to", to, "--table", table)
+			correct(mar["rejects"].(map[string]any)["file"], "fly,2026-02-31", "fly,2026-02-28")
+			mend := d.json(0, "mend", "jan.tray", "--to", to)["id"].(string)
+			_, errOut = d.run(1, "undo", mend, "--to", to)
+			require.Contains(t, errOut, "undo that load to remove them too")
+			on(t, at, "UPDATE "+table+" SET name = 'owl' WHERE no = 7")
+			d.run(1, "undo", mar["id"].(string), "--to", to)
+			on(t, at, "UPDATE "+table+" SET name = 'fly' WHERE no = 7")
+			res = d.json(0, "undo", mar["id"].(string), "--to", to)
+			require.Equal(t, []any{2.0, 1.0}, []any{res["removed"], res["mended"]})
+			_, errOut = d.run(1, "mend", "jan.tray", "--to", to)
+			require.Contains(t, errOut, "cannot be mended: it was undone")
+			require.Equal(t, "undone", d.json(4, "verify", "jan.tray", "mar.csv", "--to", to)["state"])
+			load(3, "jan.tray", "mar.csv")
+			d.json(0, "load", "jan.csv", "--to", to, "--table", table, "--existing", "rebuild", "--again")
+			_, errOut = d.run(1, "mend", "jan.tray", "--to", to)
+			require.Contains(t, errOut, "its rows were replaced by a later load")
+
+			d.write("marked.csv", "name,day\nant,2026-01-01\nant,2026-01-01\nbee,2026-01-32\n")
+			args := []string{"marked.csv", "--table", table + "m", "--change", "mark.value={load}", "--change", "day.type=date"}
+			first := d.json(3, append([]string{"load", "--to", to}, args...)...)
+			correct(first["rejects"].(map[string]any)["file"], "bee,2026-01-32", "bee,2026-01-31")
+			d.run(0, "mend", "marked.tray", "--to", to)
+			d.run(3, "load", "marked.tray", "--to", to, "--table", table+"m", "--again")
+			require.Equal(t, 3.0, d.json(0, "undo", first["id"].(string), "--to", to)["removed"], "by the mark, without a key")
 		})
 	}
 }

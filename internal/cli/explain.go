@@ -324,6 +324,12 @@ var typedHints = []func(error) string{
 	about(func(*load.UndoError) string {
 		return "nothing was changed; ambertray verify TRAY --to TARGET shows which of its rows the table has"
 	}),
+	about(func(e *load.MendError) string {
+		if e.State == "" {
+			return "name the target of the load with --to; ambertray history --to TARGET shows its loads"
+		}
+		return "nothing was changed; load the source again, and mend the rejects of that load"
+	}),
 	about(func(e *sameNameError) string {
 		return "load those that belong together as one source, or one of them alone with --table and --tray"
 	}),

@@ -17,10 +17,11 @@ func (a *app) newUndo() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "undo LOAD",
 		Short: "Remove exactly the rows of one load from its table",
-		Long: `Undo removes the rows of a load in one transaction. It finds them by the keys of the
-source, or by the load's id if the plan has a column with {load}. Before the commit it
-proves that the table lost exactly the rows that were loaded. Otherwise nothing is changed,
-and the error gives the reason. The ledger keeps the load as undone.`,
+		Long: `Undo removes the rows of a load, and those of its mended records, in one transaction.
+It finds them by the keys of the source, or by the load's id if the plan has a column with
+{load}. Before the commit it proves that the table lost exactly the rows that were loaded.
+Otherwise nothing is changed, and the error gives the reason. The ledger keeps the load as
+undone.`,
 		Example: examples("ambertray history --to museum.db", "ambertray undo 20260131-020000-1a2b3c4d --to museum.db"),
 		Args:    cobra.ExactArgs(1),
 	}
@@ -56,7 +57,11 @@ and the error gives the reason. The ledger keeps the load as undone.`,
 		return a.show(undone, func() {
 			p := a.print
 			p.Fact("load", "%s of %s", p.Bold(undone.Load), undone.Source)
-			p.Fact("removed", "%s of %s in %s", term.Amount(undone.Removed, "row"), p.Bold(undone.Table), undone.Target)
+			removed := term.Amount(undone.Removed, "row")
+			if undone.Mended > 0 {
+				removed += ", " + term.Count(undone.Mended) + " mended,"
+			}
+			p.Fact("removed", "%s of %s in %s", removed, p.Bold(undone.Table), undone.Target)
 			p.Fact("verified", "table %s → %s · the table has lost exactly the rows of the source", term.Count(undone.Before), term.Count(undone.After))
 		})
 	}

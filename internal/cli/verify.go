@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"ambertray/internal/database"
+	"ambertray/internal/ledger"
 	"ambertray/internal/load"
 	"ambertray/internal/note"
 	"ambertray/internal/survey"
@@ -134,6 +135,19 @@ func (a *app) draftToVerify(c *cobra.Command, options func() (survey.Options, er
 	return t, without, nil
 }
 
+// drawVerifiedNotes says what became of the last load, and what was not compared.
+func (a *app) drawVerifiedNotes(v *load.Verification) {
+	switch v.State {
+	case ledger.Undone:
+		a.print.Fact("note", "the last load of this source was undone")
+	case ledger.Replaced:
+		a.print.Fact("note", "the rows of the last load of this source were replaced by a later load")
+	}
+	if len(v.NotCompared) > 0 {
+		a.print.Fact("note", "not compared, as the table has no such columns: %s", strings.Join(v.NotCompared, ", "))
+	}
+}
+
 func (a *app) drawVerification(v *load.Verification) {
 	p := a.print
 	p.Fact("table", "%s in %s", p.Bold(v.Table), v.Target)
@@ -150,9 +164,7 @@ func (a *app) drawVerification(v *load.Verification) {
 	if v.Mended > 0 {
 		p.Fact("mended", "%s", term.Amount(v.Mended, "row"))
 	}
-	if len(v.NotCompared) > 0 {
-		p.Fact("note", "not compared, as the table has no such columns: %s", strings.Join(v.NotCompared, ", "))
-	}
+	a.drawVerifiedNotes(v)
 	a.drawControls(v.Controls, &v.Layout, len(v.Parts) > 1)
 	if len(v.Parts) > 1 {
 		a.drawParts(v)

@@ -7,6 +7,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 
 	"github.com/dustin/go-humanize"
 	"github.com/gofrs/flock"
@@ -30,6 +31,17 @@ var (
 	// and no ledger says whether it was committed.
 	ErrHalfMended = errors.New("a mend was interrupted, and without a ledger it is not known whether its rows are in the table")
 )
+
+// MendError is returned for rejects of a load whose rows the table does not have.
+type MendError struct {
+	Load, Tray string
+	State      ledger.State // "" if the ledger does not have the load
+}
+
+func (e *MendError) Error() string {
+	why := map[ledger.State]string{ledger.Undone: "it was undone", ledger.Replaced: "its rows were replaced by a later load", "": "the ledger of the target does not have it"}
+	return fmt.Sprintf("load %s of %s cannot be mended: %s", e.Load, e.Tray, why[e.State])
+}
 
 // Mend loads the rejects of a load that were corrected since, by the same plan into
 // the same table. What still fails stays in the file. If the table differs from the records
@@ -69,7 +81,7 @@ func Mend(ctx context.Context, t *tray.Tray, id string, from *source.Opener, to 
 		receipt: newReceipt(t, plan, to, first.Headings, o),
 	}
 	j.receipt.Load, j.receipt.Mended, j.loadID = id, true, first.ID
-	m := &mended{job: j, failing: failing}
+	m := &mended{job: j, of: first, failing: failing}
 	kept := first.Counts.Rejected
 	last, err := ReadMend(dir)
 	if err == nil {
@@ -135,6 +147,10 @@ func (m *mended) load(ctx context.Context) error {
 		return err
 	}
 	defer func() { m.pass.Close() }()
+	err = m.checkLoad(ctx)
+	if err != nil {
+		return err
+	}
 	finished, err := m.finishInterrupted(ctx)
 	if err != nil {
 		return err
@@ -159,10 +175,29 @@ func (m *mended) load(ctx context.Context) error {
 	return nil
 }
 
+// checkLoad makes sure that the table has the rows of the load that the rejects are of.
+func (m *mended) checkLoad(ctx context.Context) error {
+	if m.NoLedger || !m.of.InLedger {
+		return nil
+	}
+	entries, err := ledger.Read(ctx, m.to, m.identity)
+	if err != nil {
+		return err
+	}
+	at := slices.IndexFunc(entries, func(e ledger.Entry) bool { return e.ID == m.of.ID })
+	switch {
+	case at < 0:
+		return &MendError{m.of.Load, m.tray.Dir, ""}
+	case entries[at].State == ledger.Undone, entries[at].State == ledger.Replaced:
+		return &MendError{m.of.Load, m.tray.Dir, entries[at].State}
+	}
+	return nil
+}
+
 // finishInterrupted ends a mend that was interrupted. When it was committed, which
 // the ledger knows, its drafts are published, and otherwise they are removed.
 func (m *mended) finishInterrupted(ctx context.Context) (finished bool, err error) {
-	left := m.left()
+	left := draftsLeft(m.dir)
 	if m.NoLedger {
 		if left {
 			return false, fmt.Errorf("%s: %w", m.dir, ErrHalfMended)

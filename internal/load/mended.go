@@ -19,6 +19,7 @@ import (
 type mended struct {
 	way // whole or merged
 	*job
+	of      *Receipt // of the load whose rejects they are
 	failing *mendRejects
 	drafted bool // the drafts are complete, and the commit may have succeeded
 }
@@ -110,9 +111,9 @@ func (m *mended) draft(ctx context.Context) error {
 	return err
 }
 
-// left reports whether there are files of an interrupted mend.
-func (m *mended) left() bool {
-	_, err := os.Stat(filepath.Join(m.dir, reject.FileName+draftSuffix))
+// draftsLeft reports whether the folder of a load has files of an interrupted mend.
+func draftsLeft(dir string) bool {
+	_, err := os.Stat(filepath.Join(dir, reject.FileName+draftSuffix))
 	return err == nil
 }
 

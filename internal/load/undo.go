@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -31,6 +30,7 @@ type Undone struct {
 	Table   string `json:"table"`
 	Source  string `json:"source"`
 	Removed int64  `json:"removed"`
+	Mended  int64  `json:"mended"` // of the removed rows, those of mended records
 	Before  int64  `json:"table_before"`
 	After   int64  `json:"table_after"`
 }
@@ -43,10 +43,10 @@ type UndoError struct {
 
 func (e *UndoError) Error() string { return fmt.Sprintf("load %s cannot be undone: %s", e.Load, e.Why) }
 
-// Undo removes the rows of a load from its table, in one transaction. The rows are found
-// by the key, or by the mark of the load, for each record that the source has now. The
-// table must have lost exactly these rows, unchanged: the sum of its row hashes before,
-// less that after, is the sum of the source's. Otherwise nothing is changed.
+// Undo removes the rows of a load from its table, and those of its mended records, in one
+// transaction. The rows are found by the key, or by the mark of the load, for each record that the
+// source has now. The table must have lost exactly these rows, unchanged: the sum of its row hashes
+// before, less that after, is the sum of the source's. Otherwise nothing is changed.
 func Undo(ctx context.Context, t *tray.Tray, e ledger.Entry, from *source.Opener, to database.Target, progress func(pass.Progress)) (*Undone, error) {
 	u := &undoing{to: to, entry: e, progress: progress}
 	err := u.open(ctx, t)
@@ -67,9 +67,11 @@ func Undo(ctx context.Context, t *tray.Tray, e ledger.Entry, from *source.Opener
 	if err != nil {
 		return nil, err
 	}
-	err = ledger.Undo(ctx, to, e.ID)
-	if err != nil {
-		return nil, err
+	for _, e := range append(u.mends, e) {
+		err = ledger.Undo(ctx, to, e.ID)
+		if err != nil {
+			return nil, err
+		}
 	}
 	return u.result(), tx.Commit(context.WithoutCancel(ctx), nil)
 }
@@ -82,14 +84,16 @@ type undoing struct {
 	tray     *tray.Tray
 	plan     *table.Table
 	last     *lastLoad
-	mark     string // the column of {load}, "" to go by the key
+	mends    []ledger.Entry // what was loaded of its rejects
+	mark     string         // the column of {load}, "" to go by the key
 	before   proof.Sum
 	after    proof.Sum
 	removed  int64
+	mended   int64
 }
 
 func (u *undoing) result() *Undone {
-	return &Undone{u.entry.ID, u.to.Name(), u.plan.Name, u.entry.Source, u.removed, u.before.Rows, u.after.Rows}
+	return &Undone{u.entry.ID, u.to.Name(), u.plan.Name, u.entry.Source, u.removed, u.mended, u.before.Rows, u.after.Rows}
 }
 
 func (u *undoing) cannot(format string, args ...any) error {
@@ -107,21 +111,21 @@ func (u *undoing) open(ctx context.Context, t *tray.Tray) error {
 	}
 	dir := t.LoadDir(u.entry.Load)
 	receipt, err := ReadReceipt(dir)
-	if errors.Is(err, fs.ErrNotExist) || err == nil && receipt.ID != u.entry.ID {
-		return u.cannot("the receipt is not in %s; mended records can only be removed with SQL", t.Dir)
-	}
-	if err != nil {
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return u.cannot("its receipt is not in %s", t.Dir)
+	case err != nil:
 		return err
+	case receipt.ID != u.entry.ID && isMend(u.entry):
+		return u.cannot("it loaded rejects of load %s; undo that load to remove them too", receipt.ID)
+	case receipt.ID != u.entry.ID:
+		return u.cannot("%s has the receipt of another load", dir)
 	}
 	switch receipt.Outcome {
 	case Merged:
 		return u.cannot("the rows were merged with existing ones, which were not kept")
 	case Emptied, Rebuilt:
 		return u.cannot("the rows replaced others, which were not kept")
-	}
-	_, err = os.Stat(filepath.Join(dir, reject.MendedName))
-	if err == nil {
-		return u.cannot("some of its rejects were mended")
 	}
 	u.tray, u.last = receipt.loaded(t), &lastLoad{mark: receipt.ID, dir: dir, receipt: receipt}
 	u.last.refused, err = readRefused(dir)
@@ -203,6 +207,10 @@ func (u *undoing) remove(ctx context.Context, from *source.Opener) (err error) {
 		o.Block = func(k *convert.Block) error { return u.removeKeys(ctx, k) }
 	}
 	out, err := p.Run(ctx, o)
+	if err != nil {
+		return err
+	}
+	mended, err := u.removeMended(ctx, from, o)
 	if err == nil && u.mark != "" {
 		d := u.to.Dialect()
 		u.removed, err = u.to.Exec(ctx, "DELETE FROM "+d.QuoteTable(u.plan.Name)+" WHERE "+d.Quote(u.mark)+" = "+d.Literal(u.entry.ID))
@@ -214,16 +222,54 @@ func (u *undoing) remove(ctx context.Context, from *source.Opener) (err error) {
 	if err != nil {
 		return err
 	}
-	want := expected(out)
+	want := expected(out).Plus(mended)
+	u.mended = mended.Rows
 	switch {
-	case want.Rows != u.entry.Loaded:
-		return u.cannot("the source now has %s to load, but the load added %s", rowsText(want.Rows), rowsText(u.entry.Loaded))
+	case out.Loaded != u.entry.Loaded:
+		return u.cannot("the source now has %s to load, but the load added %s", rowsText(out.Loaded), rowsText(u.entry.Loaded))
 	case u.removed != want.Rows:
 		return u.cannot("%s of %s are in the table by their key or mark; ambertray verify names the others", rowsText(u.removed), rowsText(want.Rows))
 	case u.before.Minus(u.after) != want:
 		return u.cannot("some of its rows were changed; ambertray verify names them")
 	}
 	return nil
+}
+
+// removeMended removes the rows of mended records where they have keys, and returns the sum of all of
+// them. They must be those that the ledger knows of.
+func (u *undoing) removeMended(ctx context.Context, from *source.Opener, o pass.Options) (sum proof.Sum, err error) {
+	if draftsLeft(u.last.dir) {
+		return sum, u.cannot("a mend of its rejects was interrupted; mend again to finish it, then undo the load")
+	}
+	mended, err := u.last.mended(ctx, u.tray, from, o)
+	if err != nil || mended.out == nil {
+		return sum, err
+	}
+	u.mends, err = u.findMends(ctx)
+	if err != nil {
+		return sum, err
+	}
+	known := int64(0)
+	for _, m := range u.mends {
+		known += m.Loaded
+	}
+	if known != mended.out.Loaded {
+		return sum, u.cannot("%s has %s, but the ledger has %s of its mends", reject.MendedName, rowsText(mended.out.Loaded), rowsText(known))
+	}
+	return expected(mended.out), nil
+}
+
+// findMends returns the entries of the mends of the load.
+func (u *undoing) findMends(ctx context.Context) ([]ledger.Entry, error) {
+	entries, err := ledger.Read(ctx, u.to, u.entry.Table)
+	return slices.DeleteFunc(entries, func(e ledger.Entry) bool {
+		return e.Tray != u.entry.Tray || e.Load != u.entry.Load || e.State != ledger.Loaded || !isMend(e) || e.At.Before(u.entry.At)
+	}), err
+}
+
+// isMend reports whether a load was a mend: its source is a file of rejects in the folder of another load.
+func isMend(e ledger.Entry) bool {
+	return strings.HasSuffix(filepath.ToSlash(e.Source), e.Load+"/"+reject.FileName)
 }
 
 // sameContent makes sure that the source is what was loaded.

@@ -31,6 +31,7 @@ type Verification struct {
 	Tray        string         `json:"tray"`
 	Target      string         `json:"target"`
 	Table       string         `json:"table"`
+	State       ledger.State   `json:"state"` // of the last load; "" if the ledger does not have it, or cannot be read
 	Read        int64          `json:"read"`
 	Convertible int64          `json:"would_load"`
 	Rejected    int64          `json:"would_reject"`
@@ -87,12 +88,13 @@ func Verify(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 	if err != nil {
 		return nil, err
 	}
+	entry, _ := ledger.Find(ctx, to, last.mark) // only to explain a result: a login may not read it
 	release, err := database.Snapshot(ctx, to)
 	if err != nil {
 		return nil, err
 	}
 	defer release()
-	v := &Verification{Tray: t.Dir, Layout: t.Layout, Target: to.Name(), Table: plan.Name, Differences: []Difference{}, Controls: []pass.Control{}, NotCompared: []string{}}
+	v := &Verification{Tray: t.Dir, State: entry.State, Layout: t.Layout, Target: to.Name(), Table: plan.Name, Differences: []Difference{}, Controls: []pass.Control{}, NotCompared: []string{}}
 	w := &verifying{Verification: v, to: to, plan: plan, last: last, hash: rowHash(plan, to.Dialect()), options: o}
 	err = w.readTable(ctx)
 	if err != nil {
