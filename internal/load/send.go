@@ -1,8 +1,8 @@
 package load
 
 import (
+	"cmp"
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 
@@ -31,7 +31,7 @@ func (j *job) send(ctx context.Context, w way) (*pass.Outcome, error) {
 			return w.write(ctx, k)
 		},
 	})
-	err = errors.Join(err, j.rejects.Close())
+	err = cmp.Or(err, j.rejects.Close()) // which may repeat it
 	if err == nil {
 		j.enter(PhaseFinish)
 	}
@@ -112,7 +112,7 @@ func (j *job) readAgain(ctx context.Context, first *pass.Outcome, refused *refus
 	defer p.Close()
 	j.rejects.Restart()
 	out, err := p.Run(ctx, o)
-	err = errors.Join(err, j.rejects.Close())
+	err = cmp.Or(err, j.rejects.Close()) // which may repeat it
 	if err != nil {
 		return nil, err
 	}

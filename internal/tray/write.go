@@ -37,6 +37,7 @@ func (t *Tray) Write() error {
 	}
 	err = publish.File(filepath.Join(t.Dir, draftedFile), drafted)
 	if err != nil {
+		os.Remove(t.Dir) // unless it has other files
 		return err
 	}
 	return publish.File(filepath.Join(t.Dir, planFile), text)
