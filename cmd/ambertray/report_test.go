@@ -29,10 +29,20 @@ func TestReport(t *testing.T) {
 	require.Contains(t, errOut, "loans.html already exists; not overwritten: add --replace")
 	d.run(0, "report", "specimens.csv")
 
+	receipt := d.json(3, "load", "loans.csv", "--to", "other.db", "--tray", "other.tray", "--change", "key=loan_no")
+	kept := receipt["rejects"].(map[string]any)["file"].(string)
+	d.write(kept, strings.ReplaceAll(d.read(kept), "31/02/2026", "28/02/2026"))
+	d.run(3, "mend", "other.tray", "--to", "other.db")
+	out, _ = d.run(0, "report", "other.tray", "--to", "other.db")
+	require.Contains(t, out, "175 rows loaded, 4 records rejected, 3 left to mend; every row proved")
+	d.run(0, "undo", receipt["id"].(string), "--to", "other.db")
+	d.run(0, "report", "other.tray", "--replace")
+
 	browser := newBrowser(t)
 	for page, wants := range map[string][]string{
 		"odd.html":       {hostile, "81 read = 81 to load"},
 		"loans.html":     {"180 read = 175 loaded + 4 rejected + 1 skipped", "every row proved", "no such date", "31/02/2026", "The table as it is in museum.db", "The ledger of museum.db", "Müller & Søn, conservators"},
+		"other.html":     {"the last load was undone; the plan takes 175 of 179 records", "undone"},
 		"specimens.html": {"1,204 read", "not loaded yet; the plan takes every record", "a code, not a number"},
 	} {
 		for _, width := range []int64{1280, 800} {

@@ -37,6 +37,7 @@ type Receipt struct {
 	ByPosition  bool             `json:"by_position"` // columns were fitted to the table's by their order
 	Outcome     Outcome          `json:"outcome"`
 	Mended      bool             `json:"mended"` // it is the rejects of the load that were loaded
+	Undone      bool             `json:"undone"` // its rows were removed later
 	Merged      *database.Merged `json:"merge"`  // null unless rows were merged
 	Source      []Part           `json:"source"`
 	LeftOut     []LoadedPart     `json:"left_out"` // files and sheets that the table had before
@@ -172,14 +173,19 @@ func (r *Receipt) marshal() ([]byte, error) {
 
 // write puts the receipt into the folder of its load, which has ended.
 func (r *Receipt) write(dir, name string) error {
-	text, err := r.marshal()
-	if err == nil {
-		err = publish.File(filepath.Join(dir, name), text)
-	}
+	err := r.publish(dir, name)
 	if err != nil {
 		return fmt.Errorf("the load is done, but its receipt could not be written: %w", err)
 	}
 	return nil
+}
+
+func (r *Receipt) publish(dir, name string) error {
+	text, err := r.marshal()
+	if err != nil {
+		return err
+	}
+	return publish.File(filepath.Join(dir, name), text)
 }
 
 // ReadReceipt reads the receipt in the folder of a load.

@@ -73,7 +73,11 @@ func Undo(ctx context.Context, t *tray.Tray, e ledger.Entry, from *source.Opener
 			return nil, err
 		}
 	}
-	return u.result(), tx.Commit(context.WithoutCancel(ctx), nil)
+	err = tx.Commit(context.WithoutCancel(ctx), nil)
+	if err != nil {
+		return nil, err
+	}
+	return u.result(), markUndone(u.last.dir)
 }
 
 // undoing is the state of an undo.
@@ -231,6 +235,24 @@ func (u *undoing) remove(ctx context.Context, from *source.Opener) (err error) {
 		return u.cannot("%s of %s are in the table by their key or mark; ambertray verify names the others", rowsText(u.removed), rowsText(want.Rows))
 	case u.before.Minus(u.after) != want:
 		return u.cannot("some of its rows were changed; ambertray verify names them")
+	}
+	return nil
+}
+
+// markUndone marks the receipt of a load, and that of its last mend, as undone.
+func markUndone(dir string) error {
+	for _, name := range []string{receiptFile, mendReceipt} {
+		r, err := readReceipt(dir, name)
+		if errors.Is(err, fs.ErrNotExist) {
+			continue
+		}
+		if err == nil {
+			r.Undone = true
+			err = r.publish(dir, name)
+		}
+		if err != nil {
+			return fmt.Errorf("the load is undone, but its receipt could not be written: %w", err)
+		}
 	}
 	return nil
 }

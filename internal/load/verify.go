@@ -88,7 +88,7 @@ func Verify(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 	if err != nil {
 		return nil, err
 	}
-	entry, _ := ledger.Find(ctx, to, last.mark) // only to explain a result: a login may not read it
+	entry, _ := ledger.Find(ctx, to, last.mark) // only to explain a result: a login may not be allowed to read it
 	release, err := database.Snapshot(ctx, to)
 	if err != nil {
 		return nil, err
@@ -262,7 +262,7 @@ func readLast(t *tray.Tray) (*lastLoad, error) {
 		if err != nil {
 			return nil, err
 		}
-		ours := receipt.isOf(t, files)
+		ours := receipt.isOf(t, files) && !receipt.Undone
 		if ours || l.receipt == nil {
 			l.receipt, l.dir, l.mark = receipt, t.LoadDir(ids[i]), receipt.ID
 		}

@@ -14,7 +14,6 @@ import (
 	"github.com/dustin/go-humanize"
 
 	"ambertray/internal/load"
-	"ambertray/internal/note"
 )
 
 //go:embed page.html
@@ -111,45 +110,10 @@ func parts(r *load.Receipt) string {
 	return strings.Join(names, ", ")
 }
 
-// Verdict says in a few words what is known of the rows: of the last load, if there is
-// one.
-func (r *Report) Verdict() string {
-	last := r.Last()
-	switch {
-	case last == nil && r.Rejected > 0:
-		return fmt.Sprintf("not loaded yet; the plan takes %s of %s", count(r.Loaded), note.Count(r.Records, "record", "records"))
-	case last == nil:
-		return "not loaded yet; the plan takes every record"
-	case !last.Verified:
-		return "the last load differed from its source, and was rolled back"
-	}
-	what := note.Count(last.Counts.Loaded, "row", "rows") + " loaded"
-	if last.Counts.Rejected > 0 {
-		what += ", " + note.Count(last.Counts.Rejected, "record", "records") + " rejected"
-	}
-	if last.Verify == load.RowsOnly {
-		return what + "; rows counted, not proved"
-	}
-	return what + "; every row proved"
-}
-
 // Word is what became of the rows that are not rejected or skipped, or would.
 func (r *Report) Word() string {
 	if r.IsLoad {
 		return "loaded"
 	}
 	return "to load"
-}
-
-// Good reports whether no load has differed from its source.
-func (r *Report) Good() bool { return r.Last() == nil || r.Last().Verified }
-
-// Changed says how the source differs in its number of rows from what the last load of
-// these parts read, or "".
-func (r *Report) Changed() string {
-	last := r.Last()
-	if last == nil || last.Mended || last.Counts.Read == r.Read || len(last.LeftOut) > 0 || last.ResumedFrom > 0 {
-		return ""
-	}
-	return fmt.Sprintf("the source now has %s; the last load read %s", note.Count(r.Read, "row", "rows"), count(last.Counts.Read))
 }

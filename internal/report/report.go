@@ -4,8 +4,6 @@ package report
 
 import (
 	"context"
-	"errors"
-	"io/fs"
 	"slices"
 	"strings"
 	"time"
@@ -119,8 +117,11 @@ func OfTray(ctx context.Context, t *tray.Tray, from *source.Opener, o Options) (
 	if err != nil {
 		return nil, err
 	}
-	r.countLoad()
-	return r, r.complete(ctx, t, o)
+	err = r.complete(ctx, t, o)
+	if err == nil {
+		r.countLoad()
+	}
+	return r, err
 }
 
 func (o *Options) dialect() *dialect.Dialect {
@@ -140,50 +141,6 @@ func (r *Report) addParts(out *pass.Outcome) {
 		r.Parts = append(r.Parts, Part{p.Title(), p.Read, p.Loaded, p.Rejected, p.Read - p.Loaded - p.Rejected})
 		r.Controls = append(r.Controls, p.Controls...)
 	}
-}
-
-// countLoad takes the counts of the last load, if that read what the source has today.
-func (r *Report) countLoad() {
-	last := r.Last()
-	if last == nil || !last.Verified || last.Mended || r.Changed() != "" || len(last.LeftOut) > 0 {
-		return
-	}
-	c := last.Counts
-	r.IsLoad, r.Read, r.Loaded, r.Rejected, r.Skipped, r.Rejects = true, c.Read, c.Loaded, c.Rejected, c.Skipped, last.Rejects.ByReason
-	r.Parts = nil
-	for i := range last.Source {
-		p := &last.Source[i]
-		r.Parts = append(r.Parts, Part{p.Title(), p.Read, p.Loaded, p.Rejected, p.Read - p.Loaded - p.Rejected})
-	}
-}
-
-// addLoads reads the receipts of a tray. A folder without one is of a load that failed.
-func (r *Report) addLoads(t *tray.Tray) error {
-	ids, err := t.Loads()
-	if err != nil {
-		return err
-	}
-	for _, id := range ids {
-		for _, read := range []func(dir string) (*load.Receipt, error){load.ReadReceipt, load.ReadMend} {
-			receipt, err := read(t.LoadDir(id))
-			if errors.Is(err, fs.ErrNotExist) {
-				continue
-			}
-			if err != nil {
-				return err
-			}
-			r.Loads = append(r.Loads, receipt)
-		}
-	}
-	return nil
-}
-
-// Last returns the last load, nil without any.
-func (r *Report) Last() *load.Receipt {
-	if len(r.Loads) == 0 {
-		return nil
-	}
-	return r.Loads[len(r.Loads)-1]
 }
 
 // complete adds what the plan and the target say.
