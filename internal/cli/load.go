@@ -294,10 +294,7 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all, plan string) {
 	a.drawRemarks(r)
 	a.drawNotes(p, r.Notes, &r.Layout, maxNotes, all)
 	p.Fact("loaded", "%s in %s%s", term.Amount(c.Loaded, "row"), term.Seconds(r.Phases[0].Seconds), howLoaded(r))
-	m := r.Merged
-	if m != nil {
-		p.Fact("merged", "%s inserted, %s updated, %s unchanged", p.Amber(term.Count(m.Inserted)), p.Amber(term.Count(m.Updated)), p.Amber(term.Count(m.Unchanged)))
-	}
+	a.drawMerged(r.Merged)
 	if c.Rejected > 0 {
 		p.Fact("rejected", "%s, kept in %s", p.Red(term.Amount(c.Rejected, "record")), *r.Rejects.File)
 		a.drawGroups(r.Rejects.ByReason, &r.Layout)
@@ -319,6 +316,15 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all, plan string) {
 }
 
 // drawRemarks shows what was out of the ordinary in the load itself.
+// drawMerged says what a merge has changed, if it was one.
+func (a *app) drawMerged(m *database.Merged) {
+	if m == nil {
+		return
+	}
+	p := a.print
+	p.Fact("merged", "%s inserted, %s updated, %s unchanged", p.Amber(term.Count(m.Inserted)), p.Amber(term.Count(m.Updated)), p.Amber(term.Count(m.Unchanged)))
+}
+
 func (a *app) drawRemarks(r *load.Receipt) {
 	for _, remark := range r.Remarks {
 		a.print.Fact("note", "%s", remark)

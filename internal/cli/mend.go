@@ -97,6 +97,7 @@ func (a *app) drawMend(r *load.Receipt, again, verify string) {
 	a.drawMendedFrom(r)
 	a.drawNotes(p, r.Notes, &r.Layout, maxNotes, again)
 	p.Fact("mended", "%s in %s", term.Amount(c.Loaded, "row"), term.Seconds(r.Phases[0].Seconds))
+	a.drawMerged(r.Merged)
 	if c.Rejected > 0 {
 		p.Fact("left", "%s, still in %s", p.Red(term.Amount(c.Rejected, "record")), *r.Rejects.File)
 		a.drawGroups(r.Rejects.ByReason, &r.Layout)

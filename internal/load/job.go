@@ -44,7 +44,8 @@ type job struct {
 	hash     proof.RowHash    // of the rows, nil where they are only counted
 	summer   database.Summer  // sums them on the server by that hash, or nil
 	before   proof.Sum        // of rows that were there and cannot be distinguished
-	refused  *refusal.List    // by the server
+	withheld *refusal.List    // records that are not sent, because they are known to be refused, or nil
+	refused  *refusal.List    // by the server, and those
 	absent   convert.Absent   // values that are loaded as NULL or as a default
 	storage  database.Storage // of an existing table
 	doubt    *doubt           // nil unless the table is on several servers

@@ -166,8 +166,9 @@ func (m *mended) load(ctx context.Context) error {
 		m.way = &whole{m.job}
 		if m.plan.Existing == table.Merge {
 			m.way = &merged{job: m.job}
+			m.withheld, err = m.duplicates(ctx)
 		}
-		return m, nil
+		return m, err
 	})
 	if err != nil {
 		return m.abort(err)

@@ -110,3 +110,27 @@ func TestMended(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, m.Counts, last.Counts)
 }
+
+// TestMendedMerge keeps a duplicate key that was not corrected: the merge of a mend would replace the row
+// that the load has given.
+func TestMendedMerge(t *testing.T) {
+	d := newDesk(t)
+	d.loads(table.Merge, "1,ant 2,bee")
+	tr := d.plan(table.Merge, "1,cat 3,dog 3,eel 4,grasshopper")
+	r, err := d.load(tr, load.Options{})
+	require.NoError(t, err)
+	mend := func(old, text string) *load.Receipt {
+		content, err := os.ReadFile(*r.Rejects.File)
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(*r.Rejects.File, []byte(strings.Replace(string(content), old, text, 1)), 0o600))
+		m, err := load.Mend(context.Background(), tr, "0001", &source.Opener{}, d.db, load.Options{})
+		require.NoError(t, err)
+		return m
+	}
+	m := mend("4,grasshopper", "2,gnat")
+	require.Equal(t, load.Counts{Read: 2, Loaded: 1, Rejected: 1}, counts(m))
+	require.Equal(t, []string{"no", "duplicate key", "3"}, []string{m.Rejects.ByReason[0].Column, m.Rejects.ByReason[0].Reason, m.Rejects.ByReason[0].Example})
+	require.Equal(t, "1 cat, 2 gnat, 3 dog", d.rows())
+	require.Equal(t, load.Counts{Read: 1, Loaded: 1}, counts(mend("3,eel", "5,eel")))
+	require.Equal(t, "1 cat, 2 gnat, 3 dog, 5 eel", d.rows())
+}

@@ -7,7 +7,10 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
+	"strings"
 
+	"ambertray/internal/database"
 	"ambertray/internal/publish"
 	"ambertray/internal/refusal"
 	"ambertray/internal/reject"
@@ -109,6 +112,39 @@ func (m *mended) draft(ctx context.Context) error {
 	err = errors.Join(err, w.Error(), f.Sync())
 	m.drafted = err == nil
 	return err
+}
+
+// duplicates lists the rejects of duplicate keys that were not changed. A merge would replace the rows
+// that have these keys.
+func (m *mended) duplicates(ctx context.Context) (*refusal.List, error) {
+	p, err := m.open(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer p.Close()
+	list := &refusal.List{}
+	return list, p.Cells(ctx, func(number int64, cells []string) error {
+		if len(cells) < reject.FirstCell || !strings.HasPrefix(cells[reject.ReasonCell], database.SameKey) {
+			return nil
+		}
+		names := strings.Split(cells[reject.ColumnCell], ", ")
+		if m.cellsOf(names, cells) == cells[reject.ValueCell] {
+			list.Add(refusal.Refusal{Where: refusal.Where{Record: number}, Columns: names, Reason: database.SameKey})
+		}
+		return nil
+	})
+}
+
+// cellsOf returns the cells of columns in a record of the file of rejects, as its value is written.
+func (m *mended) cellsOf(names, cells []string) string {
+	var of []string
+	for _, c := range m.plan.Columns {
+		at := slices.IndexFunc(m.of.Headings, func(h string) bool { return c.Value == "" && (h == c.From || slices.Contains(c.Also, h)) })
+		if slices.Contains(names, c.Name) && at >= 0 && reject.FirstCell+at < len(cells) {
+			of = append(of, cells[reject.FirstCell+at])
+		}
+	}
+	return strings.Join(of, ", ")
 }
 
 // draftsLeft reports whether the folder of a load has files of an interrupted mend.

@@ -19,6 +19,7 @@ func (j *job) send(ctx context.Context, w way) (*pass.Outcome, error) {
 		Dialect:   j.to.Dialect(),
 		Load:      j.loadID,
 		Table:     j.table,
+		Refused:   j.withheld,
 		Encoder:   encoder,
 		Progress:  j.Progress,
 		NoFigures: j.Verify == RowsOnly,
@@ -41,6 +42,9 @@ func (j *job) send(ctx context.Context, w way) (*pass.Outcome, error) {
 	}
 	if err != nil {
 		return nil, err
+	}
+	if j.withheld != nil {
+		refused.Append(j.withheld)
 	}
 	j.refused = refused
 	if refused.Len() > 0 {
