@@ -214,6 +214,42 @@ func TestFolder(t *testing.T) {
 	require.Contains(t, errOut, "folder empty: no file to load")
 }
 
+// TestFolderLoads verifies and undoes files of one folder that several loads have loaded, each with
+// what that load has refused, mended and marked.
+func TestFolderLoads(t *testing.T) {
+	for name, to := range targets(t) {
+		t.Run(name, func(t *testing.T) {
+			d := newDesk(t)
+			var ids []string
+			load := func(status int, file, records string, args ...string) (kept string) {
+				d.write("inbox/"+file, "no,name,day\n"+records)
+				d.age("inbox/" + file)
+				r := d.json(status, append([]string{"load", "--to", to}, args...)...)
+				ids = append(ids, r["id"].(string))
+				kept, _ = r["rejects"].(map[string]any)["file"].(string)
+				return kept
+			}
+			kept := load(3, "b.csv", "1,ant,2026-01-01\n2,bee,2026-01-02\n2,cat,2026-01-03\n3,dog,x\n",
+				"inbox", "--table", uniqueTable(t), "--change", "key=no", "--change", "day.type=date", "--change", "mark.value={load}", "--change", "file.value={file}")
+			d.write(kept, strings.Replace(d.read(kept), "3,dog,x", "3,dog,2026-01-04", 1))
+			d.run(3, "mend", "inbox.tray", "--to", to)
+			load(3, "a.csv", "5,eel,2026-02-01\n1,fly,2026-02-02\n5,gnat,2026-02-03\n", "inbox.tray")
+			load(0, "c.csv", "6,hen,2026-03-01\n", "inbox.tray")
+			for _, files := range [][]string{nil, {"inbox/b.csv"}, {"inbox/a.csv"}, {"inbox/c.csv", "inbox/a.csv"}} {
+				v := d.json(0, append([]string{"verify", "inbox.tray", "--to", to}, files...)...)
+				require.Equal(t, 5.0, v["table_rows"])
+			}
+			v := d.json(0, "verify", "inbox.tray", "--to", to, "--whole")
+			require.Equal(t, []any{8.0, 5.0, 3.0, 1.0}, []any{v["read"], v["would_load"], v["would_reject"], v["mended"]})
+			require.Equal(t, []any{1.0, 3.0, 1.0}, []any{v["parts"].([]any)[0].(map[string]any)["would_load"], v["parts"].([]any)[1].(map[string]any)["table_rows"], v["parts"].([]any)[2].(map[string]any)["would_load"]})
+			d.run(0, "undo", ids[1], "--to", to)
+			d.run(0, "verify", "inbox.tray", "inbox/b.csv", "inbox/c.csv", "--to", to, "--whole")
+			d.run(0, "undo", ids[0], "--to", to)
+			d.run(0, "verify", "inbox.tray", "inbox/c.csv", "--to", to, "--whole")
+		})
+	}
+}
+
 // TestEach loads many sources into tables of their own, of which one that fails stops no
 // other, and what is left when it is run again.
 func TestEach(t *testing.T) {

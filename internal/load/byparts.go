@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"ambertray/internal/database"
+	"ambertray/internal/intake"
 	"ambertray/internal/pass"
 	"ambertray/internal/record"
 	"ambertray/internal/table"
@@ -31,17 +32,22 @@ func (p *PartRows) Title() string {
 	return p.Source + record.SheetSign + *p.Sheet
 }
 
-// partsOf returns the parts of a pass; mended are records of them that were
-// corrected since, by the names of the parts.
-func partsOf(out *pass.Outcome, mended map[string]int64) (parts []PartRows) {
-	for i := range out.Parts {
-		p := &out.Parts[i]
-		more := mended[p.Title()]
-		parts = append(parts, PartRows{
-			Source: p.Name, Sheet: p.SheetName(), Read: p.Read, Convertible: p.Loaded + more, Rejected: p.Rejected - more,
-		})
+// partsOf returns the parts of a source, of which nothing is counted yet.
+func partsOf(of []intake.Part) (parts []PartRows) {
+	for i := range of {
+		parts = append(parts, PartRows{Source: of[i].Name, Sheet: of[i].SheetName()})
 	}
 	return parts
+}
+
+// add counts what a pass has read of the part.
+func (p *PartRows) add(of *pass.Part) {
+	p.Read, p.Convertible, p.Rejected = p.Read+of.Read, p.Convertible+of.Loaded, p.Rejected+of.Rejected
+}
+
+// mend counts records that were corrected since.
+func (p *PartRows) mend(records int64) {
+	p.Convertible, p.Rejected = p.Convertible+records, p.Rejected-records
 }
 
 // countParts asks the table how many rows it has of each part, where it has the

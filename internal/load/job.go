@@ -156,7 +156,7 @@ func (j *job) count(out *pass.Outcome, rows int64) {
 		}
 		r.Controls = append(r.Controls, p.Controls...)
 		r.Source = append(r.Source, Part{
-			Source: p.Name, Sheet: p.SheetName(), Bytes: p.Bytes, SHA256: p.SHA256, Content: p.Content, textBytes: p.TextBytes,
+			Source: p.Name, Sheet: p.SheetName(), Index: i, Bytes: p.Bytes, SHA256: p.SHA256, Content: p.Content, textBytes: p.TextBytes,
 			Read: p.Read, Loaded: p.Loaded, Rejected: p.Rejected,
 		})
 		lay := &r.Layout

@@ -67,6 +67,7 @@ type Receipt struct {
 type Part struct {
 	Source   string  `json:"source"`
 	Sheet    *string `json:"sheet"`
+	Index    int     `json:"index"` // its number among all files and sheets of the source, from 0
 	Bytes    int64   `json:"bytes"`
 	SHA256   string  `json:"sha256"`  // of the file as it is
 	Content  string  `json:"content"` // the SHA-256 of its text, however it is packed and encoded

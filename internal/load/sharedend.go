@@ -85,8 +85,8 @@ func (s *shared) useFolder(load string) error {
 func (s *shared) count(shares []ledger.Share) error {
 	r := s.receipt
 	r.ID = s.entry.ID
-	for _, p := range s.pass.Parts() {
-		r.Source = append(r.Source, Part{Source: p.Name, Sheet: p.SheetName(), Bytes: p.Bytes, SHA256: p.SHA256, Content: p.Content, textBytes: p.TextBytes})
+	for i, p := range s.pass.Parts() {
+		r.Source = append(r.Source, Part{Source: p.Name, Sheet: p.SheetName(), Index: i, Bytes: p.Bytes, SHA256: p.SHA256, Content: p.Content, textBytes: p.TextBytes})
 	}
 	at := map[string]int{}
 	var absent []convert.Absent

@@ -87,7 +87,7 @@ type undoing struct {
 	progress func(pass.Progress)
 	tray     *tray.Tray
 	plan     *table.Table
-	last     *lastLoad
+	last     *pastLoad
 	mends    []ledger.Entry // what was loaded of its rejects
 	mark     string         // the column of {load}, "" to go by the key
 	before   proof.Sum
@@ -131,11 +131,7 @@ func (u *undoing) open(ctx context.Context, t *tray.Tray) error {
 	case Emptied, Rebuilt:
 		return u.cannot("the rows replaced others, which were not kept")
 	}
-	u.tray, u.last = receipt.loaded(t), &lastLoad{mark: receipt.ID, dir: dir, receipt: receipt}
-	u.last.refused, err = readRefused(dir)
-	if err != nil {
-		return err
-	}
+	u.tray, u.last = receipt.loaded(t), &pastLoad{mark: receipt.ID, dir: dir, receipt: receipt}
 	u.plan, err = u.last.fit(ctx, u.tray, u.to)
 	if err != nil {
 		return err
@@ -201,7 +197,13 @@ func (u *undoing) remove(ctx context.Context, from *source.Opener) (err error) {
 		return err
 	}
 	defer p.Close()
-	err = u.sameContent(ctx, p)
+	err = u.last.take(u.tray, p.Parts(), make([]bool, len(p.Parts())))
+	if err == nil {
+		err = u.last.leaveOthers(p)
+	}
+	if err == nil {
+		err = u.sameContent(ctx, p)
+	}
 	if err != nil {
 		return err
 	}
@@ -226,6 +228,11 @@ func (u *undoing) remove(ctx context.Context, from *source.Opener) (err error) {
 	if err != nil {
 		return err
 	}
+	return u.prove(out, mended)
+}
+
+// prove makes sure that the table has lost exactly the rows of the source and of its mended records.
+func (u *undoing) prove(out *pass.Outcome, mended proof.Sum) error {
 	want := expected(out).Plus(mended)
 	u.mended = mended.Rows
 	switch {
@@ -297,6 +304,9 @@ func isMend(e ledger.Entry) bool {
 // sameContent makes sure that the source is what was loaded.
 func (u *undoing) sameContent(ctx context.Context, p *pass.Pass) error {
 	for i := range p.Parts() {
+		if p.Parts()[i].LeftOut {
+			continue
+		}
 		content, err := p.ContentOf(ctx, i)
 		if err != nil {
 			return err

@@ -3,13 +3,9 @@ package load
 import (
 	"cmp"
 	"context"
-	"errors"
-	"io/fs"
-	"os"
 	"path/filepath"
 	"slices"
 	"strconv"
-	"time"
 
 	"ambertray/internal/database"
 	"ambertray/internal/differ"
@@ -18,8 +14,6 @@ import (
 	"ambertray/internal/ledger"
 	"ambertray/internal/pass"
 	"ambertray/internal/proof"
-	"ambertray/internal/refusal"
-	"ambertray/internal/reject"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
 	"ambertray/internal/tray"
@@ -80,7 +74,12 @@ func Verify(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 	if err != nil {
 		return nil, err
 	}
-	last, err := readLast(t)
+	p, err := pass.Open(ctx, t, from)
+	if err != nil {
+		return nil, err
+	}
+	defer p.Close()
+	last, loads, err := pastLoads(t, p.Parts())
 	if err != nil {
 		return nil, err
 	}
@@ -100,7 +99,8 @@ func Verify(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 	if err != nil {
 		return nil, err
 	}
-	err = w.readSource(ctx, t, from)
+	v.Parts = partsOf(p.Parts())
+	err = w.readSources(ctx, p, t, from, loads)
 	if err != nil {
 		return nil, err
 	}
@@ -130,11 +130,12 @@ type verifying struct {
 	*Verification
 	to            database.Target
 	plan          *table.Table
-	last          *lastLoad
+	last          *pastLoad // by which the table is read
 	hash          proof.RowHash
 	options       VerifyOptions
 	sources       []sourceRows
 	source, table proof.Sum
+	totals        *figures.Totals // of the source
 	figures       []table.Figures // of the table, if they are wanted
 }
 
@@ -158,42 +159,76 @@ func (w *verifying) readTable(ctx context.Context) (err error) {
 	return err
 }
 
-// readSource sums the rows that the source gives, and what was mended of it.
-func (w *verifying) readSource(ctx context.Context, t *tray.Tray, from *source.Opener) error {
-	o := pass.Options{Dialect: w.to.Dialect(), Table: w.plan, Load: w.last.mark, Refused: w.last.refused, Progress: w.options.Progress, Hash: w.hash}
-	open := func(ctx context.Context) (*pass.Pass, error) { return pass.Open(ctx, t, from) }
-	p, err := open(ctx)
-	if err != nil {
-		return err
+// readSources sums the rows of the source, load by load. The first reads p, which is open.
+func (w *verifying) readSources(ctx context.Context, p *pass.Pass, t *tray.Tray, from *source.Opener, loads []*pastLoad) error {
+	for i, l := range loads {
+		if i > 0 {
+			again, err := pass.Open(ctx, t, from)
+			if err != nil {
+				return err
+			}
+			defer again.Close()
+			p = again
+		}
+		err := l.leaveOthers(p)
+		if err == nil {
+			err = w.readSource(ctx, p, t, from, l)
+		}
+		if err != nil {
+			return err
+		}
 	}
-	defer p.Close()
+	w.compareFigures()
+	return nil
+}
+
+// readSource sums the rows that a load has given of its parts of the source, and what was mended of
+// them. The other parts are left out of p.
+func (w *verifying) readSource(ctx context.Context, p *pass.Pass, t *tray.Tray, from *source.Opener, l *pastLoad) error {
+	o := pass.Options{Dialect: w.to.Dialect(), Table: w.plan, Load: l.mark, Refused: l.refused, Progress: w.options.Progress, Hash: w.hash}
+	rows := sourceRows{func(ctx context.Context) (*pass.Pass, error) { return l.open(ctx, t, from) }, o, nil}
 	out, err := p.Run(ctx, o)
 	if err != nil {
 		return err
 	}
-	w.sources = []sourceRows{{open, o, nil}}
-	totals := out.Totals
-	mended, err := w.last.mended(ctx, t, from, o)
-	if err != nil {
-		return err
-	}
-	if mended.out != nil {
-		totals.Add(mended.out.Totals)
-		w.sources = append(w.sources, mended.rows)
-		w.Mended = mended.out.Loaded
-		w.source = expected(mended.out)
-	}
+	w.sources = append(w.sources, rows)
 	w.source = w.source.Plus(expected(out))
-	w.Read, w.Convertible, w.Rejected, w.Skipped = out.Read(), out.Loaded+w.Mended, out.Rejects.Total()-w.Mended, out.Skipped.Total()
-	w.Parts = partsOf(out, mended.parts)
+	w.Read, w.Convertible, w.Rejected, w.Skipped = w.Read+out.Read(), w.Convertible+out.Loaded, w.Rejected+out.Rejects.Total(), w.Skipped+out.Skipped.Total()
+	w.addTotals(out)
 	for i := range out.Parts {
+		w.Parts[i].add(&out.Parts[i])
 		w.Controls = append(w.Controls, out.Parts[i].Controls...)
 	}
-	if mended.out != nil && len(out.Parts) == 1 {
+	mended, err := l.mended(ctx, t, from, o)
+	if err != nil || mended.out == nil {
+		return err
+	}
+	w.sources = append(w.sources, mended.rows)
+	w.source = w.source.Plus(expected(mended.out))
+	n := mended.out.Loaded
+	w.Mended, w.Convertible, w.Rejected = w.Mended+n, w.Convertible+n, w.Rejected-n
+	w.addTotals(mended.out)
+	for i, n := range mended.parts {
+		w.Parts[i].mend(n)
+	}
+	if len(w.Parts) == 1 {
 		w.addMended(mended.out)
 	}
+	return nil
+}
+
+func (w *verifying) addTotals(out *pass.Outcome) {
+	if w.totals == nil {
+		w.totals = out.Totals
+		return
+	}
+	w.totals.Add(out.Totals)
+}
+
+// compareFigures puts the figures of the source next to those of the table.
+func (w *verifying) compareFigures() {
 	loaded := w.plan.Loaded()
-	for i, f := range totals.Figures() {
+	for i, f := range w.totals.Figures() {
 		col := &loaded[i]
 		stored := w.to.Dialect().Stored(col.Type)
 		c := Compared{Name: col.Name, Source: f, Checksum: stored.Kind == table.Double || stored.Kind == table.Date || stored.HasClock()}
@@ -202,7 +237,6 @@ func (w *verifying) readSource(ctx context.Context, t *tray.Tray, from *source.O
 		}
 		w.Columns = append(w.Columns, c)
 	}
-	return nil
 }
 
 // addMended adds what was mended to what is loaded of each total. Of several parts it
@@ -238,42 +272,6 @@ func (w *verifying) findDifferences(ctx context.Context) error {
 	return nil
 }
 
-// lastLoad is what the last load of a tray has left, if there was one.
-type lastLoad struct {
-	mark, dir string
-	receipt   *Receipt // nil without one
-	refused   *refusal.List
-}
-
-// readLast returns what the last load of the tray's files has left, or of any where
-// none is of these.
-func readLast(t *tray.Tray) (*lastLoad, error) {
-	l := &lastLoad{mark: ledger.NewID(time.Now()), dir: t.Dir}
-	ids, err := t.Loads()
-	if err != nil {
-		return nil, err
-	}
-	files := filesOf(t) // a folder may have to be watched for a while
-	for i := len(ids) - 1; i >= 0; i-- {
-		receipt, err := ReadReceipt(t.LoadDir(ids[i]))
-		if errors.Is(err, fs.ErrNotExist) { // it loaded nothing
-			continue
-		}
-		if err != nil {
-			return nil, err
-		}
-		ours := receipt.isOf(t, files) && !receipt.Undone
-		if ours || l.receipt == nil {
-			l.receipt, l.dir, l.mark = receipt, t.LoadDir(ids[i]), receipt.ID
-		}
-		if ours {
-			break
-		}
-	}
-	l.refused, err = readRefused(l.dir)
-	return l, err
-}
-
 // IsOf reports whether a load was of files of the tray.
 func IsOf(r *Receipt, t *tray.Tray) bool { return r.isOf(t, filesOf(t)) }
 
@@ -307,62 +305,4 @@ func (r *Receipt) loaded(t *tray.Tray) *tray.Tray {
 		}
 	}
 	return &of
-}
-
-// fit returns the plan as that load has gone by it and fitted it to its table.
-func (l *lastLoad) fit(ctx context.Context, t *tray.Tray, to database.Target) (*table.Table, error) {
-	if l.receipt == nil {
-		return &t.Table, nil
-	}
-	plan := l.receipt.plan(t)
-	if l.receipt.Outcome.newTable() {
-		return plan, nil
-	}
-	live, err := database.Columns(ctx, to, plan.Name)
-	if err != nil || len(live) == 0 {
-		return plan, err
-	}
-	fitted, bad := fit(plan, live, to.Dialect())
-	if bad != nil {
-		return nil, &MismatchError{plan.Name, bad}
-	}
-	return fitted, nil
-}
-
-// mendedRows is what was corrected and loaded of the rejects of a load.
-type mendedRows struct {
-	rows  sourceRows
-	out   *pass.Outcome    // nil if nothing was mended
-	parts map[string]int64 // by the name of the part
-}
-
-func (l *lastLoad) mended(ctx context.Context, t *tray.Tray, from *source.Opener, o pass.Options) (m mendedRows, err error) {
-	path := filepath.Join(l.dir, reject.MendedName)
-	_, err = os.Stat(path)
-	if l.receipt == nil || errors.Is(err, fs.ErrNotExist) {
-		return m, nil
-	}
-	o.Refused = nil
-	m.rows = sourceRows{func(ctx context.Context) (*pass.Pass, error) {
-		return pass.OpenKept(ctx, t, from, path, l.receipt.Headings)
-	}, o, nil}
-	p, err := m.rows.open(ctx)
-	if err != nil {
-		return m, err
-	}
-	defer p.Close()
-	m.out, err = p.Run(ctx, o)
-	if err != nil {
-		return m, err
-	}
-	m.parts = map[string]int64{}
-	again, err := m.rows.open(ctx)
-	if err != nil {
-		return m, err
-	}
-	defer again.Close()
-	return m, again.Cells(ctx, func(_ int64, cells []string) error {
-		m.parts[cells[0]]++
-		return nil
-	})
 }

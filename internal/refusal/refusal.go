@@ -97,6 +97,20 @@ func (r *List) Append(o *List) {
 	}
 }
 
+// Renumbered returns those of some parts, by the indexes that these have somewhere else.
+func (r *List) Renumbered(parts map[int]int) *List {
+	to := &List{Reasons: r.Reasons}
+	for _, x := range r.list {
+		part, ok := parts[x.Part]
+		if ok {
+			x.Part = part
+			to.list = append(to.list, x)
+		}
+	}
+	to.Sort()
+	return to
+}
+
 // DropAfter removes those of records after one.
 func (r *List) DropAfter(w Where) {
 	var kept []refused

@@ -72,12 +72,17 @@ func Exists(dir string) bool {
 func (t *Tray) Paths() []string {
 	var paths []string
 	for _, f := range t.Files {
-		if source.IsLocal(f) && !filepath.IsAbs(f) {
-			f = filepath.Join(filepath.Dir(t.Dir), f)
-		}
-		paths = append(paths, f)
+		paths = append(paths, t.PathOf(f))
 	}
 	return paths
+}
+
+// PathOf returns the path of a file that the tray names.
+func (t *Tray) PathOf(file string) string {
+	if source.IsLocal(file) && !filepath.IsAbs(file) {
+		return filepath.Join(filepath.Dir(t.Dir), file)
+	}
+	return file
 }
 
 // RelativePath returns how a tray in dir names the file at path: with slashes, so that a
