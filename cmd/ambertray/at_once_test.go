@@ -152,7 +152,7 @@ func TestAtOnce(t *testing.T) {
 				d.run(0, "undo", load, "--to", to)
 			}
 			rows(3000 + 2*programs)
-			d.run(failed, "mend", table+".tray", "--to", to)
+			d.run(failed, "mend", table+".tray", "--load", receipt["load"].(string), "--to", to)
 		})
 	}
 }

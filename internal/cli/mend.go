@@ -50,9 +50,13 @@ still fail stay in the file with their reason. Loaded ones move to mended.csv be
 		if errFirst != nil {
 			return errors.Join(err, errFirst)
 		}
+		others, errOthers := unmended(t)
+		if errOthers != nil {
+			return errors.Join(err, errOthers)
+		}
 		verify := "ambertray verify " + shellWord(t.Dir) + otherFiles(t, first) + toText(*to)
 		a.changed = true
-		return errors.Join(err, a.show(receipt, func() { a.drawMend(receipt, mendText(t, *only, *to), verify) }))
+		return errors.Join(err, a.show(receipt, func() { a.drawMend(receipt, mendText(t, *only, *to), verify, others) }))
 	}
 	return c
 }
@@ -92,7 +96,7 @@ func (a *app) drawMendedFrom(r *load.Receipt) {
 	p.Fact("table", "%s"+outcomeTexts[r.Outcome], p.Bold(r.Table), r.Target)
 }
 
-func (a *app) drawMend(r *load.Receipt, again, verify string) {
+func (a *app) drawMend(r *load.Receipt, again, verify string, left []unmendedLoad) {
 	p, c := a.print, r.Counts
 	a.drawMendedFrom(r)
 	a.drawNotes(p, r.Notes, &r.Layout, maxNotes, again)
@@ -103,9 +107,13 @@ func (a *app) drawMend(r *load.Receipt, again, verify string) {
 		a.drawGroups(r.Rejects.ByReason, &r.Layout)
 	}
 	a.drawSum(r)
-	if c.Rejected > 0 {
+	switch {
+	case c.Rejected > 0:
 		p.Next("To continue with the rest:", again)
-	} else {
+	case len(left) > 0:
+		a.drawUnmendedLoads(left)
+		p.Next("Nothing is left to mend of this load. To verify it:", verify)
+	default:
 		p.Next("Nothing is left to mend. To verify everything:", verify)
 	}
 }

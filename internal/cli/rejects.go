@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io/fs"
 	"slices"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -32,40 +33,91 @@ its line, and names the file that holds the records.`,
 		if err != nil {
 			return err
 		}
-		r, err := load.ReadMend(t.LoadDir(id))
-		if errors.Is(err, fs.ErrNotExist) {
-			r, err = load.ReadReceipt(t.LoadDir(id))
-		}
+		r, err := lastReceipt(t, id)
 		if err != nil {
 			return err
 		}
+		others, err := unmended(t)
+		if err != nil {
+			return err
+		}
+		others = slices.DeleteFunc(others, func(l unmendedLoad) bool { return l.Load == id })
 		result := struct {
 			Load    string         `json:"load"`
 			File    *string        `json:"file"`
 			Count   int64          `json:"count"`
 			Reasons []reject.Group `json:"by_reason"`
-		}{id, r.Rejects.File, r.Counts.Rejected, r.Rejects.ByReason}
-		return a.show(result, func() { a.drawRejects(r, t) })
+			Others  []unmendedLoad `json:"others"`
+		}{id, r.Rejects.File, r.Counts.Rejected, r.Rejects.ByReason, others}
+		return a.show(result, func() { a.drawRejects(r, others, mendText(t, *only, "TARGET")) })
 	}
 	return c
 }
 
+// lastReceipt returns the receipt of the last mend of a load, or else that of the load.
+func lastReceipt(t *tray.Tray, id string) (*load.Receipt, error) {
+	r, err := load.ReadMend(t.LoadDir(id))
+	if errors.Is(err, fs.ErrNotExist) {
+		return load.ReadReceipt(t.LoadDir(id))
+	}
+	return r, err
+}
+
+// unmendedLoad is a load with rejects that are not mended.
+type unmendedLoad struct {
+	Load  string `json:"load"`
+	Count int64  `json:"count"`
+	into  [2]string
+}
+
+// unmended returns the loads with rejects that are not mended, the first first. Those that were undone,
+// or whose rows a later load of the tray has replaced, are left out.
+func unmended(t *tray.Tray) ([]unmendedLoad, error) {
+	ids, err := t.Loads()
+	if err != nil {
+		return nil, err
+	}
+	list := []unmendedLoad{}
+	for _, id := range ids {
+		r, err := load.ReadReceipt(t.LoadDir(id))
+		if errors.Is(err, fs.ErrNotExist) || err == nil && r.Undone { // a load that failed has no receipt
+			continue
+		}
+		if err != nil {
+			return nil, err
+		}
+		into := [2]string{r.Target, r.Table}
+		if r.Outcome == load.Emptied || r.Outcome == load.Rebuilt {
+			list = slices.DeleteFunc(list, func(l unmendedLoad) bool { return l.into == into })
+		}
+		r, err = lastReceipt(t, id)
+		if err != nil {
+			return nil, err
+		}
+		if r.Counts.Rejected > 0 {
+			list = append(list, unmendedLoad{id, r.Counts.Rejected, into})
+		}
+	}
+	return list, nil
+}
+
 // rejectedLoad returns a tray, and of its loads the one that is asked for, or else
-// the last one that has rejects, or else the last one.
+// the last one with rejects that are not mended, or else the last one.
 func rejectedLoad(path, only string) (t *tray.Tray, id string, err error) {
 	t, err = tray.Read(path)
 	if err != nil || only != "" {
 		return t, only, err
 	}
-	ids, err := t.Loads()
+	left, err := unmended(t)
 	if err != nil {
 		return nil, "", err
 	}
-	for _, id := range slices.Backward(ids) {
-		r, err := load.ReadReceipt(t.LoadDir(id))
-		if err == nil && r.Rejects.File != nil {
-			return t, id, nil
-		}
+	if len(left) > 0 {
+		return t, left[len(left)-1].Load, nil
+	}
+	ids, err := t.Loads()
+	if err != nil {
+		return nil, "", err
 	}
 	if len(ids) == 0 {
 		return nil, "", fmt.Errorf("%s: %w", t.Dir, errNoLoad)
@@ -75,14 +127,15 @@ func rejectedLoad(path, only string) (t *tray.Tray, id string, err error) {
 
 // loadFlag adds the flag that names a load of the tray.
 func loadFlag(c *cobra.Command) *string {
-	return c.Flags().String("load", "", "the `ID` of the load, such as 0001 (default: the last load with rejects)")
+	return c.Flags().String("load", "", "the `ID` of the load, such as 0001 (default: the last load with rejects that are not mended)")
 }
 
-func (a *app) drawRejects(r *load.Receipt, t *tray.Tray) {
+func (a *app) drawRejects(r *load.Receipt, others []unmendedLoad, mend string) {
 	p := a.print
 	p.Fact("load", "%s of %s into %s in %s", r.Load, r.Tray, p.Bold(r.Table), r.Target)
 	if r.Counts.Rejected == 0 {
 		p.Fact("rejected", "no record")
+		a.drawUnmendedLoads(others)
 		return
 	}
 	what := "read"
@@ -90,11 +143,23 @@ func (a *app) drawRejects(r *load.Receipt, t *tray.Tray) {
 		what = "tried again"
 	}
 	p.Fact("rejected", "%s of %s "+what, p.Red(term.Amount(r.Counts.Rejected, "record")), term.Count(r.Counts.Read))
+	a.drawUnmendedLoads(others)
 	p.Line("")
 	var rows [][]string
 	for _, g := range r.Rejects.ByReason {
 		rows = append(rows, []string{term.Count(g.Count), term.Count(g.Line), columnOf(g), g.Reason, p.Amber(term.Printable(g.Example))})
 	}
 	p.Table([]term.Column{{Title: "records", Right: true}, {Title: "first on " + r.Layout.LineWord(), Right: true}, {Title: "column"}, {Title: "reason"}, {Title: "example", Max: 48}}, rows)
-	p.Next(fmt.Sprintf("The complete records are in %s. Correct them there, then:", *r.Rejects.File), fmt.Sprintf("ambertray mend %s --to TARGET", r.Tray))
+	p.Next(fmt.Sprintf("The complete records are in %s. Correct them there, then:", *r.Rejects.File), mend)
+}
+
+// drawUnmendedLoads names the other loads with rejects.
+func (a *app) drawUnmendedLoads(others []unmendedLoad) {
+	var names []string
+	for _, l := range others {
+		names = append(names, fmt.Sprintf("%s of load %s", term.Amount(l.Count, "record"), l.Load))
+	}
+	if names != nil {
+		a.print.Fact("note", "also rejected: %s; --load ID shows them", strings.Join(names, ", "))
+	}
 }
