@@ -92,7 +92,7 @@ func pastLoads(t *tray.Tray, parts []intake.Part) (last *pastLoad, loads []*past
 func (l *pastLoad) take(t *tray.Tray, parts []intake.Part, taken []bool) error {
 	indexes := map[int]int{}
 	for i := range parts {
-		was := l.receipt.part(t, &parts[i])
+		was := l.receipt.Part(t, &parts[i])
 		if was != nil && !taken[i] {
 			taken[i] = true
 			l.parts = append(l.parts, partAgain{i, was})
@@ -106,9 +106,9 @@ func (l *pastLoad) take(t *tray.Tray, parts []intake.Part, taken []bool) error {
 	return err
 }
 
-// part returns what a receipt has of a part of the tray's source, or nil. Its file is found with the
+// Part returns what a receipt has of a part of the tray's source, or nil. Its file is found with the
 // path of the load, relative to where the tray is now.
-func (r *Receipt) part(t *tray.Tray, of *intake.Part) *Part {
+func (r *Receipt) Part(t *tray.Tray, of *intake.Part) *Part {
 	for i := range r.Source {
 		p := &r.Source[i]
 		sheet := ""

@@ -6,9 +6,11 @@ import (
 	"io/fs"
 	"slices"
 
+	"ambertray/internal/intake"
 	"ambertray/internal/ledger"
 	"ambertray/internal/load"
 	"ambertray/internal/note"
+	"ambertray/internal/reject"
 	"ambertray/internal/tray"
 )
 
@@ -46,10 +48,32 @@ func (r *Report) State(of *load.Receipt) ledger.State {
 	return r.Ledger[at].State
 }
 
-// Last returns the last load that was not undone, nil without any. Mends do not count.
-func (r *Report) Last() *load.Receipt {
+// findLoads finds the last loads of the parts of the source that were not undone.
+func (r *Report) findLoads(t *tray.Tray) {
+	of := 0 // parts of these loads
+	for i := range r.parts {
+		l := r.lastOf(t, &r.parts[i])
+		if l == nil {
+			continue
+		}
+		r.given++
+		if !slices.Contains(r.of, l) {
+			r.of = append(r.of, l)
+			of += len(l.Source)
+		}
+	}
+	r.whole = r.given == len(r.parts) && of == r.given
+	slices.SortFunc(r.of, func(a, b *load.Receipt) int { return a.Started.Compare(b.Started) })
+}
+
+// lastOf returns the last load of a part that was not undone, or nil. Mends do not count.
+func (r *Report) lastOf(t *tray.Tray, part *intake.Part) *load.Receipt {
 	for _, l := range slices.Backward(r.Loads) {
-		if !l.Mended && r.State(l) != ledger.Undone {
+		switch {
+		case l.Mended || l.Part(t, part) == nil:
+		case r.State(l) == ledger.Undone:
+			r.undone = true
+		default:
 			return l
 		}
 	}
@@ -65,40 +89,48 @@ func (r *Report) mendOf(of *load.Receipt) *load.Receipt {
 	return r.Loads[at]
 }
 
-// countLoad takes the counts of the last load, if that read what the source has today.
-func (r *Report) countLoad() {
-	last := r.Last()
-	if last == nil || !last.Verified || r.Changed() != "" || len(last.LeftOut) > 0 {
+// countLoads takes the counts of the loads, if these read what the source has today.
+func (r *Report) countLoads(t *tray.Tray) {
+	if !r.whole || !r.Good() || r.Changed() != "" {
 		return
 	}
-	c := last.Counts
-	r.IsLoad, r.Read, r.Loaded, r.Rejected, r.Skipped, r.Rejects = true, c.Read, c.Loaded, c.Rejected, c.Skipped, last.Rejects.ByReason
-	r.Parts = nil
-	for i := range last.Source {
-		p := &last.Source[i]
-		r.Parts = append(r.Parts, Part{p.Title(), p.Read, p.Loaded, p.Rejected, p.Read - p.Loaded - p.Rejected})
+	r.IsLoad, r.Read, r.Loaded, r.Rejected, r.Skipped, r.Rejects = true, 0, 0, 0, 0, []reject.Group{}
+	for _, l := range r.of {
+		c := l.Counts
+		r.Read, r.Loaded, r.Rejected, r.Skipped = r.Read+c.Read, r.Loaded+c.Loaded, r.Rejected+c.Rejected, r.Skipped+c.Skipped
+		r.Rejects = append(r.Rejects, l.Rejects.ByReason...)
+	}
+	for i := range r.parts {
+		p := r.lastOf(t, &r.parts[i]).Part(t, &r.parts[i])
+		r.Parts[i] = Part{p.Title(), p.Read, p.Loaded, p.Rejected, p.Read - p.Loaded - p.Rejected}
 	}
 }
 
-// Verdict says in a few words what is known of the rows: of the last load, if there is
-// one.
+// Verdict says in a few words what is known of the rows: of the last loads of the source, if it was
+// loaded.
 func (r *Report) Verdict() string {
-	last := r.Last()
 	switch {
-	case last == nil && len(r.Loads) > 0:
+	case len(r.of) == 0 && r.undone:
 		return "the last load was undone; " + r.wouldLoad()
-	case last == nil:
+	case len(r.of) == 0:
 		return "not loaded yet; " + r.wouldLoad()
 	case !r.Good():
 		return "the last load differed from its source, and was rolled back"
-	case r.State(last) == ledger.Replaced:
+	case slices.ContainsFunc(r.of, func(l *load.Receipt) bool { return r.State(l) == ledger.Replaced }):
 		return "the rows of the last load were replaced by a later load"
 	}
-	what := note.Count(last.Counts.Loaded, "row", "rows") + " loaded" + r.rejected(last)
-	if last.Verify == load.RowsOnly {
-		return what + "; rows counted, not proved"
+	loaded, proof := int64(0), "; every row proved"
+	for _, l := range r.of {
+		loaded += l.Counts.Loaded
+		if l.Verify == load.RowsOnly {
+			proof = "; rows counted, not proved"
+		}
 	}
-	return what + "; every row proved"
+	what := note.Count(loaded, "row", "rows") + " loaded"
+	if r.given < len(r.parts) {
+		what += fmt.Sprintf(" from %d of %d files and sheets", r.given, len(r.parts))
+	}
+	return what + r.rejected() + proof
 }
 
 func (r *Report) wouldLoad() string {
@@ -108,31 +140,42 @@ func (r *Report) wouldLoad() string {
 	return fmt.Sprintf("the plan takes %s of %s", count(r.Loaded), note.Count(r.Records, "record", "records"))
 }
 
-// rejected says what a load rejected, and how much of it is left to mend.
-func (r *Report) rejected(of *load.Receipt) string {
-	if of.Counts.Rejected == 0 {
-		return ""
+// rejected says what the loads rejected, and how much of it is left to mend.
+func (r *Report) rejected() string {
+	rejected, left, mended := int64(0), int64(0), false
+	for _, l := range r.of {
+		last := r.mendOf(l)
+		if last == nil {
+			last = l
+		}
+		rejected, left, mended = rejected+l.Counts.Rejected, left+last.Counts.Rejected, mended || last.Mended
 	}
-	what := ", " + note.Count(of.Counts.Rejected, "record", "records") + " rejected"
-	mend := r.mendOf(of)
+	what := ", " + note.Count(rejected, "record", "records") + " rejected"
 	switch {
-	case mend == nil:
+	case rejected == 0:
+		return ""
+	case !mended:
 		return what
-	case mend.Counts.Rejected == 0:
+	case left == 0:
 		return what + ", none left to mend"
 	}
-	return what + ", " + count(mend.Counts.Rejected) + " left to mend"
+	return what + ", " + count(left) + " left to mend"
 }
 
-// Good reports whether the last load has not differed from its source.
-func (r *Report) Good() bool { return r.Last() == nil || r.Last().Verified }
+// Good reports whether no load has differed from its source.
+func (r *Report) Good() bool {
+	return !slices.ContainsFunc(r.of, func(l *load.Receipt) bool { return !l.Verified })
+}
 
-// Changed says how the source differs in its number of rows from what the last load of
+// Changed says how the source differs in its number of rows from what the last loads of
 // these parts read, or "".
 func (r *Report) Changed() string {
-	last := r.Last()
-	if last == nil || last.Counts.Read == r.Read || len(last.LeftOut) > 0 || last.ResumedFrom > 0 {
+	read := int64(0)
+	for _, l := range r.of {
+		read += l.Counts.Read
+	}
+	if !r.whole || read == r.Read || slices.ContainsFunc(r.of, func(l *load.Receipt) bool { return l.ResumedFrom > 0 }) {
 		return ""
 	}
-	return fmt.Sprintf("the source now has %s; the last load read %s", note.Count(r.Read, "row", "rows"), count(last.Counts.Read))
+	return fmt.Sprintf("the source now has %s; the last load read %s", note.Count(r.Read, "row", "rows"), count(read))
 }

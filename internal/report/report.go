@@ -39,7 +39,7 @@ type Report struct {
 	Bytes    int64 `json:"bytes"`
 
 	Parts      []Part          `json:"parts"`   // by file and sheet
-	IsLoad     bool            `json:"is_load"` // they and the counts are those of the last load, not what the plan would do
+	IsLoad     bool            `json:"is_load"` // they and the counts are those of the loads, not what the plan would do
 	Columns    []Column        `json:"columns"`
 	Definition []string        `json:"definition"` // the statements that make the table
 	InTarget   bool            `json:"in_target"`  // they are of the table as it is there
@@ -52,6 +52,12 @@ type Report struct {
 	Notes      []note.Note     `json:"notes"`
 
 	Survey *survey.Survey `json:"-"`
+
+	parts  []intake.Part   // of the source
+	of     []*load.Receipt // of the loads that have given the rows of these parts, the first first
+	whole  bool            // these have given all parts, and no others
+	given  int             // how many parts they have given
+	undone bool            // a load of one of the parts was undone
 }
 
 // Part is what became of the rows of one file or sheet: those that are read are loaded,
@@ -119,7 +125,8 @@ func OfTray(ctx context.Context, t *tray.Tray, from *source.Opener, o Options) (
 	}
 	err = r.complete(ctx, t, o)
 	if err == nil {
-		r.countLoad()
+		r.findLoads(t)
+		r.countLoads(t)
 	}
 	return r, err
 }
@@ -138,6 +145,7 @@ func (r *Report) addParts(out *pass.Outcome) {
 	r.Controls = []pass.Control{}
 	for i := range out.Parts {
 		p := &out.Parts[i]
+		r.parts = append(r.parts, p.Part)
 		r.Parts = append(r.Parts, Part{p.Title(), p.Read, p.Loaded, p.Rejected, p.Read - p.Loaded - p.Rejected})
 		r.Controls = append(r.Controls, p.Controls...)
 	}
