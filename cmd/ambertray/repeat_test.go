@@ -256,6 +256,21 @@ func TestFolderLoads(t *testing.T) {
 	}
 }
 
+// TestTwoTargets verifies each of two targets by the load into it.
+func TestTwoTargets(t *testing.T) {
+	d := newDesk(t)
+	d.write("find.csv", "no,name\n1,ant\n2,bee\n")
+	d.write("other.csv", "no,name\n2,owl\n")
+	d.run(0, "load", "other.csv", "--to", "one.db", "--table", "find", "--change", "key=no")
+	d.run(3, "load", "find.csv", "--to", "one.db", "--existing", "append", "--change", "key=no")
+	d.run(0, "load", "find.tray", "--to", "two.db", "--existing", "refuse")
+	for target, loaded := range map[string]string{"one.db": "1 row loaded, 1 record rejected", "two.db": "2 rows loaded"} {
+		d.run(0, "verify", "find.tray", "--to", target)
+		out, _ := d.run(0, "report", "find.tray", "--to", target, "--replace")
+		require.Contains(t, out, loaded+"; every row proved")
+	}
+}
+
 // TestEach loads many sources into tables of their own, of which one that fails stops no
 // other, and what is left when it is run again.
 func TestEach(t *testing.T) {

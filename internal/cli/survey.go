@@ -124,7 +124,7 @@ func (w *surveying) args(c *cobra.Command, args []string) error {
 	return cobra.MinimumNArgs(1)(c, args)
 }
 
-// surveyFiles shows the contents of each source separately. They are named by args.
+// surveyFiles shows the contents of each of some files separately, which args have named.
 func (a *app) surveyFiles(c *cobra.Command, o survey.Options, files, args []string) error {
 	files, err := intake.Expand(files)
 	if err != nil {

@@ -255,8 +255,8 @@ func wholeAt(b *record.Batch, r, c int) (n int64, ok bool) {
 
 // isNote reports whether the cells of a row are not what their columns have: texts
 // in place of other values, or nothing where records have a value, more than
-// once, below a gap, or in a row without other values. A row that only lacks a value is no note if it has most others, and neither
-// is one that has them all.
+// once, below a gap, or in a row without other values. A row that only lacks a value is no note if it
+// has most others, and neither is one that has them all.
 func (f *Footer) isNote(b *record.Batch, r, filled int) bool {
 	if filled == f.Width && !f.Prose && !gapAbove(b, r) {
 		return false

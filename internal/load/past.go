@@ -38,8 +38,9 @@ type partAgain struct {
 
 // pastLoads divides the parts of a tray's source by the last loads that have given their rows, in the
 // order of the source. last is the latest of these loads, or else the latest one of other files: the
-// table is read by its plan.
-func pastLoads(t *tray.Tray, parts []intake.Part) (last *pastLoad, loads []*pastLoad, err error) {
+// table is read by its plan. Loads that were undone do not count, and neither do those that the ledger
+// of the target does not have, because they are in another target.
+func pastLoads(t *tray.Tray, parts []intake.Part, entries []ledger.Entry) (last *pastLoad, loads []*pastLoad, err error) {
 	ids, err := t.Loads()
 	if err != nil {
 		return nil, nil, err
@@ -55,11 +56,15 @@ func pastLoads(t *tray.Tray, parts []intake.Part) (last *pastLoad, loads []*past
 		if err != nil {
 			return nil, nil, err
 		}
+		state, known := stateOf(receipt, entries)
+		if !known {
+			continue
+		}
 		l := &pastLoad{mark: receipt.ID, dir: dir, receipt: receipt}
 		if last == nil {
 			last = l
 		}
-		if receipt.Undone {
+		if state == ledger.Undone {
 			continue
 		}
 		err = l.take(t, parts, taken)
@@ -86,6 +91,19 @@ func pastLoads(t *tray.Tray, parts []intake.Part) (last *pastLoad, loads []*past
 	}
 	slices.SortFunc(loads, func(a, b *pastLoad) int { return cmp.Compare(a.parts[0].index, b.parts[0].index) })
 	return last, loads, nil
+}
+
+// stateOf returns what became of the rows of a load. known is false if it is not in the ledger of the
+// target, although it was written into one.
+func stateOf(r *Receipt, entries []ledger.Entry) (state ledger.State, known bool) {
+	at := slices.IndexFunc(entries, func(e ledger.Entry) bool { return e.ID == r.ID })
+	switch {
+	case r.Undone:
+		return ledger.Undone, true
+	case at >= 0:
+		return entries[at].State, true
+	}
+	return "", !r.InLedger || len(entries) == 0
 }
 
 // take takes the parts that the load has given, unless a later one has taken them.

@@ -79,7 +79,8 @@ func Verify(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 		return nil, err
 	}
 	defer p.Close()
-	last, loads, err := pastLoads(t, p.Parts())
+	entries, _ := ledger.Read(ctx, to, "") // a login may not be allowed to
+	last, loads, err := pastLoads(t, p.Parts(), entries)
 	if err != nil {
 		return nil, err
 	}
@@ -87,13 +88,15 @@ func Verify(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 	if err != nil {
 		return nil, err
 	}
-	entry, _ := ledger.Find(ctx, to, last.mark) // only to explain a result: a login may not be allowed to read it
 	release, err := database.Snapshot(ctx, to)
 	if err != nil {
 		return nil, err
 	}
 	defer release()
-	v := &Verification{Tray: t.Dir, State: entry.State, Layout: t.Layout, Target: to.Name(), Table: plan.Name, Differences: []Difference{}, Controls: []pass.Control{}, NotCompared: []string{}}
+	v := &Verification{Tray: t.Dir, Layout: t.Layout, Target: to.Name(), Table: plan.Name, Differences: []Difference{}, Controls: []pass.Control{}, NotCompared: []string{}}
+	if last.receipt != nil {
+		v.State, _ = stateOf(last.receipt, entries)
+	}
 	w := &verifying{Verification: v, to: to, plan: plan, last: last, hash: rowHash(plan, to.Dialect()), options: o}
 	err = w.readTable(ctx)
 	if err != nil {

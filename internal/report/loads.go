@@ -66,11 +66,13 @@ func (r *Report) findLoads(t *tray.Tray) {
 	slices.SortFunc(r.of, func(a, b *load.Receipt) int { return a.Started.Compare(b.Started) })
 }
 
-// lastOf returns the last load of a part that was not undone, or nil. Mends do not count.
+// lastOf returns the last load of a part that was not undone, or nil. Mends do not count, and neither do
+// loads that the ledger of the target does not have, because they are in another target.
 func (r *Report) lastOf(t *tray.Tray, part *intake.Part) *load.Receipt {
 	for _, l := range slices.Backward(r.Loads) {
+		elsewhere := len(r.Ledger) > 0 && l.InLedger && r.State(l) == ""
 		switch {
-		case l.Mended || l.Part(t, part) == nil:
+		case l.Mended || elsewhere || l.Part(t, part) == nil:
 		case r.State(l) == ledger.Undone:
 			r.undone = true
 		default:
