@@ -8,7 +8,6 @@ import (
 	"strings"
 
 	"ambertray/internal/database"
-	"ambertray/internal/intake"
 	"ambertray/internal/pass"
 	"ambertray/internal/record"
 	"ambertray/internal/table"
@@ -32,17 +31,9 @@ func (p *PartRows) Title() string {
 	return p.Source + record.SheetSign + *p.Sheet
 }
 
-// partsOf returns the parts of a source, of which nothing is counted yet.
-func partsOf(of []intake.Part) (parts []PartRows) {
-	for i := range of {
-		parts = append(parts, PartRows{Source: of[i].Name, Sheet: of[i].SheetName()})
-	}
-	return parts
-}
-
-// add counts what a pass has read of the part.
-func (p *PartRows) add(of *pass.Part) {
-	p.Read, p.Convertible, p.Rejected = p.Read+of.Read, p.Convertible+of.Loaded, p.Rejected+of.Rejected
+// partOf returns what a pass has read of a part.
+func partOf(p *pass.Part) PartRows {
+	return PartRows{Source: p.Name, Sheet: p.SheetName(), Read: p.Read, Convertible: p.Loaded, Rejected: p.Rejected}
 }
 
 // mend counts records that were corrected since.

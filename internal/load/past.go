@@ -21,76 +21,77 @@ import (
 	"ambertray/internal/tray"
 )
 
-// pastLoad is what a load of a tray has left, for the parts of the source that are read again.
+// past is what the loads of a tray have left, for the parts of its source that are read again.
+type past struct {
+	// last is the latest load that has given one of the parts, or else the latest one of other files:
+	// the table is read by its plan.
+	last    *pastLoad
+	loads   []*pastLoad   // that have given the parts, the latest first
+	marks   []string      // what {load} stands for in the rows of each part
+	refused *refusal.List // records of the parts that a server refused
+}
+
+// pastLoad is what one load has left.
 type pastLoad struct {
-	mark    string   // what {load} stands for in its rows
-	dir     string   // of the load, or the tray without any
-	receipt *Receipt // nil without any
-	parts   []partAgain
-	refused *refusal.List // records of its parts that the server refused
+	mark    string         // what {load} stands for in its rows
+	dir     string         // of the load, or the tray without any
+	receipt *Receipt       // nil without any
+	state   ledger.State   // of its rows, "" if that is not known
+	parts   map[string]int // the indexes of its parts in the source now, by their titles then
 }
 
-// partAgain is a part of a source by its index there and in a load.
-type partAgain struct {
-	index int
-	was   *Part // nil if no load has it
-}
-
-// pastLoads divides the parts of a tray's source by the last loads that have given their rows, in the
-// order of the source. last is the latest of these loads, or else the latest one of other files: the
-// table is read by its plan. Loads that were undone do not count, and neither do those that the ledger
-// of the target does not have, because they are in another target.
-func pastLoads(t *tray.Tray, parts []intake.Part, entries []ledger.Entry) (last *pastLoad, loads []*pastLoad, err error) {
+// readPast finds the last loads of the parts of a tray's source. Loads that were undone do not count,
+// and neither do those that the ledger of the target does not have, because they are in another target.
+func readPast(t *tray.Tray, parts []intake.Part, entries []ledger.Entry) (*past, error) {
 	ids, err := t.Loads()
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	none := &pastLoad{mark: ledger.NewID(time.Now()), dir: t.Dir}
-	taken := make([]bool, len(parts))
+	p := &past{last: none, marks: make([]string, len(parts)), refused: &refusal.List{}}
+	keys := KeysOf(parts)
 	for _, id := range slices.Backward(ids) {
-		dir := t.LoadDir(id)
-		receipt, err := ReadReceipt(dir)
-		if errors.Is(err, fs.ErrNotExist) { // it loaded nothing
+		l, err := readPastLoad(t.LoadDir(id), entries)
+		if err != nil {
+			return nil, err
+		}
+		if l == nil {
 			continue
+		}
+		if p.last == none {
+			p.last = l
+		}
+		if l.state != ledger.Undone {
+			err = p.take(l, t, keys)
 		}
 		if err != nil {
-			return nil, nil, err
-		}
-		state, known := stateOf(receipt, entries)
-		if !known {
-			continue
-		}
-		l := &pastLoad{mark: receipt.ID, dir: dir, receipt: receipt}
-		if last == nil {
-			last = l
-		}
-		if state == ledger.Undone {
-			continue
-		}
-		err = l.take(t, parts, taken)
-		if err != nil {
-			return nil, nil, err
-		}
-		if len(l.parts) > 0 {
-			loads = append(loads, l)
+			return nil, err
 		}
 	}
-	for i := range parts {
-		if !taken[i] {
-			none.parts = append(none.parts, partAgain{i, nil})
-		}
+	for i := range p.marks {
+		p.marks[i] = cmp.Or(p.marks[i], none.mark)
 	}
-	if len(none.parts) > 0 {
-		loads = append(loads, none)
+	if p.loads != nil {
+		p.last = p.loads[0]
 	}
-	switch {
-	case loads[0].receipt != nil:
-		last = loads[0]
-	case last == nil:
-		last = none
+	p.refused.Sort()
+	return p, nil
+}
+
+// readPastLoad returns what a load has left, or nil for one that loaded nothing into the target.
+func readPastLoad(dir string, entries []ledger.Entry) (*pastLoad, error) {
+	receipt, err := ReadReceipt(dir)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
 	}
-	slices.SortFunc(loads, func(a, b *pastLoad) int { return cmp.Compare(a.parts[0].index, b.parts[0].index) })
-	return last, loads, nil
+	if err != nil {
+		return nil, err
+	}
+	state, known := stateOf(receipt, entries)
+	if !known {
+		return nil, nil
+	}
+	return &pastLoad{mark: receipt.ID, dir: dir, receipt: receipt, state: state}, nil
 }
 
 // stateOf returns what became of the rows of a load. known is false if it is not in the ledger of the
@@ -106,66 +107,66 @@ func stateOf(r *Receipt, entries []ledger.Entry) (state ledger.State, known bool
 	return "", !r.InLedger || len(entries) == 0
 }
 
-// take takes the parts that the load has given, unless a later one has taken them.
-func (l *pastLoad) take(t *tray.Tray, parts []intake.Part, taken []bool) error {
-	indexes := map[int]int{}
-	for i := range parts {
-		was := l.receipt.Part(t, &parts[i])
-		if was != nil && !taken[i] {
-			taken[i] = true
-			l.parts = append(l.parts, partAgain{i, was})
-			indexes[was.Index] = i
+// take takes the parts that a load has given, unless a later one has taken them.
+func (p *past) take(l *pastLoad, t *tray.Tray, keys []PartKey) error {
+	l.parts = map[string]int{}
+	given, indexes := l.receipt.Given(t), map[int]int{}
+	for i, key := range keys {
+		was := given[key]
+		if was != nil && p.marks[i] == "" {
+			p.marks[i], l.parts[was.Title()], indexes[was.Index] = l.mark, i, i
 		}
 	}
+	if len(l.parts) == 0 {
+		return nil
+	}
+	p.loads = append(p.loads, l)
 	refused, err := readRefused(l.dir)
 	if err == nil {
-		l.refused = refused.Renumbered(indexes)
+		p.refused.Append(refused.Renumbered(indexes))
 	}
 	return err
 }
 
-// Part returns what a receipt has of a part of the tray's source, or nil. Its file is found with the
-// path of the load, relative to where the tray is now.
-func (r *Receipt) Part(t *tray.Tray, of *intake.Part) *Part {
-	for i := range r.Source {
-		p := &r.Source[i]
-		sheet := ""
-		if p.Sheet != nil {
-			sheet = *p.Sheet
-		}
-		if sheet == of.Sheet && tray.Absolute(t.PathOf(tray.RelativePath(r.Tray, p.Source))) == tray.Absolute(of.Name) {
-			return p
-		}
-	}
-	return nil
-}
-
-// leaveOthers leaves the parts that are not of the load out of a pass.
-func (l *pastLoad) leaveOthers(p *pass.Pass) error {
+// leaveOthers leaves the parts that none of the loads has given out of a pass.
+func (p *past) leaveOthers(of *pass.Pass) error {
 	var others []int
-	for i := range p.Parts() {
-		if !slices.ContainsFunc(l.parts, func(p partAgain) bool { return p.index == i }) {
+	for i, mark := range p.marks {
+		if mark == "" {
 			others = append(others, i)
 		}
 	}
 	if others == nil {
 		return nil
 	}
-	return p.LeaveOut(others)
+	return of.LeaveOut(others)
 }
 
-// open opens the source with the parts of the load alone.
-func (l *pastLoad) open(ctx context.Context, t *tray.Tray, from *source.Opener) (*pass.Pass, error) {
-	p, err := pass.Open(ctx, t, from)
-	if err != nil {
-		return nil, err
+// PartKey identifies a file or sheet, however its path is written.
+type PartKey struct{ Path, Sheet string }
+
+// KeysOf returns the keys of the parts of a source.
+func KeysOf(parts []intake.Part) []PartKey {
+	keys := make([]PartKey, len(parts))
+	for i := range parts {
+		keys[i] = PartKey{tray.Absolute(parts[i].Name), parts[i].Sheet}
 	}
-	err = l.leaveOthers(p)
-	if err != nil {
-		p.Close()
-		return nil, err
+	return keys
+}
+
+// Given returns the parts that a load has given, by their keys. Their files are found with the paths of
+// the load, relative to where the tray is now.
+func (r *Receipt) Given(t *tray.Tray) map[PartKey]*Part {
+	given := map[PartKey]*Part{}
+	for i := range r.Source {
+		p := &r.Source[i]
+		key := PartKey{Path: tray.Absolute(t.PathOf(tray.RelativePath(r.Tray, p.Source)))}
+		if p.Sheet != nil {
+			key.Sheet = *p.Sheet
+		}
+		given[key] = p
 	}
-	return p, nil
+	return given
 }
 
 // fit returns the plan as that load has gone by it and fitted it to its table.
@@ -199,9 +200,10 @@ type mendedRows struct {
 func (l *pastLoad) mended(ctx context.Context, t *tray.Tray, from *source.Opener, o pass.Options) (m mendedRows, err error) {
 	path := filepath.Join(l.dir, reject.MendedName)
 	_, err = os.Stat(path)
-	if l.receipt == nil || errors.Is(err, fs.ErrNotExist) {
+	if errors.Is(err, fs.ErrNotExist) {
 		return m, nil
 	}
+	o.Load, o.Loads = l.mark, nil
 	m.rows = sourceRows{func(ctx context.Context) (*pass.Pass, error) {
 		return pass.OpenKept(ctx, t, from, path, l.receipt.Headings)
 	}, o, nil}
@@ -228,12 +230,12 @@ func (l *pastLoad) sortMended(ctx context.Context, rows sourceRows) (others *ref
 	defer p.Close()
 	others, parts = &refusal.List{}, map[int]int64{}
 	return others, parts, p.Cells(ctx, func(number int64, cells []string) error {
-		at := slices.IndexFunc(l.parts, func(p partAgain) bool { return p.was.Title() == cells[reject.SourceCell] })
-		if at < 0 {
+		part, ok := l.parts[cells[reject.SourceCell]]
+		if ok {
+			parts[part]++
+		} else {
 			others.Add(refusal.Refusal{Where: refusal.Where{Record: number}})
-			return nil
 		}
-		parts[l.parts[at].index]++
 		return nil
 	})
 }

@@ -16,6 +16,7 @@ import (
 	"ambertray/internal/ledger"
 	"ambertray/internal/pass"
 	"ambertray/internal/proof"
+	"ambertray/internal/refusal"
 	"ambertray/internal/reject"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
@@ -197,9 +198,10 @@ func (u *undoing) remove(ctx context.Context, from *source.Opener) (err error) {
 		return err
 	}
 	defer p.Close()
-	err = u.last.take(u.tray, p.Parts(), make([]bool, len(p.Parts())))
+	load := past{marks: make([]string, len(p.Parts())), refused: &refusal.List{}}
+	err = load.take(u.last, u.tray, KeysOf(p.Parts()))
 	if err == nil {
-		err = u.last.leaveOthers(p)
+		err = load.leaveOthers(p)
 	}
 	if err == nil {
 		err = u.sameContent(ctx, p)
@@ -207,7 +209,7 @@ func (u *undoing) remove(ctx context.Context, from *source.Opener) (err error) {
 	if err != nil {
 		return err
 	}
-	o := pass.Options{Dialect: u.to.Dialect(), Table: u.plan, Load: u.last.mark, Refused: u.last.refused, Hash: hash, Progress: u.progress}
+	o := pass.Options{Dialect: u.to.Dialect(), Table: u.plan, Load: u.last.mark, Refused: load.refused, Hash: hash, Progress: u.progress}
 	if u.mark == "" {
 		o.Encoder = newKeyEncoder(u.plan, u.to.Dialect())
 		o.Block = func(k *convert.Block) error { return u.removeKeys(ctx, k) }

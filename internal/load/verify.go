@@ -80,10 +80,11 @@ func Verify(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 	}
 	defer p.Close()
 	entries, _ := ledger.Read(ctx, to, "") // a login may not be allowed to
-	last, loads, err := pastLoads(t, p.Parts(), entries)
+	past, err := readPast(t, p.Parts(), entries)
 	if err != nil {
 		return nil, err
 	}
+	last := past.last
 	plan, err := last.fit(ctx, t, to)
 	if err != nil {
 		return nil, err
@@ -93,20 +94,20 @@ func Verify(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 		return nil, err
 	}
 	defer release()
-	v := &Verification{Tray: t.Dir, Layout: t.Layout, Target: to.Name(), Table: plan.Name, Differences: []Difference{}, Controls: []pass.Control{}, NotCompared: []string{}}
-	if last.receipt != nil {
-		v.State, _ = stateOf(last.receipt, entries)
-	}
+	v := &Verification{Tray: t.Dir, State: last.state, Layout: t.Layout, Target: to.Name(), Table: plan.Name, Differences: []Difference{}, Controls: []pass.Control{}, NotCompared: []string{}}
 	w := &verifying{Verification: v, to: to, plan: plan, last: last, hash: rowHash(plan, to.Dialect()), options: o}
 	err = w.readTable(ctx)
 	if err != nil {
 		return nil, err
 	}
-	v.Parts = partsOf(p.Parts())
-	err = w.readSources(ctx, p, t, from, loads)
+	err = w.readSource(ctx, p, t, from, past)
+	if err == nil {
+		err = w.readMended(ctx, t, from, past)
+	}
 	if err != nil {
 		return nil, err
 	}
+	w.compareFigures()
 	v.FirstRows, err = showRows(ctx, o.Rows, w.sources[0], plan, to.Dialect(), allRows(to, plan))
 	if err != nil {
 		return nil, err
@@ -162,70 +163,46 @@ func (w *verifying) readTable(ctx context.Context) (err error) {
 	return err
 }
 
-// readSources sums the rows of the source, load by load. The first reads p, which is open.
-func (w *verifying) readSources(ctx context.Context, p *pass.Pass, t *tray.Tray, from *source.Opener, loads []*pastLoad) error {
-	for i, l := range loads {
-		if i > 0 {
-			again, err := pass.Open(ctx, t, from)
-			if err != nil {
-				return err
-			}
-			defer again.Close()
-			p = again
-		}
-		err := l.leaveOthers(p)
-		if err == nil {
-			err = w.readSource(ctx, p, t, from, l)
-		}
-		if err != nil {
-			return err
-		}
-	}
-	w.compareFigures()
-	return nil
-}
-
-// readSource sums the rows that a load has given of its parts of the source, and what was mended of
-// them. The other parts are left out of p.
-func (w *verifying) readSource(ctx context.Context, p *pass.Pass, t *tray.Tray, from *source.Opener, l *pastLoad) error {
-	o := pass.Options{Dialect: w.to.Dialect(), Table: w.plan, Load: l.mark, Refused: l.refused, Progress: w.options.Progress, Hash: w.hash}
-	rows := sourceRows{func(ctx context.Context) (*pass.Pass, error) { return l.open(ctx, t, from) }, o, nil}
+// readSource sums the rows that the source gives, by the loads of its parts.
+func (w *verifying) readSource(ctx context.Context, p *pass.Pass, t *tray.Tray, from *source.Opener, past *past) error {
+	o := pass.Options{Dialect: w.to.Dialect(), Table: w.plan, Loads: past.marks, Refused: past.refused, Progress: w.options.Progress, Hash: w.hash}
 	out, err := p.Run(ctx, o)
 	if err != nil {
 		return err
 	}
-	w.sources = append(w.sources, rows)
-	w.source = w.source.Plus(expected(out))
-	w.Read, w.Convertible, w.Rejected, w.Skipped = w.Read+out.Read(), w.Convertible+out.Loaded, w.Rejected+out.Rejects.Total(), w.Skipped+out.Skipped.Total()
-	w.addTotals(out)
+	w.sources = []sourceRows{{func(ctx context.Context) (*pass.Pass, error) { return pass.Open(ctx, t, from) }, o, nil}}
+	w.source, w.totals = expected(out), out.Totals
+	w.Read, w.Convertible, w.Rejected, w.Skipped = out.Read(), out.Loaded, out.Rejects.Total(), out.Skipped.Total()
 	for i := range out.Parts {
-		w.Parts[i].add(&out.Parts[i])
+		w.Parts = append(w.Parts, partOf(&out.Parts[i]))
 		w.Controls = append(w.Controls, out.Parts[i].Controls...)
-	}
-	mended, err := l.mended(ctx, t, from, o)
-	if err != nil || mended.out == nil {
-		return err
-	}
-	w.sources = append(w.sources, mended.rows)
-	w.source = w.source.Plus(expected(mended.out))
-	n := mended.out.Loaded
-	w.Mended, w.Convertible, w.Rejected = w.Mended+n, w.Convertible+n, w.Rejected-n
-	w.addTotals(mended.out)
-	for i, n := range mended.parts {
-		w.Parts[i].mend(n)
-	}
-	if len(w.Parts) == 1 {
-		w.addMended(mended.out)
 	}
 	return nil
 }
 
-func (w *verifying) addTotals(out *pass.Outcome) {
-	if w.totals == nil {
-		w.totals = out.Totals
-		return
+// readMended adds the rows of records that were mended.
+func (w *verifying) readMended(ctx context.Context, t *tray.Tray, from *source.Opener, past *past) error {
+	for _, l := range past.loads {
+		mended, err := l.mended(ctx, t, from, w.sources[0].options)
+		if err != nil {
+			return err
+		}
+		if mended.out == nil {
+			continue
+		}
+		w.sources = append(w.sources, mended.rows)
+		w.source = w.source.Plus(expected(mended.out))
+		w.totals.Add(mended.out.Totals)
+		n := mended.out.Loaded
+		w.Mended, w.Convertible, w.Rejected = w.Mended+n, w.Convertible+n, w.Rejected-n
+		for i, n := range mended.parts {
+			w.Parts[i].mend(n)
+		}
+		if len(w.Parts) == 1 {
+			w.addMended(mended.out)
+		}
 	}
-	w.totals.Add(out.Totals)
+	return nil
 }
 
 // compareFigures puts the figures of the source next to those of the table.

@@ -38,6 +38,7 @@ type Options struct {
 	Dialect *dialect.Dialect
 	Table   *table.Table // instead of the tray's, if not nil: with the types of an existing table
 	Load    string       // id of the load, which computed columns may refer to
+	Loads   []string     // ids by the index of the part instead, if different loads have loaded these
 	// Refused are records that are rejected because a server refused them.
 	Refused   *refusal.List
 	Keys      convert.Keys  // of those, to name the records that have them first
@@ -396,7 +397,7 @@ func (p *Pass) Keys(ctx context.Context, o Options) (convert.Keys, error) {
 }
 
 func (p *Pass) converter(o Options) (*convert.Converter, error) {
-	from, err := p.origin(o.Load)
+	from, err := p.origin(o.Load, o.Loads)
 	if err != nil {
 		return nil, err
 	}
@@ -414,8 +415,8 @@ func (p *Pass) converter(o Options) (*convert.Converter, error) {
 }
 
 // origin says where the records come from.
-func (p *Pass) origin(load string) (template.Origin, error) {
-	from := template.Origin{Load: load, Kept: p.kept}
+func (p *Pass) origin(load string, loads []string) (template.Origin, error) {
+	from := template.Origin{Load: load, Loads: loads, Kept: p.kept}
 	for _, f := range p.files {
 		if p.tray.NameParts != "" {
 			var err error

@@ -6,7 +6,6 @@ import (
 	"io/fs"
 	"slices"
 
-	"ambertray/internal/intake"
 	"ambertray/internal/ledger"
 	"ambertray/internal/load"
 	"ambertray/internal/note"
@@ -48,38 +47,36 @@ func (r *Report) State(of *load.Receipt) ledger.State {
 	return r.Ledger[at].State
 }
 
-// findLoads finds the last loads of the parts of the source that were not undone.
+// findLoads finds the last loads of the parts of the source that were not undone. Mends do not count,
+// and neither do loads that the ledger of the target does not have, because they are in another target.
 func (r *Report) findLoads(t *tray.Tray) {
-	of := 0 // parts of these loads
-	for i := range r.parts {
-		l := r.lastOf(t, &r.parts[i])
-		if l == nil {
+	keys := load.KeysOf(r.parts)
+	r.was = make([]*load.Part, len(keys))
+	for _, l := range slices.Backward(r.Loads) {
+		state := r.State(l)
+		if l.Mended || len(r.Ledger) > 0 && l.InLedger && state == "" {
 			continue
 		}
-		r.given++
-		if !slices.Contains(r.of, l) {
-			r.of = append(r.of, l)
-			of += len(l.Source)
+		given, gives := l.Given(t), 0
+		for i, key := range keys {
+			if given[key] == nil || r.was[i] != nil {
+				continue
+			}
+			gives++
+			if state != ledger.Undone {
+				r.was[i] = given[key]
+			}
 		}
-	}
-	r.whole = r.given == len(r.parts) && of == r.given
-	slices.SortFunc(r.of, func(a, b *load.Receipt) int { return a.Started.Compare(b.Started) })
-}
-
-// lastOf returns the last load of a part that was not undone, or nil. Mends do not count, and neither do
-// loads that the ledger of the target does not have, because they are in another target.
-func (r *Report) lastOf(t *tray.Tray, part *intake.Part) *load.Receipt {
-	for _, l := range slices.Backward(r.Loads) {
-		elsewhere := len(r.Ledger) > 0 && l.InLedger && r.State(l) == ""
 		switch {
-		case l.Mended || elsewhere || l.Part(t, part) == nil:
-		case r.State(l) == ledger.Undone:
+		case gives == 0:
+		case state == ledger.Undone:
 			r.undone = true
 		default:
-			return l
+			r.of, r.given = append(r.of, l), r.given+gives
+			r.others = r.others || gives < len(l.Source)
 		}
 	}
-	return nil
+	slices.Reverse(r.of)
 }
 
 // mendOf returns the last mend of a load, nil without any.
@@ -91,9 +88,12 @@ func (r *Report) mendOf(of *load.Receipt) *load.Receipt {
 	return r.Loads[at]
 }
 
+// whole reports whether the loads have given all parts, and no others.
+func (r *Report) whole() bool { return r.given == len(r.parts) && !r.others }
+
 // countLoads takes the counts of the loads, if these read what the source has today.
-func (r *Report) countLoads(t *tray.Tray) {
-	if !r.whole || !r.Good() || r.Changed() != "" {
+func (r *Report) countLoads() {
+	if !r.whole() || !r.Good() || r.Changed() != "" {
 		return
 	}
 	r.IsLoad, r.Read, r.Loaded, r.Rejected, r.Skipped, r.Rejects = true, 0, 0, 0, 0, []reject.Group{}
@@ -102,8 +102,7 @@ func (r *Report) countLoads(t *tray.Tray) {
 		r.Read, r.Loaded, r.Rejected, r.Skipped = r.Read+c.Read, r.Loaded+c.Loaded, r.Rejected+c.Rejected, r.Skipped+c.Skipped
 		r.Rejects = append(r.Rejects, l.Rejects.ByReason...)
 	}
-	for i := range r.parts {
-		p := r.lastOf(t, &r.parts[i]).Part(t, &r.parts[i])
+	for i, p := range r.was {
 		r.Parts[i] = Part{p.Title(), p.Read, p.Loaded, p.Rejected, p.Read - p.Loaded - p.Rejected}
 	}
 }
@@ -176,7 +175,7 @@ func (r *Report) Changed() string {
 	for _, l := range r.of {
 		read += l.Counts.Read
 	}
-	if !r.whole || read == r.Read || slices.ContainsFunc(r.of, func(l *load.Receipt) bool { return l.ResumedFrom > 0 }) {
+	if !r.whole() || read == r.Read || slices.ContainsFunc(r.of, func(l *load.Receipt) bool { return l.ResumedFrom > 0 }) {
 		return ""
 	}
 	return fmt.Sprintf("the source now has %s; the last load read %s", note.Count(r.Read, "row", "rows"), count(read))

@@ -54,8 +54,9 @@ type Report struct {
 	Survey *survey.Survey `json:"-"`
 
 	parts  []intake.Part   // of the source
+	was    []*load.Part    // what their last loads have given of them, nil for a part of no load
 	of     []*load.Receipt // of the loads that have given the rows of these parts, the first first
-	whole  bool            // these have given all parts, and no others
+	others bool            // they have given other parts too
 	given  int             // how many parts they have given
 	undone bool            // a load of one of the parts was undone
 }
@@ -126,7 +127,7 @@ func OfTray(ctx context.Context, t *tray.Tray, from *source.Opener, o Options) (
 	err = r.complete(ctx, t, o)
 	if err == nil {
 		r.findLoads(t)
-		r.countLoads(t)
+		r.countLoads()
 	}
 	return r, err
 }

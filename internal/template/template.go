@@ -15,8 +15,9 @@ import (
 
 // Origin says where the records come from: what computed columns refer to.
 type Origin struct {
-	Load  string // id of the load
-	Files []File // the parts of the source
+	Load  string   // id of the load
+	Loads []string // ids by the index of the part, if different loads have loaded these
+	Files []File   // the parts of the source
 	// Kept says that the records are from a file of rejects, and say
 	// themselves which of the files they came from.
 	Kept bool
@@ -118,6 +119,8 @@ func (p part) bind(headings []string, from Origin) (Compose, error) {
 		return func(dst []byte, b *record.Batch, r int) []byte { return strconv.AppendInt(dst, b.Line(r), 10) }, nil
 	case p.ref == "record":
 		return func(dst []byte, b *record.Batch, r int) []byte { return strconv.AppendInt(dst, b.Number(r), 10) }, nil
+	case p.ref == "load" && from.Loads != nil:
+		return func(dst []byte, b *record.Batch, _ int) []byte { return append(dst, from.Loads[b.Part]...) }, nil
 	case p.ref == "load":
 		return func(dst []byte, _ *record.Batch, _ int) []byte { return append(dst, from.Load...) }, nil
 	case len(from.Files) > 0 && from.Files[0].Named[p.ref] != "":
