@@ -37,6 +37,9 @@ func TestReport(t *testing.T) {
 	require.Contains(t, out, "175 rows loaded, 4 records rejected, 3 left to mend; every row proved")
 	d.run(0, "undo", receipt["id"].(string), "--to", "other.db")
 	d.run(0, "report", "other.tray", "--replace")
+	on(t, filepath.Join(d.dir, "other.db"), "DROP TABLE loans")
+	out, _ = d.run(0, "report", "other.tray", "--to", "other.db", "--out", "dropped.html")
+	require.Contains(t, out, "other.db has no table loans; the plan takes 175 of 179 records")
 
 	browser := newBrowser(t)
 	for page, wants := range map[string][]string{

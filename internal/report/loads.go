@@ -50,6 +50,9 @@ func (r *Report) State(of *load.Receipt) ledger.State {
 // findLoads finds the last loads of the parts of the source that were not undone. Mends do not count,
 // and neither do loads that the ledger of the target does not have, because they are in another target.
 func (r *Report) findLoads(t *tray.Tray) {
+	if r.lacksTable() {
+		return
+	}
 	keys := load.KeysOf(r.parts)
 	r.was = make([]*load.Part, len(keys))
 	for _, l := range slices.Backward(r.Loads) {
@@ -111,6 +114,8 @@ func (r *Report) countLoads() {
 // loaded.
 func (r *Report) Verdict() string {
 	switch {
+	case r.lacksTable():
+		return fmt.Sprintf("%s has no table %s; ", *r.Target, r.Table) + r.wouldLoad()
 	case len(r.of) == 0 && r.undone:
 		return "the last load was undone; " + r.wouldLoad()
 	case len(r.of) == 0:
@@ -133,6 +138,9 @@ func (r *Report) Verdict() string {
 	}
 	return what + r.rejected() + proof
 }
+
+// lacksTable reports whether there is a target, and it does not have the table.
+func (r *Report) lacksTable() bool { return r.Target != nil && !r.InTarget }
 
 func (r *Report) wouldLoad() string {
 	if r.Rejected == 0 {
