@@ -33,7 +33,10 @@ its line, and names the file that holds the records.`,
 		if err != nil {
 			return err
 		}
-		r, err := lastReceipt(t, id)
+		r, err := load.ReadReceipt(t.LoadDir(id))
+		if err == nil {
+			r, err = afterMend(t.LoadDir(id), r)
+		}
 		if err != nil {
 			return err
 		}
@@ -54,11 +57,11 @@ its line, and names the file that holds the records.`,
 	return c
 }
 
-// lastReceipt returns the receipt of the last mend of a load, or else that of the load.
-func lastReceipt(t *tray.Tray, id string) (*load.Receipt, error) {
-	r, err := load.ReadMend(t.LoadDir(id))
+// afterMend returns the receipt of the last mend of a load, or that of the load without any.
+func afterMend(dir string, of *load.Receipt) (*load.Receipt, error) {
+	r, err := load.ReadMend(dir)
 	if errors.Is(err, fs.ErrNotExist) {
-		return load.ReadReceipt(t.LoadDir(id))
+		return of, nil
 	}
 	return r, err
 }
@@ -90,7 +93,7 @@ func unmended(t *tray.Tray) ([]unmendedLoad, error) {
 		if r.Outcome == load.Emptied || r.Outcome == load.Rebuilt {
 			list = slices.DeleteFunc(list, func(l unmendedLoad) bool { return l.into == into })
 		}
-		r, err = lastReceipt(t, id)
+		r, err = afterMend(t.LoadDir(id), r)
 		if err != nil {
 			return nil, err
 		}

@@ -11,6 +11,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -375,12 +376,20 @@ func Find(ctx context.Context, db DB, id string) (Entry, error) {
 	if err != nil {
 		return Entry{}, err
 	}
-	for _, e := range entries {
-		if e.ID == id {
-			return e, nil
-		}
+	e := ByID(entries, id)
+	if e == nil {
+		return Entry{}, fmt.Errorf("load %s: %w", id, ErrUnknown)
 	}
-	return Entry{}, fmt.Errorf("load %s: %w", id, ErrUnknown)
+	return *e, nil
+}
+
+// ByID returns the entry of a load, or nil.
+func ByID(entries []Entry, id string) *Entry {
+	at := slices.IndexFunc(entries, func(e Entry) bool { return e.ID == id })
+	if at < 0 {
+		return nil
+	}
+	return &entries[at]
 }
 
 // ErrUnknown is returned for a load that the ledger does not have.

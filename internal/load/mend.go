@@ -7,7 +7,6 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
-	"slices"
 
 	"github.com/dustin/go-humanize"
 	"github.com/gofrs/flock"
@@ -185,12 +184,12 @@ func (m *mended) checkLoad(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	at := slices.IndexFunc(entries, func(e ledger.Entry) bool { return e.ID == m.of.ID })
+	e := ledger.ByID(entries, m.of.ID)
 	switch {
-	case at < 0:
+	case e == nil:
 		return &MendError{m.of.Load, m.tray.Dir, ""}
-	case entries[at].State == ledger.Undone, entries[at].State == ledger.Replaced:
-		return &MendError{m.of.Load, m.tray.Dir, entries[at].State}
+	case e.State == ledger.Undone, e.State == ledger.Replaced:
+		return &MendError{m.of.Load, m.tray.Dir, e.State}
 	}
 	return nil
 }

@@ -139,7 +139,7 @@ func (m *mended) duplicates(ctx context.Context) (*refusal.List, error) {
 func (m *mended) cellsOf(names, cells []string) string {
 	var of []string
 	for _, c := range m.plan.Columns {
-		at := slices.IndexFunc(m.of.Headings, func(h string) bool { return c.Value == "" && (h == c.From || slices.Contains(c.Also, h)) })
+		at := slices.IndexFunc(m.of.Headings, c.ReadsFrom)
 		if slices.Contains(names, c.Name) && at >= 0 && reject.FirstCell+at < len(cells) {
 			of = append(of, cells[reject.FirstCell+at])
 		}

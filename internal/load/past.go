@@ -87,22 +87,23 @@ func readPastLoad(dir string, entries []ledger.Entry) (*pastLoad, error) {
 	if err != nil {
 		return nil, err
 	}
-	state, known := stateOf(receipt, entries)
+	state, known := receipt.StateIn(entries)
 	if !known {
 		return nil, nil
 	}
 	return &pastLoad{mark: receipt.ID, dir: dir, receipt: receipt, state: state}, nil
 }
 
-// stateOf returns what became of the rows of a load. known is false if it is not in the ledger of the
-// target, although it was written into one.
-func stateOf(r *Receipt, entries []ledger.Entry) (state ledger.State, known bool) {
-	at := slices.IndexFunc(entries, func(e ledger.Entry) bool { return e.ID == r.ID })
+// StateIn returns what became of the rows of a load, by its receipt or by the entries of a ledger, "" if
+// they do not say. known is false if the ledger does not have the load, although one has: then it is
+// in another target.
+func (r *Receipt) StateIn(entries []ledger.Entry) (state ledger.State, known bool) {
+	e := ledger.ByID(entries, r.ID)
 	switch {
 	case r.Undone:
 		return ledger.Undone, true
-	case at >= 0:
-		return entries[at].State, true
+	case e != nil:
+		return e.State, true
 	}
 	return "", !r.InLedger || len(entries) == 0
 }

@@ -37,14 +37,8 @@ func (r *Report) addLoads(t *tray.Tray) error {
 // State returns what became of the rows of a load or a mend: what its receipt or the ledger of the
 // target says, "" if that is not known.
 func (r *Report) State(of *load.Receipt) ledger.State {
-	if of.Undone {
-		return ledger.Undone
-	}
-	at := slices.IndexFunc(r.Ledger, func(e ledger.Entry) bool { return e.ID == of.ID })
-	if at < 0 {
-		return ""
-	}
-	return r.Ledger[at].State
+	state, _ := of.StateIn(r.Ledger)
+	return state
 }
 
 // findLoads finds the last loads of the parts of the source that were not undone. Mends do not count,
@@ -56,27 +50,26 @@ func (r *Report) findLoads(t *tray.Tray) {
 	keys := load.KeysOf(r.parts)
 	r.was = make([]*load.Part, len(keys))
 	for _, l := range slices.Backward(r.Loads) {
-		state := r.State(l)
-		if l.Mended || len(r.Ledger) > 0 && l.InLedger && state == "" {
+		state, known := l.StateIn(r.Ledger)
+		if l.Mended || !known {
 			continue
 		}
-		given, gives := l.Given(t), 0
+		given, gives := l.Given(t), false
 		for i, key := range keys {
 			if given[key] == nil || r.was[i] != nil {
 				continue
 			}
-			gives++
+			gives = true
 			if state != ledger.Undone {
 				r.was[i] = given[key]
 			}
 		}
 		switch {
-		case gives == 0:
+		case !gives:
 		case state == ledger.Undone:
 			r.undone = true
 		default:
-			r.of, r.given = append(r.of, l), r.given+gives
-			r.others = r.others || gives < len(l.Source)
+			r.of = append(r.of, l)
 		}
 	}
 	slices.Reverse(r.of)
@@ -91,8 +84,24 @@ func (r *Report) mendOf(of *load.Receipt) *load.Receipt {
 	return r.Loads[at]
 }
 
+// given counts the parts that the loads have given.
+func (r *Report) given() (n int) {
+	for _, p := range r.was {
+		if p != nil {
+			n++
+		}
+	}
+	return n
+}
+
 // whole reports whether the loads have given all parts, and no others.
-func (r *Report) whole() bool { return r.given == len(r.parts) && !r.others }
+func (r *Report) whole() bool {
+	of := 0
+	for _, l := range r.of {
+		of += len(l.Source)
+	}
+	return r.given() == len(r.parts) && of == len(r.parts)
+}
 
 // countLoads takes the counts of the loads, if these read what the source has today.
 func (r *Report) countLoads() {
@@ -133,8 +142,8 @@ func (r *Report) Verdict() string {
 		}
 	}
 	what := note.Count(loaded, "row", "rows") + " loaded"
-	if r.given < len(r.parts) {
-		what += fmt.Sprintf(" from %d of %d files and sheets", r.given, len(r.parts))
+	if r.given() < len(r.parts) {
+		what += fmt.Sprintf(" from %d of %d files and sheets", r.given(), len(r.parts))
 	}
 	return what + r.rejected() + proof
 }

@@ -56,8 +56,6 @@ type Report struct {
 	parts  []intake.Part   // of the source
 	was    []*load.Part    // what their last loads have given of them, nil for a part of no load
 	of     []*load.Receipt // of the loads that have given the rows of these parts, the first first
-	others bool            // they have given other parts too
-	given  int             // how many parts they have given
 	undone bool            // a load of one of the parts was undone
 }
 
@@ -216,9 +214,7 @@ func (r *Report) addColumn(c *table.Column, t *table.Table, d *dialect.Dialect) 
 		refers := c.References.String()
 		next.Refers = &refers
 	}
-	at := slices.IndexFunc(r.Survey.Columns, func(s survey.Column) bool {
-		return c.Value == "" && (s.Heading == c.From || slices.Contains(c.Also, s.Heading))
-	})
+	at := slices.IndexFunc(r.Survey.Columns, func(s survey.Column) bool { return c.ReadsFrom(s.Heading) })
 	if at >= 0 {
 		next.Profile = &r.Survey.Columns[at]
 		column := *c

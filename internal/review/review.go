@@ -210,9 +210,7 @@ func (s *Session) Profile(c *table.Column) *survey.Column {
 }
 
 func (s *Session) place(c *table.Column) int {
-	return slices.IndexFunc(s.Survey.Columns, func(p survey.Column) bool {
-		return c.Value == "" && (p.Heading == c.From || slices.Contains(c.Also, p.Heading))
-	})
+	return slices.IndexFunc(s.Survey.Columns, func(p survey.Column) bool { return c.ReadsFrom(p.Heading) })
 }
 
 // Remedies returns the ways out of the obstacle of a column.

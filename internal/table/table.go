@@ -198,6 +198,11 @@ func Without(headings, others []string) (rest []string) {
 	return rest
 }
 
+// ReadsFrom reports whether the column has the cells below a heading of the source.
+func (c *Column) ReadsFrom(heading string) bool {
+	return c.Value == "" && (heading == c.From || slices.Contains(c.Also, heading))
+}
+
 // OtherHeadings returns the other headings of the columns, and what each is read as.
 func (t *Table) OtherHeadings() map[string]string {
 	also := map[string]string{}
