@@ -48,6 +48,7 @@ func TestBadInput(t *testing.T) {
 	d.write("other.csv", "No,Name\n1,a\n")
 	d.write("other.tray", "")
 	d.write("semi.csv", "No;Name\n1;a\n")
+	d.write("more.csv", "No;Name;Fee\n1;a;5\n")
 	d.write("page.csv", "<html><body>\n<p>no table</p>\n")
 	d.run(0, "draft", "twice.csv", "--tray", "two.tray")
 	d.run(0, "load", "specimens.csv", "--to", "other.db")
@@ -87,6 +88,8 @@ func TestBadInput(t *testing.T) {
 		{1, "load two.tray loans-2026.xlsx --sheet 2026-02 --to museum.db", "loans-2026.xlsx · 2026-02 is a sheet of a workbook, and the other files or the plan are for text"},
 		{1, "load sheet.tray twice.csv --to museum.db", "twice.csv is text, and the other files or the plan are for a sheet of a workbook"},
 		{1, "load two.tray semi.csv --to museum.db", "is not written as the plan says; to read it for this command: --delimiter semicolon"},
+		{1, "load two.tray more.csv --to museum.db", "more.csv has another layout than two.tray: delimiter semicolon; extra column Fee\n  the source is not written as the plan says; to read it for this command: --delimiter semicolon; its columns differ too, and if that is meant, adapt the plan with --change Fee.from=Fee --change Fee.leave_out=true"},
+		{1, "load semi.csv other.csv --drift fill --to museum.db", "other.csv has another layout than semi.csv: delimiter comma\n  all files of one load have one layout; load other.csv on its own, with --delimiter comma"},
 		{1, "load two.tray page.csv --to museum.db", "the source has none of the plan's columns, and may be of another kind"},
 		{2, "load two.tray sheet.tray --to museum.db", "sheet.tray is a tray: name one tray"},
 		{1, "export specimns --from other.db --out x.csv", "no such table\n  did you mean specimens?"},

@@ -156,6 +156,14 @@ func (a *app) changes(c *cobra.Command, t *tray.Tray, args []string) ([]note.Not
 	if err != nil {
 		return nil, err
 	}
+	p, err := pass.Open(c.Context(), t, a.from)
+	var differ *pass.HeadingsError
+	if errors.As(err, &differ) && differ.WrittenAs != nil { // there is nothing to compare
+		return nil, err
+	}
+	if err == nil {
+		p.Close()
+	}
 	now, err := a.survey(c, t.Paths(), survey.Options{Override: func(l *source.Layout) { *l = t.Layout }, Expected: pass.Expected(&t.Table)})
 	if err != nil {
 		return nil, err

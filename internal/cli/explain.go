@@ -406,15 +406,29 @@ func hintOf(err error) string {
 	return ""
 }
 
-// adaptText writes the options that make a plan take a source with other columns.
-func adaptText(e *pass.HeadingsError) string {
-	if len(e.WrittenAs) > 0 {
-		var options []string
-		for _, w := range e.WrittenAs {
-			options = append(options, "--"+w.Setting.Option()+" "+shellWord(w.Value))
-		}
-		return "the source is not written as the plan says; to read it for this command: " + strings.Join(options, " ")
+// optionsText writes the options that read a part as it is written.
+func optionsText(d *intake.Drift) string {
+	var options []string
+	for _, w := range d.WrittenAs {
+		options = append(options, "--"+w.Setting.Option()+" "+shellWord(w.Value))
 	}
+	return strings.Join(options, " ")
+}
+
+// adaptText writes the options that make a plan take a source with another layout or other columns.
+func adaptText(e *pass.HeadingsError) string {
+	if e.WrittenAs == nil {
+		return columnsText(e)
+	}
+	text := "the source is not written as the plan says; to read it for this command: " + optionsText(&e.Drift)
+	if len(e.Missing)+len(e.Extra) > 0 {
+		text += "; its columns differ too, and " + columnsText(e)
+	}
+	return text
+}
+
+// columnsText writes the options that make a plan take a source with other columns.
+func columnsText(e *pass.HeadingsError) string {
 	known := slices.ContainsFunc(e.Plan.Columns, func(c table.Column) bool { return c.From != "" && !slices.Contains(e.Missing, c.From) }) ||
 		slices.ContainsFunc(e.Renamed, func(c intake.Change) bool { return strings.EqualFold(c.Was, c.Is) })
 	otherKind := "and may be of another kind: ambertray survey " + shellWord(e.Part) + " shows its layout, and options such as --delimiter or --header override it for one load"
@@ -464,6 +478,10 @@ const maxRenamed = 3
 
 // driftText says how parts with other columns are loaded together.
 func driftText(e *intake.DriftError) string {
+	other := slices.IndexFunc(e.Parts, func(d intake.Drift) bool { return d.WrittenAs != nil })
+	if other >= 0 {
+		return "all files of one load have one layout; load " + shellWord(e.Parts[other].Part) + " on its own, with " + optionsText(&e.Parts[other])
+	}
 	var options []string
 	for _, p := range e.Parts {
 		if len(p.Renamed) > maxRenamed {

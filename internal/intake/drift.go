@@ -22,6 +22,9 @@ type Drift struct {
 	// Retyped are columns whose values are of another sort. Only a survey knows.
 	Retyped []Change `json:"retyped"`
 	Moved   bool     `json:"moved"` // they are in another order
+	// WrittenAs are the settings with which the part differs so, where with those of the others it
+	// would lack more columns. Such a part is not read.
+	WrittenAs []SetAs `json:"-"`
 }
 
 // Change is what something in the first part is in another one: the heading of a
@@ -45,6 +48,9 @@ func (d *Drift) Unmatched() (missing, extra []string) {
 
 func (d *Drift) String() string {
 	var how []string
+	if d.WrittenAs != nil {
+		how = append(how, joined(d.WrittenAs))
+	}
 	for _, c := range d.Renamed {
 		how = append(how, fmt.Sprintf("%s in place of %s", c.Is, c.Was))
 	}
@@ -62,6 +68,15 @@ func (d *Drift) String() string {
 		how = append(how, "columns in another order")
 	}
 	return strings.Join(how, "; ")
+}
+
+// From says how the part differs from another one, or from a plan.
+func (d *Drift) From(other string) string {
+	text := fmt.Sprintf("the columns of %s differ from those of %s: %s", d.Part, other, d.String())
+	if d.WrittenAs != nil {
+		text = fmt.Sprintf("%s has another layout than %s: %s", d.Part, other, d.String())
+	}
+	return text
 }
 
 // listed names one column or several.
@@ -87,7 +102,7 @@ type DriftError struct {
 
 func (e *DriftError) Error() string {
 	if len(e.Parts) == 1 {
-		return fmt.Sprintf("the columns of %s differ from those of %s: %s", e.Parts[0].Part, e.First, e.Parts[0].String())
+		return e.Parts[0].From(e.First)
 	}
 	var text strings.Builder
 	fmt.Fprintf(&text, "the columns of %d parts differ from those of %s:", len(e.Parts), e.First)
@@ -108,18 +123,21 @@ type order struct {
 // is wanted the headings become those of all, and the cells of each part are put
 // in their order.
 func (in *Intake) drift() error {
-	required := func(p *Part) []string {
-		return table.Without(p.Headings, slices.Concat(in.plan.Optional, in.plan.LeftOut, p.spacers))
-	}
-	first := required(&in.Parts[0])
-	for i := range in.Parts[1:] {
-		p := &in.Parts[i+1]
-		own := required(p)
-		if !slices.Equal(own, first) {
-			in.Drift = append(in.Drift, Compare(p.Title(), first, own))
+	if len(in.Parts) > 1 && in.plan.Headings != nil {
+		d := in.compare(&in.Parts[0], in.required(in.plan.Headings, nil))
+		if d.WrittenAs != nil {
+			return &DriftError{"the plan", []Drift{d}}
 		}
 	}
-	if in.Drift != nil && in.Layout.Drift != source.DriftFill {
+	first := in.required(in.Parts[0].Headings, in.Parts[0].spacers)
+	for i := range in.Parts[1:] {
+		p := &in.Parts[i+1]
+		if !slices.Equal(in.required(p.Headings, p.spacers), first) {
+			in.Drift = append(in.Drift, in.compare(p, first))
+		}
+	}
+	otherLayout := slices.ContainsFunc(in.Drift, func(d Drift) bool { return d.WrittenAs != nil })
+	if otherLayout || in.Drift != nil && in.Layout.Drift != source.DriftFill {
 		return &DriftError{in.Parts[0].Title(), in.Drift}
 	}
 	more := slices.Clone(in.plan.Optional)
@@ -138,6 +156,19 @@ func (in *Intake) drift() error {
 	}
 	in.reorder()
 	return nil
+}
+
+// required returns those of the headings that all parts must have.
+func (in *Intake) required(headings, spacers []string) []string {
+	return table.Without(headings, slices.Concat(in.plan.Optional, in.plan.LeftOut, spacers))
+}
+
+// compare says how the required headings of a part differ from those that are wanted.
+func (in *Intake) compare(p *Part, want []string) Drift {
+	as := func(read *Part) Drift {
+		return Compare(p.Title(), want, in.required(read.Headings, read.spacers))
+	}
+	return as(p).AsWritten(in.ctx, in.opener, p.Name, &in.Layout, in.plan, func(alone *Intake) Drift { return as(&alone.Parts[0]) })
 }
 
 // Spacers returns the headings of columns without a name and a value that the plan does not have.

@@ -114,18 +114,22 @@ func TestParts(t *testing.T) {
 	}
 }
 
-// TestDriftReport says how the columns of parts differ from the first.
+// TestDriftReport says how the columns of parts differ from the first. One with another layout is never
+// read.
 func TestDriftReport(t *testing.T) {
 	for headings, want := range map[string]string{
 		"no,name,fee": "", "name,no,fee": "columns in another order", "no,name": "missing column fee", "no,name,fee,due": "extra column due",
 		"no,title,fee": "title in place of name", "no,title,due,fee": "title in place of name; extra column due", // and fee is only moved
 		"no,lent,due": "lent in place of name; due in place of fee", "fee,no,title": "title in place of name",
+		"no;name;fee\n2;bee;7": "delimiter semicolon", "fee\tno\tname\n7\t2\tbee": "delimiter tab",
+		"Loans\n\nno;name;fee;due\n2;bee;7;8": "delimiter semicolon, header 3; extra column due", "no|title|fee\n2|bee|7": "delimiter pipe; title in place of name",
 	} {
 		dir := t.TempDir()
 		files := []string{filepath.Join(dir, "a.csv"), filepath.Join(dir, "b.csv")}
 		require.NoError(t, os.WriteFile(files[0], []byte("no,name,fee\n1,ant,5\n"), 0o600))
 		require.NoError(t, os.WriteFile(files[1], []byte(headings+"\n"), 0o600))
-		in, err := intake.Open(context.Background(), &source.Opener{}, files, source.DefaultLayout(), intake.Expected{}, false)
+		lay := source.DefaultLayout()
+		in, err := intake.Open(context.Background(), &source.Opener{}, files, lay, intake.Expected{}, false)
 		if want == "" {
 			require.NoError(t, err)
 			require.NoError(t, in.Close())
@@ -134,5 +138,15 @@ func TestDriftReport(t *testing.T) {
 		var drift *intake.DriftError
 		require.ErrorAs(t, err, &drift, headings)
 		require.Equal(t, want, drift.Parts[0].String(), headings)
+		lay.Drift = source.DriftFill
+		filled, err := intake.Open(context.Background(), &source.Opener{}, files, lay, intake.Expected{}, false)
+		require.Equal(t, drift.Parts[0].WrittenAs != nil, err != nil, headings)
+		if err == nil {
+			require.NoError(t, filled.Close())
+			continue
+		}
+		_, err = intake.Open(context.Background(), &source.Opener{}, []string{files[1], files[0]}, source.DefaultLayout(), intake.Expected{Headings: []string{"no", "name", "fee"}}, false)
+		require.ErrorAs(t, err, &drift, headings)
+		require.Equal(t, want, drift.Parts[0].String(), "the first one differs from the plan")
 	}
 }

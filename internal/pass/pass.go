@@ -5,7 +5,6 @@ package pass
 
 import (
 	"context"
-	"fmt"
 	"slices"
 	"strings"
 
@@ -119,13 +118,16 @@ func Open(ctx context.Context, t *tray.Tray, opener *source.Opener) (*Pass, erro
 		p.Sources = append(p.Sources, in.Parts[i].Title())
 		p.files = append(p.files, template.File{Name: in.Parts[i].Name, Sheet: in.Parts[i].Sheet})
 	}
-	differ := p.checkHeadings()
-	if differ != nil {
-		in.Close()
-		differ.WrittenAs = writtenAs(ctx, t, opener, list.Files[0])
-		return nil, differ
+	drift := p.compareHeadings()
+	if len(drift.Missing) == 0 && len(drift.Extra) == 0 {
+		return p, nil
 	}
-	return p, nil
+	in.Close()
+	drift = drift.AsWritten(ctx, opener, list.Files[0], &t.Layout, Expected(&t.Table), func(alone *intake.Intake) intake.Drift {
+		read := &Pass{tray: t, Sources: p.Sources, in: alone, Headings: alone.Headings}
+		return read.compareHeadings()
+	})
+	return nil, &HeadingsError{Tray: t.Dir, Plan: &t.Table, Drift: drift}
 }
 
 // Expected is what a plan knows of the headings.
@@ -151,17 +153,13 @@ type HeadingsError struct {
 	Tray string
 	Plan *table.Table
 	intake.Drift
-	// WrittenAs are settings with which the source has the columns of the plan.
-	WrittenAs []SetAs
 }
 
-func (e *HeadingsError) Error() string {
-	return fmt.Sprintf("the columns of %s differ from those of %s: %s", e.Part, e.Tray, e.Drift.String())
-}
+func (e *HeadingsError) Error() string { return e.From(e.Tray) }
 
-// checkHeadings compares the headings with those of the plan. The source may lack what
+// compareHeadings compares the headings with those of the plan. The source may lack what
 // the plan leaves out.
-func (p *Pass) checkHeadings() *HeadingsError {
+func (p *Pass) compareHeadings() intake.Drift {
 	var want []string
 	dispensable := map[string]bool{}
 	for _, c := range p.tray.Table.Columns {
@@ -174,10 +172,7 @@ func (p *Pass) checkHeadings() *HeadingsError {
 	d := intake.Compare(p.Sources[0], want, table.Without(p.Headings, p.in.Spacers()))
 	d.Missing = slices.DeleteFunc(d.Missing, func(h string) bool { return dispensable[h] })
 	d.Renamed = slices.DeleteFunc(d.Renamed, func(c intake.Change) bool { return dispensable[c.Was] })
-	if len(d.Missing) == 0 && len(d.Extra) == 0 {
-		return nil
-	}
-	return &HeadingsError{Tray: p.tray.Dir, Plan: &p.tray.Table, Drift: d}
+	return d
 }
 
 // Names returns the names of the files and sheets.
