@@ -174,44 +174,42 @@ func TestBadInput(t *testing.T) {
 // TestKilled kills the program in the middle of loads, and interrupts it: the
 // table is unchanged, and the same command loads it whole afterwards.
 func TestKilled(t *testing.T) {
-	for name, to := range targets(t) {
-		t.Run(name, func(t *testing.T) {
-			d, table := newDesk(t), uniqueTable(t)
-			var text strings.Builder
-			text.WriteString("No,Name\n")
-			for i := range 300_000 {
-				fmt.Fprintf(&text, "%d,specimen %d\n", i, i)
-			}
-			d.write("many.csv", text.String())
-			d.run(0, "draft", "many.csv", "--table", table)
-			killed := 0
-			for _, delay := range []time.Duration{20, 60, 120, 200} {
-				for _, signal := range []os.Signal{syscall.SIGKILL, os.Interrupt} {
-					c := d.command("load", "many.tray", "--to", to)
-					var errOut bytes.Buffer
-					c.Stderr = &errOut
-					require.NoError(t, c.Start())
-					time.Sleep(delay * time.Millisecond)
-					require.NoError(t, c.Process.Signal(signal))
-					if c.Wait() == nil {
-						break // it was faster
-					}
-					killed++
-					if signal == os.Interrupt && !strings.Contains(errOut.String(), "rolled back") {
-						require.Empty(t, errOut.String(), "only before it listens may it end without a word")
-					}
-					_, errOutput := d.run(1, "verify", "many.tray", "--to", to)
-					require.Regexp(t, "no such table|file does not exist", errOutput)
+	onEach(t, func(t *testing.T, d *desk, _, to string) {
+		table := uniqueTable(t)
+		var text strings.Builder
+		text.WriteString("No,Name\n")
+		for i := range 300_000 {
+			fmt.Fprintf(&text, "%d,specimen %d\n", i, i)
+		}
+		d.write("many.csv", text.String())
+		d.run(0, "draft", "many.csv", "--table", table)
+		killed := 0
+		for _, delay := range []time.Duration{20, 60, 120, 200} {
+			for _, signal := range []os.Signal{syscall.SIGKILL, os.Interrupt} {
+				c := d.command("load", "many.tray", "--to", to)
+				var errOut bytes.Buffer
+				c.Stderr = &errOut
+				require.NoError(t, c.Start())
+				time.Sleep(delay * time.Millisecond)
+				require.NoError(t, c.Process.Signal(signal))
+				if c.Wait() == nil {
+					break // it was faster
 				}
+				killed++
+				if signal == os.Interrupt && !strings.Contains(errOut.String(), "rolled back") {
+					require.Empty(t, errOut.String(), "only before it listens may it end without a word")
+				}
+				_, errOutput := d.run(1, "verify", "many.tray", "--to", to)
+				require.Regexp(t, "no such table|file does not exist", errOutput)
 			}
-			require.Positive(t, killed)
-			out, _ := d.command("check", "many.tray", "--to", to).Output()
-			if !strings.Contains(string(out), "already exists") {
-				d.run(0, "load", "many.tray", "--to", to)
-			}
-			d.run(0, "verify", "many.tray", "--to", to)
-		})
-	}
+		}
+		require.Positive(t, killed)
+		out, _ := d.command("check", "many.tray", "--to", to).Output()
+		if !strings.Contains(string(out), "already exists") {
+			d.run(0, "load", "many.tray", "--to", to)
+		}
+		d.run(0, "verify", "many.tray", "--to", to)
+	})
 }
 
 // report is a file as people write them.
@@ -222,24 +220,21 @@ const report = "Kestrel Bay Museum,,,\nLoans of 2026,,,\n,,,\nNo,Name,Fee,Due\n-
 // TestLongValue loads values of many megabytes. MySQL rejects the record that is longer than its
 // packets, and loads the others.
 func TestLongValue(t *testing.T) {
-	for name, to := range targets(t) {
-		t.Run(name, func(t *testing.T) {
-			t.Parallel()
-			d, table := newDesk(t), uniqueTable(t)
-			d.write("finds.csv", "no,note\n1,ant\n2,"+strings.Repeat("x", 17_000_000)+"\n3,"+strings.Repeat("y", 12_000_000)+"\n4,bee\n")
-			status, loaded := 0, 4.0
-			if name == "mysql" {
-				status, loaded = 3, 3.0
-			}
-			r := d.json(status, "load", "finds.csv", "--to", to, "--table", table)
-			require.Equal(t, []any{loaded, true}, []any{r["counts"].(map[string]any)["loaded"], r["verified"]})
-			if name == "mysql" {
-				rejects := d.read(r["rejects"].(map[string]any)["file"].(string))
-				require.Contains(t, rejects[:1000], "longer than max_allowed_packet")
-				require.Greater(t, len(rejects), 17_000_000, "all of the record is kept")
-			}
-		})
-	}
+	onEach(t, func(t *testing.T, d *desk, name, to string) {
+		table := uniqueTable(t)
+		d.write("finds.csv", "no,note\n1,ant\n2,"+strings.Repeat("x", 17_000_000)+"\n3,"+strings.Repeat("y", 12_000_000)+"\n4,bee\n")
+		status, loaded := 0, 4.0
+		if name == "mysql" {
+			status, loaded = 3, 3.0
+		}
+		r := d.json(status, "load", "finds.csv", "--to", to, "--table", table)
+		require.Equal(t, []any{loaded, true}, []any{r["counts"].(map[string]any)["loaded"], r["verified"]})
+		if name == "mysql" {
+			rejects := d.read(r["rejects"].(map[string]any)["file"].(string))
+			require.Contains(t, rejects[:1000], "longer than max_allowed_packet")
+			require.Greater(t, len(rejects), 17_000_000, "all of the record is kept")
+		}
+	})
 }
 
 // TestUnwritten prints results to a full disk. A command that only prints fails. A command that has

@@ -31,25 +31,23 @@ func questionnaire(columns, first, records int) string {
 
 // TestManyColumns loads as many columns as each server takes, and refuses one more.
 func TestManyColumns(t *testing.T) {
-	for name, to := range targets(t) {
-		t.Run(name, func(t *testing.T) {
-			d, table := newDesk(t), uniqueTable(t)
-			most := map[string]*dialect.Dialect{"sqlite": dialect.SQLite, "postgres": dialect.PostgreSQL, "mysql": dialect.MySQL, "sqlserver": dialect.SQLServer}[name].MaxColumns
-			d.write("a.csv", questionnaire(most-1, 1, 20))
-			d.write("b.csv", questionnaire(most-1, 21, 20))
-			d.run(0, "draft", "a.csv", "--table", table, "--change", "key=question_1")
-			d.run(0, "load", "a.tray", "--to", to)
-			d.run(0, "load", "a.tray", "b.csv", "--to", to)
-			d.run(0, "verify", "a.tray", "--to", to)
-			d.write("again.csv", questionnaire(most-1, 20, 2))
-			out, _ := d.run(3, "load", "a.tray", "again.csv", "--to", to)
-			require.Contains(t, out, "2 read = 0 loaded + 2 rejected")
-			d.run(0, "export", table, "--from", to, "--out", "back.csv")
-			require.Equal(t, d.read("a.csv")+strings.SplitAfterN(d.read("b.csv"), "\n", 2)[1], d.read("back.csv"))
+	onEach(t, func(t *testing.T, d *desk, name, to string) {
+		table := uniqueTable(t)
+		most := map[string]*dialect.Dialect{"sqlite": dialect.SQLite, "postgres": dialect.PostgreSQL, "mysql": dialect.MySQL, "sqlserver": dialect.SQLServer}[name].MaxColumns
+		d.write("a.csv", questionnaire(most-1, 1, 20))
+		d.write("b.csv", questionnaire(most-1, 21, 20))
+		d.run(0, "draft", "a.csv", "--table", table, "--change", "key=question_1")
+		d.run(0, "load", "a.tray", "--to", to)
+		d.run(0, "load", "a.tray", "b.csv", "--to", to)
+		d.run(0, "verify", "a.tray", "--to", to)
+		d.write("again.csv", questionnaire(most-1, 20, 2))
+		out, _ := d.run(3, "load", "a.tray", "again.csv", "--to", to)
+		require.Contains(t, out, "2 read = 0 loaded + 2 rejected")
+		d.run(0, "export", table, "--from", to, "--out", "back.csv")
+		require.Equal(t, d.read("a.csv")+strings.SplitAfterN(d.read("b.csv"), "\n", 2)[1], d.read("back.csv"))
 
-			d.write("more.csv", questionnaire(most, 1, 1))
-			_, errOut := d.run(1, "load", "more.csv", "--to", to, "--table", table+"_more")
-			require.Contains(t, errOut, "leave some out in the tray")
-		})
-	}
+		d.write("more.csv", questionnaire(most, 1, 1))
+		_, errOut := d.run(1, "load", "more.csv", "--to", to, "--table", table+"_more")
+		require.Contains(t, errOut, "leave some out in the tray")
+	})
 }

@@ -155,10 +155,12 @@ func targets(t testing.TB) map[string]string {
 	return map[string]string{"sqlite": "museum.db", "postgres": url, "mysql": mysql, "sqlserver": sqlserver}
 }
 
-// onEach runs a test on each database, with a desk of its own. An SQLite file has its whole path.
+// onEach runs a test on all databases side by side, each with a desk of its own. An SQLite file has its
+// whole path.
 func onEach(t *testing.T, test func(t *testing.T, d *desk, name, to string)) {
 	for name, to := range targets(t) {
 		t.Run(name, func(t *testing.T) {
+			t.Parallel()
 			d := newDesk(t)
 			if name == "sqlite" {
 				to = filepath.Join(d.dir, to)

@@ -58,6 +58,7 @@ func dates(layout string) func(rng *rand.Rand) string {
 // TestForms loads tables whose values are written as people write them, and wants the table
 // written like its source to be the same bytes: nothing was misread, lost or rounded.
 func TestForms(t *testing.T) {
+	t.Parallel()
 	const tables = 40
 	servers := targets(t)
 	engines, names := slices.Sorted(maps.Keys(servers)), slices.Sorted(maps.Keys(forms))

@@ -196,6 +196,7 @@ const journeys = 5
 // TestJourney moves random tables from server to server in files of random forms, whose
 // layout is found by the program. What goes into the first one comes out of every other.
 func TestJourney(t *testing.T) {
+	t.Parallel()
 	servers := targets(t)
 	names := slices.Sorted(maps.Keys(servers))
 	for seed := range uint64(journeys) {
@@ -224,6 +225,7 @@ func TestJourney(t *testing.T) {
 // TestByHand hands random tables over to people who have only the client of their server. What
 // they load is what the file has, and the queries that they are given say so.
 func TestByHand(t *testing.T) {
+	t.Parallel()
 	servers := targets(t)
 	for d, to := range map[*dialect.Dialect]string{dialect.PostgreSQL: servers["postgres"], dialect.MySQL: servers["mysql"], dialect.SQLite: "museum.db"} {
 		for seed := range uint64(journeys) {

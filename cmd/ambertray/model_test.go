@@ -165,34 +165,32 @@ func (m *model) look(step string) {
 // TestModel runs random commands and compares the table with the model after each.
 func TestModel(t *testing.T) {
 	const steps = 25
-	for name, to := range targets(t) {
-		t.Run(name, func(t *testing.T) {
-			m := &model{desk: newDesk(t), rng: rand.New(rand.NewPCG(11, 5)), to: to, table: uniqueTable(t), tray: "finds.tray"}
-			file, names, bad := m.file(30)
-			m.run(m.status(bad), "load", file, "--to", to, "--tray", m.tray, "--table", m.table, "--change", "no.type=integer", "--change", "key=no", "--change", "name.nullable=true")
-			m.names = names
-			m.add()
-			for i := range steps {
-				load := m.loads[m.rng.IntN(len(m.loads))]
-				step := map[int]string{0: "merge", 1: "replace", 2: "again", 3: "undo", 4: "undo", 5: "verify", 6: "undo the last"}[m.rng.IntN(10)]
-				switch step {
-				case "merge":
-					m.merge()
-				case "replace":
-					m.replace([]string{"empty", "rebuild"}[m.rng.IntN(2)])
-				case "again":
-					m.again(load)
-				case "undo":
-					m.undo(load)
-				case "verify":
-					m.verify(load)
-				case "undo the last":
-					m.undo(m.loads[len(m.loads)-1])
-				default:
-					m.add()
-				}
-				m.look(fmt.Sprintf("step %d: %s", i, step))
+	onEach(t, func(t *testing.T, d *desk, _, to string) {
+		m := &model{desk: d, rng: rand.New(rand.NewPCG(11, 5)), to: to, table: uniqueTable(t), tray: "finds.tray"}
+		file, names, bad := m.file(30)
+		m.run(m.status(bad), "load", file, "--to", to, "--tray", m.tray, "--table", m.table, "--change", "no.type=integer", "--change", "key=no", "--change", "name.nullable=true")
+		m.names = names
+		m.add()
+		for i := range steps {
+			load := m.loads[m.rng.IntN(len(m.loads))]
+			step := map[int]string{0: "merge", 1: "replace", 2: "again", 3: "undo", 4: "undo", 5: "verify", 6: "undo the last"}[m.rng.IntN(10)]
+			switch step {
+			case "merge":
+				m.merge()
+			case "replace":
+				m.replace([]string{"empty", "rebuild"}[m.rng.IntN(2)])
+			case "again":
+				m.again(load)
+			case "undo":
+				m.undo(load)
+			case "verify":
+				m.verify(load)
+			case "undo the last":
+				m.undo(m.loads[len(m.loads)-1])
+			default:
+				m.add()
 			}
-		})
-	}
+			m.look(fmt.Sprintf("step %d: %s", i, step))
+		}
+	})
 }

@@ -89,6 +89,7 @@ func TestTimeLimit(t *testing.T) {
 
 // TestRetries tries again what was locked, and not what is wrong.
 func TestRetries(t *testing.T) {
+	t.Parallel()
 	d := newDesk(t)
 	d.write("find.csv", "no\n1\n2\n")
 	d.run(0, "load", "find.csv", "--to", "museum.db")

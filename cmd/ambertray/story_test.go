@@ -17,44 +17,42 @@ import (
 
 // TestStory loads the museum's files into every target as a person would.
 func TestStory(t *testing.T) {
-	for name, to := range targets(t) {
-		t.Run(name, func(t *testing.T) {
-			d, table := newDesk(t), uniqueTable(t)
-			out, _ := d.run(0, "survey", "specimens.csv", "loans.csv")
-			require.Contains(t, out, "1,204 records")
-			require.Contains(t, out, "line 91")
-			out, _ = d.run(0, "draft", "specimens.csv", "--table", table)
-			require.Contains(t, out, "5 digits in all 1,204 values")
-			require.Contains(t, d.read("specimens.tray/tray.yaml"), "type: char(5) # 5 digits")
-			out, _ = d.run(0, "ddl", "specimens.tray", "--to", to)
-			require.Contains(t, out, "shelf_code       char(5)      NOT NULL")
-			out, _ = d.run(0, "check", "specimens.tray", "--to", to)
-			require.Contains(t, out, "would be created")
-			out, _ = d.run(0, "load", "specimens.tray", "--to", to)
-			require.Contains(t, out, "1,204 read = 1,204 loaded + 0 rejected + 0 skipped · table 0 → 1,204 · every row proved")
-			out, _ = d.run(0, "verify", "specimens.tray", "--to", to)
-			require.Contains(t, out, "every row proved: 1,204 rows")
-			_, errOut := d.run(5, "load", "specimens.tray", "--to", to)
-			require.Contains(t, errOut, "was already loaded into "+table+": 1,204 rows on ")
-			_, errOut = d.run(1, "load", "specimens.tray", "--to", to, "--again", "--existing", "refuse")
-			require.Contains(t, errOut, "already exists")
-			loads := d.json(0, "history", "--to", to, "--table", table)["loads"].([]any)
-			require.Len(t, loads, 1)
-			require.Equal(t, "specimens.csv", loads[0].(map[string]any)["source"])
+	onEach(t, func(t *testing.T, d *desk, _, to string) {
+		table := uniqueTable(t)
+		out, _ := d.run(0, "survey", "specimens.csv", "loans.csv")
+		require.Contains(t, out, "1,204 records")
+		require.Contains(t, out, "line 91")
+		out, _ = d.run(0, "draft", "specimens.csv", "--table", table)
+		require.Contains(t, out, "5 digits in all 1,204 values")
+		require.Contains(t, d.read("specimens.tray/tray.yaml"), "type: char(5) # 5 digits")
+		out, _ = d.run(0, "ddl", "specimens.tray", "--to", to)
+		require.Contains(t, out, "shelf_code       char(5)      NOT NULL")
+		out, _ = d.run(0, "check", "specimens.tray", "--to", to)
+		require.Contains(t, out, "would be created")
+		out, _ = d.run(0, "load", "specimens.tray", "--to", to)
+		require.Contains(t, out, "1,204 read = 1,204 loaded + 0 rejected + 0 skipped · table 0 → 1,204 · every row proved")
+		out, _ = d.run(0, "verify", "specimens.tray", "--to", to)
+		require.Contains(t, out, "every row proved: 1,204 rows")
+		_, errOut := d.run(5, "load", "specimens.tray", "--to", to)
+		require.Contains(t, errOut, "was already loaded into "+table+": 1,204 rows on ")
+		_, errOut = d.run(1, "load", "specimens.tray", "--to", to, "--again", "--existing", "refuse")
+		require.Contains(t, errOut, "already exists")
+		loads := d.json(0, "history", "--to", to, "--table", table)["loads"].([]any)
+		require.Len(t, loads, 1)
+		require.Equal(t, "specimens.csv", loads[0].(map[string]any)["source"])
 
-			r := d.json(3, "load", "loans.csv", "--to", to, "--table", table+"_loans")
-			require.Equal(t, map[string]any{
-				"read": 180.0, "loaded": 175.0, "rejected": 4.0, "skipped": 1.0, "table_before": 0.0, "table_after": 175.0,
-			}, r["counts"])
-			require.Equal(t, true, r["verified"])
-			require.Len(t, r["rejects"].(map[string]any)["by_reason"], 4)
-			rejects := d.read("loans.tray/loads/0001/rejects.csv")
-			require.Contains(t, rejects, `loans.csv,111,112,due_back,31/02/2026,no such date,01081,KB-01003,"Müller & Søn, conservators"`)
-			require.Contains(t, rejects, `loans.csv,37,38,,,"8 cells, not 7",,,,,,,,"00563,KB-00703,Harrow College,18/03/2026,24/06/2026,297.00,true,paid twice"`)
-			out, _ = d.run(0, "rejects", "loans.tray")
-			require.Contains(t, out, "no such date")
-		})
-	}
+		r := d.json(3, "load", "loans.csv", "--to", to, "--table", table+"_loans")
+		require.Equal(t, map[string]any{
+			"read": 180.0, "loaded": 175.0, "rejected": 4.0, "skipped": 1.0, "table_before": 0.0, "table_after": 175.0,
+		}, r["counts"])
+		require.Equal(t, true, r["verified"])
+		require.Len(t, r["rejects"].(map[string]any)["by_reason"], 4)
+		rejects := d.read("loans.tray/loads/0001/rejects.csv")
+		require.Contains(t, rejects, `loans.csv,111,112,due_back,31/02/2026,no such date,01081,KB-01003,"Müller & Søn, conservators"`)
+		require.Contains(t, rejects, `loans.csv,37,38,,,"8 cells, not 7",,,,,,,,"00563,KB-00703,Harrow College,18/03/2026,24/06/2026,297.00,true,paid twice"`)
+		out, _ = d.run(0, "rejects", "loans.tray")
+		require.Contains(t, out, "no such date")
+	})
 }
 
 // TestDraft follows one column, and keeps what a person writes.
@@ -87,12 +85,10 @@ func TestDraft(t *testing.T) {
 
 // TestRules loads through every rule of a tray.
 func TestRules(t *testing.T) {
-	for name, to := range targets(t) {
-		t.Run(name, func(t *testing.T) {
-			d := newDesk(t)
-			d.write("visits-2026-03.csv", "Day,Who,Code,Fee,Share,Insured,Left\n5,  ant ,7,(£1),50%,in,x\n31, Bee,12,£2.50,7 %,out,y\n32,Cow,,n/a,,in,z\n")
-			table := uniqueTable(t)
-			d.write("v.tray/tray.yaml", `tray: 1
+	onEach(t, func(t *testing.T, d *desk, name, to string) {
+		d.write("visits-2026-03.csv", "Day,Who,Code,Fee,Share,Insured,Left\n5,  ant ,7,(£1),50%,in,x\n31, Bee,12,£2.50,7 %,out,y\n32,Cow,,n/a,,in,z\n")
+		table := uniqueTable(t)
+		d.write("v.tray/tray.yaml", `tray: 1
 source:
   files: [visits-2026-03.csv]
   name_parts: "visits-{year}-{month}.csv"
@@ -111,18 +107,17 @@ columns:
   - {from: Left, leave_out: true}
   - {value: "{file} {line} {record} {load}", name: origin, type: text}
 `)
-			out, _ := d.run(3, "load", "v.tray", "--to", to)
-			require.Contains(t, out, "every row proved")
-			require.Contains(t, out, `no such date  "2026-03-32" on line 4`)
-			if name == "sqlite" {
-				id := d.json(0, "history", "--to", to)["loads"].([]any)[0].(map[string]any)["id"].(string)
-				require.Equal(t, "2026-03-05|ANT|007|-1|0.5|1|visits-2026-03.csv 2 1 "+id+"|2026-03-31|BEE|012|2.5|0.07|0|visits-2026-03.csv 3 2 "+id,
-					d.query("SELECT day, who, code, fee, share, insured, origin FROM "+table+" ORDER BY code"))
-				require.Equal(t, "2", d.query("SELECT count(*) FROM sqlite_schema WHERE type = 'index' AND tbl_name = '"+table+"'"))
-			}
-			d.run(0, "verify", "v.tray", "--to", to)
-		})
-	}
+		out, _ := d.run(3, "load", "v.tray", "--to", to)
+		require.Contains(t, out, "every row proved")
+		require.Contains(t, out, `no such date  "2026-03-32" on line 4`)
+		if name == "sqlite" {
+			id := d.json(0, "history", "--to", to)["loads"].([]any)[0].(map[string]any)["id"].(string)
+			require.Equal(t, "2026-03-05|ANT|007|-1|0.5|1|visits-2026-03.csv 2 1 "+id+"|2026-03-31|BEE|012|2.5|0.07|0|visits-2026-03.csv 3 2 "+id,
+				d.query("SELECT day, who, code, fee, share, insured, origin FROM "+table+" ORDER BY code"))
+			require.Equal(t, "2", d.query("SELECT count(*) FROM sqlite_schema WHERE type = 'index' AND tbl_name = '"+table+"'"))
+		}
+		d.run(0, "verify", "v.tray", "--to", to)
+	})
 }
 
 // TestDDL writes definitions for every server, and a handover that is loaded with nothing
@@ -158,39 +153,37 @@ func TestDDL(t *testing.T) {
 
 // TestExisting loads a second file into an existing table.
 func TestExisting(t *testing.T) {
-	for name, to := range targets(t) {
-		t.Run(name, func(t *testing.T) {
-			d, table := newDesk(t), uniqueTable(t)
-			d.run(3, "load", "loans.csv", "--to", to, "--table", table)
-			d.write("more.csv", "Loan No,Specimen No,Borrower,Lent On,Due Back,Fee,Insured\n00311,KB-00001,x,01/02/2026,13/02/2026,5.00,true\n"+
-				"90001,KB-00001,"+strings.Repeat("x", 41)+",01/02/2026,13/02/2026,5.00,true\n90002,KB-00001,x,01/02/2026,13/02/2026,5,true\n")
-			_, errOut := d.run(1, "load", "more.csv", "--to", to, "--table", table)
-			require.Contains(t, errOut, "--existing append adds rows")
-			out, _ := d.run(3, "check", "more.tray", "--to", to, "--table", table, "--existing", "append")
-			require.Contains(t, out, ": append")
-			require.Regexp(t, `borrower +varchar\(40\) +rejects +1 record: longer than varchar\(40\)`, out)
-			out, _ = d.run(3, "load", "more.tray", "--to", to, "--table", table, "--existing", "append")
-			require.Contains(t, out, "duplicate key")
-			require.Contains(t, out, "skipped · every row proved")
-			require.Contains(t, out, "rows appended")
-			out, _ = d.run(1, "check", "specimens.csv", "--to", to, "--table", table, "--existing", "append")
-			require.Contains(t, out, "the table has no such column")
-			_, errOut = d.run(1, "load", "specimens.csv", "--to", to, "--table", table, "--existing", "append")
-			require.Contains(t, errOut, "the plan does not fit table")
-			out, _ = d.run(0, "load", "specimens.csv", "--to", to, "--table", table, "--existing", "rebuild")
-			require.Contains(t, out, "→ 1,204 ·")
-			d.write("finds.csv", "no,name\n1,ant\n2,\n")
-			d.run(0, "load", "finds.csv", "--to", to, "--table", table+"_finds")
-			d.write("next.csv", "no,colour\n3,red\n")
-			for _, command := range []string{"check", "load"} {
-				out, _ = d.run(0, command, "next.csv", "--to", to, "--table", table+"_finds", "--existing", "append", "--change", "colour.leave_out=true")
-				require.Contains(t, out, "columns of the table that are not in the plan, and are NULL in new rows: name")
-				require.Contains(t, out, "columns of the source that the plan leaves out: colour")
-			}
-			_, errOut = d.run(2, "load", "specimens.csv", "--to", to, "--existing", "smash")
-			require.Contains(t, errOut, "write refuse, append, empty, rebuild or merge")
-		})
-	}
+	onEach(t, func(t *testing.T, d *desk, _, to string) {
+		table := uniqueTable(t)
+		d.run(3, "load", "loans.csv", "--to", to, "--table", table)
+		d.write("more.csv", "Loan No,Specimen No,Borrower,Lent On,Due Back,Fee,Insured\n00311,KB-00001,x,01/02/2026,13/02/2026,5.00,true\n"+
+			"90001,KB-00001,"+strings.Repeat("x", 41)+",01/02/2026,13/02/2026,5.00,true\n90002,KB-00001,x,01/02/2026,13/02/2026,5,true\n")
+		_, errOut := d.run(1, "load", "more.csv", "--to", to, "--table", table)
+		require.Contains(t, errOut, "--existing append adds rows")
+		out, _ := d.run(3, "check", "more.tray", "--to", to, "--table", table, "--existing", "append")
+		require.Contains(t, out, ": append")
+		require.Regexp(t, `borrower +varchar\(40\) +rejects +1 record: longer than varchar\(40\)`, out)
+		out, _ = d.run(3, "load", "more.tray", "--to", to, "--table", table, "--existing", "append")
+		require.Contains(t, out, "duplicate key")
+		require.Contains(t, out, "skipped · every row proved")
+		require.Contains(t, out, "rows appended")
+		out, _ = d.run(1, "check", "specimens.csv", "--to", to, "--table", table, "--existing", "append")
+		require.Contains(t, out, "the table has no such column")
+		_, errOut = d.run(1, "load", "specimens.csv", "--to", to, "--table", table, "--existing", "append")
+		require.Contains(t, errOut, "the plan does not fit table")
+		out, _ = d.run(0, "load", "specimens.csv", "--to", to, "--table", table, "--existing", "rebuild")
+		require.Contains(t, out, "→ 1,204 ·")
+		d.write("finds.csv", "no,name\n1,ant\n2,\n")
+		d.run(0, "load", "finds.csv", "--to", to, "--table", table+"_finds")
+		d.write("next.csv", "no,colour\n3,red\n")
+		for _, command := range []string{"check", "load"} {
+			out, _ = d.run(0, command, "next.csv", "--to", to, "--table", table+"_finds", "--existing", "append", "--change", "colour.leave_out=true")
+			require.Contains(t, out, "columns of the table that are not in the plan, and are NULL in new rows: name")
+			require.Contains(t, out, "columns of the source that the plan leaves out: colour")
+		}
+		_, errOut = d.run(2, "load", "specimens.csv", "--to", to, "--existing", "smash")
+		require.Contains(t, errOut, "write refuse, append, empty, rebuild or merge")
+	})
 }
 
 // TestValues examines what is in the table, rather than what the program
@@ -375,30 +368,27 @@ func TestMainframe(t *testing.T) {
 
 // TestVerifyFile compares a file without a tray with a table, by its headings.
 func TestVerifyFile(t *testing.T) {
-	for name, to := range targets(t) {
-		t.Run(name, func(t *testing.T) {
-			d := newDesk(t)
-			d.write("fees.csv", "No,Name,Fee,Due\n1,ant,\"1,010.50\",2026-01-05\n2,bee,5.25,2026-01-06\n3,cat,0,2026-01-07\nTotal,,\"1,015.75\",\n")
-			table := uniqueTable(t)
-			out, _ := d.run(0, "load", "fees.csv", "--to", to, "--table", table, "--rows", "2")
-			require.Regexp(t, `control +sum of fee: 1,015.75 as stated on line 5, read and loaded`, out)
-			require.Regexp(t, `line 3 +2,bee,5.25`, out)
-			require.Regexp(t, `3 +2 +'bee' +5.25`, out)
-			d.write("export.csv", "DUE;fee;no;Remark\n06/01/2026;5.25;2;x\n05/01/2026;1010.50;1;y\n13/01/2026;0;4;z\n")
-			r := d.json(4, "verify", "export.csv", "--to", to, "--table", table)
-			require.Equal(t, []any{"Remark"}, r["not_compared"])
-			out, _ = d.run(4, "verify", "export.csv", "--to", to, "--table", table, "--rows", "3")
-			require.Regexp(t, `(?m)^ +4 +no such row$`, out)
-			require.Equal(t, 1.0, r["rows_differ"].(map[string]any)["missing"])
-			require.Equal(t, 1.0, r["elsewhere"])
-			require.Contains(t, d.read("export.csv.differences.csv"), "missing,4,export.csv,4,,")
-			d.write("export.csv", "due,fee,no\n2026-01-07,0,3\n")
-			r = d.json(0, "verify", "export.csv", "--to", to, "--table", table)
-			require.Equal(t, 2.0, r["elsewhere"])
-			require.NoFileExists(t, filepath.Join(d.dir, "export.csv.differences.csv"), "that of the comparison before is gone")
-			d.run(4, "verify", "export.csv", "--to", to, "--table", table, "--whole")
-			_, errOut := d.run(1, "verify", "export.csv", "--to", to, "--table", "nothing")
-			require.Contains(t, errOut, "no such table")
-		})
-	}
+	onEach(t, func(t *testing.T, d *desk, _, to string) {
+		d.write("fees.csv", "No,Name,Fee,Due\n1,ant,\"1,010.50\",2026-01-05\n2,bee,5.25,2026-01-06\n3,cat,0,2026-01-07\nTotal,,\"1,015.75\",\n")
+		table := uniqueTable(t)
+		out, _ := d.run(0, "load", "fees.csv", "--to", to, "--table", table, "--rows", "2")
+		require.Regexp(t, `control +sum of fee: 1,015.75 as stated on line 5, read and loaded`, out)
+		require.Regexp(t, `line 3 +2,bee,5.25`, out)
+		require.Regexp(t, `3 +2 +'bee' +5.25`, out)
+		d.write("export.csv", "DUE;fee;no;Remark\n06/01/2026;5.25;2;x\n05/01/2026;1010.50;1;y\n13/01/2026;0;4;z\n")
+		r := d.json(4, "verify", "export.csv", "--to", to, "--table", table)
+		require.Equal(t, []any{"Remark"}, r["not_compared"])
+		out, _ = d.run(4, "verify", "export.csv", "--to", to, "--table", table, "--rows", "3")
+		require.Regexp(t, `(?m)^ +4 +no such row$`, out)
+		require.Equal(t, 1.0, r["rows_differ"].(map[string]any)["missing"])
+		require.Equal(t, 1.0, r["elsewhere"])
+		require.Contains(t, d.read("export.csv.differences.csv"), "missing,4,export.csv,4,,")
+		d.write("export.csv", "due,fee,no\n2026-01-07,0,3\n")
+		r = d.json(0, "verify", "export.csv", "--to", to, "--table", table)
+		require.Equal(t, 2.0, r["elsewhere"])
+		require.NoFileExists(t, filepath.Join(d.dir, "export.csv.differences.csv"), "that of the comparison before is gone")
+		d.run(4, "verify", "export.csv", "--to", to, "--table", table, "--whole")
+		_, errOut := d.run(1, "verify", "export.csv", "--to", to, "--table", "nothing")
+		require.Contains(t, errOut, "no such table")
+	})
 }

@@ -17,26 +17,21 @@ import (
 
 // TestTightenScript runs the printed statements on every server. Only the types change.
 func TestTightenScript(t *testing.T) {
-	for name, to := range targets(t) {
-		t.Run(name, func(t *testing.T) {
-			d, table := newDesk(t), uniqueTable(t)
-			if name == "sqlite" {
-				to = filepath.Join(d.dir, to)
-			}
-			d.write("wide.csv", "no,lent,fee,lit\n1,01/02/2026,12.50,yes\n2,28/02/2026,1.00,no\n3,,7.5,yes\n")
-			wide := []string{"load", "wide.csv", "--to", to, "--table", table, "--change", "key="}
-			for _, column := range []string{"no", "lent", "fee", "lit"} {
-				wide = append(wide, "--change", column+".type=varchar(40)")
-			}
-			d.run(0, wide...)
-			p := d.json(0, "tighten", table, "--to", to)
-			on(t, to, statements(p)...)
-			d.run(0, "export", "--from", to, table, "--out", "out.csv")
-			require.Equal(t, "no,lent,fee,lit\n1,2026-02-01,12.50,true\n2,2026-02-28,1.00,false\n3,,7.50,true\n", d.read("out.csv"))
-			out, _ := d.run(0, "tighten", table, "--to", to)
-			require.Contains(t, out, "Nothing can be tightened.")
-		})
-	}
+	onEach(t, func(t *testing.T, d *desk, name, to string) {
+		table := uniqueTable(t)
+		d.write("wide.csv", "no,lent,fee,lit\n1,01/02/2026,12.50,yes\n2,28/02/2026,1.00,no\n3,,7.5,yes\n")
+		wide := []string{"load", "wide.csv", "--to", to, "--table", table, "--change", "key="}
+		for _, column := range []string{"no", "lent", "fee", "lit"} {
+			wide = append(wide, "--change", column+".type=varchar(40)")
+		}
+		d.run(0, wide...)
+		p := d.json(0, "tighten", table, "--to", to)
+		on(t, to, statements(p)...)
+		d.run(0, "export", "--from", to, table, "--out", "out.csv")
+		require.Equal(t, "no,lent,fee,lit\n1,2026-02-01,12.50,true\n2,2026-02-28,1.00,false\n3,,7.50,true\n", d.read("out.csv"))
+		out, _ := d.run(0, "tighten", table, "--to", to)
+		require.Contains(t, out, "Nothing can be tightened.")
+	})
 }
 
 // TestTightenLater runs the statements after another session has written a value that does not fit.
@@ -77,94 +72,84 @@ func TestTightenLater(t *testing.T) {
 		first.WriteString(";" + c.first)
 		second.WriteString(";" + c.second)
 	}
-	for name, to := range targets(t) {
-		t.Run(name, func(t *testing.T) {
-			d, table := newDesk(t), uniqueTable(t)
+	onEach(t, func(t *testing.T, d *desk, name, to string) {
+		table := uniqueTable(t)
+		d.write("wide.csv", head.String()+"\n"+first.String()+"\n"+second.String()+"\n")
+		wide := []string{"load", "wide.csv", "--to", to, "--table", table, "--change", "key="}
+		for i, c := range columns {
+			wide = append(wide, "--change", fmt.Sprintf("c%d.type=%s", i, c.wide))
+		}
+		d.run(0, wide...)
+		p := d.json(0, "tighten", table, "--to", to)
+		rows := func() string {
+			out, _ := d.run(0, "export", "--from", to, "--query", "SELECT * FROM "+table+" ORDER BY no", "--out", "-")
+			return out
+		}
+		before := rows()
+		script := statements(p)
+		for i, c := range columns {
+			changes := p["columns"].([]any)[i+1].(map[string]any)["changes"].(bool)
+			require.Equal(t, !strings.Contains(c.unchanged, name), changes, "%v", c)
+			write := fmt.Sprintf("UPDATE %s SET c%d = '%%s' WHERE no = 1", table, i)
+			on(t, to, fmt.Sprintf(write, c.later))
 			if name == "sqlite" {
-				to = filepath.Join(d.dir, to)
+				continue
 			}
-			d.write("wide.csv", head.String()+"\n"+first.String()+"\n"+second.String()+"\n")
-			wide := []string{"load", "wide.csv", "--to", to, "--table", table, "--change", "key="}
-			for i, c := range columns {
-				wide = append(wide, "--change", fmt.Sprintf("c%d.type=%s", i, c.wide))
-			}
-			d.run(0, wide...)
-			p := d.json(0, "tighten", table, "--to", to)
-			rows := func() string {
-				out, _ := d.run(0, "export", "--from", to, "--query", "SELECT * FROM "+table+" ORDER BY no", "--out", "-")
-				return out
-			}
-			before := rows()
-			script := statements(p)
-			for i, c := range columns {
-				changes := p["columns"].([]any)[i+1].(map[string]any)["changes"].(bool)
-				require.Equal(t, !strings.Contains(c.unchanged, name), changes, "%v", c)
-				write := fmt.Sprintf("UPDATE %s SET c%d = '%%s' WHERE no = 1", table, i)
-				on(t, to, fmt.Sprintf(write, c.later))
-				if name == "sqlite" {
-					continue
-				}
-				if !changes {
-					on(t, to, fmt.Sprintf(write, c.first))
-					continue
-				}
-				require.Error(t, try(t, to, script...), "%v", c)
+			if !changes {
 				on(t, to, fmt.Sprintf(write, c.first))
-				require.Equal(t, before, rows(), "%v", c)
+				continue
 			}
-			if name == "sqlite" {
-				on(t, to, script...)
-				for i, c := range columns {
-					require.Equal(t, c.later, d.query(fmt.Sprintf("SELECT c%d FROM %s WHERE no = 1", i, table)), "%v", c)
-				}
-				return
+			require.Error(t, try(t, to, script...), "%v", c)
+			on(t, to, fmt.Sprintf(write, c.first))
+			require.Equal(t, before, rows(), "%v", c)
+		}
+		if name == "sqlite" {
+			on(t, to, script...)
+			for i, c := range columns {
+				require.Equal(t, c.later, d.query(fmt.Sprintf("SELECT c%d FROM %s WHERE no = 1", i, table)), "%v", c)
 			}
-			d.run(0, "tighten", table, "--to", to, "--apply")
-		})
-	}
+			return
+		}
+		d.run(0, "tighten", table, "--to", to, "--apply")
+	})
 }
 
 // TestTightenGoesOn writes a value that does not fit and then runs every statement, as a client does
 // that continues after errors. All rows stay.
 func TestTightenGoesOn(t *testing.T) {
-	for name, to := range targets(t) {
-		t.Run(name, func(t *testing.T) {
-			d, table := newDesk(t), uniqueTable(t)
-			if name == "sqlite" {
-				to = filepath.Join(d.dir, to)
-			}
-			d.write("wide.csv", "no,lent,fee\n1,01/02/2026,12.50\n2,11/02/2026,1.00\n3,28/02/2026,7.5\n")
-			d.run(0, "load", "wide.csv", "--to", to, "--table", table, "--change", "key=", "--change", "no.type=varchar(40)", "--change", "lent.type=varchar(40)", "--change", "fee.type=varchar(40)", "--change", "fee.nullable=true")
-			script := statements(d.json(0, "tighten", table, "--to", to))
-			rows := func() string {
-				out, _ := d.run(0, "export", "--from", to, "--query", "SELECT no, lent, fee FROM "+table+" ORDER BY no, fee", "--out", "-")
-				return out
-			}
-			for _, later := range []string{"'4', '12/03/2026', NULL", "'x4', '12/03/2026', '2.5'"} {
-				on(t, to, "INSERT INTO "+table+" VALUES ("+later+")")
-				before := rows()
-				require.Equal(t, 5, strings.Count(before, "\n"))
-				client, err := connect.Open(context.Background(), to, connect.Options{})
-				require.NoError(t, err)
-				failed := 0
-				for _, s := range script {
-					_, err := client.Exec(context.Background(), s)
-					if err != nil {
-						failed++
-					}
-				}
-				client.Close()
-				require.NotZero(t, failed)
-				require.Equal(t, before, rows(), later)
-				on(t, to, "DELETE FROM "+table+" WHERE no = "+later[:strings.Index(later, ",")])
-				undo := regexp.MustCompile(`(?s)-- (ALTER TABLE .*?);\n`).FindStringSubmatch(strings.Join(script, ";\n"))
-				if undo != nil && strings.Contains(later, "NULL") { // the server commits at every definition
-					on(t, to, strings.ReplaceAll(undo[1], "\n-- ", "\n"))
+	onEach(t, func(t *testing.T, d *desk, name, to string) {
+		table := uniqueTable(t)
+		d.write("wide.csv", "no,lent,fee\n1,01/02/2026,12.50\n2,11/02/2026,1.00\n3,28/02/2026,7.5\n")
+		d.run(0, "load", "wide.csv", "--to", to, "--table", table, "--change", "key=", "--change", "no.type=varchar(40)", "--change", "lent.type=varchar(40)", "--change", "fee.type=varchar(40)", "--change", "fee.nullable=true")
+		script := statements(d.json(0, "tighten", table, "--to", to))
+		rows := func() string {
+			out, _ := d.run(0, "export", "--from", to, "--query", "SELECT no, lent, fee FROM "+table+" ORDER BY no, fee", "--out", "-")
+			return out
+		}
+		for _, later := range []string{"'4', '12/03/2026', NULL", "'x4', '12/03/2026', '2.5'"} {
+			on(t, to, "INSERT INTO "+table+" VALUES ("+later+")")
+			before := rows()
+			require.Equal(t, 5, strings.Count(before, "\n"))
+			client, err := connect.Open(context.Background(), to, connect.Options{})
+			require.NoError(t, err)
+			failed := 0
+			for _, s := range script {
+				_, err := client.Exec(context.Background(), s)
+				if err != nil {
+					failed++
 				}
 			}
-			on(t, to, script...)
-		})
-	}
+			client.Close()
+			require.NotZero(t, failed)
+			require.Equal(t, before, rows(), later)
+			on(t, to, "DELETE FROM "+table+" WHERE no = "+later[:strings.Index(later, ",")])
+			undo := regexp.MustCompile(`(?s)-- (ALTER TABLE .*?);\n`).FindStringSubmatch(strings.Join(script, ";\n"))
+			if undo != nil && strings.Contains(later, "NULL") { // the server commits at every definition
+				on(t, to, strings.ReplaceAll(undo[1], "\n-- ", "\n"))
+			}
+		}
+		on(t, to, script...)
+	})
 }
 
 // TestTightenForms tightens columns of numbers, dates and times in many forms. A column stays if the
@@ -230,26 +215,21 @@ func TestTightenForms(t *testing.T) {
 			text.WriteString(";" + values[row%len(values)])
 		}
 	}
-	for name, to := range targets(t) {
-		t.Run(name, func(t *testing.T) {
-			d, table := newDesk(t), uniqueTable(t)
-			if name == "sqlite" {
-				to = filepath.Join(d.dir, to)
-			}
-			d.write("wide.csv", text.String()+"\n")
-			wide := []string{"load", "wide.csv", "--to", to, "--table", table, "--change", "key="}
-			for i := range forms {
-				wide = append(wide, "--change", fmt.Sprintf("c%d.type=varchar(60)", i), "--change", fmt.Sprintf("c%d.null_words=", i), "--change", fmt.Sprintf("c%d.characters=unicode", i))
-			}
-			d.run(0, wide...)
-			for i, c := range d.json(0, "tighten", table, "--to", to, "--apply")["columns"].([]any)[1:] {
-				column := c.(map[string]any)
-				require.Equal(t, strings.Contains(forms[i].stays, name), !column["changes"].(bool), "%v: %v", forms[i], column["unchanged_because"])
-			}
-			out, _ := d.run(0, "tighten", table, "--to", to)
-			require.Contains(t, out, "Nothing can be tightened.")
-		})
-	}
+	onEach(t, func(t *testing.T, d *desk, name, to string) {
+		table := uniqueTable(t)
+		d.write("wide.csv", text.String()+"\n")
+		wide := []string{"load", "wide.csv", "--to", to, "--table", table, "--change", "key="}
+		for i := range forms {
+			wide = append(wide, "--change", fmt.Sprintf("c%d.type=varchar(60)", i), "--change", fmt.Sprintf("c%d.null_words=", i), "--change", fmt.Sprintf("c%d.characters=unicode", i))
+		}
+		d.run(0, wide...)
+		for i, c := range d.json(0, "tighten", table, "--to", to, "--apply")["columns"].([]any)[1:] {
+			column := c.(map[string]any)
+			require.Equal(t, strings.Contains(forms[i].stays, name), !column["changes"].(bool), "%v: %v", forms[i], column["unchanged_because"])
+		}
+		out, _ := d.run(0, "tighten", table, "--to", to)
+		require.Contains(t, out, "Nothing can be tightened.")
+	})
 }
 
 func statements(proposal map[string]any) (list []string) {
@@ -268,56 +248,54 @@ func TestTighten(t *testing.T) {
 	for i := range records {
 		fmt.Fprintf(&text, "%d,%02d/%02d/2026,%d.50\n", i, 1+i%28, 1+i%12, i%1000)
 	}
-	for name, to := range targets(t) {
-		t.Run(name, func(t *testing.T) {
-			d, table := newDesk(t), uniqueTable(t)
-			d.write("wide.csv", text.String())
-			d.run(0, "load", "wide.csv", "--to", to, "--table", table, "--change", "no.type=bigint", "--change", "lent.type=varchar(100)", "--change", "fee.type=varchar(100)", "--change", "key=")
-			state := func() (tight bool) {
-				p := d.json(0, "tighten", table, "--to", to)
-				require.Equal(t, float64(records), p["rows"])
-				changes := 0
-				for _, c := range p["columns"].([]any) {
-					if c.(map[string]any)["changes"].(bool) {
-						changes++
-					}
+	onEach(t, func(t *testing.T, d *desk, name, to string) {
+		table := uniqueTable(t)
+		d.write("wide.csv", text.String())
+		d.run(0, "load", "wide.csv", "--to", to, "--table", table, "--change", "no.type=bigint", "--change", "lent.type=varchar(100)", "--change", "fee.type=varchar(100)", "--change", "key=")
+		state := func() (tight bool) {
+			p := d.json(0, "tighten", table, "--to", to)
+			require.Equal(t, float64(records), p["rows"])
+			changes := 0
+			for _, c := range p["columns"].([]any) {
+				if c.(map[string]any)["changes"].(bool) {
+					changes++
 				}
-				require.Contains(t, []int{0, 3}, changes, "all columns, or none")
-				return changes == 0
 			}
-			require.False(t, state())
-			usual := time.Second
-			tight := false
-			for range 6 {
-				if tight {
-					break
-				}
-				c := d.command("tighten", table, "--to", to, "--apply")
-				require.NoError(t, c.Start())
-				time.Sleep(time.Duration(rand.Float64() * float64(usual)))
-				_ = c.Process.Kill()
-				_ = c.Wait()
-				d.settle(table, to)
-				tight = state()
+			require.Contains(t, []int{0, 3}, changes, "all columns, or none")
+			return changes == 0
+		}
+		require.False(t, state())
+		usual := time.Second
+		tight := false
+		for range 6 {
+			if tight {
+				break
 			}
-			if !tight {
-				out, _ := d.run(0, "tighten", table, "--to", to, "--apply")
-				require.Contains(t, out, "3 columns, every row proved to keep its values")
-			}
-			require.True(t, state())
-			out, _ := d.run(0, "tighten", table, "--to", to)
-			require.Contains(t, out, "Nothing can be tightened.")
-			if name == "postgres" || name == "mysql" {
-				on(t, to, "CREATE VIEW "+table+"_view AS SELECT * FROM "+table)
-				_, errOut := d.run(1, "tighten", table+"_view", "--to", to)
-				require.Contains(t, errOut, "not a table: it is a view")
-				on(t, to, "DROP VIEW "+table+"_view")
-			}
-			out, _ = d.run(0, "survey", table, "--from", to)
-			require.Contains(t, out, "20,000 rows")
-			require.Contains(t, out, "2026-01-01")
-		})
-	}
+			c := d.command("tighten", table, "--to", to, "--apply")
+			require.NoError(t, c.Start())
+			time.Sleep(time.Duration(rand.Float64() * float64(usual)))
+			_ = c.Process.Kill()
+			_ = c.Wait()
+			d.settle(table, to)
+			tight = state()
+		}
+		if !tight {
+			out, _ := d.run(0, "tighten", table, "--to", to, "--apply")
+			require.Contains(t, out, "3 columns, every row proved to keep its values")
+		}
+		require.True(t, state())
+		out, _ := d.run(0, "tighten", table, "--to", to)
+		require.Contains(t, out, "Nothing can be tightened.")
+		if name == "postgres" || name == "mysql" {
+			on(t, to, "CREATE VIEW "+table+"_view AS SELECT * FROM "+table)
+			_, errOut := d.run(1, "tighten", table+"_view", "--to", to)
+			require.Contains(t, errOut, "not a table: it is a view")
+			on(t, to, "DROP VIEW "+table+"_view")
+		}
+		out, _ = d.run(0, "survey", table, "--from", to)
+		require.Contains(t, out, "20,000 rows")
+		require.Contains(t, out, "2026-01-01")
+	})
 }
 
 // TestTightenLoses leaves columns unchanged that would lose their default or a null word, and counts

@@ -55,6 +55,7 @@ func (w wine) path(names ...string) string {
 // TestWindows runs the program for Windows: the demo, each format, each target, paths as
 // people have them there, and what happens when it is interrupted or killed.
 func TestWindows(t *testing.T) {
+	t.Parallel()
 	require.NotEmpty(t, os.Getenv("AMBERTRAY_TEST_WINE"), "start the tests with ./test.sh")
 	w := wine{newDesk(t)}
 	out := w.run("demo")

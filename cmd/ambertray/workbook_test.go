@@ -18,77 +18,73 @@ import (
 func TestWorkbook(t *testing.T) {
 	book, err := demo.Files.ReadFile("loans-2026.xlsx")
 	require.NoError(t, err)
-	for name, to := range targets(t) {
-		t.Run(name, func(t *testing.T) {
-			d, table := newDesk(t), uniqueTable(t)
-			d.write("lent.xlsx", string(book))
-			out, _ := d.run(0, "survey", "lent.xlsx")
-			require.Contains(t, out, "6 sheets")
-			require.Contains(t, out, "header on row 4")
-			require.Contains(t, out, "row 18, footer row: Total")
-			require.Len(t, d.json(0, "survey", "lent.xlsx")["sources"], 4, "each that is visible and not empty")
-			_, errOut := d.run(1, "load", "lent.xlsx", "--to", to)
-			require.Contains(t, errOut, "2026-04, 2026-05 (empty), Borrowers (hidden)")
-			require.Contains(t, errOut, "--sheet all")
-			_, errOut = d.run(1, "load", "lent.xlsx", "--to", to, "--sheet", "June")
-			require.Contains(t, errOut, `no sheet "June"`)
+	onEach(t, func(t *testing.T, d *desk, name, to string) {
+		table := uniqueTable(t)
+		d.write("lent.xlsx", string(book))
+		out, _ := d.run(0, "survey", "lent.xlsx")
+		require.Contains(t, out, "6 sheets")
+		require.Contains(t, out, "header on row 4")
+		require.Contains(t, out, "row 18, footer row: Total")
+		require.Len(t, d.json(0, "survey", "lent.xlsx")["sources"], 4, "each that is visible and not empty")
+		_, errOut := d.run(1, "load", "lent.xlsx", "--to", to)
+		require.Contains(t, errOut, "2026-04, 2026-05 (empty), Borrowers (hidden)")
+		require.Contains(t, errOut, "--sheet all")
+		_, errOut = d.run(1, "load", "lent.xlsx", "--to", to, "--sheet", "June")
+		require.Contains(t, errOut, `no sheet "June"`)
 
-			_, errOut = d.run(1, "draft", "lent.xlsx", "--sheet", "2026-*")
-			require.Contains(t, errOut, "lent.xlsx · 2026-04: extra column Courier")
-			out, _ = d.run(0, "draft", "lent.xlsx", "--sheet", "2026-*", "--table", table, "--drift", "fill")
-			require.Contains(t, out, "2026-03: extra column Courier")
-			plan := d.read("lent.tray/tray.yaml")
-			require.Contains(t, plan, "- from: column_3\n    leave_out: while_blank")
-			require.Contains(t, plan, "56 of 57 are dates, but 1 is not: \"after Easter\" on row 15")
-			d.write("lent.tray/tray.yaml", strings.Replace(plan, "type: varchar(20) # text of 10 to 12", "type: date\n    format: yyyy-MM-dd # text of 10 to 12", 1))
-			r := d.json(3, "load", "lent.tray", "--to", to)
-			require.Equal(t, 56.0, r["counts"].(map[string]any)["loaded"])
-			require.Equal(t, "2026-03", r["source"].([]any)[2].(map[string]any)["sheet"])
-			rejects := d.read("lent.tray/loads/0001/rejects.csv")
-			require.Contains(t, rejects, "lent.xlsx · 2026-03,11,15,due_back,after Easter,not a date written yyyy-MM-dd")
-			d.write("lent.tray/loads/0001/rejects.csv", strings.ReplaceAll(rejects, "after Easter", "2026-04-07"))
-			out, _ = d.run(0, "mend", "lent.tray", "--to", to)
-			require.Contains(t, out, "every row proved")
-			out, _ = d.run(0, "verify", "lent.tray", "--to", to)
-			require.Contains(t, out, "every row proved")
-			require.Contains(t, out, "lent.xlsx · 2026-03  agrees         18       14          0        14\n")
-			_, errOut = d.run(5, "load", "lent.tray", "--to", to)
-			require.Contains(t, errOut, "was already loaded into "+table)
-			if name == "sqlite" {
-				require.Equal(t, "2026-01|13|2026-02|14|2026-03|14|2026-04|16", d.query("SELECT sheet, count(*) FROM "+table+" GROUP BY sheet ORDER BY sheet"))
-				require.Equal(t, "2026-03|2026-04", d.query("SELECT DISTINCT sheet FROM "+table+" WHERE courier IS NOT NULL ORDER BY sheet"))
-				require.Equal(t, "0", d.query("SELECT count(*) FROM "+table+" WHERE fee <> round(fee, 1)"), "no float noise")
-			}
-		})
-	}
+		_, errOut = d.run(1, "draft", "lent.xlsx", "--sheet", "2026-*")
+		require.Contains(t, errOut, "lent.xlsx · 2026-04: extra column Courier")
+		out, _ = d.run(0, "draft", "lent.xlsx", "--sheet", "2026-*", "--table", table, "--drift", "fill")
+		require.Contains(t, out, "2026-03: extra column Courier")
+		plan := d.read("lent.tray/tray.yaml")
+		require.Contains(t, plan, "- from: column_3\n    leave_out: while_blank")
+		require.Contains(t, plan, "56 of 57 are dates, but 1 is not: \"after Easter\" on row 15")
+		d.write("lent.tray/tray.yaml", strings.Replace(plan, "type: varchar(20) # text of 10 to 12", "type: date\n    format: yyyy-MM-dd # text of 10 to 12", 1))
+		r := d.json(3, "load", "lent.tray", "--to", to)
+		require.Equal(t, 56.0, r["counts"].(map[string]any)["loaded"])
+		require.Equal(t, "2026-03", r["source"].([]any)[2].(map[string]any)["sheet"])
+		rejects := d.read("lent.tray/loads/0001/rejects.csv")
+		require.Contains(t, rejects, "lent.xlsx · 2026-03,11,15,due_back,after Easter,not a date written yyyy-MM-dd")
+		d.write("lent.tray/loads/0001/rejects.csv", strings.ReplaceAll(rejects, "after Easter", "2026-04-07"))
+		out, _ = d.run(0, "mend", "lent.tray", "--to", to)
+		require.Contains(t, out, "every row proved")
+		out, _ = d.run(0, "verify", "lent.tray", "--to", to)
+		require.Contains(t, out, "every row proved")
+		require.Contains(t, out, "lent.xlsx · 2026-03  agrees         18       14          0        14\n")
+		_, errOut = d.run(5, "load", "lent.tray", "--to", to)
+		require.Contains(t, errOut, "was already loaded into "+table)
+		if name == "sqlite" {
+			require.Equal(t, "2026-01|13|2026-02|14|2026-03|14|2026-04|16", d.query("SELECT sheet, count(*) FROM "+table+" GROUP BY sheet ORDER BY sheet"))
+			require.Equal(t, "2026-03|2026-04", d.query("SELECT DISTINCT sheet FROM "+table+" WHERE courier IS NOT NULL ORDER BY sheet"))
+			require.Equal(t, "0", d.query("SELECT count(*) FROM "+table+" WHERE fee <> round(fee, 1)"), "no float noise")
+		}
+	})
 }
 
 // TestWorkbookFormats brings the same loans, as other programs have written them
 // in each format, into every target: their content is one, so that it is loaded
 // once.
 func TestWorkbookFormats(t *testing.T) {
-	for name, to := range targets(t) {
-		t.Run(name, func(t *testing.T) {
-			d, table := newDesk(t), uniqueTable(t)
-			for _, ext := range []string{"xls", "xlsb", "xlsx", "ods"} {
-				d.copyBook("loans." + ext)
-			}
-			out, _ := d.run(0, "load", "loans.xls", "--to", to, "--table", table)
-			require.Contains(t, out, "42 rows after the header: 40 records, 2 skipped (1 title, 1 blank line)")
-			require.Contains(t, out, "verified   42 read = 40 loaded + 0 rejected + 2 skipped")
-			d.run(0, "verify", "loans.tray", "--to", to)
-			plan := d.read("loans.tray/tray.yaml")
-			require.Contains(t, plan, "row 16: hidden rows with values: 1, taken")
-			for _, ext := range []string{"xlsb", "xlsx"} {
-				d.write("loans.tray/tray.yaml", strings.Replace(plan, "loans.xls]", "loans."+ext+"]", 1))
-				_, errOut := d.run(5, "load", "loans.tray", "--to", to)
-				require.Contains(t, errOut, "was already loaded into "+table)
-			}
-			r := d.json(0, "load", "loans.ods", "--to", to, "--table", table+"_fees", "--tray", "fees.tray", "--cells", "Fees", "--hidden", "leave")
-			require.Equal(t, map[string]any{"read": 17.0, "loaded": 16.0, "rejected": 0.0, "skipped": 1.0, "table_before": 0.0, "table_after": 16.0}, r["counts"])
-			require.Equal(t, 1.0, r["skipped"].(map[string]any)["hidden"])
-		})
-	}
+	onEach(t, func(t *testing.T, d *desk, _, to string) {
+		table := uniqueTable(t)
+		for _, ext := range []string{"xls", "xlsb", "xlsx", "ods"} {
+			d.copyBook("loans." + ext)
+		}
+		out, _ := d.run(0, "load", "loans.xls", "--to", to, "--table", table)
+		require.Contains(t, out, "42 rows after the header: 40 records, 2 skipped (1 title, 1 blank line)")
+		require.Contains(t, out, "verified   42 read = 40 loaded + 0 rejected + 2 skipped")
+		d.run(0, "verify", "loans.tray", "--to", to)
+		plan := d.read("loans.tray/tray.yaml")
+		require.Contains(t, plan, "row 16: hidden rows with values: 1, taken")
+		for _, ext := range []string{"xlsb", "xlsx"} {
+			d.write("loans.tray/tray.yaml", strings.Replace(plan, "loans.xls]", "loans."+ext+"]", 1))
+			_, errOut := d.run(5, "load", "loans.tray", "--to", to)
+			require.Contains(t, errOut, "was already loaded into "+table)
+		}
+		r := d.json(0, "load", "loans.ods", "--to", to, "--table", table+"_fees", "--tray", "fees.tray", "--cells", "Fees", "--hidden", "leave")
+		require.Equal(t, map[string]any{"read": 17.0, "loaded": 16.0, "rejected": 0.0, "skipped": 1.0, "table_before": 0.0, "table_after": 16.0}, r["counts"])
+		require.Equal(t, 1.0, r["skipped"].(map[string]any)["hidden"])
+	})
 }
 
 // TestSheetNotices says what a sheet has that its records do not show, and what

@@ -153,6 +153,10 @@ func (a *app) drawRejects(r *load.Receipt, others []unmendedLoad, mend string) {
 		rows = append(rows, []string{term.Count(g.Count), term.Count(g.Line), columnOf(g), g.Reason, p.Amber(term.Printable(g.Example))})
 	}
 	p.Table([]term.Column{{Title: "records", Right: true}, {Title: "first on " + r.Layout.LineWord(), Right: true}, {Title: "column"}, {Title: "reason"}, {Title: "example", Max: 48}}, rows)
+	if r.Undone {
+		p.Fact("note", "the load was undone, so its rejects in %s cannot be mended", *r.Rejects.File)
+		return
+	}
 	p.Next(fmt.Sprintf("The complete records are in %s. Correct them there, then:", *r.Rejects.File), mend)
 }
 
