@@ -54,7 +54,7 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 	// Spaces that no quote follows are left to the rules of their columns.
 	lay.SkipSpaces = lay.SkipSpaces && spacesBeforeQuotes(head, &lay)
 	best.FindHeader(&lay)
-	if lay.Delimiter == "=" && lay.HeaderLine > 0 { // keys and values
+	if lay.HeaderLine > 0 && best.hasKeys() {
 		lay.FirstDataLine, lay.HeaderLine, lay.HeaderLines = lay.HeaderLine, 0, 1
 		lay.DescriptionLines, lay.HeaderGuess = 0, false
 	}
@@ -153,6 +153,21 @@ func (s *shape) isBetter(best *shape) bool {
 	}
 	longer := best.Width > 1 && len(is.Delimiter) > len(was.Delimiter) && strings.Contains(is.Delimiter, was.Delimiter)
 	return longer || is.Escape == source.Backslash && is.Delimiter == was.Delimiter && is.Quote == was.Quote
+}
+
+// hasKeys reports whether the rows are keys and values, so that the first is no header: "room=3", or
+// "Room: East Hall" with a space after every colon and texts as values.
+func (s *shape) hasKeys() bool {
+	if s.layout.Delimiter != ":" || s.Width != 2 || !s.cutsAll(0) || s.OfOneKind(1) > 0 {
+		return s.layout.Delimiter == "="
+	}
+	for r := range s.Rows.Len() {
+		_, after, _ := bytes.Cut(s.Rows.Text(r), []byte(":"))
+		if !bytes.HasPrefix(after, []byte(" ")) {
+			return false
+		}
+	}
+	return true
 }
 
 // cutsAll reports whether all rows from a row on have the usual number of cells.

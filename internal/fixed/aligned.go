@@ -55,6 +55,9 @@ func alignedColumns(head []byte) (a aligned) {
 		a.headByWords()
 	}
 	if !a.ruled && !a.headed {
+		a.headByBlanks()
+	}
+	if !a.ruled && !a.headed {
 		a.columns = blankColumns(a.lines)
 		a.skip(a.titlesAbove())
 	}

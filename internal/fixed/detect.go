@@ -57,7 +57,7 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 		score = 0
 	case share >= ruledShare && found.ruled:
 		score = 1.9 // whatever signs the cells have
-	case share == 1 && (found.headed && (score > 0 || len(found.lines) >= manyHeaded) || found.headsAll()):
+	case share == 1 && (found.headed && (score > 0 || len(found.columns)*len(found.lines) >= manyHeaded) || found.headsAll()):
 		score = 1.5 // more than a cut at spaces
 	case score > 0 && wide:
 		score += 0.24 // more than a cut at spaces, which leaves out blank cells, that is not even

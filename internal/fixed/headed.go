@@ -3,6 +3,7 @@ package fixed
 import (
 	"slices"
 	"strings"
+	"unicode"
 )
 
 // headsAll reports whether the first line is a header. Its heading of each column begins where all
@@ -43,8 +44,9 @@ func (a *aligned) cutsEvenly(cut func(string) []string) bool {
 // that shows columns.
 const minHeaded = 6
 
-// manyHeaded is the least number of lines, with such a header, that shows columns of text only.
-const manyHeaded = 6
+// manyHeaded is the least number of cells, those of such a header among them, that shows columns of
+// text only.
+const manyHeaded = 12
 
 // headByWords takes the columns from a header of single words, above which may be titles, if a
 // place between each two words is blank in every line below but those of a footer.
@@ -65,6 +67,80 @@ func (a *aligned) headByWords() {
 			return
 		}
 	}
+}
+
+// headByBlanks takes the columns from a header whose headings may have several words, above which may be
+// titles: a place before each column is blank in the header and in every line below but those of a footer.
+func (a *aligned) headByBlanks() {
+	best := aligned{}
+	for titles := range min(maxTitles, len(a.lines)) {
+		if titles < a.gap || !isWords(a.lines[titles]) {
+			continue
+		}
+		for end := len(a.lines); end >= max(titles+minAligned, len(a.lines)-maxFooter); end-- {
+			found := aligned{columns: columnsBetween(a.lines[titles:end]), lines: a.lines[titles:end], titles: titles, headed: true}
+			if len(found.columns) > len(best.columns) && found.misses(a.lines[:titles]) && found.misses(a.lines[end:]) {
+				best = found
+			}
+		}
+	}
+	if best.headed {
+		*a = best
+	}
+}
+
+// columnsBetween returns the columns between the gaps of lines, of which the first is the header. It
+// returns nil if a column has no heading, if the header is in a wide gap of the lines below, or if a cut
+// at spaces or wide spaces gives all lines as many cells.
+func columnsBetween(lines [][]rune) []Place {
+	header, below := lines[0], lines[1:]
+	gaps, list := gapsIn(lines), []Place{{0, -1}}
+	for _, wide := range gapsIn(below) {
+		if wide.End-wide.First > 1 && !slices.ContainsFunc(gaps, func(g Place) bool { return g.First < wide.End && wide.First < g.End }) {
+			return nil
+		}
+	}
+	for i, g := range gaps {
+		column := Place{g.End, -1}
+		if i+1 < len(gaps) {
+			column.End = gaps[i+1].First
+		}
+		if g.End-g.First > 1 || !column.isBlank(lines[:1]) { // and not between the words of values
+			list[len(list)-1].End = g.End
+			list = append(list, Place{g.End, -1})
+		}
+	}
+	list = joinWords(list, lines)
+	unnamed := !allWithLetters(header) || slices.ContainsFunc(list, func(c Place) bool { return c.isBlank(lines[:1]) })
+	if unnamed || (len(list)-1)*len(below) < minHeaded || cutInto(len(list), lines, strings.Fields) || cutInto(len(list), lines, wideFields) {
+		return nil
+	}
+	return list
+}
+
+// gapsIn returns the places between values that are blank in all lines.
+func gapsIn(lines [][]rune) (gaps []Place) {
+	width := 0
+	for _, line := range lines {
+		width = max(width, len(line))
+	}
+	blank := true
+	for at := range width {
+		was := blank
+		blank = isBlankPlace(lines, at)
+		switch {
+		case blank && !was:
+			gaps = append(gaps, Place{at, -1})
+		case !blank && was && len(gaps) > 0:
+			gaps[len(gaps)-1].End = at
+		}
+	}
+	return gaps
+}
+
+// allWithLetters reports whether all words of a line have a letter.
+func allWithLetters(line []rune) bool {
+	return !slices.ContainsFunc(strings.Fields(string(line)), func(word string) bool { return !strings.ContainsFunc(word, unicode.IsLetter) })
 }
 
 // isWords reports whether a line may be a header of single words.

@@ -213,7 +213,7 @@ func TestLayouts(t *testing.T) {
 		{"key values", "Station: Bay, north\nScale: 3\nPrinted: 2026-01-01 10:30\n\nNo,Mass\n" + numbered(10, 19, "@,@.5\n"),
 			`"," header 5; No|Mass; 10 records, 0 ragged; 3 title, 1 blank line`},
 		{"key value data", "name: a\nmass: b\ncolour: c\nsize: d\n",
-			`":" header 1 guess; name|a; 3 records, 0 ragged; `},
+			`":" data 1; column_1|column_2; 4 records, 0 ragged; `},
 		{"never quotes", "No\tNote\tMass\n" + numbered(10, 15, "@\tgnat\t@.5\n") + "16\t\"Amber Days\", Ltd\t3\n17\t\"?\" written\t4\n18\t\"open\t5\n19\t\"so\t6\n",
 			`"\t" header 1; No|Note|Mass; 10 records, 0 ragged; `},
 		{"doubled at start", "No,Note,Mass\n" + numbered(10, 15, "@,\"gnat, big\",@.5\n") + "16,\"\"B\"\" gallery,3\n17,x,4\n",
