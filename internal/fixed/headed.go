@@ -90,7 +90,7 @@ func (a *aligned) headByBlanks() {
 }
 
 // columnsBetween returns the columns between the gaps of lines, of which the first is the header. It
-// returns nil if a column has no heading, if the header is in a wide gap of the lines below, or if a cut
+// returns nil if a column has no heading, if the header fills a wide gap of the lines below, or if a cut
 // at spaces or wide spaces gives all lines as many cells.
 func columnsBetween(lines [][]rune) []Place {
 	header, below := lines[0], lines[1:]
@@ -143,7 +143,7 @@ func allWithLetters(line []rune) bool {
 	return !slices.ContainsFunc(strings.Fields(string(line)), func(word string) bool { return !strings.ContainsFunc(word, unicode.IsLetter) })
 }
 
-// isWords reports whether a line may be a header of single words.
+// isWords reports whether a line may be a header: it has several words, no digits and no delimiters.
 func isWords(line []rune) bool {
 	return !hasDigit(line) && !strings.ContainsAny(string(line), `,;|"'`) && len(strings.Fields(string(line))) > 1
 }
