@@ -70,6 +70,8 @@ func stranger(t *testing.T, address string) string {
 	for _, v := range [][3]string{
 		{"autocommit", "0", "1"}, {"completion_type", "1", "0"}, {"sql_select_limit", "2", "18446744073709551615"}, {"group_concat_max_len", "4", "1048576"},
 		{"sql_safe_updates", "1", "0"}, {"sql_auto_is_null", "1", "0"}, {"foreign_key_checks", "0", "1"}, {"unique_checks", "0", "1"}, {"time_zone", "'+05:45'", "'+00:00'"},
+		{"sql_big_selects", "0", "1"}, {"max_join_size", "10", "18446744073709551615"}, {"max_sort_length", "64", "1024"}, {"explicit_defaults_for_timestamp", "0", "1"},
+		{"innodb_strict_mode", "0", "1"}, {"sql_quote_show_create", "0", "1"}, {"sql_notes", "0", "1"},
 		{"sql_mode", "'ANSI_QUOTES,NO_BACKSLASH_ESCAPES,PIPES_AS_CONCAT,PAD_CHAR_TO_FULL_LENGTH'", "''"},
 	} {
 		strange = append(strange, fmt.Sprintf("%s = IF(USER() LIKE 'stranger@%%', %s, %s)", v[0], v[1], v[2]))
@@ -347,8 +349,11 @@ func TestLosses(t *testing.T) {
 	defer to.Close()
 	databasetest.Loses(t, to, table.Rebuild, []string{"check named", "default of no", "partition p0", "partition p1", "history of lent"},
 		"CREATE TABLE lent (no integer NOT NULL AUTO_INCREMENT PRIMARY KEY, name varchar(9), CONSTRAINT named CHECK (name <> '')) WITH SYSTEM VERSIONING PARTITION BY HASH (no) PARTITIONS 2")
-	databasetest.Loses(t, to, table.Rebuild, []string{"storage engine Aria"}, "DROP TABLE lent", "CREATE TABLE lent (no integer PRIMARY KEY, name varchar(9)) ENGINE = Aria")
 	ctx := context.Background()
+	_, err := to.Exec(ctx, "SET default_storage_engine = Aria") // our tables have another one all the same
+	require.NoError(t, err)
+	databasetest.Loses(t, to, table.Rebuild, nil, "DROP TABLE lent", "CREATE TABLE lent (no integer PRIMARY KEY, name varchar(9)) ENGINE = InnoDB")
+	databasetest.Loses(t, to, table.Rebuild, []string{"storage engine Aria"}, "DROP TABLE lent", "CREATE TABLE lent (no integer PRIMARY KEY, name varchar(9)) ENGINE = Aria")
 	for name, statement := range map[string]string{"shown": "CREATE VIEW shown AS SELECT * FROM lent", "numbers": "CREATE SEQUENCE numbers"} {
 		_, err := to.Exec(ctx, statement)
 		require.NoError(t, err)

@@ -115,7 +115,7 @@ func (t *Target) Dependents(ctx context.Context, tab *table.Table) (list []strin
 		{What: "check", Query: "SELECT constraint_name FROM information_schema.table_constraints WHERE constraint_type = 'CHECK' AND " + place(tab.Name)},
 		{What: "default of", Query: "SELECT column_name FROM information_schema.columns WHERE (coalesce(column_default, 'NULL') <> 'NULL' OR extra <> '' AND extra <> 'INVISIBLE') AND " + place(tab.Name), Own: database.Defaults(tab)},
 		{What: "partition", Query: "SELECT DISTINCT partition_name FROM information_schema.partitions WHERE partition_name IS NOT NULL AND " + place(tab.Name)},
-		{What: "storage engine", Query: "SELECT engine FROM information_schema.tables WHERE engine <> @@default_storage_engine AND " + place(tab.Name)},
+		{What: "storage engine", Query: "SELECT engine FROM information_schema.tables WHERE engine <> 'InnoDB' AND " + place(tab.Name)},
 		{What: "history of", Query: "SELECT table_name FROM information_schema.tables WHERE table_type = 'SYSTEM VERSIONED' AND " + place(tab.Name)},
 		{What: "trigger", Query: fmt.Sprintf("SELECT trigger_name FROM information_schema.triggers WHERE event_object_schema = coalesce(nullif(%s, ''), database()) AND event_object_table = %s", d.Literal(schema), d.Literal(bare))},
 	})
