@@ -53,7 +53,8 @@ func scratch(t *testing.T) string {
 // TestContract begins sessions with settings that few expect.
 func TestContract(t *testing.T) {
 	url := scratch(t) + "&standard_conforming_strings=off&backslash_quote=on&timezone=Asia/Kathmandu&datestyle=German&extra_float_digits=-15" +
-		"&quote_all_identifiers=on&transform_null_equals=on&default_transaction_isolation=serializable"
+		"&quote_all_identifiers=on&transform_null_equals=on&default_transaction_isolation=serializable&array_nulls=off&intervalstyle=sql_standard&bytea_output=escape" +
+		"&client_min_messages=debug1&work_mem=64kB&plan_cache_mode=force_generic_plan&row_security=off&xmloption=document&default_transaction_deferrable=on"
 	databasetest.Run(t, func() database.Target {
 		to, err := postgres.Open(context.Background(), url, "")
 		require.NoError(t, err)
