@@ -155,7 +155,7 @@ func (s *shape) isBetter(best *shape) bool {
 	return longer || is.Escape == source.Backslash && is.Delimiter == was.Delimiter && is.Quote == was.Quote
 }
 
-// hasKeys reports whether the rows are keys and values, so that the first is no header: "room=3", or
+// hasKeys reports whether the rows, including the first, are keys and values: "room=3", or
 // "Room: East Hall" with a space after every colon and texts as values.
 func (s *shape) hasKeys() bool {
 	if s.layout.Delimiter != ":" || s.Width != 2 || !s.cutsAll(0) || s.OfOneKind(1) > 0 {

@@ -22,8 +22,8 @@ type Drift struct {
 	// Retyped are columns whose values are of another sort. Only a survey knows.
 	Retyped []Change `json:"retyped"`
 	Moved   bool     `json:"moved"` // they are in another order
-	// WrittenAs are the settings with which the part differs so, where with those of the others it
-	// would lack more columns. Such a part is not read.
+	// WrittenAs are the settings of the part's own layout, if the part lacks fewer columns in that
+	// layout. The other fields then describe the part in that layout, and it is not loaded.
 	WrittenAs []SetAs `json:"-"`
 }
 

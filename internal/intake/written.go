@@ -26,9 +26,9 @@ func joined(list []SetAs) string {
 	return strings.Join(texts, ", ")
 }
 
-// AsWritten returns how a file differs if it is read in the layout that is detected for it, instead
-// of lay, whatever the order of its columns. It returns the drift as it is if no column fewer is
-// missing then. compare says how the columns of the opened file differ.
+// AsWritten reads a file in the layout that is detected for it, instead of lay, and returns how it
+// then differs, whatever the order of its columns. It returns d unchanged unless fewer columns are
+// missing. compare says how the columns of the opened file differ.
 func (d Drift) AsWritten(ctx context.Context, opener *source.Opener, file string, lay *source.Layout, plan Expected, compare func(*Intake) Drift) Drift {
 	if !lay.IsText() || len(d.Missing) == 0 {
 		return d
@@ -51,8 +51,7 @@ func (d Drift) AsWritten(ctx context.Context, opener *source.Opener, file string
 	return left
 }
 
-// otherSettings returns the settings that say how a text is written, as far as those of a layout
-// are other ones.
+// otherSettings returns those of the writtenKeys that have another value in own than in lay.
 func otherSettings(lay, own *source.Layout) (list []SetAs) {
 	for _, s := range source.Settings() {
 		value := s.Get(own)

@@ -350,7 +350,7 @@ func TestLosses(t *testing.T) {
 	databasetest.Loses(t, to, table.Rebuild, []string{"check named", "default of no", "partition p0", "partition p1", "history of lent"},
 		"CREATE TABLE lent (no integer NOT NULL AUTO_INCREMENT PRIMARY KEY, name varchar(9), CONSTRAINT named CHECK (name <> '')) WITH SYSTEM VERSIONING PARTITION BY HASH (no) PARTITIONS 2")
 	ctx := context.Background()
-	_, err := to.Exec(ctx, "SET default_storage_engine = Aria") // our tables have another one all the same
+	_, err := to.Exec(ctx, "SET default_storage_engine = Aria") // a rebuilt table is InnoDB nevertheless
 	require.NoError(t, err)
 	databasetest.Loses(t, to, table.Rebuild, nil, "DROP TABLE lent", "CREATE TABLE lent (no integer PRIMARY KEY, name varchar(9)) ENGINE = InnoDB")
 	databasetest.Loses(t, to, table.Rebuild, []string{"storage engine Aria"}, "DROP TABLE lent", "CREATE TABLE lent (no integer PRIMARY KEY, name varchar(9)) ENGINE = Aria")
