@@ -11,12 +11,11 @@ import (
 )
 
 // optionsText writes the options that read a part as it is written.
-func optionsText(d *intake.Drift) string {
-	var options []string
+func optionsText(d *intake.Drift) (text string) {
 	for _, w := range d.WrittenAs {
-		options = append(options, "--"+w.Setting.Option()+" "+shellWord(w.Value))
+		text += settingText(w.Setting, w.Value)
 	}
-	return strings.Join(options, " ")
+	return text
 }
 
 // adaptText writes the options that make a plan take a source with another layout or other columns.
@@ -24,7 +23,7 @@ func adaptText(e *pass.HeadingsError) string {
 	if e.WrittenAs == nil {
 		return columnsText(e)
 	}
-	text := "the source is not written as the plan says; to read it for this command: " + optionsText(&e.Drift)
+	text := "the source is not written as the plan says; to read it for this command:" + optionsText(&e.Drift)
 	if len(e.Missing)+len(e.Extra) > 0 {
 		text += "; its columns differ too, and " + columnsText(e)
 	}
@@ -84,7 +83,7 @@ const maxRenamed = 3
 func driftText(e *intake.DriftError) string {
 	other := slices.IndexFunc(e.Parts, func(d intake.Drift) bool { return d.WrittenAs != nil })
 	if other >= 0 {
-		return "all files of one load have one layout; load " + shellWord(e.Parts[other].Part) + " on its own, with " + optionsText(&e.Parts[other])
+		return "all files of one load have one layout; load " + shellWord(e.Parts[other].Part) + " on its own, with" + optionsText(&e.Parts[other])
 	}
 	var options []string
 	for _, p := range e.Parts {

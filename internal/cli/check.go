@@ -56,7 +56,9 @@ is changed.`,
 		result, err := load.DryRun(c.Context(), t, a.from, tgt, o)
 		done()
 		if err != nil {
-			a.drawChanges(term.NewPrinter(a.err), changes, &t.Layout)
+			if !misread(err) {
+				a.drawChanges(term.NewPrinter(a.err), changes, &t.Layout)
+			}
 			return err
 		}
 		result.Changes = append(result.Changes, changes...)
@@ -156,19 +158,18 @@ func (a *app) changes(c *cobra.Command, t *tray.Tray, args []string) ([]note.Not
 	if err != nil {
 		return nil, err
 	}
-	p, err := pass.Open(c.Context(), t, a.from)
-	var differ *pass.HeadingsError
-	if errors.As(err, &differ) && differ.WrittenAs != nil { // there is nothing to compare
-		return nil, err
-	}
-	if err == nil {
-		p.Close()
-	}
 	now, err := a.survey(c, t.Paths(), survey.Options{Override: func(l *source.Layout) { *l = t.Layout }, Expected: pass.Expected(&t.Table)})
 	if err != nil {
 		return nil, err
 	}
 	return was.Compare(now), nil
+}
+
+// misread reports whether an error says that a source has another layout, so that there was nothing to
+// compare.
+func misread(err error) bool {
+	var differ *pass.HeadingsError
+	return errors.As(err, &differ) && differ.WrittenAs != nil
 }
 
 // drawChanges shows what is out of the ordinary in other files.

@@ -158,8 +158,11 @@ func (s *shape) isBetter(best *shape) bool {
 // hasKeys reports whether the rows, including the first, are keys and values: "room=3", or
 // "Room: East Hall" with a space after every colon and texts as values.
 func (s *shape) hasKeys() bool {
-	if s.layout.Delimiter != ":" || s.Width != 2 || !s.cutsAll(0) || s.OfOneKind(1) > 0 {
-		return s.layout.Delimiter == "="
+	switch {
+	case s.layout.Delimiter == "=":
+		return true
+	case s.layout.Delimiter != ":", s.Width != 2, !s.cutsAll(0), s.OfOneKind(1) > 0:
+		return false
 	}
 	for r := range s.Rows.Len() {
 		_, after, _ := bytes.Cut(s.Rows.Text(r), []byte(":"))

@@ -5,11 +5,7 @@ import "slices"
 // blankColumns returns the columns between the places that are blank in nearly
 // all lines. A heading may be wider than the values below it.
 func blankColumns(lines [][]rune) (list []Place) {
-	width := 0
-	for _, line := range lines {
-		width = max(width, len(line))
-	}
-	filled := make([]int, width)
+	filled := make([]int, widest(lines))
 	for _, line := range lines {
 		for i, r := range line {
 			if r != ' ' {
@@ -34,6 +30,14 @@ func blankColumns(lines [][]rune) (list []Place) {
 		gap = 0
 	}
 	return joinWords(list, lines)
+}
+
+// widest returns the length of the longest line.
+func widest(lines [][]rune) (width int) {
+	for _, line := range lines {
+		width = max(width, len(line))
+	}
+	return width
 }
 
 // joinWords joins columns that only have a value in the first line to a neighbour: these values are

@@ -52,18 +52,9 @@ const manyHeaded = 12
 // place between each two words is blank in every line below but those of a footer.
 func (a *aligned) headByWords() {
 	for titles := range min(maxTitles, len(a.lines)) {
-		if !isWords(a.lines[titles]) {
-			continue
-		}
-		best := aligned{}
-		for end := len(a.lines); end >= max(titles+minAligned, len(a.lines)-maxFooter); end-- {
-			found := aligned{columns: columnsBelow(a.lines[titles], a.lines[titles+1:end]), lines: a.lines[titles:end], titles: titles, headed: true}
-			if len(found.columns) > len(best.columns) && found.misses(a.lines[:titles]) && found.misses(a.lines[end:]) {
-				best = found
-			}
-		}
-		if best.headed {
-			*a = best
+		found := a.headedBelow(titles, columnsBelow)
+		if found.headed {
+			*a = found
 			return
 		}
 	}
@@ -73,20 +64,31 @@ func (a *aligned) headByWords() {
 // titles: a place before each column is blank in the header and in every line below but those of a footer.
 func (a *aligned) headByBlanks() {
 	best := aligned{}
-	for titles := range min(maxTitles, len(a.lines)) {
-		if titles < a.gap || !isWords(a.lines[titles]) {
-			continue
-		}
-		for end := len(a.lines); end >= max(titles+minAligned, len(a.lines)-maxFooter); end-- {
-			found := aligned{columns: columnsBetween(a.lines[titles:end]), lines: a.lines[titles:end], titles: titles, headed: true}
-			if len(found.columns) > len(best.columns) && found.misses(a.lines[:titles]) && found.misses(a.lines[end:]) {
-				best = found
-			}
+	for titles := a.gap; titles < min(maxTitles, len(a.lines)); titles++ {
+		found := a.headedBelow(titles, columnsBetween)
+		if len(found.columns) > len(best.columns) {
+			best = found
 		}
 	}
 	if best.headed {
 		*a = best
 	}
+}
+
+// headedBelow returns the most columns that the line below some titles heads, if that is a header.
+// columnsOf finds them in lines of which the first is the header. The lines of a footer are left out.
+func (a *aligned) headedBelow(titles int, columnsOf func(lines [][]rune) []Place) (best aligned) {
+	if !isWords(a.lines[titles]) {
+		return best
+	}
+	for end := len(a.lines); end >= max(titles+minAligned, len(a.lines)-maxFooter); end-- {
+		lines := a.lines[titles:end]
+		found := aligned{columns: columnsOf(lines), lines: lines, titles: titles, headed: true}
+		if len(found.columns) > len(best.columns) && found.misses(a.lines[:titles]) && found.misses(a.lines[end:]) {
+			best = found
+		}
+	}
+	return best
 }
 
 // columnsBetween returns the columns between the gaps of lines, of which the first is the header. It
@@ -120,12 +122,8 @@ func columnsBetween(lines [][]rune) []Place {
 
 // gapsIn returns the places between values that are blank in all lines.
 func gapsIn(lines [][]rune) (gaps []Place) {
-	width := 0
-	for _, line := range lines {
-		width = max(width, len(line))
-	}
 	blank := true
-	for at := range width {
+	for at := range widest(lines) {
 		was := blank
 		blank = isBlankPlace(lines, at)
 		switch {
@@ -156,11 +154,12 @@ func (a *aligned) misses(lines [][]rune) bool {
 	})
 }
 
-// columnsBelow returns the columns that a header of single words shows. It returns nil if a cut at
-// spaces or wide spaces gives each line as many cells as the header has words.
-func columnsBelow(header []rune, below [][]rune) []Place {
+// columnsBelow returns the columns that a header of single words, which is the first of the lines,
+// shows. It returns nil if a cut at spaces or wide spaces gives each line as many cells as the header
+// has words.
+func columnsBelow(lines [][]rune) []Place {
+	header, below := lines[0], lines[1:]
 	words := len(strings.Fields(string(header)))
-	lines := append([][]rune{header}, below...)
 	if cutInto(words, lines, strings.Fields) || cutInto(words, lines, wideFields) {
 		return nil
 	}

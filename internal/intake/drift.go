@@ -70,13 +70,12 @@ func (d *Drift) String() string {
 	return strings.Join(how, "; ")
 }
 
-// From says how the part differs from another one, or from a plan.
-func (d *Drift) From(other string) string {
-	text := fmt.Sprintf("the columns of %s differ from those of %s: %s", d.Part, other, d.String())
+// DiffersFrom says how the part differs from another one, or from a plan.
+func (d *Drift) DiffersFrom(other string) string {
 	if d.WrittenAs != nil {
-		text = fmt.Sprintf("%s has another layout than %s: %s", d.Part, other, d.String())
+		return fmt.Sprintf("%s has another layout than %s: %s", d.Part, other, d.String())
 	}
-	return text
+	return fmt.Sprintf("the columns of %s differ from those of %s: %s", d.Part, other, d.String())
 }
 
 // listed names one column or several.
@@ -102,7 +101,7 @@ type DriftError struct {
 
 func (e *DriftError) Error() string {
 	if len(e.Parts) == 1 {
-		return e.Parts[0].From(e.First)
+		return e.Parts[0].DiffersFrom(e.First)
 	}
 	var text strings.Builder
 	fmt.Fprintf(&text, "the columns of %d parts differ from those of %s:", len(e.Parts), e.First)

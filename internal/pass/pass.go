@@ -118,15 +118,13 @@ func Open(ctx context.Context, t *tray.Tray, opener *source.Opener) (*Pass, erro
 		p.Sources = append(p.Sources, in.Parts[i].Title())
 		p.files = append(p.files, template.File{Name: in.Parts[i].Name, Sheet: in.Parts[i].Sheet})
 	}
-	drift := p.compareHeadings()
+	compare := func(read *intake.Intake) intake.Drift { return compareHeadings(read, &t.Table) }
+	drift := compare(in)
 	if len(drift.Missing) == 0 && len(drift.Extra) == 0 {
 		return p, nil
 	}
 	in.Close()
-	drift = drift.AsWritten(ctx, opener, list.Files[0], &t.Layout, Expected(&t.Table), func(alone *intake.Intake) intake.Drift {
-		read := &Pass{tray: t, Sources: p.Sources, in: alone, Headings: alone.Headings}
-		return read.compareHeadings()
-	})
+	drift = drift.AsWritten(ctx, opener, list.Files[0], &t.Layout, Expected(&t.Table), compare)
 	return nil, &HeadingsError{Tray: t.Dir, Plan: &t.Table, Drift: drift}
 }
 
@@ -155,21 +153,21 @@ type HeadingsError struct {
 	intake.Drift
 }
 
-func (e *HeadingsError) Error() string { return e.From(e.Tray) }
+func (e *HeadingsError) Error() string { return e.DiffersFrom(e.Tray) }
 
-// compareHeadings compares the headings with those of the plan. The source may lack what
+// compareHeadings compares the headings of a source with those of its plan. The source may lack what
 // the plan leaves out.
-func (p *Pass) compareHeadings() intake.Drift {
+func compareHeadings(in *intake.Intake, plan *table.Table) intake.Drift {
 	var want []string
 	dispensable := map[string]bool{}
-	for _, c := range p.tray.Table.Columns {
+	for _, c := range plan.Columns {
 		_, known := dispensable[c.From]
 		if c.From != "" && !known {
 			want = append(want, c.From)
 		}
 		dispensable[c.From] = c.LeaveOut
 	}
-	d := intake.Compare(p.Sources[0], want, table.Without(p.Headings, p.in.Spacers()))
+	d := intake.Compare(in.Parts[0].Title(), want, table.Without(in.Headings, in.Spacers()))
 	d.Missing = slices.DeleteFunc(d.Missing, func(h string) bool { return dispensable[h] })
 	d.Renamed = slices.DeleteFunc(d.Renamed, func(c intake.Change) bool { return dispensable[c.Was] })
 	return d
