@@ -2,7 +2,6 @@ package main_test
 
 import (
 	"bytes"
-	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -176,12 +175,7 @@ func TestBadInput(t *testing.T) {
 func TestKilled(t *testing.T) {
 	onEach(t, func(t *testing.T, d *desk, _, to string) {
 		table := uniqueTable(t)
-		var text strings.Builder
-		text.WriteString("No,Name\n")
-		for i := range 300_000 {
-			fmt.Fprintf(&text, "%d,specimen %d\n", i, i)
-		}
-		d.write("many.csv", text.String())
+		d.writeMany("many.csv", "No,Name", "@,specimen @", 300_000)
 		d.run(0, "draft", "many.csv", "--table", table)
 		killed := 0
 		for _, delay := range []time.Duration{20, 60, 120, 200} {

@@ -8,6 +8,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -61,6 +62,17 @@ func (d *desk) write(name, text string) {
 	d.Helper()
 	require.NoError(d, os.MkdirAll(filepath.Dir(filepath.Join(d.dir, name)), 0o700))
 	require.NoError(d, os.WriteFile(filepath.Join(d.dir, name), []byte(text), 0o600))
+}
+
+// writeMany writes a header and a number of records, in which @ is their number.
+func (d *desk) writeMany(name, header, record string, records int) {
+	d.Helper()
+	var text strings.Builder
+	text.WriteString(header + "\n")
+	for i := range records {
+		text.WriteString(strings.ReplaceAll(record, "@", strconv.Itoa(i)) + "\n")
+	}
+	d.write(name, text.String())
 }
 
 func (d *desk) read(name string) string {

@@ -58,12 +58,7 @@ func TestHandoverRefused(t *testing.T) {
 // one. None leaves a folder that looks complete, and the next one succeeds.
 func TestHandoverStopped(t *testing.T) {
 	d := newDesk(t)
-	var text strings.Builder
-	text.WriteString("no,name\n")
-	for i := range 600_000 {
-		fmt.Fprintf(&text, "%d,beetle %d\n", i, i)
-	}
-	d.write("finds.csv", text.String())
+	d.writeMany("finds.csv", "no,name", "@,beetle @", 600_000)
 	d.run(0, "draft", "finds.csv")
 	args := []string{"handover", "finds.tray", "--dialect", "postgresql", "--out", "out", "--part-rows", "100000"}
 

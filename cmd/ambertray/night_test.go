@@ -57,12 +57,7 @@ func TestUnattended(t *testing.T) {
 // TestTimeLimit stops a load: all of it, or after its last checkpoint.
 func TestTimeLimit(t *testing.T) {
 	d := newDesk(t)
-	var text strings.Builder
-	text.WriteString("no,name,note\n")
-	for i := range 300_000 {
-		fmt.Fprintf(&text, "%d,name of %d,a note that makes it longer\n", i, i)
-	}
-	d.write("find.csv", text.String())
+	d.writeMany("find.csv", "no,name,note", "@,name of @,a note that makes it longer", 300_000)
 	d.run(0, "draft", "find.csv")
 	_, errOut := d.run(7, "load", "find.tray", "--to", "museum.db", "--within", "200ms")
 	require.Contains(t, errOut, "the time limit of 200ms is over: everything was rolled back")

@@ -201,12 +201,7 @@ func refuseLoaders(t *testing.T, to string) {
 
 	_, errOut := d.run(1, "history", "--to", to, "--shares", "none")
 	require.Contains(t, errOut, "none")
-	var many strings.Builder
-	many.WriteString("no,name\n")
-	for i := range 300_000 {
-		fmt.Fprintf(&many, "%d,beetle\n", i)
-	}
-	d.write("notes.csv", many.String())
+	d.writeMany("notes.csv", "no,name", "@,beetle", 300_000)
 	d.run(0, "draft", "notes.csv", "--table", name+"_notes")
 	c := d.command("load", "notes.tray", "--to", to, "--commit-every", "1000")
 	require.NoError(t, c.Start())
