@@ -121,6 +121,9 @@ func (c *cutter) Newline() byte { return c.newline }
 // Expect implements text.Cutter.
 func (c *cutter) Expect(e text.Expected) { c.Expected = e }
 
+// Delimiter implements text.Cutter.
+func (c *cutter) Delimiter() string { return string(c.sign()) }
+
 // Rules implements text.Cutter.
 func (c *cutter) Rules() *frame.Rules { return &c.rules }
 

@@ -125,12 +125,8 @@ func shapeOf(head []byte, whole bool, lay source.Layout, decimalCommas bool) sha
 		s.Head = frame.NewHead(text.CutText(c, head, whole)).WithWidth(s.Width)
 	}
 	s.BySpaces = c.spaces > 0
-	s.Comment = lay.Comment
-	s.Cut = func(comment []byte) *record.Batch {
-		plain := *c
-		plain.rules.Comment = nil
-		return text.CutText(&plain, comment, true)
-	}
+	s.SkipProse()
+	s.Comments = text.CommentsOf(c)
 	s.Widen()
 	s.score = s.rate()
 	return s

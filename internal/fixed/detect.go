@@ -2,7 +2,6 @@ package fixed
 
 import (
 	"ambertray/internal/frame"
-	"ambertray/internal/record"
 	"ambertray/internal/source"
 	"ambertray/internal/text"
 )
@@ -80,12 +79,7 @@ func headOf(c *cutter, head []byte, whole bool, lay *source.Layout, titles int) 
 	h := frame.NewHead(text.CutText(c, head, whole))
 	h.SkipTitles(titles)
 	h.BySpaces = true
-	h.Comment = lay.Comment
-	h.Cut = func(comment []byte) *record.Batch {
-		plain := *c
-		plain.rules.Comment = nil
-		return text.CutText(&plain, comment, true)
-	}
+	h.Comments = text.CommentsOf(c)
 	h.FindHeader(lay)
 	return h
 }

@@ -51,21 +51,25 @@ const manyHeaded = 12
 // headByWords takes the columns from a header of single words, above which may be titles, if a
 // place between each two words is blank in every line below but those of a footer.
 func (a *aligned) headByWords() {
-	for titles := range min(maxTitles, len(a.lines)) {
-		found := a.headedBelow(titles, columnsBelow)
-		if found.headed {
-			*a = found
-			return
-		}
-	}
+	a.headBelow(0, columnsBelow)
 }
 
 // headByBlanks takes the columns from a header whose headings may have several words, above which may be
 // titles: a place before each column is blank in the header and in every line below but those of a footer.
 func (a *aligned) headByBlanks() {
+	a.headBelow(a.gap, columnsBetween)
+}
+
+// headBelow takes the most columns that a line heads, if one does. A number of titles, or more, are above it.
+// columnsOf finds the columns in lines of which the first is the header. Columns that spaces cut below
+// titles are left to them.
+func (a *aligned) headBelow(titles int, columnsOf func(lines [][]rune) []Place) {
 	best := aligned{}
-	for titles := a.gap; titles < min(maxTitles, len(a.lines)); titles++ {
-		found := a.headedBelow(titles, columnsBetween)
+	for ; titles < min(maxTitles, len(a.lines)); titles++ {
+		if cutEvenly(a.lines[titles:]) > len(best.columns) {
+			return
+		}
+		found := a.headedBelow(titles, columnsOf)
 		if len(found.columns) > len(best.columns) {
 			best = found
 		}
@@ -73,6 +77,16 @@ func (a *aligned) headByBlanks() {
 	if best.headed {
 		*a = best
 	}
+}
+
+// cutEvenly returns into how many cells spaces or wide spaces cut all of some lines, if the first may be a
+// header of single words, or 0.
+func cutEvenly(lines [][]rune) int {
+	words := len(strings.Fields(string(lines[0])))
+	if len(lines) < minAligned || !isWords(lines[0]) || !cutInto(words, lines, strings.Fields) && !cutInto(words, lines, wideFields) {
+		return 0
+	}
+	return words
 }
 
 // headedBelow returns the most columns that the line below some titles heads, if that is a header.

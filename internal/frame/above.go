@@ -1,6 +1,8 @@
 package frame
 
 import (
+	"bytes"
+
 	"ambertray/internal/record"
 	"ambertray/internal/value"
 )
@@ -37,13 +39,13 @@ func (h *Head) wideAbove(record int) int {
 }
 
 // fullAbove returns the first of the rows right above a record that are as full, lack the same
-// values as many records do, or have a code as they do. Without a header they are records too, even
+// values as many records do, or have a code or values as they do. Without a header they are records too, even
 // if they are of other kinds, because titles have fewer cells. A row of words above other values is
 // a title.
 func (h *Head) fullAbove(first int, kinds []value.Kind) int {
 	return rowsAbove(h.Rows, first, h.top, func(r int) bool {
 		full := h.Rows.Width(r) == h.Width && h.Filled(r) == h.Width && !h.isWords(r, kinds)
-		return full || (h.lacksAlike(r) || h.hasCode(r, r+1)) && h.fitOf(r, kinds).wrong == 0
+		return full || (h.lacksAlike(r) || h.hasCode(r, r+1) || h.repeatsValues(r)) && h.fitOf(r, kinds).wrong == 0
 	})
 }
 
@@ -70,13 +72,13 @@ func (h *Head) anyText(c, from int) bool {
 }
 
 // shortAbove returns the first of the rows right above a record that lack the same cells, or
-// values, as many records do, or have a code as they do.
+// values, as many records do, or have a code or values as they do.
 func (h *Head) shortAbove(first int) int {
 	widths := h.widths(first)
 	return rowsAbove(h.Rows, first, h.top, func(r int) bool {
 		width := h.Rows.Width(r)
 		many := width >= 2 && h.Filled(r) >= 2 && ManyShort(int64(widths[width]), int64(h.Rows.Len()-r-1))
-		return many || h.numbersOn(r) || h.lacksAlike(r) || h.hasCode(r, r+1)
+		return many || h.numbersOn(r) || h.lacksAlike(r) || h.hasCode(r, r+1) || h.repeatsValues(r)
 	})
 }
 
@@ -89,6 +91,27 @@ func (h *Head) numbersOn(r int) bool {
 		}
 	}
 	return h.Rows.Width(r) == h.Width && h.Filled(r) > 0
+}
+
+// repeatsValues reports whether a row has the usual number of cells, and each of its values is one of
+// its column in the rows below too.
+func (h *Head) repeatsValues(r int) bool {
+	for c := range h.Rows.Width(r) {
+		if len(h.Cell(r, c)) > 0 && !h.isValue(h.Cell(r, c), c, r+1) {
+			return false
+		}
+	}
+	return h.Rows.Width(r) == h.Width && h.Filled(r) > 0
+}
+
+// isValue reports whether a column has a value in the rows from a row on.
+func (h *Head) isValue(cell []byte, c, from int) bool {
+	for r := from; r < min(h.Rows.Len(), from+KindRows); r++ {
+		if bytes.Equal(cell, h.Cell(r, c)) {
+			return true
+		}
+	}
+	return false
 }
 
 // widths counts the rows of each width from a row on.

@@ -183,26 +183,6 @@ func manyPairs(text []byte) bool {
 	return 2*pairs > lines
 }
 
-// Uncomment returns a line without the comment signs at its beginning.
-func Uncomment(line []byte, sign string) []byte {
-	text, commented := line, false
-	for {
-		rest, found := bytes.CutPrefix(bytes.TrimLeft(text, " \t"), []byte(sign))
-		if !found || sign == "" {
-			break
-		}
-		text, commented = rest, true
-	}
-	if !commented {
-		return line
-	}
-	text, _ = bytes.CutPrefix(text, []byte(logFields))
-	return bytes.TrimLeft(text, " ")
-}
-
-// logFields begins the comment with the headings in the Extended Log File Format of the W3C.
-const logFields = "Fields:"
-
 // commentHeader returns the line of a comment that names the columns, or 0. It stands
 // above a row, which is then the first record. Where that row may be a header itself, or other
 // comments are between, the comment needs as many cells. A sentence is not a header.
@@ -210,7 +190,7 @@ func (h *Head) commentHeader(at int, guess bool) int64 {
 	left := h.Rows.LeftOut()
 	for i := len(left) - 1; i >= 0; i-- {
 		above := h.Rows.Line(at) - left[i].Line
-		text := strings.TrimPrefix(left[i].Text, h.Comment)
+		text := strings.TrimPrefix(left[i].Text, h.Comments.Sign)
 		plain := above == 1 || !h.BySpaces && beginsWithLetter([]byte(text)) // needed above other comments
 		if left[i].Rule == record.Comment && above > 0 && plain && h.namesColumns(left[i].Text, guess || above > 1) {
 			return left[i].Line
@@ -224,10 +204,10 @@ func (h *Head) namesColumns(comment string, guess bool) bool {
 	if h.Width < 2 {
 		return false
 	}
-	text := Uncomment([]byte(comment), h.Comment)
-	b := h.Cut(text)
+	text := h.Comments.Text([]byte(comment))
+	b := h.Comments.cells(text, h)
 	width := h.Width
-	if !guess && beginsWithLetter([]byte(strings.TrimPrefix(comment, h.Comment))) { // records may lack their last cells
+	if !guess && beginsWithLetter([]byte(strings.TrimPrefix(comment, h.Comments.Sign))) { // records may lack their last cells
 		width = max(width, h.widest())
 	}
 	named := newHead(b, width)
@@ -237,7 +217,7 @@ func (h *Head) namesColumns(comment string, guess bool) bool {
 	if bytes.HasPrefix(text, []byte("@")) || bytes.HasSuffix(text, []byte("!")) || bytes.Contains(text, []byte("://")) {
 		return false
 	}
-	if h.BySpaces && (named.wordy() || named.cutsWords(text) || bytes.HasSuffix(bytes.TrimSpace(text), []byte("."))) {
+	if h.BySpaces && (named.wordy() || named.cutsWords(b.Text(0)) || bytes.HasSuffix(bytes.TrimSpace(text), []byte("."))) {
 		return false
 	}
 	return !guess || b.Width(0) == h.Width && !named.spaced(0)
@@ -292,8 +272,8 @@ func (h *Head) commentOn(line int64) string {
 // as many cells, and no space after the sign.
 func (h *Head) commentNames(at int) bool {
 	line := h.commentHeader(at, true)
-	text, commented := strings.CutPrefix(h.commentOn(line), h.Comment)
-	return commented && h.Comment != "" && beginsWithLetter([]byte(text))
+	text, commented := strings.CutPrefix(h.commentOn(line), h.Comments.Sign)
+	return commented && h.Comments.Sign != "" && beginsWithLetter([]byte(text))
 }
 
 func beginsWithLetter(text []byte) bool {

@@ -88,7 +88,7 @@ func (h *Head) yearHeading(r, c int) bool {
 // firstRecord returns the first row whose cells are of the kinds of their
 // columns, with these; found is false where no column has a kind.
 func (h *Head) firstRecord() (r int, kinds []value.Kind, found bool) {
-	for r = h.top; r < min(h.Rows.Len(), maxTitles+maxHead); r++ {
+	for r = h.top; r < min(h.Rows.Len(), h.top+maxTitles+maxHead); r++ {
 		if h.Filled(r) < min(h.Width, 2) || IsRuler(h.Rows.Text(r)) {
 			continue
 		}

@@ -118,13 +118,12 @@ func TestTotalsAmong(t *testing.T) {
 // TestCommentHeader takes a comment right above the records for the header.
 func TestCommentHeader(t *testing.T) {
 	h := NewHead(cut("# written by the scale\n#no,mass\n1,2.5\n2,3.5\n", Rules{Comment: []byte("#")}))
-	h.Comment = "#"
-	h.Cut = func(text []byte) *record.Batch { return cut(string(text)+"\n", Rules{}) }
+	h.Comments = Comments{"#", ",", func(text []byte) *record.Batch { return cut(string(text)+"\n", Rules{}) }}
 	var lay source.Layout
 	h.FindHeader(&lay)
 	require.Equal(t, int64(2), lay.HeaderLine)
-	require.Equal(t, "no,mass", string(Uncomment([]byte(" ## no,mass"), "#")))
-	require.Equal(t, "no,mass", string(Uncomment([]byte("no,mass"), "#")))
+	require.Equal(t, "no,mass", string(h.Comments.Text([]byte(" ## no,mass"))))
+	require.Equal(t, "no,mass", string(h.Comments.Text([]byte("no,mass"))))
 }
 
 // TestComment finds what comments begin with.

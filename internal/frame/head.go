@@ -28,9 +28,7 @@ type Head struct {
 	// BySpaces means that only spaces separate cells, Sparse that rows end with their last
 	// value.
 	BySpaces, Sparse bool
-	Comment          string // the prefix of comments, or ""
-	// Cut cuts the text of a comment into cells.
-	Cut func(text []byte) *record.Batch
+	Comments         Comments
 
 	kinds [][]uint8 // of the cells of each row, as they are needed, plus 1; 0 is unknown
 	// unnumbered counts the cells of a row by their texts without numbers, as needed.
@@ -90,7 +88,7 @@ func (h *Head) cutTitles() int {
 // Period: and 2026. Blank lines follow them.
 func (h *Head) labels() int {
 	for r := range min(h.Rows.Len()-1, maxHead) {
-		if !bytes.HasSuffix(h.Cell(r, 0), []byte(":")) || h.Filled(r) > 2 {
+		if !h.isLabel(r) {
 			return 0
 		}
 		if gapAbove(h.Rows, r+1) {
@@ -130,11 +128,11 @@ func (h *Head) CommonWidth() int {
 // Widen takes the width of a header that is wider than most records, where none
 // is wider than it: their last cells are left out. The rows above it are titles, and not full.
 func (h *Head) Widen() {
-	for r := range min(h.Rows.Len()-1, maxHead) {
+	for r := h.top; r < min(h.Rows.Len()-1, h.top+maxHead); r++ {
 		w := h.Rows.Width(r)
 		labelled := w == h.Width+1 && isLabelled(JoinHeadings(h.Rows, r, 1))
 		if w <= h.Width || h.Width < 2 || labelled || !h.DistinctTexts(r) {
-			if r >= h.top && w == h.Width && h.Filled(r) == w {
+			if w == h.Width && h.Filled(r) == w {
 				return
 			}
 			continue
@@ -179,7 +177,7 @@ func (h *Head) DistinctTexts(r int) bool {
 // FirstFull returns the first row of the common width whose cells are mostly
 // filled: titles above a table are neither.
 func (h *Head) FirstFull() int {
-	for r := h.top; r < min(h.Rows.Len(), maxTitles); r++ {
+	for r := h.top; r < min(h.Rows.Len(), h.top+maxTitles); r++ {
 		if h.Rows.Width(r) == h.Width && 2*h.Filled(r) > h.Width && !h.Alike(r) {
 			return r
 		}

@@ -42,14 +42,21 @@ func LineEnd(head []byte) string {
 	return "lf"
 }
 
+// CommentsOf returns how the comments of a text are read.
+func CommentsOf(c Cutter) frame.Comments {
+	return frame.Comments{
+		Sign:      string(c.Rules().Comment),
+		Delimiter: c.Delimiter(),
+		Cut:       func(text []byte) *record.Batch { return CutText(c, text, true) },
+	}
+}
+
 // SeekHeader is frame.SeekHeader for the text that begins with head.
 func SeekHeader(c Cutter, head []byte, whole bool, lay source.Layout, wanted []string) (found source.Layout, recordLine int64) {
 	if lay.HeaderLine == 0 && lay.FirstDataLine <= 1 || lay.HeaderLine > 0 && len(wanted) == 0 {
 		return lay, 0
 	}
 	head, whole = FirstLines(head, whole, lineEnds(c), frame.HeadRows+int(max(lay.HeaderLine, lay.FirstDataLine))) // what stands further on is not a header
-	uncomment := func(text string) *record.Batch {
-		return CutText(c, frame.Uncomment([]byte(text), string(c.Rules().Comment)), true)
-	}
-	return frame.SeekHeader(CutText(c, head, whole), lay, wanted, uncomment)
+	comments := CommentsOf(c)
+	return frame.SeekHeader(CutText(c, head, whole), lay, wanted, &comments)
 }

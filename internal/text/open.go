@@ -185,10 +185,9 @@ func lineEnds(c Cutter) string {
 // record if there is no header. It returns a heading for each cell and how many
 // bytes the rows take with their line ends. A header may be written as a comment.
 func headingsOf(c Cutter, text []byte, whole bool, lines, described int64, e *Expected) (headings []string, used int) {
-	sign := 0
-	rules := c.Rules()
-	if lines > 0 && len(rules.Comment) > 0 && rules.IsComment(text) {
-		sign = len(text) - len(frame.Uncomment(text, string(rules.Comment)))
+	sign, comments := 0, CommentsOf(c)
+	if lines > 0 && comments.Sign != "" && c.Rules().IsComment(text) {
+		sign = len(text) - len(comments.Text(text))
 		text = text[sign:]
 	}
 	b := CutText(c, text, whole)
@@ -217,7 +216,11 @@ func headingsOf(c Cutter, text []byte, whole bool, lines, described int64, e *Ex
 	for from < b.Len() && b.Line(from) <= lines+described {
 		from++
 	}
-	headings, e.FillLast = frame.FitHeadings(frame.JoinHeadings(b, 0, rows), b, from, sparse)
+	headings = frame.JoinHeadings(b, 0, rows)
+	if sign > 0 {
+		headings = comments.Headings(b.Text(0), b)
+	}
+	headings, e.FillLast = frame.FitHeadings(headings, b, from, sparse)
 	return headings, sign + b.Next(rows-1)
 }
 

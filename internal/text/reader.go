@@ -55,6 +55,8 @@ type Cutter interface {
 	Newline() byte
 	// Expect says what the records have once their header is known.
 	Expect(e Expected)
+	// Delimiter is the shortest text between two cells, "" for cells at fixed places.
+	Delimiter() string
 	// Rules are those for rows that are not records.
 	Rules() *frame.Rules
 }
