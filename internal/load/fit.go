@@ -128,10 +128,15 @@ func fitColumn(c *table.Column, l *database.ColumnInfo, d *dialect.Dialect) (why
 			return fmt.Sprintf("is %s in the table; write decimal(p,s) in the tray, with the digits of the values", l.Native)
 		}
 	}
-	if l.Type != nil && (!own || l.Type.Kind == c.Type.Kind) {
+	switch {
+	case l.Type == nil:
+	case !own, l.Type.Kind == c.Type.Kind, l.Type.Numeric() && c.Type.Numeric():
 		c.Type = *l.Type
-	} else if l.Type != nil {
+	default:
 		c.Type = c.Type.WithFraction(min(c.Type.Fraction(), l.Type.Fraction()))
+	}
+	if l.Doubles && c.Type.Kind == table.Decimal && d.Stored(c.Type).Kind != table.Decimal {
+		c.Type = table.Type{Kind: table.Double}
 	}
 	c.Limit = l.Limit
 	if c.Limit == nil && c.Type.Fraction() < table.Micros {

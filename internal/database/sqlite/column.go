@@ -24,6 +24,31 @@ var declaredKinds = map[string]table.Kind{
 // maxBlob is how many bytes a value has at most, as the engine is usually built.
 const maxBlob = 1_000_000_000
 
+// affinity is what a column makes of the values it gets: all but bytes become text, texts
+// that are numbers become numbers, or all stay as they are.
+type affinity uint8
+
+const (
+	noAffinity affinity = iota
+	toText
+	toNumber
+)
+
+// affinityOf returns the affinity of a column (SQLite, "Datatypes", 3.1).
+func affinityOf(declared string) affinity {
+	declared = strings.ToLower(declared)
+	has := func(part string) bool { return strings.Contains(declared, part) }
+	switch {
+	case has("int"):
+		return toNumber
+	case has("char"), has("clob"), has("text"):
+		return toText
+	case has("blob"), declared == "":
+		return noAffinity
+	}
+	return toNumber
+}
+
 // typeOf returns the type that a column was declared with, nil where that takes
 // any value. A column of bytes has a limit.
 func typeOf(declared string) (*table.Type, *table.Limit) {

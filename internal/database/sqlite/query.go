@@ -41,7 +41,7 @@ func (t *Target) QueryRows(ctx context.Context, query string, tab *table.Table, 
 		return err
 	}
 	for _, c := range tab.Loaded() {
-		r.readers = append(r.readers, orBytes(readerOf(dialect.SQLite.Stored(c.Type), wide)))
+		r.readers = append(r.readers, orBytes(readerOf(dialect.SQLite.Stored(c.Type), wide, true)))
 	}
 	err = r.prepare(query)
 	if err != nil {

@@ -54,10 +54,17 @@ func (t *Target) prepareRows(ctx context.Context, tab *table.Table, condition st
 	if err != nil {
 		return nil, err
 	}
+	live, err := t.Columns(ctx, tab.Name)
+	if err != nil {
+		return nil, err
+	}
 	var names []string
 	for _, c := range tab.Loaded() {
 		names = append(names, dialect.SQLite.Quote(c.Name))
-		r.readers = append(r.readers, readerOf(dialect.SQLite.Stored(c.Type), wide))
+		onlyText := slices.ContainsFunc(live, func(l database.ColumnInfo) bool {
+			return strings.EqualFold(l.Name, c.Name) && affinityOf(l.Native) == toText
+		})
+		r.readers = append(r.readers, readerOf(dialect.SQLite.Stored(c.Type), wide, !onlyText))
 	}
 	if names == nil {
 		names = []string{"1"}
@@ -103,12 +110,16 @@ func (r *rowReader) each(each func(*rowReader) error) error {
 // column take any value: what is not of the column's type is untyped.
 type reader func(stmt *sqlite.Stmt, i int, v *value.Value)
 
-func readerOf(t table.Type, wide bool) reader {
+// readerOf returns the reader of a column. wide says that the database keeps texts in UTF-16, and
+// floats that a column of texts may have doubles.
+func readerOf(t table.Type, wide, floats bool) reader {
 	switch {
 	case t.IsBytes():
 		return ofKind(readBytes)
 	case t.Textual() && wide:
 		return readWide
+	case t.Textual() && floats:
+		return orFloat(readText)
 	case t.Textual():
 		return readText
 	case t.Kind == table.Double:
@@ -139,11 +150,13 @@ func readInt(stmt *sqlite.Stmt, i int, kind sqlite.ColumnType, v *value.Value) {
 }
 
 func readFloat(stmt *sqlite.Stmt, i int, kind sqlite.ColumnType, v *value.Value) {
-	if kind != sqlite.TypeFloat {
+	f := stmt.ColumnFloat(i)
+	whole := kind == sqlite.TypeInteger && int64(f) == stmt.ColumnInt64(i) // as columns of numbers hold them
+	if kind != sqlite.TypeFloat && !whole {
 		readUntyped(stmt, i, v)
 		return
 	}
-	v.Float, v.Untyped = stmt.ColumnFloat(i), false
+	v.Float, v.Untyped = f, false
 }
 
 func decimalReader(scale int) func(*sqlite.Stmt, int, sqlite.ColumnType, *value.Value) {
@@ -191,10 +204,37 @@ func (t *Target) wide(ctx context.Context) (bool, error) {
 // readWide is readText of a text that the engine has to translate.
 func readWide(stmt *sqlite.Stmt, i int, v *value.Value) {
 	v.Null = stmt.ColumnType(i) == sqlite.TypeNull
-	v.Text = append(v.Text[:0], stmt.ColumnText(i)...)
+	v.Text = append(v.Text[:0], textOf(stmt, i)...)
 }
 
-func readUntyped(stmt *sqlite.Stmt, i int, v *value.Value) { v.SetUntyped([]byte(stmt.ColumnText(i))) }
+// orFloat returns a reader that reads doubles as textOf does.
+func orFloat(read reader) reader {
+	return func(stmt *sqlite.Stmt, i int, v *value.Value) {
+		if stmt.ColumnType(i) != sqlite.TypeFloat {
+			read(stmt, i, v)
+			return
+		}
+		v.Null, v.Text = false, append(v.Text[:0], textOf(stmt, i)...)
+	}
+}
+
+func readUntyped(stmt *sqlite.Stmt, i int, v *value.Value) { v.SetUntyped([]byte(textOf(stmt, i))) }
+
+// textOf returns a value as text. The engine would write a double with 15 digits only.
+func textOf(stmt *sqlite.Stmt, i int) string {
+	if stmt.ColumnType(i) != sqlite.TypeFloat || math.IsInf(stmt.ColumnFloat(i), 0) {
+		return stmt.ColumnText(i)
+	}
+	f := stmt.ColumnFloat(i)
+	text := strconv.FormatFloat(f, 'f', -1, 64)
+	switch {
+	case math.Abs(f) >= 1e15, f != 0 && math.Abs(f) < 1e-4:
+		return strconv.FormatFloat(f, 'e', -1, 64)
+	case !strings.Contains(text, "."):
+		return text + ".0"
+	}
+	return text
+}
 
 // Count implements database.Target.
 func (t *Target) Count(ctx context.Context, table string) (int64, error) {

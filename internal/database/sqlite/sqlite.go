@@ -171,7 +171,7 @@ func (t *Target) Columns(ctx context.Context, name string) (list []database.Colu
 			Name: s.ColumnText(0), Native: s.ColumnText(1), Known: true, Nullable: !s.ColumnBool(2), Default: s.ColumnBool(3), Generated: s.ColumnBool(4),
 		}
 		c.Type, c.Limit = typeOf(c.Native)
-		c.Own = c.Limit != nil
+		c.Own, c.Doubles = c.Limit != nil, affinityOf(c.Native) == toNumber
 		list = append(list, c)
 		return nil
 	}})
@@ -194,7 +194,7 @@ func (t *Target) Query(ctx context.Context, query string) (rows [][]string, err 
 	err = sqlitex.ExecuteTransient(t.conn, query, &sqlitex.ExecOptions{ResultFunc: func(s *sqlite.Stmt) error {
 		row := make([]string, s.ColumnCount())
 		for i := range row {
-			row[i] = s.ColumnText(i)
+			row[i] = textOf(s, i)
 		}
 		rows = append(rows, row)
 		return nil

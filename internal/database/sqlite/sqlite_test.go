@@ -18,6 +18,7 @@ import (
 	"ambertray/internal/load"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
+	"ambertray/internal/value"
 )
 
 func TestContract(t *testing.T) {
@@ -115,6 +116,39 @@ func TestDeclared(t *testing.T) {
 	rows, err := to.Query(ctx, "SELECT name, typeof(name), CAST(size AS INTEGER) FROM loan ORDER BY no")
 	require.NoError(t, err)
 	require.Equal(t, [][]string{{"ant", "text", "0"}, {"7", "text", "9007199254740992"}}, rows)
+}
+
+// TestWideNumbers keeps doubles exactly. Columns of numbers have decimals as doubles, and other
+// columns may have doubles too.
+func TestWideNumbers(t *testing.T) {
+	ctx := context.Background()
+	to, err := sqlite.Open(filepath.Join(t.TempDir(), "museum.db"), true)
+	require.NoError(t, err)
+	defer to.Close()
+	const reason = "double would not give it back unchanged"
+	var columns []databasetest.Limited
+	for _, native := range []string{"REAL", "NUMERIC", "DECIMAL(20,4)", "MONEY"} {
+		columns = append(columns, databasetest.LimitedTo(native, "decimal(38,10)",
+			[]string{"1.50", "7", "-0.25", "689724.3412292182", "1234567890123456.5"}, [2]string{"12345678901234567.89", reason}, [2]string{"9007199254740993", reason}))
+	}
+	columns = append(columns, databasetest.LimitedTo("TEXT", "decimal(38,10)", []string{"12345678901234567.89", "1.5"}))
+	databasetest.Limits(t, to, columns)
+
+	exact := []string{"689724.3412292182", "12345678901234.56", "0.30000000000000004", "2.5"}
+	for _, native := range []string{"", "BLOB", "NUMERIC", "DATE"} {
+		name := "loan_" + native
+		for _, statement := range []string{"CREATE TABLE " + name + " (v " + native + ")", "INSERT INTO " + name + " VALUES (" + strings.Join(exact, "), (") + ")"} {
+			_, err := to.Exec(ctx, statement)
+			require.NoError(t, err)
+		}
+		tab := &table.Table{Name: name, Columns: []table.Column{{Name: "v", Type: table.Type{Kind: table.Text}}}}
+		var texts []string
+		require.NoError(t, to.Rows(ctx, tab, func(row []value.Value) error {
+			texts = append(texts, string(row[0].Text))
+			return nil
+		}))
+		require.Equal(t, exact, texts, native)
+	}
 }
 
 // TestForeignKeys finds which of several foreign keys a row fails: of one column,
