@@ -38,6 +38,30 @@ func TestTextAbove(t *testing.T) {
 	}
 }
 
+// TestWordsAsHeadings finds headers with words that values may be too.
+func TestWordsAsHeadings(t *testing.T) {
+	for _, text := range []string{
+		"id,day,no,case\n1,1970-12-28,false,amber\n2,2033-03-27,true,east\n3,1916-09-02,true,west\n",
+		"id,no,kind\n1,true,amber\n2,false,east\n3,true,west\n",
+		"Total,Void\n10,10:30\n20,11:45\n30,09:10\n",
+		"Na,Mg\n1.5,2.5\n0.3,1.2\n0.7,3\n",
+		"hall,unknown\n7,2026-01-01\n8,2026-01-02\n",
+	} {
+		lay, _, rows, _ := read(t, text)
+		require.EqualValues(t, 1, lay.HeaderLine, text)
+		require.Len(t, rows, strings.Count(text, "\n")-1, text)
+	}
+	for _, text := range []string{
+		"ant,unknown\nbee,2026-01-01\ngnat,2026-01-02\nfern,2026-01-03\n",
+		"1,no,ant\n2,yes,bee\n3,no,gnat\n",
+		"x,no\ny,yes\nz,no\n",
+	} {
+		lay, _, rows, _ := read(t, text)
+		require.Zero(t, lay.HeaderLine, text)
+		require.Len(t, rows, strings.Count(text, "\n"), text)
+	}
+}
+
 // TestLoneValues takes a first row with a value in its first cell only for a record if records below
 // have that value.
 func TestLoneValues(t *testing.T) {
@@ -62,6 +86,9 @@ func TestCommentHeaders(t *testing.T) {
 		{"# no\theat\tlight", "@    1.5    2@", "no|heat|light"},
 		{"# no; heat; light", "@,1.5,2@", "no|heat|light"},
 		{"# no | heat | light", "@;1.5;2@", "no|heat|light"},
+		{"#\tname\tmass", "@\tgnat\t2.5", "#|name|mass"},
+		{"# | name | mass", "@ | gnat | 2.5", "#|name|mass"},
+		{"#\twritten by the watch", "@\t2.5", "column_1|column_2"},
 		{"# hall, case", "H@\tC@\t1.5", "column_1|column_2|column_3"},
 		{"# written by the watch; at night; by hand", "@,1.5,2@,3", "column_1|column_2|column_3|column_4"},
 	} {

@@ -211,7 +211,7 @@ func (h *Head) namesColumns(comment string, guess bool) bool {
 		width = max(width, h.widest())
 	}
 	named := newHead(b, width)
-	if b.Len() != 1 || b.Width(0) > width || b.Width(0) < max(h.Width-1, 2) || !named.DistinctTexts(0) && !(named.mostlyTexts() && !h.contains(b)) {
+	if b.Len() != 1 || b.Width(0) > width || b.Width(0) < max(h.Width-1, 2) || !named.distinctTexts(0, named.afterSign()) && !(named.mostlyTexts() && !h.contains(b)) {
 		return false
 	}
 	if bytes.HasPrefix(text, []byte("@")) || bytes.HasSuffix(text, []byte("!")) || bytes.Contains(text, []byte("://")) {
@@ -221,6 +221,16 @@ func (h *Head) namesColumns(comment string, guess bool) bool {
 		return false
 	}
 	return !guess || b.Width(0) == h.Width && !named.spaced(0)
+}
+
+// afterSign returns the index of the first heading in a comment: 1 if the sign stands alone before
+// short ones, and is a heading itself.
+func (h *Head) afterSign() int {
+	long := h.afterFirst(0, func(cell []byte) bool { return len(bytes.Fields(cell)) > 2 })
+	if value.Blank(h.Rows.Cell(0, 0)) && !long {
+		return 1
+	}
+	return 0
 }
 
 // widest returns the most cells that a row has.

@@ -61,16 +61,24 @@ func (h *Head) fitOf(r int, kinds []value.Kind) (f fit) {
 
 // caseHeading reports whether no value below a boolean word has its letter case, so that the word may
 // be a heading: n above Y and N, No above yes and no. Single letters are compared with single letters
-// only, and longer words with longer ones.
+// only, and longer words with longer ones, but not with those of another pair: no may stand above true
+// and false.
 func (h *Head) caseHeading(r, c int) bool {
 	heading := h.Cell(r, c)
 	for below := r + 1; below < min(h.Rows.Len(), r+KindRows); below++ {
 		cell := h.Cell(below, c)
-		if len(cell) > 0 && (len(cell) == 1) == (len(heading) == 1) && caseOf(cell) == caseOf(heading) {
+		if len(cell) > 0 && (len(cell) == 1) == (len(heading) == 1) && caseOf(cell) == caseOf(heading) && !ofOtherPair(heading, cell) {
 			return false
 		}
 	}
 	return true
+}
+
+// ofOtherPair reports whether a cell is a word for true or false, and of another pair than a word.
+func ofOtherPair(word, cell []byte) bool {
+	var v value.Value
+	shape := value.Scan(cell, &v)
+	return shape.Kind == value.Boolean && !slices.ContainsFunc(value.Scan(word, &v).Pairs(), func(p value.Pair) bool { return p.Takes(shape) })
 }
 
 // caseOf distinguishes lower case, upper case and capitalized words.
@@ -167,7 +175,11 @@ func (h *Head) headerAbove(first int, kinds []value.Kind) int {
 		}
 		filled := min(h.Filled(r), h.Width)
 		wide := h.Rows.Width(r) >= h.Width || h.namesUsedColumns(r, first) || h.Rows.Width(r) == h.Width-1 && h.below(r) == first || r == first-1 && f.wrong > 1 && h.namesSome(r)
-		if filled < min(2, h.Width) || !wide || 2*h.names(r) <= min(h.Rows.Width(r), usual) {
+		names := h.names(r)
+		if f.wrong > 0 {
+			names += h.nullNames(r)
+		}
+		if filled < min(2, h.Width) || !wide || 2*names <= min(h.Rows.Width(r), usual) {
 			continue
 		}
 		if filled > most || filled == most && joined && (best == r+1 || h.DistinctTexts(r)) {
@@ -290,6 +302,18 @@ func (h *Head) names(r int) (n int) {
 	for c := range h.Rows.Width(r) {
 		k := h.kind(r, c)
 		if k == value.Text || k == value.Boolean || h.yearHeading(r, c) || h.inSeries(r, c) {
+			n++
+		}
+	}
+	return n
+}
+
+// nullNames counts the words for no value in a row that no value below is, and that can be headings,
+// such as Na above numbers.
+func (h *Head) nullNames(r int) (n int) {
+	for c := range h.Rows.Width(r) {
+		cell := h.Cell(r, c)
+		if h.kind(r, c) == value.NullWord && beginsWithLetter(cell) && !h.isValue(cell, c, r+1) {
 			n++
 		}
 	}

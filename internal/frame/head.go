@@ -158,9 +158,12 @@ func (h *Head) Widen() {
 
 // DistinctTexts reports whether the cells of a row are different texts; the last
 // may be blank.
-func (h *Head) DistinctTexts(r int) bool {
+func (h *Head) DistinctTexts(r int) bool { return h.distinctTexts(r, 0) }
+
+// distinctTexts is DistinctTexts for the cells from one on.
+func (h *Head) distinctTexts(r, from int) bool {
 	seen := map[string]bool{}
-	for c := range h.Rows.Width(r) {
+	for c := from; c < h.Rows.Width(r); c++ {
 		text := string(h.Cell(r, c))
 		if text == "" && c == h.Rows.Width(r)-1 {
 			continue

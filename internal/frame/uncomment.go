@@ -37,11 +37,16 @@ func (c *Comments) Text(line []byte) []byte {
 	return bytes.TrimLeft(text, " ")
 }
 
-// Headings cuts the text of a comment that stands above rows.
+// Headings cuts the text of a comment that stands above rows. The sign itself is the first heading if
+// that is blank otherwise.
 func (c *Comments) Headings(text []byte, rows *record.Batch) []string {
 	h := newHead(rows, 0)
 	h.Width = h.CommonWidth()
-	return JoinHeadings(c.cells(text, &h), 0, 1)
+	headings := JoinHeadings(c.cells(text, &h), 0, 1)
+	if len(headings) > 0 && headings[0] == "" {
+		headings[0] = c.Sign
+	}
+	return headings
 }
 
 // headingSigns are what may stand between headings in a comment.
