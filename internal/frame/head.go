@@ -346,3 +346,24 @@ func (h *Head) HeadsTexts(first int) bool {
 	return h.Width == 2 && first <= 1 && h.Rows.Len() > 1 && h.Filled(0) == 1 &&
 		!gapAbove(h.Rows, 1) && h.KindBelow(0, 1, noHeader) == value.Text
 }
+
+// spaced reports whether a cell after the first is blank or begins with a space, as in prose
+// after a comma.
+func (h *Head) spaced(at int) bool {
+	return h.afterFirst(at, func(cell []byte) bool { return value.Blank(cell) || cell[0] == ' ' })
+}
+
+// spaceLed reports whether a cell after the first begins with a space.
+func (h *Head) spaceLed(at int) bool {
+	return h.afterFirst(at, func(cell []byte) bool { return len(cell) > 0 && cell[0] == ' ' })
+}
+
+// afterFirst reports whether a cell of a row after the first meets a condition.
+func (h *Head) afterFirst(at int, condition func(cell []byte) bool) bool {
+	for c := 1; c < h.Rows.Width(at); c++ {
+		if condition(h.Rows.Cell(at, c)) {
+			return true
+		}
+	}
+	return false
+}
