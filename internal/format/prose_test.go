@@ -45,6 +45,7 @@ func TestWordsAsHeadings(t *testing.T) {
 		"id,no,kind\n1,true,amber\n2,false,east\n3,true,west\n",
 		"Total,Void\n10,10:30\n20,11:45\n30,09:10\n",
 		"Na,Mg\n1.5,2.5\n0.3,1.2\n0.7,3\n",
+		"Hall:,Place:\n1,east\n2,west\n3,east\n",
 		"hall,unknown\n7,2026-01-01\n8,2026-01-02\n",
 	} {
 		lay, _, rows, _ := read(t, text)
@@ -59,6 +60,19 @@ func TestWordsAsHeadings(t *testing.T) {
 		lay, _, rows, _ := read(t, text)
 		require.Zero(t, lay.HeaderLine, text)
 		require.Len(t, rows, strings.Count(text, "\n"), text)
+	}
+}
+
+// TestTitlesLikeHeaders takes labels, and titles with more cells than records, for what they are.
+func TestTitlesLikeHeaders(t *testing.T) {
+	for text, header := range map[string]int64{
+		"Hall:,East\nHall,Mass\n1,2.5\n2,3.5\n3,1\n":                                                     2,
+		"Loans 2024,\nHall:,East\n,\nHall,Mass\n1,2.5\n2,3.5\n3,1\n":                                     4,
+		"written by the night watch and so on\nhall max kind avg\n" + numbered(10, 39, "H@ 2.@ A@ B@\n"): 2,
+	} {
+		lay, _, rows, _ := read(t, text)
+		require.Equal(t, header, lay.HeaderLine, text)
+		require.Len(t, rows, strings.Count(text, "\n")-int(header), text)
 	}
 }
 

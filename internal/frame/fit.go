@@ -157,8 +157,8 @@ func (h *Head) earlier(r int, kinds []value.Kind, isRecord func(fit) bool) int {
 
 // headerAbove returns the row above the first record that names the columns:
 // the fullest one near it in which nothing is of the kind of its column, and of
-// equally full ones the highest without a gap or a title below it, unless it has more cells than
-// records and the others have. It is -1 where there is
+// equally full ones the highest without a gap or a title below it, unless it is a label, or a title that
+// the delimiter cuts into more cells. It is -1 where there is
 // no such row.
 func (h *Head) headerAbove(first int, kinds []value.Kind) int {
 	best, most, usual, others, joined := -1, 0, h.usuallyFilled(first), 0, false
@@ -183,8 +183,8 @@ func (h *Head) headerAbove(first int, kinds []value.Kind) int {
 		if filled < min(2, h.Width) || !wide || 2*names <= min(h.Rows.Width(r), usual) {
 			continue
 		}
-		longer := best >= 0 && h.Rows.Width(r) > max(h.Width, h.Rows.Width(best)) // a title that the delimiter cuts
-		if filled > most || filled == most && joined && !longer && (best == r+1 || h.DistinctTexts(r)) {
+		title := best >= 0 && (h.isLabel(r) && !h.isLabel(best) || h.Rows.Width(r) > max(h.Width, h.Rows.Width(best)))
+		if filled > most || filled == most && joined && !title && (best == r+1 || h.DistinctTexts(r)) {
 			best, most, joined = r, filled, true
 		}
 	}

@@ -85,17 +85,18 @@ func (h *Head) cutTitles() int {
 }
 
 // labels returns how many rows at the top are labels and what they stand for, such as
-// Period: and 2026. Blank lines follow them.
-func (h *Head) labels() int {
+// Period: and 2026, or titles of one cell. A label is the last of them, and blank lines follow.
+func (h *Head) labels() (rows int) {
 	for r := range min(h.Rows.Len()-1, maxHead) {
-		if !h.isLabel(r) {
-			return 0
+		label := h.isLabel(r)
+		if !label && h.Filled(r) > 1 {
+			return rows
 		}
-		if gapAbove(h.Rows, r+1) {
-			return r + 1
+		if label && gapAbove(h.Rows, r+1) {
+			rows = r + 1
 		}
 	}
-	return 0
+	return rows
 }
 
 // WithWidth returns the head with another width.
