@@ -192,7 +192,7 @@ func TestFolder(t *testing.T) {
 	handed, _ := d.run(0, "handover", "inbox.tray", "--dialect", "ansi", "--out", "handed")
 	close(stop)
 	<-stopped
-	require.Contains(t, errOut, "still being written, and left alone: inbox/d.csv")
+	require.Contains(t, errOut, "still being written, and left out: inbox/d.csv")
 	require.Contains(t, handed, "inbox/d.csv: still being written, and left out")
 	d.write("inbox/d.csv", "no,name\n4,dog\n")
 	d.age("inbox/d.csv")

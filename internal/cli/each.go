@@ -88,7 +88,7 @@ func (a *app) loadEach(c *cobra.Command, l *loading, names []string, jobs int) e
 	if jobs < 1 {
 		return usageError{fmt.Errorf("--jobs %d: write a number from 1", jobs)}
 	}
-	units, growing, err := intake.Units(c.Context(), a.from, names)
+	units, left, err := intake.Units(c.Context(), a.from, names)
 	if err != nil {
 		return err
 	}
@@ -111,13 +111,13 @@ func (a *app) loadEach(c *cobra.Command, l *loading, names []string, jobs int) e
 		e.run(tgt, min(jobs, len(wave)), wave)
 	}
 	e.line.Done()
-	a.status = e.status(len(growing) > 0)
+	a.status = e.status(len(left.Growing) > 0)
 	result := struct {
-		Each    []eachUnit `json:"each"`
-		Growing []string   `json:"growing"`
-	}{e.units, append([]string{}, growing...)}
+		Each []eachUnit `json:"each"`
+		intake.LeftOut
+	}{e.units, left}
 	a.changed = true
-	return a.show(result, func() { e.draw(growing) })
+	return a.show(result, func() { e.draw(left) })
 }
 
 // name gives each unit its tray and table. Where two would have the same, the whole names
@@ -386,7 +386,7 @@ func (e *each) status(growing bool) int {
 	return worst
 }
 
-func (e *each) draw(growing []string) {
+func (e *each) draw(left intake.LeftOut) {
 	p := e.a.print
 	var rows [][]string
 	var all eachUnit
@@ -423,9 +423,7 @@ func (e *each) draw(growing []string) {
 			}
 		}
 	}
-	if len(growing) > 0 {
-		p.Fact("left alone", "still being written: %s", strings.Join(growing, ", "))
-	}
+	e.a.drawLeftOut(left)
 	if slices.Contains([]int{exitFailed, exitLater, exitPartial}, e.a.status) {
 		p.Next("Run the same command again to load the rest.", "")
 	}

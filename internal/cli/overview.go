@@ -18,7 +18,7 @@ type overview struct {
 	// Alike are sources that have the same columns, and could be one table.
 	Alike     [][]string        `json:"alike"`
 	Relations []survey.Relation `json:"relations"`
-	Growing   []string          `json:"growing"`
+	intake.LeftOut
 }
 
 // overviewRow is one source.
@@ -33,7 +33,7 @@ type overviewRow struct {
 
 // surveyEach surveys every file and sheet, and how they belong together.
 func (a *app) surveyEach(c *cobra.Command, o survey.Options, names []string) error {
-	units, growing, err := intake.Units(c.Context(), a.from, names)
+	units, left, err := intake.Units(c.Context(), a.from, names)
 	if err != nil {
 		return err
 	}
@@ -42,7 +42,7 @@ func (a *app) surveyEach(c *cobra.Command, o survey.Options, names []string) err
 	if err != nil {
 		return err
 	}
-	res := &overview{Growing: append([]string{}, growing...)}
+	res := &overview{LeftOut: left}
 	var surveys []*survey.Survey
 	var tables []string
 	for i := range e.units {
@@ -116,7 +116,15 @@ func (a *app) drawOverview(res *overview, e *each) {
 			}
 		}
 	}
-	if len(res.Growing) > 0 {
-		p.Fact("left alone", "still being written: %s", note.Names(res.Growing))
+	a.drawLeftOut(res.LeftOut)
+}
+
+// drawLeftOut names the files of folders that are not taken.
+func (a *app) drawLeftOut(left intake.LeftOut) {
+	if len(left.Growing) > 0 {
+		a.print.Fact("left out", "still being written: %s", note.Names(left.Growing))
+	}
+	if len(left.Empty) > 0 {
+		a.print.Fact("left out", "empty: %s", note.Names(left.Empty))
 	}
 }

@@ -236,8 +236,8 @@ func (h *handover) receipt(id string, p *pass.Pass, out *pass.Outcome) *Receipt 
 		r.Source = append(r.Source, Source{part.Name, part.SheetName(), part.Bytes, part.SHA256, part.Read, part.Loaded})
 		r.Controls = append(r.Controls, part.Controls...)
 	}
-	for _, f := range p.Growing {
-		r.Notes = note.Add(r.Notes, note.Of(f, 0, "still being written, and left out"))
+	for _, n := range p.LeftOut.Notes() {
+		r.Notes = note.Add(r.Notes, n)
 	}
 	loaded := h.table.Loaded()
 	for i, f := range out.Totals.Figures() {

@@ -10,14 +10,32 @@ import (
 	"strings"
 	"time"
 
+	"ambertray/internal/note"
 	"ambertray/internal/source"
 )
 
 // Listing is the files that names stand for.
 type Listing struct {
 	Files []string
-	// Growing are files of folders that are still being written, and are not taken.
-	Growing []string
+	LeftOut
+}
+
+// LeftOut are the files of folders that are not taken: those that are still being written, and empty
+// ones.
+type LeftOut struct {
+	Growing []string `json:"growing"`
+	Empty   []string `json:"empty"`
+}
+
+// Notes returns a note on each file.
+func (l *LeftOut) Notes() (list []note.Note) {
+	for _, f := range l.Growing {
+		list = append(list, note.Of(f, 0, "still being written, and left out"))
+	}
+	for _, f := range l.Empty {
+		list = append(list, note.Of(f, 0, "empty, and left out"))
+	}
+	return list
 }
 
 // ErrNothingNew is returned for a folder without a file that can be taken.
@@ -30,7 +48,7 @@ const settled = 2 * time.Second
 // files in them, in the order of their names. A file of that very name is taken as it
 // is.
 func List(names []string) (*Listing, error) {
-	l := &Listing{}
+	l := &Listing{LeftOut: LeftOut{Growing: []string{}, Empty: []string{}}}
 	for _, n := range names {
 		info, err := os.Stat(n)
 		switch {
@@ -56,7 +74,7 @@ func List(names []string) (*Listing, error) {
 	return l, nil
 }
 
-// Expand is List where files that are still being written are of no interest.
+// Expand is List where files that are left out are of no interest.
 func Expand(names []string) ([]string, error) {
 	l, err := List(names)
 	if err != nil {
@@ -91,12 +109,16 @@ func (l *Listing) addFolder(folder string) error {
 			continue
 		}
 		if f.Size() == 0 {
+			l.Empty = append(l.Empty, path)
 			continue
 		}
 		l.Files = append(l.Files, path)
 		taken++
 	}
-	if taken == 0 {
+	switch {
+	case taken == 0 && len(l.Empty) > 0:
+		return fmt.Errorf("folder %s: %w; empty: %s", folder, ErrNothingNew, note.Names(l.Empty))
+	case taken == 0:
 		return fmt.Errorf("folder %s: %w", folder, ErrNothingNew)
 	}
 	return nil

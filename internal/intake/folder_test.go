@@ -75,9 +75,10 @@ func TestUnits(t *testing.T) {
 	t.Chdir(t.TempDir())
 	old(t, "inbox/a.csv", "no\n1\n")
 	old(t, "inbox/broken.xlsx", "PK\x03\x04 and no more")
-	units, growing, err := intake.Units(context.Background(), &source.Opener{}, []string{"inbox"})
+	old(t, "inbox/none.csv", "")
+	units, left, err := intake.Units(context.Background(), &source.Opener{}, []string{"inbox"})
 	require.NoError(t, err)
-	require.Empty(t, growing)
+	require.Equal(t, intake.LeftOut{Growing: []string{}, Empty: []string{"inbox/none.csv"}}, left)
 	require.Equal(t, []intake.Unit{{File: "inbox/a.csv"}, {File: "inbox/broken.xlsx"}}, units, "what is wrong with a file is found when it is read")
 	require.Equal(t, "book.xlsx · May", intake.Unit{File: "book.xlsx", Sheet: "May"}.Title())
 }

@@ -17,10 +17,10 @@ func (u Unit) Title() string { return (&Part{Name: u.File, Sheet: u.Sheet}).Titl
 
 // Units takes names, patterns, folders and workbooks apart into what makes a table each:
 // of a workbook every sheet that is not hidden and has a value.
-func Units(ctx context.Context, opener *source.Opener, names []string) (units []Unit, growing []string, err error) {
+func Units(ctx context.Context, opener *source.Opener, names []string) (units []Unit, left LeftOut, err error) {
 	list, err := List(names)
 	if err != nil {
-		return nil, nil, err
+		return nil, left, err
 	}
 	for _, file := range list.Files {
 		book, err := opener.Book(ctx, file)
@@ -37,5 +37,5 @@ func Units(ctx context.Context, opener *source.Opener, names []string) (units []
 		}
 		units = append(units, sheets...)
 	}
-	return units, list.Growing, nil
+	return units, list.LeftOut, nil
 }

@@ -17,14 +17,14 @@ type AgainError struct {
 	Table string
 	Of    int // how many files or sheets the source has
 	Parts []LoadedPart
-	// Growing are files that are still being written, and were left alone.
+	// Growing are files that are still being written, and were left out.
 	Growing []string
 }
 
 func (e *AgainError) Error() string {
 	text := e.text()
 	if len(e.Growing) > 0 {
-		text += "; still being written, and left alone: " + note.Names(e.Growing)
+		text += "; still being written, and left out: " + note.Names(e.Growing)
 	}
 	return text
 }

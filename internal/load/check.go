@@ -89,8 +89,8 @@ func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 		return nil, err
 	}
 	defer p.Close()
-	for _, f := range p.Growing {
-		c.Notes = note.Add(c.Notes, growing(f))
+	for _, n := range p.LeftOut.Notes() {
+		c.Notes = note.Add(c.Notes, n)
 	}
 	run := pass.Options{Dialect: d, Table: plan, Load: ledger.NewID(time.Now()), Progress: o.Progress, Spare: o.Spare}
 	key, refused, err := c.keyOf(ctx, plan, to)

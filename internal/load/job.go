@@ -69,15 +69,10 @@ func newJob(p *pass.Pass, from *source.Opener, to database.Target, o Options) *j
 		}
 		return again, again.LeaveOut(j.leftOut)
 	}
-	for _, f := range p.Growing {
-		j.receipt.addNote(growing(f))
+	for _, n := range p.LeftOut.Notes() {
+		j.receipt.addNote(n)
 	}
 	return j
-}
-
-// growing says that a file was left alone.
-func growing(file string) note.Note {
-	return note.Of(file, 0, "still being written, and not loaded: load again later")
 }
 
 // assignID gives the load its id and folder: those of the interrupted load that

@@ -180,9 +180,7 @@ func (w *surveying) finish(ctx context.Context, from *source.Opener, list *intak
 	w.survey.OddityCount = w.oddityCount()
 	w.describe()
 	w.notes()
-	for _, f := range list.Growing {
-		w.survey.Notes = append(w.survey.Notes, note.Of(f, 0, "still being written, and left out"))
-	}
+	w.survey.Notes = append(w.survey.Notes, list.LeftOut.Notes()...)
 	return w.survey, nil
 }
 
