@@ -80,7 +80,7 @@ func Mend(ctx context.Context, t *tray.Tray, id string, from *source.Opener, to 
 		receipt: newReceipt(t, plan, to, first.Headings, o),
 	}
 	j.receipt.Load, j.receipt.Mended, j.loadID = id, true, first.ID
-	m := &mended{job: j, of: first, failing: failing}
+	m := &mended{job: j, opener: from, of: first, failing: failing}
 	kept := first.Counts.Rejected
 	last, err := ReadMend(dir)
 	if err == nil {
@@ -165,7 +165,7 @@ func (m *mended) load(ctx context.Context) error {
 		m.way = &whole{m.job}
 		if m.plan.Existing == table.Merge {
 			m.way = &merged{job: m.job}
-			m.withheld, err = m.duplicates(ctx)
+			m.withheld, err = m.replacing(ctx)
 		}
 		return m, err
 	})

@@ -134,3 +134,32 @@ func TestMendedMerge(t *testing.T) {
 	require.Equal(t, load.Counts{Read: 1, Loaded: 1}, counts(mend("3,eel", "5,eel")))
 	require.Equal(t, "1 cat, 2 gnat, 3 dog, 5 eel", d.rows())
 }
+
+// TestMendedRivals keeps corrected records with the key of another record of the same load, or of one
+// that was mended before. Without the source as it was loaded, a note says that this is not known.
+func TestMendedRivals(t *testing.T) {
+	d := newDesk(t)
+	d.loads(table.Merge, "1,ant 2,bee")
+	tr := d.plan(table.Merge, "1,cat 3,dog x,eel y,fly z,gnat")
+	r, err := d.load(tr, load.Options{})
+	require.NoError(t, err)
+	mend := func(corrections ...string) *load.Receipt {
+		content, err := os.ReadFile(*r.Rejects.File)
+		require.NoError(t, err)
+		text := strings.NewReplacer(corrections...).Replace(string(content))
+		require.NoError(t, os.WriteFile(*r.Rejects.File, []byte(text), 0o600))
+		m, err := load.Mend(context.Background(), tr, "0001", &source.Opener{}, d.db, load.Options{})
+		require.NoError(t, err)
+		return m
+	}
+	m := mend("x,eel", "3,eel", "y,fly", "2,fly")
+	require.Equal(t, load.Counts{Read: 3, Loaded: 1, Rejected: 2}, counts(m))
+	require.Equal(t, "1 cat, 2 fly, 3 dog", d.rows(), "2 is of the load before")
+	m = mend("z,gnat", "2,gnat", "3,eel", "4,eel")
+	require.Equal(t, load.Counts{Read: 2, Loaded: 1, Rejected: 1}, counts(m))
+	require.Equal(t, "1 cat, 2 fly, 3 dog, 4 eel", d.rows())
+	require.NoError(t, os.WriteFile(filepath.Join(filepath.Dir(tr.Dir), tr.Files[0]), []byte("no,name\n9,ant\n"), 0o600))
+	m = mend("2,gnat", "1,gnat")
+	require.Contains(t, m.Notes[0].What, "may replace the row of another one")
+	require.Equal(t, "1 gnat, 2 fly, 3 dog, 4 eel", d.rows())
+}

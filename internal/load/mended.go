@@ -14,6 +14,7 @@ import (
 	"ambertray/internal/publish"
 	"ambertray/internal/refusal"
 	"ambertray/internal/reject"
+	"ambertray/internal/source"
 )
 
 // mended loads the rejects of an earlier load that were corrected, in the way of
@@ -22,7 +23,8 @@ import (
 type mended struct {
 	way // whole or merged
 	*job
-	of      *Receipt // of the load whose rejects they are
+	opener  *source.Opener // of the source of that load
+	of      *Receipt       // of the load whose rejects they are
 	failing *mendRejects
 	drafted bool // the drafts are complete, and the commit may have succeeded
 }
@@ -114,8 +116,7 @@ func (m *mended) draft(ctx context.Context) error {
 	return err
 }
 
-// duplicates lists the rejects of duplicate keys that were not changed. A merge would replace the rows
-// that have these keys.
+// duplicates lists the rejects of duplicate keys that were not changed.
 func (m *mended) duplicates(ctx context.Context) (*refusal.List, error) {
 	p, err := m.open(ctx)
 	if err != nil {
