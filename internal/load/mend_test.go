@@ -17,6 +17,7 @@ import (
 	"ambertray/internal/reject"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
+	"ambertray/internal/tray"
 )
 
 // TestMendedCodes notes codes of different lengths. If all loaded codes have one length, it
@@ -111,6 +112,17 @@ func TestMended(t *testing.T) {
 	require.Equal(t, m.Counts, last.Counts)
 }
 
+// mend corrects texts in the rejects of the first load of a tray, and mends them.
+func (d *desk) mend(tr *tray.Tray, rejects string, corrections ...string) *load.Receipt {
+	content, err := os.ReadFile(rejects)
+	require.NoError(d, err)
+	text := strings.NewReplacer(corrections...).Replace(string(content))
+	require.NoError(d, os.WriteFile(rejects, []byte(text), 0o600))
+	m, err := load.Mend(context.Background(), tr, "0001", &source.Opener{}, d.db, load.Options{})
+	require.NoError(d, err)
+	return m
+}
+
 // TestMendedMerge keeps a duplicate key that was not corrected: the merge of a mend would replace the row
 // that the load has given.
 func TestMendedMerge(t *testing.T) {
@@ -119,14 +131,7 @@ func TestMendedMerge(t *testing.T) {
 	tr := d.plan(table.Merge, "1,cat 3,dog 3,eel 4,grasshopper")
 	r, err := d.load(tr, load.Options{})
 	require.NoError(t, err)
-	mend := func(old, text string) *load.Receipt {
-		content, err := os.ReadFile(*r.Rejects.File)
-		require.NoError(t, err)
-		require.NoError(t, os.WriteFile(*r.Rejects.File, []byte(strings.Replace(string(content), old, text, 1)), 0o600))
-		m, err := load.Mend(context.Background(), tr, "0001", &source.Opener{}, d.db, load.Options{})
-		require.NoError(t, err)
-		return m
-	}
+	mend := func(corrections ...string) *load.Receipt { return d.mend(tr, *r.Rejects.File, corrections...) }
 	m := mend("4,grasshopper", "2,gnat")
 	require.Equal(t, load.Counts{Read: 2, Loaded: 1, Rejected: 1}, counts(m))
 	require.Equal(t, []string{"no", "duplicate key", "3"}, []string{m.Rejects.ByReason[0].Column, m.Rejects.ByReason[0].Reason, m.Rejects.ByReason[0].Example})
@@ -143,15 +148,7 @@ func TestMendedRivals(t *testing.T) {
 	tr := d.plan(table.Merge, "1,cat 3,dog x,eel y,fly z,gnat")
 	r, err := d.load(tr, load.Options{})
 	require.NoError(t, err)
-	mend := func(corrections ...string) *load.Receipt {
-		content, err := os.ReadFile(*r.Rejects.File)
-		require.NoError(t, err)
-		text := strings.NewReplacer(corrections...).Replace(string(content))
-		require.NoError(t, os.WriteFile(*r.Rejects.File, []byte(text), 0o600))
-		m, err := load.Mend(context.Background(), tr, "0001", &source.Opener{}, d.db, load.Options{})
-		require.NoError(t, err)
-		return m
-	}
+	mend := func(corrections ...string) *load.Receipt { return d.mend(tr, *r.Rejects.File, corrections...) }
 	m := mend("x,eel", "3,eel", "y,fly", "2,fly")
 	require.Equal(t, load.Counts{Read: 3, Loaded: 1, Rejected: 2}, counts(m))
 	require.Equal(t, "1 cat, 2 fly, 3 dog", d.rows(), "2 is of the load before")

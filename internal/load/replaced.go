@@ -29,7 +29,7 @@ func (m *mended) replacing(ctx context.Context) (*refusal.List, error) {
 		return nil, err
 	}
 	defer p.Close()
-	_, err = of.read(ctx, p, nil, func(key uint64, number int64) { of.rejects[key] = append(of.rejects[key], number) })
+	_, err = of.scanKeys(ctx, p, nil, func(key uint64, number int64) { of.rejects[key] = append(of.rejects[key], number) })
 	if err != nil || len(of.rejects) == 0 {
 		return list, err
 	}
@@ -66,8 +66,8 @@ type rivals struct {
 	rejects map[uint64][]int64
 }
 
-// read calls each for all records of a pass that convert and were not refused.
-func (r *rivals) read(ctx context.Context, p *pass.Pass, refused *refusal.List, each func(key uint64, number int64)) (*pass.Outcome, error) {
+// scanKeys calls each for all records of a pass that convert and were not refused.
+func (r *rivals) scanKeys(ctx context.Context, p *pass.Pass, refused *refusal.List, each func(key uint64, number int64)) (*pass.Outcome, error) {
 	o := r.options
 	o.Refused = refused
 	o.Block = func(k *convert.Block) error {
@@ -79,10 +79,10 @@ func (r *rivals) read(ctx context.Context, p *pass.Pass, refused *refusal.List, 
 	return p.Run(ctx, o)
 }
 
-// in returns which of the keys the records of a pass have.
-func (r *rivals) in(ctx context.Context, p *pass.Pass, refused *refusal.List) (found map[uint64]bool, out *pass.Outcome, err error) {
+// heldBy returns which of the keys the records of a pass have.
+func (r *rivals) heldBy(ctx context.Context, p *pass.Pass, refused *refusal.List) (found map[uint64]bool, out *pass.Outcome, err error) {
 	found = map[uint64]bool{}
-	out, err = r.read(ctx, p, refused, func(key uint64, _ int64) {
+	out, err = r.scanKeys(ctx, p, refused, func(key uint64, _ int64) {
 		if r.rejects[key] != nil {
 			found[key] = true
 		}
@@ -97,7 +97,7 @@ func (m *mended) takenBy(ctx context.Context, of *rivals) (taken map[uint64]bool
 	before, err := pass.OpenKept(ctx, m.tray, m.opener, filepath.Join(m.dir, reject.MendedName), m.of.Headings)
 	if err == nil {
 		defer before.Close()
-		taken, _, err = of.in(ctx, before, nil)
+		taken, _, err = of.heldBy(ctx, before, nil)
 	}
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return nil, false, err
@@ -119,7 +119,7 @@ func (m *mended) takenBy(ctx context.Context, of *rivals) (taken map[uint64]bool
 	if err != nil {
 		return nil, false, err
 	}
-	found, out, err := of.in(ctx, source, p.refused)
+	found, out, err := of.heldBy(ctx, source, p.refused)
 	if err != nil {
 		return taken, false, ctx.Err()
 	}
