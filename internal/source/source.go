@@ -28,6 +28,7 @@ var (
 	ErrDirectory = errors.New("is a folder")
 	ErrEmpty     = errors.New("is empty")
 	ErrBinary    = errors.New("is not text")
+	ErrDatabase  = fmt.Errorf("%w but an SQLite database", ErrBinary)
 	ErrHTML      = errors.New("is a web page, not a table")
 	ErrDocument  = errors.New("not a table")
 	ErrSQL       = errors.New("contains SQL statements, not a table")
@@ -168,6 +169,9 @@ func (s *Source) decode(plain io.Reader, o Options) error {
 	if err != nil {
 		return err
 	}
+	if bytes.HasPrefix(raw.head, []byte(databaseSign)) {
+		return ErrDatabase
+	}
 	what := binaryKind(raw.head, o.Encoding != "")
 	if what != "" && s.Encoding.ASCII() && s.Sheet == "" {
 		return fmt.Errorf("%w but %s", ErrBinary, what)
@@ -251,12 +255,14 @@ func (h *headed) Read(p []byte) (int, error) {
 	return n, nil
 }
 
+// databaseSign begins a database file (SQLite, "Database File Format", 1.3).
+const databaseSign = "SQLite format 3\x00"
+
 // signatures are what files have at a place that are often taken for text.
 var signatures = []struct {
 	at          int
 	magic, what string
 }{
-	{0, "SQLite format 3\x00", "an SQLite database"},
 	{0, "%PDF-", "a PDF document"},
 	{0, "PAR1", "a Parquet file"},
 	{257, "ustar", "a tar archive, whose files have to be unpacked first"},
