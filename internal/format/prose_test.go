@@ -32,6 +32,7 @@ func TestTextAbove(t *testing.T) {
 		"no name mass\n" + numbered(10, 12, "@ East hall 2.5\n") + numbered(13, 60, "@ hall 1.5\n"),
 		"no,name,place\n" + numbered(10, 14, "@,gnat\n") + numbered(15, 40, "@,gnat,hall\n"),
 		"name,mass\n" + numbered(10, 12, "East, hall,@\n") + numbered(13, 40, "hall,@\n"),
+		"no,name,kind,mass\nx,1,ant,small,2.5\n" + numbered(10, 40, "@,bee,small,2.5\n"),
 	} {
 		_, _, rows, _ := read(t, records)
 		require.Len(t, rows, strings.Count(records, "\n")-1, records)

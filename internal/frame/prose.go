@@ -7,8 +7,8 @@ import (
 )
 
 const (
-	// minTable is how many rows show a table below a text, and minSpaced how many do if only spaces
-	// are between their cells, as between words.
+	// minTable is how many rows show a table below a text, and minSpaced how many do without a header below
+	// a blank line if only spaces are between their cells, as between words.
 	minTable, minSpaced = 3, 10
 	// maxNotes is how many rows below a table may be notes.
 	maxNotes = 5
@@ -18,12 +18,15 @@ const (
 // the table. The table is at the end, all its rows have as many cells, and some of its columns are of
 // one kind. The row right above it may be the header if its first row is not.
 func (h *Head) SkipProse() {
+	from, to := h.lastTable()
+	if from < 2 || to-from < minTable || h.Rows.Width(from) < 2 {
+		return
+	}
 	least := minTable
-	if h.BySpaces {
+	if h.BySpaces && !h.headsBlock(from) {
 		least = minSpaced
 	}
-	from, to := h.lastTable()
-	if from < 2 || to-from < least || h.Rows.Width(from) < 2 || !h.isProse(from, h.Rows.Width(from), least) {
+	if to-from < least || !h.isProse(from, h.Rows.Width(from), least) {
 		return
 	}
 	h.Width = h.Rows.Width(from)
@@ -33,10 +36,18 @@ func (h *Head) SkipProse() {
 	h.SkipTitles(from)
 }
 
+// headsBlock reports whether a row below a blank line is a header: words above at least two columns that are of
+// one kind.
+func (h *Head) headsBlock(r int) bool {
+	table := h.WithWidth(h.Rows.Width(r))
+	f := table.fitOf(r, table.columnKinds(r+1))
+	return gapAbove(h.Rows, r) && f.right == 0 && f.wrong > 1
+}
+
 // isProse reports whether the rows above a table, which begins at a row and has a number of columns, are
-// a text: none of them may be a record, and they are no table themselves, which least rows show. If
-// most rows have as many cells as those of the table, those above that have several are labels
-// or have a space after a delimiter, as sentences have.
+// a text: none of them may be a record, and they are no table themselves, which least rows show. Of
+// rows with several cells, which are not cut by spaces, only labels and those with a space after a
+// delimiter, as sentences have, belong to a text.
 func (h *Head) isProse(from, width, least int) bool {
 	table := h.WithWidth(width)
 	kinds, alike := table.columnKinds(from), 0
@@ -45,20 +56,20 @@ func (h *Head) isProse(from, width, least int) bool {
 		if r > 0 && h.Rows.Width(r) != h.Rows.Width(r-1) {
 			alike = 1
 		}
-		note := h.Filled(r) < 2 || h.isLabel(r) && !h.isLabel(from+1)
-		sentence := h.spaceLed(r) || h.BySpaces
-		if !note && (table.mayBeRecord(r, kinds) || alike >= least && !h.spaceLed(r) || width == h.Width && !sentence) {
+		switch {
+		case h.Filled(r) < 2, h.isLabel(r) && !h.isLabel(from+1):
+		case table.mayBeRecord(r, kinds), h.BySpaces && alike >= least, !h.BySpaces && !h.spaceLed(r):
 			return false
 		}
 	}
 	return table.OfOneKind(from) > 0
 }
 
-// mayBeRecord reports whether a row may be a record, which may have more or fewer cells: some of its
-// values are of the kinds of their columns, and so is the last one.
+// mayBeRecord reports whether a row may be a record, which may have more or fewer cells: not much fewer
+// of its values are of the kinds of their columns than are not, and the last one is.
 func (h *Head) mayBeRecord(r int, kinds []value.Kind) bool {
 	f, last := h.fitOf(r, kinds), kinds[h.Width-1]
-	return f.right > 0 && (f.record() || last == value.Text || last == h.kind(r, h.Rows.Width(r)-1))
+	return f.record() || f.right > 0 && 2*f.right >= f.wrong && (last == value.Text || last == h.kind(r, h.Rows.Width(r)-1))
 }
 
 // isLabel reports whether a row is a label such as Hall: and what it stands for.
