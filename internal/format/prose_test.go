@@ -68,6 +68,7 @@ func TestWordsAsHeadings(t *testing.T) {
 func TestTitlesLikeHeaders(t *testing.T) {
 	for text, header := range map[string]int64{
 		"Hall:,East\nHall,Mass\n1,2.5\n2,3.5\n3,1\n":                                                     2,
+		"Instrument:\t-999\nmass\thall\n4.5\teast\n1.25\twest\n3\teast\n":                                2,
 		"Loans 2024,\nHall:,East\n,\nHall,Mass\n1,2.5\n2,3.5\n3,1\n":                                     4,
 		"written by the night watch and so on\nhall max kind avg\n" + numbered(10, 39, "H@ 2.@ A@ B@\n"): 2,
 	} {

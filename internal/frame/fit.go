@@ -279,11 +279,11 @@ func (h *Head) blankAbove(header, first int, kinds []value.Kind) bool {
 }
 
 // titlesAbove reports whether the rows above a header can be titles: they have
-// fewer cells, or a few of them have several that are not of the kind of their column.
+// fewer cells, are labels, or a few of them have several that are not of the kind of their column.
 func (h *Head) titlesAbove(header int, kinds []value.Kind) bool {
 	full := 0
 	for r := h.top; r < header; r++ {
-		if h.isSize(r, header) || h.Rows.Width(r) < h.Rows.Width(header) || h.Filled(r) < h.Filled(header) || h.Alike(r) {
+		if h.isSize(r, header) || h.Rows.Width(r) < h.Rows.Width(header) || h.Filled(r) < h.Filled(header) || h.Alike(r) || h.isLabel(r) && !h.isLabel(header) {
 			continue
 		}
 		full++
