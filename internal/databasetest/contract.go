@@ -73,6 +73,7 @@ func Run(t *testing.T, open func() database.Target) {
 		{"the same content is loaded once", onlyOnce},
 		{"rows are merged by their key", mergeByKey},
 		{"the widest table is loaded and added to", widestTable},
+		{"a draft for a table has a key that the table can have", matchedKey},
 		{"rejects that were corrected are loaded once", mendOnce},
 		{"the definition of a table makes it again", definitionMakesTable},
 		{"a table of wide texts is tightened, and keeps its values", tightens},

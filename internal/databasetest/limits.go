@@ -84,6 +84,22 @@ func widestTable(t *testing.T, to database.Target) {
 	}
 }
 
+// matchedKey drafts a file with a column of different texts for a table where that column has texts of any
+// length, and loads it.
+func matchedKey(t *testing.T, to database.Target) {
+	ctx, d := context.Background(), to.Dialect()
+	_, err := to.Exec(ctx, "CREATE TABLE matched (name "+d.TypeName(table.Type{Kind: table.Text})+", no "+d.TypeName(table.Type{Kind: table.Integer})+")")
+	require.NoError(t, err)
+	column := func(name string, typ table.Type) table.Column { return table.Column{From: name, Name: name, Type: typ} }
+	tr := NewTray(t, "matched", "name,no\nant,1\nbee,1\n", column("name", table.Type{Kind: table.Varchar, Size: 10}), column("no", table.Type{Kind: table.Integer}))
+	tr.Table.Key = []string{"name"}
+	_, err = load.MatchTable(ctx, tr, to)
+	require.NoError(t, err)
+	r, err := load.Run(ctx, tr, &source.Opener{}, to, load.Options{})
+	require.NoError(t, err)
+	require.Equal(t, load.Counts{Read: 2, Loaded: 2}, counts(r))
+}
+
 // TooWide rebuilds a table of one row with columns of a type, each with the same value, of which
 // the server finds a row too long, and leaves the table unchanged. Each load commits every n
 // records, or at the end for 0.

@@ -223,6 +223,9 @@ func (d *Dialect) CheckOwner(name string) error {
 	return nil
 }
 
+// MayBeKey reports whether a key may have a column of a type.
+func (d *Dialect) MayBeKey(t table.Type) bool { return d.key == nil || d.key(t) }
+
 // Check returns an error for a table that the server cannot have, because of names that are
 // too long, keys of a type that it cannot index or too many columns, and for Amber Tray's own.
 func (d *Dialect) Check(t *table.Table) error {
@@ -234,7 +237,7 @@ func (d *Dialect) Check(t *table.Table) error {
 	names := []string{bare}
 	for _, c := range t.Loaded() {
 		names = append(names, c.Name)
-		if d.key != nil && slices.Contains(t.Key, c.Name) && !d.key(c.Type) {
+		if slices.Contains(t.Key, c.Name) && !d.MayBeKey(c.Type) {
 			return fmt.Errorf("%s cannot have a %s column in a key: give %s a shorter type, or take it out of the key", d.Title, c.Type, c.Name)
 		}
 	}

@@ -278,7 +278,8 @@ func (m *matching) finish() *Match {
 	}
 	for i, name := range m.plan.Key {
 		m.plan.Key[i] = key[name]
-		if m.plan.Key[i] == "" {
+		c := m.plan.Column(key[name])
+		if c == nil || !m.to.Dialect().MayBeKey(c.Type) {
 			m.plan.Key = nil
 			break
 		}
