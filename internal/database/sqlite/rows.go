@@ -151,7 +151,7 @@ func readInt(stmt *sqlite.Stmt, i int, kind sqlite.ColumnType, v *value.Value) {
 
 func readFloat(stmt *sqlite.Stmt, i int, kind sqlite.ColumnType, v *value.Value) {
 	f := stmt.ColumnFloat(i)
-	whole := kind == sqlite.TypeInteger && int64(f) == stmt.ColumnInt64(i) // as columns of numbers hold them
+	whole := kind == sqlite.TypeInteger && f < 1<<63 && int64(f) == stmt.ColumnInt64(i) // as columns of numbers hold them
 	if kind != sqlite.TypeFloat && !whole {
 		readUntyped(stmt, i, v)
 		return

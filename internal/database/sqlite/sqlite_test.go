@@ -129,7 +129,7 @@ func TestWideNumbers(t *testing.T) {
 	var columns []databasetest.Limited
 	for _, native := range []string{"REAL", "NUMERIC", "DECIMAL(20,4)", "MONEY"} {
 		columns = append(columns, databasetest.LimitedTo(native, "decimal(38,10)",
-			[]string{"1.50", "7", "-0.25", "689724.3412292182", "1234567890123456.5"}, [2]string{"12345678901234567.89", reason}, [2]string{"9007199254740993", reason}))
+			[]string{"1.50", "7", "-0.25", "689724.3412292182", "1234567890123456.5", "100000000000000000"}, [2]string{"12345678901234567.89", reason}, [2]string{"9007199254740993", reason}))
 	}
 	columns = append(columns, databasetest.LimitedTo("TEXT", "decimal(38,10)", []string{"12345678901234567.89", "1.5"}))
 	databasetest.Limits(t, to, columns)
