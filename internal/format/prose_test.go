@@ -27,6 +27,8 @@ func TestTextAbove(t *testing.T) {
 			require.Contains(t, headings, "heat", name)
 		}
 	}
+	_, _, rows, _ := read(t, numbered(10, 34, "@\n")+"hall|heat\n"+numbered(10, 19, "east|@\n"))
+	require.Len(t, rows, 36, "values are no text")
 	for _, records := range []string{
 		"no,name,mass\n" + numbered(10, 12, "@,East, hall,2.5\n") + numbered(13, 40, "@,hall,1.5\n"),
 		"no name mass\n" + numbered(10, 12, "@ East hall 2.5\n") + numbered(13, 60, "@ hall 1.5\n"),

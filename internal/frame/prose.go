@@ -45,13 +45,16 @@ func (h *Head) headsBlock(r int) bool {
 }
 
 // isProse reports whether the rows above a table, which begins at a row and has a number of columns, are
-// a text: none of them may be a record, and they are no table themselves, which least rows show. Of
+// a text: none of them may be a record, most are no values, and they are no table, which least rows show. Of
 // rows with several cells, which are not cut by spaces, only labels and those with a space after a
 // delimiter, as sentences have, belong to a text.
 func (h *Head) isProse(from, width, least int) bool {
 	table := h.WithWidth(width)
-	kinds, alike := table.columnKinds(from), 0
+	kinds, alike, values := table.columnKinds(from), 0, 0
 	for r := range from {
+		if h.Rows.Width(r) == 1 && h.kind(r, 0) != value.Text {
+			values++
+		}
 		alike++
 		if r > 0 && h.Rows.Width(r) != h.Rows.Width(r-1) {
 			alike = 1
@@ -62,7 +65,7 @@ func (h *Head) isProse(from, width, least int) bool {
 			return false
 		}
 	}
-	return table.OfOneKind(from) > 0
+	return table.OfOneKind(from) > 0 && 2*values < from
 }
 
 // mayBeRecord reports whether a row may be a record, which may have more or fewer cells: not much fewer
