@@ -16,7 +16,7 @@ type ColumnInfo struct {
 	Limit     *table.Limit // of the values of that type, or nil
 	Known     bool
 	AnyNumber bool // it takes decimals of any size as they are
-	Doubles   bool // decimals that the server has no type for become doubles in it
+	Doubles   bool // it stores decimals that are too wide for the server as doubles
 	Binary    bool // its values are bytes, which Rows returns unchanged
 	Own       bool // its type has rules of its own: an enum, a domain, JSON
 	Nullable  bool

@@ -60,9 +60,9 @@ func (a *aligned) headByBlanks() {
 	a.headBelow(a.gap, columnsBetween)
 }
 
-// headBelow takes the most columns that a line heads, if one does. A number of titles, or more, are above it.
-// columnsOf finds the columns in lines of which the first is the header. Columns that spaces cut below
-// titles are left to them.
+// headBelow takes the columns of the header that has the most of them, below at least a number of titles.
+// columnsOf finds the columns in lines of which the first is the header. Lines that spaces cut evenly
+// are left to the formats with delimiters.
 func (a *aligned) headBelow(titles int, columnsOf func(lines [][]rune) []Place) {
 	best := aligned{}
 	for ; titles < min(maxTitles, len(a.lines)); titles++ {
@@ -79,8 +79,8 @@ func (a *aligned) headBelow(titles int, columnsOf func(lines [][]rune) []Place) 
 	}
 }
 
-// cutEvenly returns into how many cells spaces or wide spaces cut all of some lines, if the first may be a
-// header of single words, or 0.
+// cutEvenly returns the number of cells into which spaces or wide spaces cut each of some lines, or 0. The
+// first line must look like a header of single words.
 func cutEvenly(lines [][]rune) int {
 	words := len(strings.Fields(string(lines[0])))
 	if len(lines) < minAligned || !isWords(lines[0]) || !cutInto(words, lines, strings.Fields) && !cutInto(words, lines, wideFields) {

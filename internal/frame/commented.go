@@ -11,11 +11,10 @@ import (
 	"ambertray/internal/value"
 )
 
-// Comments are how comments are read that may be a header.
+// Comments reads comments, one of which may be the header.
 type Comments struct {
-	Sign string // that they begin with; "" if there are none
-	// Delimiter is the shortest text between two cells of a record, "" if these stand at
-	// fixed places.
+	Sign string // prefix of comments, "" without comments
+	// Delimiter is the shortest text between two cells of a record, "" for cells at fixed places.
 	Delimiter string
 	Cut       func(text []byte) *record.Batch // cuts a text as the records are cut
 }
@@ -43,12 +42,12 @@ func (c *Comments) Text(line []byte) []byte {
 	return bytes.TrimLeft(text, " \t")
 }
 
-// Headings cuts the text of a comment that stands above rows. The sign itself is the first heading if
-// that is blank otherwise.
-func (c *Comments) Headings(text []byte, rows *record.Batch) []string {
+// Headings returns the headings in a comment above rows. If the first one is blank, the sign is that
+// heading.
+func (c *Comments) Headings(comment []byte, rows *record.Batch) []string {
 	h := newHead(rows, 0)
 	h.Width = h.CommonWidth()
-	headings := JoinHeadings(c.cells(text, &h), 0, 1)
+	headings := JoinHeadings(c.cells(comment, &h), 0, 1)
 	if len(headings) > 0 && headings[0] == "" {
 		headings[0] = c.Sign
 	}
@@ -58,10 +57,11 @@ func (c *Comments) Headings(text []byte, rows *record.Batch) []string {
 // headingSigns are what may stand between headings in a comment.
 var headingSigns = []string{"\t", ",", ";", "|"}
 
-// cells cuts the text of a comment as the records are cut. If that makes too few or too many cells
-// for these, or the records have only spaces between cells, but another delimiter, or tabs in a row,
-// stand between as many headings, it is cut there.
-func (c *Comments) cells(text []byte, h *Head) *record.Batch {
+// cells cuts the text of a comment as the records are cut. It is cut at another delimiter, or at runs of
+// tabs, if that gives as many headings as the records have cells, and if the cut of the records gives
+// too few or too many, or the records only have spaces between cells.
+func (c *Comments) cells(comment []byte, h *Head) *record.Batch {
+	text := c.Text(comment)
 	b := c.Cut(text)
 	fits := b.Len() == 1 && b.Width(0) >= max(h.Width-1, 2) && b.Width(0) <= max(h.Width, h.widest())
 	if c.Delimiter == "" || fits && strings.TrimSpace(c.Delimiter) != "" {
@@ -109,7 +109,7 @@ func (h *Head) namesColumns(comment string, guess bool) bool {
 		return false
 	}
 	text := h.Comments.Text([]byte(comment))
-	b := h.Comments.cells(text, h)
+	b := h.Comments.cells([]byte(comment), h)
 	width := h.Width
 	if !guess && beginsWithLetter([]byte(strings.TrimPrefix(comment, h.Comments.Sign))) { // records may lack their last cells
 		width = max(width, h.widest())
@@ -126,15 +126,15 @@ func (h *Head) namesColumns(comment string, guess bool) bool {
 	return !guess || b.Width(0) == h.Width && !named.spaced(0)
 }
 
-// isNote reports whether the first row is the text of a comment that names no columns: a sentence, an
-// address, or pairs of keys and values.
+// isNote reports whether the first row is the text of a comment that does not name columns: a sentence,
+// an address, or pairs of keys and values.
 func (h *Head) isNote(text []byte) bool {
 	cut := h.BySpaces && (h.wordy() || h.cutsWords(h.Rows.Text(0)) || bytes.HasSuffix(bytes.TrimSpace(text), []byte(".")))
 	return cut || h.spaced(0) && h.wordy() || h.pairs() || bytes.HasPrefix(text, []byte("@")) || bytes.HasSuffix(text, []byte("!")) || bytes.Contains(text, []byte("://"))
 }
 
-// afterSign returns the index of the first heading in a comment: 1 if the sign stands alone before
-// short ones, and is a heading itself.
+// afterSign returns the index of the first heading after the sign: 1 if the sign is a heading of its own
+// before short ones, otherwise 0.
 func (h *Head) afterSign() int {
 	long := h.afterFirst(0, func(cell []byte) bool { return len(bytes.Fields(cell)) > 2 })
 	if value.Blank(h.Rows.Cell(0, 0)) && !long {

@@ -310,8 +310,8 @@ func (h *Head) names(r int) (n int) {
 	return n
 }
 
-// nullNames counts the words for no value in a row that no value below is, and that can be headings,
-// such as Na above numbers.
+// nullNames counts the null words of a row that can be headings, such as Na above numbers, because they
+// do not occur below.
 func (h *Head) nullNames(r int) (n int) {
 	for c := range h.Rows.Width(r) {
 		cell := h.Cell(r, c)

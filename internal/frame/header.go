@@ -29,7 +29,7 @@ func (h *Head) FindHeader(lay *source.Layout) {
 		}
 		line := h.commentHeader(first, guess)
 		if line > 0 {
-			width := h.Comments.cells(h.Comments.Text([]byte(h.commentOn(line))), h).Width(0)
+			width := h.Comments.cells([]byte(h.commentOn(line)), h).Width(0)
 			h.Short = h.Short || width > h.Width
 			h.Width = max(h.Width, width)
 			lay.HeaderLine, h.First = line, first

@@ -139,8 +139,8 @@ func Widest(rows *record.Batch) (width int) {
 
 // SeekHeader returns the layout with the header where the rows have it: on another
 // line than the layout says, if more of the headings that are wanted stand there,
-// two at least, and are half of what stands there. A comment can be the header. It returns also the line of the first row
-// that looks like a record where the layout skips it, or 0. Below a header, the new layout reads
+// two at least, and are half of what stands there. A comment can be the header. It returns also the
+// line of the first row that looks like a record where the layout skips it, or 0. Below a header, the new layout reads
 // it; without one it stays skipped, because a person may have set the first data line.
 func SeekHeader(rows *record.Batch, lay source.Layout, wanted []string, comments *Comments) (found source.Layout, recordLine int64) {
 	if lay.HeaderLine == 0 {
@@ -166,7 +166,7 @@ func SeekHeader(rows *record.Batch, lay source.Layout, wanted []string, comments
 	}
 	for _, left := range rows.LeftOut() {
 		if left.Rule == record.Comment && left.Line < maxTitles+lay.HeaderLine {
-			consider(comments.Headings(comments.Text([]byte(left.Text)), rows), left.Line, 1)
+			consider(comments.Headings([]byte(left.Text), rows), left.Line, 1)
 		}
 	}
 	described := describedBelow(rows, &found)

@@ -15,7 +15,7 @@ import (
 	"ambertray/internal/reject"
 )
 
-// replacing lists the rejects with a key that another record of the load has. A merge would replace the
+// replacing lists the rejects that have the key of another record of the load. A merge would replace the
 // row of that record.
 func (m *mended) replacing(ctx context.Context) (*refusal.List, error) {
 	scan := newKeyScan(m.plan, m.plan.Key, m.to.Dialect())
@@ -38,7 +38,7 @@ func (m *mended) replacing(ctx context.Context) (*refusal.List, error) {
 		return nil, err
 	}
 	if !known {
-		m.receipt.addNote(note.About("the source is not there as it was loaded, so that a corrected record may replace the row of another one with the same key"))
+		m.receipt.addNote(note.About("the source is missing or has changed since the load: a corrected record may replace the row of another one with the same key"))
 		list, err = m.duplicates(ctx)
 		if err != nil {
 			return nil, err
@@ -59,11 +59,10 @@ func (m *mended) replacing(ctx context.Context) (*refusal.List, error) {
 	return list, nil
 }
 
-// rivals are the numbers of rejects by the hashes of their keys, and how records are read to find
-// others with these keys.
+// rivals finds records with the keys of rejects.
 type rivals struct {
-	options pass.Options
-	rejects map[uint64][]int64
+	options pass.Options       // hash the key of each record
+	rejects map[uint64][]int64 // numbers of the rejects by the hashes of their keys
 }
 
 // scanKeys calls each for all records of a pass that convert and were not refused.
@@ -90,8 +89,8 @@ func (r *rivals) heldBy(ctx context.Context, p *pass.Pass, refused *refusal.List
 	return found, out, err
 }
 
-// takenBy returns the keys that records of the load have, or of mends after it. known is false if the
-// source is not there as it was loaded.
+// takenBy returns the keys of the records that the load and its earlier mends have loaded. known is false
+// if the source is missing or has changed since the load.
 func (m *mended) takenBy(ctx context.Context, of *rivals) (taken map[uint64]bool, known bool, err error) {
 	taken = map[uint64]bool{}
 	before, err := pass.OpenKept(ctx, m.tray, m.opener, filepath.Join(m.dir, reject.MendedName), m.of.Headings)

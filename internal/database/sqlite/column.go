@@ -24,14 +24,13 @@ var declaredKinds = map[string]table.Kind{
 // maxBlob is how many bytes a value has at most, as the engine is usually built.
 const maxBlob = 1_000_000_000
 
-// affinity is what a column makes of the values it gets: all but bytes become text, texts
-// that are numbers become numbers, or all stay as they are.
+// affinity is how a column converts the values that it stores.
 type affinity uint8
 
 const (
-	noAffinity affinity = iota
-	toText
-	toNumber
+	noAffinity affinity = iota // stores values unchanged
+	toText                     // stores numbers as text
+	toNumber                   // stores texts of numbers as numbers
 )
 
 // affinityOf returns the affinity of a column (SQLite, "Datatypes", 3.1).

@@ -58,13 +58,14 @@ func (t *Target) prepareRows(ctx context.Context, tab *table.Table, condition st
 	if err != nil {
 		return nil, err
 	}
+	onlyTexts := map[string]bool{} // columns without doubles
+	for _, l := range live {
+		onlyTexts[strings.ToLower(l.Name)] = affinityOf(l.Native) == toText
+	}
 	var names []string
 	for _, c := range tab.Loaded() {
 		names = append(names, dialect.SQLite.Quote(c.Name))
-		onlyText := slices.ContainsFunc(live, func(l database.ColumnInfo) bool {
-			return strings.EqualFold(l.Name, c.Name) && affinityOf(l.Native) == toText
-		})
-		r.readers = append(r.readers, readerOf(dialect.SQLite.Stored(c.Type), wide, !onlyText))
+		r.readers = append(r.readers, readerOf(dialect.SQLite.Stored(c.Type), wide, !onlyTexts[strings.ToLower(c.Name)]))
 	}
 	if names == nil {
 		names = []string{"1"}
@@ -110,8 +111,8 @@ func (r *rowReader) each(each func(*rowReader) error) error {
 // column take any value: what is not of the column's type is untyped.
 type reader func(stmt *sqlite.Stmt, i int, v *value.Value)
 
-// readerOf returns the reader of a column. wide says that the database keeps texts in UTF-16, and
-// floats that a column of texts may have doubles.
+// readerOf returns the reader of a column. wide is set if the database stores texts in UTF-16, and
+// floats if a column of texts may have doubles.
 func readerOf(t table.Type, wide, floats bool) reader {
 	switch {
 	case t.IsBytes():
