@@ -83,10 +83,11 @@ func (s *Caster) oddSigns(text, thousands, point string) []string {
 
 // isISO reports whether every server reads the texts of a format of dates as they are.
 func isISO(format string) bool {
-	if strings.Contains(format, "XXX") {
+	if strings.Contains(format, "XXX") || strings.HasSuffix(format, "a") {
 		return false
 	}
-	return format == "" || strings.HasPrefix(format, isoDate) || strings.HasPrefix(format, "HH:mm") && !strings.Contains(format, "a")
+	clock, dated := strings.CutPrefix(format, isoDate)
+	return clock == "" || strings.HasPrefix(clock, "HH:mm") && !dated || dated && (strings.HasPrefix(clock, " HH:mm") || strings.HasPrefix(clock, "'T'HH:mm"))
 }
 
 // oddDates returns conditions for texts that are not dates or times of ISO 8601, or that are more

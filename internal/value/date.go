@@ -7,26 +7,25 @@ import (
 
 // The notation of a Date, Timestamp or Instant is made of these parts.
 const (
-	maskLayout    uint16 = 0b0000_0000_0111
-	maskSeparator uint16 = 0b0000_0011_1000
-	shortYear     uint16 = 0b0000_0100_0000 // of a date with the month's name
-	weekday       uint16 = 0b0000_1000_0000
+	maskLayout    uint32 = 0b0000_0000_0111
+	maskSeparator uint32 = 0b0000_0011_1000
+	shortYear     uint32 = 0b0000_0100_0000 // of a date with the month's name
+	weekday       uint32 = 0b0000_1000_0000
 
-	maskClock uint16 = 0b0011_0000_0000
-	halfDays  uint16 = 0b0100_0000_0000 // am or pm after the time
-	markT     uint16 = 0b1000_0000_0000
+	maskClock  uint32 = 0b0_0011_0000_0000
+	halfDays   uint32 = 0b0_0100_0000_0000 // am or pm after the time
+	maskJoint  uint32 = 0b1_1000_0000_0000
+	pointClock uint32 = 1 << 13 // points within the time, as in 31.1.2026 10.15
 
 	// Three marks say that a date does not exist in the first, second or third
 	// of its Orders. They are part of the shape, so that every count is too.
-	markNoDate uint16 = 1 << 12
-
-	pointClock uint16 = 1 << 15 // points within the time, as in 31.1.2026 10.15
+	markNoDate uint32 = 1 << 14
 )
 
 // The layouts of a date: which of its numbers the year is, and whether the
 // month is a name. Where it is a number too, the values distinguish it from the day.
 const (
-	YearFirst    uint16 = iota
+	YearFirst    uint32 = iota
 	YearLast            // of four digits
 	ShortYear           // three numbers of two digits
 	compact             // yyyyMMdd, and HHmmss after it
@@ -38,7 +37,7 @@ const (
 )
 
 const (
-	separatorDash uint16 = iota << 3
+	separatorDash uint32 = iota << 3
 	separatorSlash
 	separatorPoint
 	separatorSpace
@@ -50,10 +49,19 @@ const (
 )
 
 const (
-	noClock uint16 = iota << 8
+	noClock uint32 = iota << 8
 	clockMinutes
 	clockSeconds
 	clockFraction
+)
+
+// What stands between the date and the time of day. DB2 writes a dash, before a time with points:
+// 2026-01-31-10.15.00. SAS writes a colon: 31JAN2026:10:15:00.
+const (
+	jointSpace uint32 = iota << 11
+	jointT
+	jointDash
+	jointColon
 )
 
 // PivotYear is where two-digit years turn: 68 is 2068, 69 is 1969, as POSIX
@@ -151,7 +159,7 @@ func scanHanDate(year int, rest []byte, v *Value) (Shape, bool) {
 }
 
 // numberSeparator takes what stands between two numbers of a date off s.
-func numberSeparator(s []byte) (separator uint16, rest []byte) {
+func numberSeparator(s []byte) (separator uint32, rest []byte) {
 	if len(s) > 1 && s[0] == '.' && s[1] == ' ' {
 		return separatorPointSpace, s[2:]
 	}
@@ -164,7 +172,7 @@ func numberSeparator(s []byte) (separator uint16, rest []byte) {
 	return separatorNone, s
 }
 
-func separatorOf(c byte) (uint16, bool) {
+func separatorOf(c byte) (uint32, bool) {
 	switch c {
 	case '-':
 		return separatorDash, true
@@ -186,31 +194,47 @@ func fullYear(short int) int {
 }
 
 // scanClock continues after the date.
-func scanClock(rest []byte, notation uint16, v *Value) (Shape, bool) {
+func scanClock(rest []byte, notation uint32, v *Value) (Shape, bool) {
 	v.date.micros = 0
 	if len(rest) == 0 {
 		return existing(Shape{Date, notation}, v)
 	}
-	switch {
-	case rest[0] == 'T' || rest[0] == 't':
-		notation |= markT
-	case rest[0] == ',' && len(rest) > 2 && rest[1] == ' ':
-		rest = rest[1:]
-	case rest[0] != ' ':
-		return Shape{}, false
-	}
-	micros, clock, after, ok := scanTimeOfDay(rest[1:])
-	if !ok {
-		micros, clock, after, ok = scanPointClock(rest[1:])
-	}
+	joint, rest, ok := takeJoint(rest)
 	if !ok {
 		return Shape{}, false
 	}
-	return scanOffsetAfter(micros, after, notation|clock, v)
+	micros, clock, after, ok := scanTimeOfDay(rest)
+	if !ok {
+		micros, clock, after, ok = scanPointClock(rest)
+	}
+	points := clock&pointClock != 0
+	if !ok || joint == jointDash && !points || joint == jointColon && points { // 2026-01-31-05:00 has an offset
+		return Shape{}, false
+	}
+	return scanOffsetAfter(micros, after, notation|joint|clock, v)
+}
+
+// takeJoint takes what stands between a date and a time of day off s.
+func takeJoint(s []byte) (joint uint32, rest []byte, ok bool) {
+	switch s[0] {
+	case 'T', 't':
+		joint = jointT
+	case '-':
+		joint = jointDash
+	case ':':
+		joint = jointColon
+	case ' ':
+		return jointSpace, bytes.TrimLeft(s, " "), true
+	case ',':
+		return jointSpace, bytes.TrimLeft(s[1:], " "), len(s) > 2 && s[1] == ' '
+	default:
+		return 0, nil, false
+	}
+	return joint, s[1:], true
 }
 
 // scanOffsetAfter continues after the time of day, which an offset from UTC may follow.
-func scanOffsetAfter(micros int64, rest []byte, notation uint16, v *Value) (Shape, bool) {
+func scanOffsetAfter(micros int64, rest []byte, notation uint32, v *Value) (Shape, bool) {
 	kind := Timestamp
 	if len(rest) > 0 {
 		offset, ok := scanOffset(bytes.TrimLeft(rest, " "))
@@ -247,7 +271,7 @@ func existing(shape Shape, v *Value) (Shape, bool) {
 }
 
 // zeroDate distinguishes null words that are dates of zeros from the others. No date is one.
-const zeroDate = 1 << 15
+const zeroDate = 1 << 17
 
 // AtMidnight reports whether a date that was scanned has no time of day, or one
 // that is midnight.
@@ -277,7 +301,7 @@ func plausible(year int) bool { return year >= 1800 && year < 2200 }
 
 // compact returns the notation of a whole number of 8 or 14 digits: whether it
 // is a date too.
-func (v *Value) compact(cell []byte) uint16 {
+func (v *Value) compact(cell []byte) uint32 {
 	if len(cell) != 8 && len(cell) != 14 {
 		return Plain
 	}
@@ -337,7 +361,7 @@ func scanCompactClock(cell []byte, v *Value) (Shape, bool) {
 	notation := compact | separatorNone | clockSeconds
 	switch rest[0] {
 	case 'T':
-		notation |= markT
+		notation |= jointT
 		rest = rest[1:]
 	case ' ':
 		notation = compact | separatorSpace | clockSeconds

@@ -13,6 +13,7 @@ import (
 
 var (
 	separatorSigns = [...]string{"-", "/", ".", " ", "", ". ", " 'de' ", "'年'"}
+	jointSigns     = [...]string{" ", "'T'", "-", ":"}
 	clockPatterns  = [...]string{"", "HH:mm", "HH:mm:ss", "HH:mm:ss.SSSSSS"}
 )
 
@@ -30,11 +31,11 @@ func (f Format) String() string {
 	if n&halfDays != 0 {
 		clock = strings.ReplaceAll(clock, "HH", "hh") + " a"
 	}
-	if f.Shape.Kind == Time {
-		return clock
-	}
 	if n&pointClock != 0 {
 		clock = strings.ReplaceAll(clock, ":", ".")
+	}
+	if f.Shape.Kind == Time {
+		return clock
 	}
 	date := f.datePattern()
 	if f.Shape.Kind == Instant {
@@ -45,19 +46,16 @@ func (f Format) String() string {
 		return date
 	case n&maskLayout == compact:
 		clock = strings.ReplaceAll(clock, ":", "")
-		if n&markT == 0 {
+		if n&maskJoint == jointSpace {
 			return date + separatorSigns[n&maskSeparator>>3] + clock
 		}
 	}
-	if n&markT != 0 {
-		return date + "'T'" + clock
-	}
-	return date + " " + clock
+	return date + jointSigns[n&maskJoint>>11] + clock
 }
 
 // WithoutTime returns the format of the date alone.
 func (f Format) WithoutTime() Format {
-	f.Shape = Shape{Date, f.Shape.Notation &^ (maskClock | halfDays | markT | pointClock)}
+	f.Shape = Shape{Date, f.Shape.Notation &^ (maskClock | halfDays | maskJoint | pointClock)}
 	return f
 }
 
@@ -101,7 +99,7 @@ func (f Format) datePattern() string {
 // what stands between, the time of day, and an offset.
 var patternForm = regexp.MustCompile(`^(E+,? )?` +
 	`(?:(y+|M+|d+)(\. |[-/. ]| 'de' |'年'|)(y+|M+|d+)(?:\. |,? |[-/.]| 'de' |'月'|)(y+|M+|d+)(?:'日')?)?` +
-	`('T'|, | )?(?:(HH?|hh?)[:.]mm([:.]ss)?([.,]S+)?( ?a)?|(HHmmss))?( ?(?:X+|x+|Z+|z+))?$`)
+	`('T'|, |[-: ])?(?:(HH?|hh?)[:.]mm([:.]ss)?([.,]S+)?( ?a)?|(HHmmss))?( ?(?:X+|x+|Z+|z+))?$`)
 
 // ParseFormat returns the format of a pattern for values of the given kind.
 func ParseFormat(pattern string, kind Kind) (Format, error) {
@@ -122,9 +120,8 @@ func ParseFormat(pattern string, kind Kind) (Format, error) {
 	if m[1] != "" {
 		*n |= weekday
 	}
-	if m[6] == "'T'" {
-		*n |= markT
-	}
+	joint := max(slices.Index(jointSigns[:], m[6]), 0) // of none, or of a comma and a space
+	*n |= uint32(joint) << 11
 	packed := *n&maskLayout == compact
 	switch {
 	case m[11] != "" && !packed:
@@ -147,11 +144,15 @@ func ParseFormat(pattern string, kind Kind) (Format, error) {
 	if m[10] != "" {
 		*n |= halfDays
 	}
-	if strings.Contains(pattern, ".mm") {
+	points := strings.Contains(pattern, ".mm")
+	if points {
 		*n |= pointClock
-		if !hasDate || packed || m[9]+m[10] != "" || strings.Contains(pattern, ":") {
-			return Format{}, bad
-		}
+	}
+	switch {
+	case points && (packed || strings.Contains(pattern, ":") || !hasDate && m[10] == ""):
+		return Format{}, bad
+	case *n&maskJoint == jointDash && !points, *n&maskJoint == jointColon && packed:
+		return Format{}, bad
 	}
 	return f, nil
 }
@@ -161,7 +162,7 @@ func (f *Format) parseDate(a, separator, b, c string) bool {
 	order := strings.ToLower(a[:1] + b[:1] + c[:1])
 	year := [...]string{a, b, c}[max(strings.Index(order, "y"), 0)]
 	named := max(strings.Count(a, "M"), strings.Count(b, "M"), strings.Count(c, "M")) > 2
-	mark := uint16(slices.Index(separatorSigns[:], separator)) << 3 // patternForm takes no others
+	mark := uint32(slices.Index(separatorSigns[:], separator)) << 3 // patternForm takes no others
 	n := mark
 	layout := YearLast
 	switch {
@@ -170,7 +171,7 @@ func (f *Format) parseDate(a, separator, b, c string) bool {
 	case mark == separatorNone && a+b+c == "yyyyMMdd":
 		layout, f.Order = compact, Fixed
 	case named:
-		layouts := map[string]uint16{"dmy": dayNameYear, "mdy": nameDayYear, "ymd": yearNameDay}
+		layouts := map[string]uint32{"dmy": dayNameYear, "mdy": nameDayYear, "ymd": yearNameDay}
 		l, ok := layouts[order]
 		if !ok || l != dayNameYear && len(separator) > 1 || mark == separatorHan || l == nameDayYear && mark == separatorNone || l == yearNameDay && len(year) == 2 {
 			return false

@@ -57,7 +57,7 @@ type affixed struct {
 	negative bool
 	signed   bool // it has a sign, or parentheses in place of one
 	dash     bool // a dash stands in place of zero, beside a currency
-	notation uint16
+	notation uint32
 }
 
 // endsLikeNumber reports whether c may be the last byte of a number, and saves a
@@ -81,7 +81,7 @@ func stripAffixes(s []byte) (d affixed, ok bool) {
 		if d.notation>>moneyShift == 0 && d.notation&Percent == 0 {
 			var c Currency
 			s, c = takeCurrency(s)
-			d.notation |= uint16(c) << moneyShift
+			d.notation |= uint32(c) << moneyShift
 		}
 		n := len(s)
 		if n > 1 && s[n-1] == '%' && d.notation&^Parens == 0 {

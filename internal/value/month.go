@@ -45,7 +45,7 @@ const longestName = len("septiembre")
 // one of the weekday before it: 5 Mar 2026, March 5, 2026, 05-MAR-26, 5. März 2026,
 // Thu, 5 Mar 2026 10:00, 5 de marzo de 2026.
 func scanNamedDate(cell []byte, v *Value) (Shape, bool) {
-	notation := uint16(0)
+	notation := uint32(0)
 	s := cell
 	_, n := nameAt(s, weekdays)
 	if n > 0 {
@@ -53,7 +53,7 @@ func scanNamedDate(cell []byte, v *Value) (Shape, bool) {
 		s = bytes.TrimLeft(s[n:], ",. ")
 	}
 	var list [3]token
-	separator := uint16(0)
+	separator := uint32(0)
 	for i := range list {
 		t, n := tokenAt(s)
 		if n == 0 {
@@ -81,7 +81,7 @@ func scanNamedDate(cell []byte, v *Value) (Shape, bool) {
 }
 
 // setNamed sets the parts of a date: year, month and day.
-func (v *Value) setNamed(t [3]token) (layout uint16, ok bool) {
+func (v *Value) setNamed(t [3]token) (layout uint32, ok bool) {
 	day, month, year := t[0], t[1], t[2]
 	switch {
 	case t[1].month && len4(t[0]) && !t[2].month:
@@ -155,7 +155,7 @@ func nameAt(s []byte, names map[string]int) (index, length int) {
 }
 
 // takeSeparator takes what stands between two parts of a date off s.
-func takeSeparator(s []byte) (separator uint16, rest []byte) {
+func takeSeparator(s []byte) (separator uint32, rest []byte) {
 	rest = bytes.TrimLeft(s, ", ")
 	if len(rest) < len(s) {
 		return separatorSpace, rest

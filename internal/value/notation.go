@@ -5,29 +5,29 @@ import "bytes"
 // The notation of a number says how its digits are grouped and which sign
 // stands before the decimals, and then what else it wears.
 const (
-	Plain uint16 = 0 // 1234, 1234.56
+	Plain uint32 = 0 // 1234, 1234.56
 
-	maskGroups  uint16 = 0b0000_0111 // the sign between groups of thousands
-	groupComma  uint16 = 1
-	groupPoint  uint16 = 2
-	groupSpace  uint16 = 3
-	groupQuote  uint16 = 4 // an apostrophe
-	groupIndian uint16 = 5 // commas, and groups of two above the thousands
+	maskGroups  uint32 = 0b0000_0111 // the sign between groups of thousands
+	groupComma  uint32 = 1
+	groupPoint  uint32 = 2
+	groupSpace  uint32 = 3
+	groupQuote  uint32 = 4 // an apostrophe
+	groupIndian uint32 = 5 // commas, and groups of two above the thousands
 
-	commaDecimals uint16 = 0b0000_1000
-	pointDecimals uint16 = 0b0001_0000 // beside groups; Plain does not have it
+	commaDecimals uint32 = 0b0000_1000
+	pointDecimals uint32 = 0b0001_0000 // beside groups; Plain does not have it
 
 	// LoneComma and LonePoint stand alone before three digits: 1,234 and 1.234
 	// are a group of thousands or three decimals, whichever the column shows.
-	LoneComma uint16 = 0b0010_0000
-	LonePoint uint16 = 0b0100_0000
+	LoneComma uint32 = 0b0010_0000
+	LonePoint uint32 = 0b0100_0000
 	// CompactDate marks a whole number that is also a date written yyyyMMdd or
 	// yyyyMMddHHmmss.
-	CompactDate uint16 = 0b0110_0000
+	CompactDate uint32 = 0b0110_0000
 
-	Percent    uint16 = 1 << 7            // the value is the fraction
-	Parens     uint16 = 1 << 8            // (12.50) is negative
-	Trailing   uint16 = 1 << 9            // 12.50- is negative
+	Percent    uint32 = 1 << 7            // the value is the fraction
+	Parens     uint32 = 1 << 8            // (12.50) is negative
+	Trailing   uint32 = 1 << 9            // 12.50- is negative
 	Dash              = Parens | Trailing // $ - is zero
 	moneyShift        = 10                // the number of the currency, if any
 
@@ -124,7 +124,7 @@ func (y Style) Groups(s Shape) bool {
 }
 
 // dissect finds out what the separators in a body of digits are.
-func dissect(s []byte) (notation uint16, decimal byte, ok bool) {
+func dissect(s []byte) (notation uint32, decimal byte, ok bool) {
 	var count [256]uint8
 	last, kinds := -1, 0
 	for i, c := range s {
@@ -170,10 +170,10 @@ func dissect(s []byte) (notation uint16, decimal byte, ok bool) {
 }
 
 // groups returns the grouping of digits by a sign, if it is regular.
-func groups(s []byte, sign byte) (uint16, bool) {
+func groups(s []byte, sign byte) (uint32, bool) {
 	switch {
 	case grouped(s, sign, 3):
-		return uint16(bytes.IndexByte(groupSigns[:groupIndian], sign)), true
+		return uint32(bytes.IndexByte(groupSigns[:groupIndian], sign)), true
 	case sign == ',' && len(s) > 4 && s[len(s)-4] == ',' && grouped(s[:len(s)-4], ',', 2):
 		return groupIndian, true
 	}

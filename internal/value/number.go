@@ -63,7 +63,7 @@ func scanNumber(cell []byte, v *Value) (Shape, bool) {
 
 // setCode sets a number with leading zeros, whose digits are n and the last scale of which are
 // decimals, and returns its shape.
-func (v *Value) setCode(n int64, text []byte, scale int, notation uint16) Shape {
+func (v *Value) setCode(n int64, text []byte, scale int, notation uint32) Shape {
 	digits := 0
 	for _, c := range bytes.TrimLeft(text, "0") {
 		if isDigit(c) {
@@ -76,7 +76,7 @@ func (v *Value) setCode(n int64, text []byte, scale int, notation uint16) Shape 
 }
 
 // signedIf returns the notation of a number with leading zeros.
-func signedIf(signed bool) uint16 {
+func signedIf(signed bool) uint32 {
 	if signed {
 		return Signed
 	}

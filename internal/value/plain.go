@@ -114,7 +114,7 @@ func scanISO(cell []byte, v *Value) (Shape, bool) {
 func scanSeconds(rest []byte, s Shape) (Shape, int64, bool) {
 	s.Kind, s.Notation = Timestamp, s.Notation|clockSeconds
 	if rest[0]|0x20 == 't' {
-		s.Notation |= markT
+		s.Notation |= jointT
 	} else if rest[0] != ' ' {
 		return s, 0, false
 	}

@@ -3,9 +3,13 @@ package value
 import "bytes"
 
 // scanTime recognises a time of day: HH:mm, HH:mm:ss, with a fraction, with am
-// or pm.
+// or pm. With points it needs these: others are numbers.
 func scanTime(cell []byte, v *Value) (Shape, bool) {
 	micros, notation, rest, ok := scanTimeOfDay(cell)
+	if !ok {
+		micros, notation, rest, ok = scanPointClock(cell)
+		ok = ok && notation&halfDays != 0
+	}
 	if !ok || len(rest) > 0 {
 		return Shape{}, false
 	}
@@ -16,7 +20,7 @@ func scanTime(cell []byte, v *Value) (Shape, bool) {
 // scanTimeOfDay returns the microseconds since midnight, the notation, and what
 // stands after. A fraction of more than six digits is not a time unless the
 // others are zeros: no target would hold it.
-func scanTimeOfDay(s []byte) (micros int64, notation uint16, rest []byte, ok bool) {
+func scanTimeOfDay(s []byte) (micros int64, notation uint32, rest []byte, ok bool) {
 	if len(s) == len("HH:mm:ss") && s[2] == ':' && s[5] == ':' { // by far the most common
 		micros, ok = clockOf(s)
 		return micros, clockSeconds, nil, ok
@@ -41,22 +45,29 @@ func scanTimeOfDay(s []byte) (micros int64, notation uint16, rest []byte, ok boo
 		}
 		notation, s = clockSeconds, s[3:]
 	}
-	if notation == clockSeconds && len(s) > 1 && (s[0] == '.' || s[0] == ',') && isDigit(s[1]) {
+	if notation == clockSeconds && startsFraction(s) {
 		fraction, s, ok = takeFraction(s[1:])
 		if !ok {
 			return 0, 0, nil, false
 		}
 		notation = clockFraction
 	}
-	h, after, ok := takeHalfDay(s, hour)
-	if ok {
-		hour, s, notation = h, after, max(notation, clockMinutes)|halfDays
-	}
+	hour, notation, s = takeHalfDay(s, hour, notation)
 	return int64(hour*3600+minute*60+second)*1_000_000 + fraction, notation, s, notation != 0
 }
 
-// scanPointClock is scanTimeOfDay for HH.mm and HH.mm.ss. Alone these are numbers.
-func scanPointClock(s []byte) (micros int64, notation uint16, rest []byte, ok bool) {
+// startsFraction reports whether a fraction of a second stands at the start of s. Some servers
+// write a colon before thousandths.
+func startsFraction(s []byte) bool {
+	if len(s) < 2 || !isDigit(s[1]) {
+		return false
+	}
+	_, n := digits(s[1:], 4)
+	return s[0] == '.' || s[0] == ',' || s[0] == ':' && n == 3
+}
+
+// scanPointClock is scanTimeOfDay for HH.mm and HH.mm.ss, which may have a fraction, and am or pm.
+func scanPointClock(s []byte) (micros int64, notation uint32, rest []byte, ok bool) {
 	hour, n := digits(s, 2)
 	rest = s[n:]
 	if n == 0 || hour > 23 {
@@ -68,10 +79,22 @@ func scanPointClock(s []byte) (micros int64, notation uint16, rest []byte, ok bo
 			break
 		}
 		parts[i] = twoDigits(rest[1:])
-		notation, rest = pointClock|clockMinutes<<i, rest[3:]
+		notation, rest = clockMinutes<<i, rest[3:]
 	}
-	ok = notation != 0 && parts[0] < 60 && parts[1] < 60 && (len(rest) == 0 || !isDigit(rest[0]) && rest[0] != '.')
-	return int64(hour*3600+int(parts[0])*60+int(parts[1])) * 1_000_000, notation, rest, ok
+	if notation == 0 || parts[0] > 59 || parts[1] > 59 {
+		return 0, 0, nil, false
+	}
+	fraction := int64(0)
+	if notation == clockSeconds && startsFraction(rest) {
+		fraction, rest, ok = takeFraction(rest[1:])
+		if !ok {
+			return 0, 0, nil, false
+		}
+		notation = clockFraction
+	}
+	hour, notation, rest = takeHalfDay(rest, hour, notation)
+	ok = len(rest) == 0 || !isDigit(rest[0]) && rest[0] != '.'
+	return int64(hour*3600+int(parts[0])*60+int(parts[1]))*1_000_000 + fraction, notation | pointClock, rest, ok
 }
 
 // twoDigits returns the number of two digits, or more than 99 for anything else.
@@ -95,23 +118,24 @@ func takeFraction(s []byte) (micros int64, rest []byte, ok bool) {
 	return int64(n), rest, len(rest) == 0 || !isDigit(rest[0])
 }
 
-// takeHalfDay takes am or pm off s and returns the hour of the whole day.
-func takeHalfDay(s []byte, hour int) (full int, rest []byte, ok bool) {
-	s = bytes.TrimLeft(s, spaces)
-	if len(s) < 2 || hour < 1 || hour > 12 {
-		return 0, nil, false
+// takeHalfDay takes am or pm off s, if it is there, and returns the hour of the whole day.
+func takeHalfDay(s []byte, hour int, clock uint32) (full int, notation uint32, rest []byte) {
+	word := bytes.TrimLeft(s, spaces)
+	if len(word) < 2 || hour < 1 || hour > 12 {
+		return hour, clock, s
 	}
-	rest = s[2:]
-	if len(s) >= 4 && s[1] == '.' && s[3] == '.' { // a.m.
-		s, rest = []byte{s[0], s[2]}, s[4:]
+	rest = word[2:]
+	if len(word) >= 4 && word[1] == '.' && word[3] == '.' { // a.m.
+		word, rest = []byte{word[0], word[2]}, word[4:]
 	}
+	notation = max(clock, clockMinutes) | halfDays
 	switch {
-	case equalFold(s[:2], "am"):
-		return hour % 12, rest, true
-	case equalFold(s[:2], "pm"):
-		return hour%12 + 12, rest, true
+	case equalFold(word[:2], "am"):
+		return hour % 12, notation, rest
+	case equalFold(word[:2], "pm"):
+		return hour%12 + 12, notation, rest
 	}
-	return 0, nil, false
+	return hour, clock, s
 }
 
 // scanOffset reads an offset from UTC: Z, UTC, GMT, +01:00, +0100, +01 or GMT+1.

@@ -41,7 +41,7 @@ func (k Kind) String() string { return kindNames[k] }
 // Shape is a kind and the notation that it is written in.
 type Shape struct {
 	Kind     Kind
-	Notation uint16 // what it means is up to the kind
+	Notation uint32 // what it means is up to the kind
 }
 
 // Value is the meaning of a cell. Which fields are set depends on the kind.

@@ -47,6 +47,9 @@ func TestScan(t *testing.T) {
 		{"1970-01-01 00:00:00.2500000", Timestamp, 250000, 0}, {"1970-01-01 00:00:00,25", Timestamp, 250000, 0}, {"1970-01-01 10:00+19:00", Text, 0, 0},
 		{"20260305 10:15:00", Timestamp, 20517*86400e6 + 36900e6, 0}, {"20260305T101500", Timestamp, 20517*86400e6 + 36900e6, 0}, {"20260305 101500", Timestamp, 20517*86400e6 + 36900e6, 0},
 		{"20260305T101500+0100", Instant, 20517*86400e6 + 33300e6, 0}, {"20260305101500Z", Instant, 20517*86400e6 + 36900e6, 0}, {"20260305 9:15", Timestamp, 20517*86400e6 + 33300e6, 0},
+		{"1970-01-01-10.15.00.250000", Timestamp, 36900.25e6, 0}, {"1970-01-01-05:00", Text, 0, 0}, {"01-JAN-70 12.00.01.250000000 AM", Timestamp, 1.25e6, 0}, {"01-JAN-70 01.00.00 PM +01:00", Instant, 43200e6, 0},
+		{"Jan  1 1970  1:05PM", Timestamp, 47100e6, 0}, {"Jan  1 1970 12:00:01:250AM", Timestamp, 1.25e6, 0}, {"1970-01-01 00:00:01:25", Text, 0, 0}, {"01/Jan/1970:01:00:00 +0100", Instant, 0, 0},
+		{"01JAN1970:00:00:01.25", Timestamp, 1.25e6, 0}, {"01JAN1970:00.01", Text, 0, 0}, {"12.05 AM", Time, 300e6, 0}, {"12.05", Decimal, 1205, 2}, {"NaT", NullWord, 0, 0},
 		{"20261305 101500", Impossible, 0, 0}, {"20260305 246000", Text, 0, 0}, {"20260305 1015", Text, 0, 0}, {"20260305X101500", Text, 0, 0}, {"99990305 101500", Text, 0, 0},
 		{"5. Mar 2026", Date, 20517, 0}, {"5. 3. 2026", Date, 20517, 0}, {"5. MÄRZ 2026", Date, 20517, 0}, {"5 marzo 2026", Date, 20517, 0}, {"05-mrt-2026", Date, 20517, 0},
 		{"1er mars 2026", Text, 0, 0}, {"5. 3. 26", Text, 0, 0}, {"5. 3 2026", Text, 0, 0}, {"5 jui 2026", Text, 0, 0}, {"- 5", Integer, -5, 0}, {"- 1.234,5", Decimal, -12345, 1}, {"- -5", Text, 0, 0},
@@ -146,9 +149,9 @@ func TestFormats(t *testing.T) {
 		"mm", "07", "SSSSSS", "250000", "ss", "09", "a", "PM", "XXX", "+01:00", "'T'", "T", "'", "")
 	const day = 20517
 	seen := 0
-	for layout := range uint16(layoutsCount) {
-		for separator := uint16(0); separator < separatorsEnd; separator += separatorSlash {
-			for _, rest := range []uint16{0, weekday, shortYear, markT, halfDays, markT | halfDays, pointClock, weekday | pointClock} {
+	for layout := range uint32(layoutsCount) {
+		for separator := uint32(0); separator < separatorsEnd; separator += separatorSlash {
+			for _, rest := range []uint32{0, weekday, shortYear, jointT, jointColon, halfDays, jointT | halfDays, pointClock, weekday | pointClock, jointDash | pointClock, shortYear | pointClock | halfDays} {
 				for clock := noClock; clock <= clockFraction; clock += clockMinutes {
 					for _, kind := range []Kind{Date, Timestamp, Instant} {
 						shape := Shape{kind, layout | separator | rest | clock}
@@ -164,7 +167,7 @@ func TestFormats(t *testing.T) {
 							got = v.Redate(got, []byte(write.Replace(pattern)))
 							require.True(t, f.Takes(got), "%s: %s is %+v", pattern, write.Replace(pattern), got)
 							require.True(t, v.Resolve(got, f.Order), pattern)
-							micros := map[uint16]int64{clockMinutes: 50820e6, clockSeconds: 50829e6, clockFraction: 50829250000}[clock]
+							micros := map[uint32]int64{clockMinutes: 50820e6, clockSeconds: 50829e6, clockFraction: 50829250000}[clock]
 							want := map[Kind]int64{Date: day, Timestamp: day*microsPerDay + micros, Instant: day*microsPerDay + micros - 3600e6}[kind]
 							require.Equal(t, want, v.Int, pattern)
 							seen++
@@ -175,13 +178,15 @@ func TestFormats(t *testing.T) {
 		}
 	}
 	require.Greater(t, seen, 500)
-	for pattern, says := range map[string]string{"dd/mm/yyyy": "dd/MM/yyyy", "yyyy": "yyyy-MM-dd", "dd/MM": "dd", "MM/yyyy/dd": "dd", "yyyyMMdd HH:mm": "dd"} {
+	for pattern, says := range map[string]string{"dd/mm/yyyy": "dd/MM/yyyy", "yyyy": "yyyy-MM-dd", "dd/MM": "dd", "MM/yyyy/dd": "dd", "yyyyMMdd HH:mm": "dd", "yyyy-MM-dd-HH:mm": "dd", "yyyyMMdd:HH:mm": "dd"} {
 		_, err := ParseFormat(pattern, Date)
 		require.ErrorContains(t, err, says, pattern)
 	}
-	f, err := ParseFormat("hh:mm:ss a", Time)
-	require.NoError(t, err)
-	require.Equal(t, "hh:mm:ss a", f.String())
+	for _, pattern := range []string{"hh:mm:ss a", "hh.mm a"} {
+		f, err := ParseFormat(pattern, Time)
+		require.NoError(t, err)
+		require.Equal(t, pattern, f.String())
+	}
 }
 
 // TestAffixes scans all short texts of the signs that stand around numbers. A number has a

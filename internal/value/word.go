@@ -50,7 +50,7 @@ func (p Pair) Takes(s Shape) bool {
 
 // nullWords are texts that well-known programs and careful people write for 'no
 // value'.
-var nullWords = strings.Fields(`null n/a na none nil nan - -- --- – — ? ?? * . .. ... … n.a. n.a n/d n/k nd #n/a #n/a! #null! \n <null>
+var nullWords = strings.Fields(`null n/a na none nil nan nat - -- --- – — ? ?? * . .. ... … n.a. n.a n/d n/k nd #n/a #n/a! #null! \n <null>
 	(null) (none) (blank) [null] <na> unknown missing tbc tbd undefined void unspecified nodata`)
 
 // nullPhrases are such texts of several words.
@@ -69,7 +69,7 @@ func scanBoolean(cell []byte, v *Value) (Shape, bool) {
 			if isTrue(word) {
 				v.Int = 1
 			}
-			return Shape{Boolean, uint16(i)}, true
+			return Shape{Boolean, uint32(i)}, true
 		}
 	}
 	return Shape{}, false
@@ -89,7 +89,7 @@ func scanNullWord(cell []byte) (Shape, bool) {
 	}
 	for i, w := range nullByLength[len(cell)] {
 		if equalFold(cell, w) {
-			return Shape{NullWord, uint16(len(cell)<<8 | i)}, true
+			return Shape{NullWord, uint32(len(cell)<<8 | i)}, true
 		}
 	}
 	return Shape{}, false
