@@ -59,6 +59,7 @@ func Run(t *testing.T, open func() database.Target) {
 		test func(t *testing.T, to database.Target)
 	}{
 		{"values of every type come back as they went in", everyTypeReturns},
+		{"columns that have changed are read as they are", alteredColumns},
 		{"every fault of the rows is found and named", everyFaultIsFound},
 		{"a rollback leaves nothing, also after an error", rollbackLeavesNothing},
 		{"a table that exists is refused", existingTableIsRefused},

@@ -81,6 +81,15 @@ func (v *Value) readWide(text, digits []byte, decimals, scale int) {
 	v.SetDigits(plain)
 }
 
+// ReadFloat reads a number.
+func (v *Value) ReadFloat(text []byte) {
+	f, err := strconv.ParseFloat(string(text), 64)
+	v.Float, v.Untyped = f, false
+	if err != nil {
+		v.SetUntyped(text)
+	}
+}
+
 // ReadDate reads a date such as 2026-01-31.
 func (v *Value) ReadDate(text []byte) {
 	days, rest, ok := readDate(text)

@@ -7,7 +7,6 @@ import (
 	"strings"
 
 	"ambertray/internal/database"
-	"ambertray/internal/dialect"
 	"ambertray/internal/table"
 )
 
@@ -51,13 +50,5 @@ func nativeOf(c *sql.ColumnType) string {
 
 // QueryRows implements database.Querier.
 func (t *Target) QueryRows(ctx context.Context, query string, tab *table.Table, each database.EachRow) error {
-	var readers []reader
-	send := sendText
-	for _, c := range tab.Loaded() {
-		if c.Type == (table.Type{Kind: table.Double, Size: table.Single}) {
-			send = sendPrepared
-		}
-		readers = append(readers, readerOf(dialect.MySQL.Stored(c.Type)))
-	}
-	return t.read(ctx, "the query", query, send, readers, each)
+	return t.read(ctx, "the query", query, tab, each)
 }

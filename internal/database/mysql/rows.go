@@ -22,23 +22,26 @@ func (t *Target) Rows(ctx context.Context, tab *table.Table, each database.EachR
 // rows reads the loaded columns of table t from what stands after FROM. It goes by
 // the driver itself, because the standard library copies every value.
 func (t *Target) rows(ctx context.Context, tab *table.Table, from string, each database.EachRow) error {
-	terms, readers := []string{}, []reader{}
+	var terms []string
 	for _, c := range tab.Loaded() {
-		stored := dialect.MySQL.Stored(c.Type)
-		term := "t." + dialect.MySQL.Quote(c.Name)
-		if stored.Kind == table.Double { // a float would show six digits of it
-			term += " + 0e0"
-		}
-		terms, readers = append(terms, term), append(readers, readerOf(stored))
+		terms = append(terms, "t."+dialect.MySQL.Quote(c.Name))
 	}
-	if len(terms) == 0 {
+	if terms == nil {
 		terms = []string{"1"}
 	}
-	return t.read(ctx, tab.Name, "SELECT "+strings.Join(terms, ", ")+" FROM "+from, sendText, readers, each)
+	return t.read(ctx, tab.Name, "SELECT "+strings.Join(terms, ", ")+" FROM "+from, tab, each)
 }
 
-// read sends a query and reads its rows.
-func (t *Target) read(ctx context.Context, what, query string, send sender, readers []reader, each database.EachRow) error {
+// read sends a query and reads its rows, as values of the columns of a table.
+func (t *Target) read(ctx context.Context, what, query string, tab *table.Table, each database.EachRow) error {
+	var readers []reader
+	send := sendText
+	for _, c := range tab.Loaded() {
+		if c.Type.Kind == table.Double { // the text of a float has six digits
+			send = sendPrepared
+		}
+		readers = append(readers, readerOf(dialect.MySQL.Stored(c.Type)))
+	}
 	err := t.conn.Raw(func(conn any) error {
 		rows, err := send(ctx, conn, query)
 		if err != nil {
@@ -48,9 +51,6 @@ func (t *Target) read(ctx context.Context, what, query string, send sender, read
 	})
 	return t.fail("read "+what, err)
 }
-
-// sender sends a query over a connection of the driver.
-type sender func(ctx context.Context, conn any, query string) (driver.Rows, error)
 
 // sendText has the rows sent as text, which is faster.
 func sendText(ctx context.Context, conn any, query string) (driver.Rows, error) {
@@ -139,24 +139,21 @@ func readInt(raw driver.Value, v *value.Value) {
 
 func readBit(raw driver.Value, v *value.Value) {
 	text := textOf(raw)
-	v.Int, v.Wide = 0, false
-	if len(text) == 1 {
-		v.Int = int64(text[0])
+	if len(text) != 1 || text[0] > 1 {
+		v.SetUntyped(text)
+		return
 	}
+	v.Int, v.Wide = int64(text[0]), false
 }
 
 func readFloat(raw driver.Value, v *value.Value) {
-	f, ok := raw.(float64)
-	v.Float = f
-	if ok {
-		return
-	}
-	text := textOf(raw)
-	f, err := strconv.ParseFloat(string(text), 64)
-	if err == nil {
-		v.Float = f
-	} else {
-		v.SetUntyped(text)
+	switch x := raw.(type) {
+	case float64:
+		v.Float = x
+	case float32:
+		v.Float = float64(x)
+	default:
+		v.ReadFloat(textOf(raw))
 	}
 }
 

@@ -8,8 +8,11 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 	"time"
+
+	"github.com/jackc/pgx/v5/pgtype"
 
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
@@ -22,21 +25,36 @@ func (t *Target) Rows(ctx context.Context, tab *table.Table, each database.EachR
 	return t.rows(ctx, tab, dialect.PostgreSQL.QuoteTable(tab.Name), each)
 }
 
-// rows reads the loaded columns of a table from what stands after FROM.
+// rows reads the loaded columns of a table from what stands after FROM. Columns that are not of the
+// table's types, because somebody has changed them, are read as text.
 func (t *Target) rows(ctx context.Context, tab *table.Table, from string, each database.EachRow) error {
-	var terms []string
-	r := &rowReader{each: each}
-	for _, c := range tab.Loaded() {
-		term := dialect.PostgreSQL.Quote(c.Name)
-		if c.Type.Textual() { // any type of text
-			term += "::text"
-		}
-		terms = append(terms, term)
-		r.readers = append(r.readers, readerOf(c.Type))
+	cols := tab.Loaded()
+	terms := make([]string, len(cols))
+	for i, c := range cols {
+		terms[i] = dialect.PostgreSQL.Quote(c.Name)
 	}
-	r.row = make([]value.Value, len(terms))
-	query := fmt.Sprintf("COPY (SELECT %s FROM %s) TO STDOUT (FORMAT binary)", strings.Join(terms, ", "), from)
-	_, err := t.conn.PgConn().CopyTo(ctx, r, query)
+	described, err := t.conn.Prepare(ctx, "", "SELECT "+strings.Join(terms, ", ")+" FROM "+from)
+	if err != nil {
+		return t.fail("read "+tab.Name, err)
+	}
+	r := &rowReader{each: each, row: make([]value.Value, len(cols))}
+	for i, c := range cols {
+		oid := described.Fields[i].DataTypeOID
+		read := readerOf(c.Type)
+		switch {
+		case c.Type.Textual():
+			terms[i] += "::text"
+		case c.Type.Kind == table.Decimal && slices.Contains(whole, oid):
+			terms[i] += "::numeric"
+		case c.Type.Whole() && oid == pgtype.NumericOID:
+			read = func(data []byte, v *value.Value) { readNumeric(data, 0, v) }
+		case !slices.Contains(oids[c.Type.Kind], oid):
+			terms[i] += "::text"
+			read = readUntyped
+		}
+		r.readers = append(r.readers, read)
+	}
+	_, err = t.conn.PgConn().CopyTo(ctx, r, fmt.Sprintf("COPY (SELECT %s FROM %s) TO STDOUT (FORMAT binary)", strings.Join(terms, ", "), from))
 	if r.err != nil {
 		return r.err
 	}
@@ -45,6 +63,17 @@ func (t *Target) rows(ctx context.Context, tab *table.Table, from string, each d
 	}
 	return t.fail("read "+tab.Name, err)
 }
+
+// oids are those of the types whose values the reader of a kind reads.
+var oids = map[table.Kind][]uint32{
+	table.SmallInt: whole, table.Integer: whole, table.BigInt: whole, table.Double: {pgtype.Float4OID, pgtype.Float8OID},
+	table.Decimal: {pgtype.NumericOID}, table.Boolean: {pgtype.BoolOID}, table.Date: {pgtype.DateOID}, table.Time: {pgtype.TimeOID},
+	table.Timestamp: {pgtype.TimestampOID}, table.TimestampTZ: {pgtype.TimestamptzOID}, table.UUID: {pgtype.UUIDOID},
+}
+
+var whole = []uint32{pgtype.Int2OID, pgtype.Int4OID, pgtype.Int8OID}
+
+func readUntyped(data []byte, v *value.Value) { v.SetUntyped(data) }
 
 var errCut = errors.New("the server's answer is cut off")
 

@@ -17,8 +17,52 @@ import (
 type reader func(a *answer, v *value.Value) error
 
 // readerOf returns the reader of a column. t is the type that its values are wanted as,
-// or nil for the column's own.
+// or nil for the column's own. Values of a column of another sort, which somebody has changed, are
+// read as text.
 func readerOf(c *wireColumn, t *table.Type) reader {
+	read := ownReader(c)
+	if t == nil || c.suits(*t) && t.Kind != table.Decimal {
+		return read
+	}
+	return func(a *answer, v *value.Value) error {
+		err := read(a, v)
+		if err != nil || v.Null || c.suits(*t) && v.Scale == t.Scale {
+			return err
+		}
+		v.SetUntyped([]byte(textOf(c, v)))
+		v.Untyped = !t.Textual()
+		return nil
+	}
+}
+
+// suits reports whether the values of a column are of the sort of a type.
+func (c *wireColumn) suits(t table.Type) bool {
+	switch c.code {
+	case typeGUID:
+		return t.Kind == table.UUID
+	case typeFloatN, typeFloat4, typeFloat8:
+		return t.Kind == table.Double
+	case typeDecimalN, typeNumericN, typeMoneyN, typeMoney4, typeMoney8:
+		return t.Kind == table.Decimal
+	case typeDate:
+		return t.Kind == table.Date
+	case typeTime:
+		return t.Kind == table.Time
+	case typeDateTime, typeOldTimeN, typeOldTime4, typeOldTime8:
+		return t.Kind == table.Timestamp
+	case typeOffset:
+		return t.Kind == table.TimestampTZ
+	case typeBitN, typeBit:
+		return t.Kind == table.Boolean
+	}
+	if c.long() || c.code >= typeVarBin {
+		return t.Textual()
+	}
+	return t.Whole() || t.Kind == table.Decimal && t.Scale == 0
+}
+
+// ownReader returns the reader of the values as the column has them.
+func ownReader(c *wireColumn) reader {
 	if c.long() {
 		return longReader(c)
 	}
@@ -48,9 +92,6 @@ func readerOf(c *wireColumn, t *table.Type) reader {
 			return err
 		}
 		decode(b, v)
-		if t != nil && t.Kind == table.Decimal && v.Scale != t.Scale {
-			v.SetUntyped(v.AppendDecimal(nil))
-		}
 		return nil
 	}
 }
