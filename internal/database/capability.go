@@ -198,7 +198,16 @@ func SnapshotBy(ctx context.Context, t Target, begin string) (release func() err
 	}, err
 }
 
-// Columns returns the columns of an existing table.
+// LiveColumns is Columns for a table that has to exist.
+func LiveColumns(ctx context.Context, t Target, name string) ([]ColumnInfo, error) {
+	live, err := Columns(ctx, t, name)
+	if err == nil && len(live) == 0 {
+		err = &Error{Target: t.Name(), Op: "read " + name, Kind: ErrNoTable}
+	}
+	return live, err
+}
+
+// Columns returns the columns of a table, none if it does not exist.
 func Columns(ctx context.Context, t Target, name string) ([]ColumnInfo, error) {
 	i, err := Require[Inspector](t, t, "loading into an existing table")
 	if err != nil {

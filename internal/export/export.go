@@ -53,12 +53,9 @@ type Work struct {
 
 // Table exports all columns of a table.
 func Table(ctx context.Context, from database.Target, name string) (*Work, error) {
-	live, err := database.Columns(ctx, from, name)
+	live, err := database.LiveColumns(ctx, from, name)
 	if err != nil {
 		return nil, err
-	}
-	if len(live) == 0 {
-		return nil, &database.Error{Target: from.Name(), Op: "read " + name, Kind: database.ErrNoTable}
 	}
 	return newWork(name, "", live, from), nil
 }
@@ -91,7 +88,7 @@ func newWork(name, query string, live []database.ColumnInfo, from database.Targe
 
 // Tray exports the table of a tray in the columns, formats and words of its source.
 func Tray(ctx context.Context, from database.Target, t *tray.Tray) (*Work, error) {
-	live, err := database.Columns(ctx, from, t.Table.Name)
+	live, err := database.LiveColumns(ctx, from, t.Table.Name)
 	if err != nil {
 		return nil, err
 	}

@@ -53,7 +53,7 @@ type Unmatched struct {
 // table that have their names, with the types of the table. It leaves out the others
 // of the source and returns their headings.
 func MatchNames(ctx context.Context, t *tray.Tray, to database.Target) (without []string, err error) {
-	live, err := liveColumns(ctx, t, to)
+	live, err := database.LiveColumns(ctx, to, t.Table.Name)
 	if err != nil {
 		return nil, err
 	}
@@ -84,7 +84,7 @@ func (e *NoMatchError) Error() string {
 // their likeness, and by the values that fit only one, or by their order if the plan says so.
 // Rows are to be appended. Without any match the error is a NoMatchError.
 func MatchTable(ctx context.Context, t *tray.Tray, to database.Target) (*Match, error) {
-	live, err := liveColumns(ctx, t, to)
+	live, err := database.LiveColumns(ctx, to, t.Table.Name)
 	if err != nil {
 		return nil, err
 	}
@@ -109,14 +109,6 @@ func MatchTable(ctx context.Context, t *tray.Tray, to database.Target) (*Match, 
 		none.Columns = append(none.Columns, l.Name)
 	}
 	return match, none
-}
-
-func liveColumns(ctx context.Context, t *tray.Tray, to database.Target) ([]database.ColumnInfo, error) {
-	live, err := database.Columns(ctx, to, t.Table.Name)
-	if err == nil && len(live) == 0 {
-		err = &database.Error{Target: to.Name(), Op: "read " + t.Table.Name, Kind: database.ErrNoTable}
-	}
-	return live, err
 }
 
 // matching matches the columns of a draft to those of a table.

@@ -170,21 +170,23 @@ func (r *Receipt) Given(t *tray.Tray) map[PartKey]*Part {
 	return given
 }
 
-// fit returns the plan as that load has gone by it and fitted it to its table.
+// fit returns the plan as that load has gone by it and fitted it to its table, whose columns may
+// have changed since then.
 func (l *pastLoad) fit(ctx context.Context, t *tray.Tray, to database.Target) (*table.Table, error) {
 	if l.receipt == nil {
 		return &t.Table, nil
 	}
 	plan := l.receipt.plan(t)
-	if l.receipt.Outcome.newTable() {
-		return plan, nil
-	}
-	live, err := database.Columns(ctx, to, plan.Name)
-	if err != nil || len(live) == 0 {
-		return plan, err
+	live, err := database.LiveColumns(ctx, to, plan.Name)
+	if err != nil {
+		return nil, err
 	}
 	fitted, bad := fit(plan, live, to.Dialect())
-	if bad != nil {
+	if l.receipt.Outcome.newTable() { // by the types of the plan
+		fitted = plan
+		bad = slices.DeleteFunc(bad, func(v Verdict) bool { return v.Why != noColumn[plan.ByPosition] })
+	}
+	if len(bad) > 0 {
 		return nil, &MismatchError{plan.Name, bad}
 	}
 	return fitted, nil
