@@ -194,6 +194,9 @@ func TestFolder(t *testing.T) {
 	<-stopped
 	require.Contains(t, errOut, "still being written, and left out: inbox/d.csv")
 	require.Contains(t, handed, "inbox/d.csv: still being written, and left out")
+	d.write("inbox/none.csv", "")
+	surveyed, _ := d.run(0, "survey", "inbox")
+	require.Contains(t, surveyed, "empty: inbox/none.csv")
 	d.write("inbox/d.csv", "no,name\n4,dog\n")
 	d.age("inbox/d.csv")
 	out, _ := d.run(0, "load", "inbox", "--to", "inbox.db")

@@ -124,16 +124,20 @@ func (w *surveying) args(c *cobra.Command, args []string) error {
 	return cobra.MinimumNArgs(1)(c, args)
 }
 
+// surveyed is what each of some sources holds.
+type surveyed struct {
+	Sources []*survey.Survey `json:"sources"`
+	intake.LeftOut
+}
+
 // surveyFiles shows the contents of each of some files separately, which args have named.
 func (a *app) surveyFiles(c *cobra.Command, o survey.Options, files, args []string) error {
-	files, err := intake.Expand(files)
+	list, err := intake.List(files)
 	if err != nil {
 		return err
 	}
-	result := struct {
-		Sources []*survey.Survey `json:"sources"`
-	}{}
-	for _, name := range files {
+	result := surveyed{LeftOut: list.LeftOut}
+	for _, name := range list.Files {
 		found, err := a.surveySheets(c, name, o)
 		if err != nil {
 			return err
@@ -148,6 +152,7 @@ func (a *app) surveyFiles(c *cobra.Command, o survey.Options, files, args []stri
 			a.drawSheets(s)
 			a.drawSurvey(s)
 		}
+		a.drawLeftOut(result.LeftOut)
 		word, _ := c.Flags().GetString("sheet")
 		next := "ambertray draft " + shellWords(args) + overrideOf(result.Sources, word)
 		if !alike(result.Sources) {

@@ -10,6 +10,7 @@ import (
 	"ambertray/internal/database"
 	"ambertray/internal/export"
 	"ambertray/internal/infer"
+	"ambertray/internal/intake"
 	"ambertray/internal/survey"
 	"ambertray/internal/table"
 	"ambertray/internal/term"
@@ -184,9 +185,7 @@ func (a *app) surveyTable(c *cobra.Command, from, query string, args []string, o
 	if err != nil {
 		return err
 	}
-	result := struct {
-		Sources []*survey.Survey `json:"sources"`
-	}{[]*survey.Survey{s}}
+	result := surveyed{[]*survey.Survey{s}, intake.LeftOut{Growing: []string{}, Empty: []string{}}}
 	return a.show(result, func() {
 		what := "a query"
 		if query == "" {
