@@ -143,6 +143,9 @@ func (a *app) drawVerifiedNotes(v *load.Verification) {
 	case ledger.Replaced:
 		a.print.Fact("note", "the rows of the last load of this source were replaced by a later load")
 	}
+	if v.RowsHidden {
+		a.print.Fact("note", "%s", database.ErrHidden)
+	}
 	if len(v.NotCompared) > 0 {
 		a.print.Fact("note", "not compared, as the table has no such columns: %s", strings.Join(v.NotCompared, ", "))
 	}

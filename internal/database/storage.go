@@ -15,6 +15,18 @@ type Storage struct {
 	// Servers are other servers that hold the rows, if any. They commit one after
 	// the other, so that one may have committed when the next fails.
 	Servers []string
+	// HidesRows says that row-level security may hide rows of the table from the login.
+	HidesRows bool
+}
+
+// HidesRows reports whether rows of a table may be hidden from the login.
+func HidesRows(ctx context.Context, t Target, name string) (bool, error) {
+	stored, ok := t.(Stored)
+	if !ok {
+		return false, nil
+	}
+	storage, err := stored.Storage(ctx, name)
+	return storage.HidesRows, err
 }
 
 // StorageFacts says of each table how it is kept, as far as that limits a load.

@@ -53,11 +53,24 @@ type Work struct {
 
 // Table exports all columns of a table.
 func Table(ctx context.Context, from database.Target, name string) (*Work, error) {
-	live, err := database.LiveColumns(ctx, from, name)
+	live, err := columnsOf(ctx, from, name)
 	if err != nil {
 		return nil, err
 	}
 	return newWork(name, "", live, from), nil
+}
+
+// columnsOf returns the columns of a table whose rows can all be read.
+func columnsOf(ctx context.Context, from database.Target, name string) ([]database.ColumnInfo, error) {
+	live, err := database.LiveColumns(ctx, from, name)
+	if err != nil {
+		return nil, err
+	}
+	hides, err := database.HidesRows(ctx, from, name)
+	if hides {
+		err = &database.Error{Target: from.Name(), Op: "read " + name, Kind: database.ErrHidden}
+	}
+	return live, err
 }
 
 // Query exports the rows of a query.
@@ -88,7 +101,7 @@ func newWork(name, query string, live []database.ColumnInfo, from database.Targe
 
 // Tray exports the table of a tray in the columns, formats and words of its source.
 func Tray(ctx context.Context, from database.Target, t *tray.Tray) (*Work, error) {
-	live, err := database.LiveColumns(ctx, from, t.Table.Name)
+	live, err := columnsOf(ctx, from, t.Table.Name)
 	if err != nil {
 		return nil, err
 	}

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"ambertray/internal/database"
+	"ambertray/internal/note"
 	"ambertray/internal/table"
 )
 
@@ -158,7 +159,7 @@ func (e *EngineError) Error() string {
 }
 
 // checkStorage refuses to load into a table that rolls nothing back, unless that
-// was accepted.
+// was accepted, and to change rows that the login may not see.
 func (j *job) checkStorage(ctx context.Context) (err error) {
 	to, ok := j.to.(database.Stored)
 	if !ok {
@@ -170,6 +171,12 @@ func (j *job) checkStorage(ctx context.Context) (err error) {
 	}
 	if storage.NoTransactions && !j.NoRollback {
 		return &EngineError{j.table.Name, storage.Engine}
+	}
+	if storage.HidesRows && j.plan.Existing != table.Merge { // COPY does not write into such a table, nor DELETE empty it
+		return &database.Error{Target: j.to.Name(), Op: "load into " + j.table.Name, Kind: database.ErrHidden}
+	}
+	if storage.HidesRows {
+		j.receipt.addNote(note.About(database.ErrHidden.Error()))
 	}
 	j.storage = storage
 	if storage.NoTransactions {

@@ -35,6 +35,7 @@ type Verification struct {
 	Copies      int64          `json:"copies"`       // rows that occur more often than in the source
 	Mended      int64          `json:"mended"`       // records that were corrected and loaded later
 	NotCompared []string       `json:"not_compared"` // headings of the source that the table has no column for
+	RowsHidden  bool           `json:"rows_hidden"`  // row-level security may hide rows of the table
 	Verified    bool           `json:"verified"`
 	Differences []Difference   `json:"differences"`
 	RowsDiffer  *differ.Result `json:"rows_differ"` // null unless rows differ
@@ -96,7 +97,10 @@ func Verify(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 	defer release()
 	v := &Verification{Tray: t.Dir, State: last.state, Layout: t.Layout, Target: to.Name(), Table: plan.Name, Differences: []Difference{}, Controls: []pass.Control{}, NotCompared: []string{}}
 	w := &verifying{Verification: v, to: to, plan: plan, last: last, hash: rowHash(plan, to.Dialect()), options: o}
-	err = w.readTable(ctx)
+	v.RowsHidden, err = database.HidesRows(ctx, to, plan.Name)
+	if err == nil {
+		err = w.readTable(ctx)
+	}
 	if err != nil {
 		return nil, err
 	}

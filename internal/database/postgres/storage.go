@@ -14,12 +14,16 @@ var _ database.Stored = (*Target)(nil)
 // foreign tables, lie on other servers.
 func (t *Target) Storage(ctx context.Context, name string) (s database.Storage, err error) {
 	d := dialect.PostgreSQL
-	rows, err := t.Query(ctx, `SELECT DISTINCT w.fdwname, s.srvname
-		FROM (SELECT to_regclass(`+d.Literal(d.QuoteTable(name))+`) AS oid) t, LATERAL (SELECT t.oid UNION SELECT relid FROM pg_partition_tree(t.oid)) p
-		JOIN pg_foreign_table f ON f.ftrelid = p.oid JOIN pg_foreign_server s ON s.oid = f.ftserver JOIN pg_foreign_data_wrapper w ON w.oid = s.srvfdw
-		ORDER BY s.srvname`)
+	rows, err := t.Query(ctx, `SELECT coalesce(row_security_active(t.oid), false), o.fdwname, o.srvname
+		FROM (SELECT to_regclass(`+d.Literal(d.QuoteTable(name))+`) AS oid) t LEFT JOIN LATERAL (SELECT DISTINCT w.fdwname, s.srvname
+			FROM (SELECT t.oid UNION SELECT relid FROM pg_partition_tree(t.oid)) p JOIN pg_foreign_table f ON f.ftrelid = p.oid
+			JOIN pg_foreign_server s ON s.oid = f.ftserver JOIN pg_foreign_data_wrapper w ON w.oid = s.srvfdw) o ON true
+		ORDER BY o.srvname`)
 	for _, row := range rows {
-		s.Engine, s.Servers = row[0], append(s.Servers, row[1])
+		s.HidesRows = row[0] == "t"
+		if row[2] != "" {
+			s.Engine, s.Servers = row[1], append(s.Servers, row[2])
+		}
 	}
 	return s, err
 }
