@@ -97,10 +97,7 @@ func Verify(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 	defer release()
 	v := &Verification{Tray: t.Dir, State: last.state, Layout: t.Layout, Target: to.Name(), Table: plan.Name, Differences: []Difference{}, Controls: []pass.Control{}, NotCompared: []string{}}
 	w := &verifying{Verification: v, to: to, plan: plan, last: last, hash: rowHash(plan, to.Dialect()), options: o}
-	v.RowsHidden, err = database.HidesRows(ctx, to, plan.Name)
-	if err == nil {
-		err = w.readTable(ctx)
-	}
+	err = w.readTable(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -149,6 +146,10 @@ type verifying struct {
 
 // readTable sums the rows of the table.
 func (w *verifying) readTable(ctx context.Context) (err error) {
+	w.RowsHidden, err = database.HidesRows(ctx, w.to, w.plan.Name)
+	if err != nil {
+		return err
+	}
 	var totals *figures.Totals
 	if w.options.Figures {
 		totals = figures.NewTotals(w.to.Dialect().StoredTypes(w.plan))
