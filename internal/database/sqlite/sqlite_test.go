@@ -192,6 +192,19 @@ func TestForeignKeys(t *testing.T) {
 }
 
 // TestLosses names what emptying and rebuilding a table would lose in SQLite only.
+// TestVirtual has a table of texts whose engine adds columns of its own, which take commands.
+func TestVirtual(t *testing.T) {
+	ctx := context.Background()
+	to, err := sqlite.Open(filepath.Join(t.TempDir(), "museum.db"), true)
+	require.NoError(t, err)
+	defer to.Close()
+	_, err = to.Exec(ctx, "CREATE VIRTUAL TABLE label USING fts5(title, body)")
+	require.NoError(t, err)
+	live, err := to.Columns(ctx, "label")
+	require.NoError(t, err)
+	require.Len(t, live, 2)
+}
+
 func TestLosses(t *testing.T) {
 	to, err := sqlite.Open(filepath.Join(t.TempDir(), "museum.db"), true)
 	require.NoError(t, err)
