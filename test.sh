@@ -70,6 +70,7 @@ for kind in TEST FAULT NODE1 NODE2; do # all but the first may be killed; the no
     start_postgres ${kind}_POSTGRES
     start_mariadb ${kind}_MYSQL
 done
+start_pool
 start_standin TEST_SQLSERVER
 start_standin FAULT_SQLSERVER
 start_clients

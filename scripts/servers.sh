@@ -9,7 +9,7 @@ stop_servers() {
     for name in "$servers_dir"/*postgres*/postmaster.pid; do
         [ ! -f "$name" ] || as_user "$pg_bin/pg_ctl" -D "${name%/*}" -m immediate stop >/dev/null 2>&1 || true
     done
-    for name in "$servers_dir"/*mysql*/pid "$servers_dir"/*sqlserver*/pid; do
+    for name in "$servers_dir"/*mysql*/pid "$servers_dir"/*sqlserver*/pid "$servers_dir"/pool/pid; do
         [ ! -f "$name" ] || kill -9 "$(cat "$name")" 2>/dev/null || true
     done
     wait 2>/dev/null || true
@@ -44,6 +44,7 @@ need() {
 }
 
 postgres_packages='/usr/lib/postgresql/*/bin/initdb postgresql'
+pool_packages='/usr/sbin/pgbouncer pgbouncer'
 mariadb_packages='/usr/lib/mysql/plugin/ha_spider.so mariadb-server mariadb-plugin-spider'
 sqlite_packages='/usr/bin/sqlite3 sqlite3' # the client, through which scripts are tested
 client_packages=(                          # of SQL Server that are not ours, with which the stand-in is tested, and a browser
@@ -52,7 +53,7 @@ client_packages=(                          # of SQL Server that are not ours, wi
 wine_packages=('/usr/lib/wine/wine64 wine64' '/usr/bin/x86_64-w64-mingw32-gcc-win32 gcc-mingw-w64-x86-64-win32')
 other_packages=('/usr/bin/rpm rpm' '/usr/bin/qemu-aarch64 qemu-user') # to install a package for Fedora, and to run the program for ARM
 
-need_all() { need "$postgres_packages" "$mariadb_packages" "$sqlite_packages" "${client_packages[@]}" "${wine_packages[@]}" "${other_packages[@]}"; }
+need_all() { need "$postgres_packages" "$pool_packages" "$mariadb_packages" "$sqlite_packages" "${client_packages[@]}" "${wine_packages[@]}" "${other_packages[@]}"; }
 
 free_port() { go run ./scripts/freeport; }
 
@@ -84,6 +85,33 @@ start_postgres() {
     } >"$servers_dir/$name.start"
     bash "$servers_dir/$name.start" >/dev/null
     export "AMBERTRAY_$1=postgres://curator@127.0.0.1:$port/postgres" "AMBERTRAY_${1}_DATA=$data" "AMBERTRAY_${1}_CA=$servers_dir/$name-authority.pem"
+}
+
+# start_pool: a pool before the server AMBERTRAY_TEST_POSTGRES, which runs each transaction in another
+# session, in AMBERTRAY_TEST_POOL; its database "sessions" keeps them apart.
+start_pool() {
+    need "$pool_packages"
+    local port data=$servers_dir/pool server=${AMBERTRAY_TEST_POSTGRES##*:}
+    port=$(free_port)
+    mkdir "$data"
+    server="host=127.0.0.1 port=${server%%/*} dbname=postgres user=curator"
+    cat >"$data/pool.ini" <<EOF
+[databases]
+postgres = $server
+sessions = $server pool_mode=session
+[pgbouncer]
+listen_addr = 127.0.0.1
+listen_port = $port
+unix_socket_dir =
+auth_type = any
+pool_mode = transaction
+ignore_startup_parameters = search_path
+logfile = $data/log
+pidfile = $data/pid
+EOF
+    [ "$(id -u)" != 0 ] || chown -R nobody "$data"
+    as_user /usr/sbin/pgbouncer --quiet --daemon "$data/pool.ini"
+    export "AMBERTRAY_TEST_POOL=postgres://curator@127.0.0.1:$port/postgres"
 }
 
 # start_mariadb NAME: like start_postgres. Each server has a folder for temporary tables of its own: one that starts

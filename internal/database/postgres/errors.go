@@ -21,6 +21,8 @@ func explain(e *database.Error) {
 	var pg *pgconn.PgError
 	var network net.Error
 	switch {
+	case errors.Is(err, database.ErrPooled):
+		e.Kind, e.Err = database.ErrPooled, nil
 	case errors.As(err, &pg):
 		e.Err = serverError{pg}
 		e.Kind = conditions[pg.Code]

@@ -50,11 +50,6 @@ var (
 	_ convert.Encoder    = encoder{}
 )
 
-// settings are those that a session would take from the login, the database or the server
-// otherwise. Backslashes in constants are text, and doubles are written in full.
-const settings = `SET datestyle = ISO; SET timezone = UTC; SET intervalstyle = postgres; SET bytea_output = hex; SET extra_float_digits = 3;
-	SET standard_conforming_strings = on; SET quote_all_identifiers = off; SET transform_null_equals = off; SET default_transaction_isolation = 'read committed'`
-
 // Open connects to the database that the URL names. What the URL leaves out
 // comes from the server's customary environment variables and password file;
 // password, unless empty, is used instead of any that is found there.
@@ -74,8 +69,8 @@ func open(ctx context.Context, url, password string, adjust func(*pgx.ConnConfig
 	config.DefaultQueryExecMode = pgx.QueryExecModeExec // one round trip for each query instead of two
 	config.RuntimeParams["application_name"] = "ambertray"
 	config.RuntimeParams["client_encoding"] = "UTF8"
-	config.AfterConnect = func(ctx context.Context, c *pgconn.PgConn) error { return c.Exec(ctx, settings).Close() }
 	t := &Target{name: fmt.Sprintf("%s on %s", config.Database, config.Host), config: config}
+	config.AfterConnect = t.beginSession
 	t.conn, err = pgx.ConnectConfig(ctx, config)
 	if err != nil {
 		return nil, t.fail("connect", err)

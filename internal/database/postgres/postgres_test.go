@@ -11,6 +11,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgtype"
 	"github.com/stretchr/testify/require"
 
@@ -293,6 +294,29 @@ func TestDeferred(t *testing.T) {
 		require.NoError(t, err, existing)
 		require.Equal(t, []int64{2, 2}, []int64{r.Counts.Loaded, r.Counts.Rejected}, existing)
 	}
+}
+
+// TestPool refuses a pool that would give the locks and the settings of a load to other programs, and
+// leaves no settings in it. A pool that keeps sessions apart is like the server.
+func TestPool(t *testing.T) {
+	ctx := context.Background()
+	url := os.Getenv("AMBERTRAY_TEST_POOL")
+	require.NotEmpty(t, url, "start the tests with ./test.sh, which starts the servers")
+	_, err := postgres.Open(ctx, url, "")
+	require.ErrorIs(t, err, database.ErrPooled)
+	other, err := pgx.Connect(ctx, url+"?default_query_exec_mode=simple_protocol")
+	require.NoError(t, err)
+	defer other.Close(ctx)
+	var digits string
+	require.NoError(t, other.QueryRow(ctx, "SHOW extra_float_digits").Scan(&digits))
+	require.Equal(t, "1", digits)
+
+	to, err := postgres.Open(ctx, strings.Replace(url, "/postgres", "/sessions", 1), "")
+	require.NoError(t, err)
+	defer to.Close()
+	set, err := to.Query(ctx, "SHOW extra_float_digits")
+	require.NoError(t, err)
+	require.Equal(t, "3", set[0][0])
 }
 
 // TestRowSecurity has a login that sees some of the rows of a table. It is neither exported nor
