@@ -56,10 +56,12 @@ func parse(address string) (*mysql.Config, error) {
 
 // settings are those that a session would take from the server otherwise. The limits are on the rows
 // of a query and of a group, without a word where there are more, and on the bytes that a sort compares.
+// The timeouts are those of a session that waits for us while we read a source or somebody reads an export.
 var settings = map[string]string{
 	"sql_mode": "'STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION'", "time_zone": "'+00:00'", "autocommit": "1", "completion_type": "0",
 	"sql_select_limit": "18446744073709551615", "group_concat_max_len": "1048576", "sql_safe_updates": "0", "sql_auto_is_null": "0",
 	"foreign_key_checks": "1", "unique_checks": "1", "sql_big_selects": "1", "max_sort_length": "1024", "sql_quote_show_create": "1",
+	"wait_timeout": "86400", "net_read_timeout": "3600", "net_write_timeout": "3600",
 }
 
 // parameters reads what stands after the question mark of a URL.

@@ -56,7 +56,11 @@ func scratch(t *testing.T) string {
 // TestContract runs as a login whose sessions begin with settings that few expect.
 func TestContract(t *testing.T) {
 	address := stranger(t, scratch(t))
+	idle := open(t, address)
+	defer idle.Close()
 	databasetest.Run(t, func() database.Target { return open(t, address) })
+	_, err := idle.Query(context.Background(), "SELECT 1")
+	require.NoError(t, err, "the server waits for longer than it does as a rule")
 }
 
 // stranger makes a login for the database of a URL, for which the server sets up sessions in an
@@ -72,6 +76,7 @@ func stranger(t *testing.T, address string) string {
 		{"sql_safe_updates", "1", "0"}, {"sql_auto_is_null", "1", "0"}, {"foreign_key_checks", "0", "1"}, {"unique_checks", "0", "1"}, {"time_zone", "'+05:45'", "'+00:00'"},
 		{"sql_big_selects", "0", "1"}, {"max_join_size", "10", "18446744073709551615"}, {"max_sort_length", "64", "1024"}, {"explicit_defaults_for_timestamp", "0", "1"},
 		{"innodb_strict_mode", "0", "1"}, {"sql_quote_show_create", "0", "1"}, {"sql_notes", "0", "1"},
+		{"wait_timeout", "1", "28800"}, {"net_read_timeout", "1", "30"}, {"net_write_timeout", "1", "60"},
 		{"sql_mode", "'ANSI_QUOTES,NO_BACKSLASH_ESCAPES,PIPES_AS_CONCAT,PAD_CHAR_TO_FULL_LENGTH'", "''"},
 	} {
 		strange = append(strange, fmt.Sprintf("%s = IF(USER() LIKE 'stranger@%%', %s, %s)", v[0], v[1], v[2]))

@@ -47,7 +47,12 @@ func (t *Target) read(ctx context.Context, what, query string, tab *table.Table,
 		if err != nil {
 			return err
 		}
-		return errors.Join(eachOf(rows, readers, each), rows.Close())
+		err = eachOf(rows, readers, each)
+		closeErr := rows.Close()
+		if err == nil {
+			err = closeErr
+		}
+		return err
 	})
 	return t.fail("read "+what, err)
 }

@@ -56,12 +56,17 @@ func scratch(t *testing.T) string {
 func TestContract(t *testing.T) {
 	url := scratch(t) + "&standard_conforming_strings=off&backslash_quote=on&timezone=Asia/Kathmandu&datestyle=German&extra_float_digits=-15" +
 		"&quote_all_identifiers=on&transform_null_equals=on&default_transaction_isolation=serializable&array_nulls=off&intervalstyle=sql_standard&bytea_output=escape" +
-		"&client_min_messages=debug1&work_mem=64kB&plan_cache_mode=force_generic_plan&row_security=off&xmloption=document&default_transaction_deferrable=on"
-	databasetest.Run(t, func() database.Target {
+		"&client_min_messages=debug1&work_mem=64kB&plan_cache_mode=force_generic_plan&row_security=off&xmloption=document&default_transaction_deferrable=on&idle_session_timeout=1s"
+	connect := func() database.Target {
 		to, err := postgres.Open(context.Background(), url, "")
 		require.NoError(t, err)
 		return to
-	})
+	}
+	idle := connect()
+	defer idle.Close()
+	databasetest.Run(t, connect)
+	_, err := idle.Query(context.Background(), "SELECT 1")
+	require.NoError(t, err, "the server waits for longer than it does as a rule")
 }
 
 // TestInterrupted lets a load in lanes be interrupted in a statement that ends late. Its

@@ -12,11 +12,13 @@ import (
 )
 
 // settings are those that a session would take from the login, the database or the server
-// otherwise. Backslashes in constants are text, and doubles are written in full.
+// otherwise. Backslashes in constants are text, and doubles are written in full. A session is idle
+// while we read a source.
 const settings = `SELECT set_config('datestyle', 'ISO', false), set_config('timezone', 'UTC', false), set_config('intervalstyle', 'postgres', false),
 	set_config('bytea_output', 'hex', false), set_config('extra_float_digits', '3', false), set_config('standard_conforming_strings', 'on', false),
 	set_config('quote_all_identifiers', 'off', false), set_config('transform_null_equals', 'off', false),
-	set_config('default_transaction_isolation', 'read committed', false)`
+	set_config('default_transaction_isolation', 'read committed', false),
+	(SELECT count(set_config(name, '0', false)) FROM pg_settings WHERE name IN ('idle_session_timeout', 'idle_in_transaction_session_timeout'))`
 
 // beginSession gives a session its settings. Behind a pool that runs each transaction in any of its
 // sessions, these and the locks of a load would stay with the next program, so it is refused.
