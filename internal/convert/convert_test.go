@@ -140,6 +140,7 @@ func TestCells(t *testing.T) {
 		{"varchar(3)", "", "größ", "", "longer than varchar(3)"},
 		{"text", "", " as it stands ", " as it stands ", ""},
 		{"uuid", "", "123", "", "not a UUID"},
+		{"uuid", "", "{123E4567-e89b-12d3-a456-426614174000}", "123e4567-e89b-12d3-a456-426614174000", ""},
 	} {
 		t.Run(c.typ+" "+c.cell, func(t *testing.T) {
 			typ, err := table.ParseType(c.typ)

@@ -61,7 +61,7 @@ type Value struct {
 	Float    float64
 	Null     bool // set by who reads a column, not by Scan
 	Untyped  bool // it was read from a table, and is not of its column's type: Text has it
-	// Text is the cell, spaces around it taken off, for every kind but
+	// Text is the cell, spaces around it and the braces of a UUID taken off, for every kind but
 	// numbers with Wide. It is valid as long as the cell.
 	Text []byte
 
@@ -108,7 +108,7 @@ func ScanLike(like Kind, cell []byte, v *Value) Shape {
 		return s
 	}
 	v.Negative = false
-	s, ok = scanUUID(cell)
+	s, ok = scanUUID(cell, v)
 	if ok {
 		return s
 	}

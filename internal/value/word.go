@@ -119,8 +119,11 @@ func equalFold(cell []byte, word string) bool {
 	return true
 }
 
-// scanUUID recognises the text form of RFC 9562.
-func scanUUID(cell []byte) (Shape, bool) {
+// scanUUID recognises the text form of RFC 9562, also in braces, which v.Text does not have.
+func scanUUID(cell []byte, v *Value) (Shape, bool) {
+	if len(cell) == 38 && cell[0] == '{' && cell[37] == '}' {
+		cell = cell[1:37]
+	}
 	if len(cell) != 36 {
 		return Shape{}, false
 	}
@@ -133,6 +136,7 @@ func scanUUID(cell []byte) (Shape, bool) {
 			return Shape{}, false
 		}
 	}
+	v.Text = cell
 	return Shape{Kind: UUID}, true
 }
 
