@@ -135,6 +135,10 @@ func TestCells(t *testing.T) {
 		{"timestamp(3)", "", "1970-01-01 00:00:00.0001", "", "has more digits of a second than timestamp(3) keeps"},
 		{"time(0)", "", "10:00:00.5", "", "has more digits of a second than time(0) keeps"},
 		{"timestamp with time zone", "", "1970-01-01 01:00", "", "has no offset from UTC"},
+		{"timestamp", "", "1970-01-01 00:00:00.0000019", "", "has more digits of a second than timestamp keeps"},
+		{"timestamp", "round", "1970-01-01 00:00:00.0000019", "1", ""},
+		{"timestamp(3)", "round", "1969-12-31 23:59:59.9990009", "-1000", ""},
+		{"time(0)", "round", "23:59:59.9999999", "86399000000", ""},
 		{"time", "", "24:00", "", "not a time of day"},
 		{"char(3)", "", "ab   ", "ab", ""},
 		{"varchar(3)", "", "größ", "", "longer than varchar(3)"},
@@ -155,6 +159,8 @@ func TestCells(t *testing.T) {
 				col.Percent = true
 			case "comma":
 				col.Decimal = ","
+			case "round":
+				col.Round = true
 			case "exact":
 				col.Exact = true
 			default:

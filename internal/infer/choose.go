@@ -147,7 +147,7 @@ func (p *Column) bestReading(o Options) (best *reading, fits int64) {
 func (p *Column) readings(o Options) []reading {
 	list := p.dates(o)
 	list = append(list, p.numbers(o)...)
-	list = append(list, times(), uuids())
+	list = append(list, times(o), uuids())
 	var pairs []value.Pair
 	for i := range p.tallies {
 		s := p.tallies[i].shape

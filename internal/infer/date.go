@@ -5,6 +5,7 @@ import (
 	"math/bits"
 	"slices"
 
+	"ambertray/internal/note"
 	"ambertray/internal/table"
 	"ambertray/internal/value"
 )
@@ -79,9 +80,12 @@ var dateTypes = map[value.Kind]struct {
 }
 
 func (p *Column) planDates(r reading, f value.Format, o Options, c *Choice) {
-	n, clock, fraction := int64(0), false, 0
+	n, clock, fraction, fine := int64(0), false, 0, int64(0)
 	p.each(r.takes, func(t *tally) {
 		n += t.count
+		if t.shape.TooFine() {
+			fine += t.count
+		}
 		fraction = max(fraction, t.scale)
 		f.Shape = f.Shape.Finer(t.shape)
 		clock = clock || t.clock
@@ -92,6 +96,10 @@ func (p *Column) planDates(r reading, f value.Format, o Options, c *Choice) {
 	}
 	lo, hi := p.extremesOf(r.takes, func(s value.Shape) int { return slices.Index(s.Orders(), f.Order) })
 	typ := dateTypes[f.Shape.Kind]
+	if fine > 0 {
+		p.planTooFine(c, r, table.Type{Kind: typ.kind}, f, fine, o)
+		return
+	}
 	c.Type = timed(typ.kind, fraction)
 	c.Min, c.Max, c.Format = string(lo.text), string(hi.text), f.String()
 	why, guess := p.whyOrder(c, r, f, o)
@@ -105,6 +113,16 @@ func (p *Column) planDates(r reading, f value.Format, o Options, c *Choice) {
 	if f.Shape.Kind == value.Instant {
 		c.Evidence += "; each with its offset, kept as the moment in UTC"
 	}
+}
+
+// planTooFine keeps times as text of which some have more digits of a second than a type keeps, and
+// says how to round them.
+func (p *Column) planTooFine(c *Choice, r reading, t table.Type, f value.Format, fine int64, o Options) {
+	p.chooseText(o.Fit, c)
+	keys := [][2]string{{"type", t.String()}, {"format", f.String()}, {"round", "true"}}
+	c.Remedies = []Remedy{{t.String() + ", and round down", keys}}
+	c.Obstacle = fmt.Sprintf("%s more digits of a second than %s keeps: %s; write type: %s, format: %s, round: true to round them down",
+		note.Count(fine, "value has", "values have"), t, examples(p.examplesOf(func(s value.Shape) bool { return r.takes(s) && s.TooFine() })), t, f)
 }
 
 // timed is a type of dates or times, whose times have the given digits of a second.
@@ -197,14 +215,23 @@ func (p *Column) compactDates(t *tally) reading {
 }
 
 // times reads times of day.
-func times() reading {
+func times(o Options) reading {
 	r := reading{name: "times", takes: func(s value.Shape) bool { return s.Kind == value.Time }}
 	r.plan = func(p *Column, c *Choice) {
 		lo, hi := p.extremesOf(r.takes, only)
 		var finest value.Shape
 		fraction := 0
-		n := int64(0)
-		p.each(r.takes, func(t *tally) { n, finest, fraction = n+t.count, finest.Finer(t.shape), max(fraction, t.scale) })
+		n, fine := int64(0), int64(0)
+		p.each(r.takes, func(t *tally) {
+			n, finest, fraction = n+t.count, finest.Finer(t.shape), max(fraction, t.scale)
+			if t.shape.TooFine() {
+				fine += t.count
+			}
+		})
+		if fine > 0 {
+			p.planTooFine(c, r, table.Type{Kind: table.Time}, value.Format{Shape: finest}, fine, o)
+			return
+		}
 		c.Type, c.Format = timed(table.Time, fraction), value.Format{Shape: finest}.String()
 		c.Min, c.Max = string(lo.text), string(hi.text)
 		c.Evidence = amount(n, "time") + " of day" + spanText(c, n)

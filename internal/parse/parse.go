@@ -29,7 +29,7 @@ func New(c table.Column) (Parser, error) {
 	if err != nil || limit == nil {
 		return parse, err
 	}
-	return limited(parse, c.Type, limit), nil
+	return limited(parse, c, limit), nil
 }
 
 // Default returns the value of a column's default, which must be one.
@@ -49,10 +49,10 @@ func Default(col table.Column) (v value.Value, err error) {
 }
 
 // limited takes only values within a limit, and without more digits of a second than
-// the type has: a server would round them.
-func limited(parse Parser, t table.Type, l *table.Limit) Parser {
+// the type has, unless the column rounds them: a server would round them up or down.
+func limited(parse Parser, c table.Column, l *table.Limit) Parser {
 	unit := int64(1)
-	for range table.Micros - t.Fraction() {
+	for range table.Micros - c.Type.Fraction() {
 		unit *= 10
 	}
 	unit = max(unit, l.Step)
@@ -61,6 +61,9 @@ func limited(parse Parser, t table.Type, l *table.Limit) Parser {
 		reason := parse(cell, v)
 		if reason != "" {
 			return reason
+		}
+		if c.Round && c.Type.HasClock() {
+			v.Int -= (v.Int%unit + unit) % unit
 		}
 		switch {
 		case l.Text != nil:
@@ -101,7 +104,7 @@ func typeParser(c table.Column) (Parser, error) {
 	case table.TimestampTZ:
 		return dateParser(c, value.Instant, "yyyy-MM-dd HH:mm:ssXXX")
 	case table.Time:
-		return parseTime, nil
+		return timeParser(c), nil
 	case table.UUID:
 		return parseUUID, nil
 	}
@@ -299,7 +302,7 @@ func dateParser(c table.Column, kind value.Kind, usual string) (Parser, error) {
 	if err != nil {
 		return nil, fmt.Errorf("column %s: format %w", c.Name, err)
 	}
-	not := fmt.Sprintf("not a %s written %s", c.Type, pattern)
+	not, fine := fmt.Sprintf("not a %s written %s", c.Type, pattern), tooFine(c)
 	return func(cell []byte, v *value.Value) string {
 		s := v.Redate(value.ScanLike(kind, cell, v), cell)
 		switch {
@@ -320,6 +323,8 @@ func dateParser(c table.Column, kind value.Kind, usual string) (Parser, error) {
 			return "no such date"
 		case kind == value.Instant && (v.Int < firstInstant || v.Int > lastInstant):
 			return "outside the years 1 to 9999 in UTC"
+		case s.TooFine():
+			return fine
 		}
 		return ""
 	}, nil
@@ -332,11 +337,27 @@ const (
 	lastInstant  = 253402300799_999_999
 )
 
-func parseTime(cell []byte, v *value.Value) string {
-	if value.Scan(cell, v).Kind != value.Time {
-		return "not a time of day"
+func timeParser(c table.Column) Parser {
+	fine := tooFine(c)
+	return func(cell []byte, v *value.Value) string {
+		s := value.Scan(cell, v)
+		switch {
+		case s.Kind != value.Time:
+			return "not a time of day"
+		case s.TooFine():
+			return fine
+		}
+		return ""
 	}
-	return ""
+}
+
+// tooFine is the reason to reject a time with more digits of a second than any type keeps, "" if
+// the column rounds it.
+func tooFine(c table.Column) string {
+	if c.Round {
+		return ""
+	}
+	return fmt.Sprintf("has more digits of a second than %s keeps", c.Type)
 }
 
 func parseUUID(cell []byte, v *value.Value) string {

@@ -20,6 +20,9 @@ const (
 	// Three marks say that a date does not exist in the first, second or third
 	// of its Orders. They are part of the shape, so that every count is too.
 	markNoDate uint32 = 1 << 14
+
+	// tooFine says that the second has more than six digits, which no type keeps. The value has six.
+	tooFine uint32 = 1 << 18
 )
 
 // The layouts of a date: which of its numbers the year is, and whether the
@@ -105,6 +108,12 @@ func (s Shape) Exists(o Order) bool {
 // TwoDigitYear reports whether the years of the shape have two digits.
 func (s Shape) TwoDigitYear() bool {
 	return s.Notation&maskLayout == ShortYear || s.Notation&shortYear != 0
+}
+
+// TooFine reports whether a date or time of the shape has more digits of a second than any type
+// keeps, so that its value is only the part that one would keep.
+func (s Shape) TooFine() bool {
+	return (s.Kind.HasDate() || s.Kind == Time) && s.Notation&tooFine != 0
 }
 
 // HasDate reports whether the kind is one of dates.

@@ -55,7 +55,7 @@ func (f Format) String() string {
 
 // WithoutTime returns the format of the date alone.
 func (f Format) WithoutTime() Format {
-	f.Shape = Shape{Date, f.Shape.Notation &^ (maskClock | halfDays | maskJoint | pointClock)}
+	f.Shape = Shape{Date, f.Shape.Notation &^ (maskClock | halfDays | maskJoint | pointClock | tooFine)}
 	return f
 }
 

@@ -18,8 +18,7 @@ func scanTime(cell []byte, v *Value) (Shape, bool) {
 }
 
 // scanTimeOfDay returns the microseconds since midnight, the notation, and what
-// stands after. A fraction of more than six digits is not a time unless the
-// others are zeros: no target would hold it.
+// stands after.
 func scanTimeOfDay(s []byte) (micros int64, notation uint32, rest []byte, ok bool) {
 	if len(s) == len("HH:mm:ss") && s[2] == ':' && s[5] == ':' { // by far the most common
 		micros, ok = clockOf(s)
@@ -46,11 +45,7 @@ func scanTimeOfDay(s []byte) (micros int64, notation uint32, rest []byte, ok boo
 		notation, s = clockSeconds, s[3:]
 	}
 	if notation == clockSeconds && startsFraction(s) {
-		fraction, s, ok = takeFraction(s[1:])
-		if !ok {
-			return 0, 0, nil, false
-		}
-		notation = clockFraction
+		fraction, notation, s = takeFraction(s[1:])
 	}
 	hour, notation, s = takeHalfDay(s, hour, notation)
 	return int64(hour*3600+minute*60+second)*1_000_000 + fraction, notation, s, notation != 0
@@ -86,11 +81,7 @@ func scanPointClock(s []byte) (micros int64, notation uint32, rest []byte, ok bo
 	}
 	fraction := int64(0)
 	if notation == clockSeconds && startsFraction(rest) {
-		fraction, rest, ok = takeFraction(rest[1:])
-		if !ok {
-			return 0, 0, nil, false
-		}
-		notation = clockFraction
+		fraction, notation, rest = takeFraction(rest[1:])
 	}
 	hour, notation, rest = takeHalfDay(rest, hour, notation)
 	ok = len(rest) == 0 || !isDigit(rest[0]) && rest[0] != '.'
@@ -106,16 +97,20 @@ func twoDigits(s []byte) uint {
 	return 10*tens + ones
 }
 
-func takeFraction(s []byte) (micros int64, rest []byte, ok bool) {
+// takeFraction takes the digits of a fraction of a second off s.
+func takeFraction(s []byte) (micros int64, clock uint32, rest []byte) {
 	n, f := digits(s, 6)
 	for range 6 - f {
 		n *= 10
 	}
-	rest = s[f:]
-	for len(rest) > 0 && rest[0] == '0' {
+	clock, rest = clockFraction, s[f:]
+	for len(rest) > 0 && isDigit(rest[0]) {
+		if rest[0] != '0' {
+			clock |= tooFine
+		}
 		rest = rest[1:]
 	}
-	return int64(n), rest, len(rest) == 0 || !isDigit(rest[0])
+	return int64(n), clock, rest
 }
 
 // takeHalfDay takes am or pm off s, if it is there, and returns the hour of the whole day.
@@ -128,7 +123,7 @@ func takeHalfDay(s []byte, hour int, clock uint32) (full int, notation uint32, r
 	if len(word) >= 4 && word[1] == '.' && word[3] == '.' { // a.m.
 		word, rest = []byte{word[0], word[2]}, word[4:]
 	}
-	notation = max(clock, clockMinutes) | halfDays
+	notation = max(clock, clockMinutes) | halfDays // of an hour alone
 	switch {
 	case equalFold(word[:2], "am"):
 		return hour % 12, notation, rest
