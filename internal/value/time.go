@@ -123,7 +123,7 @@ func takeHalfDay(s []byte, hour int, clock uint32) (full int, notation uint32, r
 	if len(word) >= 4 && word[1] == '.' && word[3] == '.' { // a.m.
 		word, rest = []byte{word[0], word[2]}, word[4:]
 	}
-	notation = max(clock, clockMinutes) | halfDays // of an hour alone
+	notation = max(clock, clockMinutes) | halfDays // an hour alone is taken for one with minutes
 	switch {
 	case equalFold(word[:2], "am"):
 		return hour % 12, notation, rest

@@ -39,19 +39,8 @@ func (t *Target) rows(ctx context.Context, tab *table.Table, from string, each d
 	}
 	r := &rowReader{each: each, row: make([]value.Value, len(cols))}
 	for i, c := range cols {
-		oid := described.Fields[i].DataTypeOID
-		read := readerOf(c.Type)
-		switch {
-		case c.Type.Textual():
-			terms[i] += "::text"
-		case c.Type.Kind == table.Decimal && slices.Contains(whole, oid):
-			terms[i] += "::numeric"
-		case c.Type.Whole() && oid == pgtype.NumericOID:
-			read = func(data []byte, v *value.Value) { readNumeric(data, 0, v) }
-		case !slices.Contains(oids[c.Type.Kind], oid):
-			terms[i] += "::text"
-			read = readUntyped
-		}
+		cast, read := readAs(c.Type, described.Fields[i].DataTypeOID)
+		terms[i] += cast
 		r.readers = append(r.readers, read)
 	}
 	_, err = t.conn.PgConn().CopyTo(ctx, r, fmt.Sprintf("COPY (SELECT %s FROM %s) TO STDOUT (FORMAT binary)", strings.Join(terms, ", "), from))
@@ -62,6 +51,22 @@ func (t *Target) rows(ctx context.Context, tab *table.Table, from string, each d
 		err = errCut
 	}
 	return t.fail("read "+tab.Name, err)
+}
+
+// readAs returns how a column of a type of the server is cast and read, if a table has another type
+// for it, which may be the same.
+func readAs(t table.Type, oid uint32) (cast string, read reader) {
+	switch {
+	case t.Textual():
+		return "::text", readerOf(t)
+	case slices.Contains(oids[t.Kind], oid):
+		return "", readerOf(t)
+	case t.Kind == table.Decimal && slices.Contains(whole, oid):
+		return "::numeric", readerOf(t)
+	case t.Whole() && oid == pgtype.NumericOID:
+		return "", func(data []byte, v *value.Value) { readNumeric(data, 0, v) }
+	}
+	return "::text", readUntyped
 }
 
 // oids are those of the types whose values the reader of a kind reads.
