@@ -190,7 +190,7 @@ var hints = []struct {
 	{database.ErrEncryption, "have a certificate installed on the server; encrypt=disable in the URL connects without encryption, for trusted networks"},
 	{database.ErrReadOnly, "name the primary server, or have the database made writable: nothing was changed"},
 	{database.ErrTooOld, "load into a later version; ambertray handover writes files that this one can load"},
-	{database.ErrPooled, "connect to the server itself, or to the pool in session mode: in others the locks and settings of a load would stay with other programs"},
+	{database.ErrPooled, "connect to the server itself, or to the pool in session mode: otherwise other programs get the locks and settings of a load"},
 	{database.ErrHidden, "use a login that sees all rows, such as the owner's; this one can export what it sees with --query 'SELECT …', and load with --existing merge"},
 	{database.ErrURL, "write the port as a number, and signs such as / ? # % @ in the user or the password as %2F %3F %23 %25 %40"},
 	{database.ErrCannotOpen, "check the folder, whether you may write to it, and whether another program has locked it"},

@@ -198,7 +198,7 @@ func SnapshotBy(ctx context.Context, t Target, begin string) (release func() err
 	}, err
 }
 
-// LiveColumns is Columns for a table that has to exist.
+// LiveColumns returns the columns of a table, or ErrNoTable if it does not exist.
 func LiveColumns(ctx context.Context, t Target, name string) ([]ColumnInfo, error) {
 	live, err := Columns(ctx, t, name)
 	if err == nil && len(live) == 0 {

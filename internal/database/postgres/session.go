@@ -20,11 +20,11 @@ const settings = `SELECT set_config('datestyle', 'ISO', false), set_config('time
 	set_config('default_transaction_isolation', 'read committed', false),
 	(SELECT count(set_config(name, '0', false)) FROM pg_settings WHERE name IN ('idle_session_timeout', 'idle_in_transaction_session_timeout'))`
 
-// beginSession gives a session its settings. Behind a pool that runs each transaction in any of its
-// sessions, these and the locks of a load would stay with the next program, so it is refused.
+// beginSession sets the settings of a session. It refuses a pool that runs each transaction in another
+// session, because other programs would get these settings and the locks of a load.
 func (t *Target) beginSession(ctx context.Context, c *pgconn.PgConn) error {
 	set, err := c.Exec(ctx, fmt.Sprintf("%s WHERE pg_backend_pid() = %d", settings, c.PID())).ReadAll()
-	if err != nil || len(set[0].Rows) == 1 { // the session is the one that we are told
+	if err != nil || len(set[0].Rows) == 1 { // a direct connection
 		return err
 	}
 	shared, err := t.sharesSessions(ctx, c)

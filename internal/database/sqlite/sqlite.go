@@ -166,7 +166,7 @@ func (t *Target) Exists(ctx context.Context, name string) (bool, error) {
 func (t *Target) Columns(ctx context.Context, name string) (list []database.ColumnInfo, err error) {
 	t.conn.SetInterrupt(ctx.Done())
 	const query = `SELECT name, type, "notnull", dflt_value IS NOT NULL OR pk = 1 AND lower(type) = 'integer', hidden IN (2, 3)
-		FROM pragma_table_xinfo(?) WHERE hidden <> 1` // which are the commands of virtual tables
+		FROM pragma_table_xinfo(?) WHERE hidden <> 1` // hidden columns of virtual tables take commands
 	err = sqlitex.Execute(t.conn, query, &sqlitex.ExecOptions{Args: []any{name}, ResultFunc: func(s *sqlite.Stmt) error {
 		c := database.ColumnInfo{
 			Name: s.ColumnText(0), Native: s.ColumnText(1), Known: true, Nullable: !s.ColumnBool(2), Default: s.ColumnBool(3), Generated: s.ColumnBool(4),
