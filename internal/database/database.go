@@ -27,6 +27,7 @@ var (
 	ErrNotTable    = errors.New("not a table")
 	ErrNoSchema    = errors.New("no such schema")
 	ErrFull        = errors.New("the disk is full")
+	ErrKeyRequired = errors.New("the server requires a primary key")
 	ErrTooLong     = errors.New("too long for the server")
 	ErrLocked      = errors.New("locked by another session")
 	ErrEnding      = errors.New("the server is still rolling it back")

@@ -85,7 +85,7 @@ func (x *tx) markKeyed(ctx context.Context, tab *table.Table, key []int) (bool, 
 		loaded, columns, on = append(loaded, c), append(columns, column), append(on, "k."+column+" = t."+column)
 	}
 	list, name := strings.Join(columns, ", "), d.QuoteTable(tab.Name)
-	for _, statement := range []string{"DROP TEMPORARY TABLE IF EXISTS " + keysName, "CREATE TEMPORARY TABLE " + keysName + " SELECT " + list + " FROM " + name + " LIMIT 0"} {
+	for _, statement := range []string{"DROP TEMPORARY TABLE IF EXISTS " + keysName, stageOf(name, keysName, list)} {
 		err := x.t.fail("make a table of keys", x.t.exec(ctx, statement))
 		if errors.Is(err, database.ErrPermission) {
 			return false, nil

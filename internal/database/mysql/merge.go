@@ -15,7 +15,7 @@ import (
 )
 
 // stageOf returns the statement that makes a temporary table like another one,
-// whose rows it numbers, in one step: altering a table would commit.
+// whose rows it numbers, in one step: altering a table would commit. Some servers require a primary key.
 func stageOf(table, name, columns string) string {
 	return fmt.Sprintf("CREATE TEMPORARY TABLE %s (%s bigint AUTO_INCREMENT PRIMARY KEY) ENGINE = InnoDB AS SELECT %s FROM %s LIMIT 0", name, database.RowOfStage, columns, table)
 }

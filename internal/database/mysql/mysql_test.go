@@ -165,6 +165,25 @@ func TestStage(t *testing.T) {
 	require.Equal(t, [][]string{{"ambertray_ledger", rows[0][1]}, {"ambertray_stage_mine", ""}, {"thing", ""}, {"thing_loading", ""}}, rows, "a user's own tables stay")
 }
 
+// TestKeysOfAppend has a table for the keys of an append that servers take which require primary keys.
+func TestKeysOfAppend(t *testing.T) {
+	ctx := context.Background()
+	to := open(t, scratch(t))
+	defer to.Close()
+	tr := onlyColumn(t, table.Type{Kind: table.Integer}, "5")
+	tr.Table.Key, tr.Table.Columns[0].Nullable = []string{tr.Table.Columns[0].Name}, false
+	_, err := load.Run(ctx, tr, &source.Opener{}, to, load.Options{})
+	require.NoError(t, err)
+	tx, err := to.Begin(ctx)
+	require.NoError(t, err)
+	_, err = tx.(database.Adder).Mark(ctx, &tr.Table)
+	require.NoError(t, err)
+	made, err := to.Query(ctx, "SHOW CREATE TABLE ambertray_keys")
+	require.NoError(t, err)
+	require.Contains(t, made[0][1], "PRIMARY KEY")
+	require.NoError(t, tx.Rollback())
+}
+
 // TestLogin says what is wrong with a URL or a login, and no password.
 func TestLogin(t *testing.T) {
 	for address, kind := range map[string]error{
