@@ -13,8 +13,8 @@ import (
 	"ambertray/internal/value"
 )
 
-// alteredColumns reads columns as every type: those of a table may have changed since it was
-// loaded. A value is never read as another one.
+// alteredColumns reads columns of each type as every type, because a column may have been changed
+// since its table was loaded. No value is read as another value.
 func alteredColumns(t *testing.T, to database.Target) {
 	ctx := context.Background()
 	d := to.Dialect()

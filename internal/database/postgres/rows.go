@@ -25,8 +25,8 @@ func (t *Target) Rows(ctx context.Context, tab *table.Table, each database.EachR
 	return t.rows(ctx, tab, dialect.PostgreSQL.QuoteTable(tab.Name), each)
 }
 
-// rows reads the loaded columns of a table from what stands after FROM. Columns that are not of the
-// table's types, because somebody has changed them, are read as text.
+// rows reads the loaded columns of a table from what stands after FROM. A column whose type has changed
+// since the load is read as text, unless its values are of the same sort.
 func (t *Target) rows(ctx context.Context, tab *table.Table, from string, each database.EachRow) error {
 	cols := tab.Loaded()
 	terms := make([]string, len(cols))
@@ -53,8 +53,8 @@ func (t *Target) rows(ctx context.Context, tab *table.Table, from string, each d
 	return t.fail("read "+tab.Name, err)
 }
 
-// readAs returns how a column of a type of the server is cast and read, if a table has another type
-// for it, which may be the same.
+// readAs returns the cast and the reader for values of a type in a column whose type on the server has
+// the OID. The two types differ if somebody has changed the column.
 func readAs(t table.Type, oid uint32) (cast string, read reader) {
 	switch {
 	case t.Textual():

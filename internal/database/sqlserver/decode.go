@@ -17,8 +17,8 @@ import (
 type reader func(a *answer, v *value.Value) error
 
 // readerOf returns the reader of a column. t is the type that its values are wanted as,
-// or nil for the column's own. Values of a column of another sort, which somebody has changed, are
-// read as text.
+// or nil for the column's own. A column whose type has changed since the load is read as text, unless
+// its values are of the same sort.
 func readerOf(c *wireColumn, t *table.Type) reader {
 	read := ownReader(c)
 	if t == nil || c.suits(*t) && t.Kind != table.Decimal {
