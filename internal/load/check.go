@@ -129,6 +129,15 @@ func (c *Check) fitted(ctx context.Context, plan *table.Table, to database.Targe
 	if plan.Existing == table.Merge && len(plan.Key) == 0 {
 		return nil, nil, fmt.Errorf("table %s: %w", plan.Name, ErrNoKey)
 	}
+	hides, err := database.HidesRows(ctx, to, plan.Name)
+	if err != nil {
+		return nil, nil, err
+	}
+	hidden, err := checkHidden(to, plan, hides)
+	if err != nil {
+		return nil, nil, err
+	}
+	c.Notes = append(c.Notes, hidden...)
 	live, err := database.Columns(ctx, to, plan.Name)
 	if err != nil {
 		return nil, nil, err

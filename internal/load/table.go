@@ -158,8 +158,20 @@ func (e *EngineError) Error() string {
 	return fmt.Sprintf("table %s is stored by %s, which has no transactions: a load that fails would leave rows in it", e.Table, e.Engine)
 }
 
+// checkHidden refuses to load into a table if rows of it may be hidden from the login, except to merge,
+// which it notes: COPY does not write into such a table, and DELETE does not empty it.
+func checkHidden(to database.Target, plan *table.Table, hides bool) ([]note.Note, error) {
+	switch {
+	case !hides:
+		return nil, nil
+	case plan.Existing != table.Merge:
+		return nil, &database.Error{Target: to.Name(), Op: "load into " + plan.Name, Kind: database.ErrHidden}
+	}
+	return []note.Note{note.About(database.ErrHidden.Error())}, nil
+}
+
 // checkStorage refuses to load into a table that rolls nothing back, unless that
-// was accepted, and to change rows that the login may not see.
+// was accepted, and into one with hidden rows.
 func (j *job) checkStorage(ctx context.Context) (err error) {
 	to, ok := j.to.(database.Stored)
 	if !ok {
@@ -172,11 +184,12 @@ func (j *job) checkStorage(ctx context.Context) (err error) {
 	if storage.NoTransactions && !j.NoRollback {
 		return &EngineError{j.table.Name, storage.Engine}
 	}
-	if storage.HidesRows && j.plan.Existing != table.Merge { // COPY does not write into such a table, nor DELETE empty it
-		return &database.Error{Target: j.to.Name(), Op: "load into " + j.table.Name, Kind: database.ErrHidden}
+	hidden, err := checkHidden(j.to, j.table, storage.HidesRows)
+	if err != nil {
+		return err
 	}
-	if storage.HidesRows {
-		j.receipt.addNote(note.About(database.ErrHidden.Error()))
+	for _, n := range hidden {
+		j.receipt.addNote(n)
 	}
 	j.storage = storage
 	if storage.NoTransactions {

@@ -346,6 +346,8 @@ func TestRowSecurity(t *testing.T) {
 		tr.Table.Existing = existing
 		_, err = load.Run(ctx, tr, &source.Opener{}, to, load.Options{})
 		require.ErrorIs(t, err, database.ErrHidden)
+		_, err = load.DryRun(ctx, tr, &source.Opener{}, to, load.CheckOptions{})
+		require.ErrorIs(t, err, database.ErrHidden)
 	}
 	tr.Table.Existing = table.Merge
 	r, err := load.Run(ctx, tr, &source.Opener{}, to, load.Options{})
