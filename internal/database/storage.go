@@ -17,6 +17,7 @@ type Storage struct {
 	Servers []string
 	// HidesRows says that row-level security may hide rows of the table from the login.
 	HidesRows bool
+	Unlogged  bool // the server empties the table after a crash
 }
 
 // HidesRows reports whether rows of a table may be hidden from the login.

@@ -191,6 +191,9 @@ func (j *job) checkStorage(ctx context.Context) (err error) {
 	for _, n := range hidden {
 		j.receipt.addNote(n)
 	}
+	if storage.Unlogged {
+		j.receipt.addNote(note.About("the table is unlogged: the server empties it after a crash, and the ledger does not know"))
+	}
 	j.storage = storage
 	if storage.NoTransactions {
 		j.receipt.Remarks = append(j.receipt.Remarks, "the table is kept by "+storage.Engine+", which has no transactions")

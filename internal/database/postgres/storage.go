@@ -14,13 +14,14 @@ var _ database.Stored = (*Target)(nil)
 // foreign tables, lie on other servers.
 func (t *Target) Storage(ctx context.Context, name string) (s database.Storage, err error) {
 	d := dialect.PostgreSQL
-	rows, err := t.Query(ctx, `SELECT coalesce(row_security_active(t.oid), false), o.fdwname, o.srvname
+	rows, err := t.Query(ctx, `SELECT coalesce(row_security_active(t.oid), false), o.fdwname, o.srvname,
+			EXISTS (SELECT FROM pg_class c WHERE c.oid = t.oid AND c.relpersistence = 'u')
 		FROM (SELECT to_regclass(`+d.Literal(d.QuoteTable(name))+`) AS oid) t LEFT JOIN LATERAL (SELECT DISTINCT w.fdwname, s.srvname
 			FROM (SELECT t.oid UNION SELECT relid FROM pg_partition_tree(t.oid)) p JOIN pg_foreign_table f ON f.ftrelid = p.oid
 			JOIN pg_foreign_server s ON s.oid = f.ftserver JOIN pg_foreign_data_wrapper w ON w.oid = s.srvfdw) o ON true
 		ORDER BY o.srvname`)
 	for _, row := range rows {
-		s.HidesRows = row[0] == "t"
+		s.HidesRows, s.Unlogged = row[0] == "t", row[3] == "t"
 		if row[2] != "" {
 			s.Engine, s.Servers = row[1], append(s.Servers, row[2])
 		}
