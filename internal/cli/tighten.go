@@ -185,7 +185,7 @@ func (a *app) surveyTable(c *cobra.Command, from, query string, args []string, o
 	if err != nil {
 		return err
 	}
-	result := surveyed{[]*survey.Survey{s}, intake.LeftOut{Growing: []string{}, Empty: []string{}}}
+	result := surveyed{[]*survey.Survey{s}, intake.NothingLeftOut()}
 	return a.show(result, func() {
 		what := "a query"
 		if query == "" {

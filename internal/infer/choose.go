@@ -244,15 +244,11 @@ func (p *Column) obstacle(c *Choice, r *reading, fits int64) {
 			keys = append(keys, [2]string{extra[0], yamlWord(extra[1])})
 		}
 	}
-	var rule []string
-	for _, k := range keys {
-		rule = append(rule, k[0]+": "+k[1])
-	}
 	list := p.examplesOf(out)
 	c.Tighter = tight
 	c.Remedies = []Remedy{{fmt.Sprintf("%s, and reject %s", tight.Type, group(n)), keys}}
 	c.Obstacle = group(fits) + " of " + group(fits+n) + " are " + r.name + ", but " + note.Count(n, "is not", "are not") + ": " + examples(list) +
-		"; write " + strings.Join(rule, ", ") + " to reject " + pronoun(n)
+		"; write " + inTray(keys) + " to reject " + pronoun(n)
 	words := p.words(out)
 	if len(words) > 0 {
 		null := "[" + strings.Join(words, ", ") + "]"
@@ -263,6 +259,15 @@ func (p *Column) obstacle(c *Choice, r *reading, fits int64) {
 	if tight.Guess != "" {
 		c.Obstacle += "; " + tight.Guess
 	}
+}
+
+// inTray returns keys of a column and their values as a person writes them in the tray.
+func inTray(keys [][2]string) string {
+	var rules []string
+	for _, k := range keys {
+		rules = append(rules, k[0]+": "+k[1])
+	}
+	return strings.Join(rules, ", ")
 }
 
 // yamlWord quotes what YAML would not take as it stands.

@@ -80,12 +80,9 @@ var dateTypes = map[value.Kind]struct {
 }
 
 func (p *Column) planDates(r reading, f value.Format, o Options, c *Choice) {
-	n, clock, fraction, fine := int64(0), false, 0, int64(0)
+	n, clock, fraction := int64(0), false, 0
 	p.each(r.takes, func(t *tally) {
 		n += t.count
-		if t.shape.TooFine() {
-			fine += t.count
-		}
 		fraction = max(fraction, t.scale)
 		f.Shape = f.Shape.Finer(t.shape)
 		clock = clock || t.clock
@@ -96,8 +93,7 @@ func (p *Column) planDates(r reading, f value.Format, o Options, c *Choice) {
 	}
 	lo, hi := p.extremesOf(r.takes, func(s value.Shape) int { return slices.Index(s.Orders(), f.Order) })
 	typ := dateTypes[f.Shape.Kind]
-	if fine > 0 {
-		p.planTooFine(c, r, table.Type{Kind: typ.kind}, f, fine, o)
+	if p.planTooFine(c, r, table.Type{Kind: typ.kind}, f, o) {
 		return
 	}
 	c.Type = timed(typ.kind, fraction)
@@ -115,14 +111,20 @@ func (p *Column) planDates(r reading, f value.Format, o Options, c *Choice) {
 	}
 }
 
-// planTooFine keeps times as text of which some have more digits of a second than a type keeps, and
-// says how to round them.
-func (p *Column) planTooFine(c *Choice, r reading, t table.Type, f value.Format, fine int64, o Options) {
+// planTooFine makes the column text and says how to round its times, if some have more digits of a
+// second than a type keeps. Otherwise it returns false.
+func (p *Column) planTooFine(c *Choice, r reading, t table.Type, f value.Format, o Options) bool {
+	fine, n := func(s value.Shape) bool { return r.takes(s) && s.TooFine() }, int64(0)
+	p.each(fine, func(t *tally) { n += t.count })
+	if n == 0 {
+		return false
+	}
 	p.chooseText(o.Fit, c)
 	keys := [][2]string{{"type", t.String()}, {"format", f.String()}, {"round", "true"}}
 	c.Remedies = []Remedy{{t.String() + ", and round down", keys}}
-	c.Obstacle = fmt.Sprintf("%s more digits of a second than %s keeps: %s; write type: %s, format: %s, round: true to round them down",
-		note.Count(fine, "value has", "values have"), t, examples(p.examplesOf(func(s value.Shape) bool { return r.takes(s) && s.TooFine() })), t, f)
+	c.Obstacle = fmt.Sprintf("%s more digits of a second than %s keeps: %s; write %s to round them down",
+		note.Count(n, "value has", "values have"), t, examples(p.examplesOf(fine)), inTray(keys))
+	return true
 }
 
 // timed is a type of dates or times, whose times have the given digits of a second.
@@ -221,18 +223,13 @@ func times(o Options) reading {
 		lo, hi := p.extremesOf(r.takes, only)
 		var finest value.Shape
 		fraction := 0
-		n, fine := int64(0), int64(0)
-		p.each(r.takes, func(t *tally) {
-			n, finest, fraction = n+t.count, finest.Finer(t.shape), max(fraction, t.scale)
-			if t.shape.TooFine() {
-				fine += t.count
-			}
-		})
-		if fine > 0 {
-			p.planTooFine(c, r, table.Type{Kind: table.Time}, value.Format{Shape: finest}, fine, o)
+		n := int64(0)
+		p.each(r.takes, func(t *tally) { n, finest, fraction = n+t.count, finest.Finer(t.shape), max(fraction, t.scale) })
+		f := value.Format{Shape: finest}
+		if p.planTooFine(c, r, table.Type{Kind: table.Time}, f, o) {
 			return
 		}
-		c.Type, c.Format = timed(table.Time, fraction), value.Format{Shape: finest}.String()
+		c.Type, c.Format = timed(table.Time, fraction), f.String()
 		c.Min, c.Max = string(lo.text), string(hi.text)
 		c.Evidence = amount(n, "time") + " of day" + spanText(c, n)
 	}

@@ -27,6 +27,9 @@ type LeftOut struct {
 	Empty   []string `json:"empty"`
 }
 
+// NothingLeftOut returns one without files, whose lists are empty in JSON too.
+func NothingLeftOut() LeftOut { return LeftOut{Growing: []string{}, Empty: []string{}} }
+
 // Notes returns a note on each file.
 func (l *LeftOut) Notes() (list []note.Note) {
 	for _, f := range l.Growing {
@@ -48,7 +51,7 @@ const settled = 2 * time.Second
 // files in them, in the order of their names. A file of that very name is taken as it
 // is.
 func List(names []string) (*Listing, error) {
-	l := &Listing{LeftOut: LeftOut{Growing: []string{}, Empty: []string{}}}
+	l := &Listing{LeftOut: NothingLeftOut()}
 	for _, n := range names {
 		info, err := os.Stat(n)
 		switch {

@@ -50,12 +50,9 @@ func fit(plan *table.Table, live []database.ColumnInfo, d *dialect.Dialect) (*ta
 	var bad []Verdict
 	planned := map[string]bool{}
 	for n, c := range plan.Loaded() {
-		i := slices.IndexFunc(live, func(l database.ColumnInfo) bool { return strings.EqualFold(l.Name, c.Name) })
-		if plan.ByPosition {
-			i = position(live, n)
-		}
+		i := indexOf(&c, n, live, plan.ByPosition)
 		if i < 0 {
-			bad = append(bad, Verdict{c.Name, c.Type.String(), Cannot, noColumn[plan.ByPosition]})
+			bad = append(bad, lacking(plan, &c))
 			continue
 		}
 		k := slices.Index(plan.Key, c.Name)
@@ -91,7 +88,32 @@ func unfilled(fitted *table.Table, live []database.ColumnInfo) []note.Note {
 	return []note.Note{note.About("columns of the table that are not in the plan, and are NULL in new rows: " + note.Names(names))}
 }
 
-var noColumn = map[bool]string{false: "the table has no such column", true: "the table has fewer columns"}
+// missing lists the columns of a plan that the table lacks.
+func missing(plan *table.Table, live []database.ColumnInfo) (bad []Verdict) {
+	for n, c := range plan.Loaded() {
+		if indexOf(&c, n, live, plan.ByPosition) < 0 {
+			bad = append(bad, lacking(plan, &c))
+		}
+	}
+	return bad
+}
+
+func lacking(plan *table.Table, c *table.Column) Verdict {
+	why := "the table has no such column"
+	if plan.ByPosition {
+		why = "the table has fewer columns"
+	}
+	return Verdict{c.Name, c.Type.String(), Cannot, why}
+}
+
+// indexOf returns the index of the table's column for the nth column that a plan loads, by its name or
+// by its position, or -1.
+func indexOf(c *table.Column, n int, live []database.ColumnInfo, byPosition bool) int {
+	if byPosition {
+		return position(live, n)
+	}
+	return slices.IndexFunc(live, func(l database.ColumnInfo) bool { return strings.EqualFold(l.Name, c.Name) })
+}
 
 // position returns the index of the nth column that takes values, or -1.
 func position(live []database.ColumnInfo, n int) int {

@@ -181,12 +181,11 @@ func (l *pastLoad) fit(ctx context.Context, t *tray.Tray, to database.Target) (*
 	if err != nil {
 		return nil, err
 	}
-	fitted, bad := fit(plan, live, to.Dialect())
-	if l.receipt.Outcome.newTable() { // by the types of the plan
-		fitted = plan
-		bad = slices.DeleteFunc(bad, func(v Verdict) bool { return v.Why != noColumn[plan.ByPosition] })
+	fitted, bad := plan, missing(plan, live)
+	if !l.receipt.Outcome.newTable() { // whose types were those of the plan
+		fitted, bad = fit(plan, live, to.Dialect())
 	}
-	if len(bad) > 0 {
+	if bad != nil {
 		return nil, &MismatchError{plan.Name, bad}
 	}
 	return fitted, nil

@@ -56,13 +56,13 @@ func limited(parse Parser, c table.Column, l *table.Limit) Parser {
 		unit *= 10
 	}
 	unit = max(unit, l.Step)
-	outside := "outside the range of " + l.Native
+	outside, round := "outside the range of "+l.Native, c.Round && c.Type.HasClock()
 	return func(cell []byte, v *value.Value) string {
 		reason := parse(cell, v)
 		if reason != "" {
 			return reason
 		}
-		if c.Round && c.Type.HasClock() {
+		if round {
 			v.Int -= (v.Int%unit + unit) % unit
 		}
 		switch {
@@ -74,7 +74,7 @@ func limited(parse Parser, c table.Column, l *table.Limit) Parser {
 		case l.OneOf != nil:
 			return ""
 		case v.Int%unit != 0:
-			return fmt.Sprintf("has more digits of a second than %s keeps", l.Native)
+			return fmt.Sprintf(moreDigits, l.Native)
 		case v.Int < l.Least || v.Int > l.Greatest:
 			return outside
 		}
@@ -110,6 +110,9 @@ func typeParser(c table.Column) (Parser, error) {
 	}
 	return textParser(c), nil
 }
+
+// moreDigits is why a time is rejected that the type would round.
+const moreDigits = "has more digits of a second than %s keeps"
 
 const notANumber = "not a number"
 
@@ -357,7 +360,7 @@ func tooFine(c table.Column) string {
 	if c.Round {
 		return ""
 	}
-	return fmt.Sprintf("has more digits of a second than %s keeps", c.Type)
+	return fmt.Sprintf(moreDigits, c.Type)
 }
 
 func parseUUID(cell []byte, v *value.Value) string {

@@ -66,6 +66,14 @@ func TestNewFile(t *testing.T) {
 	}
 }
 
+// open makes a database, which is closed when the test ends.
+func open(t *testing.T) *sqlite.Target {
+	to, err := sqlite.Open(filepath.Join(t.TempDir(), "museum.db"), true)
+	require.NoError(t, err)
+	t.Cleanup(func() { to.Close() })
+	return to
+}
+
 func TestOpen(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "new.db")
 	_, err := sqlite.Open(path, false)
@@ -122,9 +130,7 @@ func TestDeclared(t *testing.T) {
 // columns may have doubles too.
 func TestWideNumbers(t *testing.T) {
 	ctx := context.Background()
-	to, err := sqlite.Open(filepath.Join(t.TempDir(), "museum.db"), true)
-	require.NoError(t, err)
-	defer to.Close()
+	to := open(t)
 	const reason = "double would not give it back unchanged"
 	var columns []databasetest.Limited
 	for _, native := range []string{"REAL", "NUMERIC", "DECIMAL(20,4)", "MONEY"} {
@@ -195,10 +201,8 @@ func TestForeignKeys(t *testing.T) {
 // TestVirtual has a table of texts whose engine adds columns of its own, which take commands.
 func TestVirtual(t *testing.T) {
 	ctx := context.Background()
-	to, err := sqlite.Open(filepath.Join(t.TempDir(), "museum.db"), true)
-	require.NoError(t, err)
-	defer to.Close()
-	_, err = to.Exec(ctx, "CREATE VIRTUAL TABLE label USING fts5(title, body)")
+	to := open(t)
+	_, err := to.Exec(ctx, "CREATE VIRTUAL TABLE label USING fts5(title, body)")
 	require.NoError(t, err)
 	live, err := to.Columns(ctx, "label")
 	require.NoError(t, err)
@@ -206,9 +210,7 @@ func TestVirtual(t *testing.T) {
 }
 
 func TestLosses(t *testing.T) {
-	to, err := sqlite.Open(filepath.Join(t.TempDir(), "museum.db"), true)
-	require.NoError(t, err)
-	defer to.Close()
+	to := open(t)
 	databasetest.Loses(t, to, table.Rebuild, []string{"trigger added", "unique constraint on name, no", "default of both"},
 		"CREATE TABLE lent (no integer PRIMARY KEY, name varchar(9), both GENERATED ALWAYS AS (no || name), UNIQUE (name, no))",
 		"CREATE TRIGGER added AFTER INSERT ON lent BEGIN SELECT 1; END")
@@ -230,11 +232,9 @@ func TestRolledBack(t *testing.T) {
 	} {
 		for _, existing := range []table.Existing{table.Append, table.Merge} {
 			t.Run(c.name+" "+existing.String(), func(t *testing.T) {
-				to, err := sqlite.Open(filepath.Join(t.TempDir(), "museum.db"), true)
-				require.NoError(t, err)
-				defer to.Close()
+				to := open(t)
 				for _, statement := range strings.SplitAfter(strings.ReplaceAll(c.setup, "; END", "\x00"), ";") {
-					_, err = to.Exec(ctx, strings.ReplaceAll(statement, "\x00", "; END"))
+					_, err := to.Exec(ctx, strings.ReplaceAll(statement, "\x00", "; END"))
 					require.NoError(t, err)
 				}
 				before, err := to.Count(ctx, "lent")
@@ -258,13 +258,11 @@ func TestRolledBack(t *testing.T) {
 // TestTakenAway says that a trigger has removed rows which the table had.
 func TestTakenAway(t *testing.T) {
 	ctx := context.Background()
-	to, err := sqlite.Open(filepath.Join(t.TempDir(), "museum.db"), true)
-	require.NoError(t, err)
-	defer to.Close()
+	to := open(t)
 	for _, statement := range []string{
 		"CREATE TABLE lent (no int)", "INSERT INTO lent VALUES (70), (71)", "CREATE TRIGGER cleared AFTER INSERT ON lent BEGIN DELETE FROM lent WHERE no >= 70; END",
 	} {
-		_, err = to.Exec(ctx, statement)
+		_, err := to.Exec(ctx, statement)
 		require.NoError(t, err)
 	}
 	tr := databasetest.NewTray(t, "lent", "no\n1\n2\n3\n", table.Column{From: "no", Name: "no", Type: table.Type{Kind: table.Integer}})

@@ -2,12 +2,10 @@ package sqlite_test
 
 import (
 	"context"
-	"path/filepath"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
-	"ambertray/internal/database/sqlite"
 	"ambertray/internal/databasetest"
 	"ambertray/internal/tighten"
 )
@@ -16,9 +14,7 @@ import (
 // whose definition it would not take over.
 func TestTightenKeeps(t *testing.T) {
 	ctx := context.Background()
-	to, err := sqlite.Open(filepath.Join(t.TempDir(), "museum.db"), true)
-	require.NoError(t, err)
-	defer to.Close()
+	to := open(t)
 	databasetest.Keeps(t, to, []string{
 		"CREATE TABLE shelf (code text PRIMARY KEY)", "INSERT INTO shelf VALUES ('A1')", "CREATE TABLE log (what text)",
 		"CREATE TABLE kept (name text, lent text, made text DEFAULT (date('2026-01-01')), code text REFERENCES shelf (code) ON DELETE CASCADE, UNIQUE (name, code))",

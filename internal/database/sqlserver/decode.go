@@ -20,13 +20,13 @@ type reader func(a *answer, v *value.Value) error
 // or nil for the column's own. A column whose type has changed since the load is read as text, unless
 // its values are of the same sort.
 func readerOf(c *wireColumn, t *table.Type) reader {
-	read := ownReader(c)
-	if t == nil || c.suits(*t) && t.Kind != table.Decimal {
+	read, suits := ownReader(c), t == nil || c.suits(*t)
+	if t == nil || suits && t.Kind != table.Decimal {
 		return read
 	}
 	return func(a *answer, v *value.Value) error {
 		err := read(a, v)
-		if err != nil || v.Null || c.suits(*t) && v.Scale == t.Scale {
+		if err != nil || v.Null || suits && v.Scale == t.Scale {
 			return err
 		}
 		v.SetUntyped([]byte(textOf(c, v)))
