@@ -113,6 +113,32 @@ columns:
 	})
 }
 
+// TestRounded counts the values that a plan rounds, where it rounds them.
+func TestRounded(t *testing.T) {
+	d := newDesk(t)
+	d.write("finds.sql", "CREATE TABLE finds (no integer, mass real, at text);")
+	d.script("finds.sql")
+	d.write("finds.tray/tray.yaml", `tray: 1
+source: {files: [finds.csv], delimiter: ",", header: 1}
+table: {name: finds, existing: append}
+columns:
+  - {from: no, name: no, type: integer}
+  - {from: mass, name: mass, type: double, round: true}
+  - {from: at, name: at, type: timestamp(3), round: true}
+`)
+	d.write("finds.csv", `no,mass,at
+1,0.5,2026-03-05 13:30:00.120
+2,9007199254740.993,2026-03-05 13:30:00.123456789
+3,1234567.89012345678,2026-03-05 13:30:00.1234
+4,007.5,2026-03-05 13:30:00.123000000
+`)
+	for _, command := range [][]string{{"check"}, {"load"}} {
+		out, _ := d.run(0, append(command, "finds.tray", "--to", "museum.db")...)
+		require.Contains(t, out, "mass: rounded, because the plan says round: true: 2 values")
+		require.Contains(t, out, "at: rounded, because the plan says round: true: 2 values")
+	}
+}
+
 // TestDecided drafts a tray again without the options that it was drafted with: what they set stays,
 // and the settings of the layout are used again.
 func TestDecided(t *testing.T) {

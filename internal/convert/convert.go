@@ -42,17 +42,17 @@ type Block struct {
 	Rejects []reject.Reject
 	Part    int // index of the file or sheet that they come from
 	// Hashes are those of the rows, if the pass asks for a proof.
-	Hashes []uint64
-	Lines  []int64            // on which the rows begin, if the pass asks for them
-	Texts  []string           // of the rows in the source, if the pass asks for them
-	Footer []record.FooterRow // below the last record of the part
-	Odd    record.Occurrences
-	Notes  []note.Note // on the batch
-	absent Absent
-	totals *figures.Totals
-	rest   *figures.Totals // of the numbers of records that do not convert
-	keyed  []keyed
-	home   *sync.Pool
+	Hashes  []uint64
+	Lines   []int64            // on which the rows begin, if the pass asks for them
+	Texts   []string           // of the rows in the source, if the pass asks for them
+	Footer  []record.FooterRow // below the last record of the part
+	Odd     record.Occurrences
+	Notes   []note.Note // on the batch
+	altered Altered
+	totals  *figures.Totals
+	rest    *figures.Totals // of the numbers of records that do not convert
+	keyed   []keyed
+	home    *sync.Pool
 }
 
 // Totals returns the totals of the records that convert, which are the block's own.
@@ -240,13 +240,13 @@ func (c *Converter) Worker() record.Work[*Block] {
 func (c *Converter) block() *Block {
 	k, ok := c.blocks.Get().(*Block)
 	if !ok {
-		return &Block{home: &c.blocks, absent: c.Absent(), totals: c.Totals(), rest: c.Totals()}
+		return &Block{home: &c.blocks, altered: c.Altered(), totals: c.Totals(), rest: c.Totals()}
 	}
 	k.Data, k.Ends, k.Numbers, k.Hashes = k.Data[:0], k.Ends[:0], k.Numbers[:0], k.Hashes[:0]
 	k.Lines, k.Texts = k.Lines[:0], k.Texts[:0]
 	k.keyed, k.Rejects = k.keyed[:0], nil
 	k.Odd, k.Notes = record.Occurrences{}, nil
-	k.absent.reset()
+	k.altered.reset()
 	k.totals.Reset()
 	k.rest.Reset()
 	return k
@@ -318,8 +318,8 @@ func (c *Converter) append(k *Block, b *record.Batch, r int, values []value.Valu
 	for i := range c.columns {
 		v := &values[i]
 		col := &c.columns[i]
-		if col.mayBeAbsent(v) {
-			k.absent.add(col, i, col.text(b, r), v)
+		if col.mayBeAltered(v) {
+			k.altered.add(col, i, col.text(b, r), v)
 		}
 		if v.Null {
 			if c.count {

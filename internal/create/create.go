@@ -18,14 +18,23 @@ type Session interface {
 // Exists reports whether something exists, also when another session has just committed it.
 type Exists func(ctx context.Context) (bool, error)
 
+// attempts is how often Once runs a statement: MySQL ends one of two that create something at the
+// same moment as a deadlock, before the other one has created it.
+const attempts = 3
+
 // Once runs a statement that creates something, unless it exists; made says that it did not,
 // and that no other session was quicker.
 func Once(ctx context.Context, s Session, statement string, exists Exists) (made bool, err error) {
-	found, err := exists(ctx)
-	if found || err != nil {
-		return false, err
+	for range attempts {
+		found, existsErr := exists(ctx)
+		if found || existsErr != nil {
+			return false, existsErr
+		}
+		_, err = s.Exec(ctx, statement)
+		if err == nil {
+			return true, nil
+		}
 	}
-	_, err = s.Exec(ctx, statement)
 	return decide(ctx, exists, err)
 }
 

@@ -23,13 +23,13 @@ func wide(t *testing.T, to database.Target, name string, rows ...string) {
 		require.NoError(t, err, statement)
 	}
 	exec("CREATE TABLE " + name + ` (no bigint NULL, lent varchar(200) NULL, seen varchar(200) NULL, fee varchar(200) NULL, mass decimal(20,6) NULL,
-		lent_out varchar(200) NULL, name varchar(200) NULL, due varchar(200) NULL, empty varchar(20) NULL)`)
+		lent_out varchar(200) NULL, name varchar(200) NULL, due varchar(200) NULL, spare varchar(20) NULL)`)
 	for i := range 60 {
 		rows = append(rows, fmt.Sprintf("(%d, '%02d/%02d/2026', '2026-01-%02d 10:%02d:00', '%d,%03d.50', %d.250000, '%s', 'ant %d', '%02d.03.2026', NULL)",
 			i+1, 1+i%28, 1+i%12, 1+i%28, i, 1+i%9, i, i, []string{"Yes", "no"}[i%2], i, 1+i%28))
 	}
 	for _, row := range rows {
-		exec("INSERT INTO " + name + " (no, lent, seen, fee, mass, lent_out, name, due, empty) VALUES " + row)
+		exec("INSERT INTO " + name + " (no, lent, seen, fee, mass, lent_out, name, due, spare) VALUES " + row)
 	}
 }
 
@@ -54,13 +54,13 @@ func tightens(t *testing.T, to database.Target) {
 	require.Equal(t, map[string]string{
 		"no": kind("smallint") + " false true", "lent": kind("date") + " true true", "seen": kind("timestamp(0)") + " true true", "fee": kind("decimal(6,2)") + " true true",
 		"mass": kind("decimal(4,2)") + " true true", "lent_out": kind("boolean") + " true true", "name": kind("varchar(15)") + " false true",
-		"due": kind("varchar(10)") + " false true", "empty": p.Columns[8].Was + " true false",
+		"due": kind("varchar(10)") + " false true", "spare": p.Columns[8].Was + " true false",
 	}, types)
 
 	require.NoError(t, p.Apply(ctx, to))
 	live, err := database.Columns(ctx, to, "tight")
 	require.NoError(t, err)
-	require.Equal(t, []string{"no", "lent", "seen", "fee", "mass", "lent_out", "name", "due", "empty"}, namesOf(live), "columns keep their places")
+	require.Equal(t, []string{"no", "lent", "seen", "fee", "mass", "lent_out", "name", "due", "spare"}, namesOf(live), "columns keep their places")
 	require.False(t, live[0].Nullable)
 	key, err := database.PrimaryKey(ctx, to, "tight")
 	require.NoError(t, err)

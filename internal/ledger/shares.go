@@ -44,9 +44,9 @@ type Proof struct {
 	Loader           string
 	Tray, Load       string
 	Loaded, Rejected int64
-	// Absent counts the values that were loaded as NULL or as a default.
-	Absent [][]int64
-	At     time.Time
+	// Altered counts the values that were not loaded as they are written.
+	Altered [][]int64
+	At      time.Time
 }
 
 var whole = table.Type{Kind: table.BigInt}
@@ -69,7 +69,7 @@ func proofsPlan() *table.Table {
 		{Name: "load_id", Type: word(24)}, {Name: "share", Type: table.Type{Kind: table.Integer}}, {Name: "loader", Type: word(200)},
 		{Name: "tray", Type: table.Type{Kind: table.Text, Characters: table.Unicode}}, {Name: "tray_load", Type: word(20)},
 		{Name: "rows_loaded", Type: whole}, {Name: "rows_rejected", Type: whole},
-		{Name: "absent", Type: table.Type{Kind: table.Text, Characters: table.Unicode}}, {Name: "proved_at", Type: word(27)},
+		{Name: "altered", Type: table.Type{Kind: table.Text, Characters: table.Unicode}}, {Name: "proved_at", Type: word(27)},
 	}}
 }
 
@@ -108,7 +108,7 @@ func Divide(ctx context.Context, db DB, id, plan string, shares []record.Share) 
 // Shares returns the shares of a load.
 func Shares(ctx context.Context, db DB, id string) ([]Share, error) {
 	rows, err := db.Query(ctx, fmt.Sprintf(`SELECT s.share, s.plan, s.part, s.after_record, s.last_record, s.text_offset, s.line, s.mark, s.loader, s.leased_until,
-		p.loader, p.tray, p.tray_load, p.rows_loaded, p.rows_rejected, p.proved_at, p.absent
+		p.loader, p.tray, p.tray_load, p.rows_loaded, p.rows_rejected, p.proved_at, p.altered
 		FROM %s s LEFT JOIN %s p ON p.load_id = s.load_id AND p.share = s.share WHERE s.load_id = %s ORDER BY s.share`, sharesName, proofsName, db.Dialect().Literal(id)))
 	if err != nil {
 		return nil, err
@@ -151,7 +151,7 @@ func scanShare(row []string) (s Share, err error) {
 		at, err := time.Parse(time.RFC3339, row[15])
 		errs = append(errs, err)
 		s.Proof = &Proof{Share: s.Number, Loader: row[10], Tray: row[11], Load: row[12], Loaded: number(row[13]), Rejected: number(row[14]), At: at}
-		errs = append(errs, json.Unmarshal([]byte(row[16]), &s.Proof.Absent))
+		errs = append(errs, json.Unmarshal([]byte(row[16]), &s.Proof.Altered))
 	}
 	return s, errors.Join(errs...)
 }
@@ -211,12 +211,12 @@ func (p *Proof) write(ctx context.Context, db DB, id string) error {
 	if len(rows) != 1 || State(rows[0][0]) != Partial {
 		return fmt.Errorf("load %s: %w", id, ErrMoved)
 	}
-	absent, err := json.Marshal(p.Absent)
+	altered, err := json.Marshal(p.Altered)
 	if err != nil {
 		return err
 	}
 	_, err = db.Exec(ctx, fmt.Sprintf("INSERT INTO %s VALUES (%s, %d, %s, %s, %s, %d, %d, %s, %s)", proofsName,
-		d.Literal(id), p.Share, d.Literal(p.Loader), d.Literal(p.Tray), d.Literal(p.Load), p.Loaded, p.Rejected, d.Literal(string(absent)), literal(d, &p.At)))
+		d.Literal(id), p.Share, d.Literal(p.Loader), d.Literal(p.Tray), d.Literal(p.Load), p.Loaded, p.Rejected, d.Literal(string(altered)), literal(d, &p.At)))
 	return err
 }
 

@@ -46,7 +46,7 @@ type job struct {
 	before   proof.Sum        // of rows that were there and cannot be distinguished
 	withheld *refusal.List    // records that are not sent, because they are known to be refused, or nil
 	refused  *refusal.List    // by the server, and those
-	absent   convert.Absent   // values that are loaded as NULL or as a default
+	altered  convert.Altered  // values that are not loaded as they are written
 	storage  database.Storage // of an existing table
 	doubt    *doubt           // nil unless the table is on several servers
 	// undoSchema drops the schema that was created, where a rollback does not.
@@ -165,7 +165,7 @@ func (j *job) count(out *pass.Outcome, rows int64) {
 	r.Counts.Read, r.Counts.Loaded, r.Counts.Rejected, r.Counts.Skipped = out.Read(), rows, out.Rejects.Total(), out.Skipped.Total()
 	r.Skipped = out.Skipped
 	r.Notes = note.Recount(r.Notes, out.Notes)
-	j.absent = out.Absent
+	j.altered = out.Altered
 	if j.Verify != RowsOnly {
 		list := out.Totals.Figures()
 		for i, c := range j.table.Loaded() {

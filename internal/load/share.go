@@ -223,7 +223,7 @@ func (w *oneShare) commit(ctx context.Context) error {
 		return err
 	}
 	return w.commitWith(ctx, &ledger.Entry{ID: s.entry.ID, Proof: &ledger.Proof{
-		Share: w.number, Loader: s.loader, Tray: s.receipt.Tray, Load: r.Load, Loaded: r.Counts.Loaded, Rejected: r.Counts.Rejected, Absent: w.absent, At: time.Now(),
+		Share: w.number, Loader: s.loader, Tray: s.receipt.Tray, Load: r.Load, Loaded: r.Counts.Loaded, Rejected: r.Counts.Rejected, Altered: w.altered, At: time.Now(),
 	}})
 }
 

@@ -89,14 +89,14 @@ func (s *shared) count(shares []ledger.Share) error {
 		r.Source = append(r.Source, Part{Source: p.Name, Sheet: p.SheetName(), Index: i, Bytes: p.Bytes, SHA256: p.SHA256, Content: p.Content, textBytes: p.TextBytes})
 	}
 	at := map[string]int{}
-	var absent []convert.Absent
+	var altered []convert.Altered
 	s.ours.Shares = len(shares)
 	for _, share := range shares {
 		p, part := share.Proof, &r.Source[share.Part]
 		part.Read += share.Last - share.After
 		part.Loaded += p.Loaded
 		part.Rejected += p.Rejected
-		absent = append(absent, p.Absent)
+		altered = append(altered, p.Altered)
 		i, known := at[p.Loader]
 		if !known {
 			i = len(s.ours.Loaders)
@@ -112,7 +112,7 @@ func (s *shared) count(shares []ledger.Share) error {
 	r.Skipped = s.division.Skipped
 	r.Counts.Read, r.Counts.Skipped = s.division.Records+s.division.Skipped.Total(), s.division.Skipped.Total()
 	r.Counts.Loaded, r.Counts.Rejected = sumProofs(shares)
-	notes, err := s.pass.DivisionNotes(pass.Options{Dialect: s.to.Dialect(), Table: s.table, Load: s.entry.ID}, s.division, absent)
+	notes, err := s.pass.DivisionNotes(pass.Options{Dialect: s.to.Dialect(), Table: s.table, Load: s.entry.ID}, s.division, altered)
 	r.Notes = note.Recount(r.Notes, notes)
 	return err
 }

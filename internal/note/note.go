@@ -38,18 +38,26 @@ func About(what string) Note { return Note{What: what} }
 // Counted returns a note on something that every reader of the source counts.
 func Counted(what string) Note { return Note{Counted: true, What: what} }
 
-// NullWord returns a note on the values of a column that are read as NULL.
-func NullWord(column, word string, n int64) Note {
-	c := Counted(fmt.Sprintf("%q is read as NULL: %s", word, Count(n, "value", "values")))
+// countedOn returns a note on something that n values of a column have in common.
+func countedOn(column, what string, n int64) Note {
+	c := Counted(what + ": " + Count(n, "value", "values"))
 	c.Column = &column
 	return c
 }
 
+// NullWord returns a note on the values of a column that are read as NULL.
+func NullWord(column, word string, n int64) Note {
+	return countedOn(column, strconv.Quote(word)+" is read as NULL", n)
+}
+
 // Padded returns a note on the numbers of a column that lose their leading zeros.
 func Padded(column string, n int64) Note {
-	c := Counted("leading zeros are left out, because the column is a number: " + Count(n, "value", "values"))
-	c.Column = &column
-	return c
+	return countedOn(column, "leading zeros are left out, because the column is a number", n)
+}
+
+// Rounded returns a note on the values of a column that are rounded.
+func Rounded(column string, n int64) Note {
+	return countedOn(column, "rounded, because the plan says round: true", n)
 }
 
 // Default returns a note on the values of a column that are read as its default.
@@ -58,9 +66,7 @@ func Default(column, word, standIn string, n int64) Note {
 	if word != "" {
 		what = strconv.Quote(word) + " is"
 	}
-	c := Counted(fmt.Sprintf("%s read as the default %q: %s", what, standIn, Count(n, "value", "values")))
-	c.Column = &column
-	return c
+	return countedOn(column, fmt.Sprintf("%s read as the default %q", what, standIn), n)
 }
 
 // Add adds a note, unless there is one that says the same of the same part or of the source, or

@@ -62,8 +62,10 @@ func limited(parse Parser, c table.Column, l *table.Limit) Parser {
 		if reason != "" {
 			return reason
 		}
-		if round {
-			v.Int -= (v.Int%unit + unit) % unit
+		finer := (v.Int%unit + unit) % unit
+		if round && finer > 0 {
+			v.Int -= finer
+			v.Altered = value.Rounded
 		}
 		switch {
 		case l.Text != nil:
@@ -133,9 +135,9 @@ func numberScanner(c table.Column) func(cell []byte, v *value.Value) (value.Shap
 		switch {
 		case s.Kind != value.Code || v.Scale > 0:
 		case s.Notation&value.Signed != 0:
-			v.Padding = value.PaddedSigned
+			v.Altered = value.PaddedSigned
 		default:
-			v.Padding = value.PaddedCode
+			v.Altered = value.PaddedCode
 		}
 		return s, ok
 	}
@@ -221,8 +223,13 @@ func doubleParser(c table.Column) Parser {
 			v.Float = 0
 		}
 		single := c.Type.Size == table.Single
-		if c.Exact && !(single && givenBackSingle(v.Float) || !single && givenBack(v, s)) {
+		kept := !c.Exact && !c.Round || single && givenBackSingle(v.Float) || !single && givenBack(v, s)
+		switch {
+		case kept:
+		case c.Exact:
 			return c.Type.Kind.String() + " would not give it back unchanged"
+		default:
+			v.Altered = value.Rounded
 		}
 		if single {
 			v.Float = float64(float32(v.Float))
@@ -327,7 +334,7 @@ func dateParser(c table.Column, kind value.Kind, usual string) (Parser, error) {
 		case kind == value.Instant && (v.Int < firstInstant || v.Int > lastInstant):
 			return "outside the years 1 to 9999 in UTC"
 		case s.TooFine():
-			return fine
+			return fine(v)
 		}
 		return ""
 	}, nil
@@ -348,19 +355,23 @@ func timeParser(c table.Column) Parser {
 		case s.Kind != value.Time:
 			return "not a time of day"
 		case s.TooFine():
-			return fine
+			return fine(v)
 		}
 		return ""
 	}
 }
 
-// tooFine is the reason to reject a time with more digits of a second than any type keeps, "" if
-// the column rounds it.
-func tooFine(c table.Column) string {
+// tooFine returns what becomes of a time with more digits of a second than any type keeps: it is
+// rejected for the reason that the function returns, or it is rounded.
+func tooFine(c table.Column) func(v *value.Value) (reason string) {
 	if c.Round {
-		return ""
+		return func(v *value.Value) string {
+			v.Altered = value.Rounded
+			return ""
+		}
 	}
-	return fmt.Sprintf(moreDigits, c.Type)
+	why := fmt.Sprintf(moreDigits, c.Type)
+	return func(*value.Value) string { return why }
 }
 
 func parseUUID(cell []byte, v *value.Value) string {

@@ -67,8 +67,8 @@ type Outcome struct {
 	// Notes are on records and values that are not loaded as they are written.
 	Notes []note.Note
 
-	// Absent counts the values that are loaded as NULL or as a default.
-	Absent convert.Absent
+	// Altered counts the values that are not loaded as they are written.
+	Altered convert.Altered
 
 	odd record.Occurrences
 }
@@ -258,7 +258,7 @@ func (p *Pass) Start(o Options) (*Running, error) {
 	if o.Lines || o.Texts {
 		conv.Lines(o.Texts)
 	}
-	out := &Outcome{Parts: make([]Part, len(p.in.Parts)), Totals: conv.Totals(), Absent: conv.Absent()}
+	out := &Outcome{Parts: make([]Part, len(p.in.Parts)), Totals: conv.Totals(), Altered: conv.Altered()}
 	return &Running{pass: p, options: o, conv: conv, out: out, footers: make([]footer, len(out.Parts))}, nil
 }
 
@@ -311,7 +311,7 @@ func (r *Running) Add(k *convert.Block) error {
 
 // Outcome returns what the pass has found, at its end.
 func (r *Running) Outcome() *Outcome {
-	r.out.Notes = r.pass.notesOn(&r.out.odd, r.conv.Notes(r.out.Absent), r.out.Notes)
+	r.out.Notes = r.pass.notesOn(&r.out.odd, r.conv.Notes(r.out.Altered), r.out.Notes)
 	for i := range r.out.Parts {
 		part := &r.out.Parts[i]
 		part.Part = r.pass.in.Parts[i]
@@ -429,7 +429,7 @@ func (o *Outcome) add(k *convert.Block) {
 	o.Skipped = o.Skipped.Plus(k.Skipped)
 	o.odd.Join(&k.Odd)
 	o.Notes = append(o.Notes, k.Notes...)
-	o.Absent.Join(k)
+	o.Altered.Join(k)
 	part := &o.Parts[k.Part]
 	part.Read += k.Read + k.Skipped.Total()
 	part.Loaded += k.Loaded()

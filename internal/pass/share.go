@@ -60,12 +60,12 @@ func (p *Pass) Divide(ctx context.Context, size int64, progress func(Progress)) 
 
 // DivisionNotes returns the notes on a divided source. Each share has counted the values that were
 // loaded as NULL or as a default.
-func (p *Pass) DivisionNotes(o Options, d *Division, shares []convert.Absent) ([]note.Note, error) {
+func (p *Pass) DivisionNotes(o Options, d *Division, shares []convert.Altered) ([]note.Note, error) {
 	conv, err := p.converter(o)
 	if err != nil {
 		return nil, err
 	}
-	all := conv.Absent()
+	all := conv.Altered()
 	for _, counts := range shares {
 		all.Add(counts)
 	}

@@ -57,7 +57,7 @@ type Value struct {
 	// Wide says that the number does not fit Int; Text then has its digits.
 	Wide     bool
 	Negative bool
-	Padding  Padding
+	Altered  Alteration
 	Float    float64
 	Null     bool // set by who reads a column, not by Scan
 	Untyped  bool // it was read from a table, and is not of its column's type: Text has it
@@ -69,15 +69,15 @@ type Value struct {
 	buffer [32]byte
 }
 
-// Padding is whether a whole number is written with leading zeros. The parsers of numeric columns set
-// it.
-type Padding uint8
+// Alteration is how a value differs from the text of its cell. The parsers of columns set it.
+type Alteration uint8
 
-// Without a sign, such a number may be a code.
+// A number without the zeros before it may have been a code, unless it has a sign.
 const (
-	Unpadded Padding = iota
+	Unaltered Alteration = iota
 	PaddedCode
 	PaddedSigned
+	Rounded
 )
 
 // Buffer returns an empty buffer inside the value for its text in another
@@ -153,7 +153,7 @@ func scanByFirst(cell []byte, v *Value) (s Shape, ok bool) {
 
 // clear sets the fields that Scan promises; the buffer may keep what it has.
 func (v *Value) clear(cell []byte) {
-	v.Int, v.Scale, v.Whole, v.Wide, v.Negative, v.Padding, v.Float, v.Text = 0, 0, 0, false, false, Unpadded, 0, cell
+	v.Int, v.Scale, v.Whole, v.Wide, v.Negative, v.Altered, v.Float, v.Text = 0, 0, 0, false, false, Unaltered, 0, cell
 }
 
 // class says which scanners a first byte is worth.

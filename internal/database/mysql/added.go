@@ -97,7 +97,7 @@ func (x *tx) markKeyed(ctx context.Context, tab *table.Table, key []int) (bool, 
 	reader := newReader()
 	x.added = &added{
 		x: x, key: key, reader: reader, from: keysName + " k STRAIGHT_JOIN " + name + " t ON " + strings.Join(on, " AND "),
-		statement: bulkInto(reader, keysName, loaded),
+		statement: bulkInto(reader, keysName, loaded, nil),
 	}
 	return true, nil
 }

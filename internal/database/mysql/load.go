@@ -218,7 +218,7 @@ func (s *sink) tryBulk() (whole bool, err error) {
 	if err != nil {
 		return false, s.t.fail("load", err)
 	}
-	res, err := s.t.conn.ExecContext(s.ctx, bulkInto(s.reader, s.table, s.tab.Loaded()))
+	res, err := s.t.conn.ExecContext(s.ctx, bulkInto(s.reader, s.table, s.tab.Loaded(), nil))
 	var refused *mysql.MySQLError
 	if err != nil && !errors.As(err, &refused) {
 		return false, s.t.fail("load", err)
@@ -239,16 +239,18 @@ func (s *sink) tryBulk() (whole bool, err error) {
 	return whole, s.t.fail("load", s.t.exec(s.ctx, end))
 }
 
-// bulkInto is the statement that loads what a reader of the driver gives into columns of a
-// table. The server makes bytes of their digits.
-func bulkInto(reader, table string, columns []table.Column) string {
+// bulkInto is the statement that loads what a reader of the driver gives of columns into a
+// table, which has only some of them unless only is nil. The server makes bytes of their digits.
+func bulkInto(reader, table string, columns []table.Column, only []string) string {
 	var fields, set []string
 	for i := range columns {
-		field := dialect.MySQL.Quote(columns[i].Name)
-		if columns[i].Type.IsBytes() {
-			digits := fmt.Sprintf("@ambertray_%d", i)
-			set = append(set, field+" = unhex("+digits+")")
-			field = digits
+		field, variable := dialect.MySQL.Quote(columns[i].Name), fmt.Sprintf("@ambertray_%d", i)
+		switch {
+		case only != nil && !slices.Contains(only, columns[i].Name):
+			field = variable
+		case columns[i].Type.IsBytes():
+			set = append(set, field+" = unhex("+variable+")")
+			field = variable
 		}
 		fields = append(fields, field)
 	}
@@ -264,13 +266,19 @@ func bulkInto(reader, table string, columns []table.Column) string {
 const batchName = "ambertray_batch"
 
 // removeDuplicateKeys removes the rows of the batch whose key the table or an
-// earlier row has: in one go, over a temporary table, because there may be many.
+// earlier row has: in one go, over a temporary table of the keys, because there may be many.
 func (s *sink) removeDuplicateKeys() error {
 	if len(s.key) == 0 {
 		return nil
 	}
 	const op = "look for existing keys"
-	for _, statement := range []string{stageOf(s.table, batchName, s.columns), bulkInto(s.reader, batchName, s.tab.Loaded())} {
+	var keys []string
+	for _, k := range s.key {
+		keys = append(keys, dialect.MySQL.Quote(k))
+	}
+	for _, statement := range []string{
+		stageOf(s.table, batchName, strings.Join(keys, ", ")), bulkInto(s.reader, batchName, s.tab.Loaded(), s.key),
+	} {
 		err := s.t.exec(s.ctx, statement)
 		if err != nil {
 			return s.t.fail(op, err)

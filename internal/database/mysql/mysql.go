@@ -8,8 +8,10 @@ package mysql
 
 import (
 	"context"
+	"crypto/sha256"
 	"database/sql"
 	"database/sql/driver"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"net"
@@ -197,9 +199,16 @@ func (t *Target) Query(ctx context.Context, query string) (all [][]string, err e
 // the server needs a moment to notice that one was killed.
 const patience = 5
 
+// lockName returns the name of a table's lock as a literal. Locks are the server's, and their names
+// have at most 64 characters.
+func lockName(table string) string {
+	sum := sha256.Sum256([]byte(table))
+	return dialect.MySQL.Literal("ambertray " + hex.EncodeToString(sum[:16]))
+}
+
 // Lock implements database.Locker.
 func (t *Target) Lock(ctx context.Context, table string) (func(), error) {
-	name := "concat('ambertray ', md5(" + dialect.MySQL.Literal(table) + "))" // locks are the server's
+	name := lockName(table)
 	rows, err := t.Query(ctx, fmt.Sprintf("SELECT get_lock(%s, %d)", name, patience))
 	if err != nil {
 		return nil, err
