@@ -193,6 +193,9 @@ func TestBinary(t *testing.T) {
 func TestBitsAndSets(t *testing.T) {
 	to := targets(t)["mysql"]
 	d, table := newDesk(t), uniqueTable(t)
+	if try(t, to, "CREATE TEMPORARY TABLE hosts (host inet6)") != nil {
+		t.Skip("only MariaDB has inet6")
+	}
 	on(t, to, "CREATE TABLE "+table+" (no int PRIMARY KEY, lent bit(1), rooms set('east', 'we''st', 'bay'), mask bit(8), other int, host inet6)")
 	d.write("finds.csv", "no,lent,rooms,mask,host\n1,yes,\"bay,east\",5,2001:DB8:0:1::1\n2,no,we'st,6,\n3,,,7,\n4,no,\"bay,bay\",8,\n5,no,south,9,\n7,no,bay,1,10.0.0.1\n")
 	out, _ := d.run(0, "draft", "finds.csv", "--to", to, "--table", table)

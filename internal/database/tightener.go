@@ -2,6 +2,7 @@ package database
 
 import (
 	"context"
+	"slices"
 	"strings"
 
 	"ambertray/internal/dialect"
@@ -39,6 +40,7 @@ type (
 		After       []string
 		Undo        []string
 		Release     []string // takes back Lock, and what else only was for the change
+		NoKey       bool     // the table cannot have the key
 	}
 )
 
@@ -75,4 +77,21 @@ func (s *Steps) Script(d *dialect.Dialect) (list []string) {
 		list = append(list, after)
 	}
 	return append(append(list, d.ScriptTail()...), s.Release...)
+}
+
+// Having returns the columns that are left for a reason.
+func Having(why map[string]string, reason string) (columns []string) {
+	for column, r := range why {
+		if r == reason {
+			columns = append(columns, column)
+		}
+	}
+	return columns
+}
+
+// KeyLacks reports whether a key lacks a column of the partitioning, which the primary key of
+// a table must have.
+func KeyLacks(key, partitioned []string) bool {
+	lacks := func(column string) bool { return !slices.Contains(key, column) }
+	return len(key) > 0 && slices.ContainsFunc(partitioned, lacks)
 }

@@ -154,3 +154,21 @@ func Keeps(t *testing.T, to database.Target, statements []string, left map[strin
 	require.NoError(t, p.Apply(ctx, to))
 	require.Equal(t, before, hangs())
 }
+
+// Partitioned tightens a table named parted, which the statements make: the column day, which decides
+// in which partition a row is, stays, and no key is proposed, because it would have to have that column.
+func Partitioned(t *testing.T, to database.Target, statements ...string) {
+	ctx := context.Background()
+	execAll(t, to, statements...)
+	p, err := tighten.Propose(ctx, to, "parted", tighten.Options{})
+	require.NoError(t, err)
+	require.Empty(t, p.Key)
+	unchanged := map[string]string{}
+	for _, c := range p.Columns {
+		if !c.Changes {
+			unchanged[c.Name] = *c.Unchanged
+		}
+	}
+	require.Equal(t, map[string]string{"day": "the partitioning uses it"}, unchanged)
+	require.NoError(t, p.Apply(ctx, to))
+}

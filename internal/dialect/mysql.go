@@ -19,7 +19,7 @@ var MySQL = &Dialect{
 	comments: commentInline, adapt: adaptMySQL,
 	scriptHead: []string{"SET NAMES utf8mb4", "SET SESSION sql_mode = 'STRICT_ALL_TABLES'", "SET autocommit = 0"}, scriptTail: []string{"COMMIT"},
 	suffix:   " ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_bin",
-	literals: literals{truth: [2]string{"false", "true"}, typed: true, middle: " ", backslash: true},
+	literals: literals{truth: [2]string{"false", "true"}, middle: " ", backslash: true},
 	key: func(t table.Type) bool {
 		return t.Kind != table.Text && (!t.Textual() || t.Size*bytesPerCharacter <= mysqlMaxIndex)
 	},

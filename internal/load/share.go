@@ -17,15 +17,25 @@ import (
 	"ambertray/internal/table"
 )
 
-// loadShares takes shares and loads them until all are proved.
+// maxConflicts is how many transactions of a loader in a row the server may roll back for others.
+const maxConflicts = 10
+
+// loadShares takes shares and loads them until all are proved. Loaders whose shares have the same
+// keys may wait for each other, until the server rolls one of them back: that one tries again.
 func (s *shared) loadShares(ctx context.Context) error {
+	conflicts := 0
 	for {
 		share, err := s.take(ctx)
 		if share == nil || err != nil {
 			return err
 		}
 		err = s.loadShare(ctx, share)
-		if err != nil {
+		switch {
+		case err == nil:
+			conflicts = 0
+		case errors.Is(err, database.ErrConflict) && conflicts < maxConflicts:
+			conflicts++
+		default:
 			return err
 		}
 	}

@@ -286,7 +286,10 @@ func (p *Proposal) plans(ctx context.Context, to database.Target, tightener data
 		if err != nil {
 			return err
 		}
-		again := false
+		again := steps.NoKey
+		if steps.NoKey {
+			p.Key = []string{}
+		}
 		for i := range p.Columns {
 			c := &p.Columns[i]
 			if c.Changes && why[c.Name] != "" {

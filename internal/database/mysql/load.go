@@ -220,7 +220,7 @@ func (s *sink) tryBulk() (whole bool, err error) {
 	}
 	res, err := s.t.conn.ExecContext(s.ctx, bulkInto(s.reader, s.table, s.tab.Loaded(), nil))
 	var refused *mysql.MySQLError
-	if err != nil && !errors.As(err, &refused) {
+	if err != nil && (!errors.As(err, &refused) || conditions[refused.Number] != nil) { // a deadlock ends the transaction
 		return false, s.t.fail("load", err)
 	}
 	if err == nil {

@@ -341,10 +341,11 @@ func TestViewedStorage(t *testing.T) {
 
 // TestSpider loads into a table whose rows lie on two other servers.
 func TestSpider(t *testing.T) {
-	first, second := databasetest.NewServer(t, "NODE1_MYSQL"), databasetest.NewServer(t, "NODE2_MYSQL")
 	address := scratch(t)
 	to := open(t, address)
 	defer to.Close()
+	onlyMariaDB(t, to)
+	first, second := databasetest.NewServer(t, "NODE1_MYSQL"), databasetest.NewServer(t, "NODE2_MYSQL")
 	statements := []string{"INSTALL SONAME 'ha_spider'"}
 	for i, node := range []*databasetest.Server{first, second} {
 		on := open(t, node.URL)
@@ -391,18 +392,23 @@ func TestTightenKeeps(t *testing.T) {
 	ctx := context.Background()
 	databasetest.Keeps(t, to, []string{
 		"CREATE TABLE shelf (code varchar(200) PRIMARY KEY)", "INSERT INTO shelf VALUES ('A1')",
-		`CREATE TABLE kept (no bigint PRIMARY KEY, lent varchar(200) NULL COMMENT 'when; it is "lent"', name varchar(200) CHARACTER SET utf8mb4 COLLATE utf8mb4_bin DEFAULT 'x, y', code varchar(200), FOREIGN KEY (code) REFERENCES shelf (code))`,
-		"INSERT INTO kept VALUES (1, '5 Jan 2026', 'ant', 'A1'), (2, '15 Feb 2026', 'bee', 'A1')",
+		`CREATE TABLE kept (no bigint PRIMARY KEY, lent varchar(200) NULL COMMENT 'when; it is "lent"', name varchar(200) CHARACTER SET utf8mb4 COLLATE utf8mb4_bin DEFAULT 'x, y', code varchar(200),
+			mass decimal(9,2), twice decimal(9,2) GENERATED ALWAYS AS (mass * 2) STORED COMMENT 'not of "name"', size varchar(200), at timestamp NULL,
+			FOREIGN KEY (code) REFERENCES shelf (code), CONSTRAINT sized CHECK (char_length(size) < 99))`,
+		"INSERT INTO kept (no, lent, name, code, mass, size, at) VALUES (1, '5 Jan 2026', 'ant', 'A1', 1.5, 'small', '2026-01-01'), (2, '15 Feb 2026', 'bee', 'A1', 2.5, 'large', '2026-01-02')",
 		"CREATE TRIGGER kept_name BEFORE INSERT ON kept FOR EACH ROW SET new.name = lower(new.name)",
-	}, map[string]string{"no": "the index PRIMARY uses it", "code": "the index code uses it"})
+	}, map[string]string{
+		"no": "the index PRIMARY uses it", "code": "the index code uses it", "mass": "the column twice uses it", "size": "the check sized uses it", "twice": "the server computes it",
+	})
 	statements, err := to.Definition(ctx, "kept")
 	require.NoError(t, err)
 	require.Contains(t, statements[0], "`lent` date NOT NULL COMMENT 'when; it is \"lent\"'")
 	require.Contains(t, statements[0], "COLLATE utf8mb4_bin NOT NULL DEFAULT 'x, y'")
+	require.Contains(t, statements[0], "`at` date NOT NULL")
 
 	_, err = to.Exec(ctx, "ALTER TABLE kept ADD COLUMN ambertray_new_2 integer GENERATED ALWAYS AS (no) STORED")
 	require.NoError(t, err)
-	_, err = to.Exec(ctx, "INSERT INTO kept (no, lent, name) VALUES (70000, '2026-01-01', 'owl')")
+	_, err = to.Exec(ctx, "INSERT INTO kept (no, lent, name, size, at) VALUES (70000, '2026-01-01', 'owl', 'small', '2026-01-01')")
 	require.NoError(t, err)
 	_, err = tighten.Propose(ctx, to, "kept", tighten.Options{})
 	require.ErrorContains(t, err, "a column of a run that was killed; drop it first: ALTER TABLE kept DROP COLUMN ambertray_new_2")
@@ -414,6 +420,15 @@ func TestTightenKeeps(t *testing.T) {
 	p, err := tighten.Propose(ctx, to, "numbered", tighten.Options{})
 	require.NoError(t, err)
 	require.Empty(t, p.Key, "the server has no key of such texts, and the column stays one")
+}
+
+// TestTightenPartitions leaves the columns of a partitioning.
+func TestTightenPartitions(t *testing.T) {
+	to := open(t, scratch(t))
+	defer to.Close()
+	databasetest.Partitioned(t, to,
+		"CREATE TABLE parted (no bigint, day datetime, name varchar(200)) PARTITION BY RANGE COLUMNS (day) (PARTITION old VALUES LESS THAN ('2026-01-01'), PARTITION later VALUES LESS THAN (MAXVALUE))",
+		"INSERT INTO parted VALUES (1, '2025-01-01', 'ant'), (2, '2026-05-05', 'bee')")
 }
 
 // TestLosses names what the rebuild of a table would lose in MariaDB only, and rebuilds

@@ -82,19 +82,16 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 	if err != nil {
 		return nil, nil, err
 	}
-	attributes, err := t.attributes(ctx, name)
+	definition, err := t.Definition(ctx, name)
 	if err != nil {
 		return nil, nil, err
 	}
-	why := map[string]string{}
-	indexed, err := t.Query(ctx, "SELECT column_name, index_name FROM information_schema.statistics WHERE "+place(name))
-	if err != nil {
-		return nil, nil, err
+	attributes := attributesIn(definition[0])
+	why := usesIn(definition[0], attributes)
+	s := &database.Steps{
+		Table: name, Names: map[string]string{}, Lock: "LOCK TABLES " + quoted + " WRITE, " + quoted + " AS t WRITE", Release: []string{"UNLOCK TABLES"},
+		NoKey: database.KeyLacks(key, database.Having(why, partitioning)),
 	}
-	for _, row := range indexed {
-		why[row[0]] = "the index " + row[1] + " uses it"
-	}
-	s := &database.Steps{Table: name, Names: map[string]string{}, Lock: "LOCK TABLES " + quoted + " WRITE, " + quoted + " AS t WRITE", Release: []string{"UNLOCK TABLES"}}
 	for left := range attributes {
 		if strings.HasPrefix(left, besidePrefix) {
 			return nil, nil, fmt.Errorf("table %s has a column of a run that was killed; drop it first: ALTER TABLE %s DROP COLUMN %s", name, quoted, d.Quote(left))
@@ -190,18 +187,57 @@ var (
 	definedColumn = regexp.MustCompile("(?m)^  `((?:[^`]|``)+)` ([a-z]+(?:\\([^)]*\\))?(?: unsigned)?(?: zerofill)?)(.*?),?$")
 )
 
-// attributes returns what the definition of a table has after the types of its columns.
-func (t *Target) attributes(ctx context.Context, name string) (map[string]string, error) {
-	statements, err := t.Definition(ctx, name)
-	if err != nil {
-		return nil, err
-	}
+// attributesIn returns what the definition of a table has after the types of its columns.
+func attributesIn(definition string) map[string]string {
 	rest := map[string]string{}
-	for _, m := range definedColumn.FindAllStringSubmatch(statements[0], -1) {
+	for _, m := range definedColumn.FindAllStringSubmatch(definition, -1) {
 		rest[strings.ReplaceAll(m[1], "``", "`")] = m[3]
 	}
-	return rest, nil
+	return rest
 }
+
+// partitioning is why a column keeps its type that decides in which partition a row is.
+const partitioning = "the partitioning uses it"
+
+var (
+	quotedText  = regexp.MustCompile(`'(?:[^'\\]|\\.|'')*'`)
+	definedPart = regexp.MustCompile("^  (?:(?:[A-Z]+ )*?(KEY|CONSTRAINT) )?`((?:[^`]|``)+)`(.*)")
+)
+
+// usesIn says which other parts of the definition of a table use its columns. The servers refuse to
+// drop a column that some of them use, and drop others of them with it.
+func usesIn(definition string, columns map[string]string) map[string]string {
+	why := map[string]string{}
+	for _, line := range strings.Split(definition, "\n")[1:] {
+		line = quotedText.ReplaceAllString(line, "")
+		part, what := definedPart.FindStringSubmatch(line), "the definition of the table uses it"
+		switch {
+		case strings.HasPrefix(line, "  PRIMARY KEY"):
+			what = "the index PRIMARY uses it"
+		case part == nil && strings.Contains(line, "PARTITION BY "):
+			what = partitioning
+		case part == nil:
+		case part[1] == "KEY":
+			line, what = part[3], "the index "+part[2]+" uses it"
+		case part[1] == "CONSTRAINT" && strings.HasPrefix(part[3], " CHECK"):
+			line, what = part[3], "the check "+part[2]+" uses it"
+		case part[1] == "CONSTRAINT":
+			continue // a foreign key, which has an index
+		default:
+			line, what = part[3], "the column "+part[2]+" uses it"
+		}
+		for column := range columns {
+			own := part != nil && part[1] == "" && strings.ReplaceAll(part[2], "``", "`") == column
+			if !own && strings.Contains(line, quoteAlways(column)) {
+				why[column] = what
+			}
+		}
+	}
+	return why
+}
+
+// quoteAlways quotes a name as the server does in definitions.
+func quoteAlways(name string) string { return "`" + strings.ReplaceAll(name, "`", "``") + "`" }
 
 // notNull makes attributes those of a column that is not NULL.
 func notNull(rest string) string {
@@ -209,5 +245,7 @@ func notNull(rest string) string {
 	if strings.Contains(rest, " NOT NULL") {
 		return rest
 	}
-	return characterSet.FindString(rest) + " NOT NULL" + strings.TrimPrefix(rest, characterSet.FindString(rest))
+	characters := characterSet.FindString(rest)
+	rest = strings.TrimPrefix(rest, characters)
+	return characters + " NOT NULL" + strings.TrimPrefix(rest, " NULL") // which timestamps have
 }

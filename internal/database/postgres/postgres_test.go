@@ -22,6 +22,7 @@ import (
 	"ambertray/internal/proof"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
+	"ambertray/internal/tighten"
 	"ambertray/internal/value"
 )
 
@@ -432,10 +433,23 @@ func TestTightenKeeps(t *testing.T) {
 	to := open(t)
 	databasetest.Keeps(t, to, []string{
 		"CREATE TABLE shelf (code text PRIMARY KEY)", "INSERT INTO shelf VALUES ('A1')",
-		`CREATE TABLE kept (no bigint PRIMARY KEY, lent text, seen text, name text, code text REFERENCES shelf, made text DEFAULT '2026-01-01', CHECK (lent <> ''))`,
-		"INSERT INTO kept SELECT i, '2026-01-' || (10 + i), i || ' Jan 2026', 'ant', 'A1', '2026-01-01' FROM generate_series(1, 9) i",
+		`CREATE TABLE kept (no bigint PRIMARY KEY, lent text, seen text, name text, code text REFERENCES shelf, made text DEFAULT '2026-01-01', mass numeric(12,2),
+			twice numeric GENERATED ALWAYS AS (mass * 2) STORED, hall text, CHECK (lent <> ''))`,
+		"INSERT INTO kept (no, lent, seen, name, code, made, mass, hall) SELECT i, '2026-01-' || (10 + i), i || ' Jan 2026', 'ant', 'A1', '2026-01-01', i + 0.5, 'East' FROM generate_series(1, 9) i",
 		"CREATE INDEX kept_seen ON kept (seen)", "CREATE VIEW shown AS SELECT name FROM kept", "COMMENT ON COLUMN kept.lent IS 'when'", "GRANT SELECT ON kept TO public",
-	}, map[string]string{"name": "the view shown uses it", "code": "the foreign key kept_code_fkey uses it", "made": "has a default", "lent": "the check kept_lent_check uses it"})
+		"CREATE POLICY east ON kept USING (hall = 'East')",
+	}, map[string]string{"mass": "column twice of table kept uses it", "twice": "the server computes it", "hall": "the policy east on table kept uses it", "name": "the view shown uses it", "code": "the foreign key kept_code_fkey uses it", "made": "has a default", "lent": "the check kept_lent_check uses it"})
+}
+
+// TestTightenPartitions leaves the columns of a partitioning, which its partitions inherit.
+func TestTightenPartitions(t *testing.T) {
+	to := open(t)
+	databasetest.Partitioned(t, to,
+		"CREATE TABLE parted (no bigint, day timestamp, name text) PARTITION BY RANGE (date(day))", "CREATE TABLE parted_all PARTITION OF parted DEFAULT",
+		"INSERT INTO parted VALUES (1, '2025-01-01', 'ant'), (2, '2026-05-05', 'bee')")
+	p, err := tighten.Propose(context.Background(), to, "parted_all", tighten.Options{})
+	require.NoError(t, err)
+	require.Zero(t, p.Changes())
 }
 
 // TestLosses names what the rebuild of a table would lose in PostgreSQL only.

@@ -59,18 +59,11 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 	if err != nil {
 		return nil, nil, err
 	}
-	used, err := t.Query(ctx, `SELECT a.attname, 'the view ' || (r.ev_class::regclass) || ' uses it' FROM pg_depend p JOIN pg_rewrite r ON r.oid = p.objid
-			JOIN pg_attribute a ON a.attrelid = p.refobjid AND a.attnum = p.refobjsubid WHERE p.classid = 'pg_rewrite'::regclass AND p.refobjid = `+of+` AND r.ev_class <> p.refobjid
-		UNION ALL SELECT a.attname, 'the check ' || c.conname || ' uses it' FROM pg_constraint c JOIN pg_attribute a ON a.attrelid = c.conrelid AND a.attnum = ANY (c.conkey) WHERE c.contype = 'c' AND c.conrelid = `+of+`
-		UNION ALL SELECT a.attname, 'the foreign key ' || c.conname || ' uses it' FROM pg_constraint c JOIN pg_attribute a ON a.attrelid = `+of+`
-			AND (c.conrelid = a.attrelid AND a.attnum = ANY (c.conkey) OR c.confrelid = a.attrelid AND a.attnum = ANY (c.confkey)) WHERE c.contype = 'f'`)
+	why, err := t.uses(ctx, of)
 	if err != nil {
 		return nil, nil, err
 	}
-	why := map[string]string{}
-	for _, row := range used {
-		why[row[0]] = row[1]
-	}
+	partitioned := database.Having(why, partitioning)
 	var actions []string
 	for i := range columns {
 		c := &columns[i]
@@ -85,14 +78,47 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 			actions = append(actions, action...)
 		}
 	}
+	s := &database.Steps{
+		Transaction: true, Table: name, Lock: "LOCK TABLE " + d.QuoteTable(name) + " IN ACCESS EXCLUSIVE MODE", NoKey: database.KeyLacks(key, partitioned),
+	}
 	if len(key) > 0 {
 		actions = append(actions, "ADD PRIMARY KEY ("+d.List(key)+")")
 	}
-	s := &database.Steps{Transaction: true, Table: name, Lock: "LOCK TABLE " + d.QuoteTable(name) + " IN ACCESS EXCLUSIVE MODE"}
 	if actions != nil {
 		s.Before = []string{"ALTER TABLE " + d.QuoteTable(name) + "\n    " + strings.Join(actions, ",\n    ")}
 	}
 	return s, why, nil
+}
+
+// partitioning is why a column keeps its type that decides in which partition a row is.
+const partitioning = "the partitioning uses it"
+
+// uses says what keeps the server from changing the types of columns of a table, or us from
+// leaving out what hangs on them. of is the table's identifier in the catalog.
+func (t *Target) uses(ctx context.Context, of string) (map[string]string, error) {
+	used, err := t.Query(ctx, `SELECT a.attname, CASE
+				WHEN p.classid = 'pg_rewrite'::regclass THEN 'the view ' || (SELECT r.ev_class::regclass FROM pg_rewrite r WHERE r.oid = p.objid) || ' uses it'
+				ELSE 'the ' || pg_describe_object(p.classid, p.objid, p.objsubid) || ' uses it' END
+			FROM pg_depend p JOIN pg_attribute a ON a.attrelid = p.refobjid AND a.attnum = p.refobjsubid
+			WHERE p.refclassid = 'pg_class'::regclass AND p.refobjid = `+of+` AND (
+				p.classid IN ('pg_trigger'::regclass, 'pg_policy'::regclass, 'pg_proc'::regclass, 'pg_publication_rel'::regclass)
+				OR p.classid = 'pg_rewrite'::regclass AND p.objid NOT IN (SELECT oid FROM pg_rewrite WHERE ev_class = p.refobjid)
+				OR p.classid = 'pg_class'::regclass AND p.objid = p.refobjid AND p.objsubid <> p.refobjsubid
+				OR p.classid = 'pg_attrdef'::regclass AND p.objid NOT IN (SELECT oid FROM pg_attrdef WHERE adrelid = p.refobjid AND adnum = p.refobjsubid))
+		UNION ALL SELECT a.attname, '`+partitioning+`' FROM pg_depend p JOIN pg_attribute a ON a.attrelid = p.objid AND a.attnum = p.objsubid
+			WHERE p.classid = 'pg_class'::regclass AND p.objid = p.refobjid AND p.refobjsubid = 0 AND p.objid = `+of+`
+		UNION ALL SELECT attname, 'it is inherited' FROM pg_attribute WHERE attinhcount > 0 AND attrelid = `+of+`
+		UNION ALL SELECT a.attname, 'the check ' || c.conname || ' uses it' FROM pg_constraint c JOIN pg_attribute a ON a.attrelid = c.conrelid AND a.attnum = ANY (c.conkey) WHERE c.contype = 'c' AND c.conrelid = `+of+`
+		UNION ALL SELECT a.attname, 'the foreign key ' || c.conname || ' uses it' FROM pg_constraint c JOIN pg_attribute a ON a.attrelid = `+of+`
+			AND (c.conrelid = a.attrelid AND a.attnum = ANY (c.conkey) OR c.confrelid = a.attrelid AND a.attnum = ANY (c.confkey)) WHERE c.contype = 'f'`)
+	if err != nil {
+		return nil, err
+	}
+	why := map[string]string{}
+	for _, row := range used {
+		why[row[0]] = row[1]
+	}
+	return why, nil
 }
 
 // retype writes what becomes of a column.
