@@ -17,7 +17,7 @@ import (
 // does so on request.
 func losses(t *testing.T, to database.Target) {
 	ctx := context.Background()
-	execAll(t, to, "CREATE TABLE lent (no integer NOT NULL PRIMARY KEY, name varchar(9) DEFAULT 'ant')", "INSERT INTO lent VALUES (1, 'ant'), (2, 'bee')", "CREATE INDEX name ON lent (name)",
+	execAll(t, to, "CREATE TABLE lent (no integer NOT NULL PRIMARY KEY, name varchar(9) DEFAULT 'ant', remarks varchar(9))", "INSERT INTO lent VALUES (1, 'ant', 'ours'), (2, 'bee', 'ours')", "CREATE INDEX name ON lent (name)",
 		"CREATE TABLE lent_fee (lent_no integer, FOREIGN KEY (lent_no) REFERENCES lent (no) ON DELETE CASCADE)", "INSERT INTO lent_fee VALUES (2)")
 	refused := func(existing table.Existing, change func(*tray.Tray)) []string {
 		tr := lentTray(t, existing)
@@ -32,11 +32,15 @@ func losses(t *testing.T, to database.Target) {
 	as := func(*tray.Tray) {}
 	require.Contains(t, refused(table.Empty, as)[0], "foreign key from table ")
 	what := refused(table.Rebuild, as)
-	require.Len(t, what, 3)
-	require.Subset(t, what, []string{"index name", "default of name"})
+	require.Len(t, what, 4)
+	require.Subset(t, what, []string{"index name", "default of name", "column remarks"})
+	require.Contains(t, refused(table.Rebuild, func(tr *tray.Tray) { tr.Table.Key = nil }), "primary key no")
+	check, err := load.DryRun(ctx, lentTray(t, table.Rebuild), &source.Opener{}, to, load.CheckOptions{})
+	require.NoError(t, err)
+	require.Contains(t, check.Notes[0].What, "column remarks; a load is refused unless it has --accept-loss")
 	ant := "ant"
 	what = refused(table.Rebuild, func(tr *tray.Tray) { tr.Table.Columns[1].Default = &ant })
-	require.Len(t, what, 2, "the plan makes the default again")
+	require.Len(t, what, 3, "the plan makes the default again")
 	require.Contains(t, what, "index name", "and not the index of that name")
 
 	r, err := load.Run(ctx, lentTray(t, table.Empty), &source.Opener{}, to, load.Options{AcceptLoss: true})

@@ -163,7 +163,15 @@ func (c *Check) addTarget(ctx context.Context, t *tray.Tray, to database.Target)
 	if !exists {
 		return nil
 	}
-	return c.addStorage(ctx, to)
+	err = c.addStorage(ctx, to)
+	if err != nil {
+		return err
+	}
+	lost, err := losses(ctx, t, &t.Table, to)
+	if len(lost) > 0 {
+		c.Notes = append(c.Notes, note.About((&LossError{t.Table.Existing, c.Table, lost}).Error()+"; a load is refused unless it has --accept-loss"))
+	}
+	return err
 }
 
 // addStorage says how the table is kept, as far as that limits a load.

@@ -3,7 +3,6 @@ package load
 import (
 	"context"
 	"fmt"
-	"strings"
 
 	"ambertray/internal/database"
 	"ambertray/internal/note"
@@ -39,7 +38,7 @@ func (j *job) openTable(ctx context.Context, checkpoints bool) error {
 		if err != nil {
 			return err
 		}
-		err = j.checkRebuild(ctx)
+		err = j.checkLosses(ctx)
 		if err != nil {
 			return err
 		}
@@ -60,7 +59,7 @@ func (j *job) openTable(ctx context.Context, checkpoints bool) error {
 		if err != nil {
 			return err
 		}
-		err = j.checkEmpty(ctx)
+		err = j.checkLosses(ctx)
 		if err != nil {
 			return err
 		}
@@ -93,62 +92,6 @@ func (j *job) openExisting(ctx context.Context, checkpoints bool) error {
 		}
 	}
 	return j.fitTable(ctx)
-}
-
-// LossError lists what would be lost with a table that is rebuilt, or changed with the rows
-// of a table that is emptied.
-type LossError struct {
-	Existing table.Existing
-	Table    string
-	What     []string
-}
-
-func (e *LossError) Error() string {
-	what := strings.Join(e.What, ", ")
-	if e.Existing == table.Empty {
-		return fmt.Sprintf("empty table %s: other tables may change too: %s", e.Table, what)
-	}
-	return fmt.Sprintf("rebuild table %s: these would be lost: %s", e.Table, what)
-}
-
-// checkRebuild refuses to rebuild a table on which other things depend, unless that was
-// accepted.
-func (j *job) checkRebuild(ctx context.Context) error {
-	to, ok := j.to.(database.Depended)
-	if !ok {
-		return nil
-	}
-	lost, err := to.Dependents(ctx, j.table)
-	if err != nil {
-		return err
-	}
-	return j.acceptLoss(lost, "lost with the table that was rebuilt: ")
-}
-
-// checkEmpty refuses to remove the rows of a table if rows of other tables may change with
-// them, unless that was accepted.
-func (j *job) checkEmpty(ctx context.Context) error {
-	to, ok := j.to.(database.Cascader)
-	if !ok {
-		return nil
-	}
-	changed, err := to.Cascades(ctx, j.table.Name)
-	if err != nil {
-		return err
-	}
-	return j.acceptLoss(changed, "other tables may have changed when the table was emptied: ")
-}
-
-// acceptLoss returns an error for what is lost, or notes it if that was accepted.
-func (j *job) acceptLoss(lost []string, remark string) error {
-	if len(lost) == 0 {
-		return nil
-	}
-	if !j.AcceptLoss {
-		return &LossError{j.plan.Existing, j.table.Name, lost}
-	}
-	j.receipt.Remarks = append(j.receipt.Remarks, remark+strings.Join(lost, ", "))
-	return nil
 }
 
 // EngineError says that the engine of a table takes nothing back.

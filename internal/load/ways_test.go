@@ -131,6 +131,14 @@ func TestDependents(t *testing.T) {
 	require.NoError(t, err)
 	require.Contains(t, r.Remarks[0], "index find_name")
 	require.Equal(t, "2 bee", d.rows())
+	tr = d.plan(table.Rebuild, "3,cat")
+	tr.Table.Columns[1].Name = "title"
+	_, err = d.load(tr, load.Options{AcceptLoss: true})
+	require.NoError(t, err)
+	tr.Table.Columns[1].Name = "name"
+	r, err = d.load(tr, load.Options{Again: true})
+	require.NoError(t, err, "an earlier load of the tray has filled the column title")
+	require.Empty(t, r.Remarks)
 }
 
 // TestAlreadyLoaded refuses content that the table has, by the file.

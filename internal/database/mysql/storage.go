@@ -101,6 +101,9 @@ const spider = "SPIDER"
 
 var spiderServer = regexp.MustCompile(`(?i)\b(?:srv|server|host) "([^"]+)"`)
 
+// notMade leaves out the key that MySQL adds to a table without one, if sql_generate_invisible_primary_key is ON.
+const notMade = "NOT (column_name = 'my_row_id' AND extra = 'auto_increment INVISIBLE')"
+
 // Dependents implements database.Depended. Rights are kept by name, and views find
 // the table again by its name. MariaDB has NULL for a column without a default as a word.
 func (t *Target) Dependents(ctx context.Context, tab *table.Table) (list []string, err error) {
@@ -113,7 +116,7 @@ func (t *Target) Dependents(ctx context.Context, tab *table.Table) (list []strin
 		{What: "foreign key", Query: "SELECT DISTINCT column_name FROM information_schema.key_column_usage WHERE referenced_table_name IS NOT NULL AND " + place(tab.Name), Own: own},
 		{What: "foreign key from table", Query: "SELECT DISTINCT concat(table_schema, '.', table_name) FROM information_schema.key_column_usage WHERE " + referred},
 		{What: "check", Query: "SELECT constraint_name FROM information_schema.table_constraints WHERE constraint_type = 'CHECK' AND " + place(tab.Name)},
-		{What: "default of", Query: "SELECT column_name FROM information_schema.columns WHERE (coalesce(column_default, 'NULL') <> 'NULL' OR extra <> '' AND extra <> 'INVISIBLE') AND " + place(tab.Name), Own: database.Defaults(tab)},
+		{What: "default of", Query: "SELECT column_name FROM information_schema.columns WHERE (coalesce(column_default, 'NULL') <> 'NULL' OR extra NOT IN ('', 'INVISIBLE')) AND " + notMade + " AND " + place(tab.Name), Own: database.Defaults(tab)},
 		{What: "partition", Query: "SELECT DISTINCT partition_name FROM information_schema.partitions WHERE partition_name IS NOT NULL AND " + place(tab.Name)},
 		{What: "storage engine", Query: "SELECT engine FROM information_schema.tables WHERE engine <> 'InnoDB' AND " + place(tab.Name)},
 		{What: "history of", Query: "SELECT table_name FROM information_schema.tables WHERE table_type = 'SYSTEM VERSIONED' AND " + place(tab.Name)},
