@@ -3,6 +3,7 @@ package mysql
 import (
 	"bytes"
 	"slices"
+	"strconv"
 	"strings"
 
 	"ambertray/internal/database"
@@ -17,7 +18,7 @@ func (s *sink) addsUp(missing int) (bool, error) {
 		return err == nil && missing == 0 && counted[0][0] == "0", err
 	}
 	warnings, err := s.t.Query(s.ctx, "SHOW WARNINGS")
-	if err != nil || len(warnings) != missing {
+	if err != nil || len(warnings) != missing || counted[0][0] != strconv.Itoa(missing) { // the server lists only some of many
 		return false, err
 	}
 	left := map[string]int{} // keys, and how many rows with each were left out

@@ -102,9 +102,9 @@ func (x *tx) newSink(ctx context.Context, tab *table.Table) (*sink, error) {
 			return nil, x.t.fail("load", err)
 		}
 	}
-	err := x.t.exec(ctx, "SET max_error_count = 65535")
-	if err != nil {
-		return nil, x.t.fail("load", err)
+	err := x.t.fail("load", x.t.exec(ctx, "SET max_error_count = 65535"))
+	if err != nil && !errors.Is(err, database.ErrPermission) { // MySQL allows it to few; more warnings are looked up otherwise
+		return nil, err
 	}
 	err = x.t.conn.QueryRowContext(ctx, "SELECT @@local_infile, @@max_allowed_packet").Scan(&s.bulk, &s.longest)
 	if err != nil {

@@ -479,7 +479,7 @@ var tooLong = []uint16{1118, 1071, 1117}
 // conditions are the server's errors that mean something to callers.
 var conditions = map[uint16]error{
 	1290: database.ErrReadOnly, 1792: database.ErrReadOnly,
-	1044: database.ErrPermission, 1142: database.ErrPermission, 1045: database.ErrLogin, 1698: database.ErrLogin, 1049: database.ErrNoDatabase,
+	1044: database.ErrPermission, 1142: database.ErrPermission, 1227: database.ErrPermission, 1045: database.ErrLogin, 1698: database.ErrLogin, 1049: database.ErrNoDatabase,
 	1173: database.ErrKeyRequired, 3750: database.ErrKeyRequired,
 	1050: database.ErrExists, 1146: database.ErrNoTable, 1021: database.ErrFull, 1114: database.ErrFull, 1205: database.ErrLocked, 1213: database.ErrConflict, 1020: database.ErrConflict, 1040: database.ErrUnreachable,
 	1053: database.ErrUnreachable, 1927: database.ErrUnreachable,

@@ -92,23 +92,23 @@ func stranger(t *testing.T, address string) string {
 	require.NoError(t, err)
 	admin := open(t, server(t))
 	defer admin.Close()
-	exempt := "SUPER, CONNECTION_ADMIN" // of init_connect
-	if isMariaDB(t, admin) {
-		exempt = "SUPER, CONNECTION ADMIN"
-	}
-	var strange []string
-	for _, v := range [][3]string{
+	settings := [][3]string{
 		{"autocommit", "0", "1"}, {"completion_type", "1", "0"}, {"sql_select_limit", "2", "9223372036854775807"}, {"group_concat_max_len", "4", "1048576"},
 		{"sql_safe_updates", "1", "0"}, {"sql_auto_is_null", "1", "0"}, {"foreign_key_checks", "0", "1"}, {"unique_checks", "0", "1"}, {"time_zone", "'+05:45'", "'+00:00'"},
 		{"sql_big_selects", "0", "1"}, {"max_join_size", "10", "9223372036854775807"}, {"max_sort_length", "64", "1024"}, {"explicit_defaults_for_timestamp", "0", "1"},
-		{"innodb_strict_mode", "0", "1"}, {"sql_quote_show_create", "0", "1"}, {"sql_notes", "0", "1"},
-		{"wait_timeout", "1", "28800"}, {"net_read_timeout", "1", "30"}, {"net_write_timeout", "1", "60"},
+		{"sql_quote_show_create", "0", "1"}, {"sql_notes", "0", "1"}, {"wait_timeout", "1", "28800"}, {"net_read_timeout", "1", "30"}, {"net_write_timeout", "1", "60"},
 		{"sql_mode", "'ANSI_QUOTES,NO_BACKSLASH_ESCAPES,PIPES_AS_CONCAT,PAD_CHAR_TO_FULL_LENGTH'", "''"},
-	} {
+	}
+	rights := "SUPER, CONNECTION_ADMIN, SYSTEM_VARIABLES_ADMIN, SESSION_VARIABLES_ADMIN" // of administrators
+	if isMariaDB(t, admin) {
+		rights, settings = "SUPER, CONNECTION ADMIN", append(settings, [3]string{"innodb_strict_mode", "0", "1"})
+	}
+	var strange []string
+	for _, v := range settings {
 		strange = append(strange, fmt.Sprintf("%s = IF(USER() LIKE 'stranger@%%', %s, %s)", v[0], v[1], v[2]))
 	}
 	for _, statement := range []string{
-		"DROP USER IF EXISTS stranger@'%'", "CREATE USER stranger@'%'", "GRANT ALL ON *.* TO stranger@'%'", "REVOKE " + exempt + " ON *.* FROM stranger@'%'",
+		"DROP USER IF EXISTS stranger@'%'", "CREATE USER stranger@'%'", "GRANT ALL ON *.* TO stranger@'%'", "REVOKE " + rights + " ON *.* FROM stranger@'%'",
 		"SET GLOBAL init_connect = " + dialect.MySQL.Literal("SET "+strings.Join(strange, ", ")),
 	} {
 		require.NoError(t, exec(admin, statement), statement)
