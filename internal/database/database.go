@@ -37,6 +37,7 @@ var (
 	ErrReadOnly    = errors.New("the database is read only")
 	ErrCertificate = errors.New("the server's certificate is not trusted")
 	ErrEncryption  = errors.New("the server takes no encrypted connection")
+	ErrPlain       = errors.New("the server takes encrypted connections only")
 	ErrTooOld      = errors.New("the server is too old")
 	ErrCannotOpen  = errors.New("the file cannot be opened or created")
 	ErrHidden      = errors.New("row-level security may hide rows of the table from this login")
@@ -169,6 +170,16 @@ func Explain(target, op string, err error, explain func(e *Error)) error {
 	e := &Error{Target: target, Op: op, Err: err}
 	explain(e)
 	return e
+}
+
+// Untrusted reports whether the server's certificate was refused, and makes that the error. Some
+// drivers say so in words only.
+func (e *Error) Untrusted() bool {
+	_, why, found := strings.Cut(e.Err.Error(), "x509: ")
+	if found {
+		e.Kind, e.Err = ErrCertificate, errors.New(why)
+	}
+	return found
 }
 
 // Innermost returns the last cause of an error, which says what happened in a few words

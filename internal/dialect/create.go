@@ -250,8 +250,10 @@ func (d *Dialect) defaultOf(c table.Column) string {
 	if write != nil {
 		v.Text = write(&v)
 	}
-	text := string(d.AppendLiteral(nil, stored, &v))
-	if d.wrapsDefault && c.Type.Kind == table.Text || stored.Textual() && d.literals.breaks.within(v.Text) {
+	bare := *d
+	bare.literals.typed = d.literals.typed && !d.bareDefaults
+	text := string(bare.AppendLiteral(nil, stored, &v))
+	if d.bareDefaults && c.Type.Kind == table.Text || stored.Textual() && d.literals.breaks.within(v.Text) {
 		text = "(" + text + ")"
 	}
 	return text

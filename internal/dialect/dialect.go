@@ -67,8 +67,8 @@ type Dialect struct {
 	schemas     bool // a table's name may have its schema before a point
 	adapt       func(t *table.Table) []table.Column
 	suffix      string // after a table definition
-	// wrapsDefault says that the default of a long text stands in parentheses.
-	wrapsDefault bool
+	// bareDefaults says that the default of a date is a bare text. That of a long text stands in parentheses.
+	bareDefaults bool
 	comments     comments
 	literals     literals
 	key          func(table.Type) bool    // whether a type may be in a key, or nil

@@ -15,11 +15,11 @@ var MySQL = &Dialect{
 	sharedConstraints: true,
 	LockRows:          "SELECT count(*) FROM %s FOR UPDATE",
 	Now:               "unix_timestamp(sysdate())", KeepRow: "LOCK IN SHARE MODE",
-	Name: "mysql", Title: "MySQL", MaxName: 64, characters: true, MaxColumns: innoDBColumns, reserved: words(mysqlWords), schemas: true, DDLAutoCommits: true, wrapsDefault: true, open: '`', close: '`',
+	Name: "mysql", Title: "MySQL", MaxName: 64, characters: true, MaxColumns: innoDBColumns, reserved: words(mysqlWords), schemas: true, DDLAutoCommits: true, bareDefaults: true, open: '`', close: '`',
 	comments: commentInline, adapt: adaptMySQL,
 	scriptHead: []string{"SET NAMES utf8mb4", "SET SESSION sql_mode = 'STRICT_ALL_TABLES'", "SET autocommit = 0"}, scriptTail: []string{"COMMIT"},
 	suffix:   " ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_bin",
-	literals: literals{truth: [2]string{"false", "true"}, middle: " ", backslash: true},
+	literals: literals{truth: [2]string{"false", "true"}, typed: true, middle: " ", backslash: true},
 	key: func(t table.Type) bool {
 		return t.Kind != table.Text && (!t.Textual() || t.Size*bytesPerCharacter <= mysqlMaxIndex)
 	},

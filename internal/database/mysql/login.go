@@ -11,6 +11,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -72,11 +73,17 @@ func parameters(c *mysql.Config, u *url.URL) error {
 		case "socket", "tls_ca", "tls_cert", "tls_key":
 		case "tls":
 			c.TLSConfig = q.Get(key)
+			if !slices.Contains([]string{"true", "false", "skip-verify"}, c.TLSConfig) {
+				return fmt.Errorf("tls=%s: write true, false, or skip-verify to encrypt without a check of the server's certificate", c.TLSConfig)
+			}
 		default:
 			return fmt.Errorf("unknown parameter %q; write one of socket, tls, tls_ca, tls_cert and tls_key", key)
 		}
 	}
 	if !q.Has("tls_ca") && !q.Has("tls_cert") {
+		if c.TLSConfig == "" && !isLocal(c) {
+			c.TLSConfig = "preferred" // encrypts if the server can, as its own client does
+		}
 		return nil
 	}
 	c.TLS = &tls.Config{ServerName: u.Hostname()}
@@ -100,6 +107,11 @@ func parameters(c *mysql.Config, u *url.URL) error {
 		c.TLS.Certificates = []tls.Certificate{pair}
 	}
 	return nil
+}
+
+// isLocal reports whether the server is on this machine.
+func isLocal(c *mysql.Config) bool {
+	return c.Net == "unix" || slices.Contains([]string{"localhost", "127.0.0.1", "::1"}, hostOf(c.Addr))
 }
 
 // optionFile returns what looks up a setting for clients in the server's

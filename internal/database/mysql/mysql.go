@@ -78,7 +78,7 @@ func open(ctx context.Context, address, password string, adjust func(*mysql.Conf
 	adjust(config)
 	t := &Target{
 		name: fmt.Sprintf("%s on %s", config.DBName, hostOf(config.Addr)), database: config.DBName, host: hostOf(config.Addr),
-		local: config.Net == "unix" || slices.Contains([]string{"localhost", "127.0.0.1", "::1"}, hostOf(config.Addr)),
+		local: isLocal(config),
 	}
 	connector, err := mysql.NewConnector(config)
 	if err != nil {
@@ -460,6 +460,7 @@ func (t *Target) fail(op string, err error) error {
 		}
 	case errors.Is(err, context.Canceled):
 		e.Kind = context.Canceled
+	case e.Untrusted():
 	case errors.As(err, &network), errors.Is(err, driver.ErrBadConn), errors.Is(err, mysql.ErrInvalidConn):
 		e.Kind = database.ErrUnreachable
 	}
@@ -482,5 +483,5 @@ var conditions = map[uint16]error{
 	1044: database.ErrPermission, 1142: database.ErrPermission, 1227: database.ErrPermission, 1045: database.ErrLogin, 1698: database.ErrLogin, 1049: database.ErrNoDatabase,
 	1173: database.ErrKeyRequired, 3750: database.ErrKeyRequired,
 	1050: database.ErrExists, 1146: database.ErrNoTable, 1021: database.ErrFull, 1114: database.ErrFull, 1205: database.ErrLocked, 1213: database.ErrConflict, 1020: database.ErrConflict, 1040: database.ErrUnreachable,
-	1053: database.ErrUnreachable, 1927: database.ErrUnreachable,
+	3159: database.ErrPlain, 1053: database.ErrUnreachable, 1927: database.ErrUnreachable,
 }

@@ -29,6 +29,7 @@ func explain(e *database.Error) {
 		if e.Kind == nil && strings.HasPrefix(pg.Code, "28") {
 			e.Kind = database.ErrLogin
 		}
+	case e.Untrusted():
 	case errors.As(err, &network), errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
 		e.Kind, e.Err = database.ErrUnreachable, database.Innermost(err)
 	}

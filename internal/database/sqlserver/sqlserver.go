@@ -348,8 +348,7 @@ func explain(e *database.Error) {
 		if e.Kind == nil {
 			e.Kind = conditions[refused.Number]
 		}
-	case certificate(err) != "":
-		e.Kind, e.Err = database.ErrCertificate, errors.New(certificate(err))
+	case e.Untrusted():
 	case strings.Contains(err.Error(), "server does not support encryption"):
 		e.Kind, e.Err = database.ErrEncryption, nil
 	case errors.As(err, &network), errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, net.ErrClosed), errors.Is(err, sql.ErrConnDone), brokenStream(err):
@@ -395,14 +394,4 @@ var conditions = map[int32]error{
 	1222: database.ErrLocked, 1205: database.ErrConflict, 3960: database.ErrConflict,
 	3906:  database.ErrReadOnly,
 	17142: database.ErrUnreachable, 17187: database.ErrUnreachable, 6005: database.ErrUnreachable,
-}
-
-// certificate returns what is wrong with the server's certificate, which the driver says
-// in words only, or "".
-func certificate(err error) string {
-	_, why, found := strings.Cut(err.Error(), "x509: ")
-	if !found {
-		return ""
-	}
-	return why
 }
