@@ -38,7 +38,7 @@ start_mysql() {
     mkdir "$data"
     certify "$data" "$name"
     [ "$(id -u)" != 0 ] || chown nobody "$data"
-    as_user "$mysql_root/mysqld" --no-defaults --initialize-insecure --basedir="$mysql_root/usr" --datadir="$data/data" >/dev/null 2>&1
+    as_user "$mysql_root/mysqld" --no-defaults --initialize-insecure ${mysql_options:-} --basedir="$mysql_root/usr" --datadir="$data/data" >/dev/null 2>&1
     cat >"$servers_dir/$name.start" <<EOF
 $(declare -f as_user)
 as_user "$mysql_root/mysqld" --no-defaults --basedir="$mysql_root/usr" --character-sets-dir="$mysql_root/usr/share/mysql/charsets" --datadir="$data/data" \

@@ -105,22 +105,23 @@ var spiderServer = regexp.MustCompile(`(?i)\b(?:srv|server|host) "([^"]+)"`)
 const notMade = "NOT (column_name = 'my_row_id' AND extra = 'auto_increment INVISIBLE')"
 
 // Dependents implements database.Depended. Rights are kept by name, and views find
-// the table again by its name. MariaDB has NULL for a column without a default as a word.
+// the table again by its name. MariaDB has NULL for a column without a default as a word. The names are
+// cast because their collations differ on a server that keeps names in lower case.
 func (t *Target) Dependents(ctx context.Context, tab *table.Table) (list []string, err error) {
 	own := dialect.MySQL.OwnNames(tab)
 	schema, bare := split(tab.Name)
 	d := dialect.MySQL
 	referred := fmt.Sprintf("referenced_table_schema = coalesce(nullif(%s, ''), database()) AND referenced_table_name = %s", d.Literal(schema), d.Literal(bare))
 	return database.ListDependents(ctx, t, []database.Kind{
-		{What: "index", Query: "SELECT DISTINCT index_name FROM information_schema.statistics WHERE index_name <> 'PRIMARY' AND " + place(tab.Name), Own: own},
-		{What: "foreign key", Query: "SELECT DISTINCT column_name FROM information_schema.key_column_usage WHERE referenced_table_name IS NOT NULL AND " + place(tab.Name), Own: own},
-		{What: "foreign key from table", Query: "SELECT DISTINCT concat(table_schema, '.', table_name) FROM information_schema.key_column_usage WHERE " + referred},
-		{What: "check", Query: "SELECT constraint_name FROM information_schema.table_constraints WHERE constraint_type = 'CHECK' AND " + place(tab.Name)},
-		{What: "default of", Query: "SELECT column_name FROM information_schema.columns WHERE (coalesce(column_default, 'NULL') <> 'NULL' OR extra NOT IN ('', 'INVISIBLE')) AND " + notMade + " AND " + place(tab.Name), Own: database.Defaults(tab)},
-		{What: "partition", Query: "SELECT DISTINCT partition_name FROM information_schema.partitions WHERE partition_name IS NOT NULL AND " + place(tab.Name)},
-		{What: "storage engine", Query: "SELECT engine FROM information_schema.tables WHERE engine <> 'InnoDB' AND " + place(tab.Name)},
-		{What: "history of", Query: "SELECT table_name FROM information_schema.tables WHERE table_type = 'SYSTEM VERSIONED' AND " + place(tab.Name)},
-		{What: "trigger", Query: fmt.Sprintf("SELECT trigger_name FROM information_schema.triggers WHERE event_object_schema = coalesce(nullif(%s, ''), database()) AND event_object_table = %s", d.Literal(schema), d.Literal(bare))},
+		{What: "index", Query: "SELECT DISTINCT CAST(index_name AS CHAR) FROM information_schema.statistics WHERE index_name <> 'PRIMARY' AND " + place(tab.Name), Own: own},
+		{What: "foreign key", Query: "SELECT DISTINCT CAST(column_name AS CHAR) FROM information_schema.key_column_usage WHERE referenced_table_name IS NOT NULL AND " + place(tab.Name), Own: own},
+		{What: "foreign key from table", Query: "SELECT DISTINCT CAST(concat(table_schema, '.', table_name) AS CHAR) FROM information_schema.key_column_usage WHERE " + referred},
+		{What: "check", Query: "SELECT CAST(constraint_name AS CHAR) FROM information_schema.table_constraints WHERE constraint_type = 'CHECK' AND " + place(tab.Name)},
+		{What: "default of", Query: "SELECT CAST(column_name AS CHAR) FROM information_schema.columns WHERE (coalesce(column_default, 'NULL') <> 'NULL' OR extra NOT IN ('', 'INVISIBLE')) AND " + notMade + " AND " + place(tab.Name), Own: database.Defaults(tab)},
+		{What: "partition", Query: "SELECT DISTINCT CAST(partition_name AS CHAR) FROM information_schema.partitions WHERE partition_name IS NOT NULL AND " + place(tab.Name)},
+		{What: "storage engine", Query: "SELECT CAST(engine AS CHAR) FROM information_schema.tables WHERE engine <> 'InnoDB' AND " + place(tab.Name)},
+		{What: "history of", Query: "SELECT CAST(table_name AS CHAR) FROM information_schema.tables WHERE table_type = 'SYSTEM VERSIONED' AND " + place(tab.Name)},
+		{What: "trigger", Query: fmt.Sprintf("SELECT CAST(trigger_name AS CHAR) FROM information_schema.triggers WHERE event_object_schema = coalesce(nullif(%s, ''), database()) AND event_object_table = %s", d.Literal(schema), d.Literal(bare))},
 	})
 }
 
@@ -130,8 +131,8 @@ func (t *Target) Cascades(ctx context.Context, name string) ([]string, error) {
 	d := dialect.MySQL
 	of := "coalesce(nullif(" + d.Literal(schema) + ", ''), database())"
 	return database.ListDependents(ctx, t, []database.Kind{
-		{What: "trigger", Query: "SELECT trigger_name FROM information_schema.triggers WHERE event_manipulation = 'DELETE' AND event_object_schema = " + of + " AND event_object_table = " + d.Literal(bare)},
-		{What: "foreign key from table", Query: "SELECT DISTINCT table_name FROM information_schema.referential_constraints WHERE delete_rule IN ('CASCADE', 'SET NULL', 'SET DEFAULT') AND unique_constraint_schema = " + of +
+		{What: "trigger", Query: "SELECT CAST(trigger_name AS CHAR) FROM information_schema.triggers WHERE event_manipulation = 'DELETE' AND event_object_schema = " + of + " AND event_object_table = " + d.Literal(bare)},
+		{What: "foreign key from table", Query: "SELECT DISTINCT CAST(table_name AS CHAR) FROM information_schema.referential_constraints WHERE delete_rule IN ('CASCADE', 'SET NULL', 'SET DEFAULT') AND unique_constraint_schema = " + of +
 			" AND referenced_table_name = " + d.Literal(bare) + " AND NOT (table_name = referenced_table_name AND constraint_schema = unique_constraint_schema)"},
 	})
 }
