@@ -104,6 +104,12 @@ func (p *Column) Choose(o Options) Choice {
 		c.Evidence = "blank in every record: nothing says what it is"
 		return c
 	}
+	if len(p.tallies) == 1 && p.tallies[0].examples[0].Text == value.DumpedNull {
+		c.Type, c.Unique = table.Type{Kind: table.Text}, false
+		c.Evidence = "NULL in every record: nothing says what it is"
+		c.readAsNull(&p.tallies[0])
+		return c
+	}
 	best, fits := p.bestReading(o)
 	if best == nil {
 		p.chooseText(o.Fit, &c)

@@ -170,6 +170,7 @@ func TestChoose(t *testing.T) {
 		{"only null words", "varchar(10)", "", list("n/a|n/a"), ""},
 		{"country codes with NA", "char(2)", "", list("DE|NA|FR"), ""},
 		{"blank", "text", "", list("| |"), "blank in every record"},
+		{"nothing but NULL", "text", "", list(`\N||\N`), `NULL in every record: nothing says what it is; 2 are "\\N", read as no value`},
 		{"UUIDs", "uuid", "", list("123e4567-e89b-12d3-a456-426614174000"), ""},
 		{"one word again and again", "varchar(10)", "", append(repeat("12", 15), "lent", "lent"), `null_words: ["lent"] to read them as no value`},
 		{"a null word in text", "varchar(10)", "", list("ant|beetle|n/a"), `1 is "n/a": null_words would read it as no value`},
