@@ -37,6 +37,10 @@ func TestReport(t *testing.T) {
 	require.Contains(t, out, "175 rows loaded, 4 records rejected, 3 left to mend; every row proved")
 	d.run(0, "undo", receipt["id"].(string), "--to", "other.db")
 	d.run(0, "report", "other.tray", "--replace")
+	d.run(3, "load", "loans.csv", "--to", "less.db", "--tray", "less.tray")
+	on(t, filepath.Join(d.dir, "less.db"), "DELETE FROM loans WHERE loan_no > '01000'")
+	out, _ = d.run(0, "report", "less.tray", "--to", "less.db", "--out", "less.html")
+	require.Regexp(t, "the table now has [0-9]+ rows; load 0001 loaded 175", out)
 	on(t, filepath.Join(d.dir, "other.db"), "DROP TABLE loans")
 	out, _ = d.run(0, "report", "other.tray", "--to", "other.db", "--out", "dropped.html")
 	require.Contains(t, out, "other.db has no table loans; the plan takes 175 of 179 records")
@@ -44,7 +48,7 @@ func TestReport(t *testing.T) {
 	browser := newBrowser(t)
 	for page, wants := range map[string][]string{
 		"odd.html":       {hostile, "81 read = 81 to load"},
-		"loans.html":     {"180 read = 175 loaded + 4 rejected + 1 skipped", "every row proved", "no such date", "31/02/2026", "The table as it is in museum.db", "The ledger of museum.db", "Müller & Søn, conservators"},
+		"loans.html":     {"180 read = 175 loaded + 4 rejected + 1 skipped", "every row proved", "no such date", "31/02/2026", "The table as it is in museum.db, with 175 rows", "The ledger of museum.db", "Müller & Søn, conservators"},
 		"other.html":     {"the last load was undone; the plan takes 175 of 179 records", "undone"},
 		"specimens.html": {"1,204 read", "not loaded yet; the plan takes every record", "a code, not a number"},
 	} {

@@ -138,6 +138,10 @@ func (a *app) drawReport(r *report.Report, file string) {
 	if n > 0 {
 		p.Fact("loads", "%s", r.Verdict())
 	}
+	changed := r.TableChanged()
+	if changed != "" {
+		p.Fact("table", "%s", p.Red(changed))
+	}
 	size := int64(0)
 	info, err := os.Stat(file)
 	if err == nil {

@@ -197,3 +197,21 @@ func (r *Report) Changed() string {
 	}
 	return fmt.Sprintf("the source now has %s; the last load read %s", note.Count(r.Read, "row", "rows"), count(read))
 }
+
+// RowsNow says how many rows the table has now, "" if there is none.
+func (r *Report) RowsNow() string {
+	if r.TableRows == nil {
+		return ""
+	}
+	return note.Count(*r.TableRows, "row", "rows")
+}
+
+// TableChanged says that the table has fewer rows now than one of the last loads has put into it, or "".
+func (r *Report) TableChanged() string {
+	for _, l := range r.of {
+		if r.TableRows != nil && *r.TableRows < l.Counts.Loaded {
+			return fmt.Sprintf("the table now has %s; load %s loaded %s", r.RowsNow(), l.Load, count(l.Counts.Loaded))
+		}
+	}
+	return ""
+}

@@ -43,6 +43,7 @@ type Report struct {
 	Columns    []Column        `json:"columns"`
 	Definition []string        `json:"definition"` // the statements that make the table
 	InTarget   bool            `json:"in_target"`  // they are of the table as it is there
+	TableRows  *int64          `json:"table_rows"` // that the table has now, null without one
 	Dialect    string          `json:"dialect"`
 	Rejects    []reject.Group  `json:"rejects"`
 	Controls   []pass.Control  `json:"controls"` // what the source states below its records
@@ -185,6 +186,11 @@ func (r *Report) addTarget(ctx context.Context, to database.Target) error {
 		return err
 	}
 	r.InTarget = true
+	rows, err := to.Count(ctx, r.Table)
+	if err != nil {
+		return err
+	}
+	r.TableRows = &rows
 	entries, err := ledger.Read(ctx, to, r.Table)
 	r.Ledger = append(r.Ledger, entries...)
 	return err
