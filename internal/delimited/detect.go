@@ -216,7 +216,7 @@ func (s *shape) rate() float64 {
 		return 1.95 // whatever else the lines have
 	}
 	share := (float64(even) + 0.8*float64(less)) / float64(max(1, s.Rows.Len()-first-drawn))
-	if s.Width < 2 && s.OneValueEach() {
+	if s.Width < 2 && (s.OneValueEach() || s.oneQuotedEach()) {
 		return 2
 	}
 	if s.Width < 2 {

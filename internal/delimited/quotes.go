@@ -52,6 +52,9 @@ func (s *shape) cutsInQuotes() bool {
 	for r := range s.Rows.Len() {
 		text := s.Rows.Text(r)
 		first := bytes.Index(text, []byte(s.layout.Delimiter))
+		if s.layout.Quote == `"` && text[0] == '"' {
+			continue // the cell ends with its quote
+		}
 		if first > 0 && bytes.Count(text[:first], []byte(`"`))%2 == 1 && bytes.Count(text, []byte(`"`))%2 == 0 {
 			rows++
 		}
@@ -80,4 +83,24 @@ func (s *shape) wrapped() bool {
 		}
 	}
 	return both > only || 10*rows >= 9*s.Rows.Len()
+}
+
+// oneQuotedEach reports whether every row below the first, which has no delimiter, is one cell in quotes.
+func (s *shape) oneQuotedEach() bool {
+	const minRows = 3
+	if s.layout.Quote == "" || s.Rows.Len() < minRows || s.misplaced() > 0 || bytes.ContainsAny(s.Rows.Text(0), ",;\t|") {
+		return false
+	}
+	quote := []byte(s.layout.Quote)
+	for r := 1; r < s.Rows.Len(); r++ {
+		text := s.Rows.Text(r)
+		if s.Rows.Width(r) != 1 || len(text) < 2 || !bytes.HasPrefix(text, quote) || !bytes.HasSuffix(text, quote) {
+			return false
+		}
+		inner := bytes.ReplaceAll(text[1:len(text)-1], append(quote, quote...), nil)
+		if bytes.Contains(inner, quote) {
+			return false
+		}
+	}
+	return true
 }
