@@ -85,6 +85,7 @@ type reading struct {
 	name  string                     // plural, for the evidence
 	takes func(s value.Shape) bool   // the shapes that it understands
 	near  func(s value.Shape) bool   // shapes that were meant so but do not exist
+	none  func(t *tally) bool        // values that stand for no value beside null words, or nil
 	plan  func(p *Column, c *Choice) // sets the type; c.Type is text if none holds them all
 }
 
@@ -121,7 +122,7 @@ func (p *Column) Choose(o Options) Choice {
 		if c.Type.Textual() {
 			return c
 		}
-		p.addNullWords(&c, words)
+		p.addNullWords(&c, best, words)
 		p.addNear(&c, best, near)
 		return c
 	}
@@ -188,7 +189,7 @@ func (p *Column) countMisfits(r *reading) (words, near, others int64) {
 		t := &p.tallies[i]
 		switch {
 		case r.takes(t.shape):
-		case t.shape.Kind == value.NullWord:
+		case r.isNone(t):
 			words += t.count
 		case r.near != nil && r.near(t.shape):
 			near += t.count
@@ -199,13 +200,18 @@ func (p *Column) countMisfits(r *reading) (words, near, others int64) {
 	return words, near, others
 }
 
-func (p *Column) addNullWords(c *Choice, words int64) {
+// isNone reports whether values stand for no value in a column that a reading understands.
+func (r *reading) isNone(t *tally) bool {
+	return t.shape.Kind == value.NullWord || r.none != nil && r.none(t)
+}
+
+func (p *Column) addNullWords(c *Choice, r *reading, words int64) {
 	if words == 0 {
 		return
 	}
 	for i := range p.tallies {
 		t := &p.tallies[i]
-		if t.shape.Kind == value.NullWord {
+		if r.isNone(t) {
 			c.readAsNull(t)
 		}
 	}

@@ -208,6 +208,9 @@ func (p *Column) compactDates(t *tally) reading {
 		kind, format = table.Timestamp, "yyyyMMddHHmmss"
 	}
 	r := reading{name: "dates", takes: func(s value.Shape) bool { return s == t.shape && t.width == len(format) }}
+	r.none = func(t *tally) bool { // zeros, as some programs write no date
+		return t.shape.Kind == value.Code && t.width == len(format) && t.min[0].int == 0 && t.max[0].int == 0
+	}
 	r.plan = func(_ *Column, c *Choice) {
 		c.Type, c.Format = timed(kind, 0), format
 		c.Min, c.Max = string(t.min[0].text), string(t.max[0].text)

@@ -158,6 +158,8 @@ func TestChoose(t *testing.T) {
 		{"dates and times", "timestamp(0)", "yyyy-MM-dd HH:mm:ss", list("2026-01-31 10:00:01|2026-01-31"), "2 timestamps"},
 		{"dates at midnight", "date", "yyyy-MM-dd", list("2026-01-31 00:00:00|1999-12-01"), "every time of day is midnight"},
 		{"not all at midnight", "timestamp(0)", "yyyy-MM-dd HH:mm:ss", list("2026-01-31 00:00:00|1999-12-01 00:00:01"), ""},
+		{"zeros for no date without separators", "date", "yyyyMMdd", list("20260131|00000000|20260228|99991231|00000000"), `all 3 numbers are dates written yyyyMMdd; 20260131 to 99991231; 2 are "00000000", read as no value`},
+		{"zeros among codes", "char(8)", "", list("20260131|00000000|20260228|00000017"), `begin`},
 		{"zeros for no date", "date", "yyyy-MM-dd", list("2026-01-31|0000-00-00|0000-00-00"), `2 are "0000-00-00", read as no value`},
 		{"thousandths of a second", "timestamp(3)", "yyyy-MM-dd HH:mm:ss.SSSSSS", list("2026-01-31 10:00:01.120|2026-01-31 10:00:01.125000|2026-01-31 10:00"), ""},
 		{"tenths of a second", "time(1)", "HH:mm:ss.SSSSSS", list("10:00|11:30:05.500"), ""},
@@ -381,7 +383,7 @@ func TestMerge(t *testing.T) {
 		require.Equal(t, whole.Choose(infer.Options{}), merged.Choose(infer.Options{}))
 		require.Equal(t, whole.Kinds(), merged.Kinds())
 		require.Equal(t, whole.Examples(), merged.Examples())
-		require.Equal(t, whole.NullWords(), merged.NullWords())
+		require.Equal(t, whole.NullWords(&infer.Choice{}), merged.NullWords(&infer.Choice{}))
 	}
 }
 

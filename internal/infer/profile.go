@@ -328,14 +328,15 @@ func (p *Column) Merge(o *Column) {
 	slices.SortFunc(p.tallies, func(a, b tally) int { return a.examples[0].compare(&b.examples[0]) })
 }
 
-// NullWords returns the well-known null words among the values, without spaces around them, and
-// how often each occurs.
-func (p *Column) NullWords() map[string]int64 {
+// NullWords returns the well-known null words among the values, and those that a choice reads as NULL,
+// without spaces around them, and how often each occurs.
+func (p *Column) NullWords(c *Choice) map[string]int64 {
 	words := map[string]int64{}
 	for i := range p.tallies {
 		t := &p.tallies[i]
-		if t.shape.Kind == value.NullWord {
-			words[strings.TrimSpace(t.examples[0].Text)] += t.count
+		text := strings.TrimSpace(t.examples[0].Text)
+		if t.shape.Kind == value.NullWord || slices.Contains(c.NullWords, text) {
+			words[text] += t.count
 		}
 	}
 	return words

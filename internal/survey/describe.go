@@ -26,7 +26,7 @@ func (w *surveying) describe() {
 		w.survey.Columns = append(w.survey.Columns, Column{
 			Heading: h, Name: names[i], Type: c.Type.String(), Format: optional(c.Format), Nullable: c.Nullable,
 			Key: c.Unique && c.Sure && !c.Nullable && !c.Trim, LikelyKey: c.Unique && !c.Sure && !c.Nullable,
-			Blanks: p.Blanks, NullWords: p.NullWords(), Distinct: c.Distinct, Exact: c.Sure, Min: optional(c.Min), Max: optional(c.Max),
+			Blanks: p.Blanks, NullWords: p.NullWords(&c), Distinct: c.Distinct, Exact: c.Sure, Min: optional(c.Min), Max: optional(c.Max),
 			Shortest: p.Shortest, Longest: p.Longest, Examples: p.Examples(), Evidence: c.Evidence,
 			Obstacle: optional(c.Obstacle), Choice: c, Kinds: p.Kinds(),
 		})

@@ -308,6 +308,9 @@ func (v *Value) Fraction(k Kind) int {
 // columns.
 func plausible(year int) bool { return year >= 1800 && year < 2200 }
 
+// lastDay stands for no end in many columns of dates.
+var lastDay = [3]int{9999, 12, 31}
+
 // compact returns the notation of a whole number of 8 or 14 digits: whether it
 // is a date too.
 func (v *Value) compact(cell []byte) uint32 {
@@ -316,9 +319,9 @@ func (v *Value) compact(cell []byte) uint32 {
 	}
 	number := *v
 	_, ok := scanCompact(cell, v)
-	year := v.date.n[0]
+	date := v.date.n
 	v.Int = number.Int
-	if ok && plausible(year) {
+	if ok && (plausible(date[0]) || date == lastDay) {
 		return CompactDate
 	}
 	return Plain

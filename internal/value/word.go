@@ -50,7 +50,7 @@ func (p Pair) Takes(s Shape) bool {
 
 // nullWords are texts that well-known programs and careful people write for 'no
 // value'.
-var nullWords = strings.Fields(`null n/a na none nil nan nat - -- --- – — ? ?? * . .. ... … n.a. n.a n/d n/k nd #n/a #n/a! #null! \n <null>
+var nullWords = strings.Fields(`null n/a na none nil nan nat - -- --- – — ? ?? * . .. ... … n.a. n.a n/d n/k nd #n/a #n/a! #null! #div/0! #value! #ref! #name? #num! \n <null>
 	(null) (none) (blank) [null] <na> unknown missing tbc tbd undefined void unspecified nodata`)
 
 // nullPhrases are such texts of several words.
