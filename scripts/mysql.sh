@@ -30,36 +30,17 @@ fetch_mysql() {
     PATH=$mysql_root:$PATH
 }
 
-# start_mysql NAME: like start_mariadb. Its packets are as short as MariaDB's, which the tests expect.
-start_mysql() {
-    local port name=${1,,} data
-    data=$servers_dir/$name
-    port=$(free_port)
-    mkdir "$data"
-    certify "$data" "$name"
-    [ "$(id -u)" != 0 ] || chown nobody "$data"
-    as_user "$mysql_root/mysqld" --no-defaults --initialize-insecure ${mysql_options:-} --basedir="$mysql_root/usr" --datadir="$data/data" >/dev/null 2>&1
-    cat >"$servers_dir/$name.start" <<EOF
-$(declare -f as_user)
-as_user "$mysql_root/mysqld" --no-defaults --basedir="$mysql_root/usr" --character-sets-dir="$mysql_root/usr/share/mysql/charsets" --datadir="$data/data" \
-    --port="$port" --bind-address=127.0.0.1 --socket="$data/socket" --mysqlx=OFF --secure-file-priv= --pid-file="$data/pid" --local-infile=ON --max-allowed-packet=16M \
-    --ssl-cert="$data/server.pem" --ssl-key="$data/server.key" --ssl-ca="$data/authority.pem" --disable-log-bin ${mysql_options:-} >"$data/log" 2>&1 &
-for _ in \$(seq 300); do
-    mariadb --no-defaults -u root -S "$data/socket" -e 'CREATE DATABASE IF NOT EXISTS museum' 2>/dev/null && exit
-    sleep 0.1
-done
-cat "$data/log" >&2
-exit 1
-EOF
-    bash "$servers_dir/$name.start"
-    export "AMBERTRAY_$1=mysql://root@127.0.0.1:$port/museum" "AMBERTRAY_${1}_DATA=$data" "AMBERTRAY_${1}_CA=$servers_dir/$name-authority.pem"
-}
+mariadb_packages=/bin/sh # nothing of MariaDB is needed
+mysqld=$mysql_root/mysqld
+init_mysqld() { as_user "$mysqld" --no-defaults --initialize-insecure --basedir="$mysql_root/usr" --datadir="$1" ${mysql_options:-}; }
+mariadb_options="--basedir=$mysql_root/usr --character-sets-dir=$mysql_root/usr/share/mysql/charsets --mysqlx=OFF --secure-file-priv= --disable-log-bin"
+mariadb_options+=" --local-infile=ON --max-allowed-packet=16M ${mysql_options:-}" # packets as short as MariaDB's, which the tests expect
 
 need "$sqlite_packages"
 fetch_mysql
 for kind in TEST FAULT; do
     start_postgres ${kind}_POSTGRES
-    start_mysql ${kind}_MYSQL
+    start_mariadb ${kind}_MYSQL
     start_standin ${kind}_SQLSERVER
 done
 "$@"

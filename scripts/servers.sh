@@ -114,6 +114,10 @@ EOF
     export "AMBERTRAY_TEST_POOL=postgres://curator@127.0.0.1:$port/postgres"
 }
 
+# The server that start_mariadb starts, and how its folder is filled. scripts/mysql.sh has MySQL instead.
+mysqld=mariadbd
+init_mysqld() { as_user mariadb-install-db --no-defaults --datadir="$1" --auth-root-authentication-method=normal --skip-test-db; }
+
 # start_mariadb NAME: like start_postgres. Each server has a folder for temporary tables of its own: one that starts
 # removes those it finds, also those of its neighbours.
 start_mariadb() {
@@ -127,10 +131,10 @@ start_mariadb() {
         owner=nobody
         chown nobody "$data" "$data.tmp"
     fi
-    as_user mariadb-install-db --no-defaults --datadir="$data" --auth-root-authentication-method=normal --skip-test-db >/dev/null 2>&1
+    init_mysqld "$data" >/dev/null 2>&1
     certify "$data" "$name"
     cat >"$servers_dir/$name.start" <<EOF
-mariadbd --no-defaults --user="$owner" --datadir="$data" --tmpdir="$data.tmp" --port="$port" --bind-address=127.0.0.1 --socket="$data/socket" \
+"$mysqld" --no-defaults --user="$owner" --datadir="$data" --tmpdir="$data.tmp" --port="$port" --bind-address=127.0.0.1 --socket="$data/socket" \
     --pid-file="$data/pid" --log-error="$data/log" --ssl-cert="$data/server.pem" --ssl-key="$data/server.key" --ssl-ca="$data/authority.pem" \
     ${mariadb_options:-} >/dev/null 2>&1 &
 for _ in \$(seq 200); do
