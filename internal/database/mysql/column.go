@@ -32,7 +32,7 @@ func (t *Target) Columns(ctx context.Context, name string) ([]database.ColumnInf
 var binaryForm = regexp.MustCompile(`^(bit|binary|varbinary|(tiny|medium|long)?blob|geometry|(multi)?(point|linestring|polygon)|geometrycollection|geomcollection|vector)\b`)
 
 // ownForm matches the types that have rules of their own.
-var ownForm = regexp.MustCompile(`^((enum|set)\(|inet|binary|varbinary|(tiny|medium|long)?blob)`)
+var ownForm = regexp.MustCompile(`^((enum|set)\(|json|inet|binary|varbinary|(tiny|medium|long)?blob)`)
 
 var nativeForm = regexp.MustCompile(`^([a-z]+)(?:\((\d+)(?:,(\d+))?\))?( unsigned)?( zerofill)?$`)
 
@@ -109,7 +109,7 @@ func typeOf(native string) (*table.Type, *table.Limit, bool) {
 // longestBlob is how many bytes a value of each type may have.
 var longestBlob = map[string]int{"tinyblob": 1<<8 - 1, "blob": 1<<16 - 1, "mediumblob": 1<<24 - 1, "longblob": 1<<32 - 1}
 
-// specialType returns the types whose names have a meaning of their own: booleans, addresses,
+// specialType returns the types whose names have a meaning of their own: booleans, JSON, addresses,
 // sets and enums.
 func specialType(native string) (*table.Type, *table.Limit, bool) {
 	switch native {
@@ -117,6 +117,8 @@ func specialType(native string) (*table.Type, *table.Limit, bool) {
 		return &table.Type{Kind: table.Boolean}, nil, true
 	case "bit(1)":
 		return &table.Type{Kind: table.Boolean, Size: table.Bit}, nil, true
+	case "json":
+		return &table.Type{Kind: table.Text}, jsonType.Limit(), true
 	case "inet4":
 		return &table.Type{Kind: table.Text}, database.AddressLimit(native, func(p netip.Prefix) string { return hostText(p, p.Addr().Is4()) }), true
 	case "inet6":

@@ -41,3 +41,6 @@ func (t *Target) LoadInto(ddl string, tr *tray.Tray) (*refusal.List, error) {
 	_, err = sink.Close(nil)
 	return sink.Refused(), err
 }
+
+// LimitJSON lets tests compare it with the server.
+var LimitJSON = jsonType.Limit()

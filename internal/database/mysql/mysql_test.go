@@ -245,6 +245,47 @@ func exec(to *mysql.Target, statement string) error {
 	return err
 }
 
+// TestJSON compares the JSON that is sent to columns of MySQL with the server's, and appends some.
+// MariaDB keeps the text.
+func TestJSON(t *testing.T) {
+	to := open(t, scratch(t))
+	defer to.Close()
+	for number, want := range map[string]string{
+		"-0": "0", "-0.0": "-0.0", "1e2": "100.0", "1.10": "1.1", "18446744073709551615": "18446744073709551615", "1e14": "100000000000000.0", "1e15": "1e15", "1014777433050724.6": "1014777433050724.6", "-1234567890123456.0": "-1.234567890123456e15",
+		"0.00001234": "0.00001234", "1e-15": "0.000000000000001", "1e-16": "1e-16", "15e299": "1.5e300",
+	} {
+		got, why := mysql.LimitJSON.Text([]byte(number))
+		require.Equal(t, []string{want, ""}, []string{string(got), why}, number)
+	}
+	for _, number := range []string{"18446744073709551616", "0.1000000000000000055511151231257827", "1e-400", "1e309"} {
+		_, why := mysql.LimitJSON.Text([]byte(number))
+		require.Equal(t, "has the number "+number+", which json would round", why)
+	}
+	kept := `{ "b":1, "a": 1e2 }`
+	if !isMariaDB(t, to) {
+		kept = `{"a": 100.0, "b": 1}`
+		server := func(text string) (string, error) {
+			return databasetest.Ask(to, "SELECT CAST("+dialect.MySQL.Literal(text)+" AS JSON)")
+		}
+		databasetest.JSON(t, mysql.LimitJSON, 100, server, "-0", "-0.0", "0e9", "-0e-3", "1e99999999999", "12.50E-1", "0.00120e3", "-9223372036854775808", "0.30000000000000004",
+			"5e-324", "1.7976931348623157e308", "123456789012345.25")
+	}
+	require.NoError(t, exec(to, "CREATE TABLE notes (no int PRIMARY KEY, note json)"))
+	for i, records := range []string{"1,\"{ \"\"b\"\":1, \"\"a\"\": 1e2 }\"\n2,\n", "1,\"{ \"\"b\"\":1, \"\"a\"\": 1e2 }\"\n3,[]\n"} {
+		tr := databasetest.NewTray(t, "notes", "no,note\n"+records, table.Column{From: "no", Name: "no", Type: table.Type{Kind: table.Integer}},
+			table.Column{From: "note", Name: "note", Type: table.Type{Kind: table.Text}, Nullable: true})
+		tr.Table.Key, tr.Table.Existing = []string{"no"}, []table.Existing{table.Append, table.Merge}[i]
+		r, err := load.Run(context.Background(), tr, &source.Opener{}, to, load.Options{})
+		require.NoError(t, err)
+		require.True(t, r.Verified)
+		require.Zero(t, r.Counts.Rejected)
+		require.NoError(t, exec(to, "DELETE FROM notes WHERE no > 1"))
+	}
+	note, err := databasetest.Ask(to, "SELECT note FROM notes")
+	require.NoError(t, err)
+	require.Equal(t, kept, note)
+}
+
 // TestCollation explains keys that the server's collation treats as equal.
 func TestCollation(t *testing.T) {
 	ctx := context.Background()

@@ -17,8 +17,8 @@ func ReadNumeric(data []byte, scale int) (text string, untyped bool) {
 	return string(v.AppendDecimal(nil)), false
 }
 
-// CanonicalJSON lets tests compare it with the server.
-var CanonicalJSON = canonicalJSON
+// LimitJSON lets tests compare it with the server.
+var LimitJSON = jsonb.Limit()
 
 // Field returns the text that a text of a column's type is sent as, and what is hashed of it in
 // the end; why is the reason if it is rejected.

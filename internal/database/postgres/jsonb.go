@@ -1,178 +1,18 @@
 package postgres
 
 import (
-	"bytes"
-	"cmp"
-	"encoding/json"
 	"errors"
-	"fmt"
-	"slices"
 	"strconv"
 	"strings"
-	"unicode/utf16"
 
-	"ambertray/internal/table"
+	"ambertray/internal/database"
 )
 
-// A column of type jsonb keeps values and not their text: it drops spaces, sorts keys, and
-// writes numbers without exponents. We send the text that the server returns later, because
-// each row can be proved only then. The functions jsonb_in, numeric_in and jsonb_out of the
-// server's source define that text.
+// jsonb is written as the functions jsonb_in, numeric_in and jsonb_out of the server's source define.
+// It would take more levels, but a value that is nested too deep cancels the load.
+var jsonb = database.JSON{Native: "jsonb", MaxDepth: 1000, Number: appendNumber}
 
-// limitJSON is the limit of a column of type jsonb.
-var limitJSON = table.Limit{Native: "jsonb", Text: canonicalJSON}
-
-// canonicalJSON returns JSON as the server returns it, or why the text is rejected. An object
-// with a duplicate key is rejected, because the server would drop one of its values.
-func canonicalJSON(text []byte) (canonical []byte, reason string) {
-	if !json.Valid(text) {
-		return nil, "not JSON"
-	}
-	if !wholeCharacters(text) {
-		return nil, `has an escape such as \u0000 that is no character`
-	}
-	w := jsonWriter{json.NewDecoder(bytes.NewReader(text))}
-	w.in.UseNumber()
-	canonical, err := w.value(make([]byte, 0, len(text)), 0)
-	if err != nil {
-		return nil, err.Error()
-	}
-	return canonical, ""
-}
-
-var (
-	errNumberJSON = errors.New("has a number that is outside the range of jsonb")
-	errDeepJSON   = fmt.Errorf("is nested in more than %d levels", maxDepth)
-)
-
-// maxDepth is less than the depth at which the server would cancel the load.
-const maxDepth = 1000
-
-// jsonWriter writes the values that it reads from valid JSON as the server does.
-type jsonWriter struct{ in *json.Decoder }
-
-// value appends the next value.
-func (w *jsonWriter) value(dst []byte, depth int) ([]byte, error) {
-	token, err := w.in.Token()
-	if err != nil {
-		return dst, err
-	}
-	switch v := token.(type) {
-	case nil:
-		return append(dst, "null"...), nil
-	case bool:
-		return strconv.AppendBool(dst, v), nil
-	case json.Number:
-		return appendNumber(dst, v.String())
-	case string:
-		return appendString(dst, v), nil
-	}
-	switch {
-	case depth == maxDepth:
-		return dst, errDeepJSON
-	case token == json.Delim('['):
-		return w.array(dst, depth+1)
-	}
-	return w.object(dst, depth+1)
-}
-
-// array appends the values of an array, which has begun.
-func (w *jsonWriter) array(dst []byte, depth int) (_ []byte, err error) {
-	dst = append(dst, '[')
-	for i := 0; w.in.More(); i++ {
-		dst, err = w.value(separate(dst, i), depth)
-		if err != nil {
-			return dst, err
-		}
-	}
-	_, err = w.in.Token() // its end
-	return append(dst, ']'), err
-}
-
-// object appends the values of an object, which has begun, the shorter keys first.
-func (w *jsonWriter) object(dst []byte, depth int) ([]byte, error) {
-	values := map[string][]byte{}
-	var keys []string
-	for w.in.More() {
-		token, err := w.in.Token()
-		if err != nil {
-			return dst, err
-		}
-		key := token.(string)
-		if values[key] != nil {
-			return dst, fmt.Errorf("has the key %q twice in an object, of which jsonb keeps one", key)
-		}
-		keys = append(keys, key)
-		values[key], err = w.value([]byte{}, depth)
-		if err != nil {
-			return dst, err
-		}
-	}
-	slices.SortFunc(keys, func(a, b string) int {
-		return cmp.Or(cmp.Compare(len(a), len(b)), strings.Compare(a, b))
-	})
-	dst = append(dst, '{')
-	for i, key := range keys {
-		dst = append(appendString(separate(dst, i), key), ": "...)
-		dst = append(dst, values[key]...)
-	}
-	_, err := w.in.Token() // its end
-	return append(dst, '}'), err
-}
-
-// wholeCharacters reports whether the escapes of a JSON text are characters. Zero is not one,
-// and neither is half of a surrogate pair.
-func wholeCharacters(text []byte) bool {
-	high := rune(0) // the first half of a character
-	for i := 0; i < len(text); i++ {
-		r := rune(-1) // no escape with a number
-		if text[i] == '\\' {
-			i++
-			if text[i] == 'u' {
-				n, _ := strconv.ParseUint(string(text[i+1:i+5]), 16, 16)
-				r = rune(n)
-				i += 4
-			}
-		}
-		switch {
-		case r == 0, high != 0 && utf16.DecodeRune(high, r) == '\ufffd', high == 0 && r >= 0xdc00 && r < 0xe000:
-			return false
-		case high != 0:
-			high = 0
-		case utf16.IsSurrogate(r):
-			high = r
-		}
-	}
-	return true
-}
-
-func separate(dst []byte, i int) []byte {
-	if i == 0 {
-		return dst
-	}
-	return append(dst, ", "...)
-}
-
-// appendString appends a text in quotes.
-func appendString(dst []byte, text string) []byte {
-	const named = "\b\f\n\r\t"
-	dst = append(dst, '"')
-	for i := range len(text) {
-		c := text[i]
-		at := strings.IndexByte(named, c)
-		switch {
-		case at >= 0:
-			dst = append(dst, '\\', "bfnrt"[at])
-		case c == '"' || c == '\\':
-			dst = append(dst, '\\', c)
-		case c < ' ':
-			dst = fmt.Appendf(dst, `\u%04x`, c)
-		default:
-			dst = append(dst, c)
-		}
-	}
-	return append(dst, '"')
-}
+var errNumberJSON = errors.New("has a number that is outside the range of jsonb")
 
 // The largest numbers of digits of a numeric before and after the point.
 const (

@@ -26,7 +26,7 @@ var ownSizes = map[string]int{
 }
 
 var ownTypes = map[int]ownType{
-	table.JSON: {&limitJSON, func(dst, text []byte) []byte { return append(append(dst, versionJSON), text...) },
+	table.JSON: {jsonb.Limit(), func(dst, text []byte) []byte { return append(append(dst, versionJSON), text...) },
 		func(field []byte) []byte { return field[1:] }},
 	table.Address:   {limitInet, func(dst, text []byte) []byte { return appendInet(dst, text, 0) }, inetText},
 	table.Network:   {limitCidr, func(dst, text []byte) []byte { return appendInet(dst, text, 1) }, inetText},
