@@ -188,7 +188,7 @@ var hints = []struct {
 	{database.ErrLogin, "check the user and the password: PGPASSWORD, MYSQL_PWD or SQLCMDPASSWORD, the password file or the URL"},
 	{database.ErrCertificate, "name its certificate authority in the URL, with tls_ca=FILE (MySQL, MariaDB), sslrootcert=FILE (PostgreSQL) or certificate=FILE (SQL Server); tls=skip-verify, sslmode=require and trustservercertificate=true accept any certificate, for trusted networks"},
 	{database.ErrPlain, "add ?tls=true to the URL, and tls_ca=FILE for a certificate authority of your own; tls=skip-verify accepts any certificate, for trusted networks"},
-	{database.ErrEncryption, "have a certificate installed on the server; encrypt=disable in the URL connects without encryption, for trusted networks"},
+	{database.ErrEncryption, "have a certificate installed on the server; tls=false (MySQL, MariaDB) or encrypt=disable (SQL Server) in the URL connects without encryption, for trusted networks"},
 	{database.ErrReadOnly, "name the primary server, or have the database made writable: nothing was changed"},
 	{database.ErrTooOld, "load into a later version; ambertray handover writes files that this one can load"},
 	{database.ErrPooled, "connect to the server itself, or to the pool in session mode: otherwise other programs get the locks and settings of a load"},

@@ -461,6 +461,8 @@ func (t *Target) fail(op string, err error) error {
 	case errors.Is(err, context.Canceled):
 		e.Kind = context.Canceled
 	case e.Untrusted():
+	case errors.Is(err, mysql.ErrNoTLS), strings.Contains(err.Error(), "tls: "):
+		e.Kind = database.ErrEncryption
 	case errors.As(err, &network), errors.Is(err, driver.ErrBadConn), errors.Is(err, mysql.ErrInvalidConn):
 		e.Kind = database.ErrUnreachable
 	}
