@@ -164,6 +164,16 @@ func ruleViews() []*view {
 				}
 			})
 		}, false},
+		{"sys", "computed_columns", viewColumns("i:object_id n:name i:column_id t:definition"), func(s *session, add func(...any)) error {
+			return eachTable(s, func(t *tableDef) {
+				for i := range t.Columns {
+					c := &t.Columns[i]
+					if c.Computed != "" {
+						add(t.objectID(), c.Name, c.ID, c.Computed)
+					}
+				}
+			})
+		}, false},
 		{"sys", "foreign_keys", viewColumns("i:object_id n:name i:parent_object_id i:referenced_object_id i:delete_referential_action n:delete_referential_action_desc b:is_disabled"), foreignRows, false},
 		{"sys", "foreign_key_columns", viewColumns("i:constraint_object_id i:constraint_column_id i:parent_object_id i:parent_column_id i:referenced_object_id i:referenced_column_id"), foreignColumnRows, false},
 		{"sys", "triggers", viewColumns("i:object_id n:name i:parent_id b:is_disabled b:is_instead_of_trigger"), func(s *session, add func(...any)) error {

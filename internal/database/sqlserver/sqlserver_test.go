@@ -503,3 +503,16 @@ func TestHalving(t *testing.T) {
 	require.NotContains(t, reasons(r)[0], "key value")
 	require.True(t, r.Verified)
 }
+
+// TestTightenKeeps leaves columns that others use.
+func TestTightenKeeps(t *testing.T) {
+	_, url := server(t, standin.Options{})
+	to := open(t, url)
+	defer to.Close()
+	databasetest.Keeps(t, to, []string{
+		"CREATE TABLE shelf (code varchar(20) NOT NULL PRIMARY KEY)", "INSERT INTO shelf VALUES ('A1')",
+		`CREATE TABLE kept (no bigint NOT NULL PRIMARY KEY, lent nvarchar(200) NULL, code varchar(20) NULL REFERENCES shelf (code), mass decimal(20,6) NULL, twice AS (mass * 2),
+			size varchar(200) NULL CHECK (len(size) < 99))`,
+		"INSERT INTO kept (no, lent, code, mass, size) VALUES (1, '2026-01-05', 'A1', 1.5, 'small'), (2, '2026-02-15', 'A1', 2.5, 'large')",
+	}, map[string]string{"no": "the index ", "code": "the foreign key ", "mass": "the column twice uses it", "twice": "the server computes it", "size": "the check "})
+}

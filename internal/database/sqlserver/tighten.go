@@ -109,15 +109,16 @@ func (t *Target) uses(ctx context.Context, name string) (map[string]string, erro
 	for column, what := range foreign {
 		why[column] = what
 	}
-	checks, err := t.Query(ctx, "SELECT name, definition FROM sys.check_constraints WHERE parent_object_id = "+id)
+	expressions, err := t.Query(ctx, "SELECT CONCAT('the check ', name), definition FROM sys.check_constraints WHERE parent_object_id = "+id+
+		" UNION ALL SELECT CONCAT('the column ', name), definition FROM sys.computed_columns WHERE object_id = "+id)
 	if err != nil {
 		return nil, err
 	}
 	live, err := t.columns(ctx, name)
-	for _, row := range checks {
+	for _, row := range expressions {
 		for i := range live {
 			if strings.Contains(strings.ToLower(row[1]), strings.ToLower(live[i].name)) {
-				why[live[i].name] = "the check " + row[0] + " uses it"
+				why[live[i].name] = row[0] + " uses it"
 			}
 		}
 	}
