@@ -202,7 +202,7 @@ var hints = []struct {
 	{database.ErrFull, "make room and load again: nothing was changed"},
 	{database.ErrTooLong, "leave columns out in the tray (leave_out: true), give them shorter types, or take a long text out of the key: nothing was changed"},
 	{database.ErrKeyRequired, "choose a key with --change key=COLUMN: nothing was changed"},
-	{database.ErrLocked, "let the other program finish, then load again: nothing was changed"},
+	{database.ErrLocked, "let the other program finish, then load again: nothing was changed; if that program is gone, end its session on the server (SELECT pg_terminate_backend(PROCESS), KILL CONNECTION)"},
 	{database.ErrConflict, "load again: everything was rolled back; --retries does this automatically"},
 	{database.ErrRolledBack, "write RAISE(ABORT) in its triggers and ON CONFLICT ABORT in its constraints, so that single rows are rejected: nothing was loaded"},
 	{database.ErrNoSchema, "--create-schema creates it"},

@@ -207,3 +207,14 @@ type Made struct {
 	// Undo drops it again if nothing is in it.
 	Undo func(ctx context.Context) error
 }
+
+// LockedBy returns the error of a table that another session has locked. The query finds a description
+// of that session, as far as the login may see it.
+func LockedBy(ctx context.Context, t Target, table, query string) error {
+	e := &Error{Target: t.Name(), Op: "lock table " + table, Kind: ErrLocked}
+	holders, err := FirstColumn(ctx, t, query)
+	if err == nil && len(holders) > 0 {
+		e.Err = errors.New(holders[0])
+	}
+	return e
+}

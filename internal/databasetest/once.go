@@ -105,6 +105,8 @@ func oneAtATime(t *testing.T, open func() database.Target) {
 	require.NoError(t, err)
 	_, err = load.Run(ctx, tr, &source.Opener{}, second, load.Options{})
 	require.ErrorIs(t, err, database.ErrLocked)
+	holder := map[string]string{"PostgreSQL": "process [0-9]+ of .+ since 20", "MySQL": "connection [0-9]+ of .+ for [0-9]+ s"}[first.Dialect().Title]
+	require.Regexp(t, holder, err.Error(), "the session is named")
 	require.NoError(t, first.Close()) // as a program does that is killed
 	unlock()
 	_, err = load.Run(ctx, tr, &source.Opener{}, second, load.Options{})

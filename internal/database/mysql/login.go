@@ -51,6 +51,7 @@ func parse(address string) (*mysql.Config, error) {
 	}
 	c.Collation, c.Timeout, c.Logger = "utf8mb4_bin", 30*time.Second, silent{}
 	c.Params = maps.Clone(settings)
+	c.DialFunc = database.Dialer().DialContext
 	c.InterpolateParams = true // one round trip for each query instead of two
 	return c, nil
 }
@@ -62,7 +63,7 @@ var settings = map[string]string{
 	"sql_mode": "'STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION'", "time_zone": "'+00:00'", "autocommit": "1", "completion_type": "0",
 	"sql_select_limit": "18446744073709551615", "group_concat_max_len": "1048576", "sql_safe_updates": "0", "sql_auto_is_null": "0",
 	"foreign_key_checks": "1", "unique_checks": "1", "sql_big_selects": "1", "max_sort_length": "1024", "sql_quote_show_create": "1",
-	"wait_timeout": "86400", "net_read_timeout": "3600", "net_write_timeout": "3600",
+	"wait_timeout": "86400", "net_read_timeout": "300", "net_write_timeout": "3600",
 }
 
 // parameters reads what stands after the question mark of a URL.

@@ -214,7 +214,8 @@ func (t *Target) Lock(ctx context.Context, table string) (func(), error) {
 		return nil, err
 	}
 	if rows[0][0] != "1" {
-		return nil, &database.Error{Target: t.name, Op: "lock table " + table, Kind: database.ErrLocked}
+		return nil, database.LockedBy(ctx, t, table, `SELECT concat('connection ', id, ' of ', user, ' at ', host, ', ', lower(command), ' for ', time, ' s')
+			FROM information_schema.processlist WHERE id = is_used_lock(`+name+`)`)
 	}
 	return func() { _, _ = t.Exec(context.Background(), "DO release_lock("+name+")") }, nil
 }

@@ -66,6 +66,7 @@ func open(ctx context.Context, url, password string, adjust func(*pgx.ConnConfig
 		config.Password = password
 	}
 	adjust(config)
+	config.DialFunc = database.Dialer().DialContext
 	config.DefaultQueryExecMode = pgx.QueryExecModeExec // one round trip for each query instead of two
 	config.RuntimeParams["application_name"] = "ambertray"
 	config.RuntimeParams["client_encoding"] = "UTF8"
@@ -175,6 +176,11 @@ func (t *Target) Query(ctx context.Context, query string) (rows [][]string, err 
 func (t *Target) Lock(ctx context.Context, table string) (func(), error) {
 	key := "hashtextextended(" + dialect.PostgreSQL.Literal("ambertray "+table) + ", 0)"
 	_, err := t.Query(ctx, "SET lock_timeout = '"+patience+"'; SELECT pg_advisory_lock("+key+"); RESET lock_timeout")
+	if errors.Is(err, database.ErrLocked) {
+		return nil, database.LockedBy(ctx, t, table, `SELECT 'process ' || a.pid || ' of ' || a.usename || coalesce(' at ' || host(a.client_addr), '') || ', ' || a.state || ' since ' || to_char(a.state_change, 'YYYY-MM-DD HH24:MI:SS') || ' UTC'
+			FROM pg_locks l JOIN pg_stat_activity a ON a.pid = l.pid CROSS JOIN (SELECT `+key+` AS key) k
+			WHERE l.locktype = 'advisory' AND l.granted AND l.classid = ((k.key >> 32) & 4294967295)::oid AND l.objid = (k.key & 4294967295)::oid AND l.database = (SELECT oid FROM pg_database WHERE datname = current_database())`)
+	}
 	if err != nil {
 		return nil, err
 	}

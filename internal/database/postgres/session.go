@@ -13,12 +13,14 @@ import (
 
 // settings are those that a session would take from the login, the database or the server
 // otherwise. Backslashes in constants are text, and doubles are written in full. A session is idle
-// while we read a source.
+// while we read a source. It ends, with its locks, within a few minutes after our machine has vanished.
 const settings = `SELECT set_config('datestyle', 'ISO', false), set_config('timezone', 'UTC', false), set_config('intervalstyle', 'postgres', false),
 	set_config('bytea_output', 'hex', false), set_config('extra_float_digits', '3', false), set_config('standard_conforming_strings', 'on', false),
 	set_config('quote_all_identifiers', 'off', false), set_config('transform_null_equals', 'off', false),
 	set_config('default_transaction_isolation', 'read committed', false),
-	(SELECT count(set_config(name, '0', false)) FROM pg_settings WHERE name IN ('idle_session_timeout', 'idle_in_transaction_session_timeout'))`
+	set_config('tcp_keepalives_idle', '60', false), set_config('tcp_keepalives_interval', '15', false),
+	(SELECT count(set_config(name, CASE name WHEN 'tcp_user_timeout' THEN '180000' ELSE '0' END, false)) FROM pg_settings
+		WHERE name IN ('tcp_user_timeout', 'idle_session_timeout', 'idle_in_transaction_session_timeout'))`
 
 // beginSession sets the settings of a session. It refuses a pool that runs each transaction in another
 // session, because other programs would get these settings and the locks of a load.

@@ -19,6 +19,7 @@ import (
 	"ambertray/internal/convert"
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
+	"ambertray/internal/platform"
 )
 
 // Target is a SQL Server database.
@@ -99,7 +100,7 @@ func open(ctx context.Context, address, password string, adjust func(*msdsn.Conf
 	adjust(&config)
 	t := &Target{name: fmt.Sprintf("%s on %s", config.Database, config.Host), host: config.Host, database: config.Database, config: config, dialer: &dialer{}, stages: map[string]string{}}
 	connector := mssql.NewConnectorConfig(config)
-	t.dialer.KeepAlive = config.KeepAlive
+	t.dialer.KeepAlive, t.dialer.Control = config.KeepAlive, platform.EndSilent
 	connector.Dialer = t.dialer
 	t.db = sql.OpenDB(connector)
 	t.conn, err = t.db.Conn(ctx)
