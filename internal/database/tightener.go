@@ -79,19 +79,16 @@ func (s *Steps) Script(d *dialect.Dialect) (list []string) {
 	return append(append(list, d.ScriptTail()...), s.Release...)
 }
 
-// Having returns the columns that are left for a reason.
-func Having(why map[string]string, reason string) (columns []string) {
-	for column, r := range why {
-		if r == reason {
-			columns = append(columns, column)
+// Partitioning is why a column keeps its type that decides in which partition a row is.
+const Partitioning = "the partitioning uses it"
+
+// KeyLacks reports whether a key lacks a column that is left because of the partitioning. A primary key
+// must have every such column.
+func KeyLacks(key []string, why map[string]string) bool {
+	for column, reason := range why {
+		if len(key) > 0 && reason == Partitioning && !slices.Contains(key, column) {
+			return true
 		}
 	}
-	return columns
-}
-
-// KeyLacks reports whether a key lacks a column of the partitioning, which the primary key of
-// a table must have.
-func KeyLacks(key, partitioned []string) bool {
-	lacks := func(column string) bool { return !slices.Contains(key, column) }
-	return len(key) > 0 && slices.ContainsFunc(partitioned, lacks)
+	return false
 }

@@ -55,7 +55,7 @@ func JSON(t *testing.T, limit *table.Limit, levels int, server func(text string)
 	}
 }
 
-// randomJSON returns JSON of at most so many levels.
+// randomJSON returns random JSON, nested at most to the given number of levels.
 func randomJSON(random *rand.Rand, levels int) string {
 	var parts []string
 	n := random.IntN(10)

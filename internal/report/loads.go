@@ -198,7 +198,7 @@ func (r *Report) Changed() string {
 	return fmt.Sprintf("the source now has %s; the last load read %s", note.Count(r.Read, "row", "rows"), count(read))
 }
 
-// RowsNow says how many rows the table has now, "" if there is none.
+// RowsNow returns the number of rows in the table now, in words, or "" without a table in the target.
 func (r *Report) RowsNow() string {
 	if r.TableRows == nil {
 		return ""

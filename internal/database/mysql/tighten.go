@@ -90,7 +90,7 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 	why := usesIn(definition[0], attributes)
 	s := &database.Steps{
 		Table: name, Names: map[string]string{}, Lock: "LOCK TABLES " + quoted + " WRITE, " + quoted + " AS t WRITE", Release: []string{"UNLOCK TABLES"},
-		NoKey: database.KeyLacks(key, database.Having(why, partitioning)),
+		NoKey: database.KeyLacks(key, why),
 	}
 	for left := range attributes {
 		if strings.HasPrefix(left, besidePrefix) {
@@ -196,9 +196,6 @@ func attributesIn(definition string) map[string]string {
 	return rest
 }
 
-// partitioning is why a column keeps its type that decides in which partition a row is.
-const partitioning = "the partitioning uses it"
-
 var (
 	quotedText  = regexp.MustCompile(`'(?:[^'\\]|\\.|'')*'`)
 	definedPart = regexp.MustCompile("^  (?:(?:[A-Z]+ )*?(KEY|CONSTRAINT) )?`((?:[^`]|``)+)`(.*)")
@@ -215,7 +212,7 @@ func usesIn(definition string, columns map[string]string) map[string]string {
 		case strings.HasPrefix(line, "  PRIMARY KEY"):
 			what = "the index PRIMARY uses it"
 		case part == nil && strings.Contains(line, "PARTITION BY "):
-			what = partitioning
+			what = database.Partitioning
 		case part == nil:
 		case part[1] == "KEY":
 			line, what = part[3], "the index "+part[2]+" uses it"

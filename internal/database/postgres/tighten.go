@@ -63,7 +63,9 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 	if err != nil {
 		return nil, nil, err
 	}
-	partitioned := database.Having(why, partitioning)
+	s := &database.Steps{
+		Transaction: true, Table: name, Lock: "LOCK TABLE " + d.QuoteTable(name) + " IN ACCESS EXCLUSIVE MODE", NoKey: database.KeyLacks(key, why),
+	}
 	var actions []string
 	for i := range columns {
 		c := &columns[i]
@@ -78,9 +80,6 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 			actions = append(actions, action...)
 		}
 	}
-	s := &database.Steps{
-		Transaction: true, Table: name, Lock: "LOCK TABLE " + d.QuoteTable(name) + " IN ACCESS EXCLUSIVE MODE", NoKey: database.KeyLacks(key, partitioned),
-	}
 	if len(key) > 0 {
 		actions = append(actions, "ADD PRIMARY KEY ("+d.List(key)+")")
 	}
@@ -89,9 +88,6 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 	}
 	return s, why, nil
 }
-
-// partitioning is why a column keeps its type that decides in which partition a row is.
-const partitioning = "the partitioning uses it"
 
 // uses says what keeps the server from changing the types of columns of a table, or us from
 // leaving out what hangs on them. of is the table's identifier in the catalog.
@@ -105,7 +101,7 @@ func (t *Target) uses(ctx context.Context, of string) (map[string]string, error)
 				OR p.classid = 'pg_rewrite'::regclass AND p.objid NOT IN (SELECT oid FROM pg_rewrite WHERE ev_class = p.refobjid)
 				OR p.classid = 'pg_class'::regclass AND p.objid = p.refobjid AND p.objsubid <> p.refobjsubid
 				OR p.classid = 'pg_attrdef'::regclass AND p.objid NOT IN (SELECT oid FROM pg_attrdef WHERE adrelid = p.refobjid AND adnum = p.refobjsubid))
-		UNION ALL SELECT a.attname, '`+partitioning+`' FROM pg_depend p JOIN pg_attribute a ON a.attrelid = p.objid AND a.attnum = p.objsubid
+		UNION ALL SELECT a.attname, '`+database.Partitioning+`' FROM pg_depend p JOIN pg_attribute a ON a.attrelid = p.objid AND a.attnum = p.objsubid
 			WHERE p.classid = 'pg_class'::regclass AND p.objid = p.refobjid AND p.refobjsubid = 0 AND p.objid = `+of+`
 		UNION ALL SELECT attname, 'it is inherited' FROM pg_attribute WHERE attinhcount > 0 AND attrelid = `+of+`
 		UNION ALL SELECT a.attname, 'the check ' || c.conname || ' uses it' FROM pg_constraint c JOIN pg_attribute a ON a.attrelid = c.conrelid AND a.attnum = ANY (c.conkey) WHERE c.contype = 'c' AND c.conrelid = `+of+`
