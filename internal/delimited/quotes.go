@@ -52,7 +52,7 @@ func (s *shape) cutsInQuotes() bool {
 	for r := range s.Rows.Len() {
 		text := s.Rows.Text(r)
 		first := bytes.Index(text, []byte(s.layout.Delimiter))
-		if s.layout.Quote == `"` && text[0] == '"' {
+		if s.layout.Quote == `"` && bytes.HasPrefix(text, []byte(`"`)) {
 			continue // the cell ends with its quote
 		}
 		if first > 0 && bytes.Count(text[:first], []byte(`"`))%2 == 1 && bytes.Count(text, []byte(`"`))%2 == 0 {

@@ -272,12 +272,8 @@ func (s *sink) removeDuplicateKeys() error {
 		return nil
 	}
 	const op = "look for existing keys"
-	var keys []string
-	for _, k := range s.key {
-		keys = append(keys, dialect.MySQL.Quote(k))
-	}
 	for _, statement := range []string{
-		stageOf(s.table, batchName, strings.Join(keys, ", ")), bulkInto(s.reader, batchName, s.tab.Loaded(), s.key),
+		stageOf(s.table, batchName, dialect.MySQL.List(s.key)), bulkInto(s.reader, batchName, s.tab.Loaded(), s.key),
 	} {
 		err := s.t.exec(s.ctx, statement)
 		if err != nil {
