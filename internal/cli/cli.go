@@ -35,7 +35,7 @@ const (
 	exitRejects = 3 // loaded, with rejects
 	exitDiffers = 4 // verification found a difference
 	exitLoaded  = 5 // all of it was loaded before
-	exitPartial = 6 // stopped after a checkpoint, where the same command continues
+	exitPartial = 6 // stopped after a commit, where the same command continues
 	exitLater   = 7 // the target is unchanged, and the same command may succeed later
 )
 
@@ -104,8 +104,11 @@ func interruptible() (ctx context.Context, stop func()) {
 func (a *app) interrupted(ctx context.Context, err error) error {
 	var partial *load.PartialError
 	var share *load.ShareError
+	var done *load.UnrecordedError
 	over := a.limited != nil && a.limited.Err() != nil
 	switch {
+	case errors.As(err, &done):
+		return err
 	case errors.As(err, &share):
 		if over && ctx.Err() == nil {
 			share.Err = context.Cause(a.limited)

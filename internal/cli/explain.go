@@ -72,6 +72,7 @@ func statusOf(err error) int {
 	var partial *load.PartialError
 	var share *load.ShareError
 	var over *timeLimitError
+	var unrecorded *load.UnrecordedError
 	switch {
 	case errors.As(err, &usage), errors.As(err, &change):
 		return exitUsage
@@ -79,6 +80,8 @@ func statusOf(err error) int {
 		return exitDiffers
 	case errors.As(err, &partial), errors.As(err, &share):
 		return exitPartial
+	case errors.As(err, &unrecorded):
+		return recordedStatus(unrecorded)
 	case errors.As(err, &over):
 		return exitLater
 	case errors.As(err, &again) && len(again.Growing) > 0:
@@ -89,6 +92,18 @@ func statusOf(err error) int {
 		return exitLater
 	}
 	return exitFailed
+}
+
+// recordedStatus returns the exit status of a command that changed the target and could not write a
+// file of the tray: what the target has counts.
+func recordedStatus(e *load.UnrecordedError) int {
+	switch {
+	case e.Unfinished:
+		return exitPartial
+	case e.Rejected > 0:
+		return exitRejects
+	}
+	return exitDone
 }
 
 // reportJSON writes an error to standard output.
@@ -294,6 +309,12 @@ var typedHints = []func(error) string{
 			return "load again when they are complete"
 		}
 		return "ambertray history shows every load; --again loads it once more"
+	}),
+	about(func(e *load.UnrecordedError) string {
+		if e.Unfinished {
+			return "make it writable, or make room, then run the same command again to finish it"
+		}
+		return "the target is complete, as ambertray history --to TARGET shows; make the tray writable, or make room"
 	}),
 	func(err error) string {
 		if platform.DiskFull(err) {

@@ -251,5 +251,9 @@ func (a *app) persist(ctx context.Context, p patience, do func() (again bool, er
 // connection that was lost in the middle of a load leaves open whether it was committed,
 // which only the ledger knows.
 func passes(err error, ledger bool) bool {
+	var done *load.UnrecordedError
+	if errors.As(err, &done) {
+		return false
+	}
 	return errors.Is(err, database.ErrConflict) || errors.Is(err, database.ErrLocked) || ledger && errors.Is(err, database.ErrUnreachable)
 }

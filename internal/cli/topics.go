@@ -21,7 +21,7 @@ var statuses = []struct {
 	{exitRejects, "loaded and verified, with rejects", "go on; correct the rejects later"},
 	{exitDiffers, "verification found a difference", "read differences.csv"},
 	{exitLoaded, "everything was loaded before", "nothing"},
-	{exitPartial, "stopped after a checkpoint; the committed records stay", "run the same command again to continue"},
+	{exitPartial, "stopped after a commit: at a checkpoint, or before a mend had written its files; the committed records stay", "run the same command again to continue"},
 	{exitLater, "failed for a temporary reason: a lock, an unreachable server, a time limit, a file that is still being written; the target is unchanged", "run the same command later"},
 }
 

@@ -50,11 +50,11 @@ undone.`,
 		update, done := a.progress("undoing")
 		undone, err := load.Undo(c.Context(), t, entry, a.from, tgt, update)
 		done()
-		if err != nil {
+		if undone == nil {
 			return err
 		}
 		a.changed = true
-		return a.show(undone, func() {
+		return errors.Join(err, a.show(undone, func() {
 			p := a.print
 			p.Fact("load", "%s of %s", p.Bold(undone.Load), undone.Source)
 			removed := term.Amount(undone.Removed, "row")
@@ -63,7 +63,7 @@ undone.`,
 			}
 			p.Fact("removed", "%s of %s in %s", removed, p.Bold(undone.Table), undone.Target)
 			p.Fact("verified", "table %s → %s · the table has lost exactly the rows of the source", term.Count(undone.Before), term.Count(undone.After))
-		})
+		}))
 	}
 	return c
 }

@@ -44,7 +44,8 @@ func (e *MendError) Error() string {
 
 // Mend loads the rejects of a load that were corrected since, by the same plan into
 // the same table. What still fails stays in the file. If the table differs from the records
-// that it loads, the receipt says how, and the error is ErrDiffers.
+// that it loads, the receipt says how, and the error is ErrDiffers. After the commit the error is
+// an UnrecordedError.
 func Mend(ctx context.Context, t *tray.Tray, id string, from *source.Opener, to database.Target, o Options) (*Receipt, error) {
 	err := ResolvePending(ctx, t, to)
 	if err != nil {
@@ -100,7 +101,7 @@ func Mend(ctx context.Context, t *tray.Tray, id string, from *source.Opener, to 
 	}
 	err = m.publish()
 	if err != nil {
-		return nil, fmt.Errorf("the records are loaded, but %s could not be written; mend again to finish it: %w", path, err)
+		return nil, &UnrecordedError{Done: "the records are loaded, but " + path + " could not be written", Unfinished: true, Err: err}
 	}
 	j.receipt.Rejects.File = &path
 	return j.receipt, j.receipt.write(dir, mendReceipt)

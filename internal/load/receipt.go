@@ -3,7 +3,6 @@ package load
 import (
 	"cmp"
 	"encoding/json"
-	"fmt"
 	"os"
 	"path/filepath"
 	"time"
@@ -172,13 +171,9 @@ func (r *Receipt) marshal() ([]byte, error) {
 	return append(text, '\n'), err
 }
 
-// write puts the receipt into the folder of its load, which has ended.
+// write puts the receipt into the folder of its load, which has ended. Its error is an UnrecordedError.
 func (r *Receipt) write(dir, name string) error {
-	err := r.publish(dir, name)
-	if err != nil {
-		return fmt.Errorf("the load is done, but its receipt could not be written: %w", err)
-	}
-	return nil
+	return r.unrecorded(r.publish(dir, name))
 }
 
 func (r *Receipt) publish(dir, name string) error {

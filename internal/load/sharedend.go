@@ -64,7 +64,7 @@ func (s *shared) finish(ctx context.Context) (*Receipt, error) {
 	}
 	r.Verified, r.InLedger = true, true
 	if completedBeside(s.tray, r, ended) {
-		return r, errors.Join(s.useFolder(ended.Load), ResolvePending(ctx, s.tray, s.to))
+		return r, r.unrecorded(errors.Join(s.useFolder(ended.Load), ResolvePending(ctx, s.tray, s.to)))
 	}
 	err = s.phase(PhaseStatistics, func() error { s.analyze(ctx); return nil })
 	s.appendNext()

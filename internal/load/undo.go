@@ -47,7 +47,8 @@ func (e *UndoError) Error() string { return fmt.Sprintf("load %s cannot be undon
 // Undo removes the rows of a load from its table, and those of its mended records, in one
 // transaction. The rows are found by the key, or by the mark of the load, for each record that the
 // source has now. The table must have lost exactly these rows, unchanged: the sum of its row hashes
-// before, less that after, is the sum of the source's. Otherwise nothing is changed.
+// before, less that after, is the sum of the source's. Otherwise nothing is changed. If only the
+// receipt could not be marked, the result comes with an UnrecordedError.
 func Undo(ctx context.Context, t *tray.Tray, e ledger.Entry, from *source.Opener, to database.Target, progress func(pass.Progress)) (*Undone, error) {
 	u := &undoing{to: to, entry: e, progress: progress}
 	err := u.open(ctx, t)
@@ -260,7 +261,7 @@ func markUndone(dir string) error {
 			err = r.publish(dir, name)
 		}
 		if err != nil {
-			return fmt.Errorf("the load is undone, but its receipt could not be written: %w", err)
+			return &UnrecordedError{Done: "the load is undone, but its receipt could not be written", Err: err}
 		}
 	}
 	return nil
