@@ -176,6 +176,14 @@ func (r *Receipt) write(dir, name string) error {
 	return r.unrecorded(r.publish(dir, name))
 }
 
+// unrecorded returns that error for a receipt, nil for nil.
+func (r *Receipt) unrecorded(err error) error {
+	if err == nil {
+		return nil
+	}
+	return &UnrecordedError{Done: "the load is done, but its receipt could not be written", Rejected: r.Counts.Rejected, Err: err}
+}
+
 func (r *Receipt) publish(dir, name string) error {
 	text, err := r.marshal()
 	if err != nil {

@@ -13,11 +13,3 @@ type UnrecordedError struct {
 func (e *UnrecordedError) Error() string { return e.Done + ": " + e.Err.Error() }
 
 func (e *UnrecordedError) Unwrap() error { return e.Err }
-
-// unrecorded returns that error for a receipt, nil for nil.
-func (r *Receipt) unrecorded(err error) error {
-	if err == nil {
-		return nil
-	}
-	return &UnrecordedError{Done: "the load is done, but its receipt could not be written", Rejected: r.Counts.Rejected, Err: err}
-}
