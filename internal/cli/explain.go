@@ -180,6 +180,7 @@ var hints = []struct {
 	{io.ErrUnexpectedEOF, "the file is incomplete; get a complete copy"},
 	{source.ErrFetch, "check the address, or fetch the file yourself and name it here"},
 	{ledger.ErrNoLedger, "--no-ledger loads without one; then nothing prevents loading the same content twice"},
+	{ledger.ErrNames, "rename them with characters that the database can hold; or --no-ledger loads without the ledger, and then nothing prevents loading the same content twice"},
 	{errNoTerminal, "edit tray.yaml, or write --change COLUMN.KEY=VALUE on draft, check or load; survey and check show the same facts"},
 	{load.ErrNoRejects, "nothing is left to mend; ambertray history --to TARGET shows every load"},
 	{load.ErrMending, "let it finish, then mend again"},

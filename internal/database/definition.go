@@ -35,6 +35,16 @@ func FirstColumn(ctx context.Context, t Target, query string) (list []string, er
 	return list, err
 }
 
+// Texts returns the second column of a query by the first.
+func Texts(ctx context.Context, t Target, query string) (map[string]string, error) {
+	rows, err := t.Query(ctx, query)
+	texts := map[string]string{}
+	for _, row := range rows {
+		texts[row[0]] = row[1]
+	}
+	return texts, err
+}
+
 // CreateStatement writes the statement that makes a table of columns and constraints, one
 // a line.
 func CreateStatement(d *dialect.Dialect, table string, lines []string) string {

@@ -1,6 +1,7 @@
 package database
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -43,11 +44,15 @@ type Merger struct {
 	// Update is the statement that sets columns where a condition holds, of the
 	// table called t and the stage called s.
 	Update func(table, stage, set, where string) string
-	// Differ is the condition that the values of a column are not the same.
+	// Differ is the condition that the values of a column are not the same, even if its
+	// collation finds them equal.
 	Differ     func(column string, c table.Column) string
 	SetPrefix  string // of the columns that an Update sets
 	Overriding string // of an INSERT that gives values to identity columns
-	Whole      bool   // the table has no savepoints, so that a refused row ends the merge
+	// Keyed is what rows of the stage are taken from where their keys are compared with each other,
+	// by the collations of the table; "" for the stage itself.
+	Keyed string
+	Whole bool // the table has no savepoints, so that a refused row ends the merge
 	// Constraints are those that can be checked for many rows at once. The others
 	// are found by halving.
 	Constraints []Constraint
@@ -96,8 +101,8 @@ func (m *Merger) Merge(ctx context.Context, t *table.Table, stage string, at *Nu
 	}
 	done.Unchanged = rows - done.Updated - done.Inserted
 	same := x.same
-	if x.differ != "" {
-		same += " AND NOT (" + x.differ + ")"
+	if x.anyDiffer != "" {
+		same += " AND NOT (" + x.anyDiffer + ")"
 	}
 	done.Agree, err = x.count(x.stage + " s " + x.Join + " " + x.table + " t" + x.Hint + " ON " + same)
 	return done, &x.refuser.Refused, err
@@ -110,8 +115,11 @@ type merging struct {
 	t            *table.Table
 	table, stage string // quoted
 	same         string // the condition that keys are the same
-	differ       string // that other columns are not, or ""
+	differ       string // that columns which are set are not, or ""
 	set          string
+	keysDiffer   string // that columns of the key are not, although its collations find them equal, or ""
+	anyDiffer    string // that a column is not, also one of the key, or ""
+	setAny       string
 	columns      string
 	values       string // the columns of the stage
 	refuser      Refuser
@@ -120,7 +128,7 @@ type merging struct {
 // write writes the pieces of the statements.
 func (x *merging) write() {
 	d := x.DB.Dialect()
-	var differ, set, values []string
+	var keysDiffer, setKeys, differ, set, values []string
 	isKey := map[string]bool{}
 	for _, k := range x.t.Key {
 		isKey[k] = true
@@ -128,12 +136,17 @@ func (x *merging) write() {
 	for _, c := range x.t.Loaded() {
 		name := d.Quote(c.Name)
 		values = append(values, "s."+name)
-		if !isKey[c.Name] {
+		switch {
+		case !isKey[c.Name]:
 			differ, set = append(differ, x.Differ(name, c)), append(set, x.SetPrefix+name+" = s."+name)
+		case d.Stored(c.Type).Textual():
+			keysDiffer, setKeys = append(keysDiffer, x.Differ(name, c)), append(setKeys, x.SetPrefix+name+" = s."+name)
 		}
 	}
-	x.same, x.differ = SameIn(d, x.t.Key), strings.Join(differ, " OR ")
-	x.set, x.columns, x.values = strings.Join(set, ", "), d.Columns(x.t), strings.Join(values, ", ")
+	x.same, x.columns, x.values = SameIn(d, x.t.Key), d.Columns(x.t), strings.Join(values, ", ")
+	x.differ, x.set = strings.Join(differ, " OR "), strings.Join(set, ", ")
+	x.anyDiffer, x.setAny = strings.Join(append(keysDiffer, differ...), " OR "), strings.Join(append(setKeys, set...), ", ")
+	x.keysDiffer = strings.Join(keysDiffer, " OR ")
 }
 
 // SameIn is the condition that a row of a table, called t, and one of a stage, called s, have
@@ -163,7 +176,8 @@ func Repeated(d *dialect.Dialect, key []string, row, stage, table string) string
 
 // removeDuplicateKeys removes the rows of the stage whose key an earlier one has.
 func (x *merging) removeDuplicateKeys() error {
-	return x.refuser.RefuseAll(x.ctx, Repeated(x.DB.Dialect(), x.t.Key, x.Row, x.stage, ""), refusal.Reason{Columns: x.t.Key, Reason: SameKey})
+	from := cmp.Or(x.Keyed, x.stage)
+	return x.refuser.RefuseAll(x.ctx, Repeated(x.DB.Dialect(), x.t.Key, x.Row, from, ""), refusal.Reason{Columns: x.t.Key, Reason: SameKey})
 }
 
 // checkConstraints removes the rows of the stage that violate some constraints.
@@ -195,13 +209,21 @@ func (x *merging) checkConstraints(some func(*Constraint) bool, from string) err
 	return nil
 }
 
-// checkKey makes sure that no row of the stage means several of the table.
+// checkKey makes sure that no row of the stage means several of the table. If a key is written
+// in another way there, such as in another letter case, keys are set like other columns.
 func (x *merging) checkKey() error {
-	found, err := x.DB.Query(x.ctx, fmt.Sprintf("SELECT count(*), count(DISTINCT s.%s) FROM %s s %s %s t%s ON %s", x.Row, x.stage, x.Join, x.table, x.Hint, x.same))
-	if err == nil && found[0][0] != found[0][1] {
-		err = &KeyError{x.t.Name, x.t.Key}
+	found, err := x.DB.Query(x.ctx, fmt.Sprintf("SELECT count(*), count(DISTINCT n), sum(differ) FROM (SELECT s.%s AS n, CASE WHEN %s THEN 1 ELSE 0 END AS differ FROM %s s %s %s t%s ON %s) q",
+		x.Row, cmp.Or(x.keysDiffer, "1 = 0"), x.stage, x.Join, x.table, x.Hint, x.same))
+	if err != nil {
+		return err
 	}
-	return err
+	if found[0][0] != found[0][1] {
+		return &KeyError{x.t.Name, x.t.Key}
+	}
+	if found[0][0] != "0" && found[0][2] != "0" {
+		x.differ, x.set = x.anyDiffer, x.setAny
+	}
+	return nil
 }
 
 // KeyError says that a key means more than one row of a table.

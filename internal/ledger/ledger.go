@@ -27,6 +27,9 @@ const Name = "ambertray_ledger"
 // ErrNoLedger is returned when the ledger cannot be made.
 var ErrNoLedger = errors.New("the ledger cannot be created")
 
+// ErrNames is returned if the encoding of a database lacks characters of the names in an entry.
+var ErrNames = errors.New("the ledger cannot hold the names of the source and its tray")
+
 // ErrMoved is returned when another load has gone on with the same entry.
 var ErrMoved = errors.New("another load has resumed it")
 
@@ -161,7 +164,16 @@ func Make(ctx context.Context, db DB) (made bool, err error) {
 	return makeTable(ctx, db, plan(), create.Once)
 }
 
-// Try finds out in the transaction of a load whether its entry can be written.
+// CheckNames reports, before anything is loaded, names of an entry that the database cannot hold.
+func CheckNames(ctx context.Context, db DB, e *Entry) error {
+	_, err := db.Query(ctx, "SELECT "+db.Dialect().Literal(e.Source+e.Tray))
+	if err != nil {
+		return fmt.Errorf("%w: %s: %w", ErrNames, e.Source, err)
+	}
+	return nil
+}
+
+// Try finds out in the transaction of a load whether the ledger can be written.
 func Try(ctx context.Context, db DB) error {
 	made, err := makeTable(ctx, db, plan(), create.Within)
 	if !made || err != nil {

@@ -147,6 +147,19 @@ func (j *job) run(ctx context.Context, begin func(context.Context) (way, error))
 	return w, err
 }
 
+// tryLedger makes sure, in the transaction, that the entry of the load can be written at its end.
+func (j *job) tryLedger(ctx context.Context) error {
+	if j.NoLedger || j.to.Dialect().DDLAutoCommits {
+		return nil
+	}
+	err := ledger.Try(ctx, j.to)
+	if err != nil {
+		return err
+	}
+	entry := j.newEntry("")
+	return ledger.CheckNames(ctx, j.to, &entry)
+}
+
 // transact does everything between the beginning of the transaction and its end.
 func (j *job) transact(ctx context.Context, begin func(context.Context) (way, error)) (w way, err error) {
 	j.tx, err = j.to.Begin(ctx)
@@ -154,11 +167,9 @@ func (j *job) transact(ctx context.Context, begin func(context.Context) (way, er
 		return nil, err
 	}
 	defer func() { err = j.rollback(w, err) }()
-	if !j.NoLedger && !j.to.Dialect().DDLAutoCommits {
-		err := ledger.Try(ctx, j.to)
-		if err != nil {
-			return nil, err
-		}
+	err = j.tryLedger(ctx)
+	if err != nil {
+		return nil, err
 	}
 	w, err = begin(ctx)
 	if err != nil {

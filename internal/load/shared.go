@@ -107,6 +107,10 @@ func (s *shared) begin(ctx context.Context) error {
 	}
 	entry := s.newEntry(content)
 	entry.Shares = len(s.division.Shares)
+	err = ledger.CheckNames(ctx, s.to, &entry)
+	if err != nil {
+		return err
+	}
 	err = ledger.Divide(ctx, s.to, entry.ID, s.mark, s.division.Shares)
 	if err != nil {
 		return err

@@ -463,6 +463,12 @@ func TestTightenKeeps(t *testing.T) {
 	require.Empty(t, p.Key, "the server has no key of such texts, and the column stays one")
 }
 
+func TestIgnoresCase(t *testing.T) {
+	to := open(t, scratch(t))
+	defer to.Close()
+	databasetest.IgnoresCase(t, to, "utf8mb4_swedish_ci")
+}
+
 // TestTightenPartitions leaves the columns of a partitioning.
 func TestTightenPartitions(t *testing.T) {
 	to := open(t, scratch(t))

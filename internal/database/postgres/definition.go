@@ -9,13 +9,20 @@ import (
 
 var _ database.Definer = (*Target)(nil)
 
+// ownCollation is the condition that a column of pg_attribute has another collation than its type y in
+// pg_type, and collationName the name of its collation l in pg_collation.
+const (
+	ownCollation  = "attcollation <> 0 AND attcollation <> typcollation"
+	collationName = "CASE WHEN pg_collation_is_visible(l.oid) THEN '' ELSE quote_ident((SELECT nspname FROM pg_namespace n WHERE n.oid = collnamespace)) || '.' END || quote_ident(collname)"
+)
+
 // Definition implements database.Definer. The server writes every part of it itself.
 func (t *Target) Definition(ctx context.Context, name string) ([]string, error) {
 	d := dialect.PostgreSQL
 	of := "to_regclass(" + d.Literal(d.QuoteTable(name)) + ")"
 	parts, err := t.Query(ctx, `SELECT line FROM (
 		SELECT attnum AS place, '' AS name, quote_ident(attname) || ' ' || format_type(atttypid, atttypmod)
-			|| CASE WHEN attcollation <> 0 AND attcollation <> typcollation THEN ' COLLATE ' || quote_ident(collname) ELSE '' END
+			|| CASE WHEN `+ownCollation+` THEN ' COLLATE ' || `+collationName+` ELSE '' END
 			|| CASE WHEN attgenerated <> '' THEN ' GENERATED ALWAYS AS (' || pg_get_expr(adbin, adrelid) || ') STORED'
 				WHEN attidentity <> '' THEN ' GENERATED ' || CASE attidentity WHEN 'a' THEN 'ALWAYS' ELSE 'BY DEFAULT' END || ' AS IDENTITY'
 				WHEN adbin IS NOT NULL THEN ' DEFAULT ' || pg_get_expr(adbin, adrelid) ELSE '' END

@@ -28,6 +28,7 @@ func (t *Target) Dependents(ctx context.Context, tab *table.Table) (list []strin
 		{What: "view", Query: `SELECT DISTINCT r.ev_class::regclass::text FROM pg_depend p JOIN pg_rewrite r ON r.oid = p.objid
 			WHERE p.classid = 'pg_rewrite'::regclass AND p.refobjid = %s AND r.ev_class <> p.refobjid`},
 		{What: "default of", Query: `SELECT attname FROM pg_attribute WHERE (atthasdef OR attidentity <> '') AND attnum > 0 AND NOT attisdropped AND attrelid = %s`, Own: database.Defaults(tab)},
+		{What: "collation of", Query: "SELECT attname FROM pg_attribute JOIN pg_type y ON y.oid = atttypid WHERE " + ownCollation + " AND attnum > 0 AND NOT attisdropped AND attrelid = %s"},
 		{What: "rule", Query: `SELECT rulename FROM pg_rewrite WHERE ev_class = %s AND rulename <> '_RETURN'`},
 		{What: "partition or child", Query: `SELECT inhrelid::regclass::text FROM pg_inherits WHERE inhparent = %s`},
 		{What: "place in table", Query: `SELECT inhparent::regclass::text FROM pg_inherits WHERE inhrelid = %s`},

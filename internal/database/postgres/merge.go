@@ -58,8 +58,8 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *data
 		},
 		Differ: func(column string, c table.Column) string {
 			as := ""
-			if c.Type.Kind == table.Text { // it may be json, which has no equality
-				as = "::text"
+			if dialect.PostgreSQL.Stored(c.Type).Textual() { // it may be json, which has no equality, or have a collation that ignores case
+				as = `::text COLLATE "C"`
 			}
 			return fmt.Sprintf("t.%[1]s%[2]s IS DISTINCT FROM s.%[1]s%[2]s", column, as)
 		},

@@ -6,7 +6,9 @@ import (
 	"math"
 	"math/big"
 	"math/rand/v2"
+	"net/url"
 	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -18,6 +20,7 @@ import (
 	"ambertray/internal/database"
 	"ambertray/internal/database/postgres"
 	"ambertray/internal/databasetest"
+	"ambertray/internal/ledger"
 	"ambertray/internal/load"
 	"ambertray/internal/proof"
 	"ambertray/internal/source"
@@ -439,6 +442,38 @@ func TestTightenKeeps(t *testing.T) {
 		"CREATE INDEX kept_seen ON kept (seen)", "CREATE VIEW shown AS SELECT name FROM kept", "COMMENT ON COLUMN kept.lent IS 'when'", "GRANT SELECT ON kept TO public",
 		"CREATE POLICY east ON kept USING (hall = 'East')",
 	}, map[string]string{"mass": "column twice of table kept uses it", "twice": "the server computes it", "hall": "the policy east on table kept uses it", "name": "the view shown uses it", "code": "the foreign key kept_code_fkey uses it", "made": "has a default", "lent": "the check kept_lent_check uses it"})
+}
+
+func TestIgnoresCase(t *testing.T) {
+	to := open(t)
+	_, err := to.Exec(context.Background(), "CREATE COLLATION letters (provider = icu, locale = 'und-u-ks-level2', deterministic = false)")
+	require.NoError(t, err)
+	databasetest.IgnoresCase(t, to, "letters")
+}
+
+// TestEncoding loads into a database whose encoding lacks characters: of values, which are rejects, and
+// of the name of a file, which is refused before anything is loaded.
+func TestEncoding(t *testing.T) {
+	ctx, admin := context.Background(), open(t)
+	name := fmt.Sprintf("encoding_%d", os.Getpid())
+	require.NoError(t, exec(admin, "CREATE DATABASE "+name+" ENCODING 'LATIN1' LC_COLLATE 'C' LC_CTYPE 'C' TEMPLATE template0"))
+	t.Cleanup(func() { require.NoError(t, exec(admin, "DROP DATABASE "+name)) })
+	address, err := url.Parse(server(t))
+	require.NoError(t, err)
+	address.Path = name
+	to, err := postgres.Open(ctx, address.String(), "")
+	require.NoError(t, err)
+	defer to.Close()
+	tr := databasetest.NewTray(t, "town", "name\nKöln\nŁódź\n", table.Column{From: "name", Name: "name", Type: table.Type{Kind: table.Text}})
+	r, err := load.Run(ctx, tr, &source.Opener{}, to, load.Options{})
+	require.NoError(t, err)
+	require.True(t, r.Verified)
+	require.Equal(t, []int64{1, 1}, []int64{r.Counts.Loaded, r.Counts.Rejected})
+	folder := filepath.Dir(tr.Dir)
+	require.NoError(t, os.Rename(filepath.Join(folder, tr.Files[0]), filepath.Join(folder, "Łódź.csv")))
+	tr.Files = []string{"Łódź.csv"}
+	_, err = load.Run(ctx, tr, &source.Opener{}, to, load.Options{Again: true})
+	require.ErrorIs(t, err, ledger.ErrNames)
 }
 
 // TestTightenPartitions leaves the columns of a partitioning, which its partitions inherit.

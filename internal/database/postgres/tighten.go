@@ -63,6 +63,10 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 	if err != nil {
 		return nil, nil, err
 	}
+	collations, err := t.collations(ctx, of)
+	if err != nil {
+		return nil, nil, err
+	}
 	s := &database.Steps{
 		Transaction: true, Table: name, Lock: "LOCK TABLE " + d.QuoteTable(name) + " IN ACCESS EXCLUSIVE MODE", NoKey: database.KeyLacks(key, why),
 	}
@@ -72,7 +76,7 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 		if !c.Retyped {
 			delete(why, c.Name)
 		}
-		action, reason := retype(c)
+		action, reason := retype(c, collations[c.Name])
 		if reason != "" {
 			why[c.Name] = reason
 		}
@@ -92,7 +96,7 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 // uses says what keeps the server from changing the types of columns of a table, or us from
 // leaving out what hangs on them. of is the table's identifier in the catalog.
 func (t *Target) uses(ctx context.Context, of string) (map[string]string, error) {
-	used, err := t.Query(ctx, `SELECT a.attname, CASE
+	return database.Texts(ctx, t, `SELECT a.attname, CASE
 				WHEN p.classid = 'pg_rewrite'::regclass THEN 'the view ' || (SELECT r.ev_class::regclass FROM pg_rewrite r WHERE r.oid = p.objid) || ' uses it'
 				ELSE 'the ' || pg_describe_object(p.classid, p.objid, p.objsubid) || ' uses it' END
 			FROM pg_depend p JOIN pg_attribute a ON a.attrelid = p.refobjid AND a.attnum = p.refobjsubid
@@ -107,21 +111,22 @@ func (t *Target) uses(ctx context.Context, of string) (map[string]string, error)
 		UNION ALL SELECT a.attname, 'the check ' || c.conname || ' uses it' FROM pg_constraint c JOIN pg_attribute a ON a.attrelid = c.conrelid AND a.attnum = ANY (c.conkey) WHERE c.contype = 'c' AND c.conrelid = `+of+`
 		UNION ALL SELECT a.attname, 'the foreign key ' || c.conname || ' uses it' FROM pg_constraint c JOIN pg_attribute a ON a.attrelid = `+of+`
 			AND (c.conrelid = a.attrelid AND a.attnum = ANY (c.conkey) OR c.confrelid = a.attrelid AND a.attnum = ANY (c.confkey)) WHERE c.contype = 'f'`)
-	if err != nil {
-		return nil, err
-	}
-	why := map[string]string{}
-	for _, row := range used {
-		why[row[0]] = row[1]
-	}
-	return why, nil
 }
 
-// retype writes what becomes of a column.
-func retype(c *database.Tightened) (actions []string, why string) {
+// collations returns the collations of the columns of a table that have another one than their types.
+func (t *Target) collations(ctx context.Context, of string) (map[string]string, error) {
+	return database.Texts(ctx, t, "SELECT attname, "+collationName+` FROM pg_attribute JOIN pg_type y ON y.oid = atttypid JOIN pg_collation l ON l.oid = attcollation
+		WHERE `+ownCollation+" AND attrelid = "+of)
+}
+
+// retype writes what becomes of a column. A text keeps its collation.
+func retype(c *database.Tightened, collation string) (actions []string, why string) {
 	column := "ALTER COLUMN " + dialect.PostgreSQL.Quote(c.Name)
 	if c.Retyped {
 		action := column + " TYPE " + dialect.PostgreSQL.TypeName(c.Type)
+		if collation != "" && c.Type.Textual() {
+			action += " COLLATE " + collation
+		}
 		if c.Rewritten() {
 			values, why := caster.Values(&c.Column, c.Width)
 			if why != "" {

@@ -3,6 +3,9 @@ package sqlite
 import (
 	"context"
 	"fmt"
+	"regexp"
+	"slices"
+	"strings"
 
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
@@ -20,7 +23,7 @@ func (t *Target) Dependents(ctx context.Context, tab *table.Table) (list []strin
 	const query = "SELECT name FROM sqlite_schema WHERE sql IS NOT NULL AND lower(tbl_name) = lower(%s) AND type = '%s'"
 	d := dialect.SQLite
 	own := d.OwnNames(tab)
-	return database.ListDependents(ctx, t, []database.Kind{
+	list, err = database.ListDependents(ctx, t, []database.Kind{
 		{What: "index", Query: fmt.Sprintf(query, d.Literal(tab.Name), "index"), Own: own},
 		{What: "trigger", Query: fmt.Sprintf(query, d.Literal(tab.Name), "trigger")},
 		{What: "unique constraint on", Query: "SELECT (SELECT group_concat(name, ', ') FROM pragma_index_info(l.name)) FROM pragma_index_list(" + d.Literal(tab.Name) + ") l WHERE l.origin = 'u'"},
@@ -28,7 +31,21 @@ func (t *Target) Dependents(ctx context.Context, tab *table.Table) (list []strin
 		{What: "foreign key of", Query: "SELECT \"from\" FROM pragma_foreign_key_list(" + d.Literal(tab.Name) + ")", Own: database.Referring(tab)},
 		{What: "referring rows of table", Query: referring(tab.Name) + notItself},
 	})
+	if err != nil {
+		return nil, err
+	}
+	definition, err := database.FirstColumn(ctx, t, "SELECT sql FROM sqlite_schema WHERE type = 'table' AND lower(name) = lower("+d.Literal(tab.Name)+")")
+	if err != nil {
+		return nil, err
+	}
+	for _, clause := range clauses.FindAllString(strings.ToUpper(strings.Join(definition, " ")), -1) {
+		list = append(list, "clause "+clause)
+	}
+	return slices.Compact(list), nil
 }
+
+// clauses finds what a definition has that a plan never writes, and that no query lists.
+var clauses = regexp.MustCompile(`\b(CHECK|COLLATE|AUTOINCREMENT|STRICT|WITHOUT ROWID|ON CONFLICT)\b`)
 
 // Cascades implements database.Cascader. A trigger that mentions DELETE may run on it.
 func (t *Target) Cascades(ctx context.Context, name string) ([]string, error) {

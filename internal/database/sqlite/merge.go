@@ -31,8 +31,12 @@ func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
 
 // Merge implements database.StagingTx.
 func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *database.Numbers) (database.Merged, *refusal.List, error) {
+	d, row := dialect.SQLite, loadedRowID(tab)
+	columns := d.Columns(tab)
 	m := database.Merger{
-		DB: x.t, Row: loadedRowID(tab), Join: "JOIN",
+		DB: x.t, Row: row, Join: "JOIN",
+		// The first SELECT of a UNION decides the collations of its columns.
+		Keyed: fmt.Sprintf("(SELECT %s, 0 AS %s FROM %s WHERE 0 UNION ALL SELECT %s, %s FROM %s)", columns, row, d.QuoteTable(tab.Name), columns, row, d.Quote(stage)),
 		Update: func(table, stage, set, where string) string {
 			return fmt.Sprintf("UPDATE %s AS t SET %s FROM %s AS s WHERE %s", table, set, stage, where)
 		},

@@ -197,7 +197,6 @@ func TestForeignKeys(t *testing.T) {
 	require.Equal(t, int64(2), r.Counts.Loaded)
 }
 
-// TestLosses names what emptying and rebuilding a table would lose in SQLite only.
 // TestVirtual has a table of texts whose engine adds columns of its own, which take commands.
 func TestVirtual(t *testing.T) {
 	ctx := context.Background()
@@ -209,10 +208,13 @@ func TestVirtual(t *testing.T) {
 	require.Len(t, live, 2)
 }
 
+func TestIgnoresCase(t *testing.T) { databasetest.IgnoresCase(t, open(t), "nocase") }
+
+// TestLosses names what emptying and rebuilding a table would lose in SQLite only.
 func TestLosses(t *testing.T) {
 	to := open(t)
-	databasetest.Loses(t, to, table.Rebuild, []string{"trigger added", "unique constraint on name, no", "default of both"},
-		"CREATE TABLE lent (no integer PRIMARY KEY, name varchar(9), both GENERATED ALWAYS AS (no || name), UNIQUE (name, no))",
+	databasetest.Loses(t, to, table.Rebuild, []string{"trigger added", "unique constraint on name, no", "default of both", "clause COLLATE", "clause CHECK"},
+		"CREATE TABLE lent (no integer PRIMARY KEY, name varchar(9) COLLATE nocase, both GENERATED ALWAYS AS (no || name), UNIQUE (name, no), CHECK (no > 0), CHECK (name <> ''))",
 		"CREATE TRIGGER added AFTER INSERT ON lent BEGIN SELECT 1; END")
 	databasetest.Loses(t, to, table.Empty, nil)
 	databasetest.Loses(t, to, table.Empty, []string{"trigger noted"}, "CREATE TRIGGER noted AFTER DELETE ON lent BEGIN SELECT 1; END")

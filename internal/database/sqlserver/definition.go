@@ -18,7 +18,7 @@ func (t *Target) Definition(ctx context.Context, name string) ([]string, error) 
 	if err != nil {
 		return nil, err
 	}
-	defaults, err := t.texts(ctx, "SELECT c.name, d.definition FROM sys.default_constraints d JOIN sys.columns c ON c.object_id = d.parent_object_id AND c.column_id = d.parent_column_id WHERE d.parent_object_id = "+t.id(name))
+	defaults, err := database.Texts(ctx, t, "SELECT c.name, d.definition FROM sys.default_constraints d JOIN sys.columns c ON c.object_id = d.parent_object_id AND c.column_id = d.parent_column_id WHERE d.parent_object_id = "+t.id(name))
 	if err != nil {
 		return nil, err
 	}
@@ -59,16 +59,6 @@ func (c *liveColumn) line(byDefault string) string {
 		text += " DEFAULT " + byDefault
 	}
 	return text
-}
-
-// texts returns the second column of a query by the first.
-func (t *Target) texts(ctx context.Context, query string) (map[string]string, error) {
-	rows, err := t.Query(ctx, query)
-	texts := map[string]string{}
-	for _, row := range rows {
-		texts[row[0]] = row[1]
-	}
-	return texts, err
 }
 
 // indexes returns the constraints of keys, and the statements that make the other indexes.

@@ -504,6 +504,13 @@ func TestHalving(t *testing.T) {
 	require.True(t, r.Verified)
 }
 
+func TestIgnoresCase(t *testing.T) {
+	_, url := server(t, standin.Options{})
+	to := open(t, url)
+	defer to.Close()
+	databasetest.IgnoresCase(t, to, "Latin1_General_CI_AS")
+}
+
 // TestTightenKeeps leaves columns that others use.
 func TestTightenKeeps(t *testing.T) {
 	_, url := server(t, standin.Options{})

@@ -36,6 +36,11 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 	if err != nil {
 		return nil, nil, err
 	}
+	collations, err := database.Texts(ctx, t, `SELECT name, collation_name FROM sys.columns
+		WHERE collation_name <> CAST(DATABASEPROPERTYEX(DB_NAME(), 'Collation') AS nvarchar(128)) AND object_id = `+t.id(name))
+	if err != nil {
+		return nil, nil, err
+	}
 	quoted := t.quoted(name)
 	s := &database.Steps{Transaction: true, Table: name, Lock: fmt.Sprintf(t.dialect.LockRows, quoted)}
 	var written, retyped []string
@@ -51,6 +56,9 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 		native := c.Was.Native
 		if c.Retyped {
 			native = t.nativeOf(c)
+		}
+		if collations[c.Name] != "" && (!c.Retyped || c.Type.Textual()) { // else the column would get that of the database
+			native += " COLLATE " + collations[c.Name]
 		}
 		if c.Rewritten() {
 			values, reason := t.Caster().Values(&c.Column, c.Width)
@@ -79,8 +87,7 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 	return s, why, nil
 }
 
-// nativeOf writes the new type of a column. A text keeps the characters that it can have,
-// and its collation.
+// nativeOf writes the new type of a column. A text keeps the characters that it can have.
 func (t *Target) nativeOf(c *database.Tightened) string {
 	typ := c.Type
 	if !typ.Textual() {
@@ -96,12 +103,12 @@ func (t *Target) nativeOf(c *database.Tightened) string {
 // uses says what uses the columns of a table, so that their types cannot be changed.
 func (t *Target) uses(ctx context.Context, name string) (map[string]string, error) {
 	id := t.id(name)
-	why, err := t.texts(ctx, `SELECT c.name, CONCAT('the index ', i.name, ' uses it') FROM sys.indexes i JOIN sys.index_columns k ON k.object_id = i.object_id AND k.index_id = i.index_id
+	why, err := database.Texts(ctx, t, `SELECT c.name, CONCAT('the index ', i.name, ' uses it') FROM sys.indexes i JOIN sys.index_columns k ON k.object_id = i.object_id AND k.index_id = i.index_id
 		JOIN sys.columns c ON c.object_id = k.object_id AND c.column_id = k.column_id WHERE i.object_id = `+id)
 	if err != nil {
 		return nil, err
 	}
-	foreign, err := t.texts(ctx, `SELECT c.name, CONCAT('the foreign key ', f.name, ' uses it') FROM sys.foreign_keys f JOIN sys.foreign_key_columns k ON k.constraint_object_id = f.object_id
+	foreign, err := database.Texts(ctx, t, `SELECT c.name, CONCAT('the foreign key ', f.name, ' uses it') FROM sys.foreign_keys f JOIN sys.foreign_key_columns k ON k.constraint_object_id = f.object_id
 		JOIN sys.columns c ON c.object_id = k.parent_object_id AND c.column_id = k.parent_column_id WHERE f.parent_object_id = `+id)
 	if err != nil {
 		return nil, err
