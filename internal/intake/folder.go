@@ -143,9 +143,14 @@ func filesOf(folder string) (files []fs.FileInfo, err error) {
 		if other || strings.HasPrefix(e.Name(), ".") || strings.HasPrefix(e.Name(), "~$") {
 			continue
 		}
-		info, err := os.Stat(filepath.Join(folder, e.Name()))
-		if errors.Is(err, fs.ErrNotExist) { // it was taken away meanwhile
-			continue
+		path := filepath.Join(folder, e.Name())
+		info, err := os.Stat(path)
+		if errors.Is(err, fs.ErrNotExist) {
+			_, gone := os.Lstat(path)
+			if gone != nil { // it was taken away meanwhile
+				continue
+			}
+			return nil, &fs.PathError{Op: "open", Path: path, Err: fs.ErrNotExist} // a link
 		}
 		if err != nil {
 			return nil, err

@@ -3,6 +3,7 @@ package intake_test
 import (
 	"context"
 	"errors"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"strings"
@@ -103,4 +104,14 @@ func TestRenamed(t *testing.T) {
 		}
 		require.Equal(t, c.says, d.String(), c.got)
 	}
+}
+
+// TestDanglingLink names a link whose file is missing, instead of passing over it.
+func TestDanglingLink(t *testing.T) {
+	t.Chdir(t.TempDir())
+	old(t, "inbox/a.csv", "no\n1\n")
+	require.NoError(t, os.Symlink("away.csv", "inbox/b.csv"))
+	_, err := intake.List([]string{"inbox"})
+	require.ErrorIs(t, err, fs.ErrNotExist)
+	require.ErrorContains(t, err, "open "+filepath.Join("inbox", "b.csv"))
 }

@@ -287,10 +287,11 @@ func TestDocuments(t *testing.T) {
 		"--\n-- museum\n--\n\nSET client_encoding = 'UTF8';\n": "contains SQL", "PRAGMA foreign_keys=OFF;\nBEGIN TRANSACTION;\n": "contains SQL", "-- a\n\n/*!40101 SET NAMES utf8 */;\n": "contains SQL",
 		"INSERT INTO \"loans\" VALUES (1,'ant');\n": "contains SQL", "create table t (no integer);\n": "contains SQL", "{\\rtf1 loans}": "is a text document in RTF",
 		"set name,no\n": "", "Create table,no\n1,2\n": "", "-- loans\nno,name\n1,ant\n": "", "set x=1;2\nset y=2;3\n": "",
-		"part.csv" + strings.Repeat("\x00", 249) + "ustar\x0000":                "is not text but a tar archive",
-		"SQLite format 3\x00" + strings.Repeat("\x00", 100):                     "is not text but an SQLite database",
-		strings.Repeat("\x01\x00\x00\x00\x02\x00\x00\x00\xfe\xff\x00\x00", 200): "is not text but binary",
-		"{\"no\": 1}|5\n{\"no\": 2}|6\n":                                        "", "[1, 2]\n[3, 4]\n": "", "<NO>,<NAME>\n1,ant\n": "", "no,page\n1,<!doctype html><p>\n": "", "{}\n": "", "{no}\n": "",
+		"part.csv" + strings.Repeat("\x00", 249) + "ustar\x0000":                        "is not text but a tar archive",
+		"SQLite format 3\x00" + strings.Repeat("\x00", 100):                             "is not text but an SQLite database",
+		strings.Repeat("\x7fELF\x00\x00\xfe\n\xe9\xff\x00\x02\x01\nK\xc3\xb6ln\n", 200): "is not text but binary",
+		strings.Repeat("\x01\x00\x00\x00\x02\x00\x00\x00\xfe\xff\x00\x00", 200):         "is not text but binary",
+		"{\"no\": 1}|5\n{\"no\": 2}|6\n":                                                "", "[1, 2]\n[3, 4]\n": "", "<NO>,<NAME>\n1,ant\n": "", "no,page\n1,<!doctype html><p>\n": "", "{}\n": "", "{no}\n": "",
 	} {
 		s, err := new(source.Opener).Open(t.Context(), write(t, "rooms.txt", []byte(text)), source.Options{})
 		if want == "" {
