@@ -286,7 +286,7 @@ func (p *Proposal) plans(ctx context.Context, to database.Target, tightener data
 		if err != nil {
 			return err
 		}
-		again := steps.NoKey
+		again := steps.NoKey && len(p.Key) > 0
 		if steps.NoKey {
 			p.Key = []string{}
 		}

@@ -469,6 +469,37 @@ func TestIgnoresCase(t *testing.T) {
 	databasetest.IgnoresCase(t, to, "utf8mb4_swedish_ci")
 }
 
+// TestTightenClauses leaves columns with clauses that another type or NOT NULL cannot have, and tables
+// that keep the history of their rows.
+func TestTightenClauses(t *testing.T) {
+	to, ctx := open(t, scratch(t)), context.Background()
+	defer to.Close()
+	onlyMariaDB(t, to)
+	for _, s := range []string{
+		"CREATE TABLE clauses (no bigint, at timestamp NULL ON UPDATE current_timestamp(), label varchar(200) INVISIBLE, text text COMPRESSED, shelf bigint zerofill)",
+		"INSERT INTO clauses (no, at, label, text, shelf) VALUES (1, '2026-01-01', 'ant', '12', 7), (2, '2026-01-02', 'bee', '13', 8)",
+		"CREATE TABLE history (no bigint, name varchar(200)) WITH SYSTEM VERSIONING", "INSERT INTO history VALUES (1, 'ant'), (2, 'bee')",
+	} {
+		_, err := to.Exec(ctx, s)
+		require.NoError(t, err)
+	}
+	for table, want := range map[string]map[string]string{
+		"clauses": {"at": "has the clause ON UPDATE", "label": "has the clause INVISIBLE", "text": "has the clause COMPRESSED", "shelf": "has the clause zerofill"},
+		"history": {"no": "the table keeps the history of its rows", "name": "the table keeps the history of its rows"},
+	} {
+		p, err := tighten.Propose(ctx, to, table, tighten.Options{})
+		require.NoError(t, err)
+		why := map[string]string{}
+		for _, c := range p.Columns {
+			if c.Unchanged != nil {
+				why[c.Name] = *c.Unchanged
+			}
+		}
+		require.Equal(t, want, why)
+		require.NoError(t, p.Apply(ctx, to))
+	}
+}
+
 // TestTightenPartitions leaves the columns of a partitioning.
 func TestTightenPartitions(t *testing.T) {
 	to := open(t, scratch(t))

@@ -88,6 +88,12 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 	}
 	attributes := attributesIn(definition[0])
 	why := usesIn(definition[0], attributes)
+	if strings.Contains(definition[0], " WITH SYSTEM VERSIONING") {
+		for i := range columns {
+			why[columns[i].Name] = keepsHistory
+		}
+		return &database.Steps{Table: name, NoKey: true}, why, nil
+	}
 	s := &database.Steps{
 		Table: name, Names: map[string]string{}, Lock: "LOCK TABLES " + quoted + " WRITE, " + quoted + " AS t WRITE", Release: []string{"UNLOCK TABLES"},
 		NoKey: database.KeyLacks(key, why),
@@ -101,6 +107,8 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 	for i := range columns {
 		c := &columns[i]
 		switch {
+		case strings.Contains(attributes[c.Name], " INVISIBLE"): // which must have a default, or be nullable
+			why[c.Name] = "has the clause INVISIBLE"
 		case !c.Retyped:
 			delete(why, c.Name)
 			change.last = append(change.last, "MODIFY "+d.Quote(c.Name)+" "+c.Was.Native+attributesOf(c, attributes))
@@ -126,6 +134,9 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 	return s, why, nil
 }
 
+// keepsHistory is why a table with system versioning is left: its old rows would change too.
+const keepsHistory = "the table keeps the history of its rows"
+
 // tightening is what is done to the columns of a table: those that are added beside, how
 // they are dropped again, and what is done last.
 type tightening struct{ added, dropped, last []string }
@@ -133,6 +144,10 @@ type tightening struct{ added, dropped, last []string }
 // retype puts the new values of a column into one beside it, or says why it cannot. rest
 // is what its definition has after the type.
 func (x *tightening) retype(c *database.Tightened, beside, rest string) (why string) {
+	clause := ofType.FindString(c.Was.Native + quotedText.ReplaceAllString(rest, ""))
+	if clause != "" {
+		return "has the clause " + clause
+	}
 	d := dialect.MySQL
 	values := d.Quote(c.Name)
 	if c.Rewritten() {
@@ -183,6 +198,7 @@ func alter(quoted string, actions []string) string {
 }
 
 var (
+	ofType        = regexp.MustCompile(`\b(ON UPDATE|COMPRESSED|zerofill)\b`) // clauses that only some types have
 	characterSet  = regexp.MustCompile(`(?i)^( CHARACTER SET \w+)?( COLLATE \w+)?`)
 	definedColumn = regexp.MustCompile("(?m)^  `((?:[^`]|``)+)` ([a-z]+(?:\\([^)]*\\))?(?: unsigned)?(?: zerofill)?)(.*?),?$")
 )
