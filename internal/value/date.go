@@ -2,6 +2,7 @@ package value
 
 import (
 	"bytes"
+	"regexp"
 	"slices"
 )
 
@@ -23,6 +24,9 @@ const (
 
 	// tooFine says that the second has more than six digits, which no type keeps. The value has six.
 	tooFine uint32 = 1 << 18
+
+	// clockInside says that the time of day is before the year, as C writes both: Mar  5 10:15:00 2026.
+	clockInside uint32 = 1 << 19
 )
 
 // The layouts of a date: which of its numbers the year is, and whether the
@@ -151,8 +155,15 @@ func scanDate(cell []byte, v *Value) (Shape, bool) {
 	default:
 		return Shape{}, false
 	}
-	return scanClock(rest[k:], notation, v)
+	rest = rest[k:]
+	if n == 4 && (separator == separatorPoint || separator == separatorPointSpace) && len(rest) > 0 && rest[0] == '.' {
+		rest = rest[1:] // as in Hungarian and Korean: 2026. 03. 05.
+	}
+	return scanClock(rest, notation, v)
 }
+
+// hanWeekday is the weekday after a Chinese or Japanese date.
+var hanWeekday = regexp.MustCompile(`^ ?(?:[(（][月火水木金土日一二三四五六][)）]|[月火水木金土日]曜日?|(?:星期|周|週)[一二三四五六日天])`)
 
 // scanHanDate recognises the rest of a Chinese or Japanese date after the year.
 func scanHanDate(year int, rest []byte, v *Value) (Shape, bool) {
@@ -164,6 +175,9 @@ func scanHanDate(year int, rest []byte, v *Value) (Shape, bool) {
 		return Shape{}, false
 	}
 	v.date.n = [3]int{year, month, day}
+	if len(rest) > 0 {
+		rest = rest[len(hanWeekday.Find(rest)):]
+	}
 	return scanClock(rest, YearFirst|separatorHan, v)
 }
 

@@ -50,6 +50,10 @@ func (f Format) String() string {
 			return date + separatorSigns[n&maskSeparator>>3] + clock
 		}
 	}
+	if n&clockInside != 0 {
+		date = strings.Replace(strings.TrimSuffix(date, ", yyyy"), "EEE,", "EEE", 1)
+		return date + " " + strings.Replace(clock, "XXX", " XXX", 1) + " yyyy"
+	}
 	return date + jointSigns[n&maskJoint>>11] + clock
 }
 
@@ -92,7 +96,7 @@ func (f Format) datePattern() string {
 	fields := map[Order][]string{
 		DayMonthYear: {"dd", "MM", year}, MonthDayYear: {"MM", "dd", year}, YearMonthDay: {year, "MM", "dd"}, YearDayMonth: {year, "dd", "MM"},
 	}
-	return strings.Join(fields[f.Order], sep)
+	return day + strings.Join(fields[f.Order], sep)
 }
 
 // patternForm takes a pattern apart: a weekday, three fields of the date with
@@ -101,8 +105,17 @@ var patternForm = regexp.MustCompile(`^(E+,? )?` +
 	`(?:(y+|M+|d+)(\. |[-/. ]| 'de' |'年'|)(y+|M+|d+)(?:\. |,? |[-/.]| 'de' |'月'|)(y+|M+|d+)(?:'日')?)?` +
 	`('T'|, |[-: ])?(?:(HH?|hh?)[:.]mm([:.]ss)?([.,]S+)?( ?a)?|(HHmmss))?( ?(?:X+|x+|Z+|z+))?$`)
 
+// clockFirst takes a pattern apart whose time of day is before the year.
+var clockFirst = regexp.MustCompile(`^((?:E+,? )?M{3,} d+) (HH:mm:ss(?:[.,]S+)?) ?([XxZz]+)? yyyy$`)
+
 // ParseFormat returns the format of a pattern for values of the given kind.
 func ParseFormat(pattern string, kind Kind) (Format, error) {
+	inside := clockFirst.FindStringSubmatch(pattern)
+	if inside != nil {
+		f, err := ParseFormat(inside[1]+", yyyy "+inside[2]+inside[3], kind)
+		f.Shape.Notation |= clockInside
+		return f, err
+	}
 	m := patternForm.FindStringSubmatch(pattern)
 	bad := fmt.Errorf("unsupported pattern %q; write for example %s", pattern, examplePatterns[kind])
 	if m == nil {

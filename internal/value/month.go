@@ -7,23 +7,34 @@ import (
 
 // monthWords are the names of the months and how they are shortened, in lower case: in English,
 // and what differs in German, French, Spanish, Italian, Portuguese, Dutch, Danish, Norwegian and
-// Swedish. No word is the name of two months.
+// Swedish; in Polish, Czech, Finnish, Turkish and Russian the names as dates have them. No word is
+// the name of two months.
 var monthWords = [...]string{
-	"january jan januar jänner jän janvier janv januari enero ene gennaio gen janeiro",
-	"february feb februar feber février févr fév fevrier fevr februari febrero febbraio fevereiro fev",
-	"march mar märz mär maerz mrz mars marzo março marco maart mrt marts",
-	"april apr avril avr abril abr aprile",
-	"may mai mayo maggio mag maio mei maj",
-	"june jun juni juin junio giugno giu junho",
-	"july jul juli juillet juil julio luglio lug julho",
-	"august aug août aout agosto ago augustus augusti",
-	"september sep sept septembre septiembre settembre set setembro",
-	"october oct oktober okt octobre octubre ottobre ott outubro out",
-	"november nov novembre noviembre novembro",
-	"december dec dezember dez décembre déc decembre diciembre dic dicembre dezembro desember des",
+	"january jan januar jänner jän janvier janv januari enero ene gennaio gen janeiro stycznia ledna tammikuuta ocak января",
+	"february feb februar feber février févr fév fevrier fevr februari febrero febbraio fevereiro fev lutego února helmikuuta şubat Şubat февраля",
+	"march mar märz mär maerz mrz mars marzo março marco maart mrt marts marca března maaliskuuta mart марта",
+	"april apr avril avr abril abr aprile kwietnia dubna huhtikuuta nisan апреля",
+	"may mai mayo maggio mag maio mei maj maja května toukokuuta mayıs мая",
+	"june jun juni juin junio giugno giu junho czerwca června kesäkuuta haziran июня",
+	"july jul juli juillet juil julio luglio lug julho lipca července heinäkuuta temmuz июля",
+	"august aug août aout agosto ago augustus augusti sierpnia srpna elokuuta ağustos августа",
+	"september sep sept septembre septiembre settembre set setembro września září syyskuuta eylül сентября",
+	"october oct oktober okt octobre octubre ottobre ott outubro out października října lokakuuta ekim октября",
+	"november nov novembre noviembre novembro listopada listopadu marraskuuta kasım ноября",
+	"december dec dezember dez décembre déc decembre diciembre dic dicembre dezembro desember des grudnia prosince joulukuuta aralık декабря",
 }
 
-var weekdayWords = [...]string{"monday mon", "tuesday tue", "wednesday wed", "thursday thu", "friday fri", "saturday sat", "sunday sun"}
+// weekdayWords are the names of the weekdays and how they are shortened, in the first ten of these
+// languages.
+var weekdayWords = [...]string{
+	"monday mon montag mo lundi lun lunes lunedì segunda seg maandag ma mandag man måndag mån",
+	"tuesday tue tues dienstag di mardi mar martes martedì terça ter dinsdag tirsdag tir tisdag tis",
+	"wednesday wed mittwoch mi mercredi mer miércoles mié mie mercoledì quarta qua woensdag wo onsdag ons",
+	"thursday thu thur thurs donnerstag do jeudi jeu jueves jue giovedì gio quinta qui donderdag torsdag tor",
+	"friday fri freitag fr vendredi ven viernes vie venerdì sexta sex vrijdag vr fredag fre",
+	"saturday sat samstag sonnabend sa samedi sam sábado sáb sab sabato zaterdag za lørdag lør lördag lör",
+	"sunday sun sonntag so dimanche dim domingo dom domenica zondag zo søndag søn söndag sön",
+}
 
 var months, weekdays = indexWords(monthWords[:]), indexWords(weekdayWords[:])
 
@@ -39,25 +50,54 @@ func indexWords(lists []string) map[string]int {
 }
 
 // longestName is the length of the longest name in bytes.
-const longestName = len("septiembre")
+const longestName = len("сентября")
 
-// scanNamedDate recognises dates with the name of the month, long or short, and the English
-// one of the weekday before it: 5 Mar 2026, March 5, 2026, 05-MAR-26, 5. März 2026,
-// Thu, 5 Mar 2026 10:00, 5 de marzo de 2026.
+// scanNamedDate recognises dates with a name: of the weekday, as in Thu, 5 Mar 2026 10:00 and
+// Do 05.03.2026, or of the month.
 func scanNamedDate(cell []byte, v *Value) (Shape, bool) {
-	notation := uint32(0)
-	s := cell
-	_, n := nameAt(s, weekdays)
-	if n > 0 {
-		notation |= weekday
-		s = bytes.TrimLeft(s[n:], ",. ")
+	day, n := nameAt(cell, weekdays)
+	if n > 0 { // which may also be that of a month: mar
+		rest, _ := bytes.CutPrefix(cell[n:], []byte("-feira"))
+		shape, ok := scanAfterWeekday(bytes.TrimLeft(rest, ",. "), v)
+		code := n == len("so") && !v.fallsOn(day, shape) // SO 12-10-2026
+		if ok && !code {
+			shape.Notation |= weekday
+			return shape, true
+		}
 	}
+	return scanMonthDate(cell, v)
+}
+
+// fallsOn reports whether a date is on a day of the week, from 0 for Monday, in one of its orders.
+func (v *Value) fallsOn(day int, s Shape) bool {
+	for _, order := range s.Orders() {
+		year, month, n := v.civil(s, order)
+		if exists(year, month, n) && (daysFromCivil(year, month, n)+3)%7 == int64(day) {
+			return true
+		}
+	}
+	return false
+}
+
+func scanAfterWeekday(rest []byte, v *Value) (Shape, bool) {
+	if len(rest) > 0 && isDigit(rest[0]) {
+		return scanDate(rest, v)
+	}
+	return scanMonthDate(rest, v)
+}
+
+// scanMonthDate recognises dates with the name of the month, long or short: 5 Mar 2026,
+// March 5, 2026, 05-MAR-26, 5. März 2026, 5 de marzo de 2026, and Mar  5 10:15:00 2026 as C has it.
+func scanMonthDate(s []byte, v *Value) (Shape, bool) {
 	var list [3]token
 	separator := uint32(0)
 	for i := range list {
 		t, n := tokenAt(s)
 		if n == 0 {
 			return Shape{}, false
+		}
+		if i == 2 && list[0].month && t.digits <= 2 && n < len(s) && s[n] == ':' {
+			return scanClockBeforeYear(list, s, v)
 		}
 		list[i], s = t, s[n:]
 		switch {
@@ -77,7 +117,27 @@ func scanNamedDate(cell []byte, v *Value) (Shape, bool) {
 	if !ok || separator == separatorDe && layout&^shortYear != dayNameYear {
 		return Shape{}, false
 	}
-	return scanClock(s, notation|layout|separator, v)
+	if layout == dayNameYear {
+		s, _ = bytes.CutSuffix(s, []byte(" г.")) // for 'year' in Russian
+	}
+	return scanClock(s, layout|separator, v)
+}
+
+// scanClockBeforeYear continues after the name of the month and the day with a time of day, perhaps
+// an offset from UTC, and the year: 10:15:00 2026, 10:15:00 UTC 2026.
+func scanClockBeforeYear(t [3]token, s []byte, v *Value) (Shape, bool) {
+	yearAt := len(s) - len(" 2026")
+	micros, clock, rest, ok := scanTimeOfDay(s)
+	if !ok || len(rest) < len(" 2026") || s[yearAt] != ' ' || clock&maskClock < clockSeconds {
+		return Shape{}, false
+	}
+	year, n := digits(s[yearAt+1:], 4)
+	t[2] = token{n: year, digits: n}
+	layout, ok := v.setNamed(t)
+	if !ok || layout != nameDayYear || n != 4 {
+		return Shape{}, false
+	}
+	return scanOffsetAfter(micros, rest[:len(rest)-len(" 2026")], layout|separatorSpace|clockInside|clock, v)
 }
 
 // setNamed sets the parts of a date: year, month and day.
@@ -109,12 +169,12 @@ type token struct {
 }
 
 // tokenAt returns the token at the start of s and its length, 0 if there is
-// none. A day may be an ordinal: 5th.
+// none. A day may be an ordinal: 5th, 1er.
 func tokenAt(s []byte) (t token, length int) {
 	n, count := digits(s, 4)
 	if count > 0 {
 		t = token{n: n, digits: count}
-		for _, suffix := range []string{"th", "st", "nd", "rd"} {
+		for _, suffix := range []string{"th", "st", "nd", "rd", "er"} {
 			if count <= 2 && len(s) >= count+2 && equalFold(s[count:count+2], suffix) {
 				t.ordinal = true
 				return t, count + 2

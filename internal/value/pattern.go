@@ -51,7 +51,7 @@ func (p Pattern) Append(dst []byte, micros int64) []byte {
 
 // layouts are the fields of patterns as package time writes them.
 var layouts = map[string]string{
-	"yyyy": "2006", "yy": "06", "MMMM": "January", "MMM": "Jan", "MM": "01", "M": "1", "dd": "02", "d": "2",
+	"EEE": "Mon", "EEEE": "Monday", "yyyy": "2006", "yy": "06", "MMMM": "January", "MMM": "Jan", "MM": "01", "M": "1", "dd": "02", "d": "2",
 	"HH": "15", "hh": "03", "h": "3", "mm": "04", "ss": "05", "a": "PM", "XXX": "Z07:00",
 }
 

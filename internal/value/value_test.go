@@ -52,7 +52,10 @@ func TestScan(t *testing.T) {
 		{"01JAN1970:00:00:01.25", Timestamp, 1.25e6, 0}, {"01JAN1970:00.01", Text, 0, 0}, {"12.05 AM", Time, 300e6, 0}, {"12.05", Decimal, 1205, 2}, {"NaT", NullWord, 0, 0},
 		{"20261305 101500", Impossible, 0, 0}, {"20260305 246000", Text, 0, 0}, {"20260305 1015", Text, 0, 0}, {"20260305X101500", Text, 0, 0}, {"99990305 101500", Text, 0, 0},
 		{"5. Mar 2026", Date, 20517, 0}, {"5. 3. 2026", Date, 20517, 0}, {"5. MÄRZ 2026", Date, 20517, 0}, {"5 marzo 2026", Date, 20517, 0}, {"05-mrt-2026", Date, 20517, 0},
-		{"1er mars 2026", Text, 0, 0}, {"5. 3. 26", Text, 0, 0}, {"5. 3 2026", Text, 0, 0}, {"5 jui 2026", Text, 0, 0}, {"- 5", Integer, -5, 0}, {"- 1.234,5", Decimal, -12345, 1}, {"- -5", Text, 0, 0},
+		{"1er mars 2026", Date, 20513, 0}, {"Do 05.03.2026", Date, 20517, 0}, {"donnerstag, 5. märz 2026", Date, 20517, 0}, {"mar. 3 mars 2026", Date, 20515, 0}, {"Mar 3, 2026", Date, 20515, 0}, {"Quinta-feira, 5 de março de 2026", Date, 20517, 0},
+		{"Thu 2026-03-05 00:00Z", Instant, 20517 * 86400e6, 0}, {"2026年3月5日(木)", Date, 20517, 0}, {"2026年3月5日 星期四", Date, 20517, 0}, {"2026年3月5日x", Text, 0, 0}, {"5 марта 2026 г.", Date, 20517, 0}, {"5 września 2026", Date, 20701, 0}, {"2026. 03. 05.", Date, 20517, 0}, {"05.03.2026.", Text, 0, 0},
+		{"Thu Mar  5 00:00:01 2026", Timestamp, 20517*86400e6 + 1e6, 0}, {"Thu Mar 5 01:00:00 +0100 2026", Instant, 20517 * 86400e6, 0}, {"Mar 5 00:00 2026", Text, 0, 0}, {"Mar 5 00:00:01 26", Text, 0, 0}, {"So 12-10-2026", Text, 0, 0}, {"SO 4/10/2026", Date, 20730, 0}, {"Thu 5", Text, 0, 0}, {"Sat 12/12", Text, 0, 0}, {"so 10:30", Text, 0, 0},
+		{"5. 3. 26", Text, 0, 0}, {"5. 3 2026", Text, 0, 0}, {"5 jui 2026", Text, 0, 0}, {"- 5", Integer, -5, 0}, {"- 1.234,5", Decimal, -12345, 1}, {"- -5", Text, 0, 0},
 		{"no data", NullWord, 0, 0}, {"–", NullWord, 0, 0}, {"nein", Boolean, 0, 0}, {"Sí", Boolean, 1, 0},
 		{"123e4567-e89b-12d3-a456-42661417400g", Text, 0, 0}, {"amber", Text, 0, 0}, {"Größe", Text, 0, 0},
 	} {
@@ -151,7 +154,7 @@ func TestFormats(t *testing.T) {
 	seen := 0
 	for layout := range uint32(layoutsCount) {
 		for separator := uint32(0); separator < separatorsEnd; separator += separatorSlash {
-			for _, rest := range []uint32{0, weekday, shortYear, jointT, jointColon, halfDays, jointT | halfDays, pointClock, weekday | pointClock, jointDash | pointClock, shortYear | pointClock | halfDays} {
+			for _, rest := range []uint32{0, weekday, shortYear, jointT, jointColon, halfDays, jointT | halfDays, pointClock, weekday | pointClock, jointDash | pointClock, shortYear | pointClock | halfDays, weekday | clockInside} {
 				for clock := noClock; clock <= clockFraction; clock += clockMinutes {
 					for _, kind := range []Kind{Date, Timestamp, Instant} {
 						shape := Shape{kind, layout | separator | rest | clock}
@@ -170,6 +173,12 @@ func TestFormats(t *testing.T) {
 							micros := map[uint32]int64{clockMinutes: 50820e6, clockSeconds: 50829e6, clockFraction: 50829250000}[clock]
 							want := map[Kind]int64{Date: day, Timestamp: day*microsPerDay + micros, Instant: day*microsPerDay + micros - 3600e6}[kind]
 							require.Equal(t, want, v.Int, pattern)
+							if kind == Date {
+								want *= microsPerDay
+							}
+							written := NewPattern(pattern).Append(nil, want)
+							again := v.Redate(Scan(written, &v), written)
+							require.True(t, f.Takes(again) && v.Resolve(again, f.Order), "%s: %s", pattern, written)
 							seen++
 						}
 					}
