@@ -36,6 +36,7 @@ type Merger struct {
 		Dialect() *dialect.Dialect
 		Exec(ctx context.Context, statement string) (rows int64, err error)
 		Query(ctx context.Context, query string) ([][]string, error)
+		PrimaryKey(ctx context.Context, table string) ([]string, error)
 	}
 	Row string // how the number of a row of the stage is written
 	// Join joins the stage, which has no index, with the table. Hint, after the name of
@@ -95,10 +96,7 @@ func (m *Merger) Merge(ctx context.Context, t *table.Table, stage string, at *Nu
 	if err != nil {
 		return done, nil, err
 	}
-	rows, err := x.count(x.stage + " s")
-	if err != nil {
-		return done, nil, err
-	}
+	rows := at.rows - int64(x.refuser.Refused.Len())
 	done.Unchanged = rows - done.Updated - done.Inserted
 	same := x.same
 	if x.anyDiffer != "" {
@@ -177,6 +175,12 @@ func Repeated(d *dialect.Dialect, key []string, row, stage, table string) string
 // removeDuplicateKeys removes the rows of the stage whose key an earlier one has.
 func (x *merging) removeDuplicateKeys() error {
 	from := cmp.Or(x.Keyed, x.stage)
+	if len(x.t.Key) == 1 { // counting takes half the time or less
+		found, err := x.DB.Query(x.ctx, fmt.Sprintf("SELECT count(*), count(DISTINCT s.%s) FROM %s s", x.DB.Dialect().Quote(x.t.Key[0]), from))
+		if err != nil || found[0][0] == found[0][1] {
+			return err
+		}
+	}
 	return x.refuser.RefuseAll(x.ctx, Repeated(x.DB.Dialect(), x.t.Key, x.Row, from, ""), refusal.Reason{Columns: x.t.Key, Reason: SameKey})
 }
 
@@ -212,8 +216,16 @@ func (x *merging) checkConstraints(some func(*Constraint) bool, from string) err
 // checkKey makes sure that no row of the stage means several of the table. If a key is written
 // in another way there, such as in another letter case, keys are set like other columns.
 func (x *merging) checkKey() error {
-	found, err := x.DB.Query(x.ctx, fmt.Sprintf("SELECT count(*), count(DISTINCT n), sum(differ) FROM (SELECT s.%s AS n, CASE WHEN %s THEN 1 ELSE 0 END AS differ FROM %s s %s %s t%s ON %s) q",
-		x.Row, cmp.Or(x.keysDiffer, "1 = 0"), x.stage, x.Join, x.table, x.Hint, x.same))
+	unique, err := x.uniqueKey()
+	rows := "count(DISTINCT n)"
+	switch {
+	case err != nil || unique && x.keysDiffer == "":
+		return err
+	case unique:
+		rows = "count(*)"
+	}
+	found, err := x.DB.Query(x.ctx, fmt.Sprintf("SELECT count(*), %s, sum(differ) FROM (SELECT s.%s AS n, CASE WHEN %s THEN 1 ELSE 0 END AS differ FROM %s s %s %s t%s ON %s) q",
+		rows, x.Row, cmp.Or(x.keysDiffer, "1 = 0"), x.stage, x.Join, x.table, x.Hint, x.same))
 	if err != nil {
 		return err
 	}
@@ -224,6 +236,12 @@ func (x *merging) checkKey() error {
 		x.differ, x.set = x.anyDiffer, x.setAny
 	}
 	return nil
+}
+
+// uniqueKey reports whether the key is the primary key of the table.
+func (x *merging) uniqueKey() (bool, error) {
+	key, err := x.DB.PrimaryKey(x.ctx, x.t.Name)
+	return len(key) == len(x.t.Key) && !slices.ContainsFunc(key, func(c string) bool { return !slices.Contains(x.t.Key, c) }), err
 }
 
 // KeyError says that a key means more than one row of a table.
