@@ -1,6 +1,9 @@
 package value
 
-import "time"
+import (
+	"strconv"
+	"time"
+)
 
 // A Pattern writes dates and times as a Unicode pattern says, as far as formats use
 // it.
@@ -36,10 +39,14 @@ func (p Pattern) Append(dst []byte, micros int64) []byte {
 			dst = append(dst, f[1:]...)
 			continue
 		}
-		layout, ok := layouts[f]
+		list, ok := layouts[f[0]]
 		switch {
 		case ok:
-			dst = t.AppendFormat(dst, layout)
+			dst = t.AppendFormat(dst, list[min(len(f), len(list))-1])
+		case f == "H":
+			dst = strconv.AppendInt(dst, int64(t.Hour()), 10)
+		case f == "HH":
+			dst = appendPadded(dst, int64(t.Hour()), 2)
 		case f[0] == 'S':
 			dst = append(dst, fractionOf(t)[:min(len(f), 6)]...)
 		default:
@@ -49,10 +56,11 @@ func (p Pattern) Append(dst []byte, micros int64) []byte {
 	return dst
 }
 
-// layouts are the fields of patterns as package time writes them.
-var layouts = map[string]string{
-	"EEE": "Mon", "EEEE": "Monday", "yyyy": "2006", "yy": "06", "MMMM": "January", "MMM": "Jan", "MM": "01", "M": "1", "dd": "02", "d": "2",
-	"HH": "15", "hh": "03", "h": "3", "mm": "04", "ss": "05", "a": "PM", "XXX": "Z07:00",
+// layouts are the fields of patterns as package time writes them, by their letter: one of it, two,
+// and so on.
+var layouts = map[byte][]string{
+	'E': {"Mon", "Mon", "Mon", "Monday"}, 'y': {"2006", "06", "2006"}, 'M': {"1", "01", "Jan", "January"}, 'd': {"2", "02"},
+	'h': {"3", "03"}, 'm': {"04"}, 's': {"05"}, 'a': {"PM"}, 'X': {"Z07:00"}, 'x': {"-07:00"}, 'Z': {"-07:00"}, 'z': {"-07:00"},
 }
 
 func fractionOf(t time.Time) []byte {

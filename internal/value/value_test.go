@@ -198,6 +198,24 @@ func TestFormats(t *testing.T) {
 	}
 }
 
+// TestPatterns writes a moment as a person may write a pattern, and reads it back.
+func TestPatterns(t *testing.T) {
+	const moment = 20517*microsPerDay + 32829_250_000
+	for pattern, want := range map[string]string{
+		"d MMMM yyyy H:mm": "5 March 2026 9:07", "EEEE, d. MMM yy HH:mm": "Thursday, 5. Mar 26 09:07", "yyyy-MM-dd'T'HH:mm:ss.SSSX": "2026-03-05T09:07:09.250Z",
+		"E M/d/yyyy h:mm a": "Thu 3/5/2026 9:07 AM", "dd MMM yyyy HH:mm:ss ZZZZ": "05 Mar 2026 09:07:09 +00:00", "yyyyMMdd'T'HHmmssXXX": "20260305T090709Z",
+	} {
+		written := NewPattern(pattern).Append(nil, moment)
+		require.Equal(t, want, string(written))
+		var v Value
+		shape := Scan(written, &v)
+		f, err := ParseFormat(pattern, shape.Kind)
+		require.NoError(t, err, pattern)
+		require.True(t, f.Takes(shape) && v.Resolve(shape, f.Order), pattern)
+		require.Equal(t, int64(moment)/60e6, v.Int/60e6, pattern)
+	}
+}
+
 // TestAffixes scans all short texts of the signs that stand around numbers. A number has a
 // digit, or is the dash of accounts beside a currency.
 func TestAffixes(t *testing.T) {
