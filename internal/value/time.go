@@ -133,7 +133,8 @@ func takeHalfDay(s []byte, hour int, clock uint32) (full int, notation uint32, r
 	return hour, clock, s
 }
 
-// scanOffset reads an offset from UTC: Z, UTC, GMT, +01:00, +0100, +01 or GMT+1.
+// scanOffset reads an offset from UTC: Z, UTC, GMT, +01:00, +0100, +01 or GMT+1. The name of the zone may
+// follow: +0100 CET, GMT+0100 (Central European Time).
 func scanOffset(s []byte) (micros int64, ok bool) {
 	named := len(s) >= 3 && (equalFold(s[:3], "utc") || equalFold(s[:3], "gmt"))
 	if named {
@@ -151,7 +152,7 @@ func scanOffset(s []byte) (micros int64, ok bool) {
 	}
 	rest := bytes.TrimPrefix(s[1+n:], []byte(":"))
 	minutes, m := digits(rest, 2)
-	if m != len(rest) || m != 0 && m != 2 || minutes > 59 {
+	if m != 0 && m != 2 || minutes > 59 || !isZoneName(rest[m:]) {
 		return 0, false
 	}
 	micros = int64(hours*60+minutes) * 60_000_000
@@ -159,4 +160,17 @@ func scanOffset(s []byte) (micros int64, ok bool) {
 		micros = -micros
 	}
 	return micros, true
+}
+
+// isZoneName reports whether s is empty, or a space and the name of a time zone, which may be in
+// parentheses.
+func isZoneName(s []byte) bool {
+	if len(s) == 0 {
+		return true
+	}
+	name, ok := bytes.CutPrefix(s, []byte(" "))
+	if bytes.HasPrefix(name, []byte("(")) {
+		return ok && bytes.IndexByte(name, ')') == len(name)-1 && len(name) > 2
+	}
+	return ok && len(name) >= 3 && len(name) <= 5 && len(bytes.Trim(name, "ABCDEFGHIJKLMNOPQRSTUVWXYZ")) == 0
 }
