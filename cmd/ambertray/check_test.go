@@ -88,3 +88,15 @@ func reasons(groups any) (list []string) {
 	}
 	return list
 }
+
+// TestCannot does not suggest a load that would fail.
+func TestCannot(t *testing.T) {
+	d := newDesk(t)
+	d.write("finds.csv", "no,found\n1,2026-01-31 10:00:00\n")
+	d.run(0, "load", "finds.csv", "--to", "museum.db")
+	d.write("finds.csv", "no,found\n1,2026-01-31 10:00:00+01:00\n")
+	out, _ := d.run(1, "check", "finds.csv", "--to", "museum.db", "--tray", "other.tray", "--existing", "append")
+	require.Contains(t, out, `would load nothing: the columns marked "cannot" do not fit the table`)
+	require.Contains(t, out, "A load would fail: change the plan, or the table.")
+	require.NotContains(t, out, "ambertray load")
+}

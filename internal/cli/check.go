@@ -118,7 +118,11 @@ func (a *app) drawCheck(c *load.Check, lay *source.Layout, arg, tableOptions str
 	for _, s := range c.Storage {
 		p.Fact("note", "%s", s)
 	}
-	p.Fact("would load", "%s", term.Amount(c.WouldLoad, "row"))
+	if c.Fits() {
+		p.Fact("would load", "%s", term.Amount(c.WouldLoad, "row"))
+	} else {
+		p.Fact("would load", "%s", p.Red("nothing: the columns marked \"cannot\" do not fit the table"))
+	}
 	if c.Rejected() > 0 {
 		p.Fact("would", "%s", p.Red("reject "+term.Amount(c.Rejected(), "record")))
 	}
@@ -143,6 +147,10 @@ func (a *app) drawCheck(c *load.Check, lay *source.Layout, arg, tableOptions str
 		unchanged = "Nothing but the tray was changed."
 	}
 	a.drawNotes(p, c.Notes, lay, maxNotes, "ambertray survey "+arg)
+	if !c.Fits() {
+		p.Next(unchanged+" A load would fail: change the plan, or the table.", "")
+		return
+	}
 	p.Next(unchanged, a.withTarget("ambertray load "+arg+tableOptions+" --to TARGET"))
 }
 

@@ -52,10 +52,14 @@ type KeyCheck struct {
 // exists reports whether the target has the table.
 func (c *Check) exists() bool { return c.TableExists != nil && *c.TableExists }
 
+// Fits reports whether the table can have every column of the plan.
+func (c *Check) Fits() bool {
+	return !slices.ContainsFunc(c.Columns, func(v Verdict) bool { return v.Verdict == Cannot })
+}
+
 // Possible reports whether a load would begin.
 func (c *Check) Possible() bool {
-	return !slices.ContainsFunc(c.Columns, func(v Verdict) bool { return v.Verdict == Cannot }) &&
-		(!c.exists() || c.Existing != table.Refuse.String())
+	return c.Fits() && (!c.exists() || c.Existing != table.Refuse.String())
 }
 
 // Rejected returns the number of records that would be rejected.
