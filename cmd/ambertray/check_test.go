@@ -100,3 +100,27 @@ func TestCannot(t *testing.T) {
 	require.Contains(t, out, "A load would fail: change the plan, or the table.")
 	require.NotContains(t, out, "ambertray load")
 }
+
+// TestTypesOfTable drafts for a table that rows are added to: its types replace those of the draft, as
+// they do with draft --to.
+func TestTypesOfTable(t *testing.T) {
+	onEach(t, func(t *testing.T, d *desk, name, to string) {
+		table := uniqueTable(t)
+		d.write("first.csv", "no,phone,lent,seen,lent_out\n1,0555x,early,2026-01-05 10:00:00,yes\n2,0556x,late,2026-01-06 11:30:00,no\n")
+		d.run(0, "load", "first.csv", "--to", to, "--table", table)
+		d.write("next.csv", "no,phone,lent,seen,lent_out\n3,5551234,31/01/2026,31/01/2026,0\n4,5551235,15/02/2026,15/02/2026,1\n")
+		d.run(0, "draft", "next.csv", "--tray", "drafted.tray", "--to", to, "--table", table)
+		require.Equal(t, 2.0, d.json(0, "check", "drafted.tray", "--to", to)["would_load"])
+		args := []string{"next.csv", "--to", to, "--table", table, "--existing", "append"}
+		require.Equal(t, 2.0, d.json(0, append([]string{"check"}, args...)...)["would_load"])
+		out, _ := d.run(0, append([]string{"load"}, args...)...)
+		require.Contains(t, out, "types of the table that differ from those of the draft: phone varchar(10), not integer; ")
+		d.run(0, "verify", "next.tray", "--to", to)
+		d.run(0, "export", "--query", "SELECT no, phone, lent, seen FROM "+table+" WHERE no > 2", "--from", to, "--out", "back.csv")
+		back := "no,phone,lent,seen\n3,5551234,31/01/2026,2026-01-31 00:00:00\n4,5551235,15/02/2026,2026-02-15 00:00:00\n"
+		if name == "sqlite" { // whose dates are texts anyway
+			back = strings.NewReplacer("31/01/2026", "2026-01-31", "15/02/2026", "2026-02-15").Replace(back)
+		}
+		require.Equal(t, back, strings.ReplaceAll(d.read("back.csv"), "\r", ""))
+	})
+}

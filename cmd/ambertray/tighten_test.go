@@ -176,7 +176,7 @@ func TestTightenForms(t *testing.T) {
 		{"20260105T101500Z|20260113T111500Z", "sqlite mysql sqlserver"},
 		{"1/5/2026 3:04 PM|1/13/2026 3:05 AM", "sqlite sqlserver"},
 		{"1/5/2026 3:04:05 p.m.|1/13/2026 3:05:06 a.m.", "sqlite postgres mysql sqlserver"},
-		{"Mon Jan 05 10:15:00 2026|Tue Jan 13 10:15:00 2026", ""},
+		{"Mon Jan 05 10:15:00 2026|Tue Jan 13 10:15:00 2026", "sqlite sqlserver"},
 		{"Sun, 01 Feb 2026 10:00:00 +0100|Mon, 02 Feb 2026 11:00:00 GMT", "sqlite mysql sqlserver"},
 		{"2026-01-05 10:15:00 UTC|2026-01-13 10:15:00Z", "sqlite mysql sqlserver"},
 		{"2026-01-05T10:15:00,5|2026-01-13T10:15:00,25", "sqlite postgres mysql sqlserver"},

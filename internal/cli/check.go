@@ -32,17 +32,18 @@ is changed.`,
 	d := draftFlags(c)
 	to := toFlag(c)
 	c.RunE = func(c *cobra.Command, args []string) error {
-		t, s, err := a.plan(c, d, args)
-		if err != nil {
-			return err
-		}
 		var tgt database.Target
+		var err error
 		if *to != "" {
 			tgt, err = a.open(c.Context(), *to, true)
 			if err != nil {
 				return err
 			}
 			defer tgt.Close()
+		}
+		t, s, err := a.plan(c, d, args, tgt)
+		if err != nil {
+			return err
 		}
 		changes, err := a.changes(c, t, args)
 		if err != nil {

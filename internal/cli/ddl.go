@@ -42,7 +42,7 @@ writes the rows too.`,
 		if err != nil {
 			return err
 		}
-		t, s, err := a.plan(c, d, args)
+		t, s, err := a.plan(c, d, args, nil)
 		if err != nil {
 			return err
 		}

@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"ambertray/internal/database"
 	"ambertray/internal/load"
 	"ambertray/internal/source"
 	"ambertray/internal/survey"
@@ -201,8 +202,8 @@ var errTrayExists = errors.New("a tray with this name already exists")
 // plan returns the tray that is named, with the files after it in place of its own, or
 // drafts one for the files that are named, with the survey by which it was drafted. An
 // existing tray of these files is used as it stands. What the command line changes in a
-// tray is written into it.
-func (a *app) plan(c *cobra.Command, d *drafting, names []string) (t *tray.Tray, s *survey.Survey, err error) {
+// tray is written into it. A draft takes the types of the table in the target, unless that is nil.
+func (a *app) plan(c *cobra.Command, d *drafting, names []string, to database.Target) (t *tray.Tray, s *survey.Survey, err error) {
 	dir, given := names[0], tray.Is(names[0])
 	if given && d.dir != "" {
 		return nil, nil, usageError{fmt.Errorf("--tray %s and %s are two trays: name one", d.dir, dir)}
@@ -217,6 +218,11 @@ func (a *app) plan(c *cobra.Command, d *drafting, names []string) (t *tray.Tray,
 			if err != nil {
 				return nil, nil, err
 			}
+			adopted, err := load.AdoptTypes(c.Context(), t, to)
+			if err != nil {
+				return nil, nil, err
+			}
+			s.Notes = append(s.Notes, adopted...)
 			t, err = d.changed(t)
 			return t, s, err
 		}

@@ -290,7 +290,7 @@ func (e *each) plan(i int) *unitLoad {
 	l.Options, l.drafting = &options, e.drafting(u.eachUnit)
 	u.job = &loadJob{loading: &l, args: []string{u.File}}
 	var err error // a person was asked about all tables
-	u.job.plan, u.job.survey, err = u.own.planned(e.c, &l, u.job.args)
+	u.job.plan, u.job.survey, err = u.own.planned(e.c, &l, u.job.args, nil)
 	u.spent = time.Since(start)
 	if err != nil {
 		e.finish(u, err)

@@ -38,7 +38,7 @@ Records that do not fit are kept as rejects.`,
 		if err != nil {
 			return usageError{err}
 		}
-		t, s, err := a.plan(c, d, args)
+		t, s, err := a.plan(c, d, args, nil)
 		if err != nil {
 			return err
 		}

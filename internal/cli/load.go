@@ -129,7 +129,7 @@ func (a *app) load(c *cobra.Command, l *loading, args []string) error {
 
 // prepare drafts or reads the plan, and has it confirmed where it changes a table.
 func (a *app) prepare(c *cobra.Command, j *loadJob) (err error) {
-	j.plan, j.survey, err = a.planned(c, j.loading, j.args)
+	j.plan, j.survey, err = a.planned(c, j.loading, j.args, j.to)
 	if err != nil {
 		return err
 	}
@@ -178,8 +178,8 @@ func (a *app) openNew(ctx context.Context, l *loading) (tgt database.Target, end
 
 // planned returns the plan of a load, which is written before it is loaded by, and the
 // survey if it was drafted.
-func (a *app) planned(c *cobra.Command, l *loading, args []string) (*tray.Tray, *survey.Survey, error) {
-	t, s, err := a.plan(c, l.drafting, args)
+func (a *app) planned(c *cobra.Command, l *loading, args []string, to database.Target) (*tray.Tray, *survey.Survey, error) {
+	t, s, err := a.plan(c, l.drafting, args, to)
 	if err == nil && s != nil {
 		l.Notes = append(l.Notes, s.Notes...)
 		t, err = written(s, t)

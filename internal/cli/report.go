@@ -120,7 +120,7 @@ func (a *app) gather(c *cobra.Command, r *reporting, args []string) (*report.Rep
 			return report.OfSource(c.Context(), a.from, args, o)
 		}
 	}
-	t, _, err := a.plan(c, r.drafting, args)
+	t, _, err := a.plan(c, r.drafting, args, nil)
 	if err == nil && o.To != nil {
 		err = load.ResolvePending(c.Context(), t, o.To)
 	}

@@ -14,6 +14,7 @@ type ColumnInfo struct {
 	// any. Known is false where none of ours can be written to it.
 	Type      *table.Type
 	Limit     *table.Limit // of the values of that type, or nil
+	Whole     *table.Type  // of a boolean that takes other whole numbers too
 	Known     bool
 	AnyNumber bool // it takes decimals of any size as they are
 	Doubles   bool // it stores decimals that are too wide for the server as doubles

@@ -133,12 +133,16 @@ func position(live []database.ColumnInfo, n int) int {
 // table, or says why it cannot have them.
 func fitColumn(c *table.Column, l *database.ColumnInfo, d *dialect.Dialect) (why string) {
 	own := d.Stored(c.Type).Kind != c.Type.Kind // the server has no such type, and holds it as another
+	into := l.Type
+	if l.Whole != nil && c.Type.Whole() {
+		into = l.Whole
+	}
 	switch {
 	case l.Generated:
 		return "the server computes it; leave it out of the plan"
 	case !l.Known:
 		return fmt.Sprintf("type %s is not supported", l.Native)
-	case l.Type != nil && !holds(*l.Type, c.Type) && !(own && holds(*l.Type, d.Stored(c.Type))):
+	case into != nil && !holds(*into, c.Type) && !(own && holds(*into, d.Stored(c.Type))):
 		return fmt.Sprintf("is %s in the table; write that type in the tray if the values can be read as such", l.Native)
 	}
 	c.Name = l.Name
@@ -151,11 +155,11 @@ func fitColumn(c *table.Column, l *database.ColumnInfo, d *dialect.Dialect) (why
 		}
 	}
 	switch {
-	case l.Type == nil:
-	case !own, l.Type.Kind == c.Type.Kind, l.Type.Numeric() && c.Type.Numeric():
-		c.Type = *l.Type
+	case into == nil:
+	case !own, into.Kind == c.Type.Kind, into.Numeric() && c.Type.Numeric(), into.Kind == table.Boolean:
+		c.Type = *into
 	default:
-		c.Type = c.Type.WithFraction(min(c.Type.Fraction(), l.Type.Fraction()))
+		c.Type = c.Type.WithFraction(min(c.Type.Fraction(), into.Fraction()))
 	}
 	if l.Doubles && c.Type.Kind == table.Decimal && d.Stored(c.Type).Kind != table.Decimal {
 		c.Type = table.Type{Kind: table.Double}
@@ -177,8 +181,8 @@ func holds(live, planned table.Type) bool {
 		return planned.Textual() || planned.Kind == table.UUID
 	case live.Numeric():
 		return planned.Numeric()
-	case live.Kind == table.Boolean && planned.Textual():
-		return true // takes only the words for true and false
+	case live.Kind == table.Boolean && (planned.Textual() || planned.Whole()):
+		return true // takes only the words for true and false, and 0 and 1
 	}
 	return live.Kind == planned.Kind
 }

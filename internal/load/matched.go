@@ -11,6 +11,7 @@ import (
 	"ambertray/internal/note"
 	"ambertray/internal/table"
 	"ambertray/internal/tray"
+	"ambertray/internal/value"
 )
 
 // Match says which columns of a table the headings of a source were matched to.
@@ -279,6 +280,70 @@ func (m *matching) finish() *Match {
 	return res
 }
 
+// formatAs returns the format in which dates or timestamps of a column are read as the other of these
+// types, "" for the standard one.
+func formatAs(c *table.Column, kind table.Kind) string {
+	switch {
+	case c.Format == "":
+	case c.Type.Kind == table.Date && kind == table.Timestamp:
+		return c.Format + " HH:mm:ss"
+	case c.Type.Kind == table.Timestamp && kind == table.Date:
+		f, err := value.ParseFormat(c.Format, value.Timestamp)
+		if err == nil {
+			return f.WithoutTime().String()
+		}
+	}
+	return ""
+}
+
+// AdoptTypes gives columns of a plan that was just drafted the types of an existing table, to which its
+// rows are to be added, where those of the draft do not fit. It returns a note that names them.
+func AdoptTypes(ctx context.Context, t *tray.Tray, to database.Target) ([]note.Note, error) {
+	if to == nil || t.Table.Existing == table.Refuse || t.Table.Existing == table.Rebuild {
+		return nil, nil
+	}
+	exists, err := to.Exists(ctx, t.Table.Name)
+	if err != nil || !exists {
+		return nil, err
+	}
+	live, err := database.LiveColumns(ctx, to, t.Table.Name)
+	if err != nil {
+		return nil, err
+	}
+	m := newMatching(t, live, to)
+	var adopted []string
+	columns, _ := m.open()
+	for n, i := range columns {
+		c := &t.Table.Columns[i]
+		drafted, fitted := *c, *c
+		at := indexOf(c, n, live, t.Table.ByPosition)
+		if at < 0 || fitColumn(&fitted, &live[at], to.Dialect()) == "" || !m.readsMost(c, &live[at]) {
+			continue
+		}
+		m.match(c, &live[at])
+		c.Name, c.Nullable = drafted.Name, drafted.Nullable && c.Nullable
+		t.Notes[c.Name] = []string{"the type of the table; the draft alone would be " + drafted.Type.String()}
+		adopted = append(adopted, fmt.Sprintf("%s %s, not %s", c.Name, c.Type, drafted.Type))
+	}
+	if adopted == nil {
+		return nil, nil
+	}
+	return []note.Note{note.About("types of the table that differ from those of the draft: " + strings.Join(adopted, "; "))}, nil
+}
+
+// readsMost reports whether most values of a column that does not fit one of the table can be read as
+// values of that: as text, as dates with a time of day or without, or as most of them are written.
+func (m *matching) readsMost(c *table.Column, l *database.ColumnInfo) bool {
+	if !l.Known || l.Generated || l.Type == nil {
+		return false
+	}
+	if l.Type.Textual() && !l.Own || formatAs(c, l.Type.Kind) != "" {
+		return true
+	}
+	most, ok := m.tighter[c.From]
+	return ok && fitColumn(&most, l, m.to.Dialect()) == ""
+}
+
 // maxNearest is how many candidates are named.
 const maxNearest = 3
 
@@ -303,7 +368,7 @@ func (m *matching) match(c *table.Column, l *database.ColumnInfo) {
 		most, ok := m.tighter[c.From]
 		ok = ok && fitColumn(&most, &info, m.to.Dialect()) == ""
 		if !ok {
-			most = table.Column{From: c.From, Type: *l.Type}
+			most = table.Column{From: c.From, Type: *l.Type, Format: formatAs(c, l.Type.Kind)}
 			if most.Type.Summable() { // some of its values are no numbers, so that the draft has not settled this
 				most.Thousands = ","
 			}

@@ -23,6 +23,9 @@ func (t *Target) Columns(ctx context.Context, name string) ([]database.ColumnInf
 		WHERE table_schema = coalesce(nullif(`+d.Literal(schema)+`, ''), database()) AND table_name = `+d.Literal(bare)+` ORDER BY ordinal_position`)
 	list := database.ParseColumns(rows, typeOf)
 	for i := range list {
+		if list[i].Native == "tinyint(1)" {
+			list[i].Whole = &table.Type{Kind: table.SmallInt}
+		}
 		list[i].Binary, list[i].Own = !list[i].Known && binaryForm.MatchString(list[i].Native), ownForm.MatchString(list[i].Native)
 	}
 	return list, err

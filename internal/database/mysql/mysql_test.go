@@ -328,6 +328,7 @@ func TestLimits(t *testing.T) {
 		databasetest.LimitedTo("double", "decimal(30,10)", []string{"0.1", "9007199254740992"}, [2]string{"9007199254740993", "double would not give it back unchanged"}),
 		databasetest.LimitedTo("enum('ant','it''s')", "text", []string{"ant", "it's"}, [2]string{"bee", "not a value of the enum"}, [2]string{"ANT", "not a value of the enum"}),
 		databasetest.LimitedTo("tinyint unsigned", "smallint", []string{"0", "255"}),
+		databasetest.LimitedTo("tinyint(1)", "integer", []string{"0", "1", "7", "-128"}),
 	}
 	if isMariaDB(t, to) {
 		limited = append(limited,

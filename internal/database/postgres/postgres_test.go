@@ -250,6 +250,7 @@ func exec(to *postgres.Target, statement string) error {
 func TestLimits(t *testing.T) {
 	to := open(t)
 	databasetest.Limits(t, to, []databasetest.Limited{
+		databasetest.LimitedTo("boolean", "integer", []string{"0", "1"}, [2]string{"2", "neither true nor false"}),
 		databasetest.LimitedTo("timestamp(0)", "timestamp", []string{"2026-01-31 10:00:00"}, [2]string{"2026-01-31 10:00:00.5", "has more digits of a second than timestamp(0) without time zone keeps"}),
 		databasetest.LimitedTo("time(3)", "time", []string{"10:00:00.125"}, [2]string{"10:00:00.0005", "has more digits of a second than time(3) without time zone keeps"}),
 		databasetest.LimitedTo("real", "double", []string{"0.1", "-3.25", "16777216", "1e30"}, [2]string{"16777217", "double would not give it back unchanged"}, [2]string{"0.123456789", "double would not give it back unchanged"}),

@@ -137,7 +137,8 @@ func TestWideNumbers(t *testing.T) {
 		columns = append(columns, databasetest.LimitedTo(native, "decimal(38,10)",
 			[]string{"1.50", "7", "-0.25", "689724.3412292182", "1234567890123456.5", "100000000000000000"}, [2]string{"12345678901234567.89", reason}, [2]string{"9007199254740993", reason}))
 	}
-	columns = append(columns, databasetest.LimitedTo("TEXT", "decimal(38,10)", []string{"12345678901234567.89", "1.5"}))
+	columns = append(columns, databasetest.LimitedTo("TEXT", "decimal(38,10)", []string{"12345678901234567.89", "1.5"}),
+		databasetest.LimitedTo("boolean", "integer", []string{"0", "1"}, [2]string{"2", "neither true nor false"}))
 	databasetest.Limits(t, to, columns)
 
 	exact := []string{"689724.3412292182", "12345678901234.56", "0.30000000000000004", "2.5"}

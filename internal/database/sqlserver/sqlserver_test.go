@@ -146,6 +146,7 @@ func TestLimits(t *testing.T) {
 	defer to.Close()
 	limited := databasetest.LimitedTo
 	databasetest.Limits(t, to, []databasetest.Limited{
+		databasetest.LimitedTo("bit", "integer", []string{"0", "1"}, [2]string{"2", "neither true nor false"}),
 		limited("datetime2(0)", "timestamp", []string{"2026-01-31 10:00:00"}, [2]string{"2026-01-31 10:00:00.5", "has more digits of a second than datetime2(0) keeps"}),
 		limited("time(3)", "time", []string{"10:00:00.125"}, [2]string{"10:00:00.0005", "has more digits of a second than time(3) keeps"}),
 		limited("datetime", "timestamp", []string{"1753-01-01 00:00:00", "2026-01-31 10:00:00.11"}, [2]string{"1752-12-31 00:00:00", "outside the range of datetime"}, [2]string{"2026-01-31 10:00:00.111", "has more digits of a second than datetime keeps"}),
