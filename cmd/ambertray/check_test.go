@@ -122,5 +122,10 @@ func TestTypesOfTable(t *testing.T) {
 			back = strings.NewReplacer("31/01/2026", "2026-01-31", "15/02/2026", "2026-02-15").Replace(back)
 		}
 		require.Equal(t, back, strings.ReplaceAll(d.read("back.csv"), "\r", ""))
+		month := "months/" + table + ".csv"
+		d.write(month, "no,phone,lent,seen,lent_out\n5,5551236,28/02/2026,28/02/2026,1\n")
+		d.age(month)
+		each := d.json(0, "load", "months", "--each", "--to", to, "--existing", "append")["each"].([]any)
+		require.Equal(t, 1.0, each[0].(map[string]any)["loaded"])
 	})
 }

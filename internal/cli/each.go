@@ -232,8 +232,10 @@ func (e *each) run(first database.Target, jobs int, wave []int) {
 	var planning, loading sync.WaitGroup
 	for job := range jobs {
 		planning.Go(func() {
+			tables, end := e.existingTables()
+			defer end()
 			for i := e.take(); i >= 0; i = e.take() {
-				u := e.plan(i)
+				u := e.plan(i, tables)
 				if u != nil {
 					planned <- u
 				}
@@ -259,6 +261,19 @@ func (e *each) run(first database.Target, jobs int, wave []int) {
 	loading.Wait()
 }
 
+// existingTables opens a connection to the tables whose types the plans take, nil if rows are not added
+// to existing ones. Those of the loads are busy.
+func (e *each) existingTables() (tgt database.Target, end func()) {
+	if e.loading.drafting.existing == "" {
+		return nil, func() {}
+	}
+	tgt, err := e.a.open(e.c.Context(), *e.loading.to, true)
+	if err != nil { // which the loads will report
+		return nil, func() {}
+	}
+	return tgt, func() { tgt.Close() }
+}
+
 // take returns the next unit, -1 where none is left.
 func (e *each) take() int {
 	e.mutex.Lock()
@@ -280,7 +295,7 @@ type unitLoad struct {
 }
 
 // plan drafts or reads the plan of a unit, and returns nil if that fails.
-func (e *each) plan(i int) *unitLoad {
+func (e *each) plan(i int, tables database.Target) *unitLoad {
 	start := time.Now()
 	options := *e.loading.Options
 	options.Notes = slices.Clone(options.Notes)
@@ -290,7 +305,7 @@ func (e *each) plan(i int) *unitLoad {
 	l.Options, l.drafting = &options, e.drafting(u.eachUnit)
 	u.job = &loadJob{loading: &l, args: []string{u.File}}
 	var err error // a person was asked about all tables
-	u.job.plan, u.job.survey, err = u.own.planned(e.c, &l, u.job.args, nil)
+	u.job.plan, u.job.survey, err = u.own.planned(e.c, &l, u.job.args, tables)
 	u.spent = time.Since(start)
 	if err != nil {
 		e.finish(u, err)
