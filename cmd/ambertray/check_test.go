@@ -129,3 +129,20 @@ func TestTypesOfTable(t *testing.T) {
 		require.Equal(t, 1.0, each[0].(map[string]any)["loaded"])
 	})
 }
+
+// TestLocalTimes loads times without an offset as those of a time zone, and exports them as they were.
+// A time that the clocks showed twice is rejected.
+func TestLocalTimes(t *testing.T) {
+	onEach(t, func(t *testing.T, d *desk, name, to string) {
+		table := uniqueTable(t)
+		d.write("seen.csv", "no,seen\n1,05/01/2026 10:00\n2,15/07/2026 10:00\n3,25/10/2026 02:30\n")
+		out, _ := d.run(3, "load", "seen.csv", "--to", to, "--table", table, "--change", "seen.type=timestamp with time zone", "--change", "seen.zone=Europe/Berlin")
+		require.Contains(t, out, `1  seen  ambiguous in Europe/Berlin: clocks were set back  "25/10/2026 02:30" on line 4`)
+		d.run(0, "verify", "seen.tray", "--to", to)
+		d.run(0, "export", table, "--from", to, "--out", "utc.csv")
+		require.Contains(t, d.read("utc.csv"), "1,2026-01-05 09:00:00")
+		require.Contains(t, d.read("utc.csv"), "2,2026-07-15 08:00:00")
+		d.run(0, "export", "seen.tray", "--from", to, "--out", "back.csv")
+		require.Equal(t, "no,seen\n1,05/01/2026 10:00\n2,15/07/2026 10:00\n", d.read("back.csv"))
+	})
+}

@@ -235,9 +235,20 @@ func booleanWriter(c *table.Column) func(dst []byte, v *value.Value) []byte {
 
 const microsPerDay = 86400 * 1_000_000
 
-// momentWriter writes a date or time in the format of its column, or as ISO 8601.
+// momentWriter writes a date or time in the format of its column, or as ISO 8601. With a zone it writes
+// the local time there.
 func momentWriter(c *table.Column) func(dst []byte, v *value.Value) []byte {
 	kind := c.Type.Kind
+	zone, err := value.ParseZone(c.Zone)
+	if kind == table.TimestampTZ && err == nil {
+		local := *c
+		local.Type.Kind = table.Timestamp
+		write := momentWriter(&local)
+		return func(dst []byte, v *value.Value) []byte {
+			v.Int = zone.Local(v.Int)
+			return write(dst, v)
+		}
+	}
 	if c.Format == "" {
 		return func(dst []byte, v *value.Value) []byte {
 			switch kind {

@@ -143,7 +143,7 @@ func fitColumn(c *table.Column, l *database.ColumnInfo, d *dialect.Dialect) (why
 	case !l.Known:
 		return fmt.Sprintf("type %s is not supported", l.Native)
 	case into != nil && !holds(*into, c.Type) && !(own && holds(*into, d.Stored(c.Type))):
-		return fmt.Sprintf("is %s in the table; write that type in the tray if the values can be read as such", l.Native)
+		return fmt.Sprintf("is %s in the table; write that type in the tray if the values can be read as such", l.Native) + zoneNeeded(c, into)
 	}
 	c.Name = l.Name
 	if l.AnyNumber {
@@ -171,6 +171,14 @@ func fitColumn(c *table.Column, l *database.ColumnInfo, d *dialect.Dialect) (why
 	c.Exact = c.Type.Kind == table.Double && !c.Round
 	c.Nullable = c.Nullable && l.Nullable
 	return ""
+}
+
+// zoneNeeded is what else must be written for timestamps without an offset in a column of moments.
+func zoneNeeded(c *table.Column, into *table.Type) string {
+	if c.Type.Kind != table.Timestamp || into.Kind != table.TimestampTZ {
+		return ""
+	}
+	return ", and their time zone, such as zone: Europe/Berlin"
 }
 
 // holds reports whether values that are planned as one type can be written as

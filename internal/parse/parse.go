@@ -104,6 +104,9 @@ func typeParser(c table.Column) (Parser, error) {
 	case table.Timestamp:
 		return dateParser(c, value.Timestamp, "yyyy-MM-dd HH:mm:ss")
 	case table.TimestampTZ:
+		if c.Zone != "" {
+			return localParser(c)
+		}
 		return dateParser(c, value.Instant, "yyyy-MM-dd HH:mm:ssXXX")
 	case table.Time:
 		return timeParser(c), nil
@@ -313,6 +316,10 @@ func dateParser(c table.Column, kind value.Kind, usual string) (Parser, error) {
 		return nil, fmt.Errorf("column %s: format %w", c.Name, err)
 	}
 	not, fine := fmt.Sprintf("not a %s written %s", c.Type, pattern), tooFine(c)
+	offset := fmt.Sprintf("has an offset from UTC, which a %s cannot hold", c.Type)
+	if c.Zone != "" {
+		offset = "has an offset from UTC, but zone: makes it a local time"
+	}
 	return func(cell []byte, v *value.Value) string {
 		s := v.Redate(value.ScanLike(kind, cell, v), cell)
 		switch {
@@ -324,21 +331,46 @@ func dateParser(c table.Column, kind value.Kind, usual string) (Parser, error) {
 				return "has no offset from UTC"
 			}
 			if kind != value.Instant && s.Kind == value.Instant {
-				return fmt.Sprintf("has an offset from UTC, which a %s cannot hold", c.Type)
+				return offset
 			}
 			return not
 		case kind == value.Date && s.Kind == value.Timestamp && !v.AtMidnight():
 			return "has a time of day, which a date cannot hold"
 		case !v.Resolve(value.Shape{Kind: kind, Notation: s.Notation}, format.Order):
 			return "no such date"
-		case kind == value.Instant && (v.Int < firstInstant || v.Int > lastInstant):
-			return "outside the years 1 to 9999 in UTC"
+		case kind == value.Instant && !storable(v):
+			return outsideYears
 		case s.TooFine():
 			return fine(v)
 		}
 		return ""
 	}, nil
 }
+
+// localParser reads timestamps without an offset as local times of the column's zone.
+func localParser(c table.Column) (Parser, error) {
+	zone, err := value.ParseZone(c.Zone)
+	if err != nil {
+		return nil, fmt.Errorf("column %s: %w", c.Name, err)
+	}
+	parse, err := dateParser(c, value.Timestamp, "yyyy-MM-dd HH:mm:ss")
+	return func(cell []byte, v *value.Value) string {
+		reason := parse(cell, v)
+		if reason != "" {
+			return reason
+		}
+		v.Int, reason = zone.UTC(v.Int)
+		if reason == "" && !storable(v) {
+			reason = outsideYears
+		}
+		return reason
+	}, err
+}
+
+const outsideYears = "outside the years 1 to 9999 in UTC"
+
+// storable reports whether every target can hold a moment.
+func storable(v *value.Value) bool { return v.Int >= firstInstant && v.Int <= lastInstant }
 
 // The first and last moments that every target can hold, in microseconds since
 // 1970: the years 1 to 9999.

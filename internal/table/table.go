@@ -83,6 +83,7 @@ type Column struct {
 	Blank    bool // it is left out because it has no value; records with one are rejected
 
 	Format    string   // of dates and times, as a Unicode pattern
+	Zone      string   // in which timestamps without an offset are local times, "" if they have one
 	Thousands string   // the sign between groups of digits, if any
 	Decimal   string   // the decimal sign; "" is the point
 	Currency  string   // the code or sign of the currency that numbers may bear

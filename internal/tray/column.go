@@ -13,7 +13,7 @@ import (
 )
 
 // columnNodes are the nodes of a column that are checked together.
-type columnNodes struct{ typ, format, byDefault, characters *yaml.Node }
+type columnNodes struct{ typ, format, byDefault, characters, zone *yaml.Node }
 
 // columnKeys are the keys of a column, and how each is read.
 func columnKeys(c *table.Column, nodes *columnNodes) map[string]decoder {
@@ -40,6 +40,7 @@ func columnKeys(c *table.Column, nodes *columnNodes) map[string]decoder {
 		"words":       pairs(&c.Words),
 		"pad_zeros":   number(&c.PadZeros),
 		"round":       truth(&c.Round),
+		"zone":        func(n *yaml.Node) error { nodes.zone = n; return text(&c.Zone)(n) },
 		"optional":    truth(&c.Optional),
 		"letter_case": text(&c.LetterCase, "upper", "lower"),
 	}
@@ -132,6 +133,12 @@ func completeColumn(c *table.Column, n *yaml.Node, nodes *columnNodes) (err erro
 	if c.Thousands != "" && (c.Thousands == c.Decimal || c.Thousands == "." && c.Decimal == "") {
 		return wrong(n, "column %s: %q cannot be both the thousands and the decimal separator", c.Name, c.Thousands)
 	}
+	if nodes.zone != nil {
+		err := checkZone(*c, nodes.zone)
+		if err != nil {
+			return err
+		}
+	}
 	if format != nil {
 		err := checkFormat(*c, format)
 		if err != nil {
@@ -166,11 +173,25 @@ func setCharacters(c *table.Column, n *yaml.Node) error {
 	return nil
 }
 
+func checkZone(c table.Column, n *yaml.Node) error {
+	if c.Type.Kind != table.TimestampTZ {
+		return wrong(n, "column %s: only timestamp with time zone has a zone, not %s", c.Name, c.Type)
+	}
+	_, err := value.ParseZone(c.Zone)
+	if err != nil {
+		return wrong(n, "column %s: %v", c.Name, err)
+	}
+	return nil
+}
+
 func checkFormat(c table.Column, n *yaml.Node) error {
 	kinds := map[table.Kind]value.Kind{table.Date: value.Date, table.Time: value.Time, table.Timestamp: value.Timestamp, table.TimestampTZ: value.Instant}
 	kind, ok := kinds[c.Type.Kind]
 	if !ok {
 		return wrong(n, "column %s: only dates and times have a format, not %s", c.Name, c.Type)
+	}
+	if c.Zone != "" {
+		kind = value.Timestamp
 	}
 	_, err := value.ParseFormat(c.Format, kind)
 	if err != nil {
