@@ -224,7 +224,7 @@ func (x *merging) checkKey() error {
 	case unique:
 		rows = "count(*)"
 	}
-	found, err := x.DB.Query(x.ctx, fmt.Sprintf("SELECT count(*), %s, sum(differ) FROM (SELECT s.%s AS n, CASE WHEN %s THEN 1 ELSE 0 END AS differ FROM %s s %s %s t%s ON %s) q",
+	found, err := x.DB.Query(x.ctx, fmt.Sprintf("SELECT count(*), %s, coalesce(sum(differ), 0) FROM (SELECT s.%s AS n, CASE WHEN %s THEN 1 ELSE 0 END AS differ FROM %s s %s %s t%s ON %s) q",
 		rows, x.Row, cmp.Or(x.keysDiffer, "1 = 0"), x.stage, x.Join, x.table, x.Hint, x.same))
 	if err != nil {
 		return err
@@ -232,7 +232,7 @@ func (x *merging) checkKey() error {
 	if found[0][0] != found[0][1] {
 		return &KeyError{x.t.Name, x.t.Key}
 	}
-	if found[0][0] != "0" && found[0][2] != "0" {
+	if found[0][2] != "0" {
 		x.differ, x.set = x.anyDiffer, x.setAny
 	}
 	return nil
@@ -241,7 +241,12 @@ func (x *merging) checkKey() error {
 // uniqueKey reports whether the key is the primary key of the table.
 func (x *merging) uniqueKey() (bool, error) {
 	key, err := x.DB.PrimaryKey(x.ctx, x.t.Name)
-	return len(key) == len(x.t.Key) && !slices.ContainsFunc(key, func(c string) bool { return !slices.Contains(x.t.Key, c) }), err
+	return SameColumns(key, x.t.Key), err
+}
+
+// SameColumns reports whether two lists without repetition name the same columns, in any order.
+func SameColumns(a, b []string) bool {
+	return len(a) == len(b) && !slices.ContainsFunc(a, func(c string) bool { return !slices.Contains(b, c) })
 }
 
 // KeyError says that a key means more than one row of a table.

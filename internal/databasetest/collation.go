@@ -10,7 +10,6 @@ import (
 	"ambertray/internal/database"
 	"ambertray/internal/load"
 	"ambertray/internal/source"
-	"ambertray/internal/survey"
 	"ambertray/internal/table"
 	"ambertray/internal/tighten"
 )
@@ -35,7 +34,7 @@ func IgnoresCase(t *testing.T, to database.Target, collation string) {
 	require.NoError(t, err)
 	require.True(t, v.Verified)
 
-	p, err := tighten.Propose(ctx, to, "labelled", tighten.Options{Survey: survey.Options{}})
+	p, err := tighten.Propose(ctx, to, "labelled", tighten.Options{})
 	require.NoError(t, err)
 	require.NoError(t, p.Apply(ctx, to))
 	definition, err := to.(database.Definer).Definition(ctx, "labelled")

@@ -239,15 +239,8 @@ const microsPerDay = 86400 * 1_000_000
 // the local time there.
 func momentWriter(c *table.Column) func(dst []byte, v *value.Value) []byte {
 	kind := c.Type.Kind
-	zone, err := value.ParseZone(c.Zone)
-	if kind == table.TimestampTZ && err == nil {
-		local := *c
-		local.Type.Kind = table.Timestamp
-		write := momentWriter(&local)
-		return func(dst []byte, v *value.Value) []byte {
-			v.Int = zone.Local(v.Int)
-			return write(dst, v)
-		}
+	if kind == table.TimestampTZ && c.Zone != "" {
+		return localWriter(c)
 	}
 	if c.Format == "" {
 		return func(dst []byte, v *value.Value) []byte {
@@ -267,6 +260,21 @@ func momentWriter(c *table.Column) func(dst []byte, v *value.Value) []byte {
 		unit = microsPerDay
 	}
 	return func(dst []byte, v *value.Value) []byte { return pattern.Append(dst, v.Int*unit) }
+}
+
+// localWriter writes a moment as the local time in the zone of its column.
+func localWriter(c *table.Column) func(dst []byte, v *value.Value) []byte {
+	local := *c
+	local.Type.Kind, local.Zone = table.Timestamp, ""
+	write := momentWriter(&local)
+	zone, err := value.ParseZone(c.Zone)
+	if err != nil { // which the tray has excluded
+		return write
+	}
+	return func(dst []byte, v *value.Value) []byte {
+		v.Int = zone.Local(v.Int)
+		return write(dst, v)
+	}
 }
 
 // wordWriter writes text; of words that stand for others, those.

@@ -79,6 +79,7 @@ func (v *Value) fallsOn(day int, s Shape) bool {
 	return false
 }
 
+// scanAfterWeekday recognises the rest of a date after the name of the weekday.
 func scanAfterWeekday(rest []byte, v *Value) (Shape, bool) {
 	if len(rest) > 0 && isDigit(rest[0]) {
 		return scanDate(rest, v)

@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"slices"
 
 	"github.com/go-sql-driver/mysql"
 
@@ -85,7 +84,7 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *data
 func (x *tx) hint(ctx context.Context, tab *table.Table) (string, error) {
 	indexes, err := x.uniqueIndexes(ctx, tab)
 	for _, u := range indexes {
-		if len(u.Columns) == len(tab.Key) && !slices.ContainsFunc(u.Columns, func(c string) bool { return !slices.Contains(tab.Key, c) }) {
+		if database.SameColumns(u.Columns, tab.Key) {
 			return useIndex(u.name), nil
 		}
 	}

@@ -43,14 +43,9 @@ func baseTypes(name string) string {
 // domains returns the base types of those columns of a table that have a domain.
 func (t *Target) domains(ctx context.Context, name string) (map[string]string, error) {
 	d := dialect.PostgreSQL
-	rows, err := t.Query(ctx, `WITH RECURSIVE `+baseTypes(d.Literal(d.QuoteTable(name)))+`
+	return database.Texts(ctx, t, `WITH RECURSIVE `+baseTypes(d.Literal(d.QuoteTable(name)))+`
 		SELECT attname, format_type(base.type, base.modifier) FROM pg_attribute JOIN base ON base.of = attrelid AND base.number = attnum
 		JOIN pg_type ON pg_type.oid = base.type AND typtype <> 'd' WHERE atttypid <> base.type`)
-	list := map[string]string{}
-	for _, row := range rows {
-		list[row[0]] = row[1]
-	}
-	return list, err
 }
 
 var nativeForm = regexp.MustCompile(`^([a-z ]+?)(?:\((\d+)(?:,(\d+))?\))?( with(?:out)? time zone)?$`)

@@ -3,7 +3,6 @@ package sqlite
 import (
 	"context"
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 
@@ -38,14 +37,14 @@ func (t *Target) Dependents(ctx context.Context, tab *table.Table) (list []strin
 	if err != nil {
 		return nil, err
 	}
-	for _, clause := range clauses.FindAllString(strings.ToUpper(strings.Join(definition, " ")), -1) {
-		list = append(list, "clause "+clause)
+	for _, found := range unlisted.FindAllString(strings.Join(definition, " "), -1) {
+		clause := "clause " + strings.ToUpper(strings.Join(strings.Fields(found), " "))
+		if !slices.Contains(list, clause) {
+			list = append(list, clause)
+		}
 	}
-	return slices.Compact(list), nil
+	return list, nil
 }
-
-// clauses finds what a definition has that a plan never writes, and that no query lists.
-var clauses = regexp.MustCompile(`\b(CHECK|COLLATE|AUTOINCREMENT|STRICT|WITHOUT ROWID|ON CONFLICT)\b`)
 
 // Cascades implements database.Cascader. A trigger that mentions DELETE may run on it.
 func (t *Target) Cascades(ctx context.Context, name string) ([]string, error) {

@@ -35,8 +35,14 @@ var caster = dialect.Caster{
 	Matches: func(x, pattern string) string { return x + " GLOB " + dialect.SQLite.Literal(pattern) },
 }
 
-// special finds what a definition has that is not taken over into another.
-var special = regexp.MustCompile(`(?i)\b(CHECK|COLLATE|GENERATED|AUTOINCREMENT|STRICT|WITHOUT\s+ROWID|DEFERRABLE|VIRTUAL|ON\s+CONFLICT)\b`)
+// unlistedClauses are the clauses of a definition that a plan never writes, and that no query lists.
+const unlistedClauses = `CHECK|COLLATE|AUTOINCREMENT|STRICT|WITHOUT\s+ROWID|ON\s+CONFLICT`
+
+// special finds what a definition has that is not taken over into another, unlisted those clauses.
+var (
+	special  = regexp.MustCompile(`(?i)\b(` + unlistedClauses + `|GENERATED|DEFERRABLE|VIRTUAL)\b`)
+	unlisted = regexp.MustCompile(`(?i)\b(` + unlistedClauses + `)\b`)
+)
 
 // constant matches a default that needs no parentheses. The engine lists expressions without them.
 var constant = regexp.MustCompile(`^(?:[-+]?[\w.]+|[xX]?'(?:[^']|'')*'|"(?:[^"]|"")*")$`)
