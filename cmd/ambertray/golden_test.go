@@ -79,7 +79,7 @@ var goldenRuns = []struct {
 	{"check-target", 3, "check loans.tray --to museum.db"},
 	{"load", 3, "load loans.tray --to museum.db"},
 	{"load-again", 5, "load loans.tray --to museum.db"},
-	{"check-keys", 3, "check loans.tray loans.csv --to museum.db"},
+	{"check-keys", 5, "check loans.tray loans.csv --to museum.db"},
 	{"draft-match", 0, "draft charges.csv --to museum.db --table loans"},
 	{"rejects", 0, "rejects loans.tray"},
 	{"mend", 3, "mend loans.tray --to museum.db"},
@@ -99,6 +99,7 @@ var goldenRuns = []struct {
 	{"load-each", 0, "load rooms.csv finds.csv --each --to each.db"},
 	{"check-refused", 1, "check rooms.csv --to each.db --existing refuse"},
 	{"check-merge", 0, "check rooms.csv --to each.db --existing merge"},
+	{"check-foreign", 3, "check drawers.csv --to museum.db --table drawer --existing append"},
 	{"rejects-none", 0, "rejects rooms.tray"},
 	{"load-each-again", 1, "load rooms.csv labels.csv open.csv visits-2.csv --each --to each.db --allow-rejects 0"},
 	{"load-total", 0, "load fees.csv --to each.db"},
@@ -167,6 +168,12 @@ func goldenDesk(t *testing.T, form string, options ...string) {
 		"tighten-obstacle": func() {
 			d.write("notes.sql", "CREATE TABLE notes (no integer, seen text); INSERT INTO notes VALUES (1, '2026-01-05'), (2, '2026-01-06'), (3, 'soon'), (4, '2026-01-07'), (5, '2026-01-08')")
 			d.script("notes.sql")
+		},
+		"check-foreign": func() {
+			d.write("drawers.csv", "no,cabinet,below\n5,1,\n6,9,5\n")
+			d.write("drawers.sql", "CREATE TABLE cabinet (no integer PRIMARY KEY); INSERT INTO cabinet VALUES (1);"+
+				"CREATE TABLE drawer (no integer PRIMARY KEY, cabinet integer REFERENCES cabinet (no), below integer REFERENCES drawer (no))")
+			d.script("drawers.sql")
 		},
 		"load-differs": func() {
 			d.write("visits.csv", "no,name\n1,ant\n2,bee\nTotal: 2 records,\n")

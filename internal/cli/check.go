@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -63,12 +64,7 @@ is changed.`,
 			return err
 		}
 		result.Changes = append(result.Changes, changes...)
-		if result.Rejected() > 0 {
-			a.status = exitRejects
-		}
-		if !result.Possible() {
-			a.status = exitFailed // as the load would
-		}
+		a.status = checkStatus(result)
 		more := typedText(c)
 		if s != nil {
 			more += changesText(d)
@@ -78,6 +74,19 @@ is changed.`,
 		})
 	}
 	return c
+}
+
+// checkStatus returns the exit status of a dry run, which is that of the load.
+func checkStatus(c *load.Check) int {
+	switch {
+	case c.Again() != nil:
+		return statusOf(c.Again())
+	case !c.Possible():
+		return exitFailed
+	case c.Rejected() > 0:
+		return exitRejects
+	}
+	return exitDone
 }
 
 // tableOptions returns the typed options about the table for the load that is suggested. For an
@@ -104,31 +113,29 @@ func (d *drafting) tableOptions(c *load.Check) (text string) {
 // drawCheck shows what a load would do. The typed source is in arg, and the typed options about
 // the table are in tableOptions.
 func (a *app) drawCheck(c *load.Check, lay *source.Layout, arg, tableOptions string, changed bool) {
-	p := a.print
-	p.Fact("read", "%s: %s, %s", rowsRead(c.Read, lay), term.Amount(c.Records, "record"), skippedText(c.Skipped))
-	if c.TableExists != nil {
-		switch {
-		case *c.TableExists && c.Existing != table.Refuse.String():
-			p.Fact("table", "%s exists in %s: %s", p.Bold(c.Table), *c.Target, c.Existing)
-		case *c.TableExists:
-			p.Fact("table", "%s", p.Red(fmt.Sprintf("%s already exists in %s: a load would be refused", c.Table, *c.Target)))
-		default:
-			p.Fact("table", "%s would be created in %s", p.Bold(c.Table), *c.Target)
-		}
+	p, again := a.print, c.Again()
+	if again == nil {
+		a.drawAlreadyLoaded(c.AlreadyLoaded)
 	}
+	p.Fact("read", "%s: %s, %s", rowsRead(c.Read, lay), term.Amount(c.Records, "record"), skippedText(c.Skipped))
+	a.drawCheckedTable(c)
 	for _, s := range c.Storage {
 		p.Fact("note", "%s", s)
 	}
-	if c.Fits() {
-		p.Fact("would load", "%s", term.Amount(c.WouldLoad, "row"))
-	} else {
+	switch {
+	case !c.Fits():
 		p.Fact("would load", "%s", p.Red("nothing: the columns marked \"cannot\" do not fit the table"))
+	case again != nil:
+		p.Fact("would load", "%s", p.Red("nothing: "+again.Error()))
+		p.Fact("--again", "would load %s", term.Amount(c.WouldLoad, "row"))
+	default:
+		p.Fact("would load", "%s", term.Amount(c.WouldLoad, "row"))
 	}
 	if c.Rejected() > 0 {
 		p.Fact("would", "%s", p.Red("reject "+term.Amount(c.Rejected(), "record")))
 	}
 	a.drawGroups(c.WouldReject, lay)
-	a.drawKeyCheck(c)
+	a.drawConstraints(c)
 	a.drawChanges(p, c.Changes, lay)
 	p.Line("")
 	var rows [][]string
@@ -148,8 +155,12 @@ func (a *app) drawCheck(c *load.Check, lay *source.Layout, arg, tableOptions str
 		unchanged = "Nothing but the tray was changed."
 	}
 	a.drawNotes(p, c.Notes, lay, maxNotes, "ambertray survey "+arg)
-	if !c.Fits() {
+	switch {
+	case !c.Fits():
 		p.Next(unchanged+" A load would fail: change the plan, or the table.", "")
+		return
+	case again != nil:
+		p.Next(unchanged+" A load would be refused: "+a.hintFor(again)+".", "")
 		return
 	}
 	p.Next(unchanged, a.withTarget("ambertray load "+arg+tableOptions+" --to TARGET"))
@@ -188,27 +199,47 @@ func (a *app) drawChanges(p *term.Printer, changes []note.Note, lay *source.Layo
 	}
 }
 
-// drawKeyCheck shows what the keys of the source would meet in the table.
-func (a *app) drawKeyCheck(c *load.Check) {
-	if c.Keys == nil {
-		return
-	}
-	would := "would be rejected"
+// drawCheckedTable says whether the target has the table.
+func (a *app) drawCheckedTable(c *load.Check) {
+	p := a.print
 	switch {
-	case c.Existing == table.Merge.String():
-		would = "would update its rows"
 	case c.TableExists == nil:
-		would = "would be rejected if the table has this key"
-	case !c.Keys.Refused:
-		would = "would be added, because the table does not have this key"
+	case *c.TableExists && c.Existing != table.Refuse.String():
+		p.Fact("table", "%s exists in %s: %s", p.Bold(c.Table), *c.Target, c.Existing)
+	case *c.TableExists:
+		p.Fact("table", "%s", p.Red(fmt.Sprintf("%s already exists in %s: a load would be refused", c.Table, *c.Target)))
+	default:
+		p.Fact("table", "%s would be created in %s", p.Bold(c.Table), *c.Target)
 	}
-	n := c.Keys.InTable
-	if n > 0 {
-		a.print.Fact("keys", "%s", a.print.Red(fmt.Sprintf("%s a key that is in the table, and %s", hasText(n), would)))
+}
+
+// drawConstraints shows what the keys of the source would meet in the table, and its foreign keys in others.
+func (a *app) drawConstraints(c *load.Check) {
+	for _, f := range c.ForeignKeys {
+		columns := strings.Join(f.Columns, ", ")
+		switch {
+		case f.Untried != "":
+			a.print.Fact("note", "%s: whether table %s has the values is only found by a load: %s", columns, f.Table, f.Untried)
+		case f.Fails && f.Missing > 0:
+			a.print.Fact("refers", "%s", a.print.Red(fmt.Sprintf("%s a value in %s that table %s lacks, so a load would fail", hasText(f.Missing), columns, f.Table)))
+		}
 	}
-	n = c.Keys.Repeated
-	if n > 0 && !c.Keys.Refused { // else they are among the rejects
-		a.print.Fact("keys", "%s", a.print.Red(fmt.Sprintf("%s the key of an earlier one, and %s", hasText(n), would)))
+	for _, k := range c.Keys {
+		would := "would be rejected"
+		switch {
+		case c.Existing == table.Merge.String():
+			would = "would update its rows"
+		case c.TableExists == nil:
+			would = "would be rejected if the table has this key"
+		case !k.Refused:
+			would = "would be added, because the table does not have this key"
+		}
+		if k.InTable > 0 {
+			a.print.Fact("keys", "%s", a.print.Red(fmt.Sprintf("%s a key (%s) that is in the table, and %s", hasText(k.InTable), strings.Join(k.Columns, ", "), would)))
+		}
+		if k.Repeated > 0 && !k.Refused { // else they are among the rejects
+			a.print.Fact("keys", "%s", a.print.Red(fmt.Sprintf("%s the key (%s) of an earlier one, and %s", hasText(k.Repeated), strings.Join(k.Columns, ", "), would)))
+		}
 	}
 }
 

@@ -259,6 +259,18 @@ func howLoaded(r *load.Receipt) string {
 // nothingLoaded is what a load with a difference has loaded.
 const nothingLoaded = "nothing: verification found a difference, and all was rolled back"
 
+// drawAlreadyLoaded names the files and sheets that are left out because the table has them.
+func (a *app) drawAlreadyLoaded(parts []load.LoadedPart) {
+	if len(parts) == 0 {
+		return
+	}
+	var names []string
+	for _, part := range parts {
+		names = append(names, part.Source)
+	}
+	a.print.Fact("left out", "%s already loaded: %s", term.Amount(int64(len(names)), "part"), strings.Join(names, ", "))
+}
+
 // drawReceipt shows what a load did; all is the command that shows every note, and plan
 // what names its tray and files.
 func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all, plan string) {
@@ -270,14 +282,7 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all, plan string) {
 		}
 		p.Fact("source", "%s · %s", p.Bold(s.Source), term.Bytes(s.Bytes))
 	}
-	n := len(r.LeftOut)
-	if n > 0 {
-		var names []string
-		for _, part := range r.LeftOut {
-			names = append(names, part.Source)
-		}
-		p.Fact("left out", "%s already loaded: %s", term.Amount(int64(n), "part"), strings.Join(names, ", "))
-	}
+	a.drawAlreadyLoaded(r.LeftOut)
 	p.Fact("plan", "%s/tray.yaml", r.Tray)
 	p.Fact("read", "%s: %s, %s", rowsRead(c.Read, &r.Layout), term.Amount(c.Read-c.Skipped, "record"), skippedText(r.Skipped))
 	p.Fact("table", "%s"+outcomeTexts[r.Outcome]+"%s", p.Bold(r.Table), r.Target, keyText(t))

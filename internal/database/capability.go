@@ -66,10 +66,12 @@ type (
 		Cascades(ctx context.Context, table string) ([]string, error)
 	}
 	// Definer returns the statements that make a table as it is: with its key, foreign
-	// keys, identity and indexes; and the columns of its primary key.
+	// keys, identity and indexes.
 	Definer interface {
 		Definition(ctx context.Context, table string) ([]string, error)
-		PrimaryKey(ctx context.Context, table string) ([]string, error)
+		// UniqueKeys returns the primary key first.
+		UniqueKeys(ctx context.Context, table string) ([]UniqueKey, error)
+		ForeignKeys(ctx context.Context, table string) ([]ForeignKey, error)
 	}
 	// Snapshotter lets all reads until release see the database of one moment.
 	Snapshotter interface {

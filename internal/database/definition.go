@@ -17,13 +17,72 @@ func Definition(ctx context.Context, t Target, table string) ([]string, error) {
 	return d.Definition(ctx, table)
 }
 
-// PrimaryKey returns the columns of the primary key of a table.
-func PrimaryKey(ctx context.Context, t Target, table string) ([]string, error) {
+// UniqueKey is the primary key of a table, a unique constraint, or a unique index of whole columns and
+// all rows.
+type UniqueKey struct {
+	Name    string
+	Primary bool
+	Columns []string
+}
+
+// ForeignKey is a foreign key of a table.
+type ForeignKey struct {
+	Name    string
+	Table   string // that it refers to, with its schema where it is in another one
+	Columns []string
+	To      []string // the columns that they refer to
+}
+
+// UniqueKeys returns those of a table, the primary key first.
+func UniqueKeys(ctx context.Context, t Target, table string) ([]UniqueKey, error) {
 	d, err := Require[Definer](t, t, "describing a table")
 	if err != nil {
 		return nil, err
 	}
-	return d.PrimaryKey(ctx, table)
+	return d.UniqueKeys(ctx, table)
+}
+
+// ForeignKeys returns those of a table.
+func ForeignKeys(ctx context.Context, t Target, table string) ([]ForeignKey, error) {
+	d, err := Require[Definer](t, t, "describing a table")
+	if err != nil {
+		return nil, err
+	}
+	return d.ForeignKeys(ctx, table)
+}
+
+// PrimaryKey returns the columns of the primary key of a table.
+func PrimaryKey(ctx context.Context, t Target, table string) ([]string, error) {
+	keys, err := UniqueKeys(ctx, t, table)
+	if err != nil || len(keys) == 0 || !keys[0].Primary {
+		return nil, err
+	}
+	return keys[0].Columns, nil
+}
+
+// ParseUniqueKeys reads unique keys from rows of a name, 1 for the primary key, and a column.
+func ParseUniqueKeys(rows [][]string) (list []UniqueKey) {
+	for i, row := range rows {
+		if i == 0 || row[0] != rows[i-1][0] {
+			list = append(list, UniqueKey{Name: row[0], Primary: row[1] == "1"})
+		}
+		k := &list[len(list)-1]
+		k.Columns = append(k.Columns, row[2])
+	}
+	return list
+}
+
+// ParseForeignKeys reads foreign keys from rows of a name, a table, a column and the column that it
+// refers to.
+func ParseForeignKeys(rows [][]string) (list []ForeignKey) {
+	for i, row := range rows {
+		if i == 0 || row[0] != rows[i-1][0] {
+			list = append(list, ForeignKey{Name: row[0], Table: row[1]})
+		}
+		k := &list[len(list)-1]
+		k.Columns, k.To = append(k.Columns, row[2]), append(k.To, row[3])
+	}
+	return list
 }
 
 // FirstColumn returns the first column of a query.

@@ -36,7 +36,7 @@ type Merger struct {
 		Dialect() *dialect.Dialect
 		Exec(ctx context.Context, statement string) (rows int64, err error)
 		Query(ctx context.Context, query string) ([][]string, error)
-		PrimaryKey(ctx context.Context, table string) ([]string, error)
+		UniqueKeys(ctx context.Context, table string) ([]UniqueKey, error)
 	}
 	Row string // how the number of a row of the stage is written
 	// Join joins the stage, which has no index, with the table. Hint, after the name of
@@ -238,10 +238,11 @@ func (x *merging) checkKey() error {
 	return nil
 }
 
-// uniqueKey reports whether the key is the primary key of the table.
+// uniqueKey reports whether the key is the primary key of the table. A unique index may have another
+// collation than its columns.
 func (x *merging) uniqueKey() (bool, error) {
-	key, err := x.DB.PrimaryKey(x.ctx, x.t.Name)
-	return SameColumns(key, x.t.Key), err
+	keys, err := x.DB.UniqueKeys(x.ctx, x.t.Name)
+	return slices.ContainsFunc(keys, func(k UniqueKey) bool { return k.Primary && SameColumns(k.Columns, x.t.Key) }), err
 }
 
 // SameColumns reports whether two lists without repetition name the same columns, in any order.

@@ -75,6 +75,10 @@ type Dialect struct {
 	limits       func(*table.Table) error // what of a table is too long, or nil
 }
 
+// InlineReferences reports whether a new table has its foreign keys before its rows, so that
+// rows which violate them are refused. Otherwise they are added after the rows.
+func (d *Dialect) InlineReferences() bool { return d.inlineReferences }
+
 // StoredTypes returns the types that the server holds the values of a table's loaded
 // columns as.
 func (d *Dialect) StoredTypes(t *table.Table) (types []table.Type) {

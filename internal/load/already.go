@@ -9,6 +9,7 @@ import (
 
 	"ambertray/internal/ledger"
 	"ambertray/internal/note"
+	"ambertray/internal/pass"
 	"ambertray/internal/table"
 )
 
@@ -62,10 +63,13 @@ func (j *job) checkAlreadyLoaded(ctx context.Context) (resume *ledger.Entry, err
 	if len(entries) == 0 && j.plan.Existing == table.Append {
 		j.receipt.addNote(note.About("the ledger has no earlier load into this table, and does not know rows that were added by other means"))
 	}
-	entries = slices.DeleteFunc(entries, func(e ledger.Entry) bool { return e.State == ledger.Replaced || e.State == ledger.Undone })
-	found, err := j.findLoaded(ctx, entries)
+	entries = standing(entries)
+	found, notes, err := findLoaded(ctx, j.pass, entries)
 	if err != nil {
 		return nil, err
+	}
+	for _, n := range notes {
+		j.receipt.addNote(n)
 	}
 	if len(found) == 0 {
 		return nil, j.checkUnfinished(entries)
@@ -88,11 +92,16 @@ func (j *job) checkAlreadyLoaded(ctx context.Context) (resume *ledger.Entry, err
 	return nil, j.leaveOut(found)
 }
 
-// findLoaded returns the parts of the source that the entries have, and notes
+// standing returns the entries of loads whose rows have not been replaced or removed by another one.
+func standing(entries []ledger.Entry) []ledger.Entry {
+	return slices.DeleteFunc(entries, func(e ledger.Entry) bool { return e.State == ledger.Replaced || e.State == ledger.Undone })
+}
+
+// findLoaded returns the parts of a source that the entries have, and notes on
 // those whose name they have with other content.
-func (j *job) findLoaded(ctx context.Context, entries []ledger.Entry) (found []LoadedPart, err error) {
-	for i := range j.pass.Parts() {
-		p := &j.pass.Parts()[i]
+func findLoaded(ctx context.Context, source *pass.Pass, entries []ledger.Entry) (found []LoadedPart, notes []note.Note, err error) {
+	for i := range source.Parts() {
+		p := &source.Parts()[i]
 		named := -1 // the last entry that has the name with other content
 		loaded := false
 		for n, e := range entries {
@@ -104,9 +113,9 @@ func (j *job) findLoaded(ctx context.Context, entries []ledger.Entry) (found []L
 					}
 					continue
 				}
-				content, err := j.pass.ContentOf(ctx, i)
+				content, err := source.ContentOf(ctx, i)
 				if err != nil {
-					return nil, err
+					return nil, nil, err
 				}
 				switch {
 				case content == known.Content && !loaded:
@@ -119,11 +128,11 @@ func (j *job) findLoaded(ctx context.Context, entries []ledger.Entry) (found []L
 		}
 		if named >= 0 && !loaded {
 			e := entries[named]
-			j.receipt.addNote(note.Note{Source: new(p.Title()), What: fmt.Sprintf("a file of this name was loaded with other content on %s UTC, as load %s",
+			notes = append(notes, note.Note{Source: new(p.Title()), What: fmt.Sprintf("a file of this name was loaded with other content on %s UTC, as load %s",
 				e.At.Format("2006-01-02 15:04"), e.ID)})
 		}
 	}
-	return found, nil
+	return found, notes, nil
 }
 
 // resumable returns the entry of an interrupted load, if it is of the same content
@@ -178,11 +187,16 @@ func (e *UnfinishedError) Error() string {
 
 // leaveOut takes what was loaded before out of the source.
 func (j *job) leaveOut(found []LoadedPart) error {
-	for _, p := range found {
-		j.leftOut = append(j.leftOut, p.part)
-	}
-	j.receipt.LeftOut = found
+	j.leftOut, j.receipt.LeftOut = append(j.leftOut, indexes(found)...), found
 	return j.pass.LeaveOut(j.leftOut)
+}
+
+// indexes returns those of some parts in their source.
+func indexes(parts []LoadedPart) (list []int) {
+	for _, p := range parts {
+		list = append(list, p.part)
+	}
+	return list
 }
 
 // content reads the source to its end and returns what the ledger knows all of it

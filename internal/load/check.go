@@ -34,20 +34,21 @@ type Check struct {
 	WouldReject []reject.Group `json:"would_reject"`
 	Columns     []Verdict      `json:"columns"`
 	Notes       []note.Note    `json:"notes"` // on the data
-	// Keys are null without a key, and if a load would not begin.
-	Keys *KeyCheck `json:"keys"`
+	// Keys are the unique keys of the table, or the key of the plan; none if a load would not begin.
+	Keys        []KeyCheck     `json:"keys"`
+	ForeignKeys []ForeignCheck `json:"foreign_keys"` // likewise
+	// AlreadyLoaded are the files and sheets that the table has already: a load leaves them out, or is
+	// refused.
+	AlreadyLoaded []LoadedPart `json:"already_loaded"`
 	// Changes are what is out of the ordinary in other files than those that the plan was
 	// drafted from.
 	Changes []note.Note `json:"changes"`
+
+	again *AgainError
 }
 
-// KeyCheck counts the records whose key occurs more than once.
-type KeyCheck struct {
-	Repeated int64 `json:"repeated"` // that an earlier record of the source has
-	InTable  int64 `json:"in_table"`
-	// Refused reports whether the table is known to refuse them. Then they are rejects.
-	Refused bool `json:"refused"`
-}
+// Again returns the error with which a load would be refused because the table has the source already, or nil.
+func (c *Check) Again() *AgainError { return c.again }
 
 // exists reports whether the target has the table.
 func (c *Check) exists() bool { return c.TableExists != nil && *c.TableExists }
@@ -57,9 +58,11 @@ func (c *Check) Fits() bool {
 	return !slices.ContainsFunc(c.Columns, func(v Verdict) bool { return v.Verdict == Cannot })
 }
 
-// Possible reports whether a load would begin.
+// Possible reports whether a load would begin, unless the table has the source already, and not fail at the
+// foreign keys of a new table.
 func (c *Check) Possible() bool {
-	return c.Fits() && (!c.exists() || c.Existing != table.Refuse.String())
+	fails := func(f ForeignCheck) bool { return f.Fails && f.Missing > 0 }
+	return c.Fits() && (!c.exists() || c.Existing != table.Refuse.String()) && !slices.ContainsFunc(c.ForeignKeys, fails)
 }
 
 // Rejected returns the number of records that would be rejected.
@@ -74,7 +77,7 @@ type CheckOptions struct {
 
 // DryRun converts every record and loads none. to may be nil.
 func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to database.Target, o CheckOptions) (*Check, error) {
-	c := &Check{Tray: t.Dir, Table: t.Table.Name, Storage: []string{}, Notes: append([]note.Note{}, o.Notes...), Changes: []note.Note{}}
+	c := &Check{Tray: t.Dir, Table: t.Table.Name, Storage: []string{}, Notes: append([]note.Note{}, o.Notes...), Changes: []note.Note{}, AlreadyLoaded: []LoadedPart{}}
 	d := dialect.PostgreSQL
 	if to != nil {
 		d = to.Dialect()
@@ -96,25 +99,29 @@ func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 	for _, n := range p.LeftOut.Notes() {
 		c.Notes = note.Add(c.Notes, n)
 	}
-	run := pass.Options{Dialect: d, Table: plan, Load: ledger.NewID(time.Now()), Progress: o.Progress, Spare: o.Spare}
-	key, refused, err := c.keyOf(ctx, plan, to)
+	leftOut, err := c.leaveOutLoaded(ctx, p, plan, to)
 	if err != nil {
 		return nil, err
 	}
-	scan := newKeyScan(plan, key, d)
-	if scan != nil && bad == nil && c.Possible() {
-		run.Hash, run.Block = scan.hash, scan.add
-		c.Keys = &KeyCheck{Refused: refused}
+	run := pass.Options{Dialect: d, Table: plan, Load: ledger.NewID(time.Now()), Progress: o.Progress, Spare: o.Spare}
+	trial := &trial{plan: plan, to: to, tableExists: c.exists(), source: &keyedSource{tray: t, from: from, leftOut: leftOut, options: run},
+		unique: []KeyCheck{}, foreign: []ForeignCheck{}}
+	if bad == nil && c.Possible() {
+		err = trial.prepare(ctx)
+		if err != nil {
+			return nil, err
+		}
 	}
+	run.Hash, run.Block = trial.first()
 	out, err := p.Run(ctx, run)
-	if err == nil && c.Keys != nil {
-		out, err = c.judgeKeys(ctx, scan, &keyedSource{t, from, run}, to, out)
+	if err == nil {
+		out, err = trial.run(ctx, out)
 	}
 	if err != nil {
 		return nil, err
 	}
 	c.Read, c.Records, c.Skipped, c.WouldLoad = out.Read(), out.Records, out.Skipped, out.Loaded
-	c.WouldReject = out.Rejects.Groups()
+	c.WouldReject, c.Keys, c.ForeignKeys = out.Rejects.Groups(), trial.unique, trial.foreign
 	c.Notes = note.Recount(c.Notes, out.Notes)
 	for _, col := range plan.Loaded() {
 		if !slices.ContainsFunc(bad, func(v Verdict) bool { return strings.EqualFold(v.Name, col.Name) }) {
@@ -123,6 +130,33 @@ func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 	}
 	c.Columns = append(c.Columns, bad...)
 	return c, nil
+}
+
+// leaveOutLoaded finds what the table has already, by the ledger, and leaves it out where a load would do that.
+func (c *Check) leaveOutLoaded(ctx context.Context, p *pass.Pass, plan *table.Table, to database.Target) (leftOut []int, err error) {
+	if !c.exists() || plan.Existing != table.Append {
+		return nil, nil
+	}
+	identity, err := database.Identity(ctx, to, plan.Name)
+	if err != nil {
+		return nil, err
+	}
+	entries, err := ledger.Read(ctx, to, identity)
+	if err != nil {
+		return nil, err
+	}
+	found, notes, err := findLoaded(ctx, p, standing(entries))
+	c.Notes = append(c.Notes, notes...)
+	if err != nil || len(found) == 0 {
+		return nil, err
+	}
+	c.AlreadyLoaded = found
+	if !plan.OnlyNew || len(found) == len(p.Parts()) {
+		c.again = &AgainError{Table: c.Table, Of: len(p.Parts()), Parts: found, Growing: p.Growing}
+		return nil, nil
+	}
+	leftOut = indexes(found)
+	return leftOut, p.LeaveOut(leftOut)
 }
 
 // fitted returns the plan with the types of the table that is there, and the columns that do not fit.
@@ -203,50 +237,4 @@ func verdict(col table.Column, groups []reject.Group) Verdict {
 		}
 	}
 	return v
-}
-
-// keyOf returns the key by which records are compared, and whether the table is known to refuse
-// duplicates. It is the primary key of an existing table, unless the server fills that, or else
-// the key of the plan.
-func (c *Check) keyOf(ctx context.Context, plan *table.Table, to database.Target) (key []string, refused bool, err error) {
-	stays := plan.Existing == table.Append || plan.Existing == table.Empty
-	if to == nil || !stays || !c.exists() {
-		return plan.Key, to != nil || !stays, nil
-	}
-	own, err := database.PrimaryKey(ctx, to, plan.Name)
-	for _, name := range own {
-		for _, column := range plan.Loaded() {
-			if strings.EqualFold(column.Name, name) {
-				key = append(key, column.Name)
-			}
-		}
-	}
-	if len(own) == 0 || len(key) < len(own) {
-		return plan.Key, false, err
-	}
-	return key, true, err
-}
-
-// judgeKeys counts the records whose key occurs more than once. If the table refuses them, it returns
-// the outcome of a pass that rejects them.
-func (c *Check) judgeKeys(ctx context.Context, scan *keyScan, from *keyedSource, to database.Target, out *pass.Outcome) (*pass.Outcome, error) {
-	existing := scan.plan.Existing
-	var in database.Target
-	if c.exists() && (existing == table.Append || existing == table.Merge) {
-		in = to
-	}
-	var err error
-	c.Keys.Repeated, c.Keys.InTable, err = scan.count(ctx, in)
-	others := existing == table.Append
-	unique := c.Keys.Repeated == 0 && (c.Keys.InTable == 0 || !others)
-	if err != nil || unique || !c.Keys.Refused {
-		return out, err
-	}
-	again := from.options
-	again.Refused, err = scan.refused(ctx, from, others)
-	if err != nil {
-		return nil, err
-	}
-	again.Hash, again.Block = nil, nil
-	return from.run(ctx, again)
 }

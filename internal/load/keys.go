@@ -16,106 +16,157 @@ import (
 	"ambertray/internal/value"
 )
 
-// keyScan finds the records whose key an earlier one or the table has, by hashes of the keys: 8 bytes
-// a record.
+// keyScan compares some columns of all records with each other and with the rows of a table, by hashes:
+// 8 bytes a record.
 type keyScan struct {
-	plan, keyed *table.Table // keyed has the columns of the key alone
-	key         []string
-	hash        proof.RowHash // of the key of a row
-	keyedHash   proof.RowHash // of a row of the columns of the key
-	hashes      []uint64      // of all records that convert
-	known       map[uint64]bool
-	repeated    map[uint64]bool
+	rows     *table.Table    // the table, with the columns that are compared
+	hash     proof.RowHash   // of the columns of a record, or hasNull
+	rowHash  proof.RowHash   // of a row of the table, likewise
+	hashes   []uint64        // of all records that convert
+	known    map[uint64]bool // that the table has too
+	repeated map[uint64]bool // that several records have
 }
 
-// newKeyScan returns nil if the key is empty or has a column that is not loaded.
-func newKeyScan(plan *table.Table, key []string, d *dialect.Dialect) *keyScan {
-	keyed := *plan
-	keyed.Columns = slices.Clone(plan.Columns)
-	for i := range keyed.Columns {
-		c := &keyed.Columns[i]
-		c.LeaveOut = c.LeaveOut || !slices.Contains(key, c.Name)
-	}
-	types := d.StoredTypes(plan)
-	var at []int
-	var keyTypes []table.Type
-	for i, c := range plan.Loaded() {
-		if !slices.Contains(key, c.Name) {
-			continue
-		}
-		if types[i].Textual() && (d == dialect.MySQL || d == dialect.SQLServer) { // they ignore spaces at the end of texts
+// hasNull stands for the hash of columns of which one is NULL, so that they are not compared.
+const hasNull = 0
+
+// newKeyScan compares the columns of a plan at some places among those that are loaded with the columns of
+// rows, one by one. With nulls, NULL is a value like others.
+func newKeyScan(plan *table.Table, at []int, rows *table.Table, d *dialect.Dialect, nulls bool) *keyScan {
+	types, rowTypes := keyTypes(plan, d), keyTypes(rows, d)
+	all := make([]int, len(at))
+	for k, i := range at {
+		all[k] = k
+		if rowTypes[k].Kind == table.Char && types[i].Textual() {
 			types[i].Kind = table.Char
 		}
-		at, keyTypes = append(at, i), append(keyTypes, types[i])
+		if types[i].Kind == table.Char {
+			rowTypes[k].Kind = table.Char
+		}
 	}
-	if len(at) == 0 || len(at) < len(key) {
-		return nil
+	s := &keyScan{rows: rows, hash: proof.NewKeyHash(types, at), rowHash: proof.NewRowHash(rowTypes), known: map[uint64]bool{}, repeated: map[uint64]bool{}}
+	if !nulls {
+		s.hash, s.rowHash = filledHash(s.hash, at), filledHash(s.rowHash, all)
 	}
-	return &keyScan{
-		plan: plan, keyed: &keyed, key: key, hash: proof.NewKeyHash(types, at), keyedHash: proof.NewRowHash(keyTypes),
-		known: map[uint64]bool{}, repeated: map[uint64]bool{},
+	return s
+}
+
+// keyTypes returns the types by which keys are hashed: some servers ignore spaces at the end of texts.
+func keyTypes(plan *table.Table, d *dialect.Dialect) []table.Type {
+	types := d.StoredTypes(plan)
+	for i := range types {
+		if types[i].Textual() && foldsText(d) {
+			types[i].Kind = table.Char
+		}
+	}
+	return types
+}
+
+// foldsText reports whether a server usually finds texts equal that are not the same.
+func foldsText(d *dialect.Dialect) bool { return d == dialect.MySQL || d == dialect.SQLServer }
+
+// filledHash returns hasNull for rows with NULL in one of some columns.
+func filledHash(hash proof.RowHash, at []int) proof.RowHash {
+	return func(row []value.Value, encoded []byte) uint64 {
+		for _, i := range at {
+			if row[i].Null {
+				return hasNull
+			}
+		}
+		return hash(row, encoded)
 	}
 }
 
-// add takes the keys of the records of a block.
+// places returns the indexes of some columns among those that are loaded, nil if one of them is not.
+func places(plan *table.Table, names []string) (at []int) {
+	for _, name := range names {
+		i := slices.IndexFunc(plan.Loaded(), func(c table.Column) bool { return c.Name == name })
+		if i < 0 {
+			return nil
+		}
+		at = append(at, i)
+	}
+	return at
+}
+
+// add takes the hashes of the records of a block.
 func (s *keyScan) add(k *convert.Block) error {
 	s.hashes = append(s.hashes, k.Hashes...)
 	return nil
 }
 
-// count counts them when all records are there. in is the table whose rows stay, or nil.
-func (s *keyScan) count(ctx context.Context, in database.Target) (repeated, known int64, err error) {
+// countRepeated counts the records that have the key of an earlier one, when all are there.
+func (s *keyScan) countRepeated() (n int64) {
 	slices.Sort(s.hashes)
 	for i := 1; i < len(s.hashes); i++ {
-		if s.hashes[i] == s.hashes[i-1] {
+		if s.hashes[i] == s.hashes[i-1] && s.hashes[i] != hasNull {
 			s.repeated[s.hashes[i]] = true
-			repeated++
+			n++
 		}
 	}
-	if in == nil {
-		return repeated, 0, nil
-	}
-	err = in.Rows(ctx, s.keyed, func(row []value.Value) error {
-		key := s.keyedHash(row, nil)
-		if s.known[key] {
+	return n
+}
+
+// countKnown counts the records whose columns a row of the table has, after the repeated ones.
+func (s *keyScan) countKnown(ctx context.Context, in database.Target) (n int64, err error) {
+	err = in.Rows(ctx, s.rows, func(row []value.Value) error {
+		key := s.rowHash(row, nil)
+		if key == hasNull || s.known[key] {
 			return nil
 		}
 		at, _ := slices.BinarySearch(s.hashes, key)
 		for ; at < len(s.hashes) && s.hashes[at] == key; at++ {
 			s.known[key] = true
-			known++
+			n++
 		}
 		return nil
 	})
-	return repeated, known, err
+	return n, err
 }
 
-// refused reads the source again and lists the records with a duplicate key. With others, it also
-// lists the records whose key is in the table.
-func (s *keyScan) refused(ctx context.Context, from *keyedSource, others bool) (*refusal.List, error) {
-	list, seen := &refusal.List{}, map[uint64]bool{}
-	o := from.options
-	o.NoFigures = true
-	o.Block = func(k *convert.Block) error {
-		for i, key := range k.Hashes {
-			if others && s.known[key] || seen[key] {
-				list.Add(refusal.Refusal{Where: refusal.Where{Part: k.Part, Record: k.Numbers[i]}, Columns: s.key, Reason: database.SameKey})
-			}
-			if s.repeated[key] {
-				seen[key] = true
+// countFilled counts the records that have a value in each column.
+func (s *keyScan) countFilled() (n int64) {
+	for _, h := range s.hashes {
+		if h != hasNull {
+			n++
+		}
+	}
+	return n
+}
+
+// claim is a record and the hash of its columns.
+type claim struct {
+	refusal.Where
+	hash uint64
+}
+
+// claims reads the source again, for the records whose hash a condition selects, in their order.
+func (s *keyScan) claims(ctx context.Context, from *keyedSource, wanted func(hash uint64) bool) (list []claim, err error) {
+	err = from.scan(ctx, s.hash, func(k *convert.Block) error {
+		for i, hash := range k.Hashes {
+			if hash != hasNull && wanted(hash) {
+				list = append(list, claim{refusal.Where{Part: k.Part, Record: k.Numbers[i]}, hash})
 			}
 		}
 		return nil
-	}
-	_, err := from.run(ctx, o)
+	})
 	return list, err
 }
 
-// keyedSource is a source that is read again, and how it was read.
+// keyedSource is a source that is read several times, and how it is read.
 type keyedSource struct {
 	tray    *tray.Tray
 	from    *source.Opener
+	leftOut []int // indexes of files and sheets
 	options pass.Options
+}
+
+// scan reads the hashes of the records that convert.
+func (s *keyedSource) scan(ctx context.Context, hash proof.RowHash, each func(*convert.Block) error) error {
+	o := s.options
+	o.Hash, o.Block, o.NoFigures = hash, each, true
+	_, err := s.run(ctx, o)
+	return err
 }
 
 func (s *keyedSource) run(ctx context.Context, o pass.Options) (*pass.Outcome, error) {
@@ -124,5 +175,9 @@ func (s *keyedSource) run(ctx context.Context, o pass.Options) (*pass.Outcome, e
 		return nil, err
 	}
 	defer p.Close()
+	err = p.LeaveOut(s.leftOut)
+	if err != nil {
+		return nil, err
+	}
 	return p.Run(ctx, o)
 }

@@ -61,6 +61,10 @@ func MatchNames(ctx context.Context, t *tray.Tray, to database.Target) (without 
 	m := newMatching(t, live, to)
 	m.byName()
 	match := m.finish()
+	err = m.adoptKey(ctx, t)
+	if err != nil {
+		return nil, err
+	}
 	for i := range t.Table.Columns {
 		t.Table.Columns[i].Nullable = true // of a table that is only compared
 	}
@@ -100,7 +104,7 @@ func MatchTable(ctx context.Context, t *tray.Tray, to database.Target) (*Match, 
 	t.Table.Existing, t.Table.ByPosition = table.Append, false // the plan has the names of the table now
 	match := m.finish()
 	if len(match.Columns) > 0 {
-		return match, nil
+		return match, m.adoptKey(ctx, t)
 	}
 	none := &NoMatchError{Table: t.Table.Name}
 	for _, u := range match.Without {
@@ -280,6 +284,24 @@ func (m *matching) finish() *Match {
 	return res
 }
 
+// adoptKey takes the key of the table instead of that of the draft, in which this source has no two records
+// alike: the primary key, or else the first unique key, if the plan has its columns and they are not NULL.
+func (m *matching) adoptKey(ctx context.Context, t *tray.Tray) error {
+	keys, err := database.UniqueKeys(ctx, m.to, m.plan.Name)
+	for _, k := range keys {
+		open := func(name string) bool {
+			at := slices.IndexFunc(m.live, func(l database.ColumnInfo) bool { return l.Name == name })
+			c := m.plan.Column(name)
+			return at < 0 || m.live[at].Nullable || c == nil || c.LeaveOut || !m.to.Dialect().MayBeKey(c.Type)
+		}
+		if !slices.ContainsFunc(k.Columns, open) {
+			m.plan.Key, t.Notes["key"] = k.Columns, []string{"the key of the table"}
+			return nil
+		}
+	}
+	return err
+}
+
 // formatAs returns the format in which dates or timestamps of a column are read as the other of these
 // types, "" for the standard one.
 func formatAs(c *table.Column, kind table.Kind) string {
@@ -296,8 +318,9 @@ func formatAs(c *table.Column, kind table.Kind) string {
 	return ""
 }
 
-// AdoptTypes gives columns of a plan that was just drafted the types of an existing table, to which its
-// rows are to be added, where those of the draft do not fit. It returns a note that names them.
+// AdoptTypes gives a plan that was just drafted the key of an existing table, to which its rows are to be
+// added, and its columns the types of that where those of the draft do not fit. It returns a note that
+// names them.
 func AdoptTypes(ctx context.Context, t *tray.Tray, to database.Target) ([]note.Note, error) {
 	if to == nil || t.Table.Existing == table.Refuse || t.Table.Existing == table.Rebuild {
 		return nil, nil
@@ -325,8 +348,9 @@ func AdoptTypes(ctx context.Context, t *tray.Tray, to database.Target) ([]note.N
 		t.Notes[c.Name] = []string{"the type of the table; the draft alone would be " + drafted.Type.String()}
 		adopted = append(adopted, fmt.Sprintf("%s %s, not %s", c.Name, c.Type, drafted.Type))
 	}
-	if adopted == nil {
-		return nil, nil
+	err = m.adoptKey(ctx, t)
+	if adopted == nil || err != nil {
+		return nil, err
 	}
 	return []note.Note{note.About("types of the table that differ from those of the draft: " + strings.Join(adopted, "; "))}, nil
 }

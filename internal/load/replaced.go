@@ -11,6 +11,7 @@ import (
 	"ambertray/internal/database"
 	"ambertray/internal/note"
 	"ambertray/internal/pass"
+	"ambertray/internal/proof"
 	"ambertray/internal/refusal"
 	"ambertray/internal/reject"
 )
@@ -18,12 +19,12 @@ import (
 // replacing lists the rejects that have the key of another record of the load. A merge would replace the
 // row of that record.
 func (m *mended) replacing(ctx context.Context) (*refusal.List, error) {
-	scan := newKeyScan(m.plan, m.plan.Key, m.to.Dialect())
-	if scan == nil {
+	at := places(m.plan, m.plan.Key)
+	if at == nil {
 		return m.duplicates(ctx)
 	}
 	list := &refusal.List{}
-	of := &rivals{options: pass.Options{Dialect: m.to.Dialect(), Table: m.plan, Load: m.loadID, Hash: scan.hash, NoFigures: true}, rejects: map[uint64][]int64{}}
+	of := &rivals{options: pass.Options{Dialect: m.to.Dialect(), Table: m.plan, Load: m.loadID, Hash: proof.NewKeyHash(keyTypes(m.plan, m.to.Dialect()), at), NoFigures: true}, rejects: map[uint64][]int64{}}
 	p, err := m.open(ctx)
 	if err != nil {
 		return nil, err

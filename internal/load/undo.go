@@ -242,7 +242,7 @@ func (u *undoing) prove(out *pass.Outcome, mended proof.Sum) error {
 	case out.Loaded != u.entry.Loaded:
 		return u.cannot("the source now has %s to load, but the load added %s", rowsText(out.Loaded), rowsText(u.entry.Loaded))
 	case u.removed != want.Rows:
-		return u.cannot("%s of %s are in the table by their key or mark; ambertray verify names the others", rowsText(u.removed), rowsText(want.Rows))
+		return u.cannot("the table has %s with the keys or the mark of its %s; ambertray verify names the others", rowsText(u.removed), rowsText(want.Rows))
 	case u.before.Minus(u.after) != want:
 		return u.cannot("some of its rows were changed; ambertray verify names them")
 	}

@@ -19,7 +19,7 @@ const (
 // Definition implements database.Definer. The server writes every part of it itself.
 func (t *Target) Definition(ctx context.Context, name string) ([]string, error) {
 	d := dialect.PostgreSQL
-	of := "to_regclass(" + d.Literal(d.QuoteTable(name)) + ")"
+	of := regclass(name)
 	parts, err := t.Query(ctx, `SELECT line FROM (
 		SELECT attnum AS place, '' AS name, quote_ident(attname) || ' ' || format_type(atttypid, atttypmod)
 			|| CASE WHEN `+ownCollation+` THEN ' COLLATE ' || `+collationName+` ELSE '' END
@@ -51,9 +51,25 @@ func (t *Target) Definition(ctx context.Context, name string) ([]string, error) 
 	return statements, nil
 }
 
-// PrimaryKey implements database.Definer.
-func (t *Target) PrimaryKey(ctx context.Context, name string) ([]string, error) {
-	of := "to_regclass(" + dialect.PostgreSQL.Literal(dialect.PostgreSQL.QuoteTable(name)) + ")"
-	return database.FirstColumn(ctx, t, `SELECT attname FROM pg_index JOIN pg_attribute ON attrelid = indrelid AND attnum = ANY (indkey)
-		WHERE indisprimary AND indrelid = `+of+` ORDER BY array_position(indkey::int2[], attnum)`)
+// UniqueKeys implements database.Definer.
+func (t *Target) UniqueKeys(ctx context.Context, name string) ([]database.UniqueKey, error) {
+	rows, err := t.Query(ctx, `SELECT relname, indisprimary::int, attname FROM pg_index JOIN pg_class i ON i.oid = indexrelid
+		CROSS JOIN unnest(indkey::int2[]) WITH ORDINALITY k(n, place) JOIN pg_attribute ON attrelid = indrelid AND attnum = n
+		WHERE indrelid = `+regclass(name)+` AND indisunique AND indisvalid AND indpred IS NULL AND indexprs IS NULL AND place <= indnkeyatts
+		ORDER BY indisprimary DESC, relname, place`)
+	return database.ParseUniqueKeys(rows), err
+}
+
+// ForeignKeys implements database.Definer.
+func (t *Target) ForeignKeys(ctx context.Context, name string) ([]database.ForeignKey, error) {
+	rows, err := t.Query(ctx, `SELECT conname, confrelid::regclass, a.attname, r.attname FROM pg_constraint
+		CROSS JOIN unnest(conkey, confkey) WITH ORDINALITY k(n, m, place)
+		JOIN pg_attribute a ON a.attrelid = conrelid AND a.attnum = n JOIN pg_attribute r ON r.attrelid = confrelid AND r.attnum = m
+		WHERE contype = 'f' AND conrelid = `+regclass(name)+` ORDER BY conname, place`)
+	return database.ParseForeignKeys(rows), err
+}
+
+// regclass is the table of a name, NULL if there is none.
+func regclass(name string) string {
+	return "to_regclass(" + dialect.PostgreSQL.Literal(dialect.PostgreSQL.QuoteTable(name)) + ")"
 }

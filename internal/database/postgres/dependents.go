@@ -18,7 +18,7 @@ var (
 func (t *Target) Dependents(ctx context.Context, tab *table.Table) (list []string, err error) {
 	d := dialect.PostgreSQL
 	own := d.OwnNames(tab)
-	of := "to_regclass(" + d.Literal(d.QuoteTable(tab.Name)) + ")"
+	of := regclass(tab.Name)
 	kinds := []database.Kind{
 		{What: "index", Query: `SELECT i.relname FROM pg_index x JOIN pg_class i ON i.oid = x.indexrelid WHERE x.indrelid = %s AND NOT x.indisprimary`, Own: own},
 		{What: "foreign key", Query: `SELECT conname FROM pg_constraint WHERE contype = 'f' AND conrelid = %s`, Own: own},
@@ -47,7 +47,7 @@ func (t *Target) Dependents(ctx context.Context, tab *table.Table) (list []strin
 // Cascades implements database.Cascader: a table is emptied by TRUNCATE or DELETE, which have
 // the bits 32 and 8 in the type of a trigger.
 func (t *Target) Cascades(ctx context.Context, name string) ([]string, error) {
-	of := "to_regclass(" + dialect.PostgreSQL.Literal(dialect.PostgreSQL.QuoteTable(name)) + ")"
+	of := regclass(name)
 	return database.ListDependents(ctx, t, []database.Kind{
 		{What: "trigger", Query: "SELECT tgname FROM pg_trigger WHERE NOT tgisinternal AND tgtype & 40 <> 0 AND tgrelid = " + of},
 		{What: "rule", Query: "SELECT rulename FROM pg_rewrite WHERE ev_type = '4' AND ev_class = " + of},

@@ -53,7 +53,7 @@ func (*Target) Caster() *dialect.Caster { return &caster }
 // constraints, comments, rights and triggers.
 func (t *Target) Tighten(ctx context.Context, name string, columns []database.Tightened, key []string) (*database.Steps, map[string]string, error) {
 	d := dialect.PostgreSQL
-	of := "to_regclass(" + d.Literal(d.QuoteTable(name)) + ")"
+	of := regclass(name)
 	err := database.NotTable(ctx, t, "change "+name, `SELECT CASE relkind WHEN 'v' THEN 'view' WHEN 'm' THEN 'materialized view' WHEN 'f' THEN 'foreign table' ELSE 'sequence' END
 		FROM pg_class WHERE relkind NOT IN ('r', 'p') AND oid = `+of)
 	if err != nil {

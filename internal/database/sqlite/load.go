@@ -31,6 +31,10 @@ func (x *tx) Load(ctx context.Context, tab *table.Table) (database.Sink, error) 
 		return nil, x.t.fail("prepare the load", err)
 	}
 	s := &sink{t: x.t, stmt: stmt, columns: len(cols), tab: tab, key: tab.Key, added: x.added}
+	s.foreign, err = x.t.foreignKeys(ctx, tab)
+	if err != nil {
+		return nil, err
+	}
 	fast, err := x.newScratch(ctx, tab, s)
 	if fast == nil || err != nil {
 		return s, err
@@ -47,9 +51,7 @@ type sink struct {
 	key     []string // names of the columns of the key
 	refused refusal.List
 	added   *added
-	// foreign are the foreign keys of the table, read when one does not hold.
-	foreign     []foreignKey
-	foreignRead bool
+	foreign []foreignKey
 }
 
 // failedOn finds the one column of a constraint that does not hold.
@@ -71,7 +73,7 @@ func (s *sink) refuse(where refusal.Where, row []byte, err error) error {
 			return s.t.fail("find the foreign key", err)
 		}
 		if key != nil {
-			r.Reason, r.Columns = "not in table "+key.refers, database.AtFault(s.tab, key.columns)
+			r.Reason, r.Columns = "not in table "+key.Table, database.AtFault(s.tab, key.Columns)
 		}
 	case at != nil:
 		r.Columns = database.AtFault(s.tab, at[1:])
@@ -149,8 +151,10 @@ func bind(stmt *sqlite.Stmt, columns int, data []byte) []byte {
 
 // Close implements database.Sink.
 func (s *sink) Close(abort error) (int64, error) {
-	for i := range s.foreign {
-		_ = s.foreign[i].orphan.Finalize()
+	for _, k := range s.foreign {
+		if k.orphan != nil {
+			_ = k.orphan.Finalize()
+		}
 	}
 	err := s.stmt.Finalize()
 	if abort != nil {

@@ -130,8 +130,22 @@ func (t *Target) foreignStatements(ctx context.Context, name string) (statements
 	return statements, err
 }
 
-// PrimaryKey implements database.Definer.
-func (t *Target) PrimaryKey(ctx context.Context, name string) ([]string, error) {
-	return database.FirstColumn(ctx, t, `SELECT c.name FROM sys.indexes i JOIN sys.index_columns k ON k.object_id = i.object_id AND k.index_id = i.index_id
-		JOIN sys.columns c ON c.object_id = k.object_id AND c.column_id = k.column_id WHERE i.is_primary_key = 1 AND i.object_id = `+t.id(name)+` ORDER BY k.key_ordinal`)
+// UniqueKeys implements database.Definer.
+func (t *Target) UniqueKeys(ctx context.Context, name string) ([]database.UniqueKey, error) {
+	rows, err := t.Query(ctx, `SELECT i.name, i.is_primary_key, c.name FROM sys.indexes i JOIN sys.index_columns k ON k.object_id = i.object_id AND k.index_id = i.index_id
+		JOIN sys.columns c ON c.object_id = k.object_id AND c.column_id = k.column_id
+		WHERE i.is_unique = 1 AND i.is_disabled = 0 AND i.has_filter = 0 AND k.is_included_column = 0 AND i.object_id = `+t.id(name)+`
+		ORDER BY i.is_primary_key DESC, i.name, k.key_ordinal`)
+	return database.ParseUniqueKeys(rows), err
+}
+
+// ForeignKeys implements database.Definer.
+func (t *Target) ForeignKeys(ctx context.Context, name string) ([]database.ForeignKey, error) {
+	rows, err := t.Query(ctx, `SELECT f.name, CASE s.name WHEN 'dbo' THEN r.name ELSE s.name + '.' + r.name END, c.name, rc.name FROM sys.foreign_keys f
+		JOIN sys.foreign_key_columns k ON k.constraint_object_id = f.object_id
+		JOIN sys.columns c ON c.object_id = k.parent_object_id AND c.column_id = k.parent_column_id
+		JOIN sys.columns rc ON rc.object_id = k.referenced_object_id AND rc.column_id = k.referenced_column_id
+		JOIN sys.tables r ON r.object_id = k.referenced_object_id JOIN sys.schemas s ON s.schema_id = r.schema_id
+		WHERE f.is_disabled = 0 AND f.parent_object_id = `+t.id(name)+` ORDER BY f.name, k.constraint_column_id`)
+	return database.ParseForeignKeys(rows), err
 }

@@ -112,28 +112,22 @@ func notOfName(r rune) bool {
 
 // foreignKeys returns the conditions of the foreign keys to other tables.
 func (x *tx) foreignKeys(ctx context.Context, tab *table.Table) (list []database.Constraint, err error) {
-	rows, err := x.t.Query(ctx, `SELECT f.name, s.name, r.name, c.name, rc.name FROM sys.foreign_keys f
-		JOIN sys.foreign_key_columns k ON k.constraint_object_id = f.object_id
-		JOIN sys.columns c ON c.object_id = k.parent_object_id AND c.column_id = k.parent_column_id
-		JOIN sys.columns rc ON rc.object_id = k.referenced_object_id AND rc.column_id = k.referenced_column_id
-		JOIN sys.tables r ON r.object_id = k.referenced_object_id JOIN sys.schemas s ON s.schema_id = r.schema_id
-		WHERE f.is_disabled = 0 AND f.parent_object_id <> f.referenced_object_id AND f.parent_object_id = `+x.t.id(tab.Name)+` ORDER BY f.name, k.constraint_column_id`)
+	keys, err := x.t.ForeignKeys(ctx, tab.Name)
 	d := dialect.SQLServer
-	for from := 0; from < len(rows); {
-		to := from
-		var columns, filled, same []string
-		for ; to < len(rows) && rows[to][0] == rows[from][0]; to++ {
-			own, other := d.Quote(rows[to][3]), d.Quote(rows[to][4])
-			columns, filled = append(columns, rows[to][3]), append(filled, "s."+own+" IS NOT NULL")
-			same = append(same, "r."+other+" = s."+own)
+	for _, k := range keys {
+		if x.t.quoted(k.Table) == x.t.quoted(tab.Name) {
+			continue
 		}
-		name, referred := rows[from][0], rows[from][1]+"."+rows[from][2]
-		filled = append(filled, "NOT EXISTS (SELECT 1 FROM "+d.QuoteTable(referred)+" r WHERE "+strings.Join(same, " AND ")+")")
+		var filled, same []string
+		for i, column := range k.Columns {
+			own := "s." + d.Quote(column)
+			filled, same = append(filled, own+" IS NOT NULL"), append(same, "r."+d.Quote(k.To[i])+" = "+own)
+		}
+		filled = append(filled, "NOT EXISTS (SELECT 1 FROM "+x.t.quoted(k.Table)+" r WHERE "+strings.Join(same, " AND ")+")")
 		list = append(list, database.Constraint{
 			Violated: strings.Join(filled, " AND "),
-			Reason:   refusal.Reason{Columns: database.AtFault(tab, columns), Reason: fmt.Sprintf("not in table %s (foreign key %s)", strings.TrimPrefix(referred, "dbo."), name)},
+			Reason:   refusal.Reason{Columns: database.AtFault(tab, k.Columns), Reason: fmt.Sprintf("not in table %s (foreign key %s)", k.Table, k.Name)},
 		})
-		from = to
 	}
 	return list, err
 }
@@ -141,26 +135,16 @@ func (x *tx) foreignKeys(ctx context.Context, tab *table.Table) (list []database
 // uniqueIndexes returns the conditions of the unique indexes whose columns are all
 // loaded. NULL is a value in them, which only one row may have.
 func (x *tx) uniqueIndexes(ctx context.Context, tab *table.Table, live []liveColumn, stage string) (list []database.Constraint, err error) {
-	rows, err := x.t.Query(ctx, `SELECT i.name, c.name FROM sys.indexes i JOIN sys.index_columns k ON k.object_id = i.object_id AND k.index_id = i.index_id
-		JOIN sys.columns c ON c.object_id = k.object_id AND c.column_id = k.column_id
-		WHERE i.is_unique = 1 AND i.is_disabled = 0 AND i.has_filter = 0 AND k.is_included_column = 0 AND i.object_id = `+x.t.id(tab.Name)+`
-		ORDER BY i.is_primary_key DESC, i.name, k.key_ordinal`)
-	for from := 0; from < len(rows); {
-		to := from
-		var columns []string
-		for ; to < len(rows) && rows[to][0] == rows[from][0]; to++ {
-			columns = append(columns, rows[to][1])
-		}
-		name := rows[from][0]
-		from = to
-		if slices.ContainsFunc(columns, func(c string) bool { return tab.Column(c) == nil }) {
+	keys, err := x.t.UniqueKeys(ctx, tab.Name)
+	for _, k := range keys {
+		if slices.ContainsFunc(k.Columns, func(c string) bool { return tab.Column(c) == nil }) {
 			continue
 		}
-		reason := refusal.Reason{Columns: columns, Reason: "duplicate in unique index " + name}
-		if slices.Equal(columns, tab.Key) {
+		reason := refusal.Reason{Columns: k.Columns, Reason: "duplicate in unique index " + k.Name}
+		if slices.Equal(k.Columns, tab.Key) {
 			reason.Reason = database.SameKey
 		}
-		list = append(list, database.Constraint{Violated: repeats(x.t.quoted(tab.Name), stage, columns, live), Reason: reason})
+		list = append(list, database.Constraint{Violated: repeats(x.t.quoted(tab.Name), stage, k.Columns, live), Reason: reason})
 	}
 	return list, err
 }
