@@ -173,16 +173,16 @@ func (r *Receipt) Given(t *tray.Tray) map[PartKey]*Part {
 // fit returns the plan as that load has gone by it and fitted it to its table, whose columns may
 // have changed since then.
 func (l *pastLoad) fit(ctx context.Context, t *tray.Tray, to database.Target) (*table.Table, error) {
-	if l.receipt == nil {
-		return &t.Table, nil
+	plan := &t.Table
+	if l.receipt != nil {
+		plan = l.receipt.plan(t)
 	}
-	plan := l.receipt.plan(t)
 	live, err := database.LiveColumns(ctx, to, plan.Name)
 	if err != nil {
 		return nil, err
 	}
 	fitted, bad := plan, missing(plan, live)
-	if !l.receipt.Outcome.newTable() { // whose types were those of the plan
+	if l.receipt != nil && !l.receipt.Outcome.newTable() { // whose types were those of the plan
 		fitted, bad = fit(plan, live, to.Dialect())
 	}
 	if bad != nil {
