@@ -79,6 +79,8 @@ func limited(parse Parser, c table.Column, l *table.Limit) Parser {
 			return fmt.Sprintf(moreDigits, l.Native)
 		case v.Int < l.Least || v.Int > l.Greatest:
 			return outside
+		case l.Number != nil:
+			return l.Number(v.Int)
 		}
 		return ""
 	}

@@ -125,6 +125,9 @@ type Limit struct {
 	Step            int64  // microseconds that it is a multiple of, where that is not a fraction
 	Least, Greatest int64
 	OneOf           []string // the only texts, if there are any
+	// Number returns why the column does not take a decimal, by its digits without the point, or ""; it is nil
+	// where only the range counts.
+	Number func(digits int64) (why string)
 	// Text returns a text as the column gives it back, or why the column does not take it.
 	// It is nil where nothing but the length counts.
 	Text func(text []byte) (stored []byte, why string)

@@ -11,6 +11,7 @@ import (
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
 	"ambertray/internal/table"
+	"ambertray/internal/value"
 )
 
 // Columns implements database.Inspector.
@@ -35,7 +36,7 @@ func (t *Target) Columns(ctx context.Context, name string) ([]database.ColumnInf
 var binaryForm = regexp.MustCompile(`^(bit|binary|varbinary|(tiny|medium|long)?blob|geometry|(multi)?(point|linestring|polygon)|geometrycollection|geomcollection|vector)\b`)
 
 // ownForm matches the types that have rules of their own.
-var ownForm = regexp.MustCompile(`^((enum|set)\(|json|inet|binary|varbinary|(tiny|medium|long)?blob)`)
+var ownForm = regexp.MustCompile(`^((enum|set|float|double)\(|json|inet|binary|varbinary|(tiny|medium|long)?blob)`)
 
 var nativeForm = regexp.MustCompile(`^([a-z]+)(?:\((\d+)(?:,(\d+))?\))?( unsigned)?( zerofill)?$`)
 
@@ -70,8 +71,8 @@ func typeOf(native string) (*table.Type, *table.Limit, bool) {
 		return &table.Type{Kind: table.Integer}, nil, true
 	case "float", "double":
 		switch {
-		case m[2] != "": // it rounds to decimals
-			return nil, nil, false
+		case m[2] != "":
+			return roundedFloat(native, m[1] == "float", size, scale)
 		case m[1] == "float":
 			return &table.Type{Kind: table.Double, Size: table.Single}, nil, true
 		}
@@ -107,6 +108,26 @@ func typeOf(native string) (*table.Type, *table.Limit, bool) {
 		*t = t.WithFraction(size)
 	}
 	return t, nil, ok && (kind != table.Decimal || size <= table.MaxPrecision)
+}
+
+// roundedFloat returns the type of a float that the server rounds to some decimals, and shows with them: it
+// takes the decimals that come back unchanged.
+func roundedFloat(native string, single bool, size, scale int) (*table.Type, *table.Limit, bool) {
+	limit, width := table.WholeRange(native), 64
+	if single {
+		width = 32
+	}
+	limit.Number = func(digits int64) string {
+		number := value.Value{Int: digits, Scale: scale}
+		text := number.AppendDecimal(nil)
+		stored, _ := strconv.ParseFloat(string(text), width)
+		back := strconv.FormatFloat(stored, 'f', scale, 64)
+		if back != string(text) {
+			return native + " stores it as " + back
+		}
+		return ""
+	}
+	return &table.Type{Kind: table.Decimal, Size: min(size, value.MaxDigits), Scale: scale}, limit, scale <= value.MaxDigits
 }
 
 // longestBlob is how many bytes a value of each type may have.

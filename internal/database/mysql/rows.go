@@ -120,7 +120,7 @@ func readerOf(t table.Type) reader {
 	case table.Double:
 		return readFloat
 	case table.Decimal:
-		return func(raw driver.Value, v *value.Value) { v.ReadDecimal(textOf(raw), t.Scale) }
+		return func(raw driver.Value, v *value.Value) { v.ReadDecimal(decimalText(raw, t.Scale), t.Scale) }
 	case table.Date:
 		return func(raw driver.Value, v *value.Value) { v.ReadDate(textOf(raw)) }
 	case table.Time:
@@ -160,6 +160,17 @@ func readFloat(raw driver.Value, v *value.Value) {
 	default:
 		v.ReadFloat(textOf(raw))
 	}
+}
+
+// decimalText returns a decimal, which may be held as a float, with all of its digits.
+func decimalText(raw driver.Value, scale int) []byte {
+	switch x := raw.(type) {
+	case float32:
+		return strconv.AppendFloat(nil, float64(x), 'f', scale, 64)
+	case float64:
+		return strconv.AppendFloat(nil, x, 'f', scale, 64)
+	}
+	return textOf(raw)
 }
 
 // textOf returns what the driver has made of a value as text.
