@@ -101,11 +101,11 @@ func TestCannot(t *testing.T) {
 	require.NotContains(t, out, "ambertray load")
 }
 
-// TestTypesOfTable drafts for a table that rows are added to: its types replace those of the draft, as
-// they do with draft --to.
+// TestTypesOfTable drafts for a table that rows are added to: its types, key and names replace those of the
+// draft, as they do with draft --to.
 func TestTypesOfTable(t *testing.T) {
 	onEach(t, func(t *testing.T, d *desk, name, to string) {
-		table := uniqueTable(t)
+		table := uniqueTable(t) + "_lent" // numbers at the end of the name of a file are not in that of its table
 		d.write("first.csv", "no,phone,lent,seen,lent_out\n1,0555x,early,2026-01-05 10:00:00,yes\n2,0556x,late,2026-01-06 11:30:00,no\n")
 		d.run(0, "load", "first.csv", "--to", to, "--table", table)
 		d.write("next.csv", "no,phone,lent,seen,lent_out\n3,5551234,31/01/2026,31/01/2026,0\n4,5551235,15/02/2026,15/02/2026,1\n")
@@ -127,6 +127,13 @@ func TestTypesOfTable(t *testing.T) {
 		d.age(month)
 		each := d.json(0, "load", "months", "--each", "--to", to, "--existing", "append")["each"].([]any)
 		require.Equal(t, 1.0, each[0].(map[string]any)["loaded"])
+
+		named := uniqueTable(t)
+		d.write("named.csv", "Loan No,Fee\n1,2\n2,3\n")
+		d.run(0, "load", "named.csv", "--to", to, "--table", named, "--change", "Loan No.name=Loan No")
+		d.write("more.csv", "Loan No,Fee\n3,4\n2,5\n")
+		out, _ = d.run(3, "load", "more.csv", "--to", to, "--table", named, "--existing", "append")
+		require.Contains(t, out, "· key Loan No\n", "columns that are named like the headings")
 	})
 }
 

@@ -218,7 +218,7 @@ func (a *app) plan(c *cobra.Command, d *drafting, names []string, to database.Ta
 			if err != nil {
 				return nil, nil, err
 			}
-			adopted, err := load.AdoptTypes(c.Context(), t, to)
+			adopted, err := load.Adopt(c.Context(), t, to)
 			if err != nil {
 				return nil, nil, err
 			}

@@ -318,10 +318,10 @@ func formatAs(c *table.Column, kind table.Kind) string {
 	return ""
 }
 
-// AdoptTypes gives a plan that was just drafted the key of an existing table, to which its rows are to be
-// added, and its columns the types of that where those of the draft do not fit. It returns a note that
-// names them.
-func AdoptTypes(ctx context.Context, t *tray.Tray, to database.Target) ([]note.Note, error) {
+// Adopt gives a plan that was just drafted the key of an existing table, to which its rows are to be added,
+// and its columns the names of that which are their headings, and its types where those of the draft do not
+// fit. It returns a note that names these.
+func Adopt(ctx context.Context, t *tray.Tray, to database.Target) ([]note.Note, error) {
 	if to == nil || t.Table.Existing == table.Refuse || t.Table.Existing == table.Rebuild {
 		return nil, nil
 	}
@@ -334,6 +334,9 @@ func AdoptTypes(ctx context.Context, t *tray.Tray, to database.Target) ([]note.N
 		return nil, err
 	}
 	m := newMatching(t, live, to)
+	if !t.Table.ByPosition {
+		m.adoptNames(t)
+	}
 	var adopted []string
 	columns, _ := m.open()
 	for n, i := range columns {
@@ -353,6 +356,29 @@ func AdoptTypes(ctx context.Context, t *tray.Tray, to database.Target) ([]note.N
 		return nil, err
 	}
 	return []note.Note{note.About("types of the table that differ from those of the draft: " + strings.Join(adopted, "; "))}, nil
+}
+
+// adoptNames names columns as the table does where it has a column with their heading as it stands, such as
+// "Loan No", and none with the name that was made of that.
+func (m *matching) adoptNames(t *tray.Tray) {
+	named := func(name string) int {
+		return slices.IndexFunc(m.live, func(l database.ColumnInfo) bool { return strings.EqualFold(l.Name, name) })
+	}
+	columns, _ := m.open()
+	for _, i := range columns {
+		c := &m.plan.Columns[i]
+		at := named(strings.TrimSpace(c.From))
+		if at < 0 || named(c.Name) >= 0 {
+			continue
+		}
+		was, name := c.Name, m.live[at].Name
+		c.Name, t.Notes[name] = name, t.Notes[was]
+		for k := range m.plan.Key {
+			if m.plan.Key[k] == was {
+				m.plan.Key[k] = name
+			}
+		}
+	}
 }
 
 // readsMost reports whether most values of a column that does not fit one of the table can be read as
