@@ -129,11 +129,17 @@ func TestTypesOfTable(t *testing.T) {
 		require.Equal(t, 1.0, each[0].(map[string]any)["loaded"])
 
 		named := uniqueTable(t)
-		d.write("named.csv", "Loan No,Fee\n1,2\n2,3\n")
+		d.write("named.csv", "Loan No,Fee,Sent\n1,2,0\n2,3,1\n4,3,7\n")
 		d.run(0, "load", "named.csv", "--to", to, "--table", named, "--change", "Loan No.name=Loan No")
-		d.write("more.csv", "Loan No,Fee\n3,4\n2,5\n")
+		d.write("more.csv", "Loan No,Fee,Sent\n5,4,Y\n6,5,N\n2,5,N\n")
 		out, _ = d.run(3, "load", "more.csv", "--to", to, "--table", named, "--existing", "append")
 		require.Contains(t, out, "· key Loan No\n", "columns that are named like the headings")
+		require.Contains(t, out, "true and false are loaded as 1 and 0, as the table has columns of numbers: sent\n")
+		d.run(0, "verify", "more.tray", "--to", to)
+		d.run(0, "export", "--query", "SELECT sum(sent) AS n FROM "+named, "--from", to, "--out", "sum.csv")
+		require.Equal(t, "n\n9\n", strings.ReplaceAll(d.read("sum.csv"), "\r", ""))
+		d.run(0, "export", "more.tray", "--from", to, "--out", "words.csv")
+		require.Contains(t, d.read("words.csv"), "5,4,Y\n6,5,N\n", "booleans are written as in the source")
 	})
 }
 

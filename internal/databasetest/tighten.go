@@ -33,6 +33,20 @@ func wide(t *testing.T, to database.Target, name string, rows ...string) {
 	}
 }
 
+// tightensWords makes booleans of columns with one of the words for true and false alone, and of words whose
+// order is another one.
+func tightensWords(t *testing.T, to database.Target) {
+	ctx := context.Background()
+	execAll(t, to, "CREATE TABLE words (no integer NOT NULL, lent varchar(200) NULL, sold varchar(200) NULL, paid varchar(200) NULL)",
+		"INSERT INTO words VALUES (1, 'TRUE', 'FALSE', 'ja')", "INSERT INTO words VALUES (2, 'TRUE', 'FALSE', 'nein')")
+	p, err := tighten.Propose(ctx, to, "words", tighten.Options{})
+	require.NoError(t, err)
+	require.NoError(t, p.Apply(ctx, to))
+	rows, err := to.Query(ctx, "SELECT count(*) FROM words WHERE lent = '1' AND sold = '0' AND (paid = '1' AND no = 1 OR paid = '0' AND no = 2)")
+	require.NoError(t, err)
+	require.Equal(t, "2", rows[0][0])
+}
+
 func tightens(t *testing.T, to database.Target) {
 	ctx := context.Background()
 	wide(t, to, "tight", "(100, '  ', NULL, NULL, NULL, NULL, 'a ''quoted'' name', 'soon', NULL)")

@@ -91,8 +91,8 @@ func reader(c *table.Column, live *database.ColumnInfo, stored table.Type) func(
 
 // keepNumber keeps a number other than 0 and 1 in a column of booleans.
 func keepNumber(v *value.Value) {
-	if !v.Untyped && v.Int != 0 && v.Int != 1 {
-		v.SetUntyped(strconv.AppendInt(nil, v.Int, 10))
+	if !v.Untyped && (v.Wide || v.Scale > 0 || v.Int != 0 && v.Int != 1) {
+		v.SetUntyped(v.AppendDecimal(nil))
 	}
 }
 

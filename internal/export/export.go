@@ -121,6 +121,9 @@ func Tray(ctx context.Context, from database.Target, t *tray.Tray) (*Work, error
 		}
 		c.Name = live[at].Name
 		w.Columns = append(w.Columns, newColumn(&c, len(w.Table.Columns), &live[at], from.Dialect()))
+		if c.Type.Kind == table.Boolean && live[at].Type != nil && live[at].Type.Summable() {
+			c.Type = *live[at].Type // which has 1 and 0 for true and false
+		}
 		w.Table.Columns = append(w.Table.Columns, c)
 	}
 	return w, nil

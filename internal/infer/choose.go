@@ -21,7 +21,10 @@ type Choice struct {
 	Currency  string
 	Percent   bool
 	NullWords []string
-	Trim      bool // the spaces around values are taken off
+	// TrueWord and FalseWord are those of a boolean, as they are written.
+	TrueWord, FalseWord string
+
+	Trim bool // the spaces around values are taken off
 	// Unique says that no two values are alike; Sure that this was counted
 	// exactly. A key is offered where both hold and no value is missing.
 	Unique, Sure bool

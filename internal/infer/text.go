@@ -18,21 +18,33 @@ func booleans(pair value.Pair) reading {
 		lo, hi := p.extremesOf(r.takes, only)
 		c.Type = table.Type{Kind: table.Boolean}
 		c.Min, c.Max = string(lo.text), string(hi.text)
-		yes, no := pair.True, pair.False
+		c.TrueWord, c.FalseWord = pair.True, pair.False
 		for _, seen := range []string{c.Min, c.Max} { // as it is written
 			switch {
-			case strings.EqualFold(seen, yes):
-				yes = seen
-			case strings.EqualFold(seen, no):
-				no = seen
+			case strings.EqualFold(seen, pair.True):
+				c.TrueWord = seen
+			case strings.EqualFold(seen, pair.False):
+				c.FalseWord = seen
 			}
 		}
-		c.Evidence = "every value is " + quoted(yes) + " or " + quoted(no)
+		c.Evidence = "every value is " + quoted(c.TrueWord) + " or " + quoted(c.FalseWord)
 		if strings.EqualFold(c.Min, c.Max) {
 			c.Evidence = "every value is " + quoted(c.Min)
+			c.TrueWord, c.FalseWord = casedLike(c.Min, pair.True), casedLike(c.Min, pair.False)
 		}
 	}
 	return r
+}
+
+// casedLike returns a word in lower case as another one is written: in capitals, or with one in front.
+func casedLike(like, word string) string {
+	switch like {
+	case strings.ToLower(like):
+		return word
+	case strings.ToUpper(like):
+		return strings.ToUpper(word)
+	}
+	return strings.ToUpper(word[:1]) + word[1:]
 }
 
 // uuids reads UUIDs.

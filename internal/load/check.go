@@ -182,7 +182,7 @@ func (c *Check) fitted(ctx context.Context, plan *table.Table, to database.Targe
 	}
 	fitted, bad = fit(plan, live, d)
 	if bad == nil {
-		c.Notes = append(c.Notes, unfilled(fitted, live)...)
+		c.Notes = append(c.Notes, fitNotes(plan, fitted, live)...)
 	}
 	return fitted, bad, nil
 }

@@ -9,6 +9,7 @@ import (
 	"ambertray/internal/dialect"
 	"ambertray/internal/note"
 	"ambertray/internal/table"
+	"ambertray/internal/value"
 )
 
 // MismatchError says that the plan does not fit the existing table.
@@ -74,18 +75,25 @@ func fit(plan *table.Table, live []database.ColumnInfo, d *dialect.Dialect) (*ta
 	return &fitted, bad
 }
 
-// unfilled returns a note on the columns of the table that get no value from a plan that fits.
-func unfilled(fitted *table.Table, live []database.ColumnInfo) []note.Note {
-	var names []string
+// fitNotes tells which columns of the table get no value, and which get 1 and 0 for the words of booleans.
+func fitNotes(plan, fitted *table.Table, live []database.ColumnInfo) (notes []note.Note) {
+	var unfilled, numbers []string
 	for _, l := range live {
-		if !l.Default && !l.Generated && !slices.ContainsFunc(fitted.Columns, func(c table.Column) bool { return c.Name == l.Name }) {
-			names = append(names, l.Name)
+		at := slices.IndexFunc(fitted.Columns, func(c table.Column) bool { return c.Name == l.Name })
+		switch {
+		case at < 0 && !l.Default && !l.Generated:
+			unfilled = append(unfilled, l.Name)
+		case at >= 0 && fitted.Columns[at].Type.Kind != table.Boolean && plan.Loaded()[at].Type.Kind == table.Boolean:
+			numbers = append(numbers, l.Name)
 		}
 	}
-	if names == nil {
-		return nil
+	if unfilled != nil {
+		notes = append(notes, note.About("columns of the table that are not in the plan, and are NULL in new rows: "+note.Names(unfilled)))
 	}
-	return []note.Note{note.About("columns of the table that are not in the plan, and are NULL in new rows: " + note.Names(names))}
+	if numbers != nil {
+		notes = append(notes, note.About("true and false are loaded as 1 and 0, as the table has columns of numbers: "+note.Names(numbers)))
+	}
+	return notes
 }
 
 // missing lists the columns of a plan that the table lacks.
@@ -142,6 +150,8 @@ func fitColumn(c *table.Column, l *database.ColumnInfo, d *dialect.Dialect) (why
 		return "the server computes it; leave it out of the plan"
 	case !l.Known:
 		return fmt.Sprintf("type %s is not supported", l.Native)
+	case into != nil && c.Type.Kind == table.Boolean && into.Summable() && into.Scale == 0:
+		numberTruth(c)
 	case into != nil && !holds(*into, c.Type) && !(own && holds(*into, d.Stored(c.Type))):
 		return fmt.Sprintf("is %s in the table; write that type in the tray if the values can be read as such", l.Native) + zoneNeeded(c, into)
 	}
@@ -171,6 +181,14 @@ func fitColumn(c *table.Column, l *database.ColumnInfo, d *dialect.Dialect) (why
 	c.Exact = c.Type.Kind == table.Double && !c.Round
 	c.Nullable = c.Nullable && l.Nullable
 	return ""
+}
+
+// numberTruth has the words of a boolean read as 1 and 0.
+func numberTruth(c *table.Column) {
+	c.Type = table.Type{Kind: table.SmallInt}
+	if len(c.TrueWords) == 0 {
+		c.TrueWords, c.FalseWords = value.BooleanWords()
+	}
 }
 
 // zoneNeeded is what else must be written for timestamps without an offset in a column of moments.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"os"
 	"path/filepath"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -82,7 +83,7 @@ func TestFit(t *testing.T) {
 	for _, c := range []struct{ planned, live, becomes, why string }{
 		{"integer", "bigint", "bigint", ""}, {"decimal(5,2)", "integer", "integer", ""}, {"integer", "double", "double", ""},
 		{"text", "varchar(5)", "varchar(5)", ""}, {"char(5)", "integer", "", "write that type in the tray"}, {"date", "timestamp", "", "is timestamp"},
-		{"uuid", "char(36)", "char(36)", ""}, {"date", "text", "", "is text"}, {"boolean", "integer", "", "is integer"}, {"date", "", "date", ""},
+		{"uuid", "char(36)", "char(36)", ""}, {"date", "text", "", "is text"}, {"boolean", "integer", "integer", ""}, {"boolean", "decimal(3,1)", "", "is decimal(3,1)"}, {"date", "", "date", ""},
 	} {
 		plan := &table.Table{Name: "loan", Columns: []table.Column{{Name: "a", Type: *typ(c.planned), Nullable: true}}}
 		live := []database.ColumnInfo{{Name: "A", Known: true, Native: c.live}, {Name: "b", Default: true}, {Name: "c", Generated: true}, {Name: "d", Nullable: true}}
@@ -96,6 +97,8 @@ func TestFit(t *testing.T) {
 			continue
 		}
 		require.Empty(t, bad)
+		require.Equal(t, c.planned == "boolean", slices.Contains(fitted.Columns[0].TrueWords, "yes"), "which are read as 1")
+		fitted.Columns[0].TrueWords, fitted.Columns[0].FalseWords = nil, nil
 		require.Equal(t, table.Column{Name: "A", Type: *typ(c.becomes), Exact: typ(c.becomes).Kind == table.Double}, fitted.Columns[0], "nulls are rejected before the server sees them")
 	}
 	_, bad := load.Fit(&table.Table{Columns: []table.Column{{Name: "g"}, {Name: "x"}, {Name: "z"}}},

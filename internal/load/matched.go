@@ -292,7 +292,7 @@ func (m *matching) adoptKey(ctx context.Context, t *tray.Tray) error {
 		open := func(name string) bool {
 			at := slices.IndexFunc(m.live, func(l database.ColumnInfo) bool { return l.Name == name })
 			c := m.plan.Column(name)
-			return at < 0 || m.live[at].Nullable || c == nil || c.LeaveOut || !m.to.Dialect().MayBeKey(c.Type)
+			return at < 0 || m.live[at].Nullable && !k.Primary || c == nil || c.LeaveOut || !m.to.Dialect().MayBeKey(c.Type)
 		}
 		if !slices.ContainsFunc(k.Columns, open) {
 			m.plan.Key, t.Notes["key"] = k.Columns, []string{"the key of the table"}

@@ -168,7 +168,7 @@ func (j *job) fitTable(ctx context.Context) error {
 	if bad != nil {
 		return &MismatchError{j.table.Name, bad}
 	}
-	for _, n := range unfilled(fitted, live) {
+	for _, n := range fitNotes(j.table, fitted, live) {
 		j.receipt.addNote(n)
 	}
 	j.table = fitted

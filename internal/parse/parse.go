@@ -88,6 +88,9 @@ func limited(parse Parser, c table.Column, l *table.Limit) Parser {
 
 // typeParser returns the parser of a column's type.
 func typeParser(c table.Column) (Parser, error) {
+	if c.Type.Summable() && len(c.TrueWords) > 0 {
+		return truthParser(c)
+	}
 	switch c.Type.Kind {
 	case table.SmallInt:
 		return wholeParser(c, math.MinInt16, math.MaxInt16), nil
@@ -285,6 +288,11 @@ func booleanParser(c table.Column) (Parser, error) {
 	if (len(c.TrueWords) == 0) != (len(c.FalseWords) == 0) {
 		return nil, fmt.Errorf("column %s: write both true_words and false_words", c.Name)
 	}
+	for _, word := range c.TrueWords {
+		if value.IndexWord(c.FalseWords, []byte(word)) >= 0 {
+			return nil, fmt.Errorf("column %s: %q is among both true_words and false_words", c.Name, word)
+		}
+	}
 	const neither = "neither true nor false"
 	if len(c.TrueWords) > 0 {
 		return func(cell []byte, v *value.Value) string {
@@ -306,6 +314,15 @@ func booleanParser(c table.Column) (Parser, error) {
 		}
 		return neither
 	}, nil
+}
+
+// truthParser reads booleans into a column of whole numbers that is there, as 1 and 0.
+func truthParser(c table.Column) (Parser, error) {
+	parse, err := booleanParser(c)
+	return func(cell []byte, v *value.Value) string {
+		v.Wide, v.Scale = false, 0
+		return parse(cell, v)
+	}, err
 }
 
 func dateParser(c table.Column, kind value.Kind, usual string) (Parser, error) {

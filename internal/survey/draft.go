@@ -69,11 +69,15 @@ func (s *Survey) Draft(dir string) *tray.Tray {
 
 // planned returns the column of a plan by one of its choices.
 func (c *Column) planned(as *infer.Choice) table.Column {
-	return table.Column{
+	col := table.Column{
 		From: c.Heading, Name: c.Name, Type: as.Type, Nullable: c.Nullable, Format: as.Format,
 		Thousands: as.Thousands, Decimal: as.Decimal, Currency: as.Currency, Percent: as.Percent,
 		NullWords: as.NullWords, Trim: as.Trim,
 	}
+	if as.TrueWord+as.FalseWord != "truefalse" && as.Type.Kind == table.Boolean {
+		col.TrueWords, col.FalseWords = []string{as.TrueWord}, []string{as.FalseWord}
+	}
+	return col
 }
 
 // Rejects reports whether the plan of the survey would reject records.

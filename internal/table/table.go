@@ -91,7 +91,8 @@ type Column struct {
 	NullWords []string // texts that mean 'no value', in any letter case
 
 	// TrueWords and FalseWords are the words of a boolean, in any letter case;
-	// without any the well-known ones are.
+	// without any the well-known ones are. Whole numbers have them where a boolean is loaded
+	// into an existing column of these.
 	TrueWords, FalseWords []string
 
 	Trim       bool              // white space at both ends is taken off

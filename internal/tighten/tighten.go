@@ -185,8 +185,8 @@ func propose(l *database.ColumnInfo, s *survey.Column, nulls int64, to database.
 		t.Retyped, t.Type = true, choice.Type
 		t.Format, t.Thousands, t.Decimal, t.Currency, t.Percent, t.NullWords = choice.Format, choice.Thousands, choice.Decimal, choice.Currency, choice.Percent, choice.NullWords
 		c.NullWords = append(c.NullWords, choice.NullWords...)
-		if t.Type.Kind == table.Boolean && s.Min != nil && s.Max != nil { // which are its words
-			t.TrueWords, t.FalseWords = []string{*s.Max}, []string{*s.Min}
+		if t.Type.Kind == table.Boolean {
+			t.TrueWords, t.FalseWords = []string{choice.TrueWord}, []string{choice.FalseWord}
 		}
 		if s.Shortest == s.Longest {
 			t.Width = s.Longest

@@ -130,6 +130,11 @@ func completeColumn(c *table.Column, n *yaml.Node, nodes *columnNodes) (err erro
 	if len(c.TrueWords)+len(c.FalseWords) > 0 && (c.Type.Kind != table.Boolean || len(c.TrueWords) == 0 || len(c.FalseWords) == 0) {
 		return wrong(n, "column %s: true_words and false_words are for boolean, and go together", c.Name)
 	}
+	for _, word := range c.TrueWords {
+		if value.IndexWord(c.FalseWords, []byte(word)) >= 0 {
+			return wrong(n, "column %s: %q is among both true_words and false_words", c.Name, word)
+		}
+	}
 	if c.Thousands != "" && (c.Thousands == c.Decimal || c.Thousands == "." && c.Decimal == "") {
 		return wrong(n, "column %s: %q cannot be both the thousands and the decimal separator", c.Name, c.Thousands)
 	}

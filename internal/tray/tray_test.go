@@ -84,6 +84,7 @@ func TestMistakes(t *testing.T) {
 		"currency":              {head + "columns:\n  - {from: A, name: a, type: integer, currency: shells}\n", `unknown currency "shells"`},
 		"percent of text":       {head + "columns:\n  - {from: A, name: a, type: text, percent: true}\n", "only numbers have a percent sign or a currency"},
 		"words of text":         {head + "columns:\n  - {from: A, name: a, type: text, true_words: [a], false_words: [b]}\n", "true_words and false_words are for boolean"},
+		"word of both":          {head + "columns:\n  - {from: A, name: a, type: boolean, true_words: [a], false_words: [b, A]}\n", "is among both true_words and false_words"},
 		"one word":              {head + "columns:\n  - {from: A, name: a, type: boolean, true_words: [a]}\n", "and go together"},
 		"thousands":             {head + "columns:\n  - {from: A, name: a, type: integer, thousands: '.'}\n", `"." cannot be both the thousands and the decimal separator`},
 		"pad":                   {head + "columns:\n  - {from: A, name: a, type: text, pad_zeros: many}\n", "write a number from 0 to 1000"},

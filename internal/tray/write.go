@@ -205,8 +205,13 @@ func (t *Tray) columnNode(c table.Column) *yaml.Node {
 			put(n, rule.key, scalar("true"))
 		}
 	}
-	if len(c.NullWords) > 0 {
-		put(n, "null_words", flow(c.NullWords))
+	for _, rule := range []struct {
+		key   string
+		words []string
+	}{{"true_words", c.TrueWords}, {"false_words", c.FalseWords}, {"null_words", c.NullWords}} {
+		if len(rule.words) > 0 {
+			put(n, rule.key, flow(rule.words))
+		}
 	}
 	if !c.Nullable {
 		put(n, "nullable", scalar(fmt.Sprint(c.Nullable)))

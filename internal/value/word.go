@@ -79,6 +79,20 @@ func isTrue(word string) bool {
 	return slices.ContainsFunc(booleanPairs, func(p [2]string) bool { return p[0] == word })
 }
 
+// BooleanWords returns the words for true and false that are known without being set, in lower case,
+// and the digits 1 and 0.
+func BooleanWords() (yes, no []string) {
+	yes, no = []string{"1"}, []string{"0"}
+	for _, word := range booleanWords {
+		if isTrue(word) {
+			yes = append(yes, word)
+		} else {
+			no = append(no, word)
+		}
+	}
+	return yes, no
+}
+
 // DumpedNull is what servers write for NULL in text files. It has no other meaning.
 const DumpedNull = `\N`
 
