@@ -255,11 +255,21 @@ func momentWriter(c *table.Column) func(dst []byte, v *value.Value) []byte {
 			return value.AppendTimestamp(dst, v.Int)
 		}
 	}
-	pattern, unit := value.NewPattern(c.Format), int64(1)
+	pattern := value.NewPattern(c.Format)
 	if kind == table.Date {
-		unit = microsPerDay
+		return func(dst []byte, v *value.Value) []byte { return pattern.Append(dst, v.Int*microsPerDay) }
 	}
-	return func(dst []byte, v *value.Value) []byte { return pattern.Append(dst, v.Int*unit) }
+	short, unit := pattern, int64(1)
+	if c.Type.Fraction() > 0 {
+		short = value.NewPattern(strings.Replace(c.Format, "SSSSSS", strings.Repeat("S", c.Type.Fraction()), 1))
+		unit = int64(math.Pow10(table.Micros - c.Type.Fraction()))
+	}
+	return func(dst []byte, v *value.Value) []byte {
+		if v.Int%unit != 0 { // the table keeps more digits than the plan
+			return pattern.Append(dst, v.Int)
+		}
+		return short.Append(dst, v.Int)
+	}
 }
 
 // localWriter writes a moment as the local time in the zone of its column.

@@ -81,6 +81,8 @@ func TestColumns(t *testing.T) {
 		{"'2026-01-31'", "date", func(c *table.Column) { c.Format = "dd MMMM yyyy" }, "31 January 2026"},
 		{"'13:05:00.250000'", "time", func(c *table.Column) { c.Format = "hh:mm a" }, "01:05 PM"},
 		{"'2026-01-31 10:00:00.000250'", "timestamp", func(c *table.Column) { c.Format = "yyyy-MM-dd'T'HH:mm:ss.SSSSSS" }, "2026-01-31T10:00:00.000250"},
+		{"'2026-01-31 10:00:00.250'", "timestamp(3)", func(c *table.Column) { c.Format = "yyyy-MM-dd'T'HH:mm:ss.SSSSSS" }, "2026-01-31T10:00:00.250"},
+		{"'2026-01-31 10:00:00.000250'", "timestamp(3)", func(c *table.Column) { c.Format = "yyyy-MM-dd'T'HH:mm:ss.SSSSSS" }, "2026-01-31T10:00:00.000250"},
 		{"'2026-01-31 10:00:00+00:00'", "timestamp with time zone", nil, "2026-01-31 10:00:00+00:00"},
 		{"'2026-01-31 10:00:00+00:00'", "timestamp with time zone", func(c *table.Column) { c.Format = "yyyyMMddHHmmssXXX" }, "20260131100000Z"},
 		{"'never'", "date", func(c *table.Column) { c.Format = "dd/MM/yyyy" }, "never"},
