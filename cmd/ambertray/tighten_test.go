@@ -166,7 +166,7 @@ func TestTightenForms(t *testing.T) {
 		{"2026-Jan-05|2026-Feb-13", "sqlite sqlserver"},
 		{"1-Sep-26|13-Oct-99", "sqlite sqlserver"},
 		{"Sept 5, 2026|Jan. 13, 2026", "sqlite postgres mysql sqlserver"},
-		{"5.1.26|13.1.26", "sqlite sqlserver"},
+		{"5.1.26|13.1.98", "sqlite sqlserver"},
 		{"2026-1-5|2026-01-13", "sqlite sqlserver"},
 		{"5/1/2026|13/01/2026", "sqlite sqlserver"},
 		{"5/1/2026 0:00|13/1/2026 0:00", "sqlite sqlserver"},
@@ -200,7 +200,7 @@ func TestTightenForms(t *testing.T) {
 		{"−5|6", "sqlite postgres mysql sqlserver"},
 		{"n/a|6|7|8|9|10|11|12|13|14|15|16|17|18|19|20|21|22|23|24|25", ""},
 		{"9999-12-31|0001-01-01", ""},
-		{"1,234|5", ""},
+		{"1,234|5,678,901", ""},
 		{"1,5|2,25", ""},
 	}
 	var text strings.Builder
@@ -363,7 +363,7 @@ func TestTightenMistakes(t *testing.T) {
 	}{
 		{1, "tighten loan --to museum.db", "did you mean loans?"},
 		{1, "tighten loans --to museum.db --change lost.type=date", "table loans has no column lost; columns: loan_no, specimen_no, borrower"},
-		{2, "tighten loans --to museum.db --change fee.name=charge", "only types can be set here"},
+		{2, "tighten loans --to museum.db --change fee.name=charge", "write COLUMN.type=TYPE, COLUMN.format=PATTERN"},
 		{2, "tighten loans --to museum.db --change fee.type=money", `unknown type "money"`},
 		{1, "tighten loans --to museum.db --change borrower.type=date --apply", "is unchanged: column borrower has"},
 		{2, "survey loans --from museum.db --each", "exclude each other"},

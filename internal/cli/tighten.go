@@ -34,14 +34,14 @@ table. Unless every row keeps its values, everything is rolled back.`,
 	to := toFlag(c)
 	fit := c.Flags().String("fit", "roomy", "headroom of types: roomy, or snug for types that just hold the values")
 	apply := c.Flags().Bool("apply", false, "make the changes")
-	changes := c.Flags().StringArray("change", nil, "change a column to this type: `COLUMN.type=TYPE`; repeatable")
+	changes := c.Flags().StringArray("change", nil, "change a column to this type: `COLUMN.type=TYPE`, or read it by COLUMN.format= or COLUMN.decimal=; repeatable")
 	c.RunE = func(c *cobra.Command, args []string) error {
 		headroom, err := infer.ParseFit(*fit)
 		if err != nil {
 			return usageError{err}
 		}
 		o := tighten.Options{Survey: survey.Options{Fit: headroom}}
-		o.Types, err = typesOf(*changes)
+		o.Set, err = setBy(*changes)
 		if err != nil {
 			return usageError{err}
 		}
@@ -50,23 +50,35 @@ table. Unless every row keeps its values, everything is rolled back.`,
 	return c
 }
 
-// typesOf reads types that a person has set.
-func typesOf(changes []string) (map[string]table.Type, error) {
-	types := map[string]table.Type{}
+// setBy reads what a person has set of columns.
+func setBy(changes []string) (map[string]tighten.Set, error) {
+	all := map[string]tighten.Set{}
 	for _, text := range changes {
 		change, err := tray.ParseChange(text)
 		if err != nil {
 			return nil, err
 		}
-		if change.Key != "type" || change.Column == "" {
-			return nil, fmt.Errorf("--change %s: only types can be set here: COLUMN.type=TYPE", text)
+		set := all[change.Column]
+		switch {
+		case change.Column == "":
+			err = fmt.Errorf("--change %s: name the column: COLUMN.type=TYPE", text)
+		case change.Key == "type":
+			var typ table.Type
+			typ, err = table.ParseType(change.Value)
+			set.Type = &typ
+		case change.Key == "format":
+			set.Format = change.Value
+		case change.Key == "decimal" && (change.Value == "," || change.Value == "."):
+			set.Decimal = change.Value
+		default:
+			err = fmt.Errorf("--change %s: write COLUMN.type=TYPE, COLUMN.format=PATTERN, or COLUMN.decimal= with a comma or a point", text)
 		}
-		types[change.Column], err = table.ParseType(change.Value)
 		if err != nil {
 			return nil, err
 		}
+		all[change.Column] = set
 	}
-	return types, nil
+	return all, nil
 }
 
 func (a *app) tighten(c *cobra.Command, to, name string, o tighten.Options, apply bool) error {

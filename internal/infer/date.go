@@ -170,7 +170,10 @@ func (p *Column) whyOrder(c *Choice, r reading, f value.Format, o Options) (why,
 	other := value.Format{Shape: f.Shape, Order: open[0]}
 	c.Remedies = []Remedy{{"read " + orderNames[open[0]], [][2]string{{"format", other.String()}}}}
 	cause := "no number is over 12"
-	if f.Order == value.MonthDayYear {
+	switch {
+	case open[0] == value.YearMonthDay || open[0] == value.YearDayMonth:
+		cause = "no number is over 31"
+	case f.Order == value.MonthDayYear:
 		cause += ", and all second ones are the same"
 	}
 	guess = fmt.Sprintf("ambiguous: %s, so it is read %s; if it is %s, write format: %s", cause, name, orderNames[open[0]], other)

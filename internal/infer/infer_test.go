@@ -131,6 +131,7 @@ func TestChoose(t *testing.T) {
 		{"both orders", "char(10)", "", list("13/02/2026|02/13/2026"), "1 of 2 are dates, but 1 is not: \"02/13/2026\" on line 2"},
 		{"mostly day first", "date", "dd/MM/yyyy", append(repeat("25/01/2026", 150), "02/13/2026"), "1 value is not a valid date and is rejected: \"02/13/2026\" on line 151"},
 		{"two-digit years", "date", "dd.MM.yy", list("31.12.68|01.02.69"), "69 to 99 are 1969 to 1999"},
+		{"two-digit years or days first", "date", "dd.MM.yy", list("05.01.26|13.01.26"), "ambiguous: no number is over 31, so it is read day first"},
 		{"two-digit years first", "date", "yy-MM-dd", list("99-12-31|25-01-02"), "year, month, day: \"99-12-31\" on line 1"},
 		{"year, day, month", "date", "yyyy/dd/MM", list("2026/31/01|2026/02/03"), "year, day, month: \"2026/31/01\" on line 1"},
 		{"names of months", "date", "dd MMM yyyy", list("5 Mar 2026|31 December 1999"), "2 dates"},

@@ -1,6 +1,7 @@
 package tighten
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -63,8 +64,32 @@ type Row struct {
 // Options of a proposal.
 type Options struct {
 	Survey survey.Options
-	// Types are set by a person, by the name of the column.
-	Types map[string]table.Type
+	// Set is what a person has set, by the name of the column.
+	Set map[string]Set
+}
+
+// Set is the type that a column is given, and how its values are read as that. What is nil or empty is as
+// the values suggest.
+type Set struct {
+	Type            *table.Type
+	Format, Decimal string
+}
+
+// read returns how the values are read if a person has set that: otherwise they are read as most of them
+// suggest.
+func (s *Set) read(as *infer.Choice) *infer.Choice {
+	forced := *as
+	if as.Tighter != nil && s.Type != nil && as.Tighter.Type.Kind == s.Type.Kind {
+		forced = *as.Tighter
+	}
+	if s.Type != nil {
+		forced.Type = *s.Type
+	}
+	forced.Format = cmp.Or(s.Format, forced.Format)
+	if s.Decimal != "" {
+		forced.Decimal, forced.Thousands = s.Decimal, map[string]string{",": ".", ".": ","}[s.Decimal]
+	}
+	return &forced
 }
 
 // Propose profiles a table and finds what could be tighter. It changes nothing.
@@ -77,7 +102,7 @@ func Propose(ctx context.Context, to database.Target, name string, o Options) (*
 	if err != nil {
 		return nil, err
 	}
-	for column := range o.Types {
+	for column := range o.Set {
 		if work.Table.Column(column) == nil {
 			return nil, fmt.Errorf("table %s has no column %s; columns: %s", name, column, strings.Join(names(work.Table), ", "))
 		}
@@ -96,7 +121,7 @@ func Propose(ctx context.Context, to database.Target, name string, o Options) (*
 		return nil, err
 	}
 	for i := range p.live {
-		p.Columns = append(p.Columns, propose(&p.live[i], &s.Columns[i], nulls[i], to, o.Types))
+		p.Columns = append(p.Columns, propose(&p.live[i], &s.Columns[i], nulls[i], to, o.Set))
 	}
 	err = p.tryForms(ctx, to, tightener.Caster(), s)
 	if err != nil {
@@ -147,7 +172,7 @@ func (p *Proposal) countNulls(ctx context.Context, to database.Target, s *survey
 }
 
 // propose returns what could be tighter about a column.
-func propose(l *database.ColumnInfo, s *survey.Column, nulls int64, to database.Target, types map[string]table.Type) Column {
+func propose(l *database.ColumnInfo, s *survey.Column, nulls int64, to database.Target, sets map[string]Set) Column {
 	c := Column{Name: l.Name, Was: l.Native, NullWas: l.Nullable, Type: l.Native, Nullable: l.Nullable, Evidence: s.Evidence, NullWords: []string{}}
 	t := &c.tightened
 	t.Was = *l
@@ -159,8 +184,8 @@ func propose(l *database.ColumnInfo, s *survey.Column, nulls int64, to database.
 		c.stays("the server computes it, or changing its type is not supported")
 		return c
 	}
-	typ, ok := types[l.Name]
-	if l.Own && !ok {
+	by, set := sets[l.Name]
+	if l.Own && !set {
 		c.stays("its type has rules of its own, such as the words of an enum")
 		return c
 	}
@@ -168,20 +193,15 @@ func propose(l *database.ColumnInfo, s *survey.Column, nulls int64, to database.
 	if l.Nullable && s.Distinct == 0 {
 		c.Nullable = true // nothing says what it is
 	}
-	choice, set := &s.Choice, false
-	if ok {
-		forced := s.Choice
-		if s.Choice.Tighter != nil && s.Choice.Tighter.Type.Kind == typ.Kind {
-			forced = *s.Choice.Tighter
-		}
-		forced.Type, choice, set = typ, &forced, true
-	}
-	if !set {
-		c.findTighter(&s.Choice)
+	choice := &s.Choice
+	if set {
+		choice = by.read(choice)
+	} else {
+		c.findTighter(choice)
 	}
 	name, _, _ := strings.Cut(to.Dialect().TypeName(choice.Type), " /*")
 	named := strings.EqualFold(l.Native, name) // a name may mean a wider type there
-	if set || s.Distinct > 0 && s.Choice.Rejects == 0 && s.Choice.NullWords == nil && !named && tighter(t.Type, choice.Type, to) {
+	if set || s.Distinct > 0 && s.Choice.Rejects == 0 && s.Choice.NullWords == nil && s.Choice.Guess == "" && !named && tighter(t.Type, choice.Type, to) {
 		t.Retyped, t.Type = true, choice.Type
 		t.Format, t.Thousands, t.Decimal, t.Currency, t.Percent, t.NullWords = choice.Format, choice.Thousands, choice.Decimal, choice.Currency, choice.Percent, choice.NullWords
 		c.NullWords = append(c.NullWords, choice.NullWords...)
@@ -214,6 +234,9 @@ func (c *Column) findTighter(choice *infer.Choice) {
 		strict.NullWords = nil // so that their rows are obstacles
 		c.tighter = &strict
 		c.stays(fmt.Sprintf("%q would become NULL; set the type to accept that", choice.NullWords[0]))
+		return
+	case choice.Guess != "":
+		c.stays(choice.Guess + "; set the type to accept this reading, or set the other one")
 		return
 	default:
 		return
