@@ -20,12 +20,12 @@ import (
 // of the table, or its foreign keys.
 func triesConstraints(t *testing.T, to database.Target) {
 	ctx := context.Background()
-	word := table.Type{Kind: table.Varchar, Size: 9}
+	word, rooms := table.Type{Kind: table.Varchar, Size: 9}, to.Dialect().QuoteTable("The Rooms")
 	execAll(t, to, "CREATE TABLE keeper (no bigint NOT NULL PRIMARY KEY)", "INSERT INTO keeper VALUES (1), (2)",
-		"CREATE TABLE room (code varchar(9) NOT NULL PRIMARY KEY)", "INSERT INTO room VALUES ('east')",
+		"CREATE TABLE "+rooms+" (code varchar(9) NOT NULL PRIMARY KEY)", "INSERT INTO "+rooms+" VALUES ('east')",
 		`CREATE TABLE find (no integer NOT NULL PRIMARY KEY, label varchar(9) NOT NULL, tag varchar(9) NULL, keeper_no bigint NULL, room varchar(9) NULL,
 			part_of integer NULL, CONSTRAINT find_label UNIQUE (label), CONSTRAINT find_tag UNIQUE (tag, keeper_no), CONSTRAINT find_keeper FOREIGN KEY (keeper_no) REFERENCES keeper (no),
-			CONSTRAINT find_room FOREIGN KEY (room) REFERENCES room (code), CONSTRAINT find_whole FOREIGN KEY (part_of) REFERENCES find (no))`,
+			CONSTRAINT find_room FOREIGN KEY (room) REFERENCES `+rooms+` (code), CONSTRAINT find_whole FOREIGN KEY (part_of) REFERENCES find (no))`,
 		"INSERT INTO find VALUES (1, 'ant', 'a', 1, 'east', NULL)")
 	column := func(name string, of table.Type) table.Column {
 		return table.Column{From: name, Name: name, Type: of, Nullable: true}

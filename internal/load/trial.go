@@ -137,11 +137,14 @@ func (t *trial) addForeign(ctx context.Context, k database.ForeignKey, fails boo
 	f := &ForeignCheck{Constraint: k.Name, Columns: k.Columns, Table: k.Table, Fails: fails}
 	c := constraint{foreign: f, in: t.to}
 	rows, why, err := t.referred(ctx, &k, at)
-	if err != nil {
+	if ctx.Err() != nil {
 		return err
 	}
 	f.Untried = why
-	if why == "" {
+	if err != nil {
+		f.Untried = mayNotRead(err)
+	}
+	if f.Untried == "" {
 		c.scan = newKeyScan(t.plan, at, rows, t.dialect(), false)
 	}
 	t.constraints = append(t.constraints, c)
@@ -197,6 +200,9 @@ func (t *trial) comparable(a, b table.Type) bool {
 
 func (t *trial) dialect() *dialect.Dialect { return t.source.options.Dialect }
 
+// mayNotRead is why a table is not read that the server itself may read.
+func mayNotRead(err error) string { return "reading it failed: " + err.Error() }
+
 // first returns what the pass that converts all records does for the first constraint.
 func (t *trial) first() (hash proof.RowHash, block func(*convert.Block) error) {
 	if len(t.constraints) == 0 || t.constraints[0].scan == nil {
@@ -237,10 +243,14 @@ func (t *trial) tryForeign(ctx context.Context, c *constraint) (err error) {
 	if f.Untried == "" {
 		c.scan.countRepeated()
 		found, err := c.scan.countKnown(ctx, c.in)
-		if err != nil {
+		switch {
+		case ctx.Err() != nil:
 			return err
+		case err != nil:
+			f.Untried = mayNotRead(err)
+		default:
+			f.Missing = c.scan.countFilled() - found
 		}
-		f.Missing = c.scan.countFilled() - found
 	}
 	t.foreign = append(t.foreign, *f)
 	if f.Missing > 0 && !f.Fails {
