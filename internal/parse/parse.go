@@ -293,8 +293,11 @@ func booleanParser(c table.Column) (Parser, error) {
 			return nil, fmt.Errorf("column %s: %q is among both true_words and false_words", c.Name, word)
 		}
 	}
-	const neither = "neither true nor false"
+	neither := "neither true nor false"
 	if len(c.TrueWords) > 0 {
+		if len(c.TrueWords)+len(c.FalseWords) == 2 {
+			neither = "neither " + c.TrueWords[0] + " nor " + c.FalseWords[0]
+		}
 		return func(cell []byte, v *value.Value) string {
 			switch {
 			case value.IndexWord(c.TrueWords, cell) >= 0:
