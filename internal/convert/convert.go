@@ -406,6 +406,16 @@ func (k *Block) Head(n int) *Block {
 	return &Block{Part: k.Part, Data: k.Data[:k.Ends[n-1]], Ends: k.Ends[:n:n], Numbers: k.Numbers[:n:n], Hashes: k.Hashes[:hashes:hashes]}
 }
 
+// Pick returns a block of some encoded records, by their indexes in any order, with memory of its own.
+func (k *Block) Pick(rows []int) *Block {
+	picked := &Block{Part: k.Part}
+	for _, i := range rows {
+		picked.Data = append(picked.Data, k.Row(i)...)
+		picked.Ends, picked.Numbers = append(picked.Ends, len(picked.Data)), append(picked.Numbers, k.Numbers[i])
+	}
+	return picked
+}
+
 // Remove removes encoded records, by their ascending indexes. The hashes stay.
 func (k *Block) Remove(rows []int) {
 	data, ends, numbers := k.Data[:0], k.Ends[:0], k.Numbers[:0]

@@ -139,6 +139,12 @@ type LanedSink interface {
 	Lanes() int
 }
 
+// ReopenedSink is a Sink after which the transaction may load more rows into the same table.
+type ReopenedSink interface {
+	// Reopens reports whether it can have another sink then.
+	Reopens() bool
+}
+
 // Few reports whether rows that were added to a table of a number of rows are too
 // few to matter.
 func Few(added, known int64) bool { return 10*added < known }

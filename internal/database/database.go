@@ -201,6 +201,9 @@ func Innermost(err error) error {
 // SameKey is why a row is refused whose key another one has.
 const SameKey = "duplicate key"
 
+// NotIn begins the reason of a row that refers to a row which another table, or its own, does not have.
+const NotIn = "not in table "
+
 // Made is a database that was created.
 type Made struct {
 	What string // was created, for people

@@ -58,7 +58,7 @@ type Merger struct {
 	// are found by halving.
 	Constraints []Constraint
 	// Refusal returns why the server does not take a row, if an error is that.
-	Refusal func(err error) (reason string, ok bool)
+	Refusal func(err error) (why refusal.Reason, ok bool)
 }
 
 // Merge updates the rows of a table whose key the stage has, where they differ,
@@ -201,11 +201,11 @@ func (x *merging) checkConstraints(some func(*Constraint) bool, from string) err
 			return err
 		}
 		err = x.refuser.RefuseAll(x.ctx, query, c.Reason)
-		end := d.Release("check_constraint")
 		if err != nil {
-			end = d.RollbackTo("check_constraint")
+			err = x.back("check_constraint")
+		} else {
+			err = x.exec(d.Release("check_constraint"))
 		}
-		err = x.exec(end)
 		if err != nil {
 			return err
 		}
@@ -295,16 +295,16 @@ func (x *merging) apply(statement func(from, to int64) string, from, to int64) (
 	if err == nil {
 		return rows, x.exec(d.Release("merge_rows"))
 	}
-	reason, ok := x.Refusal(err)
+	why, ok := x.Refusal(err)
 	if !ok {
 		return 0, err
 	}
-	err = x.exec(d.RollbackTo("merge_rows"))
+	err = x.back("merge_rows")
 	if err != nil {
 		return 0, err
 	}
 	if from == to {
-		return 0, x.refuser.Refuse(x.ctx, []int64{from}, refusal.Reason{Reason: reason})
+		return 0, x.refuser.Refuse(x.ctx, []int64{from}, why)
 	}
 	middle := (from + to) / 2
 	first, err := x.apply(statement, from, middle)
@@ -313,6 +313,16 @@ func (x *merging) apply(statement func(from, to int64) string, from, to int64) (
 	}
 	second, err := x.apply(statement, middle+1, to)
 	return first + second, err
+}
+
+// back goes back to a savepoint and gives it up: the next one would be within it otherwise, and servers can
+// have some thousands at once.
+func (x *merging) back(savepoint string) error {
+	err := x.exec(x.DB.Dialect().RollbackTo(savepoint))
+	if err != nil {
+		return err
+	}
+	return x.exec(x.DB.Dialect().Release(savepoint))
 }
 
 // exec runs a statement; "" is nothing to do.

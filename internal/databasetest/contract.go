@@ -71,6 +71,7 @@ func Run(t *testing.T, open func() database.Target) {
 		{"rows that a constraint refuses are rejects", constraintsRefuse},
 		{"columns are fitted by position", byPosition},
 		{"a dry run tries the keys and the foreign keys", triesConstraints},
+		{"rows may refer to later rows of their own table", refersToLaterRows},
 		{"a schema is made on request", makesSchema},
 		{"the same content is loaded once", onlyOnce},
 		{"rows are merged by their key", mergeByKey},

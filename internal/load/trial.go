@@ -331,7 +331,7 @@ func (c *constraint) reason() *refusal.Reason {
 	case c.key != nil:
 		return &refusal.Reason{Columns: c.key.Columns, Reason: database.SameKey}
 	case c.foreign.Constraint == "":
-		return &refusal.Reason{Columns: c.foreign.Columns, Reason: "not in table " + c.foreign.Table}
+		return &refusal.Reason{Columns: c.foreign.Columns, Reason: database.NotIn + c.foreign.Table}
 	}
-	return &refusal.Reason{Columns: c.foreign.Columns, Reason: fmt.Sprintf("not in table %s (foreign key %s)", c.foreign.Table, c.foreign.Constraint)}
+	return &refusal.Reason{Columns: c.foreign.Columns, Reason: fmt.Sprintf(database.NotIn+"%s (foreign key %s)", c.foreign.Table, c.foreign.Constraint)}
 }

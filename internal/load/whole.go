@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"ambertray/internal/convert"
+	"ambertray/internal/database"
 	"ambertray/internal/pass"
 	"ambertray/internal/refusal"
 )
@@ -22,8 +23,15 @@ func (w *whole) prepare(ctx context.Context) error {
 
 func (w *whole) write(_ context.Context, k *convert.Block) error { return w.sink.Write(k) }
 
-func (w *whole) finish(_ context.Context, abort error) (int64, *refusal.List, error) {
-	return w.closeSink(abort)
+func (w *whole) finish(ctx context.Context, abort error) (int64, *refusal.List, error) {
+	sink, ok := w.sink.(database.ReopenedSink)
+	reopens := ok && sink.Reopens()
+	rows, refused, err := w.closeSink(abort)
+	if abort != nil || err != nil || !reopens {
+		return rows, refused, err
+	}
+	added, refused, err := w.sendOrphans(ctx, refused)
+	return rows + added, refused, err
 }
 
 func (w *whole) verify(ctx context.Context, out *pass.Outcome) ([]Difference, error) {

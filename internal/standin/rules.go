@@ -52,7 +52,11 @@ func (s *session) foreignQuery(t, parent *tableDef, f *foreignDef) ruleQuery {
 		same = append(same, "p."+parent.column(f.RefColumns[i]).sqlName()+" = r."+t.column(name).sqlName())
 	}
 	terms = append(terms, fmt.Sprintf("NOT EXISTS (SELECT 1 FROM %s AS p WHERE %s)", parent.sqlName(), strings.Join(same, " AND ")))
-	return ruleQuery{kind: "FOREIGN KEY", name: f.Name, broken: strings.Join(terms, " AND "), about: parent.full(), columns: f.RefColumns}
+	kind := "FOREIGN KEY"
+	if parent == t {
+		kind += " SAME TABLE"
+	}
+	return ruleQuery{kind: kind, name: f.Name, broken: strings.Join(terms, " AND "), about: parent.full(), columns: f.RefColumns}
 }
 
 // verify looks for rows after a mark that break rules.

@@ -55,6 +55,9 @@ func (a *aside) Write(k *convert.Block) error {
 // Refused implements database.Sink.
 func (a *aside) Refused() *refusal.List { return &a.refuser.Refused }
 
+// Reopens implements database.ReopenedSink: another one could not be tried again without the rows of this one.
+func (a *aside) Reopens() bool { return false }
+
 // Close implements database.Sink.
 func (a *aside) Close(abort error) (int64, error) {
 	_, err := a.sink.Close(abort)

@@ -365,6 +365,9 @@ func repeated(err *mysql.MySQLError) (index string, ok bool) {
 	return index[strings.LastIndexByte(index, '.')+1:], true // some name the table too
 }
 
+// Reopens implements database.ReopenedSink.
+func (s *sink) Reopens() bool { return s.lanes == nil }
+
 // refuse keeps a row that the server does not take.
 func (s *sink) refuse(where refusal.Where, err *mysql.MySQLError) {
 	r := refusal.Refusal{Where: where, Reason: err.Message}
@@ -377,7 +380,7 @@ func (s *sink) refuse(where refusal.Where, err *mysql.MySQLError) {
 	case same:
 		r.Reason = "duplicate in unique index " + index
 	case foreign != nil:
-		r.Reason = fmt.Sprintf("not in table %s (foreign key %s)", foreign[3], foreign[1])
+		r.Reason = fmt.Sprintf(database.NotIn+"%s (foreign key %s)", foreign[3], foreign[1])
 		r.Columns = database.AtFault(s.tab, strings.Split(strings.ReplaceAll(foreign[2], "`", ""), ", "))
 	case at != nil:
 		r.Columns = database.AtFault(s.tab, at[1:])

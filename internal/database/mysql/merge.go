@@ -74,7 +74,10 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *data
 			}
 			return fmt.Sprintf("NOT (t.%[1]s <=> s.%[1]s)", column)
 		},
-		Refusal: refusalOf,
+		Refusal: func(err error) (refusal.Reason, bool) {
+			reason, ok := refusalOf(err)
+			return refusal.Reason{Reason: reason}, ok
+		},
 	}
 	return m.Merge(ctx, tab, stage, at)
 }

@@ -97,6 +97,9 @@ func about(err error, classes ...string) bool {
 	return errors.As(err, &pg) && slices.ContainsFunc(classes, func(class string) bool { return strings.HasPrefix(pg.Code, class) })
 }
 
+// Reopens implements database.ReopenedSink.
+func (a *adder) Reopens() bool { return !a.remote }
+
 // Close implements database.Sink.
 func (a *adder) Close(abort error) (int64, error) {
 	if abort != nil {
@@ -140,32 +143,38 @@ var (
 	copyColumn = regexp.MustCompile(`^COPY .*, line \d+, column ("(?:[^"]|"")+"|[^":, ]+)`)
 )
 
-// refuse keeps a row that the server does not take, with the columns that are at
-// fault and, of a foreign key, the table that lacks their values.
+// refuse keeps a row that the server does not take.
 func (a *adder) refuse(row int, pg *pgconn.PgError) {
-	r := refusal.Refusal{Where: a.batch.Record(row), Reason: pg.Message}
+	why := reasonOf(pg, a.tab)
+	a.refused.Add(refusal.Refusal{Where: a.batch.Record(row), Columns: why.Columns, Reason: why.Reason})
+}
+
+// reasonOf is why a row is refused, with the columns that are at fault and, of a foreign key, the table that lacks
+// their values.
+func reasonOf(pg *pgconn.PgError, tab *table.Table) refusal.Reason {
+	r := refusal.Reason{Reason: pg.Message}
 	var columns []string
 	m := sameColumns.FindStringSubmatch(pg.Detail)
 	if m != nil {
 		columns = strings.Split(m[1], ", ")
 	}
-	table := missingIn.FindStringSubmatch(pg.Detail)
+	missing := missingIn.FindStringSubmatch(pg.Detail)
 	switch {
-	case pg.Code == uniqueViolation && strings.Join(columns, ", ") == dialect.PostgreSQL.List(a.tab.Key):
-		r.Reason, r.Columns = database.SameKey, a.tab.Key
-	case table != nil:
-		r.Reason, r.Columns = fmt.Sprintf("not in table %s (foreign key %s)", table[1], pg.ConstraintName), database.AtFault(a.tab, columns)
+	case pg.Code == uniqueViolation && strings.Join(columns, ", ") == dialect.PostgreSQL.List(tab.Key):
+		r.Reason, r.Columns = database.SameKey, tab.Key
+	case missing != nil:
+		r.Reason, r.Columns = fmt.Sprintf(database.NotIn+"%s (foreign key %s)", missing[1], pg.ConstraintName), database.AtFault(tab, columns)
 	case columns != nil:
-		r.Columns = database.AtFault(a.tab, columns)
+		r.Columns = database.AtFault(tab, columns)
 	case pg.ColumnName != "":
-		r.Columns = database.AtFault(a.tab, []string{pg.ColumnName})
+		r.Columns = database.AtFault(tab, []string{pg.ColumnName})
 	default:
 		m := copyColumn.FindStringSubmatch(pg.Where)
 		if m != nil {
-			r.Columns = database.AtFault(a.tab, m[1:])
+			r.Columns = database.AtFault(tab, m[1:])
 		}
 	}
-	a.refused.Add(r)
+	return r
 }
 
 // try copies rows in one go, or none of them.
@@ -220,7 +229,7 @@ func (a *adder) within(from, to int, write func(from, to int) error) error {
 	}
 	var pg *pgconn.PgError
 	if errors.As(err, &pg) {
-		back := a.x.exec(a.ctx, []string{"ROLLBACK TO SAVEPOINT batch"})
+		back := a.x.exec(a.ctx, []string{"ROLLBACK TO SAVEPOINT batch", "RELEASE SAVEPOINT batch"}) // else the next one is within it
 		if back != nil {
 			return back
 		}

@@ -63,12 +63,12 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *data
 			}
 			return fmt.Sprintf("t.%[1]s%[2]s IS DISTINCT FROM s.%[1]s%[2]s", column, as)
 		},
-		Refusal: func(err error) (string, bool) {
+		Refusal: func(err error) (refusal.Reason, bool) {
 			var pg *pgconn.PgError
 			if errors.As(err, &pg) && refused(err) {
-				return pg.Message, true
+				return reasonOf(pg, tab), true
 			}
-			return "", false
+			return refusal.Reason{}, false
 		},
 	}
 	done, refused, err := m.Merge(ctx, tab, stage, at)

@@ -2,6 +2,7 @@ package postgres_test
 
 import (
 	"context"
+	"fmt"
 	"os"
 	"strings"
 	"testing"
@@ -84,4 +85,34 @@ func TestUnlogged(t *testing.T) {
 	r, err := load.Run(context.Background(), tr, &source.Opener{}, to, load.Options{})
 	require.NoError(t, err)
 	require.Contains(t, r.Notes[1].What, "unlogged")
+}
+
+// TestSavepoints has one savepoint at a time, however many rows a trigger refuses, when rows are added and merged: each
+// of them takes a lock, of which a server has some thousands.
+func TestSavepoints(t *testing.T) {
+	to := open(t)
+	for _, statement := range []string{
+		"CREATE FUNCTION locks() RETURNS int LANGUAGE sql AS 'SELECT count(*)::int FROM pg_locks WHERE pid = pg_backend_pid() AND locktype = ''transactionid'''",
+		"CREATE TABLE room (no int PRIMARY KEY, code int, held int DEFAULT locks())", "CREATE UNIQUE INDEX room_code ON room (code)",
+		"CREATE FUNCTION odd() RETURNS trigger LANGUAGE plpgsql AS 'BEGIN IF new.no % 3 = 0 THEN RAISE ''no thirds''; END IF; RETURN new; END'",
+		"CREATE TRIGGER odd BEFORE INSERT ON room FOR EACH ROW EXECUTE FUNCTION odd()",
+	} {
+		require.NoError(t, exec(to, statement))
+	}
+	for i, existing := range []table.Existing{table.Append, table.Merge} {
+		var text strings.Builder
+		text.WriteString("no,code\n")
+		for no := range 90 {
+			fmt.Fprintf(&text, "%d,%d\n", 1000*i+no, 500*i+no/2)
+		}
+		integer := table.Type{Kind: table.Integer}
+		tr := databasetest.NewTray(t, "room", text.String(), table.Column{From: "no", Name: "no", Type: integer}, table.Column{From: "code", Name: "code", Type: integer})
+		tr.Table.Existing, tr.Table.Key = existing, []string{"no"}
+		r, err := load.Run(context.Background(), tr, &source.Opener{}, to, load.Options{})
+		require.NoError(t, err)
+		require.Greater(t, r.Counts.Rejected, int64(40), "%v", r.Rejects.ByReason)
+		held, err := to.Query(context.Background(), "SELECT max(held) FROM room")
+		require.NoError(t, err)
+		require.LessOrEqual(t, held[0][0], "4")
+	}
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/jackc/pgx/v5"
@@ -40,6 +41,11 @@ func (a *adder) removeViolations() error {
 	if err != nil {
 		return err
 	}
+	own, err := a.ownReferences()
+	if err != nil {
+		return err
+	}
+	constraints = append(constraints, own...)
 	why := map[int]*refusal.Reason{}
 	for _, c := range constraints {
 		err := a.takeRows(why, &c)
@@ -64,7 +70,7 @@ func (a *adder) takeRows(why map[int]*refusal.Reason, c *database.Constraint) er
 	found, err := queryRows(a.ctx, a.x.tx, "DELETE FROM "+batchName+" s WHERE "+c.Condition(d, database.RowOfStage, batchName, d.QuoteTable(a.tab.Name))+" RETURNING s."+database.RowOfStage)
 	var pg *pgconn.PgError
 	if errors.As(err, &pg) {
-		return a.x.t.fail(op, a.x.exec(a.ctx, []string{"ROLLBACK TO SAVEPOINT violations"}))
+		return a.x.t.fail(op, a.x.exec(a.ctx, []string{"ROLLBACK TO SAVEPOINT violations", "RELEASE SAVEPOINT violations"}))
 	}
 	if err != nil {
 		return a.x.t.fail(op, err)
@@ -88,41 +94,102 @@ func queryRows(ctx context.Context, tx pgx.Tx, query string) ([]int, error) {
 // that are loaded can repeat. The key of the plan is the first of these.
 func (x *tx) constraints(ctx context.Context, tab *table.Table) (list []database.Constraint, err error) {
 	const op = "query the constraints"
-	rows, err := x.tx.Query(ctx, `SELECT contype::text, conname, coalesce(pg_get_expr(conbin, conrelid), ''), coalesce(nullif(confrelid, 0)::regclass::text, ''),
+	rows, err := x.tx.Query(ctx, `SELECT contype = 'f', conname, coalesce(pg_get_expr(conbin, conrelid), ''), coalesce(nullif(confrelid, 0)::regclass::text, ''),
 		ARRAY(SELECT attname::text FROM unnest(conkey) WITH ORDINALITY k(n, i) JOIN pg_attribute ON attrelid = conrelid AND attnum = n ORDER BY i),
 		ARRAY(SELECT attname::text FROM unnest(confkey) WITH ORDINALITY k(n, i) JOIN pg_attribute ON attrelid = confrelid AND attnum = n ORDER BY i)
-		FROM pg_constraint WHERE conrelid = to_regclass($1) AND contype IN ('c', 'f', 'u') AND conrelid <> confrelid ORDER BY contype = 'u', conname`,
+		FROM pg_constraint WHERE conrelid = to_regclass($1) AND contype IN ('c', 'f') AND conrelid <> confrelid ORDER BY conname`,
 		dialect.PostgreSQL.QuoteTable(tab.Name))
 	if err != nil {
 		return nil, x.t.fail(op, err)
 	}
 	defer rows.Close()
-	var unique []database.Constraint
-	if len(tab.Key) > 0 {
-		unique = append(unique, database.Constraint{Unique: tab.Key, Reason: refusal.Reason{Columns: tab.Key, Reason: database.SameKey}})
-	}
 	for rows.Next() {
-		var kind, name, expression, referred string
+		var foreign bool
+		var name, expression, referred string
 		var columns, keys []string
-		err := rows.Scan(&kind, &name, &expression, &referred, &columns, &keys)
+		err := rows.Scan(&foreign, &name, &expression, &referred, &columns, &keys)
 		if err != nil {
 			return nil, x.t.fail(op, err)
 		}
 		c := database.Constraint{Reason: refusal.Reason{Columns: database.AtFault(tab, columns)}}
-		switch kind {
-		case "c":
+		if foreign {
+			c.Violated, c.Reason.Reason = orphaned(columns, referred, keys), fmt.Sprintf(database.NotIn+"%s (foreign key %s)", referred, name)
+		} else {
 			_, bare, _ := strings.Cut("."+tab.Name, ".")
 			c.Violated, c.Reason.Reason = "NOT ("+expression+")", fmt.Sprintf("new row for relation %q violates check constraint %q", bare, name)
-		case "f":
-			c.Violated, c.Reason.Reason = orphaned(columns, referred, keys), fmt.Sprintf("not in table %s (foreign key %s)", referred, name)
-		default:
-			c.Unique, c.Reason.Reason = columns, fmt.Sprintf("duplicate key value violates unique constraint %q", name)
-			unique = append(unique, c)
-			continue
 		}
 		list = append(list, c)
 	}
-	return append(list, unique...), x.t.fail(op, rows.Err())
+	err = rows.Err()
+	if err != nil {
+		return nil, x.t.fail(op, err)
+	}
+	unique, err := x.unique(ctx, tab)
+	return append(list, unique...), err
+}
+
+// unique returns the unique keys of a table, that of the plan first.
+func (x *tx) unique(ctx context.Context, tab *table.Table) (list []database.Constraint, err error) {
+	if len(tab.Key) > 0 {
+		list = append(list, database.Constraint{Unique: tab.Key, Reason: refusal.Reason{Columns: tab.Key, Reason: database.SameKey}})
+	}
+	keys, err := x.t.UniqueKeys(ctx, tab.Name)
+	for _, k := range keys {
+		if !slices.Equal(k.Columns, tab.Key) {
+			reason := refusal.Reason{Columns: database.AtFault(tab, k.Columns), Reason: fmt.Sprintf("duplicate key value violates unique constraint %q", k.Name)}
+			list = append(list, database.Constraint{Unique: k.Columns, Reason: reason})
+		}
+	}
+	return list, err
+}
+
+// ownReferences returns the foreign keys of the table into itself. Rows of the batch may refer to each other, but not
+// to one that is refused.
+func (a *adder) ownReferences() (list []database.Constraint, err error) {
+	keys, err := a.x.t.ForeignKeys(a.ctx, a.tab.Name)
+	if err != nil {
+		return nil, err
+	}
+	d := dialect.PostgreSQL
+	own, err := a.x.t.Identity(a.ctx, a.tab.Name)
+	if err != nil {
+		return nil, err
+	}
+	for _, k := range keys {
+		of, err := a.x.t.Identity(a.ctx, k.Table)
+		if err != nil {
+			return nil, err
+		}
+		if of != own || slices.ContainsFunc(k.Columns, func(c string) bool { return a.tab.Column(c) == nil }) {
+			continue
+		}
+		err = a.x.exec(a.ctx, []string{"CREATE INDEX ON " + batchName + " (" + d.List(k.Columns) + ")", "ANALYZE " + batchName})
+		if err != nil {
+			return nil, a.x.t.fail("index the temporary table", err)
+		}
+		list = append(list, database.Constraint{
+			Reason:   refusal.Reason{Columns: database.AtFault(a.tab, k.Columns), Reason: fmt.Sprintf(database.NotIn+"%s (foreign key %s)", k.Table, k.Name)},
+			Violated: fmt.Sprintf("s.%s IN (%s)", database.RowOfStage, orphanedWithin(&k, d.QuoteTable(a.tab.Name))),
+		})
+	}
+	return list, nil
+}
+
+// orphanedWithin selects the rows of the batch that refer to a row which neither the table nor the batch has, and those
+// that refer to them in turn.
+func orphanedWithin(k *database.ForeignKey, table string) string {
+	d := dialect.PostgreSQL
+	var keys, filled, same, child []string
+	for i, column := range k.Columns {
+		own, to := d.Quote(column), d.Quote(k.To[i])
+		keys, filled = append(keys, "c."+to), append(filled, "c."+own+" IS NOT NULL")
+		same, child = append(same, "r."+to+" = c."+own), append(child, "o."+to+" = c."+own)
+	}
+	equal, row := strings.Join(same, " AND "), "c."+database.RowOfStage
+	return fmt.Sprintf(`WITH RECURSIVE o AS (
+		SELECT %[1]s, %[2]s FROM %[3]s c WHERE %[4]s AND NOT EXISTS (SELECT 1 FROM %[5]s r WHERE %[6]s) AND NOT EXISTS (SELECT 1 FROM %[3]s r WHERE %[6]s)
+		UNION SELECT %[1]s, %[2]s FROM o JOIN %[3]s c ON %[7]s WHERE NOT EXISTS (SELECT 1 FROM %[5]s r WHERE %[6]s)) SELECT %[8]s FROM o`,
+		row, strings.Join(keys, ", "), batchName, strings.Join(filled, " AND "), table, equal, strings.Join(child, " AND "), database.RowOfStage)
 }
 
 // checkAtOnce has the server check each row for the constraints of a table that it would

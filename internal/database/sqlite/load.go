@@ -73,7 +73,7 @@ func (s *sink) refuse(where refusal.Where, row []byte, err error) error {
 			return s.t.fail("find the foreign key", err)
 		}
 		if key != nil {
-			r.Reason, r.Columns = "not in table "+key.Table, database.AtFault(s.tab, key.Columns)
+			r.Reason, r.Columns = database.NotIn+key.Table, database.AtFault(s.tab, key.Columns)
 		}
 	case at != nil:
 		r.Columns = database.AtFault(s.tab, at[1:])
@@ -84,6 +84,9 @@ func (s *sink) refuse(where refusal.Where, row []byte, err error) error {
 
 // Refused implements database.Sink.
 func (s *sink) Refused() *refusal.List { return &s.refused }
+
+// Reopens implements database.ReopenedSink.
+func (s *sink) Reopens() bool { return true }
 
 // Encoder implements database.Sink.
 func (s *sink) Encoder() convert.Encoder { return encoder{} }

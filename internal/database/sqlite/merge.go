@@ -46,8 +46,8 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *data
 			}
 			return fmt.Sprintf("t.%[1]s IS DISTINCT FROM s.%[1]s", column)
 		},
-		Refusal: func(err error) (string, bool) {
-			return reasonOf(err), x.t.isRefusal(err)
+		Refusal: func(err error) (refusal.Reason, bool) {
+			return refusal.Reason{Reason: reasonOf(err)}, x.t.isRefusal(err)
 		},
 	}
 	return m.Merge(ctx, tab, stage, at)

@@ -35,7 +35,8 @@ type sink struct {
 	rows    int64
 	refused refusal.List
 	remarks []string
-	ends    func() error // what is left to do when the rows are there
+	foreign map[string][]string // the columns of foreign keys, nil until one fails
+	ends    func() error        // what is left to do when the rows are there
 }
 
 // Load implements database.Tx.
@@ -222,8 +223,15 @@ func withoutValue(message string) string {
 	return message
 }
 
-// inColumn finds the column that an error names.
-var inColumn = regexp.MustCompile(`column '([^']*)'`)
+// inColumn finds the column that an error names, and foreignFailed the foreign key and the table that it
+// refers to.
+var (
+	inColumn      = regexp.MustCompile(`column '([^']*)'`)
+	foreignFailed = regexp.MustCompile(`FOREIGN KEY (?:SAME TABLE )?constraint "([^"]*)".*, table "([^"]*)"`)
+)
+
+// Reopens implements database.ReopenedSink.
+func (s *sink) Reopens() bool { return true }
 
 // refuse keeps a row that the server does not take.
 func (s *sink) refuse(row int, err error) {
@@ -233,8 +241,25 @@ func (s *sink) refuse(row int, err error) {
 	r := refusal.Refusal{Where: s.batch.Record(row), Reason: withoutValue(first.Message)}
 	s.left[r.Where] = true
 	m := inColumn.FindStringSubmatch(first.Message)
-	if m != nil && first.Number != 547 {
+	foreign := foreignFailed.FindStringSubmatch(first.Message)
+	switch {
+	case foreign != nil:
+		r.Reason = fmt.Sprintf(database.NotIn+"%s (foreign key %s)", strings.TrimPrefix(foreign[2], "dbo."), foreign[1])
+		r.Columns = s.foreignColumns(foreign[1])
+	case m != nil && first.Number != 547:
 		r.Columns = database.AtFault(s.tab, m[1:])
 	}
 	s.refused.Add(r)
+}
+
+// foreignColumns returns the columns of a foreign key, none if they cannot be found.
+func (s *sink) foreignColumns(name string) []string {
+	if s.foreign == nil {
+		s.foreign = map[string][]string{}
+		keys, _ := s.x.t.ForeignKeys(s.ctx, s.tab.Name)
+		for _, k := range keys {
+			s.foreign[k.Name] = database.AtFault(s.tab, k.Columns)
+		}
+	}
+	return s.foreign[name]
 }

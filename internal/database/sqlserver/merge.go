@@ -32,12 +32,12 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *data
 			}
 			return fmt.Sprintf("EXISTS (SELECT %s EXCEPT SELECT %s)", own, other)
 		},
-		Refusal: func(err error) (string, bool) {
+		Refusal: func(err error) (refusal.Reason, bool) {
 			var e mssql.Error
 			if !errors.As(err, &e) || !refused(err) {
-				return "", false
+				return refusal.Reason{}, false
 			}
-			return withoutValue(allOf(e)[0].Message), true
+			return refusal.Reason{Reason: withoutValue(allOf(e)[0].Message)}, true
 		},
 	}
 	done, refusedRows, err := m.Merge(ctx, tab, x.t.named(stage), at)

@@ -126,7 +126,7 @@ func (x *tx) foreignKeys(ctx context.Context, tab *table.Table) (list []database
 		filled = append(filled, "NOT EXISTS (SELECT 1 FROM "+x.t.quoted(k.Table)+" r WHERE "+strings.Join(same, " AND ")+")")
 		list = append(list, database.Constraint{
 			Violated: strings.Join(filled, " AND "),
-			Reason:   refusal.Reason{Columns: database.AtFault(tab, k.Columns), Reason: fmt.Sprintf("not in table %s (foreign key %s)", k.Table, k.Name)},
+			Reason:   refusal.Reason{Columns: database.AtFault(tab, k.Columns), Reason: fmt.Sprintf(database.NotIn+"%s (foreign key %s)", k.Table, k.Name)},
 		})
 	}
 	return list, err
