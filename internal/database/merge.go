@@ -53,7 +53,10 @@ type Merger struct {
 	// Keyed is what rows of the stage are taken from where their keys are compared with each other,
 	// by the collations of the table; "" for the stage itself.
 	Keyed string
-	Whole bool // the table has no savepoints, so that a refused row ends the merge
+	// IndexRows is the statement that indexes the rows of the stage by their number, when the first one is refused; ""
+	// where they are indexed.
+	IndexRows string
+	Whole     bool // the table has no savepoints, so that a refused row ends the merge
 	// Constraints are those that can be checked for many rows at once. The others
 	// are found by halving.
 	Constraints []Constraint
@@ -121,6 +124,7 @@ type merging struct {
 	columns      string
 	values       string // the columns of the stage
 	refuser      Refuser
+	indexed      bool // the rows of the stage
 }
 
 // write writes the pieces of the statements.
@@ -300,6 +304,10 @@ func (x *merging) apply(statement func(from, to int64) string, from, to int64) (
 		return 0, err
 	}
 	err = x.back("merge_rows")
+	if err == nil && !x.indexed {
+		x.indexed = true
+		err = x.exec(x.IndexRows)
+	}
 	if err != nil {
 		return 0, err
 	}

@@ -53,6 +53,7 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *data
 	}
 	m := database.Merger{
 		DB: x.t, Constraints: constraints, Row: database.RowOfStage, Join: "JOIN", Overriding: " OVERRIDING SYSTEM VALUE",
+		IndexRows: "CREATE INDEX ON " + dialect.PostgreSQL.Quote(stage) + " (" + database.RowOfStage + ")",
 		Update: func(table, stage, set, where string) string {
 			return fmt.Sprintf("UPDATE %s AS t SET %s FROM %s AS s WHERE %s", table, set, stage, where)
 		},

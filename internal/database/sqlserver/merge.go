@@ -22,6 +22,7 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *data
 	}
 	m := database.Merger{
 		DB: x.t, Row: database.RowOfStage, Join: "JOIN",
+		IndexRows: "CREATE INDEX ambertray_rows ON " + dialect.SQLServer.Quote(x.t.named(stage)) + " (" + database.RowOfStage + ")",
 		Update: func(table, stage, set, where string) string {
 			return fmt.Sprintf("UPDATE t SET %s FROM %s AS t, %s AS s WHERE %s", set, table, stage, where)
 		},
