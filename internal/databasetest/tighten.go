@@ -37,15 +37,15 @@ func wide(t *testing.T, to database.Target, name string, rows ...string) {
 // order is another one. Dates in an order that no value shows stay as they are, unless somebody says which it is.
 func tightensWords(t *testing.T, to database.Target) {
 	ctx := context.Background()
-	execAll(t, to, "CREATE TABLE words (no integer NOT NULL, lent varchar(200) NULL, sold varchar(200) NULL, paid varchar(200) NULL, seen varchar(200) NULL)",
-		"INSERT INTO words VALUES (1, 'TRUE', 'FALSE', 'ja', '05/06/2026')", "INSERT INTO words VALUES (2, 'TRUE', 'FALSE', 'nein', '07/08/2026')")
+	execAll(t, to, "CREATE TABLE words (no integer NOT NULL, lent varchar(200) NULL, sold varchar(200) NULL, paid varchar(200) NULL, seen varchar(200) NULL, kept integer NULL)",
+		"INSERT INTO words VALUES (1, 'TRUE', 'FALSE', 'ja', '05/06/2026', 1)", "INSERT INTO words VALUES (2, 'TRUE', 'FALSE', 'nein', '07/08/2026', 1)")
 	p, err := tighten.Propose(ctx, to, "words", tighten.Options{})
 	require.NoError(t, err)
 	require.Contains(t, *p.Columns[4].Unchanged, "ambiguous: no number is over 12")
-	p, err = tighten.Propose(ctx, to, "words", tighten.Options{Set: map[string]tighten.Set{"seen": {Format: "MM/dd/yyyy"}}})
+	p, err = tighten.Propose(ctx, to, "words", tighten.Options{Set: map[string]tighten.Set{"seen": {Format: "MM/dd/yyyy"}, "kept": {Type: &table.Type{Kind: table.Boolean}}}})
 	require.NoError(t, err)
 	require.NoError(t, p.Apply(ctx, to))
-	rows, err := to.Query(ctx, "SELECT count(*) FROM words WHERE lent = '1' AND sold = '0' AND (paid = '1' AND no = 1 OR paid = '0' AND no = 2) AND seen IN ('2026-05-06', '2026-07-08')")
+	rows, err := to.Query(ctx, "SELECT count(*) FROM words WHERE lent = '1' AND sold = '0' AND kept = '1' AND (paid = '1' AND no = 1 OR paid = '0' AND no = 2) AND seen IN ('2026-05-06', '2026-07-08')")
 	require.NoError(t, err)
 	require.Equal(t, "2", rows[0][0])
 }

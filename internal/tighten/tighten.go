@@ -12,6 +12,7 @@ import (
 	"ambertray/internal/infer"
 	"ambertray/internal/survey"
 	"ambertray/internal/table"
+	"ambertray/internal/value"
 )
 
 // Proposal is what could be tighter about a table.
@@ -205,7 +206,11 @@ func propose(l *database.ColumnInfo, s *survey.Column, nulls int64, to database.
 		t.Retyped, t.Type = true, choice.Type
 		t.Format, t.Thousands, t.Decimal, t.Currency, t.Percent, t.NullWords = choice.Format, choice.Thousands, choice.Decimal, choice.Currency, choice.Percent, choice.NullWords
 		c.NullWords = append(c.NullWords, choice.NullWords...)
-		if t.Type.Kind == table.Boolean {
+		switch {
+		case t.Type.Kind != table.Boolean:
+		case choice.TrueWord == "": // somebody has set the type
+			t.TrueWords, t.FalseWords = value.BooleanWords()
+		default:
 			t.TrueWords, t.FalseWords = []string{choice.TrueWord}, []string{choice.FalseWord}
 		}
 		if s.Shortest == s.Longest {

@@ -135,6 +135,8 @@ func retype(c *database.Tightened, collation string) (actions []string, why stri
 			action += " USING " + values
 		} else if c.Rounded() {
 			action += " USING " + caster.Narrower(&c.Column)
+		} else if c.Type.Kind == table.Boolean { // of a number only 1 and 0 can be read
+			action += " USING CAST(CAST(" + dialect.PostgreSQL.Quote(c.Name) + " AS text) AS boolean)"
 		}
 		actions = append(actions, action)
 	}
