@@ -2,6 +2,7 @@ package load
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -142,6 +143,10 @@ func (c *Check) leaveOutLoaded(ctx context.Context, p *pass.Pass, plan *table.Ta
 		return nil, err
 	}
 	entries, err := ledger.Read(ctx, to, identity)
+	if errors.Is(err, database.ErrPermission) {
+		c.Notes = append(c.Notes, note.About("whether the table has this source already is not known, because the login may not read the ledger"))
+		return nil, nil
+	}
 	if err != nil {
 		return nil, err
 	}

@@ -300,28 +300,26 @@ func (t *trial) refused() *refusal.List {
 
 // judge refuses a record, or has it take its keys.
 func (t *trial) judge(at refusal.Where, list *refusal.List) {
-	var claims []func() // takes a key
 	var why *refusal.Reason
+	var concerned []*constraint
 	for i := range t.constraints {
 		c := &t.constraints[i]
 		if len(c.suspects) == 0 || c.suspects[0].Where != at {
 			continue
 		}
-		hash := c.suspects[0].hash
-		c.suspects = c.suspects[1:]
-		if why == nil && (c.foreign != nil || c.taken[hash]) {
+		concerned = append(concerned, c)
+		if why == nil && (c.foreign != nil || c.taken[c.suspects[0].hash]) {
 			why = c.reason()
-		}
-		if c.key != nil {
-			claims = append(claims, func() { c.taken[hash] = true })
 		}
 	}
 	if why != nil {
 		list.Add(refusal.Refusal{Where: at, Columns: why.Columns, Reason: why.Reason})
-		return
 	}
-	for _, take := range claims {
-		take()
+	for _, c := range concerned {
+		if why == nil {
+			c.taken[c.suspects[0].hash] = true // a foreign key would have refused it
+		}
+		c.suspects = c.suspects[1:]
 	}
 }
 
