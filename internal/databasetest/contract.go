@@ -74,6 +74,7 @@ func Run(t *testing.T, open func() database.Target) {
 		{"rows may refer to later rows of their own table", refersToLaterRows},
 		{"a schema is made on request", makesSchema},
 		{"the same content is loaded once", onlyOnce},
+		{"a source of which nothing was loaded is loaded by another plan", nothingLoaded},
 		{"rows are merged by their key", mergeByKey},
 		{"the widest table is loaded and added to", widestTable},
 		{"a draft for a table has a key that the table can have", matchedKey},

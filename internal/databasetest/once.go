@@ -3,6 +3,9 @@ package databasetest
 import (
 	"context"
 	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
 	"sync"
 	"testing"
 
@@ -12,6 +15,7 @@ import (
 	"ambertray/internal/database"
 	"ambertray/internal/ledger"
 	"ambertray/internal/load"
+	"ambertray/internal/reject"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
 	"ambertray/internal/tray"
@@ -70,6 +74,46 @@ func onlyOnce(t *testing.T, to database.Target) {
 	last := states()
 	require.Equal(t, ledger.Loaded, last[len(last)-1])
 	require.NotContains(t, last[:len(last)-1], ledger.Loaded)
+}
+
+// nothingLoaded loads a source again by another plan after all of its records were rejected, unless some of them
+// were mended since then.
+func nothingLoaded(t *testing.T, to database.Target) {
+	ctx, from := context.Background(), &source.Opener{}
+	unreadable := func(text string) *tray.Tray {
+		tr := numbers(t, text, table.Append)
+		tr.Table.Name = "nothing"
+		return tr
+	}
+	readable := func(text string) *tray.Tray {
+		tr := unreadable(text)
+		tr.Table.Columns[0].Words = map[string]string{"x": "5", "y": "6", "v": "7", "w": "8"}
+		return tr
+	}
+	r, err := load.Run(ctx, unreadable("no\nx\ny\n"), from, to, load.Options{})
+	require.NoError(t, err)
+	require.Zero(t, r.Counts.Loaded)
+	r, err = load.Run(ctx, readable("no\nx\ny\n"), from, to, load.Options{})
+	require.NoError(t, err)
+	requireRows(t, to, r.Table, 2)
+	require.Equal(t, []ledger.State{ledger.Replaced, ledger.Loaded}, states(t, to, "nothing"), "so that its rejects are not mended too")
+	var again *load.AgainError
+	_, err = load.Run(ctx, readable("no\nx\ny\n"), from, to, load.Options{})
+	require.ErrorAs(t, err, &again)
+
+	tr := unreadable("no\nv\nw\n")
+	_, err = load.Run(ctx, tr, from, to, load.Options{})
+	require.NoError(t, err)
+	path := filepath.Join(tr.LoadDir("0001"), reject.FileName)
+	rejects, err := os.ReadFile(path)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(path, []byte(strings.Replace(string(rejects), "whole number,v", "whole number,9", 1)), 0o600))
+	m, err := load.Mend(ctx, tr, "0001", from, to, load.Options{})
+	require.NoError(t, err)
+	require.Equal(t, int64(1), m.Counts.Loaded)
+	other := readable("no\nv\nw\n")
+	_, err = load.Run(ctx, other, from, to, load.Options{})
+	require.ErrorAs(t, err, &again, "one of them is in the table")
 }
 
 // numbers returns a tray of one column without a key.

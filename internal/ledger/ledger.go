@@ -80,6 +80,8 @@ type Entry struct {
 	Last *Place `json:"-"`
 	// Replaces says that the rows of all earlier loads of the table are gone.
 	Replaces bool `json:"-"`
+	// Instead are earlier loads without a row, in whose place this one comes.
+	Instead []string `json:"-"`
 	// Stage is the name of a table that holds the rows until it takes the name
 	// of the table: as long as there is one, the load is not done.
 	Stage string `json:"-"`
@@ -220,6 +222,9 @@ func Write(ctx context.Context, db DB, e *Entry) error {
 	}
 	if e.Replaces && e.Stage == "" { // a stage takes the place of the table only later
 		steps = append(steps, replace(d, e.Table, e.ID))
+	}
+	for _, id := range e.Instead {
+		steps = append(steps, fmt.Sprintf("UPDATE %s SET %s = %s WHERE id = %s AND rows_loaded = 0", Name, d.Quote("state"), d.Literal(string(Replaced)), d.Literal(id)))
 	}
 	if e.Last != nil {
 		n, err := db.Exec(ctx, fmt.Sprintf("DELETE FROM %s WHERE id = %s AND last_part = %d AND last_record = %d", Name, d.Literal(e.ID), e.Last.Part, e.Last.Record))

@@ -63,7 +63,11 @@ func (j *job) checkAlreadyLoaded(ctx context.Context) (resume *ledger.Entry, err
 	if len(entries) == 0 && j.plan.Existing == table.Append {
 		j.receipt.addNote(note.About("the ledger has no earlier load into this table, and does not know rows that were added by other means"))
 	}
-	entries = standing(entries)
+	entries, without := withRows(standing(entries))
+	j.instead, err = loadsOf(ctx, j.pass, without)
+	if err != nil {
+		return nil, err
+	}
 	found, notes, err := findLoaded(ctx, j.pass, entries)
 	if err != nil {
 		return nil, err
@@ -95,6 +99,29 @@ func (j *job) checkAlreadyLoaded(ctx context.Context) (resume *ledger.Entry, err
 // standing returns the entries of loads whose rows have not been replaced or removed by another one.
 func standing(entries []ledger.Entry) []ledger.Entry {
 	return slices.DeleteFunc(entries, func(e ledger.Entry) bool { return e.State == ledger.Replaced || e.State == ledger.Undone })
+}
+
+// withRows divides entries into those of loads that have given the table rows, also by mending, and those of
+// loads all of whose records were rejected: another plan may load these.
+func withRows(entries []ledger.Entry) (with, without []ledger.Entry) {
+	for _, e := range entries {
+		mended := func(o ledger.Entry) bool { return o.ID != e.ID && o.Tray == e.Tray && o.Load == e.Load }
+		if e.State == ledger.Loaded && e.Loaded == 0 && e.Read > 0 && !slices.ContainsFunc(entries, mended) {
+			without = append(without, e)
+		} else {
+			with = append(with, e)
+		}
+	}
+	return with, without
+}
+
+// loadsOf returns the ids of those loads that have a part of a source.
+func loadsOf(ctx context.Context, source *pass.Pass, entries []ledger.Entry) (ids []string, err error) {
+	found, _, err := findLoaded(ctx, source, entries)
+	for _, p := range found {
+		ids = append(ids, p.Entry.ID)
+	}
+	return ids, err
 }
 
 // findLoaded returns the parts of a source that the entries have, and notes on
@@ -220,7 +247,7 @@ func (j *job) content(ctx context.Context) (string, error) {
 func (j *job) newEntry(content string) ledger.Entry {
 	r := j.receipt
 	e := ledger.Entry{
-		ID: r.ID, At: r.Started, Table: j.identity, State: ledger.Partial, Tray: r.Tray, Bytes: j.pass.Size(), Content: content,
+		ID: r.ID, At: r.Started, Table: j.identity, State: ledger.Partial, Tray: r.Tray, Bytes: j.pass.Size(), Content: content, Instead: j.instead,
 	}
 	var names []string
 	for _, p := range j.pass.Parts() {

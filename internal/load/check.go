@@ -150,7 +150,8 @@ func (c *Check) leaveOutLoaded(ctx context.Context, p *pass.Pass, plan *table.Ta
 	if err != nil {
 		return nil, err
 	}
-	found, notes, err := findLoaded(ctx, p, standing(entries))
+	entries, _ = withRows(standing(entries))
+	found, notes, err := findLoaded(ctx, p, entries)
 	c.Notes = append(c.Notes, notes...)
 	if err != nil || len(found) == 0 {
 		return nil, err

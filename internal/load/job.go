@@ -31,6 +31,7 @@ type job struct {
 	tray     *tray.Tray
 	plan     *table.Table
 	table    *table.Table   // the plan, with the types of an existing table
+	instead  []string       // ids of earlier loads of the source that have loaded no row
 	identity string         // of the table, as the target knows it
 	loadID   string         // what {load} stands for in computed columns
 	from     *source.Opener // nil for a file of rejects
