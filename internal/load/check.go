@@ -59,8 +59,8 @@ func (c *Check) Fits() bool {
 	return !slices.ContainsFunc(c.Columns, func(v Verdict) bool { return v.Verdict == Cannot })
 }
 
-// Possible reports whether a load would begin, unless the table has the source already, and not fail at the
-// foreign keys of a new table.
+// Possible reports whether a load would begin, if the table did not have the source already, and would not fail at
+// the foreign keys of a new table.
 func (c *Check) Possible() bool {
 	fails := func(f ForeignCheck) bool { return f.Fails && f.Missing > 0 }
 	return c.Fits() && (!c.exists() || c.Existing != table.Refuse.String()) && !slices.ContainsFunc(c.ForeignKeys, fails)

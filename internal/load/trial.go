@@ -229,6 +229,7 @@ func (t *trial) run(ctx context.Context, out *pass.Outcome) (*pass.Outcome, erro
 		if err != nil {
 			return nil, err
 		}
+		c.scan = nil // its hashes take memory
 	}
 	o := t.source.options
 	o.Refused = t.refused()
