@@ -414,17 +414,35 @@ func (m *matching) nearest(c *table.Column) []string {
 func (m *matching) match(c *table.Column, l *database.ColumnInfo) {
 	info := *l
 	info.Generated = false // it may be compared
-	if fitColumn(c, &info, m.to.Dialect()) != "" && l.Type != nil {
-		most, ok := m.tighter[c.From]
-		ok = ok && fitColumn(&most, &info, m.to.Dialect()) == ""
-		if !ok {
-			most = table.Column{From: c.From, Type: *l.Type, Format: formatAs(c, l.Type.Kind)}
-			if most.Type.Summable() { // some of its values are no numbers, so that the draft has not settled this
-				most.Thousands = ","
-			}
-		}
+	drafted, fits := m.fitted(*c, &info)
+	most, known := m.tighter[c.From]
+	mostFits := false
+	if known && !fits {
+		most, mostFits = m.fitted(most, &info)
+	}
+	switch {
+	case fits || l.Type == nil:
+		*c = drafted
+	case mostFits:
 		most.NullWords = c.NullWords
 		*c = most
+	default:
+		as := table.Column{From: c.From, Type: *l.Type, Format: formatAs(c, l.Type.Kind), NullWords: c.NullWords}
+		if as.Type.Summable() { // some of its values are no numbers, so that the draft has not settled this
+			as.Thousands = ","
+		}
+		*c = as
 	}
 	c.Name, c.Nullable = l.Name, l.Nullable
+}
+
+// fitted returns a column with the type of the table's, if its values fit that. A boolean stays one: a load reads
+// its words as numbers where the table has these.
+func (m *matching) fitted(c table.Column, l *database.ColumnInfo) (table.Column, bool) {
+	planned := c
+	fits := fitColumn(&c, l, m.to.Dialect()) == ""
+	if fits && planned.Type.Kind == table.Boolean {
+		return planned, true
+	}
+	return c, fits
 }
