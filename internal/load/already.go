@@ -1,6 +1,7 @@
 package load
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"path/filepath"
@@ -64,10 +65,6 @@ func (j *job) checkAlreadyLoaded(ctx context.Context) (resume *ledger.Entry, err
 		j.receipt.addNote(note.About("the ledger has no earlier load into this table, and does not know rows that were added by other means"))
 	}
 	entries, without := withRows(standing(entries))
-	j.instead, err = loadsOf(ctx, j.pass, without)
-	if err != nil {
-		return nil, err
-	}
 	found, notes, err := findLoaded(ctx, j.pass, entries)
 	if err != nil {
 		return nil, err
@@ -76,7 +73,8 @@ func (j *job) checkAlreadyLoaded(ctx context.Context) (resume *ledger.Entry, err
 		j.receipt.addNote(n)
 	}
 	if len(found) == 0 {
-		return nil, j.checkUnfinished(entries)
+		j.instead, err = loadsOf(ctx, j.pass, without)
+		return nil, cmp.Or(err, j.checkUnfinished(entries))
 	}
 	partial := slices.IndexFunc(found, func(p LoadedPart) bool { return p.Entry.State == ledger.Partial })
 	if partial >= 0 {
