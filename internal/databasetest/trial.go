@@ -17,7 +17,7 @@ import (
 )
 
 // triesConstraints rejects the same records in a dry run as in a load: those that violate the keys
-// of the table, or its foreign keys.
+// of the table, or its foreign keys. A record that repeats one which is refused is not refused for that.
 func triesConstraints(t *testing.T, to database.Target) {
 	ctx := context.Background()
 	word, rooms := table.Type{Kind: table.Varchar, Size: 9}, to.Dialect().QuoteTable("The Rooms")
@@ -31,7 +31,7 @@ func triesConstraints(t *testing.T, to database.Target) {
 		return table.Column{From: name, Name: name, Type: of, Nullable: true}
 	}
 	integer := table.Type{Kind: table.Integer}
-	lines := []string{"2,bee,b,1,east,1", "3,ant,c,1,,", "1,cat,d,1,,", "4,dog,a,1,,", "5,elk,a,2,,", "5,eel,e,1,,", "6,fly,,3,,", "7,gnu,f,7,,", "8,bee,,,,", "9,hen,,2,,", "10,ibis,,,,"}
+	lines := []string{"2,bee,b,1,east,1", "3,ant,c,1,,", "1,cat,d,1,,", "4,dog,a,1,,", "5,dog,a,2,,", "5,eel,e,1,,", "6,fly,,3,,", "7,gnu,f,7,,", "8,bee,,,,", "9,hen,,2,,", "10,ibis,,,,"}
 	if to.Dialect() != dialect.MySQL && to.Dialect() != dialect.SQLServer {
 		lines = append(lines, "11,jay,,,west,")
 	}

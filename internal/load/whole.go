@@ -30,7 +30,7 @@ func (w *whole) finish(ctx context.Context, abort error) (int64, *refusal.List, 
 	if abort != nil || err != nil || !reopens {
 		return rows, refused, err
 	}
-	added, refused, err := w.sendOrphans(ctx, refused)
+	added, refused, err := w.resend(ctx, refused)
 	return rows + added, refused, err
 }
 

@@ -107,7 +107,7 @@ func (a *adder) Close(abort error) (int64, error) {
 		return 0, nil
 	}
 	err := a.feeder.End()
-	if err != nil {
+	if err != nil || a.rows == 0 { // a sequence that is moved on loses a number
 		return 0, err
 	}
 	return a.rows, a.x.moveSequences(a.ctx, a.tab)

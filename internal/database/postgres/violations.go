@@ -45,7 +45,7 @@ func (a *adder) removeViolations() error {
 	if err != nil {
 		return err
 	}
-	constraints = append(constraints, own...)
+	constraints = append(knownFirst(constraints, dialect.PostgreSQL.QuoteTable(a.tab.Name)), own...)
 	why := map[int]*refusal.Reason{}
 	for _, c := range constraints {
 		err := a.takeRows(why, &c)
@@ -55,6 +55,26 @@ func (a *adder) removeViolations() error {
 	}
 	a.batch.RefuseFor(why, &a.refused)
 	return a.x.t.fail("drop the temporary table", a.x.exec(a.ctx, []string{"DROP TABLE " + batchName}))
+}
+
+// knownFirst puts before unique keys the condition that the table has them: a row that another one of the batch
+// repeats may be refused for that.
+func knownFirst(constraints []database.Constraint, table string) (list []database.Constraint) {
+	d := dialect.PostgreSQL
+	var unique []database.Constraint
+	for _, c := range constraints {
+		if c.Unique == nil {
+			list = append(list, c)
+			continue
+		}
+		var same []string
+		for _, column := range c.Unique {
+			same = append(same, "t."+d.Quote(column)+" = s."+d.Quote(column))
+		}
+		list = append(list, database.Constraint{Reason: c.Reason, Violated: "EXISTS (SELECT 1 FROM " + table + " t WHERE " + strings.Join(same, " AND ") + ")"})
+		unique = append(unique, c)
+	}
+	return append(list, unique...)
 }
 
 // takeRows takes the rows that break a constraint out of the temporary table, so

@@ -1,0 +1,230 @@
+package load
+
+import (
+	"context"
+	"slices"
+	"strings"
+
+	"ambertray/internal/convert"
+	"ambertray/internal/database"
+	"ambertray/internal/pass"
+	"ambertray/internal/refusal"
+)
+
+// maxResent is how many bytes of rows are sent again; the others stay refused.
+const maxResent = 64 << 20
+
+// maxSingly is how many rows are sent one by one at the end.
+const maxSingly = 50
+
+// resend sends rows again that were refused for what other rows are or are not in the table: in their order, and those
+// that refer to their own table also from the last to the first, until neither adds a row. It returns how many rows
+// were added, and those that stay refused.
+func (j *job) resend(ctx context.Context, refused *refusal.List) (added int64, left *refusal.List, err error) {
+	itself, err := j.refersToItself(ctx, refused)
+	if err != nil {
+		return 0, nil, err
+	}
+	mayFit := func(x refusal.Refusal) bool { return itself && isOrphan(x) || len(refused.Reasons) > 1 && isRepeat(x) }
+	waiting, left := split(refused, mayFit)
+	if waiting.Len() == 0 {
+		return 0, refused, nil
+	}
+	rows, err := j.readWaiting(ctx, waiting)
+	if err != nil {
+		return 0, nil, err
+	}
+	waiting, tooMany := split(waiting, rows.holds())
+	left.Append(tooMany)
+	back := false
+	for idle := 0; idle < 2 && waiting.Len() > 0; idle++ {
+		sent, rest := waiting, &refusal.List{}
+		if back {
+			sent, rest = split(waiting, isOrphan)
+		}
+		n, again, err := j.sendBlocks(ctx, rows.listed(sent, back))
+		if err != nil {
+			return 0, nil, err
+		}
+		var stay *refusal.List
+		waiting, stay = split(again, mayFit)
+		waiting.Append(rest)
+		left.Append(stay)
+		if n > 0 {
+			added, idle = added+n, -1
+		}
+		back = !back
+	}
+	n, waiting, err := j.sendSingly(ctx, rows, waiting)
+	if err != nil {
+		return 0, nil, err
+	}
+	added += n
+	left.Append(waiting)
+	left.Sort()
+	return added, left, nil
+}
+
+// sendSingly sends rows one by one, unless they are many: of two in one batch, one may be refused for the other, which
+// is refused for what the table has.
+func (j *job) sendSingly(ctx context.Context, rows *waitingRows, waiting *refusal.List) (added int64, left *refusal.List, err error) {
+	if waiting.Len() > maxSingly {
+		return 0, waiting, nil
+	}
+	left = &refusal.List{}
+	for x := range waiting.All() {
+		one := &refusal.List{}
+		one.Add(x)
+		n, again, err := j.sendBlocks(ctx, rows.listed(one, false))
+		if err != nil {
+			return 0, nil, err
+		}
+		added += n
+		left.Append(again)
+	}
+	return added, left, nil
+}
+
+// isOrphan reports whether a row refers to one that was not there.
+func isOrphan(x refusal.Refusal) bool { return strings.HasPrefix(x.Reason, database.NotIn) }
+
+// isRepeat reports whether a row repeats a key of another one, which may be refused too.
+func isRepeat(x refusal.Refusal) bool {
+	return strings.Contains(strings.ToLower(x.Reason), "duplicate")
+}
+
+// split divides refusals.
+func split(refused *refusal.List, first func(refusal.Refusal) bool) (some, others *refusal.List) {
+	some, others = &refusal.List{}, &refusal.List{}
+	for x := range refused.All() {
+		if first(x) {
+			some.Add(x)
+		} else {
+			others.Add(x)
+		}
+	}
+	return some, others
+}
+
+// refersToItself reports whether rows are refused that may refer to their own table.
+func (j *job) refersToItself(ctx context.Context, refused *refusal.List) (bool, error) {
+	if !slices.ContainsFunc(refused.Reasons, func(r refusal.Reason) bool { return strings.HasPrefix(r.Reason, database.NotIn) }) {
+		return false, nil
+	}
+	keys, err := database.ForeignKeys(ctx, j.to, j.table.Name)
+	if err != nil {
+		return false, err
+	}
+	for _, k := range keys {
+		identity, err := database.Identity(ctx, j.to, k.Table)
+		if err != nil || identity == j.identity {
+			return err == nil, err
+		}
+	}
+	return false, nil
+}
+
+// waitingRows are rows to be sent again, in the order of the source.
+type waitingRows struct {
+	blocks []*convert.Block
+	bytes  int
+}
+
+// readWaiting reads the source again for such rows.
+func (j *job) readWaiting(ctx context.Context, waiting *refusal.List) (*waitingRows, error) {
+	sink, err := j.tx.Load(ctx, j.table) // for its encoder
+	if err != nil {
+		return nil, err
+	}
+	_, err = sink.Close(nil)
+	if err != nil {
+		return nil, err
+	}
+	p, err := j.open(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer p.Close()
+	waiting.Sort()
+	rows := &waitingRows{}
+	_, err = p.Run(ctx, pass.Options{
+		Dialect: j.to.Dialect(), Load: j.loadID, Table: j.table, Refused: j.withheld, NoFigures: true, Encoder: sink.Encoder(),
+		Block: func(k *convert.Block) error {
+			if rows.bytes < maxResent {
+				rows.add(listedIn(k, waiting, false))
+			}
+			return nil
+		},
+	})
+	return rows, err
+}
+
+// holds returns the function that reports whether a row is among them.
+func (w *waitingRows) holds() func(refusal.Refusal) bool {
+	all := map[refusal.Where]bool{}
+	for _, k := range w.blocks {
+		for _, number := range k.Numbers {
+			all[refusal.Where{Part: k.Part, Record: number}] = true
+		}
+	}
+	return func(x refusal.Refusal) bool { return all[x.Where] }
+}
+
+func (w *waitingRows) add(k *convert.Block) {
+	if k != nil {
+		w.blocks, w.bytes = append(w.blocks, k), w.bytes+len(k.Data)
+	}
+}
+
+// listed returns those of the rows that are listed, from the last to the first with back.
+func (w *waitingRows) listed(list *refusal.List, back bool) []*convert.Block {
+	list.Sort()
+	some := &waitingRows{}
+	for _, k := range w.blocks {
+		some.add(listedIn(k, list, back))
+	}
+	if back {
+		slices.Reverse(some.blocks)
+	}
+	return some.blocks
+}
+
+// listedIn returns a block of those rows of another one that are listed, nil if none are.
+func listedIn(k *convert.Block, list *refusal.List, back bool) *convert.Block {
+	if len(k.Numbers) == 0 {
+		return nil
+	}
+	at := list.Cursor(refusal.Where{Part: k.Part, Record: k.Numbers[0]})
+	var rows []int
+	for i, number := range k.Numbers {
+		if at.At(refusal.Where{Part: k.Part, Record: number}) != nil {
+			rows = append(rows, i)
+		}
+	}
+	if rows == nil {
+		return nil
+	}
+	if back {
+		slices.Reverse(rows)
+	}
+	return k.Pick(rows)
+}
+
+// sendBlocks sends rows to the table over a bulk path of their own.
+func (j *job) sendBlocks(ctx context.Context, blocks []*convert.Block) (rows int64, refused *refusal.List, err error) {
+	j.sink, err = j.tx.Load(ctx, j.table)
+	if err != nil {
+		return 0, nil, err
+	}
+	for _, k := range blocks {
+		err = j.sink.Write(k)
+		if err != nil {
+			break
+		}
+	}
+	rows, refused, closeErr := j.closeSink(err)
+	if err == nil {
+		err = closeErr
+	}
+	return rows, refused, err
+}
