@@ -29,6 +29,7 @@ type UniqueKey struct {
 type ForeignKey struct {
 	Name    string
 	Table   string // that it refers to, with its schema where it is in another one
+	Own     bool   // it is that of the foreign key itself
 	Columns []string
 	To      []string // the columns that they refer to
 }
@@ -72,15 +73,15 @@ func ParseUniqueKeys(rows [][]string) (list []UniqueKey) {
 	return list
 }
 
-// ParseForeignKeys reads foreign keys from rows of a name, a table, a column and the column that it
-// refers to.
+// ParseForeignKeys reads foreign keys from rows of a name, a table, 1 if that is the table of the key, a
+// column and the column that it refers to.
 func ParseForeignKeys(rows [][]string) (list []ForeignKey) {
 	for i, row := range rows {
 		if i == 0 || row[0] != rows[i-1][0] {
-			list = append(list, ForeignKey{Name: row[0], Table: row[1]})
+			list = append(list, ForeignKey{Name: row[0], Table: row[1], Own: row[2] == "1"})
 		}
 		k := &list[len(list)-1]
-		k.Columns, k.To = append(k.Columns, row[2]), append(k.To, row[3])
+		k.Columns, k.To = append(k.Columns, row[3]), append(k.To, row[4])
 	}
 	return list
 }

@@ -42,6 +42,10 @@ func (j *job) resend(ctx context.Context, refused *refusal.List) (added int64, l
 		if back {
 			sent, rest = split(waiting, isOrphan)
 		}
+		if sent.Len() == 0 {
+			back = !back
+			continue
+		}
 		n, again, err := j.sendBlocks(ctx, rows.listed(sent, back))
 		if err != nil {
 			return 0, nil, err
@@ -112,16 +116,7 @@ func (j *job) refersToItself(ctx context.Context, refused *refusal.List) (bool, 
 		return false, nil
 	}
 	keys, err := database.ForeignKeys(ctx, j.to, j.table.Name)
-	if err != nil {
-		return false, err
-	}
-	for _, k := range keys {
-		identity, err := database.Identity(ctx, j.to, k.Table)
-		if err != nil || identity == j.identity {
-			return err == nil, err
-		}
-	}
-	return false, nil
+	return slices.ContainsFunc(keys, func(k database.ForeignKey) bool { return k.Own }), err
 }
 
 // waitingRows are rows to be sent again, in the order of the source.

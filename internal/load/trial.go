@@ -71,7 +71,7 @@ func (t *trial) prepare(ctx context.Context) error {
 			if c.References == nil {
 				continue
 			}
-			err := t.addForeign(ctx, database.ForeignKey{Table: c.References.Table, Columns: []string{c.Name}, To: []string{c.References.Column}}, !t.dialect().InlineReferences())
+			err := t.addForeign(ctx, database.ForeignKey{Table: c.References.Table, Own: c.References.Table == t.plan.Name, Columns: []string{c.Name}, To: []string{c.References.Column}}, !t.dialect().InlineReferences())
 			if err != nil {
 				return err
 			}
@@ -153,19 +153,7 @@ func (t *trial) addForeign(ctx context.Context, k database.ForeignKey, fails boo
 
 // referred returns the columns that a foreign key refers to, or why records cannot be compared with them.
 func (t *trial) referred(ctx context.Context, k *database.ForeignKey, at []int) (rows *table.Table, why string, err error) {
-	inspector, err := database.Require[database.Inspector](t.to, t.to, "loading into an existing table")
-	if err != nil {
-		return nil, "", err
-	}
-	own, err := inspector.Identity(ctx, t.plan.Name)
-	if err != nil {
-		return nil, "", err
-	}
-	other, err := inspector.Identity(ctx, k.Table)
-	if err != nil {
-		return nil, "", err
-	}
-	if own == other {
+	if k.Own {
 		return nil, "rows may refer to each other", nil
 	}
 	live, err := database.Columns(ctx, t.to, k.Table)

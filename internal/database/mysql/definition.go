@@ -30,7 +30,7 @@ func (t *Target) UniqueKeys(ctx context.Context, name string) ([]database.Unique
 // ForeignKeys implements database.Definer.
 func (t *Target) ForeignKeys(ctx context.Context, name string) ([]database.ForeignKey, error) {
 	rows, err := t.Query(ctx, `SELECT constraint_name, CASE referenced_table_schema WHEN database() THEN referenced_table_name ELSE concat(referenced_table_schema, '.', referenced_table_name) END,
-		column_name, referenced_column_name FROM information_schema.key_column_usage WHERE referenced_table_name IS NOT NULL AND `+place(name)+`
+		CASE WHEN referenced_table_schema = table_schema AND referenced_table_name = table_name THEN 1 ELSE 0 END, column_name, referenced_column_name FROM information_schema.key_column_usage WHERE referenced_table_name IS NOT NULL AND `+place(name)+`
 		ORDER BY constraint_name, ordinal_position`)
 	return database.ParseForeignKeys(rows), err
 }

@@ -62,7 +62,7 @@ func (t *Target) UniqueKeys(ctx context.Context, name string) ([]database.Unique
 
 // ForeignKeys implements database.Definer.
 func (t *Target) ForeignKeys(ctx context.Context, name string) ([]database.ForeignKey, error) {
-	rows, err := t.Query(ctx, `SELECT conname, CASE WHEN pg_table_is_visible(confrelid) THEN '' ELSE nspname || '.' END || relname, a.attname, r.attname FROM pg_constraint
+	rows, err := t.Query(ctx, `SELECT conname, CASE WHEN pg_table_is_visible(confrelid) THEN '' ELSE nspname || '.' END || relname, (conrelid = confrelid)::int, a.attname, r.attname FROM pg_constraint
 		JOIN pg_class t ON t.oid = confrelid JOIN pg_namespace n ON n.oid = relnamespace CROSS JOIN unnest(conkey, confkey) WITH ORDINALITY k(n, m, place)
 		JOIN pg_attribute a ON a.attrelid = conrelid AND a.attnum = k.n JOIN pg_attribute r ON r.attrelid = confrelid AND r.attnum = m
 		WHERE contype = 'f' AND conrelid = `+regclass(name)+` ORDER BY conname, place`)

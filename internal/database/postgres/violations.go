@@ -171,16 +171,8 @@ func (a *adder) ownReferences() (list []database.Constraint, err error) {
 		return nil, err
 	}
 	d := dialect.PostgreSQL
-	own, err := a.x.t.Identity(a.ctx, a.tab.Name)
-	if err != nil {
-		return nil, err
-	}
 	for _, k := range keys {
-		of, err := a.x.t.Identity(a.ctx, k.Table)
-		if err != nil {
-			return nil, err
-		}
-		if of != own || slices.ContainsFunc(k.Columns, func(c string) bool { return a.tab.Column(c) == nil }) {
+		if !k.Own || slices.ContainsFunc(k.Columns, func(c string) bool { return a.tab.Column(c) == nil }) {
 			continue
 		}
 		err = a.x.exec(a.ctx, []string{"CREATE INDEX ON " + batchName + " (" + d.List(k.Columns) + ")", "ANALYZE " + batchName})

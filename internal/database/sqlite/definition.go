@@ -27,8 +27,9 @@ func (t *Target) UniqueKeys(ctx context.Context, name string) ([]database.Unique
 
 // ForeignKeys implements database.Definer. The engine knows no names of them.
 func (t *Target) ForeignKeys(ctx context.Context, name string) ([]database.ForeignKey, error) {
-	rows, err := t.Query(ctx, `SELECT f.id, f."table", f."from", coalesce(f."to", (SELECT name FROM pragma_table_info(f."table") WHERE pk = f.seq + 1))
-		FROM pragma_foreign_key_list(`+dialect.SQLite.Literal(name)+`) f ORDER BY f.id DESC, f.seq`)
+	table := dialect.SQLite.Literal(name)
+	rows, err := t.Query(ctx, `SELECT f.id, f."table", lower(f."table") = lower(`+table+`), f."from", coalesce(f."to", (SELECT name FROM pragma_table_info(f."table") WHERE pk = f.seq + 1))
+		FROM pragma_foreign_key_list(`+table+`) f ORDER BY f.id DESC, f.seq`)
 	keys := database.ParseForeignKeys(rows)
 	for i := range keys {
 		keys[i].Name = ""

@@ -141,7 +141,7 @@ func (t *Target) UniqueKeys(ctx context.Context, name string) ([]database.Unique
 
 // ForeignKeys implements database.Definer.
 func (t *Target) ForeignKeys(ctx context.Context, name string) ([]database.ForeignKey, error) {
-	rows, err := t.Query(ctx, `SELECT f.name, CASE s.name WHEN 'dbo' THEN r.name ELSE s.name + '.' + r.name END, c.name, rc.name FROM sys.foreign_keys f
+	rows, err := t.Query(ctx, `SELECT f.name, CASE s.name WHEN 'dbo' THEN r.name ELSE s.name + '.' + r.name END, CASE f.referenced_object_id WHEN f.parent_object_id THEN 1 ELSE 0 END, c.name, rc.name FROM sys.foreign_keys f
 		JOIN sys.foreign_key_columns k ON k.constraint_object_id = f.object_id
 		JOIN sys.columns c ON c.object_id = k.parent_object_id AND c.column_id = k.parent_column_id
 		JOIN sys.columns rc ON rc.object_id = k.referenced_object_id AND rc.column_id = k.referenced_column_id

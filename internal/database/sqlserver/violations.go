@@ -115,7 +115,7 @@ func (x *tx) foreignKeys(ctx context.Context, tab *table.Table) (list []database
 	keys, err := x.t.ForeignKeys(ctx, tab.Name)
 	d := dialect.SQLServer
 	for _, k := range keys {
-		if x.t.quoted(k.Table) == x.t.quoted(tab.Name) {
+		if k.Own {
 			continue
 		}
 		var filled, same []string
