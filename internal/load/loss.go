@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"ambertray/internal/database"
+	"ambertray/internal/note"
 	"ambertray/internal/table"
 	"ambertray/internal/tray"
 )
@@ -19,8 +20,11 @@ type LossError struct {
 	What     []string
 }
 
+// maxLosses is how many of them an error names.
+const maxLosses = 20
+
 func (e *LossError) Error() string {
-	what := strings.Join(e.What, ", ")
+	what := note.FirstNames(e.What, maxLosses)
 	if e.Existing == table.Empty {
 		return fmt.Sprintf("empty table %s: other tables may change too: %s", e.Table, what)
 	}

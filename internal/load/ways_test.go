@@ -5,6 +5,7 @@ import (
 	"errors"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -421,6 +422,7 @@ func TestErrors(t *testing.T) {
 		"interrupted; 5 rows are committed, up to record 7, as load 20260101-120000-abcd":                               &load.PartialError{Err: errors.New("interrupted"), Entry: entry},
 		"load 20260101-120000-abcd of a.csv was begun from a.tray and interrupted after 5 rows":                         &load.OtherTrayError{Entry: entry},
 		"3 of 9 records are rejected, and the plan allows 1%; they are kept in r.csv":                                   &load.TooManyError{Rejected: 3, Records: 9, Allow: allow, File: "r.csv"},
+		"rebuild table loan: these would be lost: " + strings.Repeat("column a, ", 19) + "column a and 5 more":          &load.LossError{Existing: table.Rebuild, Table: "loan", What: slices.Repeat([]string{"column a"}, 25)},
 		"the plan does not fit table loan:\n  a: no such column":                                                        &load.MismatchError{Table: "loan", Columns: []load.Verdict{{Name: "a", Why: "no such column"}}},
 		"rebuild table loan: these would be lost: view v, index i":                                                      &load.LossError{Table: "loan", What: []string{"view v", "index i"}},
 		"empty table loan: other tables may change too: trigger t":                                                      &load.LossError{Existing: table.Empty, Table: "loan", What: []string{"trigger t"}},

@@ -104,10 +104,13 @@ func Count(n int64, one, many string) string {
 const maxNamed = 5
 
 // Names lists the first names, and says how many more there are.
-func Names(list []string) string {
-	more := len(list) - maxNamed
+func Names(list []string) string { return FirstNames(list, maxNamed) }
+
+// FirstNames lists at most that many of some names, and says how many more there are.
+func FirstNames(list []string, most int) string {
+	more := len(list) - most
 	if more <= 0 {
 		return strings.Join(list, ", ")
 	}
-	return strings.Join(list[:maxNamed], ", ") + " and " + humanize.Comma(int64(more)) + " more"
+	return strings.Join(list[:most], ", ") + " and " + humanize.Comma(int64(more)) + " more"
 }
