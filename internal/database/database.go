@@ -201,8 +201,19 @@ func Innermost(err error) error {
 // SameKey is why a row is refused whose key another one has.
 const SameKey = "duplicate key"
 
-// NotIn begins the reason of a row that refers to a row which another table, or its own, does not have.
-const NotIn = "not in table "
+const notInTable = "not in table "
+
+// NotInTable is why a row is refused that refers to a missing row of a table. foreignKey is the name of the foreign
+// key, or "" if it has no name.
+func NotInTable(table, foreignKey string) string {
+	if foreignKey == "" {
+		return notInTable + table
+	}
+	return fmt.Sprintf("%s%s (foreign key %s)", notInTable, table, foreignKey)
+}
+
+// IsNotInTable reports whether a reason is one of NotInTable.
+func IsNotInTable(reason string) bool { return strings.HasPrefix(reason, notInTable) }
 
 // Made is a database that was created.
 type Made struct {

@@ -37,11 +37,8 @@ func newKeyScan(plan *table.Table, at []int, rows *table.Table, d *dialect.Diale
 	all := make([]int, len(at))
 	for k, i := range at {
 		all[k] = k
-		if rowTypes[k].Kind == table.Char && types[i].Textual() {
-			types[i].Kind = table.Char
-		}
-		if types[i].Kind == table.Char {
-			rowTypes[k].Kind = table.Char
+		if types[i].Kind == table.Char || rowTypes[k].Kind == table.Char { // both are texts
+			types[i].Kind, rowTypes[k].Kind = table.Char, table.Char
 		}
 	}
 	s := &keyScan{rows: rows, hash: proof.NewKeyHash(types, at), rowHash: proof.NewRowHash(rowTypes), known: map[uint64]bool{}, repeated: map[uint64]bool{}}

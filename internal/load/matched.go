@@ -289,12 +289,12 @@ func (m *matching) finish() *Match {
 func (m *matching) adoptKey(ctx context.Context, t *tray.Tray) error {
 	keys, err := database.UniqueKeys(ctx, m.to, m.plan.Name)
 	for _, k := range keys {
-		open := func(name string) bool {
+		unfit := func(name string) bool {
 			at := slices.IndexFunc(m.live, func(l database.ColumnInfo) bool { return l.Name == name })
 			c := m.plan.Column(name)
-			return at < 0 || m.live[at].Nullable && !k.Primary || c == nil || c.LeaveOut || !m.to.Dialect().MayBeKey(c.Type)
+			return at < 0 || m.live[at].Nullable && !k.Primary || c == nil || !m.to.Dialect().MayBeKey(c.Type)
 		}
-		if !slices.ContainsFunc(k.Columns, open) {
+		if !slices.ContainsFunc(k.Columns, unfit) {
 			m.plan.Key, t.Notes["key"] = k.Columns, []string{"the key of the table"}
 			return nil
 		}

@@ -20,7 +20,7 @@ const maxSingly = 50
 // resend sends rows again that were refused for what other rows are or are not in the table: in their order, and those
 // that refer to their own table also from the last to the first, until neither adds a row. It returns how many rows
 // were added, and those that stay refused.
-func (j *job) resend(ctx context.Context, refused *refusal.List) (added int64, left *refusal.List, err error) {
+func (j *job) resend(ctx context.Context, refused *refusal.List, encoder convert.Encoder) (added int64, left *refusal.List, err error) {
 	itself, err := j.refersToItself(ctx, refused)
 	if err != nil {
 		return 0, nil, err
@@ -30,7 +30,7 @@ func (j *job) resend(ctx context.Context, refused *refusal.List) (added int64, l
 	if waiting.Len() == 0 {
 		return 0, refused, nil
 	}
-	rows, err := j.readWaiting(ctx, waiting)
+	rows, err := j.readWaiting(ctx, waiting, encoder)
 	if err != nil {
 		return 0, nil, err
 	}
@@ -90,7 +90,7 @@ func (j *job) sendSingly(ctx context.Context, rows *waitingRows, waiting *refusa
 }
 
 // isOrphan reports whether a row refers to one that was not there.
-func isOrphan(x refusal.Refusal) bool { return strings.HasPrefix(x.Reason, database.NotIn) }
+func isOrphan(x refusal.Refusal) bool { return database.IsNotInTable(x.Reason) }
 
 // isRepeat reports whether a row repeats a key of another one, which may be refused too.
 func isRepeat(x refusal.Refusal) bool {
@@ -112,7 +112,7 @@ func split(refused *refusal.List, first func(refusal.Refusal) bool) (some, other
 
 // refersToItself reports whether rows are refused that may refer to their own table.
 func (j *job) refersToItself(ctx context.Context, refused *refusal.List) (bool, error) {
-	if !slices.ContainsFunc(refused.Reasons, func(r refusal.Reason) bool { return strings.HasPrefix(r.Reason, database.NotIn) }) {
+	if !slices.ContainsFunc(refused.Reasons, func(r refusal.Reason) bool { return database.IsNotInTable(r.Reason) }) {
 		return false, nil
 	}
 	keys, err := database.ForeignKeys(ctx, j.to, j.table.Name)
@@ -126,15 +126,7 @@ type waitingRows struct {
 }
 
 // readWaiting reads the source again for such rows.
-func (j *job) readWaiting(ctx context.Context, waiting *refusal.List) (*waitingRows, error) {
-	sink, err := j.tx.Load(ctx, j.table) // for its encoder
-	if err != nil {
-		return nil, err
-	}
-	_, err = sink.Close(nil)
-	if err != nil {
-		return nil, err
-	}
+func (j *job) readWaiting(ctx context.Context, waiting *refusal.List, encoder convert.Encoder) (*waitingRows, error) {
 	p, err := j.open(ctx)
 	if err != nil {
 		return nil, err
@@ -143,7 +135,7 @@ func (j *job) readWaiting(ctx context.Context, waiting *refusal.List) (*waitingR
 	waiting.Sort()
 	rows := &waitingRows{}
 	_, err = p.Run(ctx, pass.Options{
-		Dialect: j.to.Dialect(), Load: j.loadID, Table: j.table, Refused: j.withheld, NoFigures: true, Encoder: sink.Encoder(),
+		Dialect: j.to.Dialect(), Load: j.loadID, Table: j.table, Refused: j.withheld, NoFigures: true, Encoder: encoder,
 		Block: func(k *convert.Block) error {
 			if rows.bytes < maxResent {
 				rows.add(listedIn(k, waiting, false))

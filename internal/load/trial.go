@@ -2,7 +2,6 @@ package load
 
 import (
 	"context"
-	"fmt"
 	"slices"
 	"strings"
 
@@ -314,11 +313,8 @@ func (t *trial) judge(at refusal.Where, list *refusal.List) {
 
 // reason is why a record is refused.
 func (c *constraint) reason() *refusal.Reason {
-	switch {
-	case c.key != nil:
+	if c.key != nil {
 		return &refusal.Reason{Columns: c.key.Columns, Reason: database.SameKey}
-	case c.foreign.Constraint == "":
-		return &refusal.Reason{Columns: c.foreign.Columns, Reason: database.NotIn + c.foreign.Table}
 	}
-	return &refusal.Reason{Columns: c.foreign.Columns, Reason: fmt.Sprintf(database.NotIn+"%s (foreign key %s)", c.foreign.Table, c.foreign.Constraint)}
+	return &refusal.Reason{Columns: c.foreign.Columns, Reason: database.NotInTable(c.foreign.Table, c.foreign.Constraint)}
 }

@@ -25,12 +25,12 @@ func (w *whole) write(_ context.Context, k *convert.Block) error { return w.sink
 
 func (w *whole) finish(ctx context.Context, abort error) (int64, *refusal.List, error) {
 	sink, ok := w.sink.(database.ReopenedSink)
-	reopens := ok && sink.Reopens()
+	reopens, encoder := ok && sink.Reopens(), w.sink.Encoder()
 	rows, refused, err := w.closeSink(abort)
 	if abort != nil || err != nil || !reopens {
 		return rows, refused, err
 	}
-	added, refused, err := w.resend(ctx, refused)
+	added, refused, err := w.resend(ctx, refused, encoder)
 	return rows + added, refused, err
 }
 

@@ -74,7 +74,8 @@ func (c *Column) planned(as *infer.Choice) table.Column {
 		Thousands: as.Thousands, Decimal: as.Decimal, Currency: as.Currency, Percent: as.Percent,
 		NullWords: as.NullWords, Trim: as.Trim,
 	}
-	if as.TrueWord+as.FalseWord != "truefalse" && as.Type.Kind == table.Boolean {
+	usual := as.TrueWord == "true" && as.FalseWord == "false"
+	if as.Type.Kind == table.Boolean && !usual {
 		col.TrueWords, col.FalseWords = []string{as.TrueWord}, []string{as.FalseWord}
 	}
 	return col

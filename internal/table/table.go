@@ -161,6 +161,11 @@ func (t *Table) Column(name string) *Column {
 	return nil
 }
 
+// HasColumns reports whether the table has all columns with some names.
+func (t *Table) HasColumns(names []string) bool {
+	return !slices.ContainsFunc(names, func(name string) bool { return t.Column(name) == nil })
+}
+
 // Reference is what a foreign key refers to.
 type Reference struct{ Table, Column string }
 

@@ -3,8 +3,6 @@ package mysql
 import (
 	"context"
 	"fmt"
-	"slices"
-	"strings"
 
 	"ambertray/internal/convert"
 	"ambertray/internal/database"
@@ -78,61 +76,37 @@ func (a *aside) Close(abort error) (int64, error) {
 	return a.copy()
 }
 
-// removeDuplicates removes the rows that repeat a unique index of the table or an
-// earlier row.
+// removeDuplicates removes the rows that repeat a unique index of the table or an earlier row. Indexes with columns
+// that are not loaded, and those on the beginning of a text, are left to the servers that hold the rows.
 func (a *aside) removeDuplicates() error {
-	indexes, err := a.x.uniqueIndexes(a.ctx, a.tab)
+	keys, err := a.x.t.UniqueKeys(a.ctx, a.tab.Name)
 	if err != nil {
 		return err
 	}
 	d := dialect.MySQL
-	for _, index := range indexes {
-		query := database.Repeated(d, index.Columns, database.RowOfStage, database.Filled(d, index.Columns, asideName), "")
-		err := a.refuser.RefuseAll(a.ctx, query, index.Reason)
+	for _, k := range keys {
+		if !a.tab.HasColumns(k.Columns) {
+			continue
+		}
+		why := refusal.Reason{Columns: k.Columns, Reason: "duplicate in unique index " + k.Name}
+		if k.Primary {
+			why.Reason = database.SameKey
+		}
+		query := database.Repeated(d, k.Columns, database.RowOfStage, database.Filled(d, k.Columns, asideName), "")
+		err := a.refuser.RefuseAll(a.ctx, query, why)
 		if err != nil {
 			return err
 		}
 		if a.x.empties { // so that the table's rows are no obstacle
 			continue
 		}
-		query = fmt.Sprintf("SELECT s.%s FROM %s s STRAIGHT_JOIN %s t%s ON %s", database.RowOfStage, asideName, d.QuoteTable(a.tab.Name), useIndex(index.name), database.SameIn(d, index.Columns))
-		err = a.refuser.RefuseAll(a.ctx, query, index.Reason)
+		query = fmt.Sprintf("SELECT s.%s FROM %s s STRAIGHT_JOIN %s t%s ON %s", database.RowOfStage, asideName, d.QuoteTable(a.tab.Name), useIndex(k.Name), database.SameIn(d, k.Columns))
+		err = a.refuser.RefuseAll(a.ctx, query, why)
 		if err != nil {
 			return err
 		}
 	}
 	return nil
-}
-
-// uniqueIndex is a unique index of a table, and the reason for refusing rows that repeat it.
-type uniqueIndex struct {
-	name string
-	refusal.Reason
-}
-
-// uniqueIndexes returns the unique indexes of a table whose columns are all loaded. The
-// others, and those on the beginning of a text, are left to the servers that hold the rows.
-func (x *tx) uniqueIndexes(ctx context.Context, tab *table.Table) (list []uniqueIndex, err error) {
-	rows, err := x.t.Query(ctx, `SELECT index_name, group_concat(column_name ORDER BY seq_in_index SEPARATOR '\n') FROM information_schema.statistics
-		WHERE non_unique = 0 AND `+place(tab.Name)+" GROUP BY index_name HAVING sum(sub_part IS NOT NULL) = 0 ORDER BY index_name = 'PRIMARY' DESC, index_name")
-	if err != nil {
-		return nil, err
-	}
-	loaded := map[string]bool{}
-	for _, c := range tab.Loaded() {
-		loaded[c.Name] = true
-	}
-	for _, row := range rows {
-		u := uniqueIndex{row[0], refusal.Reason{Columns: strings.Split(row[1], "\n"), Reason: "duplicate in unique index " + row[0]}}
-		if slices.ContainsFunc(u.Columns, func(c string) bool { return !loaded[c] }) {
-			continue
-		}
-		if row[0] == "PRIMARY" {
-			u.Reason.Reason = database.SameKey
-		}
-		list = append(list, u)
-	}
-	return list, nil
 }
 
 // copy copies the rows into the table; if some are refused, without them.

@@ -380,7 +380,7 @@ func (s *sink) refuse(where refusal.Where, err *mysql.MySQLError) {
 	case same:
 		r.Reason = "duplicate in unique index " + index
 	case foreign != nil:
-		r.Reason = fmt.Sprintf(database.NotIn+"%s (foreign key %s)", foreign[3], foreign[1])
+		r.Reason = database.NotInTable(foreign[3], foreign[1])
 		r.Columns = database.AtFault(s.tab, strings.Split(strings.ReplaceAll(foreign[2], "`", ""), ", "))
 	case at != nil:
 		r.Columns = database.AtFault(s.tab, at[1:])

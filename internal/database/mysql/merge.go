@@ -85,10 +85,10 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *data
 // hint has a merge use the index of the key, whatever the server believes how many rows the
 // table has: it learns late of rows that were just loaded, above all of other servers.
 func (x *tx) hint(ctx context.Context, tab *table.Table) (string, error) {
-	indexes, err := x.uniqueIndexes(ctx, tab)
-	for _, u := range indexes {
-		if database.SameColumns(u.Columns, tab.Key) {
-			return useIndex(u.name), nil
+	keys, err := x.t.UniqueKeys(ctx, tab.Name)
+	for _, k := range keys {
+		if database.SameColumns(k.Columns, tab.Key) {
+			return useIndex(k.Name), nil
 		}
 	}
 	return "", err

@@ -163,7 +163,7 @@ func reasonOf(pg *pgconn.PgError, tab *table.Table) refusal.Reason {
 	case pg.Code == uniqueViolation && strings.Join(columns, ", ") == dialect.PostgreSQL.List(tab.Key):
 		r.Reason, r.Columns = database.SameKey, tab.Key
 	case missing != nil:
-		r.Reason, r.Columns = fmt.Sprintf(database.NotIn+"%s (foreign key %s)", missing[1], pg.ConstraintName), database.AtFault(tab, columns)
+		r.Reason, r.Columns = database.NotInTable(missing[1], pg.ConstraintName), database.AtFault(tab, columns)
 	case columns != nil:
 		r.Columns = database.AtFault(tab, columns)
 	case pg.ColumnName != "":

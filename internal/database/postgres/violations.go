@@ -60,18 +60,14 @@ func (a *adder) removeViolations() error {
 // knownFirst puts before unique keys the condition that the table has them: a row that another one of the batch
 // repeats may be refused for that.
 func knownFirst(constraints []database.Constraint, table string) (list []database.Constraint) {
-	d := dialect.PostgreSQL
 	var unique []database.Constraint
 	for _, c := range constraints {
 		if c.Unique == nil {
 			list = append(list, c)
 			continue
 		}
-		var same []string
-		for _, column := range c.Unique {
-			same = append(same, "t."+d.Quote(column)+" = s."+d.Quote(column))
-		}
-		list = append(list, database.Constraint{Reason: c.Reason, Violated: "EXISTS (SELECT 1 FROM " + table + " t WHERE " + strings.Join(same, " AND ") + ")"})
+		same := database.SameIn(dialect.PostgreSQL, c.Unique)
+		list = append(list, database.Constraint{Reason: c.Reason, Violated: "EXISTS (SELECT 1 FROM " + table + " t WHERE " + same + ")"})
 		unique = append(unique, c)
 	}
 	return append(list, unique...)
@@ -133,7 +129,7 @@ func (x *tx) constraints(ctx context.Context, tab *table.Table) (list []database
 		}
 		c := database.Constraint{Reason: refusal.Reason{Columns: database.AtFault(tab, columns)}}
 		if foreign {
-			c.Violated, c.Reason.Reason = orphaned(columns, referred, keys), fmt.Sprintf(database.NotIn+"%s (foreign key %s)", referred, name)
+			c.Violated, c.Reason.Reason = orphaned(columns, referred, keys), database.NotInTable(referred, name)
 		} else {
 			_, bare, _ := strings.Cut("."+tab.Name, ".")
 			c.Violated, c.Reason.Reason = "NOT ("+expression+")", fmt.Sprintf("new row for relation %q violates check constraint %q", bare, name)
@@ -172,7 +168,7 @@ func (a *adder) ownReferences() (list []database.Constraint, err error) {
 	}
 	d := dialect.PostgreSQL
 	for _, k := range keys {
-		if !k.Own || slices.ContainsFunc(k.Columns, func(c string) bool { return a.tab.Column(c) == nil }) {
+		if !k.Own || !a.tab.HasColumns(k.Columns) {
 			continue
 		}
 		err = a.x.exec(a.ctx, []string{"CREATE INDEX ON " + batchName + " (" + d.List(k.Columns) + ")", "ANALYZE " + batchName})
@@ -180,7 +176,7 @@ func (a *adder) ownReferences() (list []database.Constraint, err error) {
 			return nil, a.x.t.fail("index the temporary table", err)
 		}
 		list = append(list, database.Constraint{
-			Reason:   refusal.Reason{Columns: database.AtFault(a.tab, k.Columns), Reason: fmt.Sprintf(database.NotIn+"%s (foreign key %s)", k.Table, k.Name)},
+			Reason:   refusal.Reason{Columns: database.AtFault(a.tab, k.Columns), Reason: database.NotInTable(k.Table, k.Name)},
 			Violated: fmt.Sprintf("s.%s IN (%s)", database.RowOfStage, orphanedWithin(&k, d.QuoteTable(a.tab.Name))),
 		})
 	}

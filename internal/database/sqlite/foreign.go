@@ -42,7 +42,7 @@ func orphans(k *database.ForeignKey, tab *table.Table) string {
 		itself = append(itself, "bound."+q(k.To[i])+" = bound."+q(from))
 	}
 	where := strings.Join(filled, " AND ")
-	if strings.EqualFold(k.Table, tab.Name) && loads(tab, k.To) {
+	if k.Own && loads(tab, k.To) {
 		where += " AND NOT (" + strings.Join(itself, " AND ") + ")"
 	}
 	return fmt.Sprintf("WITH bound (%s) AS (VALUES (?%s)) SELECT 1 FROM bound WHERE %s AND NOT EXISTS (SELECT 1 FROM %s referred WHERE %s)",

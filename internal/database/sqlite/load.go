@@ -73,7 +73,7 @@ func (s *sink) refuse(where refusal.Where, row []byte, err error) error {
 			return s.t.fail("find the foreign key", err)
 		}
 		if key != nil {
-			r.Reason, r.Columns = database.NotIn+key.Table, database.AtFault(s.tab, key.Columns)
+			r.Reason, r.Columns = database.NotInTable(key.Table, ""), database.AtFault(s.tab, key.Columns)
 		}
 	case at != nil:
 		r.Columns = database.AtFault(s.tab, at[1:])

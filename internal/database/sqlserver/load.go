@@ -244,7 +244,7 @@ func (s *sink) refuse(row int, err error) {
 	foreign := foreignFailed.FindStringSubmatch(first.Message)
 	switch {
 	case foreign != nil:
-		r.Reason = fmt.Sprintf(database.NotIn+"%s (foreign key %s)", strings.TrimPrefix(foreign[2], "dbo."), foreign[1])
+		r.Reason = database.NotInTable(strings.TrimPrefix(foreign[2], "dbo."), foreign[1])
 		r.Columns = s.foreignColumns(foreign[1])
 	case m != nil && first.Number != 547:
 		r.Columns = database.AtFault(s.tab, m[1:])

@@ -126,7 +126,7 @@ func (x *tx) foreignKeys(ctx context.Context, tab *table.Table) (list []database
 		filled = append(filled, "NOT EXISTS (SELECT 1 FROM "+x.t.quoted(k.Table)+" r WHERE "+strings.Join(same, " AND ")+")")
 		list = append(list, database.Constraint{
 			Violated: strings.Join(filled, " AND "),
-			Reason:   refusal.Reason{Columns: database.AtFault(tab, k.Columns), Reason: fmt.Sprintf(database.NotIn+"%s (foreign key %s)", k.Table, k.Name)},
+			Reason:   refusal.Reason{Columns: database.AtFault(tab, k.Columns), Reason: database.NotInTable(k.Table, k.Name)},
 		})
 	}
 	return list, err
@@ -137,7 +137,7 @@ func (x *tx) foreignKeys(ctx context.Context, tab *table.Table) (list []database
 func (x *tx) uniqueIndexes(ctx context.Context, tab *table.Table, live []liveColumn, stage string) (list []database.Constraint, err error) {
 	keys, err := x.t.UniqueKeys(ctx, tab.Name)
 	for _, k := range keys {
-		if slices.ContainsFunc(k.Columns, func(c string) bool { return tab.Column(c) == nil }) {
+		if !tab.HasColumns(k.Columns) {
 			continue
 		}
 		reason := refusal.Reason{Columns: k.Columns, Reason: "duplicate in unique index " + k.Name}
