@@ -219,7 +219,7 @@ func (a *app) drawConstraints(c *load.Check) {
 		columns := strings.Join(f.Columns, ", ")
 		switch {
 		case f.Untried != "":
-			a.print.Fact("note", "%s: whether table %s has the values is only found by a load: %s", columns, f.Table, f.Untried)
+			a.print.Fact("note", "%s: the foreign key to table %s was not checked: %s", columns, f.Table, f.Untried)
 		case f.Fails && f.Missing > 0:
 			a.print.Fact("refers", "%s", a.print.Red(fmt.Sprintf("%s a value in %s that table %s lacks, so a load would fail", hasText(f.Missing), columns, f.Table)))
 		}

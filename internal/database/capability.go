@@ -139,9 +139,9 @@ type LanedSink interface {
 	Lanes() int
 }
 
-// ReopenedSink is a Sink after which the transaction may load more rows into the same table.
+// ReopenedSink is a Sink that may be followed by another one for the same table, in the same transaction.
 type ReopenedSink interface {
-	// Reopens reports whether it can have another sink then.
+	// Reopens reports whether another sink can follow.
 	Reopens() bool
 }
 

@@ -203,8 +203,8 @@ const SameKey = "duplicate key"
 
 const notInTable = "not in table "
 
-// NotInTable is why a row is refused that refers to a missing row of a table. foreignKey is the name of the foreign
-// key, or "" if it has no name.
+// NotInTable returns why a row is refused that references a missing row of a table. foreignKey is the name of the
+// foreign key, or "" if it has no name.
 func NotInTable(table, foreignKey string) string {
 	if foreignKey == "" {
 		return notInTable + table

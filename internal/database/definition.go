@@ -28,10 +28,10 @@ type UniqueKey struct {
 // ForeignKey is a foreign key of a table.
 type ForeignKey struct {
 	Name    string
-	Table   string // that it refers to, with its schema where it is in another one
-	Own     bool   // it is that of the foreign key itself
+	Table   string // the referenced table, with its schema unless that is the default one
+	Own     bool   // the table references itself
 	Columns []string
-	To      []string // the columns that they refer to
+	To      []string // the referenced columns
 }
 
 // UniqueKeys returns those of a table, the primary key first.
@@ -73,8 +73,8 @@ func ParseUniqueKeys(rows [][]string) (list []UniqueKey) {
 	return list
 }
 
-// ParseForeignKeys reads foreign keys from rows of a name, a table, 1 if that is the table of the key, a
-// column and the column that it refers to.
+// ParseForeignKeys reads foreign keys from rows of a name, the referenced table, 1 if the table references itself,
+// a column and the referenced column.
 func ParseForeignKeys(rows [][]string) (list []ForeignKey) {
 	for i, row := range rows {
 		if i == 0 || row[0] != rows[i-1][0] {

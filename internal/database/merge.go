@@ -53,8 +53,8 @@ type Merger struct {
 	// Keyed is what rows of the stage are taken from where their keys are compared with each other,
 	// by the collations of the table; "" for the stage itself.
 	Keyed string
-	// IndexRows is the statement that indexes the rows of the stage by their number, when the first one is refused; ""
-	// where they are indexed.
+	// IndexRows is the statement that indexes the rows of the stage by their numbers. It is run when the first row is
+	// refused. "" means that they are already indexed.
 	IndexRows string
 	Whole     bool // the table has no savepoints, so that a refused row ends the merge
 	// Constraints are those that can be checked for many rows at once. The others
@@ -206,7 +206,7 @@ func (x *merging) checkConstraints(some func(*Constraint) bool, from string) err
 		}
 		err = x.refuser.RefuseAll(x.ctx, query, c.Reason)
 		if err != nil {
-			err = x.back("check_constraint")
+			err = x.rollBackTo("check_constraint")
 		} else {
 			err = x.exec(d.Release("check_constraint"))
 		}
@@ -303,7 +303,7 @@ func (x *merging) apply(statement func(from, to int64) string, from, to int64) (
 	if !ok {
 		return 0, err
 	}
-	err = x.back("merge_rows")
+	err = x.rollBackTo("merge_rows")
 	if err == nil && !x.indexed {
 		x.indexed = true
 		err = x.exec(x.IndexRows)
@@ -323,9 +323,9 @@ func (x *merging) apply(statement func(from, to int64) string, from, to int64) (
 	return first + second, err
 }
 
-// back goes back to a savepoint and gives it up: the next one would be within it otherwise, and servers can
-// have some thousands at once.
-func (x *merging) back(savepoint string) error {
+// rollBackTo rolls back to a savepoint and releases it. Otherwise the next savepoint would be nested in it, and servers
+// allow only some thousands of nested ones.
+func (x *merging) rollBackTo(savepoint string) error {
 	err := x.exec(x.DB.Dialect().RollbackTo(savepoint))
 	if err != nil {
 		return err

@@ -36,7 +36,7 @@ func booleans(pair value.Pair) reading {
 	return r
 }
 
-// casedLike returns a word in lower case as another one is written: in capitals, or with one in front.
+// casedLike returns a lower-case word in the letter case of another word: lower, upper or capitalised.
 func casedLike(like, word string) string {
 	switch like {
 	case strings.ToLower(like):

@@ -80,7 +80,7 @@ type Entry struct {
 	Last *Place `json:"-"`
 	// Replaces says that the rows of all earlier loads of the table are gone.
 	Replaces bool `json:"-"`
-	// Instead are earlier loads without a row, in whose place this one comes.
+	// Instead are the ids of earlier loads without rows that this load replaces.
 	Instead []string `json:"-"`
 	// Stage is the name of a table that holds the rows until it takes the name
 	// of the table: as long as there is one, the load is not done.

@@ -99,8 +99,8 @@ func standing(entries []ledger.Entry) []ledger.Entry {
 	return slices.DeleteFunc(entries, func(e ledger.Entry) bool { return e.State == ledger.Replaced || e.State == ledger.Undone })
 }
 
-// withRows divides entries into those of loads that have given the table rows, also by mending, and those of
-// loads all of whose records were rejected: another plan may load these.
+// withRows separates the entries of loads that added rows, also by mending, from those of loads whose records were
+// all rejected. Another plan may load their sources.
 func withRows(entries []ledger.Entry) (with, without []ledger.Entry) {
 	for _, e := range entries {
 		mended := func(o ledger.Entry) bool { return o.ID != e.ID && o.Tray == e.Tray && o.Load == e.Load }
@@ -113,7 +113,7 @@ func withRows(entries []ledger.Entry) (with, without []ledger.Entry) {
 	return with, without
 }
 
-// loadsOf returns the ids of those loads that have a part of a source.
+// loadsOf returns the ids of the loads that contain a part of a source.
 func loadsOf(ctx context.Context, source *pass.Pass, entries []ledger.Entry) (ids []string, err error) {
 	found, _, err := findLoaded(ctx, source, entries)
 	for _, p := range found {

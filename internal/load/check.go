@@ -144,7 +144,7 @@ func (c *Check) leaveOutLoaded(ctx context.Context, p *pass.Pass, plan *table.Ta
 	}
 	entries, err := ledger.Read(ctx, to, identity)
 	if errors.Is(err, database.ErrPermission) {
-		c.Notes = append(c.Notes, note.About("whether the table has this source already is not known, because the login may not read the ledger"))
+		c.Notes = append(c.Notes, note.About("cannot detect whether this source was already loaded: the login may not read the ledger"))
 		return nil, nil
 	}
 	if err != nil {

@@ -75,7 +75,7 @@ func fit(plan *table.Table, live []database.ColumnInfo, d *dialect.Dialect) (*ta
 	return &fitted, bad
 }
 
-// fitNotes tells which columns of the table get no value, and which get 1 and 0 for the words of booleans.
+// fitNotes returns notes on the columns of the table that get no value, and on those that get booleans as 1 and 0.
 func fitNotes(plan, fitted *table.Table, live []database.ColumnInfo) (notes []note.Note) {
 	var unfilled, numbers []string
 	for _, l := range live {
@@ -183,7 +183,7 @@ func fitColumn(c *table.Column, l *database.ColumnInfo, d *dialect.Dialect) (why
 	return ""
 }
 
-// numberTruth has the words of a boolean read as 1 and 0.
+// numberTruth makes a boolean a whole number whose words are read as 1 and 0.
 func numberTruth(c *table.Column) {
 	c.Type = table.Type{Kind: table.SmallInt}
 	if len(c.TrueWords) == 0 {

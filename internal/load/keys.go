@@ -27,11 +27,11 @@ type keyScan struct {
 	repeated map[uint64]bool // that several records have
 }
 
-// hasNull stands for the hash of columns of which one is NULL, so that they are not compared.
+// hasNull is used instead of a hash if one of the columns is NULL. Such rows are not compared.
 const hasNull = 0
 
-// newKeyScan compares the columns of a plan at some places among those that are loaded with the columns of
-// rows, one by one. With nulls, NULL is a value like others.
+// newKeyScan compares some loaded columns of a plan, given by their indexes, with the columns of rows in the same
+// order. If nulls is set, NULL is compared like any other value.
 func newKeyScan(plan *table.Table, at []int, rows *table.Table, d *dialect.Dialect, nulls bool) *keyScan {
 	types, rowTypes := keyTypes(plan, d), keyTypes(rows, d)
 	all := make([]int, len(at))
@@ -74,7 +74,7 @@ func filledHash(hash proof.RowHash, at []int) proof.RowHash {
 	}
 }
 
-// places returns the indexes of some columns among those that are loaded, nil if one of them is not.
+// places returns the indexes of some columns among the loaded ones, or nil if one is not loaded.
 func places(plan *table.Table, names []string) (at []int) {
 	for _, name := range names {
 		i := slices.IndexFunc(plan.Loaded(), func(c table.Column) bool { return c.Name == name })

@@ -284,8 +284,8 @@ func (m *matching) finish() *Match {
 	return res
 }
 
-// adoptKey takes the key of the table instead of that of the draft, in which this source has no two records
-// alike: the primary key, or else the first unique key, if the plan has its columns and they are not NULL.
+// adoptKey replaces the drafted key by that of the table: the primary key, or else the first unique key whose columns
+// are in the plan and not nullable.
 func (m *matching) adoptKey(ctx context.Context, t *tray.Tray) error {
 	keys, err := database.UniqueKeys(ctx, m.to, m.plan.Name)
 	for _, k := range keys {
@@ -358,8 +358,8 @@ func Adopt(ctx context.Context, t *tray.Tray, to database.Target) ([]note.Note, 
 	return []note.Note{note.About("types of the table that differ from those of the draft: " + strings.Join(adopted, "; "))}, nil
 }
 
-// adoptNames names columns as the table does where it has a column with their heading as it stands, such as
-// "Loan No", and none with the name that was made of that.
+// adoptNames renames columns to columns of the table that are named like their headings, such as "Loan No", if the
+// table does not have the drafted name.
 func (m *matching) adoptNames(t *tray.Tray) {
 	named := func(name string) int {
 		return slices.IndexFunc(m.live, func(l database.ColumnInfo) bool { return strings.EqualFold(l.Name, name) })

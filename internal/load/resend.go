@@ -17,9 +17,9 @@ const maxResent = 64 << 20
 // maxSingly is how many rows are sent one by one at the end.
 const maxSingly = 50
 
-// resend sends rows again that were refused for what other rows are or are not in the table: in their order, and those
-// that refer to their own table also from the last to the first, until neither adds a row. It returns how many rows
-// were added, and those that stay refused.
+// resend sends rows again that were refused because of other rows: because a referenced row was missing or a key
+// existed. It sends them in order, and those that reference their own table also in reverse order, until neither adds a
+// row. It returns the number of rows added and the rows that remain refused.
 func (j *job) resend(ctx context.Context, refused *refusal.List, encoder convert.Encoder) (added int64, left *refusal.List, err error) {
 	itself, err := j.refersToItself(ctx, refused)
 	if err != nil {
@@ -69,8 +69,8 @@ func (j *job) resend(ctx context.Context, refused *refusal.List, encoder convert
 	return added, left, nil
 }
 
-// sendSingly sends rows one by one, unless they are many: of two in one batch, one may be refused for the other, which
-// is refused for what the table has.
+// sendSingly sends rows one by one, unless there are more than maxSingly. In one batch, a row may be refused because of
+// another row that is refused as well.
 func (j *job) sendSingly(ctx context.Context, rows *waitingRows, waiting *refusal.List) (added int64, left *refusal.List, err error) {
 	if waiting.Len() > maxSingly {
 		return 0, waiting, nil
@@ -89,10 +89,10 @@ func (j *job) sendSingly(ctx context.Context, rows *waitingRows, waiting *refusa
 	return added, left, nil
 }
 
-// isOrphan reports whether a row refers to one that was not there.
+// isOrphan reports whether a row was refused because the row that it references was missing.
 func isOrphan(x refusal.Refusal) bool { return database.IsNotInTable(x.Reason) }
 
-// isRepeat reports whether a row repeats a key of another one, which may be refused too.
+// isRepeat reports whether a row was refused because of its key. The row with the same key may be refused as well.
 func isRepeat(x refusal.Refusal) bool {
 	return strings.Contains(strings.ToLower(x.Reason), "duplicate")
 }
@@ -110,7 +110,7 @@ func split(refused *refusal.List, first func(refusal.Refusal) bool) (some, other
 	return some, others
 }
 
-// refersToItself reports whether rows are refused that may refer to their own table.
+// refersToItself reports whether refused rows may reference their own table.
 func (j *job) refersToItself(ctx context.Context, refused *refusal.List) (bool, error) {
 	if !slices.ContainsFunc(refused.Reasons, func(r refusal.Reason) bool { return database.IsNotInTable(r.Reason) }) {
 		return false, nil

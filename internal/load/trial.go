@@ -81,8 +81,7 @@ func (t *trial) prepare(ctx context.Context) error {
 	return nil
 }
 
-// addExisting finds the constraints of the table that is there. It has another key than the plan where the
-// server fills that, or where somebody else has made it.
+// addExisting finds the constraints of an existing table. Its keys may differ from that of the plan.
 func (t *trial) addExisting(ctx context.Context) error {
 	foreign, err := database.ForeignKeys(ctx, t.to, t.plan.Name)
 	if err != nil {
@@ -153,7 +152,7 @@ func (t *trial) addForeign(ctx context.Context, k database.ForeignKey, fails boo
 // referred returns the columns that a foreign key refers to, or why records cannot be compared with them.
 func (t *trial) referred(ctx context.Context, k *database.ForeignKey, at []int) (rows *table.Table, why string, err error) {
 	if k.Own {
-		return nil, "rows may refer to each other", nil
+		return nil, "rows may reference each other", nil
 	}
 	live, err := database.Columns(ctx, t.to, k.Table)
 	if err != nil {
@@ -166,14 +165,14 @@ func (t *trial) referred(ctx context.Context, k *database.ForeignKey, at []int) 
 			return nil, "the table or its column does not exist", nil
 		}
 		if live[i].Type == nil || !t.comparable(t.plan.Loaded()[at[n]].Type, *live[i].Type) {
-			return nil, "the server may find values equal that are not the same", nil
+			return nil, "the types differ, or a collation may treat different texts as equal", nil
 		}
 		rows.Columns = append(rows.Columns, table.Column{Name: live[i].Name, Type: *live[i].Type})
 	}
 	return rows, "", nil
 }
 
-// comparable reports whether values of two types are the same exactly if the server finds them equal.
+// comparable reports whether the server compares values of two types as this program does.
 func (t *trial) comparable(a, b table.Type) bool {
 	a, b = t.dialect().Stored(a), t.dialect().Stored(b)
 	switch {
@@ -187,8 +186,8 @@ func (t *trial) comparable(a, b table.Type) bool {
 
 func (t *trial) dialect() *dialect.Dialect { return t.source.options.Dialect }
 
-// mayNotRead is why a table is not read that the server itself may read.
-func mayNotRead(err error) string { return "reading it failed: " + err.Error() }
+// mayNotRead returns why a table is not read. The server may still read it for a foreign key.
+func mayNotRead(err error) string { return "cannot read the table: " + err.Error() }
 
 // first returns what the pass that converts all records does for the first constraint.
 func (t *trial) first() (hash proof.RowHash, block func(*convert.Block) error) {
@@ -311,7 +310,7 @@ func (t *trial) judge(at refusal.Where, list *refusal.List) {
 	}
 }
 
-// reason is why a record is refused.
+// reason returns why a record is refused.
 func (c *constraint) reason() *refusal.Reason {
 	if c.key != nil {
 		return &refusal.Reason{Columns: c.key.Columns, Reason: database.SameKey}

@@ -319,7 +319,7 @@ func booleanParser(c table.Column) (Parser, error) {
 	}, nil
 }
 
-// truthParser reads booleans into a column of whole numbers that is there, as 1 and 0.
+// truthParser reads booleans as 1 and 0, for an existing column of whole numbers.
 func truthParser(c table.Column) (Parser, error) {
 	parse, err := booleanParser(c)
 	return func(cell []byte, v *value.Value) string {

@@ -69,15 +69,14 @@ type Options struct {
 	Set map[string]Set
 }
 
-// Set is the type that a column is given, and how its values are read as that. What is nil or empty is as
-// the values suggest.
+// Set overrides the type of a column and how its values are read. Fields that are nil or empty follow from the
+// values.
 type Set struct {
 	Type            *table.Type
 	Format, Decimal string
 }
 
-// read returns how the values are read if a person has set that: otherwise they are read as most of them
-// suggest.
+// read returns a choice with these overrides.
 func (s *Set) read(as *infer.Choice) *infer.Choice {
 	forced := *as
 	if as.Tighter != nil && s.Type != nil && as.Tighter.Type.Kind == s.Type.Kind {

@@ -53,7 +53,7 @@ func (a *aside) Write(k *convert.Block) error {
 // Refused implements database.Sink.
 func (a *aside) Refused() *refusal.List { return &a.refuser.Refused }
 
-// Reopens implements database.ReopenedSink: another one could not be tried again without the rows of this one.
+// Reopens implements database.ReopenedSink: a second one could not be retried without the rows of the first.
 func (a *aside) Reopens() bool { return false }
 
 // Close implements database.Sink.

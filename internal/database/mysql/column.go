@@ -110,8 +110,8 @@ func typeOf(native string) (*table.Type, *table.Limit, bool) {
 	return t, nil, ok && (kind != table.Decimal || size <= table.MaxPrecision)
 }
 
-// roundedFloat returns the type of a float that the server rounds to some decimals, and shows with them: it
-// takes the decimals that come back unchanged.
+// roundedFloat returns the type of a float column that the server rounds to a number of decimals. The column accepts
+// decimals that it returns unchanged.
 func roundedFloat(native string, single bool, size, scale int) (*table.Type, *table.Limit, bool) {
 	limit, width := table.WholeRange(native), 64
 	if single {
@@ -123,7 +123,7 @@ func roundedFloat(native string, single bool, size, scale int) (*table.Type, *ta
 		stored, _ := strconv.ParseFloat(string(text), width)
 		back := strconv.FormatFloat(stored, 'f', scale, 64)
 		if back != string(text) {
-			return native + " stores it as " + back
+			return "would be stored as " + back + " in " + native
 		}
 		return ""
 	}

@@ -162,7 +162,7 @@ func readFloat(raw driver.Value, v *value.Value) {
 	}
 }
 
-// decimalText returns a decimal, which may be held as a float, with all of its digits.
+// decimalText returns a decimal, which the server may store as a float, with all of its digits.
 func decimalText(raw driver.Value, scale int) []byte {
 	switch x := raw.(type) {
 	case float32:

@@ -107,7 +107,7 @@ func (a *adder) Close(abort error) (int64, error) {
 		return 0, nil
 	}
 	err := a.feeder.End()
-	if err != nil || a.rows == 0 { // a sequence that is moved on loses a number
+	if err != nil || a.rows == 0 { // without rows, advancing a sequence would only skip a number
 		return 0, err
 	}
 	return a.rows, a.x.moveSequences(a.ctx, a.tab)
@@ -149,8 +149,8 @@ func (a *adder) refuse(row int, pg *pgconn.PgError) {
 	a.refused.Add(refusal.Refusal{Where: a.batch.Record(row), Columns: why.Columns, Reason: why.Reason})
 }
 
-// reasonOf is why a row is refused, with the columns that are at fault and, of a foreign key, the table that lacks
-// their values.
+// reasonOf returns why a row is refused, with the columns at fault. The reason for a foreign key names the referenced
+// table.
 func reasonOf(pg *pgconn.PgError, tab *table.Table) refusal.Reason {
 	r := refusal.Reason{Reason: pg.Message}
 	var columns []string
@@ -229,7 +229,7 @@ func (a *adder) within(from, to int, write func(from, to int) error) error {
 	}
 	var pg *pgconn.PgError
 	if errors.As(err, &pg) {
-		back := a.x.exec(a.ctx, []string{"ROLLBACK TO SAVEPOINT batch", "RELEASE SAVEPOINT batch"}) // else the next one is within it
+		back := a.x.exec(a.ctx, []string{"ROLLBACK TO SAVEPOINT batch", "RELEASE SAVEPOINT batch"}) // otherwise the next one is nested in it
 		if back != nil {
 			return back
 		}

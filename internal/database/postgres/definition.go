@@ -69,7 +69,7 @@ func (t *Target) ForeignKeys(ctx context.Context, name string) ([]database.Forei
 	return database.ParseForeignKeys(rows), err
 }
 
-// regclass is the table of a name, NULL if there is none.
+// regclass returns the expression for the identifier of a table. It is NULL if the table does not exist.
 func regclass(name string) string {
 	return "to_regclass(" + dialect.PostgreSQL.Literal(dialect.PostgreSQL.QuoteTable(name)) + ")"
 }

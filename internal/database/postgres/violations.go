@@ -57,8 +57,8 @@ func (a *adder) removeViolations() error {
 	return a.x.t.fail("drop the temporary table", a.x.exec(a.ctx, []string{"DROP TABLE " + batchName}))
 }
 
-// knownFirst puts before unique keys the condition that the table has them: a row that another one of the batch
-// repeats may be refused for that.
+// knownFirst puts the rows whose unique keys exist in the table before those that repeat a key of the batch, because
+// a row of the batch with the same key may be one of the first.
 func knownFirst(constraints []database.Constraint, table string) (list []database.Constraint) {
 	var unique []database.Constraint
 	for _, c := range constraints {
@@ -159,8 +159,8 @@ func (x *tx) unique(ctx context.Context, tab *table.Table) (list []database.Cons
 	return list, err
 }
 
-// ownReferences returns the foreign keys of the table into itself. Rows of the batch may refer to each other, but not
-// to one that is refused.
+// ownReferences returns the foreign keys by which the table references itself. Rows of the batch may reference each
+// other, but not a refused row.
 func (a *adder) ownReferences() (list []database.Constraint, err error) {
 	keys, err := a.x.t.ForeignKeys(a.ctx, a.tab.Name)
 	if err != nil {
@@ -183,8 +183,8 @@ func (a *adder) ownReferences() (list []database.Constraint, err error) {
 	return list, nil
 }
 
-// orphanedWithin selects the rows of the batch that refer to a row which neither the table nor the batch has, and those
-// that refer to them in turn.
+// orphanedWithin selects the rows of the batch that reference a row missing in both the table and the batch, and the
+// rows that reference these, directly or through others.
 func orphanedWithin(k *database.ForeignKey, table string) string {
 	d := dialect.PostgreSQL
 	var keys, filled, same, child []string

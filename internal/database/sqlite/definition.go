@@ -25,7 +25,7 @@ func (t *Target) UniqueKeys(ctx context.Context, name string) ([]database.Unique
 	return database.ParseUniqueKeys(rows), err
 }
 
-// ForeignKeys implements database.Definer. The engine knows no names of them.
+// ForeignKeys implements database.Definer. The engine does not report their names.
 func (t *Target) ForeignKeys(ctx context.Context, name string) ([]database.ForeignKey, error) {
 	table := dialect.SQLite.Literal(name)
 	rows, err := t.Query(ctx, `SELECT f.id, f."table", lower(f."table") = lower(`+table+`), f."from", coalesce(f."to", (SELECT name FROM pragma_table_info(f."table") WHERE pk = f.seq + 1))

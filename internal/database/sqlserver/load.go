@@ -223,8 +223,7 @@ func withoutValue(message string) string {
 	return message
 }
 
-// inColumn finds the column that an error names, and foreignFailed the foreign key and the table that it
-// refers to.
+// inColumn finds the column in an error message, and foreignFailed the foreign key and the referenced table.
 var (
 	inColumn      = regexp.MustCompile(`column '([^']*)'`)
 	foreignFailed = regexp.MustCompile(`FOREIGN KEY (?:SAME TABLE )?constraint "([^"]*)".*, table "([^"]*)"`)
@@ -252,7 +251,7 @@ func (s *sink) refuse(row int, err error) {
 	s.refused.Add(r)
 }
 
-// foreignColumns returns the columns of a foreign key, none if they cannot be found.
+// foreignColumns returns the columns of a foreign key, or nil if they are not found.
 func (s *sink) foreignColumns(name string) []string {
 	if s.foreign == nil {
 		s.foreign = map[string][]string{}
