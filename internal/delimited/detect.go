@@ -124,7 +124,7 @@ func shapeOf(head []byte, whole bool, lay source.Layout, decimalCommas bool) sha
 		c.Width = s.Width
 		s.Head = frame.NewHead(text.CutText(c, head, whole)).WithWidth(s.Width)
 	}
-	s.BySpaces = c.spaces > 0
+	s.BySpaces, s.Quote = c.spaces > 0, c.quote
 	s.SkipProse()
 	s.Comments = text.CommentsOf(c)
 	s.Widen()

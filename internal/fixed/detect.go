@@ -1,6 +1,8 @@
 package fixed
 
 import (
+	"bytes"
+
 	"ambertray/internal/frame"
 	"ambertray/internal/source"
 	"ambertray/internal/text"
@@ -52,7 +54,7 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 	switch {
 	case set:
 		score = 2 // there is nothing to compare
-	case share < blankShare:
+	case share < blankShare, !found.ruled && hasQuotes(&h):
 		score = 0
 	case share >= ruledShare && found.ruled:
 		score = 1.9 // whatever signs the cells have
@@ -82,6 +84,20 @@ func headOf(c *cutter, head []byte, whole bool, lay *source.Layout, titles int) 
 	h.Comments = text.CommentsOf(c)
 	h.FindHeader(lay)
 	return h
+}
+
+// hasQuotes reports whether a column is in quotes in all rows: a delimiter separates such cells.
+func hasQuotes(h *frame.Head) bool {
+	for c := range h.Width {
+		r := h.First
+		for r < h.Rows.Len() && len(h.Cell(r, c)) > 1 && h.Cell(r, c)[0] == '"' && bytes.HasSuffix(h.Cell(r, c), []byte{'"'}) {
+			r++
+		}
+		if r == h.Rows.Len() && h.First < r {
+			return true
+		}
+	}
+	return false
 }
 
 // joinColumns joins to the column before it each one that belongs to it, and reports whether it

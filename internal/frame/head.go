@@ -28,6 +28,7 @@ type Head struct {
 	// BySpaces means that only spaces separate cells, Sparse that rows end with their last
 	// value.
 	BySpaces, Sparse bool
+	Quote            byte // around cells, or 0
 	Comments         Comments
 
 	kinds [][]uint8 // of the cells of each row, as they are needed, plus 1; 0 is unknown

@@ -78,7 +78,7 @@ func (h *Head) fitsNone(from, to int) bool {
 // guess says that the header looks like the records, or that the first record looks like
 // a header.
 func (h *Head) seek() (header, record int, guess bool) {
-	if h.numbersHead(h.top) {
+	if h.numbersHead(h.top) || h.quotedHead(h.top) {
 		return h.top, h.top + 1, false
 	}
 	header = h.ruledHeader()
@@ -407,6 +407,43 @@ func (h *Head) numbersHead(at int) bool {
 		}
 	}
 	return !repeats(JoinHeadings(h.Rows, at, 1))
+}
+
+// quotedHead reports whether a row of different cells in quotes, such as years, is the header: of
+// the columns below, some are in quotes and some not, and a heading is a number above plain ones.
+// The first column may lack its heading.
+func (h *Head) quotedHead(at int) bool {
+	shift := h.Width - h.Rows.Width(at)
+	if shift < 0 || shift > 1 || at+2 >= h.Rows.Len() || repeats(JoinHeadings(h.Rows, at, 1)) {
+		return false
+	}
+	numbers := false
+	for c := range h.Rows.Width(at) {
+		quoted, plain := h.quotes(c+shift, at+1)
+		if !h.inQuotes(at, c) || value.Blank(h.Rows.Cell(at, c)) || quoted && plain {
+			return false
+		}
+		numbers = numbers || plain && h.kind(at, c) == value.Integer && h.KindBelow(c+shift, at+1, noHeader) == value.Integer
+	}
+	return numbers
+}
+
+// quotes reports whether values of a column from a row on are in quotes, and whether some are not.
+func (h *Head) quotes(c, from int) (quoted, plain bool) {
+	for r := from; r < min(h.Rows.Len(), from+KindRows); r++ {
+		if h.kind(r, c) == value.NullWord {
+			continue
+		}
+		in := h.inQuotes(r, c)
+		quoted, plain = quoted || in, plain || !in
+	}
+	return quoted, plain
+}
+
+// inQuotes reports whether a cell is in quotes. One that had escapes in it counts too.
+func (h *Head) inQuotes(r, c int) bool {
+	start := int(h.Rows.Span(r, c).Start)
+	return h.Quote != 0 && (start >= h.Rows.Raw || start > 0 && h.Rows.Data[start-1] == h.Quote)
 }
 
 // lacksFirst reports whether a row names all columns but the first, which holds
