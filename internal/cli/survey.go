@@ -326,6 +326,9 @@ func layoutText(s *survey.Survey) string {
 	if l.SkipSpaces {
 		parts = append(parts, "spaces around cells")
 	}
+	if l.TextFormulas {
+		parts = append(parts, "text formulas")
+	}
 	if l.LineEnd != "lf" && l.LineEnd != source.Rows {
 		parts = append(parts, "line ends "+strings.ToUpper(l.LineEnd))
 	}

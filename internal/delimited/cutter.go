@@ -36,6 +36,7 @@ type cutter struct {
 	server     bool      // and so is whatever else a server escapes, in quotes or not
 	unescaped  bool      // quotes in quotes are not escaped: only one before a delimiter or line end closes
 	skipSpaces bool
+	formulas   bool // ="0012" is the text 0012
 	sheet      bool // rows of a sheet, which end at their last value
 	text.Expected
 	rules frame.Rules
@@ -44,7 +45,7 @@ type cutter struct {
 // newCutter returns the cutter for a layout.
 func newCutter(lay source.Layout) (*cutter, error) {
 	c := &cutter{
-		newline: '\n', limit: text.MaxRecord, skipSpaces: lay.SkipSpaces,
+		newline: '\n', limit: text.MaxRecord, skipSpaces: lay.SkipSpaces, formulas: lay.TextFormulas,
 		server: lay.Escape == source.ServerEscapes, unescaped: lay.Escape == source.Unescaped,
 	}
 	c.backslash = c.server || lay.Escape == source.Backslash
@@ -145,7 +146,11 @@ func (c *cutter) Cut(b *record.Batch, last, open bool) int {
 		cut = s.marked
 	}
 	defer b.DropNotes() // of a record that is not complete
-	return cut()
+	end := cut()
+	if c.formulas {
+		b.EditCells(func(s record.Span) record.Span { return insideFormula(b.Data, s) })
+	}
+	return end
 }
 
 // expected estimates the number of records and cells of a text. It is the maximum unless line

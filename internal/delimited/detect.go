@@ -39,6 +39,7 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 	var commentsAbove bool
 	lay.Comment, commentsAbove = frame.CommentSign(head)
 	lay.Ruler = ruledByCrosses(head)
+	lay.TextFormulas = textFormula.Match(head)
 	best := bestShape(head, whole, lay, override)
 	remarks := frame.WithoutRemarks(head, lay.Comment)
 	if remarks != nil {
@@ -53,6 +54,7 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 	}
 	// Spaces that no quote follows are left to the rules of their columns.
 	lay.SkipSpaces = lay.SkipSpaces && spacesBeforeQuotes(head, &lay)
+	lay.TextFormulas = lay.TextFormulas && best.hasFormulas()
 	best.FindHeader(&lay)
 	if lay.HeaderLine > 0 && best.hasKeys() {
 		lay.FirstDataLine, lay.HeaderLine, lay.HeaderLines = lay.HeaderLine, 0, 1

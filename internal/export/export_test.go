@@ -157,6 +157,15 @@ func TestText(t *testing.T) {
 	}
 }
 
+// TestTextFormula refuses a text that a plan with text formulas would read as another one.
+func TestTextFormula(t *testing.T) {
+	db := museum(t, "CREATE TABLE find (a text)", `INSERT INTO find VALUES ('="0012"')`)
+	w, err := export.Table(context.Background(), db, "find")
+	require.NoError(t, err)
+	_, err = export.Run(context.Background(), db, w, export.Standard, options(&bytes.Buffer{}, "text_formulas", "true"))
+	require.ErrorContains(t, err, `row 1, column a: "=\"0012\"" would be read as the text in it`)
+}
+
 // TestSpaces writes text between spaces, without what would be lost there.
 func TestSpaces(t *testing.T) {
 	for text, want := range map[string][2]string{ // between spaces, and between two

@@ -124,12 +124,32 @@ func (t *textWriter) Row(row []value.Value) error {
 			continue
 		}
 		t.cell = c.append(t.cell[:0], v)
-		err := t.add(t.cell, t.o.Quoted || c.mistaken(t.cell))
+		err := t.addValue(c, t.o.Quoted || c.mistaken(t.cell))
 		if err != nil {
 			return fmt.Errorf("row %d, column %s: %w", t.rows, c.Heading, err)
 		}
 	}
 	return t.endLine()
+}
+
+// addValue adds the cell of a value. If the layout has text formulas, texts that spreadsheets would
+// read as something else are written so.
+func (t *textWriter) addValue(c *Column, quoted bool) error {
+	if !t.o.Layout.TextFormulas || !c.Type.Textual() {
+		return t.add(t.cell, quoted)
+	}
+	var v value.Value
+	switch {
+	case value.IsTextFormula(t.cell):
+		return fmt.Errorf("%q would be read as the text in it with text_formulas: true", t.cell)
+	case value.Scan(t.cell, &v).Kind == value.Text || t.needsQuotes(t.cell):
+		return t.add(t.cell, quoted)
+	case t.o.Quoted:
+		t.addQuoted(value.TextFormula(t.cell))
+	default:
+		t.line = append(t.line, value.TextFormula(t.cell)...)
+	}
+	return nil
 }
 
 func (t *textWriter) startCell(i int) {

@@ -63,6 +63,9 @@ func layoutOf(l source.Layout) string {
 	if l.SkipSpaces {
 		words = append(words, "spaces")
 	}
+	if l.TextFormulas {
+		words = append(words, "formulas")
+	}
 	if l.LineEnd != "lf" {
 		words = append(words, l.LineEnd)
 	}
@@ -129,6 +132,9 @@ func TestDetect(t *testing.T) {
 		{"names of rows", "mass\tname\tfound\n1\t2.5\tgnat\t2026-01-01\n2\t3.5\tfern\t2026-01-02\n", `"\t" header 1`},
 		{"text that recurs is no header", "gnat,honey,Bay\nfern,lemon,Quarry\ngnat,honey,Bay\nmoss,honey,Quarry\n", `"," data 1`},
 		{"a word to the spreadsheet", "sep=;\nNo;Name\n1;gnat\n2;fern\n", `";" header 2`},
+		{"formulas of texts", "No;Code\n1;=\"0012\"\n2;=\"0013\"\n", `";" formulas header 1`},
+		{"formulas of texts in quotes", "\"No\",\"Code\"\n\"1\",\"=\"\"0012\"\"\"\n", `"," formulas header 1`},
+		{"formulas of numbers, and texts in prose", "No;Code\n1;=12+3\n2;set a=\"12\" b\n", `";" header 1`},
 		{"text with line breaks", "No,Note\n1,\"a\nb, c\nd\"\n2,\"e\"\n3,f\n", `"," header 1`},
 	} {
 		t.Run(c.name, func(t *testing.T) {

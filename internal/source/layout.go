@@ -56,6 +56,8 @@ type Delimiting struct {
 	Escape    string `json:"escape"` // of a quote in quotes: Doubled, Backslash or Unescaped; or ServerEscapes
 	// SkipSpaces removes the spaces around cells, in quotes or not.
 	SkipSpaces bool `json:"skip_spaces"`
+	// TextFormulas reads ="0012" as the text 0012.
+	TextFormulas bool `json:"text_formulas"`
 }
 
 // Places is how text with columns at fixed places is written.

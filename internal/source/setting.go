@@ -92,6 +92,9 @@ var delimitedSettings = []Setting{
 	{"skip_spaces", "ignore spaces around cells",
 		func(l *Layout, v string) error { return setTruth(&l.SkipSpaces, v) },
 		func(l *Layout) string { return strconv.FormatBool(l.SkipSpaces) }},
+	{"text_formulas", `read ="0012" as the text 0012`,
+		func(l *Layout, v string) error { return setTruth(&l.TextFormulas, v) },
+		func(l *Layout) string { return strconv.FormatBool(l.TextFormulas) }},
 }
 
 // fixedSettings are those of text with columns at fixed places.
@@ -173,7 +176,7 @@ func (s Setting) Default() string {
 
 // Truth reports whether the setting is true or false.
 func (s Setting) Truth() bool {
-	return slices.Contains([]string{"ruler", "fill_short", "skip_spaces"}, s.Key)
+	return slices.Contains([]string{"ruler", "fill_short", "skip_spaces", "text_formulas"}, s.Key)
 }
 
 // Option is the name of its option of the command line.
