@@ -107,10 +107,10 @@ func (a *adder) Close(abort error) (int64, error) {
 		return 0, nil
 	}
 	err := a.feeder.End()
-	if err != nil || a.rows == 0 { // without rows, advancing a sequence would only skip a number
-		return 0, err
+	if a.rows > 0 { // without rows, advancing a sequence would only skip a number
+		a.x.filled = a.tab
 	}
-	return a.rows, a.x.moveSequences(a.ctx, a.tab)
+	return a.rows, err
 }
 
 // batchName is the name of the temporary table of a batch.
@@ -243,7 +243,7 @@ func wire(rows []byte) io.Reader {
 }
 
 // moveSequences lets identity columns continue after the maximum, because the values
-// that were loaded did not come from their sequences.
+// that were loaded did not come from their sequences. A rollback would not move them back.
 func (x *tx) moveSequences(ctx context.Context, tab *table.Table) error {
 	d := dialect.PostgreSQL
 	var whole []string

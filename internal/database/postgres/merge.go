@@ -76,5 +76,6 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *data
 	if err != nil {
 		return done, nil, err
 	}
-	return done, refused, x.moveSequences(ctx, tab)
+	x.filled = tab
+	return done, refused, nil
 }

@@ -214,8 +214,9 @@ type tx struct {
 	tx      pgx.Tx
 	created bool
 	done    bool
-	blocks  int64  // of the table when rows began to be added
-	staging *stage // nil unless the rows are loaded in lanes
+	blocks  int64        // of the table when rows began to be added
+	staging *stage       // nil unless the rows are loaded in lanes
+	filled  *table.Table // an existing table that has got rows, or nil
 }
 
 func (x *tx) begin(ctx context.Context) (err error) {
@@ -280,6 +281,12 @@ func (x *tx) exec(ctx context.Context, statements []string) error {
 
 // Commit implements database.Tx.
 func (x *tx) Commit(ctx context.Context, entry *ledger.Entry) error {
+	if x.filled != nil {
+		err := x.moveSequences(ctx, x.filled)
+		if err != nil {
+			return err
+		}
+	}
 	if entry != nil {
 		err := ledger.Write(ctx, x.t, entry)
 		if err != nil {

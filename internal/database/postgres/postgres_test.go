@@ -134,6 +134,15 @@ func TestAdd(t *testing.T) {
 		}
 		tr.Table.Columns = append(tr.Table.Columns, table.Column{From: name, Name: name, Type: table.Type{Kind: kind}, Nullable: name != "id"})
 	}
+	few, err := table.ParseAllowance("1")
+	require.NoError(t, err)
+	tr.Table.Allow = few
+	_, err = load.Run(ctx, tr, &source.Opener{}, to, load.Options{})
+	require.ErrorContains(t, err, "5 of 8 records are rejected")
+	at, err := to.Query(ctx, "SELECT coalesce(last_value::text, 'unused') FROM pg_sequences WHERE sequencename = 'visit_id_seq'")
+	require.NoError(t, err)
+	require.Equal(t, [][]string{{"unused"}}, at, "a load that is rolled back leaves the sequence alone")
+	tr.Table.Allow = table.Allowance{}
 	r, err := load.Run(ctx, tr, &source.Opener{}, to, load.Options{})
 	require.NoError(t, err)
 	require.Equal(t, []int64{8, 3, 5}, []int64{r.Counts.Read, r.Counts.Loaded, r.Counts.Rejected})
