@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"math/rand/v2"
+	"path/filepath"
 	"strings"
 	"testing"
 
@@ -54,10 +55,14 @@ func TestCheck(t *testing.T) {
 				}
 				args := []string{table + ".tray", "finds.csv", "--to", to, "--existing", existing}
 				predicted, status := d.outcome("check", args...)
+				rolledBack, tried := d.outcome("check", append(args, "--by-loading")...)
 				loaded, exit := d.outcome("load", args...)
 				require.Equal(t, exit, status, "seed %d, %s", seed, existing)
-				require.Equal(t, loaded["counts"].(map[string]any)["loaded"], predicted["would_load"], "seed %d, %s", seed, existing)
-				require.ElementsMatch(t, reasons(loaded["rejects"].(map[string]any)["by_reason"]), reasons(predicted["would_reject"]), "seed %d, %s", seed, existing)
+				require.Equal(t, exit, tried, "seed %d, %s", seed, existing)
+				for _, c := range []map[string]any{predicted, rolledBack} {
+					require.Equal(t, loaded["counts"].(map[string]any)["loaded"], c["would_load"], "seed %d, %s", seed, existing)
+					require.ElementsMatch(t, reasons(loaded["rejects"].(map[string]any)["by_reason"]), reasons(c["would_reject"]), "seed %d, %s", seed, existing)
+				}
 			}
 			checkedFile(d, rng, columns)
 			bare := []string{"finds.csv", "--table", table, "--to", to, "--existing", "append", "--delimiter", "comma", "--header", "1"}
@@ -67,6 +72,40 @@ func TestCheck(t *testing.T) {
 			if exit != 1 {
 				require.Equal(t, loaded["counts"].(map[string]any)["loaded"], predicted["would_load"], "seed %d", seed)
 			}
+		}
+	})
+}
+
+// TestByLoading has the server refuse rows by a check, and leaves everything as it was.
+func TestByLoading(t *testing.T) {
+	onEach(t, func(t *testing.T, d *desk, name, to string) {
+		table := uniqueTable(t)
+		d.write("finds.csv", "no,mass\n1,2.5\n2,-1.0\n3,4.0\n4,x\n")
+		d.write("first.csv", "no,mass\n3,3.0\n5,5.5\n")
+		d.run(0, "load", "first.csv", "--to", to, "--table", table+"_made", "--tray", "made.tray") // SQLite then has a file
+		on(t, to, "CREATE TABLE "+table+" (no integer PRIMARY KEY, mass decimal(6,2), CONSTRAINT heavy_"+table+" CHECK (mass > 0))")
+		d.run(0, "load", "first.csv", "--to", to, "--table", table, "--existing", "append")
+		_, plain := d.run(2, "check", "finds.csv", "--by-loading")
+		require.Contains(t, plain, "add --to TARGET")
+		out, _ := d.run(3, "check", "finds.csv", "--to", to, "--table", table, "--existing", "append")
+		require.Contains(t, out, "these may refuse rows too, and --by-loading shows which: ")
+		for existing, loaded := range map[string]float64{"append": 1, "merge": 2, "empty": 2} {
+			c := d.json(3, "check", "finds.csv", "--to", to, "--table", table, "--existing", existing, "--by-loading")
+			require.Equal(t, []any{4.0, loaded}, []any{c["records"], c["would_load"]}, existing)
+			if existing == "merge" {
+				merge := c["by_loading"].(map[string]any)["merge"].(map[string]any)
+				require.Equal(t, []any{1.0, 1.0, 0.0}, []any{merge["inserted"], merge["updated"], merge["unchanged"]})
+			}
+			d.run(0, "verify", "first.tray", "--to", to, "--whole")
+		}
+		require.NoDirExists(t, filepath.Join(d.dir, "finds.tray"))
+		d.run(0, "check", "first.csv", "--to", to, "--table", table+"_new", "--by-loading")
+		d.run(0, "load", "first.csv", "--to", to, "--table", table+"_new", "--again")
+		if name == "mysql" {
+			on(t, to, "CREATE TABLE "+table+"_my (no integer PRIMARY KEY, mass decimal(6,2)) ENGINE = MyISAM")
+			_, why := d.run(1, "check", "first.csv", "--to", to, "--table", table+"_my", "--existing", "append", "--by-loading")
+			require.Contains(t, why, "the engine of the table has no transactions")
+			d.run(0, "load", "first.csv", "--to", to, "--table", table+"_my", "--existing", "append", "--no-rollback", "--again")
 		}
 	})
 }

@@ -100,6 +100,7 @@ var goldenRuns = []struct {
 	{"check-refused", 1, "check rooms.csv --to each.db --existing refuse"},
 	{"check-merge", 0, "check rooms.csv --to each.db --existing merge"},
 	{"check-foreign", 3, "check drawers.csv --to museum.db --table drawer --existing append"},
+	{"check-loading", 3, "check drawers.csv --to museum.db --table drawer --existing append --by-loading"},
 	{"rejects-none", 0, "rejects rooms.tray"},
 	{"load-each-again", 1, "load rooms.csv labels.csv open.csv visits-2.csv --each --to each.db --allow-rejects 0"},
 	{"load-total", 0, "load fees.csv --to each.db"},

@@ -39,6 +39,8 @@ func TestRewritten(t *testing.T) {
 			named(how, d.json(4, append([]string{"load", "first.tray", "--to", to}, strings.Fields(how)...)...))
 			d.run(0, "verify", "first.tray", "--to", to, "--whole")
 		}
+		tried := d.json(4, "check", "first.tray", "others.csv", "--to", to, "--existing", "append", "--by-loading")
+		named("check --by-loading", tried["by_loading"].(map[string]any))
 		d.write("bad.csv", "no,name\nx,cat\n4,dog\n")
 		id := d.json(3, "load", "first.tray", "bad.csv", "--to", to, "--existing", "append")["load"].(string)
 		rejects := filepath.Join("first.tray", "loads", id, "rejects.csv")

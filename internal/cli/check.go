@@ -25,55 +25,64 @@ func (a *app) newCheck() *cobra.Command {
 		Use:   "check TRAY [FILE...]|SOURCE...",
 		Short: "Do everything except loading: convert every record and show what would be rejected",
 		Long: `Check converts every record by the plan and reports for each column whether all values
-fit. With --to it also checks the plan against the columns of an existing table. Nothing
+fit. With --to it also checks the plan against the columns, unique keys and foreign keys of an
+existing table. With --by-loading it loads the rows in a transaction, proves them and rolls
+everything back, so that the server itself refuses rows, also by checks and triggers. Nothing
 is changed.`,
 		Example: examples("ambertray check loans.tray", "ambertray check loans.csv --to museum.db --existing append"),
 		Args:    cobra.MinimumNArgs(1),
 	}
 	d := draftFlags(c)
 	to := toFlag(c)
-	c.RunE = func(c *cobra.Command, args []string) error {
-		var tgt database.Target
-		var err error
-		if *to != "" {
-			tgt, err = a.open(c.Context(), *to, true)
-			if err != nil {
-				return err
-			}
-			defer tgt.Close()
-		}
-		t, s, err := a.plan(c, d, args, tgt)
-		if err != nil {
-			return err
-		}
-		changes, err := a.changes(c, t, args)
-		if err != nil {
-			return err
-		}
-		update, done := a.progress("checking")
-		o := load.CheckOptions{Progress: update}
-		if s != nil {
-			o.Notes = s.Notes
-		}
-		result, err := load.DryRun(c.Context(), t, a.from, tgt, o)
-		done()
-		if err != nil {
-			if !misread(err) {
-				a.drawChanges(term.NewPrinter(a.err), changes, &t.Layout)
-			}
-			return err
-		}
-		result.Changes = append(result.Changes, changes...)
-		a.status = checkStatus(result)
-		more := typedText(c)
-		if s != nil {
-			more += changesText(d)
-		}
-		return a.show(result, func() {
-			a.drawCheck(result, &t.Layout, shellWords(args)+more, d.tableOptions(result), d.changes != nil && s == nil)
-		})
-	}
+	byLoading := c.Flags().Bool("by-loading", false, "load the rows, and roll everything back")
+	c.RunE = func(c *cobra.Command, args []string) error { return a.check(c, d, args, *to, *byLoading) }
 	return c
+}
+
+// check shows what a load would do. to may be empty.
+func (a *app) check(c *cobra.Command, d *drafting, args []string, to string, byLoading bool) error {
+	var tgt database.Target
+	var err error
+	if byLoading && to == "" {
+		return usageError{errors.New("--by-loading loads into a table: add --to TARGET")}
+	}
+	if to != "" {
+		tgt, err = a.open(c.Context(), to, true)
+		if err != nil {
+			return err
+		}
+		defer tgt.Close()
+	}
+	t, s, err := a.plan(c, d, args, tgt)
+	if err != nil {
+		return err
+	}
+	changes, err := a.changes(c, t, args)
+	if err != nil {
+		return err
+	}
+	update, done := a.progress("checking")
+	o := load.CheckOptions{Progress: update, ByLoading: byLoading}
+	if s != nil {
+		o.Notes = s.Notes
+	}
+	result, err := load.DryRun(c.Context(), t, a.from, tgt, o)
+	done()
+	if err != nil {
+		if !misread(err) {
+			a.drawChanges(term.NewPrinter(a.err), changes, &t.Layout)
+		}
+		return err
+	}
+	result.Changes = append(result.Changes, changes...)
+	a.status = checkStatus(result)
+	more := typedText(c)
+	if s != nil {
+		more += changesText(d)
+	}
+	return a.show(result, func() {
+		a.drawCheck(result, &t.Layout, shellWords(args)+more, d.tableOptions(result), d.changes != nil && s == nil)
+	})
 }
 
 // checkStatus returns the exit status of a dry run, which is that of the load.
@@ -83,6 +92,8 @@ func checkStatus(c *load.Check) int {
 		return statusOf(c.Again())
 	case !c.Possible():
 		return exitFailed
+	case c.Differs():
+		return exitDiffers
 	case c.Rejected() > 0:
 		return exitRejects
 	}
@@ -128,8 +139,11 @@ func (a *app) drawCheck(c *load.Check, lay *source.Layout, arg, tableOptions str
 	case again != nil:
 		p.Fact("would load", "%s", p.Red("nothing: "+again.Error()))
 		p.Fact("--again", "would load %s", term.Amount(c.WouldLoad, "row"))
+	case c.Differs():
+		p.Fact("would load", "%s", p.Red("nothing: verification found a difference"))
+		a.drawDifferences(c.Loaded.Differences, c.Loaded.RowsDiffer)
 	default:
-		p.Fact("would load", "%s", term.Amount(c.WouldLoad, "row"))
+		p.Fact("would load", "%s%s", term.Amount(c.WouldLoad, "row"), loadedText(c.Loaded))
 	}
 	if c.Rejected() > 0 {
 		p.Fact("would", "%s", p.Red("reject "+term.Amount(c.Rejected(), "record")))
@@ -158,6 +172,9 @@ func (a *app) drawCheck(c *load.Check, lay *source.Layout, arg, tableOptions str
 	switch {
 	case !c.Fits():
 		p.Next(unchanged+" A load would fail: change the plan, or the table.", "")
+		return
+	case c.Differs():
+		p.Next(unchanged+" A load would be rolled back too: look for a trigger that changes rows.", "")
 		return
 	case again != nil:
 		p.Next(unchanged+" A load would be refused: "+a.hintFor(again)+".", "")
@@ -241,6 +258,17 @@ func (a *app) drawConstraints(c *load.Check) {
 			a.print.Fact("keys", "%s", a.print.Red(fmt.Sprintf("%s the key (%s) of an earlier one, and %s", hasText(k.Repeated), strings.Join(k.Columns, ", "), would)))
 		}
 	}
+}
+
+// loadedText says how it is known what the server would take.
+func loadedText(l *load.ByLoading) string {
+	switch {
+	case l == nil:
+		return ""
+	case l.Merged != nil:
+		return fmt.Sprintf(": %s inserted, %s updated, %s unchanged in %s, proved and rolled back", term.Count(l.Merged.Inserted), term.Count(l.Merged.Updated), term.Count(l.Merged.Unchanged), term.Seconds(l.Seconds))
+	}
+	return fmt.Sprintf(": loaded in %s, proved and rolled back", term.Seconds(l.Seconds))
 }
 
 func hasText(n int64) string {

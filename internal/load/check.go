@@ -41,6 +41,9 @@ type Check struct {
 	// AlreadyLoaded are the files and sheets that the table has already: a load leaves them out, or is
 	// refused.
 	AlreadyLoaded []LoadedPart `json:"already_loaded"`
+	// Loaded is null unless the rows were loaded, and rolled back. Then the server has refused the records
+	// that would be rejected, and Keys and ForeignKeys are empty.
+	Loaded *ByLoading `json:"by_loading"`
 	// Changes are what is out of the ordinary in other files than those that the plan was
 	// drafted from.
 	Changes []note.Note `json:"changes"`
@@ -66,6 +69,9 @@ func (c *Check) Possible() bool {
 	return c.Fits() && (!c.exists() || c.Existing != table.Refuse.String()) && !slices.ContainsFunc(c.ForeignKeys, fails)
 }
 
+// Differs reports whether rows that were loaded differ from the source, so that a load would fail.
+func (c *Check) Differs() bool { return c.Loaded != nil && len(c.Loaded.Differences) > 0 }
+
 // Rejected returns the number of records that would be rejected.
 func (c *Check) Rejected() int64 { return c.Records - c.WouldLoad }
 
@@ -74,6 +80,8 @@ type CheckOptions struct {
 	Notes    []note.Note         // of the survey by which the plan was drafted
 	Progress func(pass.Progress) // nil for none
 	Spare    bool                // leave a processor to somebody who waits
+	// ByLoading loads the rows, unless a load would not begin, and rolls them back.
+	ByLoading bool
 }
 
 // DryRun converts every record and loads none. to may be nil.
@@ -104,33 +112,87 @@ func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 	if err != nil {
 		return nil, err
 	}
-	run := pass.Options{Dialect: d, Table: plan, Load: ledger.NewID(time.Now()), Progress: o.Progress, Spare: o.Spare}
-	trial := &trial{plan: plan, to: to, tableExists: c.exists(), source: &keyedSource{tray: t, from: from, leftOut: leftOut, options: run},
-		unique: []KeyCheck{}, foreign: []ForeignCheck{}}
-	if bad == nil && c.Possible() {
-		err = trial.prepare(ctx)
+	begins := bad == nil && c.Possible()
+	if o.ByLoading && begins && c.again == nil {
+		err = c.byLoading(ctx, t, from, to, o)
+	} else {
+		run := pass.Options{Dialect: d, Table: plan, Load: ledger.NewID(time.Now()), Progress: o.Progress, Spare: o.Spare}
+		err = c.byTrial(ctx, p, begins, &trial{plan: plan, to: to, tableExists: c.exists(), source: &keyedSource{tray: t, from: from, leftOut: leftOut, options: run},
+			unique: []KeyCheck{}, foreign: []ForeignCheck{}})
+	}
+	if err != nil {
+		return nil, err
+	}
+	c.addVerdicts(plan, bad)
+	return c, nil
+}
+
+// byLoading loads the records and rolls everything back. In that way the server itself refuses some.
+func (c *Check) byLoading(ctx context.Context, t *tray.Tray, from *source.Opener, to database.Target, o CheckOptions) error {
+	r, err := loadBack(ctx, t, from, to, c.AlreadyLoaded, Options{Progress: o.Progress, Notes: c.Notes})
+	if err != nil {
+		return err
+	}
+	n := r.Counts
+	c.Read, c.Records, c.Skipped, c.WouldLoad, c.WouldReject = n.Read, n.Read-n.Skipped, r.Skipped, n.Loaded, r.Rejects.ByReason
+	c.Loaded = &ByLoading{r.Phases[0].Seconds, r.Merged, r.Differences, r.RowsDiffer}
+	for _, what := range r.Remarks {
+		r.addNote(note.About(what))
+	}
+	c.Notes = r.Notes
+	return nil
+}
+
+// byTrial converts all records and, if a load would begin, compares them with the constraints of the table.
+func (c *Check) byTrial(ctx context.Context, p *pass.Pass, begins bool, trial *trial) error {
+	if begins {
+		err := trial.prepare(ctx)
+		if err == nil {
+			err = c.noteUntried(ctx, trial)
+		}
 		if err != nil {
-			return nil, err
+			return err
 		}
 	}
+	run := trial.source.options
 	run.Hash, run.Block = trial.first()
 	out, err := p.Run(ctx, run)
 	if err == nil {
 		out, err = trial.run(ctx, out)
 	}
 	if err != nil {
-		return nil, err
+		return err
 	}
 	c.Read, c.Records, c.Skipped, c.WouldLoad = out.Read(), out.Records, out.Skipped, out.Loaded
 	c.WouldReject, c.Keys, c.ForeignKeys = out.Rejects.Groups(), trial.unique, trial.foreign
 	c.Notes = note.Recount(c.Notes, out.Notes)
+	return nil
+}
+
+// addVerdicts says of each column whether it fits, and which do not fit the table.
+func (c *Check) addVerdicts(plan *table.Table, bad []Verdict) {
 	for _, col := range plan.Loaded() {
 		if !slices.ContainsFunc(bad, func(v Verdict) bool { return strings.EqualFold(v.Name, col.Name) }) {
 			c.Columns = append(c.Columns, verdict(col, c.WouldReject))
 		}
 	}
 	c.Columns = append(c.Columns, bad...)
-	return c, nil
+}
+
+// noteUntried names what may refuse rows of an existing table and is not tried.
+func (c *Check) noteUntried(ctx context.Context, trial *trial) error {
+	depended, ok := trial.to.(database.Depended)
+	if !ok || !trial.tableExists || trial.plan.Existing == table.Rebuild {
+		return nil
+	}
+	list, err := depended.Dependents(ctx, trial.plan)
+	list = slices.DeleteFunc(list, func(what string) bool {
+		return !strings.HasPrefix(what, "check ") && !strings.HasPrefix(what, "trigger ") && what != "clause CHECK"
+	})
+	if len(list) > 0 {
+		c.Notes = append(c.Notes, note.About("these may refuse rows too, and --by-loading shows which: "+note.FirstNames(list, maxLosses)))
+	}
+	return err
 }
 
 // leaveOutLoaded finds what the table has already, by the ledger, and leaves it out where a load would do that.

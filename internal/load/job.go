@@ -79,12 +79,15 @@ func newJob(p *pass.Pass, from *source.Opener, to database.Target, o Options) *j
 // assignID gives the load its id and folder: those of the interrupted load that
 // it resumes, if any.
 func (j *job) assignID(resume *ledger.Entry) (err error) {
-	if resume != nil {
+	switch {
+	case j.RollBack:
+		j.dir, err = os.MkdirTemp("", "ambertray-")
+	case resume != nil:
 		j.receipt.ID, j.receipt.Load, j.dir = resume.ID, resume.Load, j.tray.LoadDir(resume.Load)
 		if resume.Loaded == 0 { // a load that failed may have removed it
 			err = os.MkdirAll(j.dir, 0o777)
 		}
-	} else {
+	default:
 		j.receipt.Load, j.dir, err = j.tray.NewLoad()
 	}
 	j.loadID = j.receipt.ID

@@ -55,7 +55,7 @@ func losses(ctx context.Context, t *tray.Tray, plan *table.Table, to database.Ta
 // of other tables may change with them. If that was accepted, it is noted.
 func (j *job) checkLosses(ctx context.Context) error {
 	lost, err := losses(ctx, j.tray, j.table, j.to)
-	if err != nil || len(lost) == 0 {
+	if err != nil || len(lost) == 0 || j.RollBack {
 		return err
 	}
 	if !j.AcceptLoss {

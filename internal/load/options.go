@@ -18,6 +18,9 @@ var ErrDiffers = errors.New("the table differs from the source")
 // checkpoints, which stay.
 var ErrCommitted = errors.New("rows are committed, and the rest is rolled back")
 
+// errRolledBack ends a load that rolls everything back, when its rows are proved.
+var errRolledBack = errors.New("rolled back")
+
 // Options of a load.
 type Options struct {
 	Again   bool // load content that is in the table already once more
@@ -26,6 +29,7 @@ type Options struct {
 	// NoRollback loads into one that cannot take rows back.
 	AcceptLoss, NoRollback bool
 
+	RollBack bool // roll everything back in the end
 	NoLedger bool // neither look into the ledger nor write it
 	Verify   Depth
 	Rows     int      // how many of the first rows are shown, as the table has them

@@ -188,7 +188,7 @@ func (j *job) transact(ctx context.Context, begin func(context.Context) (way, er
 		return w, err
 	}
 	allow := j.plan.Allow
-	if allow.Exceeded(out.Rejects.Total(), out.Records) {
+	if !j.RollBack && allow.Exceeded(out.Rejects.Total(), out.Records) {
 		return w, &TooManyError{Rejected: out.Rejects.Total(), Records: out.Records, Allow: allow, File: j.rejects.File()}
 	}
 	if (len(j.table.Indexes) > 0 || j.table.References()) && j.receipt.Outcome.newTable() {
@@ -204,6 +204,9 @@ func (j *job) transact(ctx context.Context, begin func(context.Context) (way, er
 	err = j.show(ctx)
 	if err != nil {
 		return w, err
+	}
+	if j.RollBack {
+		return w, errRolledBack
 	}
 	err = j.writePending()
 	if err != nil {
