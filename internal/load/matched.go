@@ -387,7 +387,7 @@ func (m *matching) readsMost(c *table.Column, l *database.ColumnInfo) bool {
 	if !l.Known || l.Generated || l.Type == nil {
 		return false
 	}
-	if l.Type.Textual() && !l.Own || formatAs(c, l.Type.Kind) != "" {
+	if l.Type.Textual() || formatAs(c, l.Type.Kind) != "" {
 		return true
 	}
 	most, ok := m.tighter[c.From]

@@ -110,14 +110,18 @@ const (
 	// Bit is the Size of a boolean that an existing column keeps as a bit.
 	Bit = 1
 	// The Sizes of texts that an existing column keeps as JSON values, as addresses or networks of
-	// the internet, as bytes, as addresses of hardware, as intervals, or, from Array on, as arrays.
-	JSON     = 1
-	Address  = 2
-	Network  = 3
-	Bytes    = 4
-	Hardware = 5
-	Interval = 6
-	Array    = 7
+	// the internet, as bytes, as addresses of hardware with six or eight bytes, as intervals, as bits,
+	// as times of day with an offset, or, from Array on, as arrays.
+	JSON         = 1
+	Address      = 2
+	Network      = 3
+	Bytes        = 4
+	Hardware     = 5
+	LongHardware = 6
+	Interval     = 7
+	Bits         = 8
+	TimeTZ       = 9
+	Array        = 10
 )
 
 // String returns the type as the tray writes it.

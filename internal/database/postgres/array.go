@@ -4,23 +4,73 @@ import (
 	"bytes"
 	"encoding/binary"
 	"fmt"
-	"strconv"
 	"strings"
 
+	"github.com/jackc/pgx/v5/pgtype"
+
 	"ambertray/internal/table"
+	"ambertray/internal/value"
 )
 
-// element is the type of an array's elements.
-type element struct {
-	native string
-	number uint32 // of the type, as the server counts them
-	bits   int    // of a whole number; 0 for a text
+// elements are the kinds of values in arrays, with the numbers of their types on the server. The text
+// type that stands for arrays has a size for each, from table.Array on.
+var elements = []struct {
+	kind   table.Kind
+	number uint32
+}{
+	{table.SmallInt, pgtype.Int2OID}, {table.Integer, pgtype.Int4OID}, {table.BigInt, pgtype.Int8OID}, {table.Text, pgtype.TextOID},
+	{table.Varchar, pgtype.VarcharOID}, {table.Decimal, pgtype.NumericOID}, {table.Boolean, pgtype.BoolOID}, {table.Date, pgtype.DateOID},
+	{table.Timestamp, pgtype.TimestampOID}, {table.TimestampTZ, pgtype.TimestamptzOID}, {table.UUID, pgtype.UUIDOID},
 }
 
-// arrayOf returns the type of one-dimensional arrays whose elements are of a type.
-func arrayOf(native string, number uint32, bits int) ownType {
-	e := &element{native, number, bits}
-	return ownType{&table.Limit{Native: native + "[]", Text: e.canonicalArray}, e.encodeArray, e.arrayText}
+// element is a type of elements.
+type element struct {
+	native string // of the elements, where it is known
+	table.Type
+	number     uint32
+	anyDecimal bool // a numeric without precision
+}
+
+// arrays returns the types of one-dimensional arrays, by the sizes of the text types that stand for them.
+// Their encoders need to know the kind of the elements only.
+func arrays() map[int]ownType {
+	types := map[int]ownType{}
+	for i, known := range elements {
+		e := &element{Type: table.Type{Kind: known.kind}, number: known.number, anyDecimal: true}
+		types[table.Array+i] = ownType{encode: e.encodeArray, text: e.arrayText}
+	}
+	return types
+}
+
+// arrayType returns the text type for arrays of a native type, and its limit.
+func arrayType(native string) (*table.Type, *table.Limit, bool) {
+	of, ok := strings.CutSuffix(native, "[]")
+	if !ok || ownSizes[of] != 0 {
+		return nil, nil, false
+	}
+	t, limit, ok := typeOf(of)
+	if !ok || limit != nil {
+		return nil, nil, false
+	}
+	e := &element{native: of, anyDecimal: t == nil}
+	if t != nil {
+		e.Type = *t
+	} else {
+		e.Kind = table.Decimal
+	}
+	switch of {
+	case "character varying":
+		e.Kind = table.Varchar
+	case "json", "citext": // which are sent as text, but not in arrays
+		return nil, nil, false
+	}
+	for i, known := range elements {
+		if known.kind == e.Kind {
+			e.number = known.number
+			return &table.Type{Kind: table.Text, Size: table.Array + i}, &table.Limit{Native: native, Text: e.canonicalArray}, true
+		}
+	}
+	return nil, nil, false
 }
 
 const notArray = `not an array of one dimension such as {1,2} or {"a b",NULL}`
@@ -114,15 +164,15 @@ func (e *element) canonicalArray(text []byte) ([]byte, string) {
 	if !ok {
 		return nil, notArray
 	}
+	var v value.Value
 	for i, item := range list {
-		if e.bits == 0 || item == nil {
+		if item == nil {
 			continue
 		}
-		n, err := strconv.ParseInt(string(item), 10, e.bits)
-		if err != nil {
+		if !e.read(item, &v) {
 			return nil, fmt.Sprintf("element %d is no %s", i+1, e.native)
 		}
-		list[i] = strconv.AppendInt(nil, n, 10)
+		list[i] = e.append([]byte{}, &v)
 	}
 	return appendArray(nil, list), ""
 }
@@ -131,7 +181,8 @@ func (e *element) canonicalArray(text []byte) ([]byte, string) {
 // its elements, how many there are, the number of the first, and the fields of all.
 func (e *element) encodeArray(dst, text []byte) []byte {
 	list, _ := cutArray(text) // checked by the limit
-	put := binary.BigEndian.AppendUint32
+	put, write := binary.BigEndian.AppendUint32, fieldOf(e.Type)
+	var v value.Value
 	nulls := uint32(0)
 	for _, item := range list {
 		if item == nil {
@@ -143,18 +194,12 @@ func (e *element) encodeArray(dst, text []byte) []byte {
 		dst = put(put(dst, uint32(len(list))), 1)
 	}
 	for _, item := range list {
-		switch {
-		case item == nil:
+		if item == nil {
 			dst = put(dst, noField)
-		case e.bits == 0:
-			dst = append(put(dst, uint32(len(item))), item...)
-		default:
-			n, _ := strconv.ParseInt(string(item), 10, e.bits)
-			dst = put(dst, uint32(e.bits/8))
-			for shift := e.bits - 8; shift >= 0; shift -= 8 {
-				dst = append(dst, byte(n>>shift))
-			}
+			continue
 		}
+		e.read(item, &v)
+		dst = write(dst, &v)
 	}
 	return dst
 }
@@ -177,7 +222,11 @@ func (e *element) decodeArray(field []byte) (list [][]byte, ok bool) {
 	if len(field) == head {
 		return nil, true
 	}
-	get := binary.BigEndian.Uint32
+	get, read := binary.BigEndian.Uint32, readerOf(e.Type)
+	if e.Kind == table.Decimal {
+		read = readShown
+	}
+	var v value.Value
 	if len(field) < head+dimension || get(field) != 1 || get(field[head+4:]) != 1 {
 		return nil, false
 	}
@@ -192,17 +241,9 @@ func (e *element) decodeArray(field []byte) (list [][]byte, ok bool) {
 			return nil, false
 		}
 		item := rest[:size:size]
-		if e.bits > 0 {
-			n := int64(0)
-			for i, b := range item {
-				if i == 0 {
-					n = int64(int8(b))
-					continue
-				}
-				n = n<<8 | int64(b)
-			}
-			item = strconv.AppendInt(nil, n, 10)
-		}
+		v = value.Value{}
+		read(item, &v)
+		item = e.append([]byte{}, &v)
 		list, rest = append(list, item), rest[size:]
 	}
 	return list, true

@@ -20,12 +20,12 @@ func (t *Target) Columns(ctx context.Context, name string) ([]database.ColumnInf
 			WHEN typname = 'citext' THEN typname -- an extension, which may be in any schema
 			ELSE format_type(base.type, base.modifier) END, (NOT attnotnull AND base.nullable)::int,
 		(atthasdef AND attgenerated = '' OR attidentity <> '')::int, (attgenerated <> '')::int,
-		(atttypid <> base.type OR typtype = 'e' OR typname IN ('citext', 'json'))::int
+		(atttypid <> base.type OR typtype = 'e' OR typname IN ('citext', 'json', 'xml'))::int
 		FROM pg_attribute JOIN base ON base.number = attnum JOIN pg_type ON pg_type.oid = base.type AND typtype <> 'd'
 		WHERE attrelid = base.of AND attnum > 0 AND NOT attisdropped ORDER BY attnum`)
 	list := database.ParseColumns(rows, typeOf)
 	for i := range list {
-		_, own := ownSizes[list[i].Native]
+		_, _, own := ownTypeOf(list[i].Native)
 		list[i].AnyNumber, list[i].Own = list[i].Native == "numeric", own || rows[i][5] == "1"
 	}
 	return list, err
@@ -63,16 +63,19 @@ func typeOf(native string) (*table.Type, *table.Limit, bool) {
 	if ok {
 		return enum, words, true
 	}
-	size, ok := ownSizes[native]
-	if ok {
-		return &table.Type{Kind: table.Text, Size: size}, ownTypes[size].limit, true
+	own, limit, ok := ownTypeOf(native)
+	switch {
+	case ok:
+		return own, limit, true
+	case native == limitXML.Native:
+		return &table.Type{Kind: table.Text}, limitXML, true
 	}
 	m := nativeForm.FindStringSubmatch(native)
 	if m == nil {
 		return nil, nil, false
 	}
 	kind, ok := nativeKinds[m[1]+m[4]]
-	size, _ = strconv.Atoi(m[2])
+	size, _ := strconv.Atoi(m[2])
 	scale, _ := strconv.Atoi(m[3])
 	t := table.Type{Kind: kind, Size: size, Scale: scale}
 	switch {

@@ -36,6 +36,15 @@ const (
 
 // Column implements convert.Encoder.
 func (encoder) Column(_ int, t table.Type) func(dst []byte, v *value.Value) []byte {
+	own, ok := ownTypes[t.Size]
+	if ok && t.Kind == table.Text {
+		return func(dst []byte, v *value.Value) []byte { return own.append(dst, v.Text) }
+	}
+	return fieldOf(t)
+}
+
+// fieldOf returns what appends the field of a value, with its length, of a type that is not an ownType.
+func fieldOf(t table.Type) func(dst []byte, v *value.Value) []byte {
 	switch t.Kind {
 	case table.SmallInt:
 		return func(dst []byte, v *value.Value) []byte {
@@ -62,11 +71,6 @@ func (encoder) Column(_ int, t table.Type) func(dst []byte, v *value.Value) []by
 		return appendNumeric
 	case table.UUID:
 		return appendUUID
-	case table.Text:
-		own, ok := ownTypes[t.Size]
-		if ok {
-			return func(dst []byte, v *value.Value) []byte { return own.append(dst, v.Text) }
-		}
 	}
 	return func(dst []byte, v *value.Value) []byte {
 		dst = binary.BigEndian.AppendUint32(dst, uint32(len(v.Text)))

@@ -23,8 +23,9 @@ var LimitJSON = jsonb.Limit()
 // Field returns the text that a text of a column's type is sent as, and what is hashed of it in
 // the end; why is the reason if it is rejected.
 func Field(native, text string) (sent, hashed, why string) {
-	own := ownTypes[ownSizes[native]]
-	canonical, why := own.limit.Text([]byte(text))
+	t, limit, _ := ownTypeOf(native)
+	own := ownTypes[t.Size]
+	canonical, why := limit.Text([]byte(text))
 	if why != "" {
 		return "", "", why
 	}

@@ -3,6 +3,7 @@ package postgres
 import (
 	"encoding/binary"
 	"encoding/hex"
+	"maps"
 	"math"
 	"net"
 
@@ -21,23 +22,41 @@ type ownType struct {
 
 // ownSizes are the sizes of the text types that stand for them.
 var ownSizes = map[string]int{
-	"jsonb": table.JSON, "inet": table.Address, "cidr": table.Network, "bytea": table.Bytes, "macaddr": table.Hardware, "interval": table.Interval,
-	"smallint[]": table.Array, "integer[]": table.Array + 1, "bigint[]": table.Array + 2, "text[]": table.Array + 3, "character varying[]": table.Array + 4,
+	"jsonb": table.JSON, "inet": table.Address, "cidr": table.Network, "bytea": table.Bytes, "macaddr": table.Hardware, "macaddr8": table.LongHardware,
+	"interval": table.Interval,
 }
 
-var ownTypes = map[int]ownType{
-	table.JSON: {jsonb.Limit(), func(dst, text []byte) []byte { return append(append(dst, versionJSON), text...) },
-		func(field []byte) []byte { return field[1:] }},
-	table.Address:   {limitInet, func(dst, text []byte) []byte { return appendInet(dst, text, 0) }, inetText},
-	table.Network:   {limitCidr, func(dst, text []byte) []byte { return appendInet(dst, text, 1) }, inetText},
-	table.Bytes:     {database.BytesLimit("bytea", bytesPrefix, 0, math.MaxInt32), decodeBytes, bytesText},
-	table.Hardware:  {&table.Limit{Native: "macaddr", Text: canonicalHardware}, decodeHardware, hardwareText},
-	table.Interval:  {&table.Limit{Native: "interval", Text: canonicalInterval}, encodeInterval, intervalText},
-	table.Array:     arrayOf("smallint", 21, 16),
-	table.Array + 1: arrayOf("integer", 23, 32),
-	table.Array + 2: arrayOf("bigint", 20, 64),
-	table.Array + 3: arrayOf("text", 25, 0),
-	table.Array + 4: arrayOf("character varying", 1043, 0),
+// ownTypes have no limit where that depends on more than the size.
+var ownTypes = func() map[int]ownType {
+	types := arrays()
+	maps.Copy(types, map[int]ownType{
+		table.JSON: {jsonb.Limit(), func(dst, text []byte) []byte { return append(append(dst, versionJSON), text...) },
+			func(field []byte) []byte { return field[1:] }},
+		table.Address:      {limitInet, func(dst, text []byte) []byte { return appendInet(dst, text, 0) }, inetText},
+		table.Network:      {limitCidr, func(dst, text []byte) []byte { return appendInet(dst, text, 1) }, inetText},
+		table.Bytes:        {database.BytesLimit("bytea", bytesPrefix, 0, math.MaxInt32), decodeBytes, bytesText},
+		table.Hardware:     {hardwareLimit("macaddr", 6, "08:00:2b:01:02:03"), decodeHardware, hardwareText},
+		table.LongHardware: {hardwareLimit("macaddr8", 8, "08:00:2b:01:02:03:04:05"), decodeHardware, hardwareText},
+		table.Interval:     {&table.Limit{Native: "interval", Text: canonicalInterval}, encodeInterval, intervalText},
+		table.Bits:         {nil, encodeBits, bitsText},
+		table.TimeTZ:       {nil, encodeTimeTZ, timeTZText},
+	})
+	return types
+}()
+
+// ownTypeOf returns the text type that stands for a type with a form of its own, and its limit.
+func ownTypeOf(native string) (*table.Type, *table.Limit, bool) {
+	size, ok := ownSizes[native]
+	if ok {
+		return &table.Type{Kind: table.Text, Size: size}, ownTypes[size].limit, true
+	}
+	for _, find := range []func(string) (*table.Type, *table.Limit, bool){bitsType, timeTZType, arrayType} {
+		t, limit, ok := find(native)
+		if ok {
+			return t, limit, true
+		}
+	}
+	return nil, nil, false
 }
 
 // versionJSON comes before the text of a jsonb.
@@ -61,13 +80,15 @@ func decodeBytes(dst, text []byte) []byte {
 
 func bytesText(field []byte) []byte { return hex.AppendEncode([]byte(bytesPrefix), field) }
 
-// canonicalHardware returns an address of six bytes as the server's cast.
-func canonicalHardware(text []byte) ([]byte, string) {
-	address, err := net.ParseMAC(string(text))
-	if err != nil || len(address) != 6 {
-		return nil, "not an address such as 08:00:2b:01:02:03"
-	}
-	return []byte(address.String()), ""
+// hardwareLimit returns the limit of addresses with a number of bytes, which are as the server's cast.
+func hardwareLimit(native string, bytes int, example string) *table.Limit {
+	return &table.Limit{Native: native, Text: func(text []byte) ([]byte, string) {
+		address, err := net.ParseMAC(string(text))
+		if err != nil || len(address) != bytes {
+			return nil, "not an address such as " + example
+		}
+		return []byte(address.String()), ""
+	}}
 }
 
 func decodeHardware(dst, text []byte) []byte {

@@ -46,6 +46,32 @@ func TestOwnTypes(t *testing.T) {
 		}
 		texts["interval"] = append(texts["interval"], text)
 	}
+	texts["macaddr8"] = []string{"08:00:2b:01:02:03:04:05", "08-00-2B-01-02-03-04-05", "08:00:2b:01:02:03", ""}
+	texts["bit(4)"] = []string{"0101", "1111", "101", "10101", "01x1", "", "B'0101'"}
+	texts["bit varying(9)"] = []string{"", "1", "010110111", "0101101110", "2"}
+	texts["bit varying"] = []string{"", "10101010101010101", "x"}
+	texts["time with time zone"] = []string{"10:00:00+01", "10:00Z", "23:59:59.999999-15:59", "00:00:00.50+0530", "10:00:00-00", "10:00:00-00:30", "24:00:00+00", "10:00:00", "10:00:00+16", "1:00+01", ""}
+	texts["time(0) with time zone"] = []string{"10:00:00.000+01", "10:00:00.5+01"}
+	moments := []string{"2026-01-31", "0001-01-01", "9999-12-31", "2026-02-30", "0000-01-01", "1969-12-31", "infinity"}
+	clocks := []string{" 10:00:00", " 10:00:00.50", " 23:59:59.999999", " 24:00:00", "T10:00:00", " 10:00:00.0000001", ""}
+	for _, day := range moments {
+		texts["date[]"] = append(texts["date[]"], "{"+day+",NULL}")
+		for _, clock := range clocks {
+			texts["timestamp without time zone[]"] = append(texts["timestamp without time zone[]"], `{"`+day+clock+`"}`)
+			texts["timestamp(1) without time zone[]"] = append(texts["timestamp(1) without time zone[]"], `{"`+day+clock+`"}`)
+			for _, offset := range []string{"", "Z", "+01", "-05:30", "+1"} {
+				texts["timestamp with time zone[]"] = append(texts["timestamp with time zone[]"], `{"`+day+clock+offset+`"}`)
+			}
+		}
+	}
+	for _, number := range []string{"0", "-0", "-0.00", "+1", "1.50", "007", "-12.345", "123456.78", "1234567.1", "1.234", ".5", "1.", "1e3", "NaN", "0.000000000000000000000001", "-0.0000000000000000000000", "123456789012345678901234567890.123", "10000", "0.0001", "99999999.99"} {
+		for _, native := range []string{"numeric[]", "numeric(8,2)[]"} {
+			texts[native] = append(texts[native], "{"+number+",1}")
+		}
+	}
+	texts["boolean[]"] = []string{"{t,f,TRUE,False,NULL}", "{yes}", `{""}`, "{1}", "{tr}"}
+	texts["uuid[]"] = []string{"{A0EEBC99-9c0b-4ef8-bb6d-6bb9bd380a11}", "{a0eebc999c0b4ef8bb6d6bb9bd380a11}", "{x}"}
+	texts["character varying(3)[]"] = []string{"{abc,é}", "{abcd}", `{"ab "}`, `{"abc "}`}
 	pieces := strings.Split(`{|}|,|"|\"|\\| |NULL|null|a|é|'|7|-12|+3|40000|99999999999|;|	`, "|")
 	for _, native := range []string{"text[]", "character varying[]", "smallint[]", "integer[]", "bigint[]"} {
 		texts[native] = []string{"{}", " { } ", "{NULL}", `{""}`, "{1,-2, +3 ,NULL}", `{"a b", c d ,"\"\\{},"}`, "{1,}", "{,}", "{{1},{2}}", "[2:3]={1,2}", "{a\\,b}", `{"a"b}`, `{a"b"}`, "{1", "1", "", `{"a}`, `{"\`}
@@ -72,7 +98,8 @@ func TestOwnTypes(t *testing.T) {
 			require.NoError(t, err, "%s %q", native, text)
 			require.Equal(t, []string{found[0][0], sent}, []string{sent, hashed}, "%s %q", native, text)
 		}
-		require.Greater(t, accepted, map[string]int{"bytea": 2, "macaddr": 2, "interval": 150, "text[]": 60}[native], native)
+		require.Greater(t, accepted, map[string]int{"bytea": 2, "macaddr": 2, "interval": 150, "text[]": 60, "bit varying(9)": 2, "time with time zone": 5, "date[]": 3, "timestamp without time zone[]": 11,
+			"timestamp with time zone[]": 30, "timestamp(1) without time zone[]": 7, "numeric[]": 14, "numeric(8,2)[]": 6}[native], native)
 	}
 	for _, text := range []string{"1.5 hours", "2147483648 days", "178956971 years", "999999999999 hours", "00:00:59.9999999", "1 fortnight", "P", "day"} {
 		_, _, why := postgres.Field("interval", text)

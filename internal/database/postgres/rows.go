@@ -311,6 +311,12 @@ func readNumeric(data []byte, scale int, v *value.Value) {
 	}
 }
 
+// readShown reads a number with as many decimals as it shows.
+func readShown(data []byte, v *value.Value) {
+	const shown = 6 // where their number is
+	readNumeric(data, int(binary.BigEndian.Uint16(data[shown:])), v)
+}
+
 // specialNumerics maps the signs of numerics without digits to their texts.
 var specialNumerics = map[uint16]string{0xc000: "NaN", 0xd000: "Infinity", 0xf000: "-Infinity"}
 
