@@ -69,24 +69,24 @@ func (j *job) resend(ctx context.Context, refused *refusal.List, encoder convert
 	return added, left, nil
 }
 
-// sendSingly sends rows one by one, unless there are more than maxSingly. In one batch, a row may be refused because of
-// another row that is refused as well.
+// sendSingly sends rows one by one, unless there are more than maxSingly, until none is added. In one batch, a row may be
+// refused because of another row that is refused as well.
 func (j *job) sendSingly(ctx context.Context, rows *waitingRows, waiting *refusal.List) (added int64, left *refusal.List, err error) {
-	if waiting.Len() > maxSingly {
-		return 0, waiting, nil
-	}
-	left = &refusal.List{}
-	for x := range waiting.All() {
-		one := &refusal.List{}
-		one.Add(x)
-		n, again, err := j.sendBlocks(ctx, rows.listed(one, false))
-		if err != nil {
-			return 0, nil, err
+	for n := int64(1); n > 0 && waiting.Len() <= maxSingly; added += n {
+		n, left = 0, &refusal.List{}
+		for x := range waiting.All() {
+			one := &refusal.List{}
+			one.Add(x)
+			sent, again, err := j.sendBlocks(ctx, rows.listed(one, false))
+			if err != nil {
+				return 0, nil, err
+			}
+			n += sent
+			left.Append(again)
 		}
-		added += n
-		left.Append(again)
+		waiting = left
 	}
-	return added, left, nil
+	return added, waiting, nil
 }
 
 // isOrphan reports whether a row was refused because the row that it references was missing.
