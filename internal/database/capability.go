@@ -125,11 +125,11 @@ type (
 	// StagingTx merges rows into an existing table through a staging table.
 	StagingTx interface {
 		// Stage creates a temporary table with the columns of an existing one, and
-		// RowOfStage.
+		// RowOfStage. It replaces one of the same name.
 		Stage(ctx context.Context, t *table.Table, name string) error
-		// Merge merges a staging table into the table by its key; at says which
-		// records the rows of the staging table are.
-		Merge(ctx context.Context, t *table.Table, stage string, at *Numbers) (Merged, *refusal.List, error)
+		// Merge merges a staging table into the table by its key, as Merger.Merge does; at says
+		// which records the rows of the staging table are.
+		Merge(ctx context.Context, t *table.Table, stage, before string, at *Numbers) (Merged, *refusal.List, error)
 	}
 )
 

@@ -6,6 +6,7 @@ import (
 
 	"ambertray/internal/dialect"
 	"ambertray/internal/refusal"
+	"ambertray/internal/table"
 )
 
 // Constraint is a constraint of a table that can be checked for all rows of a
@@ -36,4 +37,20 @@ func Filled(d *dialect.Dialect, columns []string, stage string) string {
 		filled = append(filled, "s."+d.Quote(column)+" IS NOT NULL")
 	}
 	return fmt.Sprintf("(SELECT s.* FROM %s s WHERE %s)", stage, strings.Join(filled, " AND "))
+}
+
+// Orphans returns the constraint that rows of a staging table refer to existing rows by a foreign key. referred is the
+// referenced table, quoted.
+func Orphans(d *dialect.Dialect, t *table.Table, k *ForeignKey, referred string) Constraint {
+	var terms, same []string
+	for i, column := range k.Columns {
+		terms, same = append(terms, "s."+d.Quote(column)+" IS NOT NULL"), append(same, "r."+d.Quote(k.To[i])+" = s."+d.Quote(column))
+	}
+	terms = append(terms, fmt.Sprintf("NOT EXISTS (SELECT 1 FROM %s r WHERE %s)", referred, strings.Join(same, " AND ")))
+	return Constraint{Reason: MissingRow(t, k), Violated: strings.Join(terms, " AND ")}
+}
+
+// MissingRow returns why a row is refused that refers to no row by a foreign key.
+func MissingRow(t *table.Table, k *ForeignKey) refusal.Reason {
+	return refusal.Reason{Columns: AtFault(t, k.Columns), Reason: NotInTable(k.Table, k.Name)}
 }

@@ -18,7 +18,7 @@ type Merged struct {
 	Inserted  int64 `json:"inserted"`
 	Updated   int64 `json:"updated"`
 	Unchanged int64 `json:"unchanged"`
-	// Agree is how many of them the table has afterwards, every column the same.
+	// Agree is how many of them the table has afterwards, every column the same; also of those that were merged before.
 	Agree int64 `json:"-"`
 }
 
@@ -50,9 +50,9 @@ type Merger struct {
 	Differ     func(column string, c table.Column) string
 	SetPrefix  string // of the columns that an Update sets
 	Overriding string // of an INSERT that gives values to identity columns
-	// Keyed is what rows of the stage are taken from where their keys are compared with each other,
-	// by the collations of the table; "" for the stage itself.
-	Keyed string
+	// Keyed is what rows of a stage are taken from where their keys are compared with each other,
+	// by the collations of the table; nil for the stage itself.
+	Keyed func(stage string) string
 	// IndexRows is the statement that indexes the rows of the stage by their numbers. It is run when the first row is
 	// refused. "" means that they are already indexed.
 	IndexRows string
@@ -66,9 +66,13 @@ type Merger struct {
 
 // Merge updates the rows of a table whose key the stage has, where they differ,
 // and inserts those that are new. Rows of the stage that the server does not
-// take, or whose key an earlier row of it has, are removed from it.
-func (m *Merger) Merge(ctx context.Context, t *table.Table, stage string, at *Numbers) (done Merged, refused *refusal.List, err error) {
+// take, or whose key an earlier row of it has, are removed from it. Before is a stage with rows that
+// have been merged already, or "". It gets those of this one, whose keys it must not have.
+func (m *Merger) Merge(ctx context.Context, t *table.Table, stage, before string, at *Numbers) (done Merged, refused *refusal.List, err error) {
 	x := &merging{Merger: m, ctx: ctx, t: t, table: m.DB.Dialect().QuoteTable(t.Name), stage: m.DB.Dialect().Quote(stage)}
+	if before != "" {
+		x.before = m.DB.Dialect().Quote(before)
+	}
 	x.refuser = Refuser{DB: m.DB, Stage: x.stage, Row: m.Row, At: at}
 	x.write()
 	err = x.removeDuplicateKeys()
@@ -105,7 +109,15 @@ func (m *Merger) Merge(ctx context.Context, t *table.Table, stage string, at *Nu
 	if x.anyDiffer != "" {
 		same += " AND NOT (" + x.anyDiffer + ")"
 	}
-	done.Agree, err = x.count(x.stage + " s " + x.Join + " " + x.table + " t" + x.Hint + " ON " + same)
+	all := x.stage
+	if x.before != "" {
+		all = x.before
+		err = x.exec(fmt.Sprintf("INSERT INTO %s (%s) SELECT %s FROM %s s", x.before, x.columns, x.values, x.stage))
+		if err != nil {
+			return done, nil, err
+		}
+	}
+	done.Agree, err = x.count(all + " s " + x.Join + " " + x.table + " t" + x.Hint + " ON " + same)
 	return done, &x.refuser.Refused, err
 }
 
@@ -115,6 +127,7 @@ type merging struct {
 	ctx          context.Context
 	t            *table.Table
 	table, stage string // quoted
+	before       string // likewise, or ""
 	same         string // the condition that keys are the same
 	differ       string // that columns which are set are not, or ""
 	set          string
@@ -176,16 +189,22 @@ func Repeated(d *dialect.Dialect, key []string, row, stage, table string) string
 	return fmt.Sprintf("SELECT n FROM (SELECT s.%s AS n, CASE WHEN %s THEN 1 ELSE 0 END AS twice FROM %s s) q WHERE twice = 1 ORDER BY n", row, repeated, stage)
 }
 
-// removeDuplicateKeys removes the rows of the stage whose key an earlier one has.
+// removeDuplicateKeys removes the rows of the stage whose key an earlier one has, or one that was merged before.
 func (x *merging) removeDuplicateKeys() error {
-	from := cmp.Or(x.Keyed, x.stage)
-	if len(x.t.Key) == 1 { // counting takes half the time or less
+	keyed := func(stage string) string {
+		if stage == "" || x.Keyed == nil {
+			return stage
+		}
+		return x.Keyed(stage)
+	}
+	from := keyed(x.stage)
+	if len(x.t.Key) == 1 && x.before == "" { // counting takes half the time or less
 		found, err := x.DB.Query(x.ctx, fmt.Sprintf("SELECT count(*), count(DISTINCT s.%s) FROM %s s", x.DB.Dialect().Quote(x.t.Key[0]), from))
 		if err != nil || found[0][0] == found[0][1] {
 			return err
 		}
 	}
-	return x.refuser.RefuseAll(x.ctx, Repeated(x.DB.Dialect(), x.t.Key, x.Row, from, ""), refusal.Reason{Columns: x.t.Key, Reason: SameKey})
+	return x.refuser.RefuseAll(x.ctx, Repeated(x.DB.Dialect(), x.t.Key, x.Row, from, keyed(x.before)), refusal.Reason{Columns: x.t.Key, Reason: SameKey})
 }
 
 // checkConstraints removes the rows of the stage that violate some constraints.

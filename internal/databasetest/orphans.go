@@ -17,9 +17,8 @@ import (
 )
 
 // refersToLaterRows loads rows that refer to rows below them, also where others refer to nothing, or to a row that is
-// refused.
+// refused, and merges them.
 func refersToLaterRows(t *testing.T, to database.Target) {
-	execAll(t, to, "CREATE TABLE part (no integer NOT NULL PRIMARY KEY, part_of integer NULL, FOREIGN KEY (part_of) REFERENCES part (no))")
 	integer := table.Type{Kind: table.Integer}
 	var lines []string
 	for i := range 60 {
@@ -27,13 +26,25 @@ func refersToLaterRows(t *testing.T, to database.Target) {
 	}
 	lines = append(lines, "60,", "70,99", "71,70", "72,73", "73,60", "73,61", "74,73", "75,75", "81,80", "80,99", "80,")
 	tr := NewTray(t, "part", "no,part_of\n"+strings.Join(lines, "\n")+"\n", table.Column{From: "no", Name: "no", Type: integer}, table.Column{From: "part_of", Name: "part_of", Type: integer, Nullable: true})
-	tr.Table.Key, tr.Table.Existing = []string{"no"}, table.Append
-	r, err := load.Run(context.Background(), tr, &source.Opener{}, to, load.Options{})
-	require.NoError(t, err)
-	require.True(t, r.Verified)
-	require.Equal(t, load.Counts{Read: 71, Loaded: 67, Rejected: 4}, counts(r), "%v", r.Rejects.ByReason)
-	slices.SortFunc(r.Rejects.ByReason, func(a, b reject.Group) int { return int(a.Line - b.Line) })
-	require.Equal(t, []int64{63, 67}, []int64{r.Rejects.ByReason[0].Line, r.Rejects.ByReason[1].Line}, "what refers to nothing, and the second of two with a key")
-	require.Equal(t, []int64{2, 2}, []int64{r.Rejects.ByReason[0].Count, r.Rejects.ByReason[1].Count})
-	execAll(t, to, "DROP TABLE part")
+	for _, existing := range []table.Existing{table.Append, table.Merge} {
+		execAll(t, to, "CREATE TABLE part (no integer NOT NULL PRIMARY KEY, part_of integer NULL, FOREIGN KEY (part_of) REFERENCES part (no))")
+		if existing == table.Merge {
+			execAll(t, to, "INSERT INTO part VALUES (60, NULL)", "INSERT INTO part VALUES (5, NULL)")
+		}
+		tr.Table.Key, tr.Table.Existing = []string{"no"}, existing
+		r, err := load.Run(context.Background(), tr, &source.Opener{}, to, load.Options{Again: true})
+		require.NoError(t, err, existing)
+		require.True(t, r.Verified)
+		c := r.Counts
+		require.Equal(t, []int64{71, 67, 4}, []int64{c.Read, c.Loaded, c.Rejected}, "%s: %v", existing, r.Rejects.ByReason)
+		if existing == table.Merge {
+			require.Equal(t, database.Merged{Inserted: 65, Updated: 1, Unchanged: 1, Agree: 67}, *r.Merged)
+		}
+		slices.SortFunc(r.Rejects.ByReason, func(a, b reject.Group) int { return int(a.Line - b.Line) })
+		orphans, repeats := r.Rejects.ByReason[0], r.Rejects.ByReason[1]
+		require.Equal(t, []int64{63, 67}, []int64{orphans.Line, repeats.Line}, "what refers to nothing, and the second of two with a key")
+		require.Equal(t, []int64{2, 2}, []int64{orphans.Count, repeats.Count})
+		require.Contains(t, orphans.Reason, "not in table part")
+		execAll(t, to, "DROP TABLE part")
+	}
 }

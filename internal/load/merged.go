@@ -26,8 +26,12 @@ type merged struct {
 	done    database.Merged
 }
 
-// stageName is the name of the staging table, which is a temporary one.
-const stageName = "ambertray_stage"
+// stageName is the name of the staging table, which is a temporary one, and againName that of one for rows that
+// are merged again.
+const (
+	stageName = "ambertray_stage"
+	againName = "ambertray_stage_again"
+)
 
 func (m *merged) prepare(ctx context.Context) (err error) {
 	err = m.openExisting(ctx, false)
@@ -61,13 +65,17 @@ func (m *merged) write(_ context.Context, k *convert.Block) error {
 // finish merges what was loaded. Rows are refused by the staging table or in the
 // merge.
 func (m *merged) finish(ctx context.Context, abort error) (rows int64, refused *refusal.List, err error) {
+	encoder := m.sink.Encoder()
 	_, byStage, err := m.closeSink(abort)
 	if err != nil || abort != nil {
 		return 0, nil, err
 	}
 	m.numbers.Remove(byStage)
 	err = m.phase(PhaseMerge, func() (err error) {
-		m.done, refused, err = m.merging.Merge(ctx, m.table, stageName, &m.numbers)
+		m.done, refused, err = m.merging.Merge(ctx, m.table, stageName, "", &m.numbers)
+		if err == nil {
+			_, refused, err = m.resend(ctx, refused, encoder, m.mergeAgain)
+		}
 		return err
 	})
 	if err != nil {
@@ -76,6 +84,32 @@ func (m *merged) finish(ctx context.Context, abort error) (rows int64, refused *
 	refused.Append(byStage)
 	m.receipt.Merged = &m.done
 	return m.done.Rows(), refused, nil
+}
+
+// mergeAgain merges rows that were refused before.
+func (m *merged) mergeAgain(ctx context.Context, blocks []*convert.Block) (rows int64, refused *refusal.List, err error) {
+	stage := *m.table
+	stage.Name, stage.Key = againName, nil
+	err = m.merging.Stage(ctx, m.table, againName)
+	if err != nil {
+		return 0, nil, err
+	}
+	numbers := database.Numbers{}
+	for _, k := range blocks {
+		numbers.Add(k)
+	}
+	_, byStage, err := m.sendTo(ctx, &stage, blocks)
+	if err != nil {
+		return 0, nil, err
+	}
+	numbers.Remove(byStage)
+	done, refused, err := m.merging.Merge(ctx, m.table, againName, stageName, &numbers)
+	if err != nil {
+		return 0, nil, err
+	}
+	refused.Append(byStage)
+	m.done = database.Merged{Inserted: m.done.Inserted + done.Inserted, Updated: m.done.Updated + done.Updated, Unchanged: m.done.Unchanged + done.Unchanged, Agree: done.Agree}
+	return done.Rows(), refused, nil
 }
 
 // verify checks that the staging table has the rows of the source, that the

@@ -9,6 +9,7 @@ import (
 	"ambertray/internal/database"
 	"ambertray/internal/pass"
 	"ambertray/internal/refusal"
+	"ambertray/internal/table"
 )
 
 // maxResent is how many bytes of rows are sent again; the others stay refused.
@@ -17,10 +18,13 @@ const maxResent = 64 << 20
 // maxSingly is how many rows are sent one by one at the end.
 const maxSingly = 50
 
+// sendBlocks sends rows to the table over a bulk path of their own.
+type sendBlocks func(ctx context.Context, blocks []*convert.Block) (rows int64, refused *refusal.List, err error)
+
 // resend sends rows again that were refused because of other rows: because a referenced row was missing or a key
 // existed. It sends them in order, and those that reference their own table also in reverse order, until neither adds a
 // row. It returns the number of rows added and the rows that remain refused.
-func (j *job) resend(ctx context.Context, refused *refusal.List, encoder convert.Encoder) (added int64, left *refusal.List, err error) {
+func (j *job) resend(ctx context.Context, refused *refusal.List, encoder convert.Encoder, send sendBlocks) (added int64, left *refusal.List, err error) {
 	itself, err := j.refersToItself(ctx, refused)
 	if err != nil {
 		return 0, nil, err
@@ -46,7 +50,7 @@ func (j *job) resend(ctx context.Context, refused *refusal.List, encoder convert
 			back = !back
 			continue
 		}
-		n, again, err := j.sendBlocks(ctx, rows.listed(sent, back))
+		n, again, err := send(ctx, rows.listed(sent, back))
 		if err != nil {
 			return 0, nil, err
 		}
@@ -59,7 +63,7 @@ func (j *job) resend(ctx context.Context, refused *refusal.List, encoder convert
 		}
 		back = !back
 	}
-	n, waiting, err := j.sendSingly(ctx, rows, waiting)
+	n, waiting, err := sendSingly(ctx, rows, waiting, send)
 	if err != nil {
 		return 0, nil, err
 	}
@@ -71,13 +75,13 @@ func (j *job) resend(ctx context.Context, refused *refusal.List, encoder convert
 
 // sendSingly sends rows one by one, unless there are more than maxSingly, until none is added. In one batch, a row may be
 // refused because of another row that is refused as well.
-func (j *job) sendSingly(ctx context.Context, rows *waitingRows, waiting *refusal.List) (added int64, left *refusal.List, err error) {
+func sendSingly(ctx context.Context, rows *waitingRows, waiting *refusal.List, send sendBlocks) (added int64, left *refusal.List, err error) {
 	for n := int64(1); n > 0 && waiting.Len() <= maxSingly; added += n {
 		n, left = 0, &refusal.List{}
 		for x := range waiting.All() {
 			one := &refusal.List{}
 			one.Add(x)
-			sent, again, err := j.sendBlocks(ctx, rows.listed(one, false))
+			sent, again, err := send(ctx, rows.listed(one, false))
 			if err != nil {
 				return 0, nil, err
 			}
@@ -197,9 +201,9 @@ func listedIn(k *convert.Block, list *refusal.List, back bool) *convert.Block {
 	return k.Pick(rows)
 }
 
-// sendBlocks sends rows to the table over a bulk path of their own.
-func (j *job) sendBlocks(ctx context.Context, blocks []*convert.Block) (rows int64, refused *refusal.List, err error) {
-	j.sink, err = j.tx.Load(ctx, j.table)
+// sendTo is a sendBlocks into a table with the columns of the plan.
+func (j *job) sendTo(ctx context.Context, tab *table.Table, blocks []*convert.Block) (rows int64, refused *refusal.List, err error) {
+	j.sink, err = j.tx.Load(ctx, tab)
 	if err != nil {
 		return 0, nil, err
 	}

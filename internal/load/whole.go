@@ -30,7 +30,9 @@ func (w *whole) finish(ctx context.Context, abort error) (int64, *refusal.List, 
 	if abort != nil || err != nil || !reopens {
 		return rows, refused, err
 	}
-	added, refused, err := w.resend(ctx, refused, encoder)
+	added, refused, err := w.resend(ctx, refused, encoder, func(ctx context.Context, blocks []*convert.Block) (int64, *refusal.List, error) {
+		return w.sendTo(ctx, w.table, blocks)
+	})
 	return rows + added, refused, err
 }
 

@@ -117,7 +117,7 @@ func (a *aside) copy() (int64, error) {
 	}
 	all := a.numbers.Rows()
 	rows, err := a.begin(1, all)
-	_, refused := refusalOf(err)
+	_, refused := refusalOf(err, a.tab)
 	if !refused {
 		return rows, err
 	}
@@ -152,7 +152,7 @@ func (a *aside) begin(from, to int64) (rows int64, err error) {
 // rolled back, and takes them out.
 func (a *aside) search(from, to int64) error {
 	_, err := a.begin(from, to)
-	reason, refused := refusalOf(err)
+	why, refused := refusalOf(err, a.tab)
 	if err != nil && !refused {
 		return err
 	}
@@ -161,7 +161,7 @@ func (a *aside) search(from, to int64) error {
 		return back
 	}
 	if from == to {
-		return a.refuser.Refuse(a.ctx, []int64{from}, refusal.Reason{Reason: reason}) // with no transaction open
+		return a.refuser.Refuse(a.ctx, []int64{from}, why) // with no transaction open
 	}
 	middle := (from + to) / 2
 	err = a.search(from, middle)

@@ -370,25 +370,31 @@ func (s *sink) Reopens() bool { return s.lanes == nil }
 
 // refuse keeps a row that the server does not take.
 func (s *sink) refuse(where refusal.Where, err *mysql.MySQLError) {
-	r := refusal.Refusal{Where: where, Reason: err.Message}
+	why := reasonOf(err, s.tab)
+	s.refused.Add(refusal.Refusal{Where: where, Columns: why.Columns, Reason: why.Reason})
+}
+
+// reasonOf returns why the server does not take a row.
+func reasonOf(err *mysql.MySQLError, tab *table.Table) refusal.Reason {
+	r := refusal.Reason{Reason: err.Message}
 	index, same := repeated(err)
 	foreign := foreignKey.FindStringSubmatch(err.Message)
 	at := columnNamed.FindStringSubmatch(err.Message)
 	switch {
 	case same && index == "PRIMARY":
-		r.Reason, r.Columns = database.SameKey, s.key
+		r.Reason, r.Columns = database.SameKey, tab.Key
 	case same:
 		r.Reason = "duplicate in unique index " + index
 	case foreign != nil:
 		r.Reason = database.NotInTable(foreign[3], foreign[1])
-		r.Columns = database.AtFault(s.tab, strings.Split(strings.ReplaceAll(foreign[2], "`", ""), ", "))
+		r.Columns = database.AtFault(tab, strings.Split(strings.ReplaceAll(foreign[2], "`", ""), ", "))
 	case at != nil:
-		r.Columns = database.AtFault(s.tab, at[1:])
+		r.Columns = database.AtFault(tab, at[1:])
 		if err.Number == incorrectString {
 			r.Reason = "a character that the column's character set lacks"
 		}
 	}
-	s.refused.Add(r)
+	return r
 }
 
 // What the server says of a foreign key, and of a column.

@@ -43,7 +43,7 @@ func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
 
 // Merge implements database.StagingTx. The server would take texts for equal that its
 // collation does not distinguish.
-func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *database.Numbers) (database.Merged, *refusal.List, error) {
+func (x *tx) Merge(ctx context.Context, tab *table.Table, stage, before string, at *database.Numbers) (database.Merged, *refusal.List, error) {
 	err := x.renumber(ctx, dialect.MySQL.Quote(stage))
 	if err != nil {
 		return database.Merged{}, nil, err
@@ -75,11 +75,10 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *data
 			return fmt.Sprintf("NOT (t.%[1]s <=> s.%[1]s)", column)
 		},
 		Refusal: func(err error) (refusal.Reason, bool) {
-			reason, ok := refusalOf(err)
-			return refusal.Reason{Reason: reason}, ok
+			return refusalOf(err, tab)
 		},
 	}
-	return m.Merge(ctx, tab, stage, at)
+	return m.Merge(ctx, tab, stage, before, at)
 }
 
 // hint has a merge use the index of the key, whatever the server believes how many rows the
@@ -97,16 +96,12 @@ func (x *tx) hint(ctx context.Context, tab *table.Table) (string, error) {
 func useIndex(name string) string { return " FORCE INDEX (" + dialect.MySQL.Quote(name) + ")" }
 
 // refusalOf returns why the server does not take a row, if an error is that.
-func refusalOf(err error) (reason string, ok bool) {
+func refusalOf(err error, tab *table.Table) (why refusal.Reason, ok bool) {
 	var refused *mysql.MySQLError
 	if !errors.As(err, &refused) || conditions[refused.Number] != nil {
-		return "", false
+		return refusal.Reason{}, false
 	}
-	index, ok := repeated(refused)
-	if ok {
-		return "duplicate in unique index " + index, true
-	}
-	return refused.Message, true
+	return reasonOf(refused, tab), true
 }
 
 // renumber closes the gaps that the server leaves in its count from one bulk load

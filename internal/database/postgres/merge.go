@@ -32,13 +32,14 @@ func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
 		terms = append(terms, term)
 	}
 	return x.t.fail("make a temporary table", x.exec(ctx, []string{
+		"DROP TABLE IF EXISTS pg_temp." + d.Quote(name),
 		fmt.Sprintf("CREATE TEMPORARY TABLE %s ON COMMIT DROP AS SELECT %s FROM %s WITH NO DATA", d.Quote(name), strings.Join(terms, ", "), d.QuoteTable(tab.Name)),
 		fmt.Sprintf("ALTER TABLE %s ADD %s bigint GENERATED ALWAYS AS IDENTITY", d.Quote(name), database.RowOfStage),
 	}))
 }
 
 // Merge implements database.StagingTx.
-func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *database.Numbers) (database.Merged, *refusal.List, error) {
+func (x *tx) Merge(ctx context.Context, tab *table.Table, stage, before string, at *database.Numbers) (database.Merged, *refusal.List, error) {
 	_, err := x.t.Exec(ctx, "ANALYZE "+dialect.PostgreSQL.Quote(stage))
 	if err != nil { // or it is taken for an empty one
 		return database.Merged{}, nil, err
@@ -72,7 +73,7 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *data
 			return refusal.Reason{}, false
 		},
 	}
-	done, refused, err := m.Merge(ctx, tab, stage, at)
+	done, refused, err := m.Merge(ctx, tab, stage, before, at)
 	if err != nil {
 		return done, nil, err
 	}

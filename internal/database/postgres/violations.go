@@ -127,14 +127,15 @@ func (x *tx) constraints(ctx context.Context, tab *table.Table) (list []database
 		if err != nil {
 			return nil, x.t.fail(op, err)
 		}
-		c := database.Constraint{Reason: refusal.Reason{Columns: database.AtFault(tab, columns)}}
 		if foreign {
-			c.Violated, c.Reason.Reason = orphaned(columns, referred, keys), database.NotInTable(referred, name)
-		} else {
-			_, bare, _ := strings.Cut("."+tab.Name, ".")
-			c.Violated, c.Reason.Reason = "NOT ("+expression+")", fmt.Sprintf("new row for relation %q violates check constraint %q", bare, name)
+			list = append(list, database.Orphans(dialect.PostgreSQL, tab, &database.ForeignKey{Name: name, Table: referred, Columns: columns, To: keys}, referred))
+			continue
 		}
-		list = append(list, c)
+		_, bare, _ := strings.Cut("."+tab.Name, ".")
+		list = append(list, database.Constraint{
+			Reason:   refusal.Reason{Columns: database.AtFault(tab, columns), Reason: fmt.Sprintf("new row for relation %q violates check constraint %q", bare, name)},
+			Violated: "NOT (" + expression + ")",
+		})
 	}
 	err = rows.Err()
 	if err != nil {
@@ -176,7 +177,7 @@ func (a *adder) ownReferences() (list []database.Constraint, err error) {
 			return nil, a.x.t.fail("index the temporary table", err)
 		}
 		list = append(list, database.Constraint{
-			Reason:   refusal.Reason{Columns: database.AtFault(a.tab, k.Columns), Reason: database.NotInTable(k.Table, k.Name)},
+			Reason:   database.MissingRow(a.tab, &k),
 			Violated: fmt.Sprintf("s.%s IN (%s)", database.RowOfStage, orphanedWithin(&k, d.QuoteTable(a.tab.Name))),
 		})
 	}
@@ -216,17 +217,4 @@ func (x *tx) checkAtOnce(ctx context.Context, tab *table.Table) error {
 		return x.t.fail(op, err)
 	}
 	return x.t.fail("check constraints at once", x.exec(ctx, []string{"SET CONSTRAINTS " + strings.Join(names, ", ") + " IMMEDIATE"}))
-}
-
-// orphaned is the condition that a foreign key of a row is in no row of the table
-// that it refers to.
-func orphaned(columns []string, referred string, keys []string) string {
-	d := dialect.PostgreSQL
-	var terms, same []string
-	for i, column := range columns {
-		terms = append(terms, "s."+d.Quote(column)+" IS NOT NULL")
-		same = append(same, "r."+d.Quote(keys[i])+" = s."+d.Quote(column))
-	}
-	terms = append(terms, "NOT EXISTS (SELECT 1 FROM "+referred+" r WHERE "+strings.Join(same, " AND ")+")")
-	return strings.Join(terms, " AND ")
 }

@@ -49,6 +49,20 @@ func orphans(k *database.ForeignKey, tab *table.Table) string {
 		dialect.SQLite.Columns(tab), strings.Repeat(", ?", len(tab.Loaded())-1), where, q(k.Table), strings.Join(same, " AND "))
 }
 
+// orphanConstraints returns the constraints of the foreign keys to other tables, and the one to the table itself, or nil.
+func (t *Target) orphanConstraints(ctx context.Context, tab *table.Table) (list []database.Constraint, own *database.ForeignKey, err error) {
+	keys, err := t.foreignKeys(ctx, tab)
+	for i := range keys {
+		k := &keys[i].ForeignKey
+		if k.Own {
+			own = k
+		} else {
+			list = append(list, database.Orphans(dialect.SQLite, tab, k, dialect.SQLite.Quote(k.Table)))
+		}
+	}
+	return list, own, err
+}
+
 func (k *foreignKey) prepare(conn *sqlite.Conn, tab *table.Table) (err error) {
 	if k.orphan == nil {
 		k.orphan, err = conn.Prepare(orphans(&k.ForeignKey, tab))

@@ -73,7 +73,8 @@ func (s *sink) refuse(where refusal.Where, row []byte, err error) error {
 			return s.t.fail("find the foreign key", err)
 		}
 		if key != nil {
-			r.Reason, r.Columns = database.NotInTable(key.Table, ""), database.AtFault(s.tab, key.Columns)
+			why := database.MissingRow(s.tab, &key.ForeignKey)
+			r.Reason, r.Columns = why.Reason, why.Columns
 		}
 	case at != nil:
 		r.Columns = database.AtFault(s.tab, at[1:])

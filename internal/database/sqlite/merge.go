@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"strings"
 
+	"zombiezen.com/go/sqlite"
+
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
 	"ambertray/internal/refusal"
@@ -30,13 +32,19 @@ func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
 }
 
 // Merge implements database.StagingTx.
-func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *database.Numbers) (database.Merged, *refusal.List, error) {
+func (x *tx) Merge(ctx context.Context, tab *table.Table, stage, before string, at *database.Numbers) (database.Merged, *refusal.List, error) {
 	d, row := dialect.SQLite, loadedRowID(tab)
+	constraints, own, err := x.t.orphanConstraints(ctx, tab)
+	if err != nil {
+		return database.Merged{}, nil, err
+	}
 	columns := d.Columns(tab)
 	m := database.Merger{
-		DB: x.t, Row: row, Join: "JOIN",
+		DB: x.t, Row: row, Join: "JOIN", Constraints: constraints,
 		// The first SELECT of a UNION decides the collations of its columns.
-		Keyed: fmt.Sprintf("(SELECT %s, 0 AS %s FROM %s WHERE 0 UNION ALL SELECT %s, %s FROM %s)", columns, row, d.QuoteTable(tab.Name), columns, row, d.Quote(stage)),
+		Keyed: func(stage string) string {
+			return fmt.Sprintf("(SELECT %s, 0 AS %s FROM %s WHERE 0 UNION ALL SELECT %s, %s FROM %s)", columns, row, d.QuoteTable(tab.Name), columns, row, stage)
+		},
 		Update: func(table, stage, set, where string) string {
 			return fmt.Sprintf("UPDATE %s AS t SET %s FROM %s AS s WHERE %s", table, set, stage, where)
 		},
@@ -47,10 +55,14 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *data
 			return fmt.Sprintf("t.%[1]s IS DISTINCT FROM s.%[1]s", column)
 		},
 		Refusal: func(err error) (refusal.Reason, bool) {
-			return refusal.Reason{Reason: reasonOf(err)}, x.t.isRefusal(err)
+			why := refusal.Reason{Reason: reasonOf(err)}
+			if sqlite.ErrCode(err) == sqlite.ResultConstraintForeignKey && own != nil { // the others were tried before
+				why = database.MissingRow(tab, own)
+			}
+			return why, x.t.isRefusal(err)
 		},
 	}
-	return m.Merge(ctx, tab, stage, at)
+	return m.Merge(ctx, tab, stage, before, at)
 }
 
 // reasonOf returns what a constraint says, without what the driver puts before.

@@ -236,29 +236,42 @@ func (s *sink) Reopens() bool { return true }
 func (s *sink) refuse(row int, err error) {
 	var e mssql.Error
 	errors.As(err, &e)
-	first := allOf(e)[0]
-	r := refusal.Refusal{Where: s.batch.Record(row), Reason: withoutValue(first.Message)}
+	why := reasonOf(e, s.tab, s.foreignColumns)
+	r := refusal.Refusal{Where: s.batch.Record(row), Columns: why.Columns, Reason: why.Reason}
 	s.left[r.Where] = true
+	s.refused.Add(r)
+}
+
+// reasonOf returns why the server does not take a row; columns returns those of a foreign key.
+func reasonOf(e mssql.Error, tab *table.Table, columns func(foreignKey string) []string) refusal.Reason {
+	first := allOf(e)[0]
+	r := refusal.Reason{Reason: withoutValue(first.Message)}
 	m := inColumn.FindStringSubmatch(first.Message)
 	foreign := foreignFailed.FindStringSubmatch(first.Message)
 	switch {
 	case foreign != nil:
 		r.Reason = database.NotInTable(strings.TrimPrefix(foreign[2], "dbo."), foreign[1])
-		r.Columns = s.foreignColumns(foreign[1])
+		r.Columns = columns(foreign[1])
 	case m != nil && first.Number != 547:
-		r.Columns = database.AtFault(s.tab, m[1:])
+		r.Columns = database.AtFault(tab, m[1:])
 	}
-	s.refused.Add(r)
+	return r
 }
 
 // foreignColumns returns the columns of a foreign key, or nil if they are not found.
 func (s *sink) foreignColumns(name string) []string {
 	if s.foreign == nil {
-		s.foreign = map[string][]string{}
-		keys, _ := s.x.t.ForeignKeys(s.ctx, s.tab.Name)
-		for _, k := range keys {
-			s.foreign[k.Name] = database.AtFault(s.tab, k.Columns)
-		}
+		s.foreign = s.x.t.foreignColumns(s.ctx, s.tab)
 	}
 	return s.foreign[name]
+}
+
+// foreignColumns returns the columns of the foreign keys of a table, as far as they are found.
+func (t *Target) foreignColumns(ctx context.Context, tab *table.Table) map[string][]string {
+	columns := map[string][]string{}
+	keys, _ := t.ForeignKeys(ctx, tab.Name)
+	for _, k := range keys {
+		columns[k.Name] = database.AtFault(tab, k.Columns)
+	}
+	return columns
 }

@@ -15,10 +15,14 @@ import (
 
 // Merge implements database.StagingTx. The server would take texts for equal that its
 // collation does not distinguish.
-func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *database.Numbers) (database.Merged, *refusal.List, error) {
+func (x *tx) Merge(ctx context.Context, tab *table.Table, stage, before string, at *database.Numbers) (database.Merged, *refusal.List, error) {
 	end, err := x.ownIdentity(ctx, tab)
 	if err != nil {
 		return database.Merged{}, nil, err
+	}
+	foreign := x.t.foreignColumns(ctx, tab)
+	if before != "" {
+		before = x.t.named(before)
 	}
 	m := database.Merger{
 		DB: x.t, Row: database.RowOfStage, Join: "JOIN",
@@ -38,10 +42,10 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage string, at *data
 			if !errors.As(err, &e) || !refused(err) {
 				return refusal.Reason{}, false
 			}
-			return refusal.Reason{Reason: withoutValue(allOf(e)[0].Message)}, true
+			return reasonOf(e, tab, func(key string) []string { return foreign[key] }), true
 		},
 	}
-	done, refusedRows, err := m.Merge(ctx, tab, x.t.named(stage), at)
+	done, refusedRows, err := m.Merge(ctx, tab, x.t.named(stage), before, at)
 	if err != nil {
 		return done, nil, err
 	}

@@ -113,21 +113,10 @@ func notOfName(r rune) bool {
 // foreignKeys returns the conditions of the foreign keys to other tables.
 func (x *tx) foreignKeys(ctx context.Context, tab *table.Table) (list []database.Constraint, err error) {
 	keys, err := x.t.ForeignKeys(ctx, tab.Name)
-	d := dialect.SQLServer
 	for _, k := range keys {
-		if k.Own {
-			continue
+		if !k.Own {
+			list = append(list, database.Orphans(dialect.SQLServer, tab, &k, x.t.quoted(k.Table)))
 		}
-		var filled, same []string
-		for i, column := range k.Columns {
-			own := "s." + d.Quote(column)
-			filled, same = append(filled, own+" IS NOT NULL"), append(same, "r."+d.Quote(k.To[i])+" = "+own)
-		}
-		filled = append(filled, "NOT EXISTS (SELECT 1 FROM "+x.t.quoted(k.Table)+" r WHERE "+strings.Join(same, " AND ")+")")
-		list = append(list, database.Constraint{
-			Violated: strings.Join(filled, " AND "),
-			Reason:   refusal.Reason{Columns: database.AtFault(tab, k.Columns), Reason: database.NotInTable(k.Table, k.Name)},
-		})
 	}
 	return list, err
 }
