@@ -39,6 +39,8 @@ type Merger struct {
 		UniqueKeys(ctx context.Context, table string) ([]UniqueKey, error)
 	}
 	Row string // how the number of a row of the stage is written
+	// HiddenRow is true if * leaves the number of a row out.
+	HiddenRow bool
 	// Join joins the stage, which has no index, with the table. Hint, after the name of
 	// the table, has its index used, however few rows it seems to have.
 	Join, Hint string
@@ -94,7 +96,11 @@ func (m *Merger) Merge(ctx context.Context, t *table.Table, stage, before string
 		}
 	}
 	// Rows that are inserted may repeat the unique columns of others.
-	inserted := fmt.Sprintf("(SELECT s.* FROM %s s WHERE NOT EXISTS (SELECT 1 FROM %s t WHERE %s))", x.stage, x.table, x.same)
+	all := "s.*"
+	if x.HiddenRow {
+		all += ", s." + x.Row + " AS " + x.Row
+	}
+	inserted := fmt.Sprintf("(SELECT %s FROM %s s WHERE NOT EXISTS (SELECT 1 FROM %s t WHERE %s))", all, x.stage, x.table, x.same)
 	err = x.checkConstraints(func(c *Constraint) bool { return c.Violated == "" }, inserted)
 	if err != nil {
 		return done, nil, err
@@ -109,15 +115,15 @@ func (m *Merger) Merge(ctx context.Context, t *table.Table, stage, before string
 	if x.anyDiffer != "" {
 		same += " AND NOT (" + x.anyDiffer + ")"
 	}
-	all := x.stage
+	merged := x.stage
 	if x.before != "" {
-		all = x.before
+		merged = x.before
 		err = x.exec(fmt.Sprintf("INSERT INTO %s (%s) SELECT %s FROM %s s", x.before, x.columns, x.values, x.stage))
 		if err != nil {
 			return done, nil, err
 		}
 	}
-	done.Agree, err = x.count(all + " s " + x.Join + " " + x.table + " t" + x.Hint + " ON " + same)
+	done.Agree, err = x.count(merged + " s " + x.Join + " " + x.table + " t" + x.Hint + " ON " + same)
 	return done, &x.refuser.Refused, err
 }
 
@@ -191,20 +197,35 @@ func Repeated(d *dialect.Dialect, key []string, row, stage, table string) string
 
 // removeDuplicateKeys removes the rows of the stage whose key an earlier one has, or one that was merged before.
 func (x *merging) removeDuplicateKeys() error {
-	keyed := func(stage string) string {
-		if stage == "" || x.Keyed == nil {
-			return stage
-		}
-		return x.Keyed(stage)
+	why := refusal.Reason{Columns: x.t.Key, Reason: SameKey}
+	if x.before != "" {
+		return x.refuser.RefuseAll(x.ctx, x.repeatedSince(), why)
 	}
-	from := keyed(x.stage)
-	if len(x.t.Key) == 1 && x.before == "" { // counting takes half the time or less
+	from := x.keyed(x.stage)
+	if len(x.t.Key) == 1 { // counting takes half the time or less
 		found, err := x.DB.Query(x.ctx, fmt.Sprintf("SELECT count(*), count(DISTINCT s.%s) FROM %s s", x.DB.Dialect().Quote(x.t.Key[0]), from))
 		if err != nil || found[0][0] == found[0][1] {
 			return err
 		}
 	}
-	return x.refuser.RefuseAll(x.ctx, Repeated(x.DB.Dialect(), x.t.Key, x.Row, from, keyed(x.before)), refusal.Reason{Columns: x.t.Key, Reason: SameKey})
+	return x.refuser.RefuseAll(x.ctx, Repeated(x.DB.Dialect(), x.t.Key, x.Row, from, ""), why)
+}
+
+// keyed is what rows of a stage are taken from where keys are compared.
+func (x *merging) keyed(stage string) string {
+	if x.Keyed == nil {
+		return stage
+	}
+	return x.Keyed(stage)
+}
+
+// repeatedSince is the query for the rows of the stage whose key an earlier one has, or one that was merged before.
+// The stages have no index on the key, so both are sorted.
+func (x *merging) repeatedSince() string {
+	keys := x.DB.Dialect().List(x.t.Key)
+	return fmt.Sprintf(`SELECT n FROM (SELECT n, late, row_number() OVER (PARTITION BY %[1]s ORDER BY late, n) AS nth FROM (
+		SELECT %[1]s, 0 AS late, %[2]s AS n FROM %[3]s b UNION ALL SELECT %[1]s, 1 AS late, %[2]s AS n FROM %[4]s s) q) w
+		WHERE late = 1 AND nth > 1 ORDER BY n`, keys, x.Row, x.keyed(x.before), x.keyed(x.stage))
 }
 
 // checkConstraints removes the rows of the stage that violate some constraints.
@@ -218,7 +239,10 @@ func (x *merging) checkConstraints(some func(*Constraint) bool, from string) err
 		if !some(c) || slices.Equal(c.Unique, x.t.Key) && c.Unique != nil {
 			continue
 		}
-		query := fmt.Sprintf("SELECT s.%s FROM %s s WHERE %s ORDER BY 1", x.Row, x.stage, c.Condition(d, x.Row, from, x.table))
+		query := Repeated(d, c.Unique, x.Row, Filled(d, c.Unique, from), x.table)
+		if c.Violated != "" {
+			query = fmt.Sprintf("SELECT s.%s FROM %s s WHERE %s ORDER BY 1", x.Row, x.stage, c.Violated)
+		}
 		err := x.exec(d.Savepoint("check_constraint"))
 		if err != nil {
 			return err

@@ -57,6 +57,13 @@ func mergeByKey(t *testing.T, to database.Target) {
 	require.NoError(t, err)
 	require.Equal(t, database.Merged{Unchanged: 2, Agree: 2}, *r.Merged)
 
+	r, err = merge("no,name,day\n20,elk,2026-01-01\n9,gnu,2026-01-09\n21,ape,2026-01-02\n9,fox,2026-01-01\n22,elk,2026-01-01\n22,owl,\n23,yak,\n")
+	require.NoError(t, err)
+	require.Equal(t, database.Merged{Inserted: 4, Updated: 1, Agree: 5}, *r.Merged, "22 is refused first for its name")
+	rows, err = to.Query(ctx, "SELECT no, name FROM merged_into WHERE no > 8 ORDER BY no")
+	require.NoError(t, err)
+	require.Equal(t, [][]string{{"9", "gnu"}, {"20", "elk"}, {"21", "ape"}, {"22", "owl"}, {"23", "yak"}}, rows)
+
 	tr := stock(t, "no,name,day\n1,x,\n", no, name, day)
 	tr.Table.Name, tr.Table.Existing, tr.Table.Key = "merged_into", table.Merge, nil
 	_, err = load.Run(ctx, tr, from, to, load.Options{})

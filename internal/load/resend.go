@@ -98,7 +98,8 @@ func isOrphan(x refusal.Refusal) bool { return database.IsNotInTable(x.Reason) }
 
 // isRepeat reports whether a row was refused because of its key. The row with the same key may be refused as well.
 func isRepeat(x refusal.Refusal) bool {
-	return strings.Contains(strings.ToLower(x.Reason), "duplicate")
+	reason := strings.ToLower(x.Reason)
+	return strings.Contains(reason, "duplicate") || strings.Contains(reason, "unique constraint")
 }
 
 // split divides refusals.

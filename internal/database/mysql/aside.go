@@ -88,7 +88,7 @@ func (a *aside) removeDuplicates() error {
 		if !a.tab.HasColumns(k.Columns) {
 			continue
 		}
-		why := refusal.Reason{Columns: k.Columns, Reason: "duplicate in unique index " + k.Name}
+		why := refusal.Reason{Columns: k.Columns, Reason: inUnique + k.Name}
 		if k.Primary {
 			why.Reason = database.SameKey
 		}

@@ -374,6 +374,9 @@ func (s *sink) refuse(where refusal.Where, err *mysql.MySQLError) {
 	s.refused.Add(refusal.Refusal{Where: where, Columns: why.Columns, Reason: why.Reason})
 }
 
+// inUnique begins why a row is refused that repeats a unique index.
+const inUnique = "duplicate in unique index "
+
 // reasonOf returns why the server does not take a row.
 func reasonOf(err *mysql.MySQLError, tab *table.Table) refusal.Reason {
 	r := refusal.Reason{Reason: err.Message}
@@ -384,7 +387,7 @@ func reasonOf(err *mysql.MySQLError, tab *table.Table) refusal.Reason {
 	case same && index == "PRIMARY":
 		r.Reason, r.Columns = database.SameKey, tab.Key
 	case same:
-		r.Reason = "duplicate in unique index " + index
+		r.Reason = inUnique + index
 	case foreign != nil:
 		r.Reason = database.NotInTable(foreign[3], foreign[1])
 		r.Columns = database.AtFault(tab, strings.Split(strings.ReplaceAll(foreign[2], "`", ""), ", "))

@@ -60,8 +60,15 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage, before string, 
 	if err != nil {
 		return database.Merged{}, nil, err
 	}
+	var constraints []database.Constraint
+	if !storage.NoSavepoints { // they are tried between savepoints
+		constraints, err = x.constraints(ctx, tab)
+	}
+	if err != nil {
+		return database.Merged{}, nil, err
+	}
 	m := database.Merger{
-		DB: x.t, Row: database.RowOfStage, Join: "STRAIGHT_JOIN", Hint: hint, SetPrefix: "t.", Whole: storage.NoSavepoints,
+		DB: x.t, Row: database.RowOfStage, Join: "STRAIGHT_JOIN", Hint: hint, SetPrefix: "t.", Whole: storage.NoSavepoints, Constraints: constraints,
 		Update: func(table, stage, set, where string) string {
 			if storage.Servers != nil { // an update reads the rows of other servers one by one: only those that differ
 				stage = fmt.Sprintf("(SELECT s.* FROM %s s STRAIGHT_JOIN %s t%s WHERE %s)", stage, table, hint, where)
@@ -79,6 +86,27 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage, before string, 
 		},
 	}
 	return m.Merge(ctx, tab, stage, before, at)
+}
+
+// constraints returns the foreign keys of a table to other tables and its unique keys, as far as their columns are
+// loaded, except the primary key.
+func (x *tx) constraints(ctx context.Context, tab *table.Table) (list []database.Constraint, err error) {
+	foreign, err := x.t.ForeignKeys(ctx, tab.Name)
+	for _, k := range foreign {
+		if !k.Own && tab.HasColumns(k.Columns) {
+			list = append(list, database.Orphans(dialect.MySQL, tab, &k, dialect.MySQL.QuoteTable(k.Table)))
+		}
+	}
+	if err != nil {
+		return nil, err
+	}
+	keys, err := x.t.UniqueKeys(ctx, tab.Name)
+	for _, k := range keys {
+		if !k.Primary && tab.HasColumns(k.Columns) {
+			list = append(list, database.Constraint{Unique: k.Columns, Reason: refusal.Reason{Reason: inUnique + k.Name}})
+		}
+	}
+	return list, err
 }
 
 // hint has a merge use the index of the key, whatever the server believes how many rows the

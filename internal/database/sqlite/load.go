@@ -61,8 +61,8 @@ var failedOn = regexp.MustCompile(`^(?:NOT NULL|UNIQUE) constraint failed: [^.,]
 // failed has changed nothing.
 func (s *sink) refuse(where refusal.Where, row []byte, err error) error {
 	_ = s.stmt.Reset() // it repeats the error
-	r := refusal.Refusal{Where: where, Reason: reasonOf(err)}
-	at := failedOn.FindStringSubmatch(r.Reason)
+	why := reasonOf(err, s.tab)
+	r := refusal.Refusal{Where: where, Columns: why.Columns, Reason: why.Reason}
 	code := sqlite.ErrCode(err)
 	switch {
 	case code == sqlite.ResultConstraintPrimaryKey, code == sqlite.ResultConstraintRowID:
@@ -76,8 +76,6 @@ func (s *sink) refuse(where refusal.Where, row []byte, err error) error {
 			why := database.MissingRow(s.tab, &key.ForeignKey)
 			r.Reason, r.Columns = why.Reason, why.Columns
 		}
-	case at != nil:
-		r.Columns = database.AtFault(s.tab, at[1:])
 	}
 	s.refused.Add(r)
 	return nil

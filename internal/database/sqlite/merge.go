@@ -38,9 +38,13 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage, before string, 
 	if err != nil {
 		return database.Merged{}, nil, err
 	}
+	unique, err := x.t.uniqueConstraints(ctx, tab)
+	if err != nil {
+		return database.Merged{}, nil, err
+	}
 	columns := d.Columns(tab)
 	m := database.Merger{
-		DB: x.t, Row: row, Join: "JOIN", Constraints: constraints,
+		DB: x.t, Row: row, HiddenRow: true, Join: "JOIN", Constraints: append(constraints, unique...),
 		// The first SELECT of a UNION decides the collations of its columns.
 		Keyed: func(stage string) string {
 			return fmt.Sprintf("(SELECT %s, 0 AS %s FROM %s WHERE 0 UNION ALL SELECT %s, %s FROM %s)", columns, row, d.QuoteTable(tab.Name), columns, row, stage)
@@ -55,7 +59,7 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage, before string, 
 			return fmt.Sprintf("t.%[1]s IS DISTINCT FROM s.%[1]s", column)
 		},
 		Refusal: func(err error) (refusal.Reason, bool) {
-			why := refusal.Reason{Reason: reasonOf(err)}
+			why := reasonOf(err, tab)
 			if sqlite.ErrCode(err) == sqlite.ResultConstraintForeignKey && own != nil { // the others were tried before
 				why = database.MissingRow(tab, own)
 			}
@@ -65,15 +69,35 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage, before string, 
 	return m.Merge(ctx, tab, stage, before, at)
 }
 
-// reasonOf returns what a constraint says, without what the driver puts before.
-func reasonOf(err error) string {
-	text := err.Error()
-	i := strings.LastIndex(text, "constraint failed")
-	if i >= 0 {
-		j := strings.LastIndex(text[:i], ": ")
-		if j >= 0 {
-			return text[j+2:]
+// uniqueConstraints returns the unique keys of a table whose columns are loaded, except the primary key.
+func (t *Target) uniqueConstraints(ctx context.Context, tab *table.Table) (list []database.Constraint, err error) {
+	keys, err := t.UniqueKeys(ctx, tab.Name)
+	for _, k := range keys {
+		if k.Primary || !tab.HasColumns(k.Columns) {
+			continue
 		}
+		why := refusal.Reason{Columns: database.AtFault(tab, k.Columns), Reason: "UNIQUE constraint failed: " + tab.Name + "." + strings.Join(k.Columns, ", "+tab.Name+".")}
+		list = append(list, database.Constraint{Unique: k.Columns, Reason: why})
+	}
+	return list, err
+}
+
+// saidBy returns what a constraint says, without what the driver puts before.
+func saidBy(err error) string {
+	text := err.Error()
+	before := strings.LastIndex(text[:max(0, strings.LastIndex(text, "constraint failed"))], ": ")
+	if before >= 0 {
+		text = text[before+len(": "):]
 	}
 	return text
+}
+
+// reasonOf returns why a constraint does not let in a row.
+func reasonOf(err error, tab *table.Table) refusal.Reason {
+	r := refusal.Reason{Reason: saidBy(err)}
+	at := failedOn.FindStringSubmatch(r.Reason)
+	if at != nil {
+		r.Columns = database.AtFault(tab, at[1:])
+	}
+	return r
 }

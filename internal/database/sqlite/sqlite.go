@@ -376,7 +376,7 @@ func (t *Target) fail(op string, err error) error {
 	switch sqlite.ErrCode(err).ToPrimary() {
 	case sqlite.ResultConstraint:
 		if t.conn.AutocommitEnabled() {
-			e.Kind, e.Err = database.ErrRolledBack, errors.New(reasonOf(err))
+			e.Kind, e.Err = database.ErrRolledBack, errors.New(saidBy(err))
 		}
 	case sqlite.ResultBusy, sqlite.ResultLocked:
 		e.Kind = database.ErrLocked

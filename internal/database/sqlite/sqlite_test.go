@@ -225,15 +225,19 @@ func TestLosses(t *testing.T) {
 // is inserted outside of it, and a load into a view.
 func TestRolledBack(t *testing.T) {
 	ctx := context.Background()
+	both := []table.Existing{table.Append, table.Merge}
 	for _, c := range []struct {
-		name, setup string
-		want        error
+		name  string
+		ways  []table.Existing
+		setup string
+		want  error
 	}{
-		{"trigger", "CREATE TABLE lent (no integer PRIMARY KEY, name text); CREATE TRIGGER kept BEFORE INSERT ON lent WHEN new.no = 2 BEGIN SELECT raise(ROLLBACK, 'stays here'); END", database.ErrRolledBack},
-		{"constraint", "CREATE TABLE lent (no integer PRIMARY KEY, name text UNIQUE ON CONFLICT ROLLBACK); INSERT INTO lent VALUES (9, 'bee')", database.ErrRolledBack},
-		{"view", "CREATE TABLE loan (no integer PRIMARY KEY, name text); CREATE VIEW lent AS SELECT * FROM loan", database.ErrNotTable},
+		{"trigger", both, "CREATE TABLE lent (no integer PRIMARY KEY, name text); CREATE TRIGGER kept BEFORE INSERT ON lent WHEN new.no = 2 BEGIN SELECT raise(ROLLBACK, 'stays here'); END", database.ErrRolledBack},
+		{"constraint", both[:1], "CREATE TABLE lent (no integer PRIMARY KEY, name text UNIQUE ON CONFLICT ROLLBACK); INSERT INTO lent VALUES (9, 'bee')", database.ErrRolledBack},
+		{"constraint of an update", both[1:], "CREATE TABLE lent (no integer PRIMARY KEY, name text UNIQUE ON CONFLICT ROLLBACK); INSERT INTO lent VALUES (2, 'x'), (9, 'bee')", database.ErrRolledBack},
+		{"view", both, "CREATE TABLE loan (no integer PRIMARY KEY, name text); CREATE VIEW lent AS SELECT * FROM loan", database.ErrNotTable},
 	} {
-		for _, existing := range []table.Existing{table.Append, table.Merge} {
+		for _, existing := range c.ways {
 			t.Run(c.name+" "+existing.String(), func(t *testing.T) {
 				to := open(t)
 				for _, statement := range strings.SplitAfter(strings.ReplaceAll(c.setup, "; END", "\x00"), ";") {
