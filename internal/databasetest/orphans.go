@@ -17,7 +17,7 @@ import (
 )
 
 // refersToLaterRows loads rows that refer to rows below them, also where others refer to nothing, or to a row that is
-// refused, and merges them.
+// refused. Rows that refer to each other are merged and emptied too.
 func refersToLaterRows(t *testing.T, to database.Target) {
 	integer := table.Type{Kind: table.Integer}
 	var lines []string
@@ -26,10 +26,13 @@ func refersToLaterRows(t *testing.T, to database.Target) {
 	}
 	lines = append(lines, "60,", "70,99", "71,70", "72,73", "73,60", "73,61", "74,73", "75,75", "81,80", "80,99", "80,")
 	tr := NewTray(t, "part", "no,part_of\n"+strings.Join(lines, "\n")+"\n", table.Column{From: "no", Name: "no", Type: integer}, table.Column{From: "part_of", Name: "part_of", Type: integer, Nullable: true})
-	for _, existing := range []table.Existing{table.Append, table.Merge} {
+	for _, existing := range []table.Existing{table.Append, table.Merge, table.Empty} {
 		execAll(t, to, "CREATE TABLE part (no integer NOT NULL PRIMARY KEY, part_of integer NULL, FOREIGN KEY (part_of) REFERENCES part (no))")
-		if existing == table.Merge {
+		switch existing {
+		case table.Merge:
 			execAll(t, to, "INSERT INTO part VALUES (60, NULL)", "INSERT INTO part VALUES (5, NULL)")
+		case table.Empty:
+			execAll(t, to, "INSERT INTO part VALUES (5, NULL)", "INSERT INTO part VALUES (6, 5)", "INSERT INTO part VALUES (7, 6)")
 		}
 		tr.Table.Key, tr.Table.Existing = []string{"no"}, existing
 		r, err := load.Run(context.Background(), tr, &source.Opener{}, to, load.Options{Again: true})
