@@ -64,9 +64,15 @@ func mergeByKey(t *testing.T, to database.Target) {
 	require.NoError(t, err)
 	require.Equal(t, [][]string{{"9", "gnu"}, {"20", "elk"}, {"21", "ape"}, {"22", "owl"}, {"23", "yak"}}, rows)
 
+	mergeNeedsKey(t, to, name)
+}
+
+// mergeNeedsKey refuses to merge without a key, or by one that means several rows.
+func mergeNeedsKey(t *testing.T, to database.Target, name table.Column) {
+	ctx, from := context.Background(), &source.Opener{}
 	tr := stock(t, "no,name,day\n1,x,\n", no, name, day)
 	tr.Table.Name, tr.Table.Existing, tr.Table.Key = "merged_into", table.Merge, nil
-	_, err = load.Run(ctx, tr, from, to, load.Options{})
+	_, err := load.Run(ctx, tr, from, to, load.Options{})
 	require.ErrorIs(t, err, load.ErrNoKey)
 	tr.Table.Key = []string{"day"}
 	_, err = to.Exec(ctx, "UPDATE merged_into SET day = '2026-05-05'")
