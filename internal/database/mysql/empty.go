@@ -30,7 +30,6 @@ func (x *tx) Empty(ctx context.Context, tab *table.Table) error {
 // deleteAll deletes the rows of a table. If others of its rows refer to them, these are deleted first, because the
 // server checks each row at once.
 func (x *tx) deleteAll(ctx context.Context, tab *table.Table) error {
-	const isReferenced = 1451
 	all := "DELETE FROM " + dialect.MySQL.QuoteTable(tab.Name)
 	failed := x.t.exec(ctx, all)
 	var refused *mysql.MySQLError

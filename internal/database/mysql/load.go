@@ -388,7 +388,7 @@ func reasonOf(err *mysql.MySQLError, tab *table.Table) refusal.Reason {
 		r.Reason, r.Columns = database.SameKey, tab.Key
 	case same:
 		r.Reason = inUnique + index
-	case foreign != nil:
+	case foreign != nil && err.Number != isReferenced:
 		r.Reason = database.NotInTable(foreign[3], foreign[1])
 		r.Columns = database.AtFault(tab, strings.Split(strings.ReplaceAll(foreign[2], "`", ""), ", "))
 	case at != nil:
@@ -406,7 +406,10 @@ var (
 	columnNamed = regexp.MustCompile("(?i)column (?:`[^`]+`\\.`[^`]+`\\.)?['`]([^'`]+)['`]")
 )
 
-const incorrectString = 1366
+const (
+	incorrectString = 1366
+	isReferenced    = 1451 // rows refer to the one that would be changed
+)
 
 // Refused implements database.Sink.
 func (s *sink) Refused() *refusal.List {

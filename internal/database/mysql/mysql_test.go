@@ -467,6 +467,20 @@ func TestIgnoresCase(t *testing.T) {
 	to := open(t, scratch(t))
 	defer to.Close()
 	databasetest.IgnoresCase(t, to, "utf8mb4_swedish_ci")
+
+	ctx := context.Background()
+	for _, s := range []string{
+		"CREATE TABLE shelf (code varchar(9) PRIMARY KEY)", "CREATE TABLE part (code varchar(9), FOREIGN KEY (code) REFERENCES shelf (code))",
+		"INSERT INTO shelf VALUES ('ab')", "INSERT INTO part VALUES ('ab')",
+	} {
+		_, err := to.Exec(ctx, s)
+		require.NoError(t, err)
+	}
+	tr := databasetest.NewTray(t, "shelf", "code\nAB\n", table.Column{From: "code", Name: "code", Type: table.Type{Kind: table.Varchar, Size: 9}})
+	tr.Table.Key, tr.Table.Existing = []string{"code"}, table.Merge
+	r, err := load.Run(ctx, tr, &source.Opener{}, to, load.Options{})
+	require.NoError(t, err)
+	require.Contains(t, r.Rejects.ByReason[0].Reason, "parent row", "part refers to the key as it is written")
 }
 
 // TestTightenClauses leaves columns with clauses that another type or NOT NULL cannot have, and tables
