@@ -10,10 +10,13 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ambertray/internal/database"
+	"ambertray/internal/ledger"
 	"ambertray/internal/load"
+	"ambertray/internal/pass"
 	"ambertray/internal/reject"
 	"ambertray/internal/source"
 	"ambertray/internal/table"
+	"ambertray/internal/tray"
 )
 
 // refersToLaterRows loads rows that refer to rows below them, also where others refer to nothing, or to a row that is
@@ -48,6 +51,24 @@ func refersToLaterRows(t *testing.T, to database.Target) {
 		require.Equal(t, []int64{63, 67}, []int64{orphans.Line, repeats.Line}, "what refers to nothing, and the second of two with a key")
 		require.Equal(t, []int64{2, 2}, []int64{orphans.Count, repeats.Count})
 		require.Contains(t, orphans.Reason, "not in table part")
+		if existing == table.Append {
+			undoes(t, tr, to, r)
+			requireRows(t, to, "part", 0)
+		}
 		execAll(t, to, "DROP TABLE part")
 	}
+}
+
+// undoes undoes a load.
+func undoes(t *testing.T, tr *tray.Tray, to database.Target, r *load.Receipt) {
+	ctx := context.Background()
+	identity, err := database.Identity(ctx, to, r.Table)
+	require.NoError(t, err)
+	entries, err := ledger.Read(ctx, to, identity)
+	require.NoError(t, err)
+	i := slices.IndexFunc(entries, func(e ledger.Entry) bool { return e.ID == r.ID })
+	require.GreaterOrEqual(t, i, 0)
+	undone, err := load.Undo(ctx, tr, entries[i], &source.Opener{}, to, func(pass.Progress) {})
+	require.NoError(t, err)
+	require.Equal(t, r.Counts.Loaded, undone.Removed)
 }

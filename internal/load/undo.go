@@ -194,9 +194,34 @@ func (u *undoing) remove(ctx context.Context, from *source.Opener) (err error) {
 	if err != nil {
 		return err
 	}
-	p, err := pass.Open(ctx, u.tray, from)
+	links, err := u.links(ctx)
 	if err != nil {
 		return err
+	}
+	if len(links) > 0 {
+		_, _, _, err = u.forRows(ctx, from, hash, "UPDATE "+u.to.Dialect().QuoteTable(u.plan.Name)+" SET "+setNull(u.to.Dialect(), links))
+		if err != nil {
+			return err
+		}
+	}
+	out, mended, removed, err := u.forRows(ctx, from, hash, "DELETE FROM "+u.to.Dialect().QuoteTable(u.plan.Name))
+	if err != nil {
+		return err
+	}
+	u.removed = removed
+	u.after, err = sumRows(ctx, hash, allRows(u.to, u.plan))
+	if err != nil {
+		return err
+	}
+	return u.prove(out, mended)
+}
+
+// forRows runs a statement for the rows of the load and of its mended records. It returns what the source has to load,
+// the sum of the mended records, and how many rows the statement has changed.
+func (u *undoing) forRows(ctx context.Context, from *source.Opener, hash proof.RowHash, statement string) (out *pass.Outcome, mended proof.Sum, changed int64, err error) {
+	p, err := pass.Open(ctx, u.tray, from)
+	if err != nil {
+		return nil, mended, 0, err
 	}
 	defer p.Close()
 	load := past{marks: make([]string, len(p.Parts())), refused: &refusal.List{}}
@@ -208,30 +233,76 @@ func (u *undoing) remove(ctx context.Context, from *source.Opener) (err error) {
 		err = u.sameContent(ctx, p)
 	}
 	if err != nil {
-		return err
+		return nil, mended, 0, err
 	}
-	o := pass.Options{Dialect: u.to.Dialect(), Table: u.plan, Load: u.last.mark, Refused: load.refused, Hash: hash, Progress: u.progress}
+	d := u.to.Dialect()
+	o := pass.Options{Dialect: d, Table: u.plan, Load: u.last.mark, Refused: load.refused, Hash: hash, Progress: u.progress}
 	if u.mark == "" {
-		o.Encoder = newKeyEncoder(u.plan, u.to.Dialect())
-		o.Block = func(k *convert.Block) error { return u.removeKeys(ctx, k) }
+		o.Encoder = newKeyEncoder(u.plan, d)
+		o.Block = func(k *convert.Block) error {
+			n, err := u.forKeys(ctx, k, statement)
+			changed += n
+			return err
+		}
 	}
-	out, err := p.Run(ctx, o)
+	out, err = p.Run(ctx, o)
 	if err != nil {
-		return err
+		return nil, mended, 0, err
 	}
-	mended, err := u.removeMended(ctx, from, o)
+	mended, err = u.withMended(ctx, from, o)
 	if err == nil && u.mark != "" {
-		d := u.to.Dialect()
-		u.removed, err = u.to.Exec(ctx, "DELETE FROM "+d.QuoteTable(u.plan.Name)+" WHERE "+d.Quote(u.mark)+" = "+d.Literal(u.entry.ID))
+		changed, err = u.to.Exec(ctx, statement+" WHERE "+d.Quote(u.mark)+" = "+d.Literal(u.entry.ID))
 	}
-	if err != nil {
-		return err
+	return out, mended, changed, err
+}
+
+// links returns the nullable columns by which rows of the table refer to each other. They are set to NULL before rows
+// are removed: these are removed some at a time, and servers check each time whether others refer to them.
+func (u *undoing) links(ctx context.Context) (columns []string, err error) {
+	_, ok := u.to.(database.Definer)
+	if !ok {
+		return nil, nil
 	}
-	u.after, err = sumRows(ctx, hash, allRows(u.to, u.plan))
-	if err != nil {
-		return err
+	keys, err := database.ForeignKeys(ctx, u.to, u.plan.Name)
+	keys = slices.DeleteFunc(keys, func(k database.ForeignKey) bool { return !k.Own })
+	if err != nil || len(keys) == 0 {
+		return nil, err
 	}
-	return u.prove(out, mended)
+	live, err := database.Columns(ctx, u.to, u.plan.Name)
+	for _, l := range live {
+		refers := slices.ContainsFunc(keys, func(k database.ForeignKey) bool {
+			return slices.ContainsFunc(k.Columns, func(name string) bool { return strings.EqualFold(name, l.Name) })
+		})
+		if refers && l.Nullable && !l.Generated {
+			columns = append(columns, l.Name)
+		}
+	}
+	if err != nil || len(columns) == 0 {
+		return nil, err
+	}
+	return columns, u.checkTriggers(ctx)
+}
+
+// checkTriggers makes sure that an update of the table changes nothing else.
+func (u *undoing) checkTriggers(ctx context.Context) error {
+	depended, ok := u.to.(database.Depended)
+	if !ok {
+		return nil
+	}
+	list, err := depended.Dependents(ctx, u.plan)
+	i := slices.IndexFunc(list, func(what string) bool { return strings.HasPrefix(what, "trigger ") })
+	if err == nil && i >= 0 {
+		return u.cannot("its rows may refer to each other, and %s may run when that is changed", list[i])
+	}
+	return err
+}
+
+func setNull(d *dialect.Dialect, columns []string) string {
+	var set []string
+	for _, c := range columns {
+		set = append(set, d.Quote(c)+" = NULL")
+	}
+	return strings.Join(set, ", ")
 }
 
 // prove makes sure that the table has lost exactly the rows of the source and of its mended records.
@@ -267,9 +338,9 @@ func markUndone(dir string) error {
 	return nil
 }
 
-// removeMended removes the rows of mended records where they have keys, and returns the sum of all of
-// them. They must be those that the ledger knows of.
-func (u *undoing) removeMended(ctx context.Context, from *source.Opener, o pass.Options) (sum proof.Sum, err error) {
+// withMended reads the mended records with options, and returns the sum of all of them. They must be those that the
+// ledger knows of.
+func (u *undoing) withMended(ctx context.Context, from *source.Opener, o pass.Options) (sum proof.Sum, err error) {
 	if draftsLeft(u.last.dir) {
 		return sum, u.cannot("a mend of its rejects was interrupted; mend again to finish it, then undo the load")
 	}
@@ -321,11 +392,11 @@ func (u *undoing) sameContent(ctx context.Context, p *pass.Pass) error {
 	return nil
 }
 
-// keysAtOnce is how many rows a statement removes.
+// keysAtOnce is for how many rows a statement is run.
 const keysAtOnce = 500
 
-// removeKeys removes the rows that have the keys of a block.
-func (u *undoing) removeKeys(ctx context.Context, k *convert.Block) error {
+// forKeys runs a statement for the rows that have the keys of a block.
+func (u *undoing) forKeys(ctx context.Context, k *convert.Block, statement string) (changed int64, err error) {
 	d := u.to.Dialect()
 	var names []string
 	for _, c := range u.plan.Loaded() {
@@ -342,13 +413,13 @@ func (u *undoing) removeKeys(ctx context.Context, k *convert.Block) error {
 			keys.Write(k.Row(i))
 			keys.WriteByte(')')
 		}
-		n, err := u.to.Exec(ctx, "DELETE FROM "+d.QuoteTable(u.plan.Name)+" WHERE "+d.KeyIn(names, keys.String()))
+		n, err := u.to.Exec(ctx, statement+" WHERE "+d.KeyIn(names, keys.String()))
 		if err != nil {
-			return err
+			return changed, err
 		}
-		u.removed += n
+		changed += n
 	}
-	return nil
+	return changed, nil
 }
 
 // keyEncoder writes the key of a record as constants after an opening parenthesis.
