@@ -39,7 +39,7 @@ func Detect(head []byte, whole bool, override func(*source.Layout)) (source.Layo
 	var commentsAbove bool
 	lay.Comment, commentsAbove = frame.CommentSign(head)
 	lay.Ruler = ruledByCrosses(head)
-	lay.TextFormulas = textFormula.Match(head)
+	lay.TextFormulas = bytes.Contains(head, []byte(value.TextFormulaStart)) && textFormula.Match(head)
 	best := bestShape(head, whole, lay, override)
 	remarks := frame.WithoutRemarks(head, lay.Comment)
 	if remarks != nil {

@@ -273,7 +273,7 @@ func (u *undoing) links(ctx context.Context) (columns []string, err error) {
 		refers := slices.ContainsFunc(keys, func(k database.ForeignKey) bool {
 			return slices.ContainsFunc(k.Columns, func(name string) bool { return strings.EqualFold(name, l.Name) })
 		})
-		if refers && l.Nullable && !l.Generated {
+		if refers && l.Nullable && !l.Generated && l.Name != u.mark && !slices.Contains(u.plan.Key, l.Name) {
 			columns = append(columns, l.Name)
 		}
 	}

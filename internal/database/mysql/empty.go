@@ -53,7 +53,8 @@ func (x *tx) deleteAll(ctx context.Context, tab *table.Table) error {
 	return x.t.exec(ctx, all) // which fails for rows that refer to themselves, or to each other in a circle
 }
 
-// withoutChildren returns the statement that deletes the rows of a table to which no row of it refers, and whether it has foreign keys to itself.
+// withoutChildren returns the statement that deletes the rows of a table to which no row of it refers, and whether it has
+// foreign keys to itself.
 func withoutChildren(tab *table.Table, keys []database.ForeignKey) (statement string, own bool) {
 	d := dialect.MySQL
 	name := d.QuoteTable(tab.Name)
