@@ -20,6 +20,8 @@ type Merged struct {
 	Unchanged int64 `json:"unchanged"`
 	// Agree is how many of them the table has afterwards, every column the same; also of those that were merged before.
 	Agree int64 `json:"-"`
+	// Settled are rows that were removed because a row with their key was merged before: sending them again is no use.
+	Settled *refusal.List `json:"-"`
 }
 
 // Rows returns the number of rows.
@@ -69,7 +71,8 @@ type Merger struct {
 // Merge updates the rows of a table whose key the stage has, where they differ,
 // and inserts those that are new. Rows of the stage that the server does not
 // take, or whose key an earlier row of it has, are removed from it. Before is a stage with rows that
-// have been merged already, or "". It gets those of this one, whose keys it must not have.
+// have been merged already, or "". It gets those of this one. Rows whose key it has are removed, and not among the
+// refused ones but settled.
 func (m *Merger) Merge(ctx context.Context, t *table.Table, stage, before string, at *Numbers) (done Merged, refused *refusal.List, err error) {
 	x := &merging{Merger: m, ctx: ctx, t: t, table: m.DB.Dialect().QuoteTable(t.Name), stage: m.DB.Dialect().Quote(stage)}
 	if before != "" {
@@ -77,7 +80,12 @@ func (m *Merger) Merge(ctx context.Context, t *table.Table, stage, before string
 	}
 	x.refuser = Refuser{DB: m.DB, Stage: x.stage, Row: m.Row, At: at}
 	x.write()
-	err = x.removeDuplicateKeys()
+	if x.before != "" {
+		done.Settled, err = x.removeSettled()
+	}
+	if err == nil {
+		err = x.removeDuplicateKeys()
+	}
 	if err != nil {
 		return done, nil, err
 	}
@@ -110,21 +118,30 @@ func (m *Merger) Merge(ctx context.Context, t *table.Table, stage, before string
 		return done, nil, err
 	}
 	rows := at.rows - int64(x.refuser.Refused.Len())
+	if done.Settled != nil {
+		rows -= int64(done.Settled.Len())
+	}
 	done.Unchanged = rows - done.Updated - done.Inserted
+	done.Agree, err = x.countAgreeing()
+	return done, &x.refuser.Refused, err
+}
+
+// countAgreeing counts the rows of the stage that the table has, every column the same, and also those that were merged
+// before, to which it adds them.
+func (x *merging) countAgreeing() (int64, error) {
+	merged := x.stage
+	if x.before != "" {
+		merged = x.before
+		err := x.exec(fmt.Sprintf("INSERT INTO %s (%s) SELECT %s FROM %s s", x.before, x.columns, x.values, x.stage))
+		if err != nil {
+			return 0, err
+		}
+	}
 	same := x.same
 	if x.anyDiffer != "" {
 		same += " AND NOT (" + x.anyDiffer + ")"
 	}
-	merged := x.stage
-	if x.before != "" {
-		merged = x.before
-		err = x.exec(fmt.Sprintf("INSERT INTO %s (%s) SELECT %s FROM %s s", x.before, x.columns, x.values, x.stage))
-		if err != nil {
-			return done, nil, err
-		}
-	}
-	done.Agree, err = x.count(merged + " s " + x.Join + " " + x.table + " t" + x.Hint + " ON " + same)
-	return done, &x.refuser.Refused, err
+	return x.count(merged + " s " + x.Join + " " + x.table + " t" + x.Hint + " ON " + same)
 }
 
 // merging is the state of a Merge.
@@ -195,12 +212,8 @@ func Repeated(d *dialect.Dialect, key []string, row, stage, table string) string
 	return fmt.Sprintf("SELECT n FROM (SELECT s.%s AS n, CASE WHEN %s THEN 1 ELSE 0 END AS twice FROM %s s) q WHERE twice = 1 ORDER BY n", row, repeated, stage)
 }
 
-// removeDuplicateKeys removes the rows of the stage whose key an earlier one has, or one that was merged before.
+// removeDuplicateKeys removes the rows of the stage whose key an earlier one has.
 func (x *merging) removeDuplicateKeys() error {
-	why := refusal.Reason{Columns: x.t.Key, Reason: SameKey}
-	if x.before != "" {
-		return x.refuser.RefuseAll(x.ctx, x.repeatedSince(), why)
-	}
 	from := x.keyed(x.stage)
 	if len(x.t.Key) == 1 { // counting takes half the time or less
 		found, err := x.DB.Query(x.ctx, fmt.Sprintf("SELECT count(*), count(DISTINCT s.%s) FROM %s s", x.DB.Dialect().Quote(x.t.Key[0]), from))
@@ -208,7 +221,7 @@ func (x *merging) removeDuplicateKeys() error {
 			return err
 		}
 	}
-	return x.refuser.RefuseAll(x.ctx, Repeated(x.DB.Dialect(), x.t.Key, x.Row, from, ""), why)
+	return x.refuser.RefuseAll(x.ctx, Repeated(x.DB.Dialect(), x.t.Key, x.Row, from, ""), refusal.Reason{Columns: x.t.Key, Reason: SameKey})
 }
 
 // keyed is what rows of a stage are taken from where keys are compared.
@@ -219,13 +232,17 @@ func (x *merging) keyed(stage string) string {
 	return x.Keyed(stage)
 }
 
-// repeatedSince is the query for the rows of the stage whose key an earlier one has, or one that was merged before.
-// The stages have no index on the key, so both are sorted.
-func (x *merging) repeatedSince() string {
+// removeSettled removes the rows of the stage whose key a row has that was merged before: such a row comes before them
+// if both are sorted, as the stages have no index on the key.
+func (x *merging) removeSettled() (*refusal.List, error) {
 	keys := x.DB.Dialect().List(x.t.Key)
-	return fmt.Sprintf(`SELECT n FROM (SELECT n, late, row_number() OVER (PARTITION BY %[1]s ORDER BY late, n) AS nth FROM (
+	query := fmt.Sprintf(`SELECT n FROM (SELECT n, late, row_number() OVER (PARTITION BY %[1]s ORDER BY late, n) AS nth,
+			row_number() OVER (PARTITION BY %[1]s, late ORDER BY n) AS nth_late FROM (
 		SELECT %[1]s, 0 AS late, %[2]s AS n FROM %[3]s b UNION ALL SELECT %[1]s, 1 AS late, %[2]s AS n FROM %[4]s s) q) w
-		WHERE late = 1 AND nth > 1 ORDER BY n`, keys, x.Row, x.keyed(x.before), x.keyed(x.stage))
+		WHERE late = 1 AND nth > nth_late ORDER BY n`, keys, x.Row, x.keyed(x.before), x.keyed(x.stage))
+	refuser := Refuser{DB: x.DB, Stage: x.stage, Row: x.Row, At: x.refuser.At}
+	err := refuser.RefuseAll(x.ctx, query, refusal.Reason{Columns: x.t.Key, Reason: SameKey})
+	return &refuser.Refused, err
 }
 
 // checkConstraints removes the rows of the stage that violate some constraints.

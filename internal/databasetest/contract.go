@@ -72,6 +72,7 @@ func Run(t *testing.T, open func() database.Target) {
 		{"columns are fitted by position", byPosition},
 		{"a dry run tries the keys and the foreign keys", triesConstraints},
 		{"rows may refer to later rows of their own table", refersToLaterRows},
+		{"rows may repeat keys of rows that are refused", repeatsRefusedRows},
 		{"a schema is made on request", makesSchema},
 		{"the same content is loaded once", onlyOnce},
 		{"a source of which nothing was loaded is loaded by another plan", nothingLoaded},

@@ -24,6 +24,7 @@ type merged struct {
 	merging database.StagingTx // the transaction
 	numbers database.Numbers
 	done    database.Merged
+	settled refusal.List // rows that were sent again and have the key of a merged one
 }
 
 // stageName is the name of the staging table, which is a temporary one, and againName that of one for rows that
@@ -82,6 +83,7 @@ func (m *merged) finish(ctx context.Context, abort error) (rows int64, refused *
 		return 0, nil, err
 	}
 	refused.Append(byStage)
+	refused.Append(&m.settled)
 	m.receipt.Merged = &m.done
 	return m.done.Rows(), refused, nil
 }
@@ -108,6 +110,7 @@ func (m *merged) mergeAgain(ctx context.Context, blocks []*convert.Block) (rows 
 		return 0, nil, err
 	}
 	refused.Append(byStage)
+	m.settled.Append(done.Settled)
 	m.done = database.Merged{Inserted: m.done.Inserted + done.Inserted, Updated: m.done.Updated + done.Updated, Unchanged: m.done.Unchanged + done.Unchanged, Agree: done.Agree}
 	return done.Rows(), refused, nil
 }

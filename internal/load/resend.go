@@ -2,6 +2,7 @@ package load
 
 import (
 	"context"
+	"math"
 	"slices"
 	"strings"
 
@@ -15,82 +16,113 @@ import (
 // maxResent is how many bytes of rows are sent again; the others stay refused.
 const maxResent = 64 << 20
 
-// maxSingly is how many rows are sent one by one at the end.
-const maxSingly = 50
-
 // sendBlocks sends rows to the table over a bulk path of their own.
 type sendBlocks func(ctx context.Context, blocks []*convert.Block) (rows int64, refused *refusal.List, err error)
 
 // resend sends rows again that were refused because of other rows: because a referenced row was missing or a key
-// existed. It sends them in order, and those that reference their own table also in reverse order, until neither adds a
-// row. It returns the number of rows added and the rows that remain refused.
+// existed. It returns the number of rows added and the rows that remain refused.
 func (j *job) resend(ctx context.Context, refused *refusal.List, encoder convert.Encoder, send sendBlocks) (added int64, left *refusal.List, err error) {
 	itself, err := j.refersToItself(ctx, refused)
 	if err != nil {
 		return 0, nil, err
 	}
-	mayFit := func(x refusal.Refusal) bool { return itself && isOrphan(x) || len(refused.Reasons) > 1 && isRepeat(x) }
-	waiting, left := split(refused, mayFit)
-	if waiting.Len() == 0 {
+	several := len(refused.Reasons) > 1
+	r := &resending{send: send, mayFit: func(x refusal.Refusal) bool { return itself && isOrphan(x) || several && isRepeat(x) }}
+	r.waiting, r.left = split(refused, r.mayFit)
+	if r.waiting.Len() == 0 {
 		return 0, refused, nil
 	}
-	rows, err := j.readWaiting(ctx, waiting, encoder)
+	r.rows, err = j.readWaiting(ctx, r.waiting, encoder)
 	if err != nil {
 		return 0, nil, err
 	}
-	waiting, tooMany := split(waiting, rows.holds())
-	left.Append(tooMany)
-	back := false
-	for idle := 0; idle < 2 && waiting.Len() > 0; idle++ {
-		sent, rest := waiting, &refusal.List{}
-		if back {
-			sent, rest = split(waiting, isOrphan)
+	waiting, tooMany := split(r.waiting, r.rows.holds())
+	r.waiting = waiting
+	r.left.Append(tooMany)
+	for before := r.waiting.Len() + 1; 0 < r.waiting.Len() && r.waiting.Len() < before; {
+		before = r.waiting.Len()
+		err = r.sendAll(ctx)
+		if err == nil && r.waiting.Len() == before {
+			err = r.sendApart(ctx)
 		}
-		if sent.Len() == 0 {
-			back = !back
-			continue
-		}
-		n, again, err := send(ctx, rows.listed(sent, back))
 		if err != nil {
 			return 0, nil, err
 		}
-		var stay *refusal.List
-		waiting, stay = split(again, mayFit)
-		waiting.Append(rest)
-		left.Append(stay)
-		if n > 0 {
-			added, idle = added+n, -1
-		}
-		back = !back
 	}
-	n, waiting, err := sendSingly(ctx, rows, waiting, send)
-	if err != nil {
-		return 0, nil, err
-	}
-	added += n
-	left.Append(waiting)
-	left.Sort()
-	return added, left, nil
+	r.left.Append(r.waiting)
+	r.left.Sort()
+	return r.added, r.left, nil
 }
 
-// sendSingly sends rows one by one, unless there are more than maxSingly, until none is added. In one batch, a row may be
-// refused because of another row that is refused as well.
-func sendSingly(ctx context.Context, rows *waitingRows, waiting *refusal.List, send sendBlocks) (added int64, left *refusal.List, err error) {
-	for n := int64(1); n > 0 && waiting.Len() <= maxSingly; added += n {
-		n, left = 0, &refusal.List{}
-		for x := range waiting.All() {
-			one := &refusal.List{}
-			one.Add(x)
-			sent, again, err := send(ctx, rows.listed(one, false))
-			if err != nil {
-				return 0, nil, err
-			}
-			n += sent
-			left.Append(again)
-		}
-		waiting = left
+// resending are rows that are sent again.
+type resending struct {
+	send          sendBlocks
+	mayFit        func(refusal.Refusal) bool // whether a row may be refused because of another one
+	rows          *waitingRows
+	waiting, left *refusal.List // rows to be sent, and rows that remain refused
+	added         int64
+}
+
+// sendAll sends all rows in order, and then those that reference their own table in reverse order.
+func (r *resending) sendAll(ctx context.Context) error {
+	err := r.sendSome(ctx, func(refusal.Refusal) bool { return true }, false)
+	if err != nil {
+		return err
 	}
-	return added, waiting, nil
+	return r.sendSome(ctx, isOrphan, true)
+}
+
+// sendApart sends the rows that repeat others, those that were refused for the same reason at a time, as long as that
+// makes them fewer. In one batch, a row may be refused because of another row that is refused as well, for another reason.
+func (r *resending) sendApart(ctx context.Context) error {
+	for _, reason := range repeatsIn(r.waiting) {
+		same := func(x refusal.Refusal) bool { return x.Reason == reason }
+		for before, rows := math.MaxInt, countOf(r.waiting, same); 0 < rows && rows < before; {
+			err := r.sendSome(ctx, same, false)
+			if err != nil {
+				return err
+			}
+			before, rows = rows, countOf(r.waiting, same)
+		}
+	}
+	return nil
+}
+
+func countOf(refused *refusal.List, some func(refusal.Refusal) bool) (n int) {
+	for x := range refused.All() {
+		if some(x) {
+			n++
+		}
+	}
+	return n
+}
+
+// sendSome sends some of the waiting rows, from the last to the first with back.
+func (r *resending) sendSome(ctx context.Context, some func(refusal.Refusal) bool, back bool) error {
+	sent, rest := split(r.waiting, some)
+	if sent.Len() == 0 {
+		return nil
+	}
+	n, again, err := r.send(ctx, r.rows.listed(sent, back))
+	if err != nil {
+		return err
+	}
+	waiting, stay := split(again, r.mayFit)
+	waiting.Append(rest)
+	r.waiting, r.added = waiting, r.added+n
+	r.left.Append(stay)
+	return nil
+}
+
+// repeatsIn returns the reasons why rows repeat others, in the order of the first rows.
+func repeatsIn(refused *refusal.List) (reasons []string) {
+	refused.Sort()
+	for x := range refused.All() {
+		if isRepeat(x) && !slices.Contains(reasons, x.Reason) {
+			reasons = append(reasons, x.Reason)
+		}
+	}
+	return reasons
 }
 
 // isOrphan reports whether a row was refused because the row that it references was missing.
