@@ -14,14 +14,13 @@ import (
 
 // call translates the call of a function.
 func (c *compiler) call(x *tsql.Call, in *scope) (code, error) {
-	if slices.Contains(aggregates, x.Name) {
-		return c.aggregate(x, in)
-	}
-	if x.Name == "row_number" {
+	switch {
+	case x.Name == "row_number":
 		return c.rowNumber(x, in)
-	}
-	if x.Over != nil {
+	case x.Over != nil && x.Name != "string_agg":
 		return code{}, invalid(50001, "The stand-in does not know %s over a window.", x.Name)
+	case slices.Contains(aggregates, x.Name):
+		return c.aggregate(x, in)
 	}
 	known := c.s.facts()[x.Name]
 	if known != nil {
