@@ -76,7 +76,7 @@ func TestCheck(t *testing.T) {
 	})
 }
 
-// TestByLoading has the server refuse rows by a check, and leaves everything as it was.
+// TestByLoading tests that a check constraint refuses rows and that the target is unchanged afterwards.
 func TestByLoading(t *testing.T) {
 	onEach(t, func(t *testing.T, d *desk, name, to string) {
 		table := uniqueTable(t)

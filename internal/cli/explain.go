@@ -223,7 +223,7 @@ var hints = []struct {
 	{database.ErrRolledBack, "write RAISE(ABORT) in its triggers and ON CONFLICT ABORT in its constraints, so that single rows are rejected: nothing was loaded"},
 	{database.ErrNoSchema, "--create-schema creates it"},
 	{database.ErrNoDatabase, "name an existing database; load --create-database creates one on a server"},
-	{load.ErrNeverBack, "check without --by-loading"},
+	{load.ErrNoRollback, "check without --by-loading"},
 	{load.ErrCommitted, "the rows committed before stay, and the rest was rolled back; ambertray verify TRAY --to TARGET names the differences"},
 	{load.ErrDiffers, "nothing was loaded; the result names what differs"},
 	{fs.ErrPermission, "ask for the right to read it"},

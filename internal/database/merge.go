@@ -20,8 +20,8 @@ type Merged struct {
 	Unchanged int64 `json:"unchanged"`
 	// Agree is how many of them the table has afterwards, every column the same; also of those that were merged before.
 	Agree int64 `json:"-"`
-	// Settled are rows that were removed because a row with their key was merged before: sending them again is no use.
-	Settled *refusal.List `json:"-"`
+	// Duplicates are rows that were removed because a row with the same key was merged before.
+	Duplicates *refusal.List `json:"-"`
 }
 
 // Rows returns the number of rows.
@@ -71,8 +71,8 @@ type Merger struct {
 // Merge updates the rows of a table whose key the stage has, where they differ,
 // and inserts those that are new. Rows of the stage that the server does not
 // take, or whose key an earlier row of it has, are removed from it. Before is a stage with rows that
-// have been merged already, or "". It gets those of this one. Rows whose key it has are removed, and not among the
-// refused ones but settled.
+// have been merged already, or "". It gets those of this one. Rows whose key it has are removed and
+// returned as duplicates, not as refused.
 func (m *Merger) Merge(ctx context.Context, t *table.Table, stage, before string, at *Numbers) (done Merged, refused *refusal.List, err error) {
 	x := &merging{Merger: m, ctx: ctx, t: t, table: m.DB.Dialect().QuoteTable(t.Name), stage: m.DB.Dialect().Quote(stage)}
 	if before != "" {
@@ -81,7 +81,7 @@ func (m *Merger) Merge(ctx context.Context, t *table.Table, stage, before string
 	x.refuser = Refuser{DB: m.DB, Stage: x.stage, Row: m.Row, At: at}
 	x.write()
 	if x.before != "" {
-		done.Settled, err = x.removeSettled()
+		done.Duplicates, err = x.removeMergedKeys()
 	}
 	if err == nil {
 		err = x.removeDuplicateKeys()
@@ -118,8 +118,8 @@ func (m *Merger) Merge(ctx context.Context, t *table.Table, stage, before string
 		return done, nil, err
 	}
 	rows := at.rows - int64(x.refuser.Refused.Len())
-	if done.Settled != nil {
-		rows -= int64(done.Settled.Len())
+	if done.Duplicates != nil {
+		rows -= int64(done.Duplicates.Len())
 	}
 	done.Unchanged = rows - done.Updated - done.Inserted
 	done.Agree, err = x.countAgreeing()
@@ -232,9 +232,9 @@ func (x *merging) keyed(stage string) string {
 	return x.Keyed(stage)
 }
 
-// removeSettled removes the rows of the stage whose key a row has that was merged before: such a row comes before them
-// if both are sorted, as the stages have no index on the key.
-func (x *merging) removeSettled() (*refusal.List, error) {
+// removeMergedKeys removes the rows of the stage with the key of a row that was merged before. The stages have no index
+// on the key, so the rows of both are sorted and numbered.
+func (x *merging) removeMergedKeys() (*refusal.List, error) {
 	keys := x.DB.Dialect().List(x.t.Key)
 	query := fmt.Sprintf(`SELECT n FROM (SELECT n, late, row_number() OVER (PARTITION BY %[1]s ORDER BY late, n) AS nth,
 			row_number() OVER (PARTITION BY %[1]s, late ORDER BY n) AS nth_late FROM (

@@ -21,12 +21,12 @@ type ByLoading struct {
 	RowsDiffer  *differ.Result   `json:"rows_differ"` // null unless rows differ
 }
 
-// ErrNeverBack is returned where a dry run cannot load rows, because the engine of the table rolls nothing back.
-var ErrNeverBack = errors.New("the engine of the table has no transactions, so rows that are loaded would stay")
+// ErrNoRollback is returned where a dry run cannot load rows, because the engine of the table rolls nothing back.
+var ErrNoRollback = errors.New("the engine of the table has no transactions, so rows that are loaded would stay")
 
-// loadBack loads a source, without those parts of it that were found in the table, and rolls everything
+// loadAndRollBack loads a source, without those parts of it that were found in the table, and rolls everything
 // back. It returns what the receipt would be.
-func loadBack(ctx context.Context, t *tray.Tray, from *source.Opener, to database.Target, found []LoadedPart, o Options) (*Receipt, error) {
+func loadAndRollBack(ctx context.Context, t *tray.Tray, from *source.Opener, to database.Target, found []LoadedPart, o Options) (*Receipt, error) {
 	p, err := pass.Open(ctx, t, from)
 	if err != nil {
 		return nil, err
@@ -52,7 +52,7 @@ func loadBack(ctx context.Context, t *tray.Tray, from *source.Opener, to databas
 		}
 		return j.receipt, os.RemoveAll(j.dir)
 	case errors.As(err, &engine):
-		err = fmt.Errorf("%w: %s", ErrNeverBack, engine.Engine)
+		err = fmt.Errorf("%w: %s", ErrNoRollback, engine.Engine)
 	}
 	if w != nil {
 		err = w.abort(err)

@@ -129,7 +129,7 @@ func DryRun(ctx context.Context, t *tray.Tray, from *source.Opener, to database.
 
 // byLoading loads the records and rolls everything back. In that way the server itself refuses some.
 func (c *Check) byLoading(ctx context.Context, t *tray.Tray, from *source.Opener, to database.Target, o CheckOptions) error {
-	r, err := loadBack(ctx, t, from, to, c.AlreadyLoaded, Options{Progress: o.Progress, Notes: c.Notes})
+	r, err := loadAndRollBack(ctx, t, from, to, c.AlreadyLoaded, Options{Progress: o.Progress, Notes: c.Notes})
 	if err != nil {
 		return err
 	}

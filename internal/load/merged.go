@@ -24,7 +24,8 @@ type merged struct {
 	merging database.StagingTx // the transaction
 	numbers database.Numbers
 	done    database.Merged
-	settled refusal.List // rows that were sent again and have the key of a merged one
+	// repeatedKeys are rows that were sent again and have the key of a row that was merged before.
+	repeatedKeys refusal.List
 }
 
 // stageName is the name of the staging table, which is a temporary one, and againName that of one for rows that
@@ -83,7 +84,7 @@ func (m *merged) finish(ctx context.Context, abort error) (rows int64, refused *
 		return 0, nil, err
 	}
 	refused.Append(byStage)
-	refused.Append(&m.settled)
+	refused.Append(&m.repeatedKeys)
 	m.receipt.Merged = &m.done
 	return m.done.Rows(), refused, nil
 }
@@ -110,7 +111,7 @@ func (m *merged) mergeAgain(ctx context.Context, blocks []*convert.Block) (rows 
 		return 0, nil, err
 	}
 	refused.Append(byStage)
-	m.settled.Append(done.Settled)
+	m.repeatedKeys.Append(done.Duplicates)
 	m.done = database.Merged{Inserted: m.done.Inserted + done.Inserted, Updated: m.done.Updated + done.Updated, Unchanged: m.done.Unchanged + done.Unchanged, Agree: done.Agree}
 	return done.Rows(), refused, nil
 }

@@ -147,7 +147,7 @@ func (s *Survey) layoutNotes() (list []note.Note) {
 		{l.Escape == source.Backslash, `a quote in a quoted cell is written \"`},
 		{l.Escape == source.Unescaped, "quotes in quoted cells are not doubled: only one before a delimiter or line end closes a cell"},
 		{l.SkipSpaces, "the spaces around cells are removed; --skip-spaces=false keeps them"},
-		{l.TextFormulas, `cells such as ="0012" are read as the text 0012; --text-formulas=false keeps them as they stand`},
+		{l.TextFormulas, `cells such as ="0012" are read as the text 0012; --text-formulas=false keeps them unchanged`},
 		{l.Columns != "", "cells are cut at fixed places, without the spaces around them: " + l.Columns},
 		{l.Comment != "" && s.Skipped[record.Comment] > 0, fmt.Sprintf("lines that start with %s are comments: %d", l.Comment, s.Skipped[record.Comment])},
 	} {

@@ -23,7 +23,7 @@ var elements = []struct {
 	{table.Timestamp, pgtype.TimestampOID}, {table.TimestampTZ, pgtype.TimestamptzOID}, {table.UUID, pgtype.UUIDOID},
 }
 
-// element is a type of elements.
+// element is the type of the elements of an array.
 type element struct {
 	native string // of the elements, where it is known
 	table.Type

@@ -216,7 +216,7 @@ type tx struct {
 	done    bool
 	blocks  int64        // of the table when rows began to be added
 	staging *stage       // nil unless the rows are loaded in lanes
-	filled  *table.Table // an existing table that has got rows, or nil
+	filled  *table.Table // an existing table to which rows were added, or nil
 }
 
 func (x *tx) begin(ctx context.Context) (err error) {

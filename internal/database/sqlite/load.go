@@ -62,22 +62,20 @@ var failedOn = regexp.MustCompile(`^(?:NOT NULL|UNIQUE) constraint failed: [^.,]
 func (s *sink) refuse(where refusal.Where, row []byte, err error) error {
 	_ = s.stmt.Reset() // it repeats the error
 	why := reasonOf(err, s.tab)
-	r := refusal.Refusal{Where: where, Columns: why.Columns, Reason: why.Reason}
 	code := sqlite.ErrCode(err)
 	switch {
 	case code == sqlite.ResultConstraintPrimaryKey, code == sqlite.ResultConstraintRowID:
-		r.Reason, r.Columns = database.SameKey, s.key
+		why = refusal.Reason{Columns: s.key, Reason: database.SameKey}
 	case code == sqlite.ResultConstraintForeignKey:
 		key, err := s.orphaned(row)
 		if err != nil {
 			return s.t.fail("find the foreign key", err)
 		}
 		if key != nil {
-			why := database.MissingRow(s.tab, &key.ForeignKey)
-			r.Reason, r.Columns = why.Reason, why.Columns
+			why = database.MissingRow(s.tab, &key.ForeignKey)
 		}
 	}
-	s.refused.Add(r)
+	s.refused.Add(refusal.Refusal{Where: where, Columns: why.Columns, Reason: why.Reason})
 	return nil
 }
 

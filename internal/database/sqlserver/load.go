@@ -261,15 +261,15 @@ func reasonOf(e mssql.Error, tab *table.Table, columns func(foreignKey string) [
 // foreignColumns returns the columns of a foreign key, or nil if they are not found.
 func (s *sink) foreignColumns(name string) []string {
 	if s.foreign == nil {
-		s.foreign = s.x.t.foreignColumns(s.ctx, s.tab)
+		keys, _ := s.x.t.ForeignKeys(s.ctx, s.tab.Name)
+		s.foreign = columnsByKey(s.tab, keys)
 	}
 	return s.foreign[name]
 }
 
-// foreignColumns returns the columns of the foreign keys of a table, as far as they are found.
-func (t *Target) foreignColumns(ctx context.Context, tab *table.Table) map[string][]string {
+// columnsByKey returns the loaded columns of foreign keys by the names of the keys.
+func columnsByKey(tab *table.Table, keys []database.ForeignKey) map[string][]string {
 	columns := map[string][]string{}
-	keys, _ := t.ForeignKeys(ctx, tab.Name)
 	for _, k := range keys {
 		columns[k.Name] = database.AtFault(tab, k.Columns)
 	}

@@ -20,16 +20,16 @@ func (x *tx) Merge(ctx context.Context, tab *table.Table, stage, before string, 
 	if err != nil {
 		return database.Merged{}, nil, err
 	}
-	constraints, err := x.foreignKeys(ctx, tab)
+	keys, err := x.t.ForeignKeys(ctx, tab.Name)
 	if err != nil {
 		return database.Merged{}, nil, err
 	}
-	foreign := x.t.foreignColumns(ctx, tab)
+	foreign := columnsByKey(tab, keys)
 	if before != "" {
 		before = x.t.named(before)
 	}
 	m := database.Merger{
-		DB: x.t, Row: database.RowOfStage, Join: "JOIN", Constraints: constraints,
+		DB: x.t, Row: database.RowOfStage, Join: "JOIN", Constraints: x.t.orphans(tab, keys),
 		IndexRows: "CREATE INDEX ambertray_rows ON " + dialect.SQLServer.Quote(x.t.named(stage)) + " (" + database.RowOfStage + ")",
 		Update: func(table, stage, set, where string) string {
 			return fmt.Sprintf("UPDATE t SET %s FROM %s AS t, %s AS s WHERE %s", set, table, stage, where)

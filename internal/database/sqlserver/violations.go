@@ -88,12 +88,12 @@ func (x *tx) constraints(ctx context.Context, tab *table.Table, stage string) (l
 	for _, row := range checks {
 		list = append(list, database.Constraint{Violated: "NOT (" + row[1] + ")", Reason: refusal.Reason{Columns: mentioned(tab, row[1]), Reason: "violates the check constraint " + row[0]}})
 	}
-	foreign, err := x.foreignKeys(ctx, tab)
+	keys, err := x.t.ForeignKeys(ctx, tab.Name)
 	if err != nil {
 		return nil, err
 	}
 	unique, err := x.uniqueIndexes(ctx, tab, live, stage)
-	return append(append(list, foreign...), unique...), err
+	return append(append(list, x.t.orphans(tab, keys)...), unique...), err
 }
 
 // mentioned returns the loaded columns that the text of a check names.
@@ -110,15 +110,14 @@ func notOfName(r rune) bool {
 	return r != '_' && (r < 'a' || r > 'z') && (r < '0' || r > '9') && r < 0x80
 }
 
-// foreignKeys returns the conditions of the foreign keys to other tables.
-func (x *tx) foreignKeys(ctx context.Context, tab *table.Table) (list []database.Constraint, err error) {
-	keys, err := x.t.ForeignKeys(ctx, tab.Name)
+// orphans returns the constraints of the foreign keys to other tables.
+func (t *Target) orphans(tab *table.Table, keys []database.ForeignKey) (list []database.Constraint) {
 	for _, k := range keys {
 		if !k.Own {
-			list = append(list, database.Orphans(dialect.SQLServer, tab, &k, x.t.quoted(k.Table)))
+			list = append(list, database.Orphans(dialect.SQLServer, tab, &k, t.quoted(k.Table)))
 		}
 	}
-	return list, err
+	return list
 }
 
 // uniqueIndexes returns the conditions of the unique indexes whose columns are all
