@@ -167,6 +167,13 @@ func TestTypesOfTable(t *testing.T) {
 		each := d.json(0, "load", "months", "--each", "--to", to, "--existing", "append")["each"].([]any)
 		require.Equal(t, 1.0, each[0].(map[string]any)["loaded"])
 
+		blank := uniqueTable(t)
+		d.write("full.csv", "no,price,lent,tag\n0,,,\n1,2.50,2026-01-05,9123456789\n")
+		d.run(0, "load", "full.csv", "--to", to, "--table", blank)
+		d.write("blank.csv", "no,price,lent,tag\n2,,\\N,9123456789123456789\n3,,\\N,8123456789123456789\n")
+		out, _ = d.run(0, "load", "blank.csv", "--to", to, "--table", blank, "--existing", "append")
+		require.Contains(t, out, "; tag bigint, not char(19)", "columns without a value, and numbers that look like identifiers")
+
 		named := uniqueTable(t)
 		d.write("named.csv", "Loan No,Fee,Sent\n1,2,0\n2,3,1\n4,3,7\n")
 		d.run(0, "load", "named.csv", "--to", to, "--table", named, "--change", "Loan No.name=Loan No")

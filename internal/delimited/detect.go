@@ -411,16 +411,17 @@ func (s *shape) untidy(first int) float64 {
 	bad, all := 0, 0
 	for r := first; r < min(s.Rows.Len(), first+frame.KindRows); r++ {
 		for c := range s.Rows.Width(r) {
-			cell := s.Rows.Cell(r, c)
 			all++
-			bad += s.signsIn(cell)
+			escaped := int(s.Rows.Span(r, c).Start) >= s.Rows.Raw
+			bad += s.signsIn(s.Rows.Cell(r, c), escaped)
 		}
 	}
 	return 0.5 * float64(bad) / float64(max(all, 1))
 }
 
-// signsIn returns the number of signs in a cell that the dialect was not understood.
-func (s *shape) signsIn(cell []byte) int {
+// signsIn returns the number of signs in a cell that the dialect was not understood. In a cell that
+// had escapes quotes are text.
+func (s *shape) signsIn(cell []byte, escaped bool) int {
 	if len(cell) < 2 {
 		return 0
 	}
@@ -428,7 +429,7 @@ func (s *shape) signsIn(cell []byte) int {
 	switch {
 	case s.BySpaces && bytes.Count(cell, []byte(`"`))%2 == 1: // a space in quotes was cut
 		return 2
-	case first == ' ', strings.IndexByte(`"'`, first) >= 0 && first == last, last == '\\',
+	case first == ' ', !escaped && strings.IndexByte(`"'`, first) >= 0 && first == last, last == '\\',
 		!s.BySpaces && s.layout.Delimiter != "\t" && bytes.IndexByte(cell, '\t') >= 0,
 		!s.BySpaces && first == '(' && bytes.IndexByte(cell, ')') < 0:
 		return 1

@@ -9,6 +9,7 @@ import (
 
 	"ambertray/internal/frame"
 	"ambertray/internal/source"
+	"ambertray/internal/text"
 )
 
 // dialects lists the layouts worth trying: each delimiter that occurs in most
@@ -31,7 +32,9 @@ func dialects(head []byte, lay source.Layout) []source.Layout {
 			try := list[len(list)-1]
 			try.Quote = `"`
 			list = append(list, try)
-			continue
+			if isCutEvenly(head, list[len(list)-2]) || isCutEvenly(head, try) {
+				continue
+			}
 		}
 		for _, q := range signs {
 			try := lay
@@ -53,6 +56,22 @@ func dialects(head []byte, lay source.Layout) []source.Layout {
 		}
 	}
 	return list
+}
+
+// isCutEvenly reports whether a dialect cuts all complete lines, of which there are several, into the
+// same number of cells.
+func isCutEvenly(head []byte, lay source.Layout) bool {
+	c, err := newCutter(lay)
+	if err != nil {
+		return false
+	}
+	rows := text.CutText(c, head, false)
+	for r := 1; r < rows.Len(); r++ {
+		if rows.Width(r) != rows.Width(0) {
+			return false
+		}
+	}
+	return rows.Len() > 1
 }
 
 // quotes lists the signs of quoting that a text may have.

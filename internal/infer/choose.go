@@ -25,6 +25,11 @@ type Choice struct {
 	TrueWord, FalseWord string
 
 	Trim bool // the spaces around values are taken off
+	// Untyped says that there is no value, so that nothing says what type the column has.
+	Untyped bool
+	// Long is the type of the values as whole numbers, if some are so long that they are more
+	// likely identifiers and another type was chosen, or nil.
+	Long *table.Type
 	// Unique says that no two values are alike; Sure that this was counted
 	// exactly. A key is offered where both hold and no value is missing.
 	Unique, Sure bool
@@ -104,12 +109,12 @@ func (p *Column) Choose(o Options) Choice {
 	c.Distinct, c.Sure = p.distinct.count()
 	c.Unique = values > 1 && (c.Sure && c.Distinct == values || !c.Sure && float64(c.Distinct) > 0.97*float64(values))
 	if values == 0 {
-		c.Type = table.Type{Kind: table.Text}
+		c.Type, c.Untyped = table.Type{Kind: table.Text}, true
 		c.Evidence = "blank in every record: nothing says what it is"
 		return c
 	}
 	if len(p.tallies) == 1 && p.tallies[0].examples[0].Text == value.DumpedNull {
-		c.Type, c.Unique = table.Type{Kind: table.Text}, false
+		c.Type, c.Untyped, c.Unique = table.Type{Kind: table.Text}, true, false
 		c.Evidence = "NULL in every record: nothing says what it is"
 		c.readAsNull(&p.tallies[0])
 		return c

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strconv"
 
 	"ambertray/internal/note"
 	"ambertray/internal/table"
@@ -175,6 +176,9 @@ func (p *Column) planNumbers(style value.Style, o Options, c *Choice) {
 		c.Evidence = fmt.Sprintf("%s of up to %s%s", amount(t.n, "number"), amount(int64(t.scale), "decimal"), span)
 	default:
 		c.Type = p.integerType(lo, hi, t.whole, o.Fit)
+		if !c.Type.Whole() {
+			c.Long = longType(c.Min, c.Max, t.whole)
+		}
 		c.Evidence = amount(t.n, "whole number") + span
 		if c.Type.Kind == table.Char {
 			c.Evidence += fmt.Sprintf("; %s in every value: more likely an identifier than a quantity", amount(int64(t.whole), "digit"))
@@ -250,6 +254,17 @@ func (p *Column) integerType(lo, hi extreme, digits int, fit Fit) table.Type {
 		return table.Type{Kind: table.SmallInt}
 	}
 	return table.Type{Kind: table.Integer}
+}
+
+// longType returns the smallest type of whole numbers from lo to hi of up to the given number of digits.
+func longType(lo, hi string, digits int) *table.Type {
+	_, errLo := strconv.ParseInt(lo, 10, 64)
+	_, errHi := strconv.ParseInt(hi, 10, 64)
+	if errLo == nil && errHi == nil {
+		return &table.Type{Kind: table.BigInt}
+	}
+	exact := decimalType(digits, 0, Snug)
+	return &exact
 }
 
 // decimalType leaves headroom of one digit before the point, where there is

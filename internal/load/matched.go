@@ -120,6 +120,7 @@ func MatchTable(ctx context.Context, t *tray.Tray, to database.Target) (*Match, 
 type matching struct {
 	plan    *table.Table
 	tighter map[string]table.Column // the plan of a column for most of its values, by its heading
+	untyped map[string]bool         // the headings without a value
 	live    []database.ColumnInfo
 	to      database.Target
 	of      map[int]int // the column of the table by that of the draft
@@ -130,7 +131,7 @@ type matching struct {
 }
 
 func newMatching(t *tray.Tray, live []database.ColumnInfo, to database.Target) *matching {
-	return &matching{plan: &t.Table, tighter: t.Tighter, live: live, to: to, of: map[int]int{}, by: map[int]Means{}, unsupported: map[int]*string{}}
+	return &matching{plan: &t.Table, tighter: t.Tighter, untyped: t.Untyped, live: live, to: to, of: map[int]int{}, by: map[int]Means{}, unsupported: map[int]*string{}}
 }
 
 func (m *matching) pair(column, live int, by Means) { m.of[column], m.by[column] = live, by }
@@ -382,12 +383,13 @@ func (m *matching) adoptNames(t *tray.Tray) {
 }
 
 // readsMost reports whether most values of a column that does not fit one of the table can be read as
-// values of that: as text, as dates with a time of day or without, or as most of them are written.
+// values of that: as text, as dates with a time of day or without, or as most of them are written. A column
+// without a value can be read as anything.
 func (m *matching) readsMost(c *table.Column, l *database.ColumnInfo) bool {
 	if !l.Known || l.Generated || l.Type == nil {
 		return false
 	}
-	if l.Type.Textual() || formatAs(c, l.Type.Kind) != "" {
+	if l.Type.Textual() || formatAs(c, l.Type.Kind) != "" || m.untyped[c.From] {
 		return true
 	}
 	most, ok := m.tighter[c.From]
@@ -428,7 +430,7 @@ func (m *matching) match(c *table.Column, l *database.ColumnInfo) {
 		*c = most
 	default:
 		as := table.Column{From: c.From, Type: *l.Type, Format: formatAs(c, l.Type.Kind), NullWords: c.NullWords}
-		if as.Type.Summable() { // some of its values are no numbers, so that the draft has not settled this
+		if as.Type.Summable() && !m.untyped[c.From] { // some of its values are no numbers, so that the draft has not settled this
 			as.Thousands = ","
 		}
 		*c = as

@@ -26,6 +26,7 @@ func (s *Survey) Draft(dir string) *tray.Tray {
 		Layout:  s.Layout,
 		Notes:   map[string][]string{},
 		Tighter: map[string]table.Column{},
+		Untyped: map[string]bool{},
 	}
 	switch {
 	case slices.Contains(s.Layout.Overrides, "first_data_line"):
@@ -45,9 +46,15 @@ func (s *Survey) Draft(dir string) *tray.Tray {
 			continue
 		}
 		t.Table.Columns = append(t.Table.Columns, c.planned(&c.Choice))
-		if c.Choice.Tighter != nil {
+		switch {
+		case c.Choice.Tighter != nil:
 			t.Tighter[c.Heading] = c.planned(c.Choice.Tighter)
+		case c.Choice.Long != nil:
+			number := c.Choice
+			number.Type = *number.Long
+			t.Tighter[c.Heading] = c.planned(&number)
 		}
+		t.Untyped[c.Heading] = c.Choice.Untyped
 		notes := []string{c.Evidence}
 		if c.Obstacle != nil {
 			notes = append(notes, *c.Obstacle)

@@ -42,6 +42,8 @@ type Tray struct {
 	// Tighter maps the headings of a draft to their columns with the tighter type that most of
 	// their values have. It is not written to the tray.
 	Tighter map[string]table.Column
+	// Untyped has the headings of a draft without a value, so that nothing says what type they have.
+	Untyped map[string]bool
 
 	// plain is the draft before anything was decided for it, and decided are the keys of its table
 	// that were. Both are empty for a plan that is read.
