@@ -246,3 +246,41 @@ func TestSharedNotes(t *testing.T) {
 		})
 	}
 }
+
+// TestSharedRejects completes a shared load with a loader that keeps none or only some of the rejects, as
+// if the other one had run on another machine. The receipt names their places, and a verification
+// knows them by their number.
+func TestSharedRejects(t *testing.T) {
+	for _, server := range []string{"postgres", "mysql"} {
+		for _, here := range []int{0, 1} {
+			t.Run(fmt.Sprint(server, here), func(t *testing.T) {
+				to := targets(t)[server]
+				d, name := newDesk(t), uniqueTable(t)
+				d.writeMany("finds.csv", "no,name", "@,beetle", 300)
+				d.write("old.csv", "no,name\n5,moth\n")
+				d.write("odd.csv", "no,name\n250,moth\n")
+				d.run(0, "load", "old.csv", "--to", to, "--table", name, "--change", "key=no")
+				odd := d.json(0, "load", "odd.csv", "--to", to, "--table", name, "--existing", "append")["id"].(string)
+				load := func(status int, tray, allow string) string {
+					d.run(0, "draft", "finds.csv", "--tray", tray, "--to", to, "--table", name)
+					out, _ := d.run(status, "load", tray, "--to", to, "--shared", "--commit-every", "100", "--existing", "append", "--allow-rejects", allow)
+					return out
+				}
+				load(6, "first.tray", "1")
+				if here == 0 {
+					d.run(0, "undo", odd, "--to", to)
+				}
+				kept := []string{"1 record, kept by other loaders\n", "2 records, 1 of them kept in second.tray/loads/0002/rejects.csv, and the others by other loaders\n"}
+				require.Contains(t, load(3, "second.tray", "any"), "  rejected   "+kept[here])
+				require.Len(t, d.json(0, "rejects", "second.tray")["by_reason"], here)
+				said, _ := d.run(0, "rejects", "second.tray")
+				require.Regexp(t, "note +rejects of share 1: 1 row, kept by loader .* in first.tray/loads/0001\n", said)
+				v := d.json(0, "verify", "second.tray", "--to", to)
+				require.Equal(t, []any{true, float64(1 + here), nil}, []any{v["verified"], v["would_reject"], v["rows_differ"]})
+				require.Equal(t, 1.0, v["rejected_elsewhere"].(map[string]any)["changed"], "its key is in the table")
+				said, _ = d.run(0, "verify", "second.tray", "--to", to)
+				require.Contains(t, said, "1 row of the source is not in the table, as many as other loaders have rejected and keep; ")
+			})
+		}
+	}
+}

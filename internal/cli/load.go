@@ -301,7 +301,7 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all, plan string) {
 	p.Fact("loaded", "%s in %s%s", term.Amount(c.Loaded, "row"), term.Seconds(r.Phases[0].Seconds), howLoaded(r))
 	a.drawMerged(r.Merged)
 	if c.Rejected > 0 {
-		p.Fact("rejected", "%s, kept in %s", p.Red(term.Amount(c.Rejected, "record")), *r.Rejects.File)
+		p.Fact("rejected", "%s, %s", p.Red(term.Amount(c.Rejected, "record")), rejectsKept(r))
 		a.drawGroups(r.Rejects.ByReason, &r.Layout)
 	}
 	a.drawControls(r.Controls, &r.Layout, len(r.Source) > 1)
@@ -312,7 +312,7 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all, plan string) {
 	}
 	a.drawRows(r.Rows, names)
 	switch {
-	case c.Rejected > 0:
+	case r.Rejects.File != nil:
 		p.Next("Correct them in that file, then:", "ambertray mend "+shellWord(r.Tray)+toText(to))
 	default:
 		p.Next("To verify again at any time:", "ambertray verify "+plan+toText(to))
@@ -320,7 +320,18 @@ func (a *app) drawReceipt(r *load.Receipt, t *tray.Tray, to, all, plan string) {
 	p.Line("  For a report:  %s", p.Amber("ambertray report "+shellWord(r.Tray)+toText(to)))
 }
 
-// drawRemarks shows what was out of the ordinary in the load itself.
+// rejectsKept says where the rejects of a load are.
+func rejectsKept(r *load.Receipt) string {
+	here := r.RejectsHere()
+	switch here {
+	case 0:
+		return "kept by other loaders"
+	case r.Counts.Rejected:
+		return "kept in " + *r.Rejects.File
+	}
+	return term.Count(here) + " of them kept in " + *r.Rejects.File + ", and the others by other loaders"
+}
+
 // drawMerged says what a merge has changed, if it was one.
 func (a *app) drawMerged(m *database.Merged) {
 	if m == nil {
@@ -330,6 +341,7 @@ func (a *app) drawMerged(m *database.Merged) {
 	p.Fact("merged", "%s inserted, %s updated, %s unchanged", p.Amber(term.Count(m.Inserted)), p.Amber(term.Count(m.Updated)), p.Amber(term.Count(m.Unchanged)))
 }
 
+// drawRemarks shows what was out of the ordinary in the load itself.
 func (a *app) drawRemarks(r *load.Receipt) {
 	for _, remark := range r.Remarks {
 		a.print.Fact("note", "%s", remark)

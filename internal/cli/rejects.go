@@ -97,8 +97,8 @@ func unmended(t *tray.Tray) ([]unmendedLoad, error) {
 		if err != nil {
 			return nil, err
 		}
-		if r.Counts.Rejected > 0 {
-			list = append(list, unmendedLoad{id, r.Counts.Rejected, into})
+		if r.RejectsHere() > 0 {
+			list = append(list, unmendedLoad{id, r.RejectsHere(), into})
 		}
 	}
 	return list, nil
@@ -146,7 +146,13 @@ func (a *app) drawRejects(r *load.Receipt, others []unmendedLoad, mend string) {
 		what = "tried again"
 	}
 	p.Fact("rejected", "%s of %s "+what, p.Red(term.Amount(r.Counts.Rejected, "record")), term.Count(r.Counts.Read))
+	if r.RejectsHere() < r.Counts.Rejected {
+		a.drawRemarks(r) // which name the other loaders
+	}
 	a.drawUnmendedLoads(others)
+	if r.Rejects.File == nil {
+		return
+	}
 	p.Line("")
 	var rows [][]string
 	for _, g := range r.Rejects.ByReason {

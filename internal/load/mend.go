@@ -82,7 +82,7 @@ func Mend(ctx context.Context, t *tray.Tray, id string, from *source.Opener, to 
 	}
 	j.receipt.Load, j.receipt.Mended, j.loadID = id, true, first.ID
 	m := &mended{job: j, opener: from, of: first, failing: failing}
-	kept := first.Counts.Rejected
+	kept := first.RejectsHere()
 	last, err := ReadMend(dir)
 	if err == nil {
 		kept = last.Counts.Rejected

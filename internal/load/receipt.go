@@ -129,7 +129,7 @@ type Counts struct {
 
 // Rejects says where the rejected records are and why.
 type Rejects struct {
-	File     *string        `json:"file"` // null without rejects
+	File     *string        `json:"file"` // null without rejects, or if other loaders have all of them
 	ByReason []reject.Group `json:"by_reason"`
 }
 
@@ -147,8 +147,20 @@ func newReceipt(t *tray.Tray, plan *table.Table, to database.Target, headings []
 		ID: ledger.NewID(now), Started: now, Tray: t.Dir, Target: to.Name(), Table: plan.Name, Existing: plan.Existing.String(), ByPosition: plan.ByPosition,
 		Lanes: 1, Verify: cmp.Or(o.Verify, EveryRow), Layout: t.Layout, Headings: headings, Differences: []Difference{}, Remarks: []string{},
 		LeftOut: []LoadedPart{}, Columns: []ColumnFigures{}, Controls: []pass.Control{}, Rows: []ShownRow{},
-		Notes: append([]note.Note{}, o.Notes...),
+		Notes: append([]note.Note{}, o.Notes...), Rejects: Rejects{ByReason: []reject.Group{}},
 	}
+}
+
+// RejectsHere returns how many rejects the file of the load has. Loaders of a shared load on other
+// machines keep theirs.
+func (r *Receipt) RejectsHere() (n int64) {
+	if r.Shared == nil {
+		return r.Counts.Rejected
+	}
+	for _, g := range r.Rejects.ByReason {
+		n += g.Count
+	}
+	return n
 }
 
 // addNote adds a note, unless it is one of those that the draft had.

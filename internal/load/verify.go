@@ -22,28 +22,31 @@ import (
 
 // Verification is what holding a table against its source has shown.
 type Verification struct {
-	Tray        string         `json:"tray"`
-	Target      string         `json:"target"`
-	Table       string         `json:"table"`
-	State       ledger.State   `json:"state"` // of the last load; "" if the ledger does not have it, or cannot be read
-	Read        int64          `json:"read"`
-	Convertible int64          `json:"would_load"`
-	Rejected    int64          `json:"would_reject"`
-	Skipped     int64          `json:"skipped"`
-	Rows        int64          `json:"table_rows"`
-	Elsewhere   int64          `json:"elsewhere"`    // rows of the table that are not of the source
-	Copies      int64          `json:"copies"`       // rows that occur more often than in the source
-	Mended      int64          `json:"mended"`       // records that were corrected and loaded later
-	NotCompared []string       `json:"not_compared"` // headings of the source that the table has no column for
-	RowsHidden  bool           `json:"rows_hidden"`  // row-level security may hide rows of the table
-	Verified    bool           `json:"verified"`
-	Differences []Difference   `json:"differences"`
-	RowsDiffer  *differ.Result `json:"rows_differ"` // null unless rows differ
-	FirstRows   []ShownRow     `json:"rows"`
-	Controls    []pass.Control `json:"controls"`
-	Layout      source.Layout  `json:"-"`
-	Parts       []PartRows     `json:"parts"`
-	Columns     []Compared     `json:"columns"`
+	Tray        string       `json:"tray"`
+	Target      string       `json:"target"`
+	Table       string       `json:"table"`
+	State       ledger.State `json:"state"` // of the last load; "" if the ledger does not have it, or cannot be read
+	Read        int64        `json:"read"`
+	Convertible int64        `json:"would_load"`
+	Rejected    int64        `json:"would_reject"`
+	Skipped     int64        `json:"skipped"`
+	Rows        int64        `json:"table_rows"`
+	Elsewhere   int64        `json:"elsewhere"` // rows of the table that are not of the source
+	Copies      int64        `json:"copies"`    // rows that occur more often than in the source
+	Mended      int64        `json:"mended"`    // records that were corrected and loaded later
+	// RejectedElsewhere are rows of the source that are not in the table, as many as other loaders of
+	// shared loads have rejected and keep; null without any.
+	RejectedElsewhere *differ.Result `json:"rejected_elsewhere"`
+	NotCompared       []string       `json:"not_compared"` // headings of the source that the table has no column for
+	RowsHidden        bool           `json:"rows_hidden"`  // row-level security may hide rows of the table
+	Verified          bool           `json:"verified"`
+	Differences       []Difference   `json:"differences"`
+	RowsDiffer        *differ.Result `json:"rows_differ"` // null unless rows differ
+	FirstRows         []ShownRow     `json:"rows"`
+	Controls          []pass.Control `json:"controls"`
+	Layout            source.Layout  `json:"-"`
+	Parts             []PartRows     `json:"parts"`
+	Columns           []Compared     `json:"columns"`
 }
 
 // Compared is one column with its figures: those of the rows that the source gives
@@ -140,6 +143,7 @@ type verifying struct {
 	options       VerifyOptions
 	sources       []sourceRows
 	source, table proof.Sum
+	elsewhere     []int64         // rejects that other loaders keep, by part
 	totals        *figures.Totals // of the source
 	figures       []table.Figures // of the table, if they are wanted
 }
@@ -182,6 +186,7 @@ func (w *verifying) readSource(ctx context.Context, p *pass.Pass, t *tray.Tray, 
 		w.Parts = append(w.Parts, partOf(&out.Parts[i]))
 		w.Controls = append(w.Controls, out.Parts[i].Controls...)
 	}
+	w.elsewhere = w.rejectedElsewhere(past)
 	return nil
 }
 
@@ -253,8 +258,42 @@ func (w *verifying) findDifferences(ctx context.Context) error {
 	w.Elsewhere, w.Copies = found.Others, found.Copies
 	if !found.Same() {
 		w.RowsDiffer = found
+		w.explainMissing()
 	}
 	return nil
+}
+
+// rejectedElsewhere returns how many records of each part the loaders of shared loads have rejected,
+// beyond those that this pass rejects too.
+func (w *verifying) rejectedElsewhere(past *past) []int64 {
+	list := make([]int64, len(w.Parts))
+	for _, l := range past.loads {
+		for i := range l.receipt.Source {
+			p := &l.receipt.Source[i]
+			at, given := l.parts[p.Title()]
+			if given && l.receipt.Shared != nil && at < len(list) {
+				list[at] = max(0, p.Rejected-w.Parts[at].Rejected)
+			}
+		}
+	}
+	return list
+}
+
+// explainMissing takes the rows of the source that are not in the table for rejects of other loaders, if
+// there are as many. Those whose keys are there look changed.
+func (w *verifying) explainMissing() {
+	all, d := int64(0), w.RowsDiffer
+	for _, n := range w.elsewhere {
+		all += n
+	}
+	if all == 0 || d.Missing+d.Changed != all || d.Extra > 0 {
+		return
+	}
+	for i, n := range w.elsewhere {
+		w.Parts[i].mend(-n)
+	}
+	w.RowsDiffer, w.RejectedElsewhere = nil, d
+	w.Convertible, w.Rejected = w.Convertible-all, w.Rejected+all
 }
 
 // IsOf reports whether a load was of files of the tray.
