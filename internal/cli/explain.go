@@ -175,6 +175,7 @@ var hints = []struct {
 	{source.ErrSQL, "run it with the server's own client; --encoding utf-8 reads it as text anyway"},
 	{source.ErrDocument, "convert it to delimited text, one record per line; --encoding utf-8 reads it as text anyway"},
 	{source.ErrDatabase, "ambertray export --from FILE TABLE --out TABLE.csv writes one of its tables to a file that can be loaded"},
+	{source.ErrControls, "save it as an .xlsx workbook or as delimited text; --encoding utf-8 reads it as text anyway"},
 	{source.ErrBinary, "save it as an .xlsx workbook or as delimited text"},
 	{zip.ErrFormat, "the file is damaged, or is neither a workbook nor an archive; get a new copy"},
 	{io.ErrUnexpectedEOF, "the file is incomplete; get a complete copy"},

@@ -112,7 +112,7 @@ func detectEncoding(head []byte, set string) (Encoding, error) {
 	}
 	list := guesses(head)
 	mixed := mixedLines(head)
-	if mixed != nil && list[0].Confidence < 1 && binaryKind(head, false) == "" {
+	if mixed != nil && list[0].Confidence < 1 && checkSignature(head) == nil && checkControls(head) == nil {
 		return Encoding{}, mixed
 	}
 	if list[0].Confidence < WeakGuess {

@@ -28,6 +28,7 @@ var (
 	ErrDirectory = errors.New("is a folder")
 	ErrEmpty     = errors.New("is empty")
 	ErrBinary    = errors.New("is not text")
+	ErrControls  = fmt.Errorf("%w but binary", ErrBinary)
 	ErrDatabase  = fmt.Errorf("%w but an SQLite database", ErrBinary)
 	ErrHTML      = errors.New("is a web page, not a table")
 	ErrDocument  = errors.New("not a table")
@@ -172,12 +173,8 @@ func (s *Source) decode(plain io.Reader, o Options) error {
 	if bytes.HasPrefix(raw.head, []byte(databaseSign)) {
 		return ErrDatabase
 	}
-	what := binaryKind(raw.head, o.Encoding != "")
-	if what != "" && s.Encoding.ASCII() && s.Sheet == "" {
-		return fmt.Errorf("%w but %s", ErrBinary, what)
-	}
-	if o.Encoding == "" && s.Sheet == "" {
-		err = documentKind(raw.head)
+	if s.Sheet == "" {
+		err = s.checkText(raw.head, o.Encoding != "")
 	}
 	if err != nil {
 		return err
@@ -321,17 +318,39 @@ func isJSON(head []byte) bool {
 	return err == nil && (members || bytes.IndexByte(document, '\n') >= 0) && (len(rest) == 0 || rest[0] == '\n')
 }
 
-// binaryKind says what the file is when it is not text that can be read. Where its
-// encoding is set, control characters are taken for text.
-func binaryKind(head []byte, encodingSet bool) string {
+// checkText returns an error if a file is not text that can be read as delimited. If its encoding is set,
+// control characters and documents are taken for text.
+func (s *Source) checkText(head []byte, encodingSet bool) (err error) {
+	if s.Encoding.ASCII() {
+		err = checkSignature(head)
+	}
+	if err != nil || encodingSet {
+		return err
+	}
+	if s.Encoding.ASCII() {
+		err = checkControls(head)
+	}
+	if err != nil {
+		return err
+	}
+	return documentKind(head)
+}
+
+// checkSignature returns an error for files of other formats that begin with a sign of theirs.
+func checkSignature(head []byte) error {
 	for _, s := range signatures {
 		if len(head) > s.at && bytes.HasPrefix(head[s.at:], []byte(s.magic)) {
-			return s.what
+			return fmt.Errorf("%w but %s", ErrBinary, s.what)
 		}
 	}
-	if encodingSet {
-		return ""
-	}
+	return nil
+}
+
+// fewControls is how many control characters any text may have.
+const fewControls = 2
+
+// checkControls returns an error for a text with many control characters, or with a NUL among few others.
+func checkControls(head []byte) error {
 	head = bytes.TrimRight(head[:min(len(head), 8000)], "\x1a\r\n") // DOS ends a text with an end-of-file character
 	controls, first := 0, 0
 	for i, c := range head {
@@ -342,10 +361,11 @@ func binaryKind(head []byte, encodingSet bool) string {
 			}
 		}
 	}
-	if float64(controls) > maxControls*float64(len(head)) {
-		return fmt.Sprintf("binary: %d of its first %d bytes are control characters, the first at offset %d", controls, len(head), first)
+	few := controls <= fewControls && bytes.IndexByte(head, 0) < 0
+	if few || float64(controls) <= maxControls*float64(len(head)) {
+		return nil
 	}
-	return ""
+	return fmt.Errorf("%w: %d of its first %d bytes are control characters, the first at offset %d", ErrControls, controls, len(head), first)
 }
 
 // Head returns up to HeadSize bytes from the beginning without reading them.

@@ -291,7 +291,8 @@ func TestDocuments(t *testing.T) {
 		"SQLite format 3\x00" + strings.Repeat("\x00", 100):                             "is not text but an SQLite database",
 		strings.Repeat("\x7fELF\x00\x00\xfe\n\xe9\xff\x00\x02\x01\nK\xc3\xb6ln\n", 200): "is not text but binary",
 		strings.Repeat("\x01\x00\x00\x00\x02\x00\x00\x00\xfe\xff\x00\x00", 200):         "is not text but binary",
-		"{\"no\": 1}|5\n{\"no\": 2}|6\n":                                                "", "[1, 2]\n[3, 4]\n": "", "<NO>,<NAME>\n1,ant\n": "", "no,page\n1,<!doctype html><p>\n": "", "{}\n": "", "{no}\n": "",
+		"no,name\n1,ant\v\n2,\x1abee\n":                                                 "", "no,name\n1,ant\x00\n": "is not text but binary: 1 of its first 14 bytes are control characters, the first at offset 13", "\v\v\v,1\n": "is not text but binary",
+		"{\"no\": 1}|5\n{\"no\": 2}|6\n": "", "[1, 2]\n[3, 4]\n": "", "<NO>,<NAME>\n1,ant\n": "", "no,page\n1,<!doctype html><p>\n": "", "{}\n": "", "{no}\n": "",
 	} {
 		s, err := new(source.Opener).Open(t.Context(), write(t, "rooms.txt", []byte(text)), source.Options{})
 		if want == "" {
