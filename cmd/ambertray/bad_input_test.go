@@ -111,6 +111,7 @@ func TestBadInput(t *testing.T) {
 		{2, "survey specimens.csv --delimeter ;", "unknown option --delimeter; did you mean --delimiter?"},
 		{2, "survey specimens.csv --delimiter semikolon", "write semicolon if you meant that"},
 		{2, "survey specimens.csv --header x", "write its line number"},
+		{2, "survey specimens.csv --first-data-line 3 --header 1", `header "1" and first_data_line "3" exclude each other`},
 		{2, "ddl specimens.csv --dialect cobol", "unknown dialect"},
 		{2, "ddl specimens.csv", "name the server: --to TARGET"},
 		{2, "weigh specimens.csv", `unknown command "weigh"` + "\n  ambertray --help lists the commands"},

@@ -96,6 +96,9 @@ func TestCells(t *testing.T) {
 		{"decimal(5,2)", "GBP", "€5", "", "not a number"},
 		{"decimal(5,4)", "percent", "12.5 %", "0.1250", ""},
 		{"decimal(5,4)", "percent", "12.5", "", "not a number"},
+		{"decimal(5,4)", "percent, comma", "12,5 %", "0.1250", ""},
+		{"decimal(5,4)", "percent, comma", "12.5 %", "", "not a number"},
+		{"decimal(5,4)", "percent, comma", "50 %", "0.5000", ""},
 		{"integer", "", "007", "7", ""},
 		{"integer", "", "-00", "0", ""},
 		{"integer", "", "1,234", "", "not a whole number"},
@@ -157,6 +160,8 @@ func TestCells(t *testing.T) {
 				col.Currency = c.rule
 			case "percent":
 				col.Percent = true
+			case "percent, comma":
+				col.Percent, col.Decimal = true, ","
 			case "comma":
 				col.Decimal = ","
 			case "round":
@@ -213,7 +218,8 @@ func TestRules(t *testing.T) {
 		{table.Column{Type: text, Trim: true}, "  ant ", "ant"},
 		{table.Column{Type: text, Words: map[string]string{"brn": "brown"}}, " BRN", "brown"},
 		{table.Column{Type: text, PadZeros: 5}, "123", "00123"},
-		{table.Column{Type: text, PadZeros: 5}, "12-3", "12-3"},
+		{table.Column{Type: text, PadZeros: 5}, " 12 ", "00012"},
+		{table.Column{Type: text, PadZeros: 5}, " 12-3 ", " 12-3 "},
 		{table.Column{Type: text, LetterCase: "upper"}, "söre", "SÖRE"},
 		{table.Column{Type: text, LetterCase: "lower", PadZeros: 4}, "12", "0012"},
 		{table.Column{Type: text, Words: map[string]string{"none": ""}, Nullable: true}, "none", "null"},

@@ -62,12 +62,12 @@ func (r *rules) apply(cell []byte) []byte {
 	return cell
 }
 
-// padZeros puts zeros before digits up to a width. What is not all digits stays
-// as it is.
+// padZeros puts zeros before digits up to a width, without the spaces around them. What is not all
+// digits stays unchanged.
 func padZeros(cell []byte, width int) []byte {
-	cell = value.Trim(cell)
-	if len(cell) >= width || !value.OnlyDigits(cell) {
+	code := value.Trim(cell)
+	if !value.OnlyDigits(code) {
 		return cell
 	}
-	return append(bytes.Repeat([]byte{'0'}, width-len(cell)), cell...)
+	return append(bytes.Repeat([]byte{'0'}, max(0, width-len(code))), code...)
 }

@@ -142,8 +142,22 @@ func (l *Layout) Set(key, val string) error {
 	return nil
 }
 
+// CheckTogether returns an error if settings that have a value exclude each other.
+func CheckTogether(value func(key string) (val string, ok bool)) error {
+	header, headed := value("header")
+	first, begins := value("first_data_line")
+	if headed && begins && header != "none" {
+		return fmt.Errorf("header %q and first_data_line %q exclude each other: records begin below a header; leave out first_data_line, or set description_lines for lines between them", header, first)
+	}
+	return nil
+}
+
 // SetAll sets the settings that have a value, in the order of Settings, up to the first error.
 func (l *Layout) SetAll(value func(key string) (val string, ok bool)) error {
+	err := CheckTogether(value)
+	if err != nil {
+		return err
+	}
 	for _, s := range Settings() {
 		val, ok := value(s.Key)
 		if !ok {

@@ -97,6 +97,7 @@ func (t *Tray) decodeSource(n *yaml.Node) error {
 	keys := map[string]decoder{
 		"files": list(&t.Files), "format": text(&t.Layout.Format, source.FormatNames()...), "name_parts": templateText(&t.NameParts),
 	}
+	set := map[string]string{}
 	for _, s := range source.Settings() {
 		keys[s.Key] = func(n *yaml.Node) error {
 			var val string
@@ -104,6 +105,7 @@ func (t *Tray) decodeSource(n *yaml.Node) error {
 			if err != nil {
 				return err
 			}
+			set[s.Key] = val
 			err = t.Layout.Set(s.Key, val)
 			if err != nil {
 				return wrong(n, "%v", err)
@@ -114,6 +116,13 @@ func (t *Tray) decodeSource(n *yaml.Node) error {
 	err := mapping(n, keys, "files")
 	if err != nil {
 		return err
+	}
+	err = source.CheckTogether(func(key string) (string, bool) {
+		val, ok := set[key]
+		return val, ok
+	})
+	if err != nil {
+		return wrong(n, "%v", err)
 	}
 	if len(t.Files) == 0 {
 		return wrong(n, "files: write the names of one file or more")

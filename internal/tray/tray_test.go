@@ -93,6 +93,7 @@ func TestMistakes(t *testing.T) {
 		"indexes no lists":      {head + "  indexes: [a]\ncolumns:\n  - {from: A, name: a, type: text}\n", "write a list of lists of columns"},
 		"scalar is a list":      {head + "columns:\n  - {from: A, name: [a]}\n", "7:21: write a single value here"},
 		"no headings":           {head + "columns:\n  - {from: [], name: a, type: text}\n", "7:12: from: write one heading or more"},
+		"lines of two headers":  {strings.Replace(head, "source:\n", "source:\n  first_data_line: 2\n  header: 1\n", 1) + "columns:\n  - {from: A, name: a, type: text}\n", `3:3: header "1" and first_data_line "2" exclude each other`},
 		"optional but not null": {head + "columns:\n  - {from: A, name: a, type: text, nullable: false, optional: true}\n", "nullable: true or a default"},
 	} {
 		t.Run(name, func(t *testing.T) {

@@ -15,7 +15,7 @@ const (
 	groupIndian uint32 = 5 // commas, and groups of two above the thousands
 
 	commaDecimals uint32 = 0b0000_1000
-	pointDecimals uint32 = 0b0001_0000 // beside groups; Plain does not have it
+	pointDecimals uint32 = 0b0001_0000 // beside groups or a percent sign; Plain does not have it
 
 	// LoneComma and LonePoint stand alone before three digits: 1,234 and 1.234
 	// are a group of thousands or three decimals, whichever the column shows.

@@ -161,6 +161,9 @@ func scanMarked(cell []byte, v *Value) (Shape, bool) {
 	}
 	if d.notation&Percent != 0 {
 		v.Scale, v.Whole = v.Scale+2, max(v.Whole-2, 0)
+		if inScale && notation == Plain { // a fraction has decimals in any case
+			notation = pointDecimals
+		}
 	}
 	v.setUnscaled(n, body)
 	if inScale || v.Scale > 0 {
