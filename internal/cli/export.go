@@ -96,6 +96,9 @@ func (a *app) export(c *cobra.Command, e *exporting, args []string) error {
 		}
 		return *val, *val != ""
 	})
+	if err == nil && export.Ending(e.out) != ".xlsx" && export.Ending(e.out) != ".parquet" {
+		err = e.options.Check(len(work.Columns))
+	}
 	if err != nil {
 		return usageError{err}
 	}
@@ -116,7 +119,7 @@ func (e *exporting) work(c *cobra.Command, from database.Target, args []string) 
 	lay := &e.options.Layout
 	*lay = source.DefaultLayout()
 	lay.Delimiter, lay.Quote, lay.Encoding, lay.LineEnd = ",", `"`, "utf-8", "lf"
-	if *e.set["escape"] == source.ServerEscapes {
+	if *e.set["escape"] == source.ServerEscapes && !e.options.Quoted {
 		lay.Quote = "" // needless, and not every server reads them
 	}
 	if export.Ending(e.out) == ".tsv" {

@@ -279,6 +279,40 @@ func TestEscapes(t *testing.T) {
 	}
 }
 
+// TestLikeNull refuses a text that is the word for NULL where no quotes distinguish them, and counts blank ones.
+func TestLikeNull(t *testing.T) {
+	db := museum(t, "CREATE TABLE find (a text, b text)", "INSERT INTO find VALUES ('ant', ''), (NULL, 'bee')")
+	w, err := export.Table(context.Background(), db, "find")
+	require.NoError(t, err)
+	for _, c := range []struct {
+		null, quote, escape string
+		want, says          string
+	}{
+		{"ant", `"`, source.Doubled, "\"ant\",\"\"\nant,bee\n", ""},
+		{"ant", "none", source.Doubled, "", `row 1, column a: "ant" is the word for NULL too`},
+		{"ant", `"`, source.ServerEscapes, "", `row 1, column a: "ant" is the word for NULL too`},
+		{`\N`, "none", source.ServerEscapes, "ant,\n\\N,bee\n", ""},
+		{"", "none", source.Doubled, "ant,\n,bee\n", "1 blank text is written like NULL, because there are no quotes"},
+	} {
+		var out bytes.Buffer
+		o := options(&out, "quote", c.quote, "escape", c.escape)
+		o.Null, o.Header = c.null, false
+		require.NoError(t, o.Check(2))
+		res, err := export.Run(context.Background(), db, w, export.Standard, o)
+		switch {
+		case c.want == "":
+			require.ErrorContains(t, err, c.says)
+			continue
+		case c.says != "":
+			require.Contains(t, res.Notes[0].What, c.says)
+		default:
+			require.Empty(t, res.Notes)
+		}
+		require.NoError(t, err)
+		require.Equal(t, c.want, out.String())
+	}
+}
+
 // TestEncodings writes text in other encodings, and refuses what they lack.
 func TestEncodings(t *testing.T) {
 	db := museum(t, "CREATE TABLE find (a text)", "INSERT INTO find VALUES ('k\u00e4fer')")

@@ -61,6 +61,7 @@ type textWriter struct {
 	between  string    // cells
 	bySpaces bool      // runs of spaces are the delimiter
 	rows     int64
+	blanks   int64 // texts that are written like NULL
 	odd, at  int64 // rows with a NUL or invalid UTF-8, and the first of them
 }
 
@@ -95,6 +96,35 @@ func newTextWriter(w io.Writer, columns []Column, o *Options) (*textWriter, erro
 	return t, nil
 }
 
+// Check returns an error if text with so many columns could not be read back as it is written.
+func (o *Options) Check(columns int) error {
+	lay := &o.Layout
+	special := lay.Delimiter + lay.Quote + "\r\n"
+	if lay.Escape == source.ServerEscapes {
+		special += `\`
+	}
+	_, bySpaces := spaces[lay.Delimiter]
+	if bySpaces {
+		special = " " + lay.Quote + "\r\n"
+	}
+	escapes := lay.Escape == source.Backslash || lay.Escape == source.ServerEscapes
+	switch {
+	case lay.Format != source.Delimited:
+		return nil
+	case lay.Delimiter == "" && columns > 1:
+		return fmt.Errorf("delimiter none: %d columns need a delimiter", columns)
+	case lay.Quote != "" && strings.Contains(lay.Delimiter, lay.Quote):
+		return fmt.Errorf("delimiter %q has quote %q in it", lay.Delimiter, lay.Quote)
+	case escapes && strings.Contains(lay.Delimiter, `\`):
+		return fmt.Errorf("delimiter %q is the sign of escapes too; choose another delimiter", lay.Delimiter)
+	case o.Quoted && lay.Quote == "":
+		return errors.New("every cell is to be quoted, and quote is none; leave out one of the two")
+	case o.Null != value.DumpedNull && strings.ContainsAny(o.Null, special):
+		return fmt.Errorf("null %q has a sign in it that would need quotes, and these would make it a text; choose another word", o.Null)
+	}
+	return nil
+}
+
 // spaces are what is written between cells if runs of spaces are the delimiter.
 var spaces = map[string]string{source.Spaces: " ", source.WideSpaces: "  "}
 
@@ -124,12 +154,31 @@ func (t *textWriter) Row(row []value.Value) error {
 			continue
 		}
 		t.cell = c.append(t.cell[:0], v)
-		err := t.addValue(c, t.o.Quoted || c.mistaken(t.cell))
+		err := t.checkNull(c)
+		if err != nil {
+			return fmt.Errorf("row %d, column %s: %w", t.rows, c.Heading, err)
+		}
+		err = t.addValue(c, t.o.Quoted || c.mistaken(t.cell))
 		if err != nil {
 			return fmt.Errorf("row %d, column %s: %w", t.rows, c.Heading, err)
 		}
 	}
 	return t.endLine()
+}
+
+// checkNull returns an error if the cell of a value is the word for NULL, and has no quotes to distinguish
+// it. Blank texts are counted if they are like NULL.
+func (t *textWriter) checkNull(c *Column) error {
+	lay := &t.o.Layout
+	server := lay.Escape == source.ServerEscapes
+	if lay.Quote != "" && (!server || t.o.Quoted) || !bytes.Equal(t.cell, c.null) || server && string(c.null) == value.DumpedNull {
+		return nil
+	}
+	if len(t.cell) > 0 {
+		return fmt.Errorf("%q is the word for NULL too, and only quotes would distinguish them; choose another word with --null", t.cell)
+	}
+	t.blanks++
+	return nil
 }
 
 // addValue adds the cell of a value. If the layout has text formulas, texts that spreadsheets would
@@ -264,11 +313,15 @@ func (t *textWriter) closes(cell []byte) bool {
 
 // Notes implements rowWriter.
 func (t *textWriter) Notes() []note.Note {
-	if t.odd == 0 {
-		return []note.Note{}
+	list := []note.Note{}
+	if t.blanks > 0 {
+		list = append(list, note.About(fmt.Sprintf("%s written like NULL, because there are no quotes; --null WORD distinguishes them", note.Count(t.blanks, "blank text is", "blank texts are"))))
 	}
-	return []note.Note{note.About(fmt.Sprintf("%s a NUL or bytes that are not UTF-8, which are written as they are; the first is row %d, and a load rejects such records",
-		note.Count(t.odd, "row has", "rows have"), t.at))}
+	if t.odd > 0 {
+		list = append(list, note.About(fmt.Sprintf("%s a NUL or bytes that are not UTF-8, which are written as they are; the first is row %d, and a load rejects such records",
+			note.Count(t.odd, "row has", "rows have"), t.at)))
+	}
+	return list
 }
 
 // noteOdd counts a line with a NUL or invalid UTF-8, which most programs refuse or change.

@@ -142,12 +142,35 @@ func (l *Layout) Set(key, val string) error {
 	return nil
 }
 
+// exclusive are settings that have no effect together, and why.
+var exclusive = [][3]string{
+	{"header", "first_data_line", "records begin below a header; leave out first_data_line, or set description_lines for lines between them"},
+	{"first_data_line", "description_lines", "all lines above the first record are skipped; leave out description_lines"},
+	{"columns", "delimiter", "columns are at fixed places or delimited; leave out one of the two"},
+	{"columns", "quote", noQuotes}, {"columns", "escape", noQuotes}, {"columns", "skip_spaces", noQuotes}, {"columns", "text_formulas", noQuotes},
+}
+
+const noQuotes = "cells at fixed places have no quotes, and the spaces around them are ignored; leave out one of the two"
+
 // CheckTogether returns an error if settings that have a value exclude each other.
 func CheckTogether(value func(key string) (val string, ok bool)) error {
-	header, headed := value("header")
-	first, begins := value("first_data_line")
-	if headed && begins && header != "none" {
-		return fmt.Errorf("header %q and first_data_line %q exclude each other: records begin below a header; leave out first_data_line, or set description_lines for lines between them", header, first)
+	off := []string{"none", "0", "false"}
+	for _, pair := range exclusive {
+		one, hasOne := value(pair[0])
+		other, hasOther := value(pair[1])
+		if hasOne && hasOther && !slices.Contains(off, one) && !slices.Contains(off, other) {
+			return fmt.Errorf("%s %q and %s %q exclude each other: %s", pair[0], one, pair[1], other, pair[2])
+		}
+	}
+	header, _ := value("header")
+	lines, described := value("description_lines")
+	if header == "none" && described && lines != "0" {
+		return fmt.Errorf("description_lines %q: there are none without a header; set first_data_line to the line of the first record", lines)
+	}
+	quote, _ := value("quote")
+	escape, escaped := value("escape")
+	if quote == "none" && escaped && escape != ServerEscapes {
+		return fmt.Errorf("escape %q: says how a quote is written in quotes, and quote is none; escape server reads backslashes without quotes", escape)
 	}
 	return nil
 }
@@ -167,6 +190,14 @@ func (l *Layout) SetAll(value func(key string) (val string, ok bool)) error {
 		if err != nil {
 			return err
 		}
+	}
+	return l.CheckSigns()
+}
+
+// CheckSigns returns an error if one sign is to delimit cells and to quote them.
+func (l *Layout) CheckSigns() error {
+	if l.Quote != "" && l.Quote == l.Delimiter {
+		return fmt.Errorf("delimiter %q and quote %q are the same sign", l.Delimiter, l.Quote)
 	}
 	return nil
 }

@@ -121,6 +121,9 @@ func (t *Tray) decodeSource(n *yaml.Node) error {
 		val, ok := set[key]
 		return val, ok
 	})
+	if err == nil {
+		err = t.Layout.CheckSigns()
+	}
 	if err != nil {
 		return wrong(n, "%v", err)
 	}

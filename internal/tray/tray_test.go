@@ -34,7 +34,7 @@ func TestRoundTrip(t *testing.T) {
 		}},
 	}
 	for _, setting := range [][2]string{
-		{"encoding", "windows-1252"}, {"delimiter", "\t"}, {"quote", "none"}, {"escape", "backslash"}, {"skip_spaces", "true"}, {"text_formulas", "true"}, {"line_end", "cr"},
+		{"encoding", "windows-1252"}, {"delimiter", "\t"}, {"quote", "'"}, {"escape", "backslash"}, {"skip_spaces", "true"}, {"text_formulas", "true"}, {"line_end", "cr"},
 		{"comment", "#"}, {"ruler", "true"}, {"header", "3"}, {"footer", "2"}, {"fill_short", "true"},
 	} {
 		require.NoError(t, want.Layout.Set(setting[0], setting[1]))
