@@ -110,8 +110,7 @@ func completeColumn(c *table.Column, n *yaml.Node, nodes *columnNodes) (err erro
 	typ, format, byDefault := nodes.typ, nodes.format, nodes.byDefault
 	c.Type, err = table.ParseType(typ.Value)
 	if err != nil {
-		word, _, _ := strings.Cut(strings.ToLower(typ.Value), "(")
-		return wrong(typ, "column %s: %v%s", c.Name, err, nearest(strings.TrimSpace(word), table.KindNames()))
+		return wrong(typ, "column %s: %v%s", c.Name, err, nearestType(typ.Value))
 	}
 	err = setCharacters(c, nodes.characters)
 	if err != nil {
@@ -123,9 +122,9 @@ func completeColumn(c *table.Column, n *yaml.Node, nodes *columnNodes) (err erro
 	if c.Optional && (c.From == "" || !c.Nullable && c.Default == nil) {
 		return wrong(n, "column %s: an optional column is one of the source that has nullable: true or a default", c.Name)
 	}
-	numeric := c.Type.Numeric()
-	if (c.Percent || c.Currency != "") && !numeric {
-		return wrong(n, "column %s: only numbers have a percent sign or a currency, not %s", c.Name, c.Type)
+	err = checkNumber(c, n)
+	if err != nil {
+		return err
 	}
 	if len(c.TrueWords)+len(c.FalseWords) > 0 && (c.Type.Kind != table.Boolean || len(c.TrueWords) == 0 || len(c.FalseWords) == 0) {
 		return wrong(n, "column %s: true_words and false_words are for boolean, and go together", c.Name)
@@ -134,9 +133,6 @@ func completeColumn(c *table.Column, n *yaml.Node, nodes *columnNodes) (err erro
 		if value.IndexWord(c.FalseWords, []byte(word)) >= 0 {
 			return wrong(n, "column %s: %q is among both true_words and false_words", c.Name, word)
 		}
-	}
-	if c.Thousands != "" && (c.Thousands == c.Decimal || c.Thousands == "." && c.Decimal == "") {
-		return wrong(n, "column %s: %q cannot be both the thousands and the decimal separator", c.Name, c.Thousands)
 	}
 	if nodes.zone != nil {
 		err := checkZone(*c, nodes.zone)
@@ -155,6 +151,32 @@ func completeColumn(c *table.Column, n *yaml.Node, nodes *columnNodes) (err erro
 		if err != nil {
 			return wrong(byDefault, "%v", err)
 		}
+	}
+	return nil
+}
+
+// nearestType suggests a type for one that is misspelled.
+func nearestType(text string) string {
+	word, _, _ := strings.Cut(strings.ToLower(text), "(")
+	word = strings.TrimSpace(word)
+	if slices.Contains(table.KindNames(), word) { // its size is wrong
+		return ""
+	}
+	return nearest(word, table.KindNames())
+}
+
+// checkNumber checks the rules that are for numbers, and that of rounding, which is for times too.
+func checkNumber(c *table.Column, n *yaml.Node) error {
+	numeric := c.Type.Numeric()
+	switch {
+	case (c.Percent || c.Currency != "") && !numeric:
+		return wrong(n, "column %s: only numbers have a percent sign or a currency, not %s", c.Name, c.Type)
+	case (c.Thousands != "" || c.Decimal != "") && !numeric:
+		return wrong(n, "column %s: only numbers have separators of thousands and decimals, not %s", c.Name, c.Type)
+	case c.Thousands != "" && (c.Thousands == c.Decimal || c.Thousands == "." && c.Decimal == ""):
+		return wrong(n, "column %s: %q cannot be both the thousands and the decimal separator", c.Name, c.Thousands)
+	case c.Round && !numeric && !c.Type.HasClock():
+		return wrong(n, "column %s: only numbers and times are rounded, not %s", c.Name, c.Type)
 	}
 	return nil
 }

@@ -225,9 +225,12 @@ func (t *Tray) check(root *yaml.Node) error {
 
 // checkNamed checks that columns that a key of the tray names exist.
 func (t *Tray) checkNamed(root *yaml.Node, key string, columns []string) error {
-	for _, name := range columns {
+	for i, name := range columns {
 		if t.Table.Column(name) == nil {
 			return wrong(find(root, name), "%s: no column %q%s", key, name, nearest(name, columnNames(t.Table.Loaded())))
+		}
+		if slices.Contains(columns[:i], name) {
+			return wrong(find(root, name), "%s: column %q is listed twice", key, name)
 		}
 	}
 	return nil
