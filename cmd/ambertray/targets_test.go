@@ -94,6 +94,13 @@ func TestTargets(t *testing.T) {
 	d.write("lent.csv", "no\n3\n")
 	d.run(0, "load", "lent.csv", "--to", strings.Replace(own["postgres"], "curator@", "visitor@", 1), "--existing", "empty", "--no-ledger")
 	d.run(0, "verify", "lent.tray", "--to", own["postgres"], "--whole")
+	for _, name := range []string{"pg", "maria"} { // with a ledger
+		d.run(0, "load", "specimens.csv", "--to", name)
+		require.Equal(t, true, d.facts(0, name)["keep the ledger"]["ok"])
+	}
+	on(t, own["postgres"], "GRANT CREATE ON SCHEMA public TO visitor", "GRANT SELECT, INSERT, UPDATE ON ambertray_ledger TO visitor")
+	found = d.facts(1, strings.Replace(own["postgres"], "curator@", "visitor@", 1))
+	require.Equal(t, "GRANT SELECT, INSERT, UPDATE, DELETE ON ambertray_ledger TO visitor", found["keep the ledger"]["remedy"], "it may not delete")
 	on(t, all["mysql"], "DROP USER IF EXISTS visitor", "CREATE USER visitor", "GRANT SELECT ON museum.* TO visitor")
 	found = d.facts(1, strings.Replace(all["mysql"], "root@", "visitor@", 1))
 	require.Contains(t, found["create a table"]["remedy"], "GRANT SELECT, INSERT, UPDATE, DELETE, CREATE")

@@ -28,8 +28,8 @@ type (
 	// Prober reports what matters to a load about the server and the login.
 	Prober interface {
 		Facts(ctx context.Context) ([]Fact, error)
-		// Grant returns the statement that gives the login a right: to create or to
-		// insert.
+		// Grant returns the statement that gives the login a right: to create, to insert, or to keep the
+		// ledger.
 		Grant(right string) string
 	}
 	// SchemaCreator creates a schema unless it exists. undo, unless nil, drops it

@@ -5,6 +5,7 @@ package probe
 import (
 	"context"
 	"errors"
+	"fmt"
 	"time"
 
 	"ambertray/internal/convert"
@@ -81,12 +82,24 @@ func (p *probing) run() (err error) {
 	if ok && !p.tried("index it", indexer.Index(p.ctx, tab), "create") {
 		return nil
 	}
-	there, err := p.to.Exists(p.ctx, ledger.Name)
-	if err == nil && there {
-		_, err = p.to.Query(p.ctx, "SELECT id FROM "+ledger.Name+" WHERE id = ''")
-	}
-	p.tried("keep the ledger", err, "insert")
+	p.tried("keep the ledger", p.tryLedger(), "ledger")
 	return nil
+}
+
+// tryLedger does with a ledger that exists what loads do, to no row of it.
+func (p *probing) tryLedger() error {
+	there, err := p.to.Exists(p.ctx, ledger.Name)
+	if err != nil || !there {
+		return err
+	}
+	const none = " WHERE id = ''"
+	_, err = p.to.Query(p.ctx, "SELECT id FROM "+ledger.Name+none)
+	for _, change := range []string{"INSERT INTO %[1]s SELECT * FROM %[1]s", "UPDATE %s SET id = ''", "DELETE FROM %s"} {
+		if err == nil {
+			_, err = p.to.Exec(p.ctx, fmt.Sprintf(change, ledger.Name)+none)
+		}
+	}
+	return err
 }
 
 // block is one row of a 1 and a NULL.

@@ -7,6 +7,7 @@ import (
 
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
+	"ambertray/internal/ledger"
 )
 
 // smallPacket is what a statement that inserts rows should be able to have.
@@ -51,9 +52,12 @@ var onOff = map[bool]string{true: "ON", false: "OFF"}
 
 // Grant implements database.Prober.
 func (t *Target) Grant(right string) string {
-	rights := "SELECT, INSERT, UPDATE, DELETE"
-	if right == "create" {
+	rights, on := "SELECT, INSERT, UPDATE, DELETE", "*"
+	switch right {
+	case "create":
 		rights += ", CREATE, DROP, ALTER, INDEX, LOCK TABLES, CREATE TEMPORARY TABLES"
+	case "ledger":
+		on = ledger.Name
 	}
-	return fmt.Sprintf("GRANT %s ON %s.* TO %s", rights, dialect.MySQL.Quote(t.database), t.account)
+	return fmt.Sprintf("GRANT %s ON %s.%s TO %s", rights, dialect.MySQL.Quote(t.database), on, t.account)
 }

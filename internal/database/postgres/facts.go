@@ -6,6 +6,7 @@ import (
 
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
+	"ambertray/internal/ledger"
 )
 
 // Facts implements database.Prober.
@@ -48,8 +49,11 @@ func local(host string) bool {
 // Grant implements database.Prober.
 func (t *Target) Grant(right string) string {
 	user := dialect.PostgreSQL.Quote(t.conn.Config().User)
-	if right == "create" {
+	switch right {
+	case "create":
 		return fmt.Sprintf("GRANT CREATE, USAGE ON SCHEMA public TO %s -- or the schema that the table goes to", user)
+	case "ledger":
+		return fmt.Sprintf("GRANT SELECT, INSERT, UPDATE, DELETE ON %s TO %s", ledger.Name, user)
 	}
 	return fmt.Sprintf("GRANT SELECT, INSERT, UPDATE, DELETE ON ALL TABLES IN SCHEMA public TO %s", user)
 }

@@ -10,6 +10,7 @@ import (
 
 	"ambertray/internal/database"
 	"ambertray/internal/dialect"
+	"ambertray/internal/ledger"
 )
 
 // Facts implements database.Prober.
@@ -124,8 +125,11 @@ func (t *Target) encrypted() database.Fact {
 // Grant implements database.Prober.
 func (t *Target) Grant(right string) string {
 	user := dialect.SQLServer.Quote(t.config.User)
-	if right == "create" {
+	switch right {
+	case "create":
 		return fmt.Sprintf("GRANT CREATE TABLE TO %s; GRANT ALTER, SELECT, INSERT, UPDATE, DELETE ON SCHEMA::dbo TO %[1]s -- or the schema that the table goes to", user)
+	case "ledger":
+		return fmt.Sprintf("GRANT SELECT, INSERT, UPDATE, DELETE ON %s TO %s", ledger.Name, user)
 	}
 	return fmt.Sprintf("GRANT SELECT, INSERT, UPDATE, DELETE ON SCHEMA::dbo TO %s", user)
 }
