@@ -210,6 +210,7 @@ var hints = []struct {
 	{database.ErrTooOld, "load into a later version; ambertray handover writes files that this one can load"},
 	{database.ErrPooled, "connect to the server itself, or to the pool in session mode: otherwise other programs get the locks and settings of a load"},
 	{database.ErrHidden, "use a login that sees all rows, such as the owner's; this one can export what it sees with --query 'SELECT …', and load with --existing merge"},
+	{database.ErrSequence, "have the right to UPDATE that sequence granted, or let the server number the rows: --change COLUMN.leave_out=true"},
 	{database.ErrURL, "write the port as a number, and signs such as / ? # % @ in the user or the password as %2F %3F %23 %25 %40"},
 	{database.ErrCannotOpen, "check the folder, whether you may write to it, and whether another program has locked it"},
 	{database.ErrExists, "--existing append adds rows, empty removes its rows first, rebuild drops and creates it, merge updates by key; or choose another name with --table NAME"},

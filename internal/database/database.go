@@ -41,6 +41,7 @@ var (
 	ErrTooOld      = errors.New("the server is too old")
 	ErrCannotOpen  = errors.New("the file cannot be opened or created")
 	ErrHidden      = errors.New("row-level security may hide rows of the table from this login")
+	ErrSequence    = errors.New("the login may not move the sequence")
 	ErrPooled      = errors.New("a connection pool runs each transaction in another session")
 	ErrURL         = errors.New("the URL cannot be parsed") // without the URL, which may contain a password
 	// ErrInOrder ends a load in lanes of which a row is refused: which one that is, is

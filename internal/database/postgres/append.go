@@ -57,6 +57,9 @@ func newAdder(ctx context.Context, x *tx, tab *table.Table, sql string) (*adder,
 		return nil, err
 	}
 	err = x.checkAtOnce(ctx, tab)
+	if err == nil {
+		err = x.checkSequences(ctx, tab)
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -242,28 +245,55 @@ func wire(rows []byte) io.Reader {
 	return io.MultiReader(bytes.NewReader(header), bytes.NewReader(rows), bytes.NewReader(trailer))
 }
 
-// moveSequences lets identity columns continue after the maximum, because the values
-// that were loaded did not come from their sequences. A rollback would not move them back.
-func (x *tx) moveSequences(ctx context.Context, tab *table.Table) error {
-	d := dialect.PostgreSQL
+// sequence is where a column of whole numbers takes its numbers from if it gets no value.
+type sequence struct {
+	column, name string
+	mayMove      bool // the login has the right to
+}
+
+// sequences returns those of the loaded columns.
+func (x *tx) sequences(ctx context.Context, tab *table.Table) ([]sequence, error) {
 	var whole []string
 	for _, c := range tab.Loaded() {
 		if c.Type.Whole() {
 			whole = append(whole, c.Name)
 		}
 	}
-	name := d.QuoteTable(tab.Name)
-	rows, err := x.tx.Query(ctx, "SELECT c FROM unnest($2::text[]) c WHERE pg_get_serial_sequence($1, c) IS NOT NULL", name, whole)
+	rows, err := x.tx.Query(ctx, `SELECT c, s, has_sequence_privilege(s, 'UPDATE') FROM unnest($2::text[]) c, pg_get_serial_sequence($1, c) s WHERE s IS NOT NULL`,
+		dialect.PostgreSQL.QuoteTable(tab.Name), whole)
 	if err != nil {
-		return x.t.fail("look for sequences", err)
+		return nil, x.t.fail("look for sequences", err)
 	}
-	numbered, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	list, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (s sequence, err error) {
+		return s, row.Scan(&s.column, &s.name, &s.mayMove)
+	})
+	return list, x.t.fail("look for sequences", err)
+}
+
+// checkSequences returns an error if the login may not move a sequence of the table, which the commit does.
+func (x *tx) checkSequences(ctx context.Context, tab *table.Table) error {
+	list, err := x.sequences(ctx, tab)
 	if err != nil {
-		return x.t.fail("look for sequences", err)
+		return err
 	}
-	for _, column := range numbered {
-		_, err := x.tx.Exec(ctx, fmt.Sprintf("SELECT setval(s, greatest((SELECT max(%s) FROM %s), nextval(s)), true) FROM (SELECT pg_get_serial_sequence($1, $2)::regclass AS s) q",
-			d.Quote(column), name), name, column)
+	for _, s := range list {
+		if !s.mayMove {
+			return &database.Error{Target: x.t.Name(), Op: "load into " + tab.Name, Kind: database.ErrSequence, Err: fmt.Errorf("%s, from which column %s is numbered", s.name, s.column)}
+		}
+	}
+	return nil
+}
+
+// moveSequences lets identity columns continue after the maximum, because the values
+// that were loaded did not come from their sequences. A rollback would not move them back.
+func (x *tx) moveSequences(ctx context.Context, tab *table.Table) error {
+	list, err := x.sequences(ctx, tab)
+	if err != nil {
+		return err
+	}
+	for _, s := range list {
+		_, err := x.tx.Exec(ctx, fmt.Sprintf("SELECT setval($1::regclass, greatest((SELECT max(%s) FROM %s), nextval($1::regclass)), true)",
+			dialect.PostgreSQL.Quote(s.column), dialect.PostgreSQL.QuoteTable(tab.Name)), s.name)
 		if err != nil {
 			return x.t.fail("move the sequences on", err)
 		}

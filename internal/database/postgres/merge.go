@@ -18,6 +18,10 @@ import (
 // stage must accept the rows that the domain rejects.
 func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
 	d := dialect.PostgreSQL
+	err := x.checkSequences(ctx, tab)
+	if err != nil {
+		return err
+	}
 	domains, err := x.t.domains(ctx, tab.Name)
 	if err != nil {
 		return err
