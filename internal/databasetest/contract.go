@@ -82,6 +82,7 @@ func Run(t *testing.T, open func() database.Target) {
 		{"rejects that were corrected are loaded once", mendOnce},
 		{"the definition of a table makes it again", definitionMakesTable},
 		{"a table of wide texts is tightened, and keeps its values", tightens},
+		{"tabs and returns around texts are taken off, and blank texts need a column that takes NULL", tightensSpaces},
 		{"words for true and false keep their meaning when they are tightened", tightensWords},
 		{"a table is left as it is on any doubt", doubts},
 		{"tables and columns have any names", anyName},

@@ -50,6 +50,25 @@ func tightensWords(t *testing.T, to database.Target) {
 	require.Equal(t, "2", rows[0][0])
 }
 
+// tightensSpaces makes numbers of texts that a load has left with returns and tabs, in a table with the name of an
+// alias. Blank texts in a column that is NOT NULL keep that column as it is, and no other.
+func tightensSpaces(t *testing.T, to database.Target) {
+	ctx, d := context.Background(), to.Dialect()
+	execAll(t, to, "CREATE TABLE t (no integer NOT NULL, pieces varchar(200) NULL, room varchar(200) NOT NULL)")
+	for no, pieces := range []string{"12\r", "\t13", "\t\r\n", "14"} {
+		execAll(t, to, fmt.Sprintf("INSERT INTO t VALUES (%d, %s, '%s')", no, d.Literal(pieces), []string{"1", ""}[no/3]))
+	}
+	p, err := tighten.Propose(ctx, to, "t", tighten.Options{})
+	require.NoError(t, err)
+	require.Nil(t, p.Columns[1].Unchanged)
+	require.Contains(t, *p.Columns[2].Unchanged, "its blank texts would become NULL, and it is NOT NULL")
+	require.Equal(t, []tighten.Row{{Column: "room", Key: "3", Value: "", Reason: "no value, but the column is not nullable"}}, p.Obstacles)
+	require.NoError(t, p.Apply(ctx, to))
+	rows, err := to.Query(ctx, "SELECT count(pieces), sum(pieces), count(*) FROM t WHERE room IN ('1', '')")
+	require.NoError(t, err)
+	require.Equal(t, []string{"3", "39", "4"}, rows[0])
+}
+
 func tightens(t *testing.T, to database.Target) {
 	ctx := context.Background()
 	wide(t, to, "tight", "(100, '  ', NULL, NULL, NULL, NULL, 'a ''quoted'' name', 'soon', NULL)")

@@ -28,8 +28,8 @@ type Caster struct {
 	Typed func(expression string, t table.Type) string
 	// Truth are the constants for true and false.
 	Truth [2]string
-	// NoTrim says that versions of the server have no TRIM.
-	NoTrim bool
+	// Trim takes spaces off both ends of a text, TrimAll tabs and line ends too.
+	Trim, TrimAll func(text string) string
 	// Matches is the condition that a text matches a pattern from its beginning to its end. A pattern
 	// has characters, sets such as [0-9] or [^0-9], and * for any characters.
 	Matches func(text, pattern string) string
@@ -38,6 +38,9 @@ type Caster struct {
 	Keeps bool
 }
 
+// Trim takes the spaces off both ends of a text, as most servers do.
+func Trim(text string) string { return "TRIM(" + text + ")" }
+
 // newCase stands before each case of an expression but the first, for people who read it.
 const newCase = "\n            "
 
@@ -45,10 +48,11 @@ const newCase = "\n            "
 // text column of that name; width is how many characters every value has, 0 where they
 // differ. If it cannot, it returns why.
 func (s *Caster) Values(c *table.Column, width int) (expression, why string) {
-	text := "TRIM(" + s.Quote(c.Name) + ")"
-	if s.NoTrim {
-		text = "LTRIM(RTRIM(" + s.Quote(c.Name) + "))"
+	trim := s.Trim
+	if c.Trim {
+		trim = s.TrimAll
 	}
+	text := trim(s.Quote(c.Name))
 	if c.Currency != "" || c.Percent {
 		return "", "the numbers have a sign"
 	}

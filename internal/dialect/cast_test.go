@@ -14,7 +14,7 @@ import (
 // cannot.
 func TestCaster(t *testing.T) {
 	plain := dialect.Caster{
-		Dialect: dialect.MySQL, Truth: [2]string{"1", "0"},
+		Dialect: dialect.MySQL, Truth: [2]string{"1", "0"}, Trim: dialect.Trim, TrimAll: func(x string) string { return "ALL" + dialect.Trim(x) },
 		To:      func(x string, t table.Type) string { return t.String() + "(" + x + ")" },
 		Matches: func(x, pattern string) string { return x + " ~ " + pattern },
 	}
@@ -33,6 +33,7 @@ func TestCaster(t *testing.T) {
 		why    string
 	}{
 		{"integer", table.Column{}, 0, &plain, "WHEN x ~ *[^-+0-9]* THEN integer(CONCAT('not integer: ', c)) ELSE integer(x)", ""},
+		{"integer", table.Column{Trim: true}, 0, &plain, "WHEN ALLx ~ *[^-+0-9]* THEN integer(CONCAT('not integer: ', c)) ELSE integer(ALLx)", ""},
 		{"integer", table.Column{}, 0, &keeps, "ELSE integer(x)", ""},
 		{"decimal(7,2)", table.Column{}, 0, &plain, "WHEN x ~ *[^-+0-9.]* OR x ~ *[.][0-9][0-9][0-9]* THEN decimal(7,2)(CONCAT('not decimal(7,2): ', c)) ELSE decimal(7,2)(x)", ""},
 		{"decimal(7,2)", table.Column{Thousands: ".", Decimal: ","}, 0, &keeps, "WHEN x ~ *[^-+0-9.,]* OR x ~ *[0-9.][-+]* OR x ~ *[,]*[,.]* OR x ~ *[.][0-9][0-9][0-9][0-9]* OR CONCAT(x, ' ') ~ *[.][^0-9]* OR CONCAT(x, ' ') ~ *[.][0-9][^0-9]* OR CONCAT(x, ' ') ~ *[.][0-9][0-9][^0-9.]* THEN c ELSE decimal(7,2)(REPLACE(REPLACE(x, '.', ''), ',', '.'))", ""},
@@ -63,7 +64,8 @@ func TestCaster(t *testing.T) {
 		c.column.Name, c.column.Type = "c", typ
 		got, why := c.by.Values(&c.column, c.width)
 		got = strings.ReplaceAll(strings.Join(strings.Fields(got), " "), "TRIM(c)", "x")
-		got = strings.TrimSuffix(strings.TrimPrefix(got, "CASE WHEN c IS NULL OR x = '' THEN NULL "), " END")
+		got = strings.TrimPrefix(strings.Replace(got, "OR ALLx", "OR x", 1), "CASE WHEN c IS NULL OR x = '' THEN NULL ")
+		got = strings.TrimSuffix(got, " END")
 		require.Equal(t, c.want, got, c.typ+" "+c.column.Format)
 		if c.why == "" {
 			require.Empty(t, why)

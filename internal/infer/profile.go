@@ -26,6 +26,9 @@ type Column struct {
 	Records int64
 	Blanks  int64
 	Spaced  int64 // values that begin with a space
+	// Controls says that control characters, such as tabs and returns, stand at the ends of values or
+	// are all of a blank one.
+	Controls bool
 	// Shortest and Longest are the lengths in characters of the values that
 	// are not blank. First and Last are the first and last of them by their
 	// bytes.
@@ -153,6 +156,7 @@ func (p *Column) isBlank(cell []byte) bool {
 func (p *Column) isSpaces(cell []byte) bool {
 	if value.Blank(cell) {
 		p.Blanks++
+		p.Controls = p.Controls || len(bytes.Trim(cell, " ")) > 0
 		return true
 	}
 	if cell[0] == ' ' {
@@ -167,6 +171,9 @@ func (p *Column) addValue(rows *Rows, r int, cell []byte, key uint64) int {
 	// Most values change nothing that is known of the column as text.
 	if key <= p.firstKey || key >= p.lastKey || len(cell) < p.Shortest || len(cell) > p.Longest || !ascii(cell, key) {
 		p.addText(cell, key)
+	}
+	if cell[0] < ' ' || cell[len(cell)-1] < ' ' {
+		p.Controls = true
 	}
 	v := &p.value
 	shape := value.ScanLike(p.recentKind(), cell, v)
@@ -308,6 +315,7 @@ func (p *Column) Merge(o *Column) {
 	p.Records += o.Records
 	p.Blanks += o.Blanks
 	p.Spaced += o.Spaced
+	p.Controls = p.Controls || o.Controls
 	p.distinct.merge(&o.distinct)
 	p.Characters, p.Units = max(p.Characters, o.Characters), max(p.Units, o.Units)
 	if o.Longest > 0 {

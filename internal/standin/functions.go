@@ -171,6 +171,13 @@ func textFunction(name string, args int) function {
 	}}
 }
 
+// character is the function that returns the character of a number: ASCII in a varchar.
+func character(typ string) function {
+	return function{1, 1, func(_ *compiler, a []code) (code, error) {
+		return code{sql: "char(" + a[0].sql + ")", typ: Type{Name: typ, Size: 1}, nullable: a[0].nullable}, nil
+	}}
+}
+
 var functions map[string]function
 
 func init() {
@@ -206,9 +213,7 @@ func init() {
 		"quotename": {1, 1, func(_ *compiler, a []code) (code, error) {
 			return code{sql: "('[' || replace(" + a[0].sql + ", ']', ']]') || ']')", typ: nameType, nullable: a[0].nullable}, nil
 		}},
-		"nchar": {1, 1, func(_ *compiler, a []code) (code, error) {
-			return code{sql: "char(" + a[0].sql + ")", typ: Type{Name: "nvarchar", Size: 1}, nullable: a[0].nullable}, nil
-		}},
+		"char": character("varchar"), "nchar": character("nvarchar"),
 		"newid": {0, 0, func(_ *compiler, _ []code) (code, error) {
 			return code{sql: "newid()", typ: Type{Name: "uniqueidentifier"}}, nil
 		}},

@@ -28,7 +28,7 @@ func (w *surveying) describe() {
 			Key: c.Unique && c.Sure && !c.Nullable && !c.Trim, LikelyKey: c.Unique && !c.Sure && !c.Nullable,
 			Blanks: p.Blanks, NullWords: p.NullWords(&c), Distinct: c.Distinct, Exact: c.Sure, Min: optional(c.Min), Max: optional(c.Max),
 			Shortest: p.Shortest, Longest: p.Longest, Examples: p.Examples(), Evidence: c.Evidence,
-			Obstacle: optional(c.Obstacle), Choice: c, Kinds: p.Kinds(),
+			Obstacle: optional(c.Obstacle), Choice: c, Kinds: p.Kinds(), Controls: p.Controls,
 		})
 		if w.options.Table {
 			w.survey.Columns[i].Forms = p.Forms()

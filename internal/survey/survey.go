@@ -102,6 +102,8 @@ type Column struct {
 	Kinds []infer.Kind `json:"kinds"`
 
 	Choice infer.Choice `json:"-"`
+	// Controls says that control characters stand at the ends of values.
+	Controls bool `json:"-"`
 	// Forms are texts of every form that the values of a table's column have.
 	Forms []string `json:"-"`
 }

@@ -101,7 +101,7 @@ func (p *Proposal) findObstacles(ctx context.Context, to database.Target) error 
 			return &c.tightened.Column
 		case c.tighter != nil:
 			t := c.tighter
-			return &table.Column{Name: c.Name, Type: t.Type, Format: t.Format, Thousands: t.Thousands, Decimal: t.Decimal, Currency: t.Currency, Percent: t.Percent, NullWords: t.NullWords, Nullable: true}
+			return &table.Column{Name: c.Name, Type: t.Type, Format: t.Format, Thousands: t.Thousands, Decimal: t.Decimal, Currency: t.Currency, Percent: t.Percent, NullWords: t.NullWords, Nullable: c.NullWas}
 		}
 		return nil
 	})

@@ -199,10 +199,15 @@ func propose(l *database.ColumnInfo, s *survey.Column, nulls int64, to database.
 	} else {
 		c.findTighter(choice)
 	}
+	blanks := !set && !l.Nullable && s.Blanks > 0 && t.Type.Textual() && !choice.Type.Textual()
+	if blanks && c.Unchanged == nil && s.Distinct > 0 {
+		c.tighter = choice // so that the blank texts are obstacles
+		c.stays("its blank texts would become NULL, and it is NOT NULL; drop that constraint to accept them")
+	}
 	name, _, _ := strings.Cut(to.Dialect().TypeName(choice.Type), " /*")
 	named := strings.EqualFold(l.Native, name) // a name may mean a wider type there
-	if set || s.Distinct > 0 && s.Choice.Rejects == 0 && s.Choice.NullWords == nil && s.Choice.Guess == "" && !named && tighter(t.Type, choice.Type, to) {
-		t.Retyped, t.Type = true, choice.Type
+	if set || s.Distinct > 0 && !blanks && s.Choice.Rejects == 0 && s.Choice.NullWords == nil && s.Choice.Guess == "" && !named && tighter(t.Type, choice.Type, to) {
+		t.Retyped, t.Type, t.Trim = true, choice.Type, s.Controls && !choice.Type.Textual()
 		t.Format, t.Thousands, t.Decimal, t.Currency, t.Percent, t.NullWords = choice.Format, choice.Thousands, choice.Decimal, choice.Currency, choice.Percent, choice.NullWords
 		c.NullWords = append(c.NullWords, choice.NullWords...)
 		switch {

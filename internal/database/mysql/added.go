@@ -69,7 +69,7 @@ func (x *tx) markNumbered(ctx context.Context, tab *table.Table, key [][]string)
 	if err != nil {
 		return false, err
 	}
-	x.added = &added{x: x, from: name + " t WHERE " + column + " > " + last[0][0]}
+	x.added = &added{x: x, from: name + " " + rowAlias + " WHERE " + column + " > " + last[0][0]}
 	return true, nil
 }
 
@@ -82,7 +82,7 @@ func (x *tx) markKeyed(ctx context.Context, tab *table.Table, key []int) (bool, 
 	for _, at := range key {
 		c := tab.Loaded()[at]
 		column := d.Quote(c.Name)
-		loaded, columns, on = append(loaded, c), append(columns, column), append(on, "k."+column+" = t."+column)
+		loaded, columns, on = append(loaded, c), append(columns, column), append(on, "k."+column+" = "+rowAlias+"."+column)
 	}
 	list, name := strings.Join(columns, ", "), d.QuoteTable(tab.Name)
 	for _, statement := range []string{"DROP TEMPORARY TABLE IF EXISTS " + keysName, stageOf(name, keysName, list)} {
@@ -96,7 +96,7 @@ func (x *tx) markKeyed(ctx context.Context, tab *table.Table, key []int) (bool, 
 	}
 	reader := newReader()
 	x.added = &added{
-		x: x, key: key, reader: reader, from: keysName + " k STRAIGHT_JOIN " + name + " t ON " + strings.Join(on, " AND "),
+		x: x, key: key, reader: reader, from: keysName + " k STRAIGHT_JOIN " + name + " " + rowAlias + " ON " + strings.Join(on, " AND "),
 		statement: bulkInto(reader, keysName, loaded, nil),
 	}
 	return true, nil

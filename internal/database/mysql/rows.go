@@ -16,15 +16,18 @@ import (
 
 // Rows implements database.Target.
 func (t *Target) Rows(ctx context.Context, tab *table.Table, each database.EachRow) error {
-	return t.rows(ctx, tab, dialect.MySQL.QuoteTable(t.current(tab.Name))+" t", each)
+	return t.rows(ctx, tab, dialect.MySQL.QuoteTable(t.current(tab.Name))+" "+rowAlias, each)
 }
+
+// rowAlias is the name of the table in a query of its rows. No table has it, so that both can be locked.
+const rowAlias = "ambertray_row"
 
 // rows reads the loaded columns of table t from what stands after FROM. It goes by
 // the driver itself, because the standard library copies every value.
 func (t *Target) rows(ctx context.Context, tab *table.Table, from string, each database.EachRow) error {
 	var terms []string
 	for _, c := range tab.Loaded() {
-		terms = append(terms, "t."+dialect.MySQL.Quote(c.Name))
+		terms = append(terms, rowAlias+"."+dialect.MySQL.Quote(c.Name))
 	}
 	if terms == nil {
 		terms = []string{"1"}

@@ -19,6 +19,9 @@ var patterns = strings.NewReplacer("'T'", "T", "EEE", "%a", "yyyy", "%Y", "yy", 
 // caster writes how the server reads texts.
 var caster = dialect.Caster{
 	Dialect: dialect.MySQL, Truth: [2]string{"1", "0"}, ByFormat: true, // for a generated column must not depend on settings
+	Trim: dialect.Trim, TrimAll: func(text string) string {
+		return "TRIM(REPLACE(REPLACE(REPLACE(" + text + `, '\t', ' '), '\n', ' '), '\r', ' '))`
+	},
 	To: func(x string, t table.Type) string {
 		switch {
 		case t.Whole():
@@ -95,7 +98,7 @@ func (t *Target) Tighten(ctx context.Context, name string, columns []database.Ti
 		return &database.Steps{Table: name, NoKey: true}, why, nil
 	}
 	s := &database.Steps{
-		Table: name, Names: map[string]string{}, Lock: "LOCK TABLES " + quoted + " WRITE, " + quoted + " AS t WRITE", Release: []string{"UNLOCK TABLES"},
+		Table: name, Names: map[string]string{}, Lock: "LOCK TABLES " + quoted + " WRITE, " + quoted + " AS " + rowAlias + " WRITE", Release: []string{"UNLOCK TABLES"},
 		NoKey: database.KeyLacks(key, why),
 	}
 	for left := range attributes {

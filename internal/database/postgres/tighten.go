@@ -22,6 +22,7 @@ var forms = strings.NewReplacer("'T'", "T", ", ", ",? ", "EEE", "[[:alpha:]]+", 
 // caster writes how the server reads texts.
 var caster = dialect.Caster{
 	Dialect: dialect.PostgreSQL, Truth: [2]string{"true", "false"},
+	Trim: dialect.Trim, TrimAll: func(text string) string { return "BTRIM(" + text + `, E' \t\n\r\f\x0B')` },
 	To: func(x string, t table.Type) string {
 		return "CAST(" + x + " AS " + dialect.PostgreSQL.TypeName(t) + ")"
 	},

@@ -25,6 +25,7 @@ const (
 // into 0. Without a cast a numeric column converts numbers and keeps any other text. Dates stay text.
 var caster = dialect.Caster{
 	Dialect: dialect.SQLite, Truth: [2]string{"1", "0"}, Keeps: true,
+	Trim: dialect.Trim, TrimAll: func(text string) string { return "TRIM(" + text + ", ' ' || char(9, 10, 11, 12, 13))" },
 	To: func(x string, _ table.Type) string { return x },
 	Typed: func(x string, t table.Type) string {
 		if !dialect.SQLite.Stored(t).Textual() {

@@ -15,7 +15,11 @@ var _ database.Tightener = (*Target)(nil)
 // Caster implements database.Tightener.
 func (t *Target) Caster() *dialect.Caster {
 	return &dialect.Caster{
-		Dialect: t.dialect, Truth: [2]string{"'1'", "'0'"}, NoTrim: true, // SQL Server 2016 has no TRIM
+		Dialect: t.dialect, Truth: [2]string{"'1'", "'0'"},
+		Trim: func(text string) string { return "LTRIM(RTRIM(" + text + "))" }, // SQL Server 2016 has no TRIM
+		TrimAll: func(text string) string {
+			return "LTRIM(RTRIM(REPLACE(REPLACE(REPLACE(" + text + ", CHAR(9), ' '), CHAR(10), ' '), CHAR(13), ' ')))"
+		},
 		To:    func(x string, _ table.Type) string { return x }, // the type of the column is changed after
 		Typed: func(x string, typ table.Type) string { return "TRY_CAST(" + x + " AS " + t.dialect.TypeName(typ) + ")" },
 		Matches: func(x, pattern string) string {
