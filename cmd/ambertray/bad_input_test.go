@@ -61,6 +61,7 @@ func TestBadInput(t *testing.T) {
 		{2, "check twice.csv --log twice.csv", "--log twice.csv: the file exists and is not a log"},
 		{1, "export specimens --from other.db --out other.bak --replace", "replace other.bak: the file is a database\n  choose another --out"},
 		{1, "load twice.csv --to museum.db --table Ambertray_Ledger", "names that begin with ambertray_ are reserved"},
+		{1, "load specimens.csv --to museum.db --tray own.tray --change pieces.name=Ambertray_Row", "column Ambertray_Row: Amber Tray gives this name to a column of its temporary tables"},
 		{1, "load quotes.csv --to museum.db", "quotes.csv: no columns found on line 2, where a quote is never closed\n  --quote none"},
 		{1, "survey missing.csv", "open missing.csv: no such file or directory\n  check"},
 		{1, "survey empty.csv", "is empty"},

@@ -29,7 +29,7 @@ func (m Merged) Rows() int64 { return m.Inserted + m.Updated + m.Unchanged }
 
 // RowOfStage is the name of the column of a stage that numbers its rows from 1
 // on, in the order in which they were sent.
-const RowOfStage = "ambertray_row"
+const RowOfStage = dialect.OwnColumn
 
 // Merger merges a stage into a table. Its fields are what differs from one
 // database to the other.

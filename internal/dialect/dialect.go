@@ -218,6 +218,9 @@ func (d *Dialect) ScriptTail() []string { return d.scriptTail }
 // ownPrefix begins the names of tables that Amber Tray makes for itself.
 const ownPrefix = "ambertray_"
 
+// OwnColumn is the name of the column that temporary tables of rows have besides theirs.
+const OwnColumn = ownPrefix + "row"
+
 // CheckOwner returns an error for a table that is Amber Tray's own, such as the ledger.
 func (d *Dialect) CheckOwner(name string) error {
 	_, bare := d.split(name)
@@ -241,6 +244,9 @@ func (d *Dialect) Check(t *table.Table) error {
 	names := []string{bare}
 	for _, c := range t.Loaded() {
 		names = append(names, c.Name)
+		if strings.EqualFold(c.Name, OwnColumn) {
+			return fmt.Errorf("column %s: Amber Tray gives this name to a column of its temporary tables; choose another name", c.Name)
+		}
 		if slices.Contains(t.Key, c.Name) && !d.MayBeKey(c.Type) {
 			return fmt.Errorf("%s cannot have a %s column in a key: give %s a shorter type, or take it out of the key", d.Title, c.Type, c.Name)
 		}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"zombiezen.com/go/sqlite"
@@ -17,18 +18,57 @@ import (
 // errNoRowID says that no name is left for the numbers of rows.
 var errNoRowID = errors.New("columns have all names of the row id: rowid, oid and _rowid_; rename one of them")
 
+// errTruth says that the engine would lose the name of a column of the key in a query within another one.
+var errTruth = errors.New("a column of the key is called true or false, which the engine renames in queries; rename it")
+
+func isTruth(name string) bool { return strings.EqualFold(name, "true") || strings.EqualFold(name, "false") }
+
 // Stage implements database.StagingTx. The engine numbers its rows itself.
 func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
 	d := dialect.SQLite
 	if loadedRowID(tab) == "" {
 		return x.t.fail("merge into "+tab.Name, errNoRowID)
 	}
+	if slices.ContainsFunc(tab.Key, isTruth) {
+		return x.t.fail("merge into "+tab.Name, errTruth)
+	}
 	_, err := x.t.Exec(ctx, "DROP TABLE IF EXISTS temp."+d.Quote(name))
 	if err != nil { // one that an earlier load has left
 		return err
 	}
-	_, err = x.t.Exec(ctx, fmt.Sprintf("CREATE TEMPORARY TABLE %s AS SELECT %s FROM %s LIMIT 0", d.Quote(name), d.Columns(tab), d.QuoteTable(tab.Name)))
+	live, err := x.t.Columns(ctx, tab.Name)
+	if err != nil {
+		return err
+	}
+	declared := map[string]string{}
+	for _, l := range live {
+		declared[strings.ToLower(l.Name)] = l.Native
+	}
+	var columns []string // a stage made AS SELECT would rename one that is called true or false
+	for _, c := range tab.Loaded() {
+		columns = append(columns, d.Quote(c.Name)+" "+declaredLike(declared[strings.ToLower(c.Name)]))
+	}
+	_, err = x.t.Exec(ctx, fmt.Sprintf("CREATE TEMPORARY TABLE %s (%s)", d.Quote(name), strings.Join(columns, ", ")))
 	return err
+}
+
+// declaredLike returns the shortest declaration with the affinity of another one.
+func declaredLike(declared string) string {
+	lower := strings.ToLower(declared)
+	has := func(part string) bool { return strings.Contains(lower, part) }
+	switch affinityOf(declared) {
+	case toText:
+		return "TEXT"
+	case noAffinity:
+		return ""
+	}
+	switch {
+	case has("int"):
+		return "INT"
+	case has("real"), has("floa"), has("doub"):
+		return "REAL"
+	}
+	return "NUM"
 }
 
 // Merge implements database.StagingTx.

@@ -281,3 +281,27 @@ func TestTakenAway(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, int64(2), rows)
 }
+
+// TestMergeNames refuses merges into tables whose columns leave no name that a merge needs.
+func TestMergeNames(t *testing.T) {
+	ctx := context.Background()
+	to, err := sqlite.Open(filepath.Join(t.TempDir(), "museum.db"), true)
+	require.NoError(t, err)
+	defer to.Close()
+	for text, says := range map[string]string{"no,True\n1,2\n": "a column of the key is called true or false", "rowid,oid,_rowid_\n1,2,3\n": "columns have all names of the row id"} {
+		names, _, _ := strings.Cut(text, "\n")
+		var columns []table.Column
+		for name := range strings.SplitSeq(names, ",") {
+			columns = append(columns, table.Column{From: name, Name: name, Type: table.Type{Kind: table.Integer}})
+		}
+		tr := databasetest.NewTray(t, "loan", text, columns...)
+		tr.Table.Key = []string{columns[len(columns)-1].Name}
+		_, err := load.Run(ctx, tr, &source.Opener{}, to, load.Options{})
+		require.NoError(t, err)
+		tr.Table.Existing = table.Merge
+		_, err = load.Run(ctx, tr, &source.Opener{}, to, load.Options{})
+		require.ErrorContains(t, err, says)
+		_, err = to.Exec(ctx, "DROP TABLE loan")
+		require.NoError(t, err)
+	}
+}
