@@ -21,7 +21,9 @@ var errNoRowID = errors.New("columns have all names of the row id: rowid, oid an
 // errTruth says that the engine would lose the name of a column of the key in a query within another one.
 var errTruth = errors.New("a column of the key is called true or false, which the engine renames in queries; rename it")
 
-func isTruth(name string) bool { return strings.EqualFold(name, "true") || strings.EqualFold(name, "false") }
+func isTruth(name string) bool {
+	return strings.EqualFold(name, "true") || strings.EqualFold(name, "false")
+}
 
 // Stage implements database.StagingTx. The engine numbers its rows itself.
 func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
