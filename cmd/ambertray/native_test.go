@@ -111,7 +111,7 @@ func TestArrays(t *testing.T) {
 	r := d.json(3, "load", "finds.csv", "--to", to, "--table", table, "--existing", "append")
 	require.Equal(t, []any{2.0, true}, []any{r["counts"].(map[string]any)["loaded"], r["verified"]})
 	rejects := d.read(r["rejects"].(map[string]any)["file"].(string))
-	for _, says := range []string{"not an array of one dimension", "element 2 is no integer", "element 1 is no bigint"} {
+	for _, says := range []string{"not an array of one dimension", "element 2 is not of type integer", "element 1 is not of type bigint"} {
 		require.Contains(t, rejects, says)
 	}
 	out, _ := d.run(0, "export", table, "--from", to, "--out", "-", "--no-header")
@@ -228,8 +228,8 @@ func TestOtherTypes(t *testing.T) {
 	r := d.json(3, "load", "finds.csv", "--to", to, "--table", table, "--existing", "append")
 	require.Equal(t, []any{1.0, true}, []any{r["counts"].(map[string]any)["loaded"], r["verified"]})
 	rejects := d.read(r["rejects"].(map[string]any)["file"].(string))
-	for _, says := range []string{"declares the encoding latin1, not UTF-8", "invalid XML content", "4 bits, not bit(3)", "not a time with an offset", "element 1 is no numeric(6,2)",
-		"element 1 is no date", "element 1 is no character varying(3)"} {
+	for _, says := range []string{"declares the encoding latin1, not UTF-8", "invalid XML content", "4 bits, not bit(3)", "not a time with an offset", "element 1 is not of type numeric(6,2)",
+		"element 1 is not of type date", "element 1 is not of type character varying(3)"} {
 		require.Contains(t, rejects, says)
 	}
 	out, _ := d.run(0, "export", table, "--from", to, "--out", "-")

@@ -143,7 +143,7 @@ func (a *app) drawCheck(c *load.Check, lay *source.Layout, arg, tableOptions str
 		p.Fact("would load", "%s", p.Red("nothing: verification found a difference"))
 		a.drawDifferences(c.Loaded.Differences, c.Loaded.RowsDiffer)
 	default:
-		p.Fact("would load", "%s%s", term.Amount(c.WouldLoad, "row"), loadedText(c.Loaded))
+		p.Fact("would load", "%s%s", term.Amount(c.WouldLoad, "row"), loadedText(c))
 	}
 	if c.Rejected() > 0 {
 		p.Fact("would", "%s", p.Red("reject "+term.Amount(c.Rejected(), "record")))
@@ -261,10 +261,13 @@ func (a *app) drawConstraints(c *load.Check) {
 }
 
 // loadedText says how it is known what the server would take.
-func loadedText(l *load.ByLoading) string {
+func loadedText(c *load.Check) string {
+	l := c.Loaded
 	switch {
 	case l == nil:
 		return ""
+	case c.WouldLoad == 0:
+		return ": loading was tried and rolled back"
 	case l.Merged != nil:
 		return fmt.Sprintf(": %s inserted, %s updated, %s unchanged in %s, proved and rolled back", term.Count(l.Merged.Inserted), term.Count(l.Merged.Updated), term.Count(l.Merged.Unchanged), term.Seconds(l.Seconds))
 	}

@@ -33,7 +33,7 @@ func (j *JSON) canonical(text []byte) (canonical []byte, reason string) {
 		return nil, "not JSON"
 	}
 	if !wholeCharacters(text) {
-		return nil, `has an escape such as \u0000 that is no character`
+		return nil, `has an escape such as \u0000 that is not a character`
 	}
 	w := jsonWriter{j, json.NewDecoder(bytes.NewReader(text))}
 	w.in.UseNumber()

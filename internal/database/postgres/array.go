@@ -170,7 +170,7 @@ func (e *element) canonicalArray(text []byte) ([]byte, string) {
 			continue
 		}
 		if !e.read(item, &v) {
-			return nil, fmt.Sprintf("element %d is no %s", i+1, e.native)
+			return nil, fmt.Sprintf("element %d is not of type %s", i+1, e.native)
 		}
 		list[i] = e.append([]byte{}, &v)
 	}
