@@ -56,6 +56,7 @@ const head = "tray: 1\nsource:\n  files: [a.csv]\ntable:\n  name: loan\n"
 func TestMistakes(t *testing.T) {
 	for name, c := range map[string]struct{ text, want string }{
 		"empty":                 {"", "tray.yaml:1:1: the tray is empty"},
+		"comma in a type":       {head + "columns:\n  - {from: A, name: a, type: decimal(8,2)}\n", `"2)" is taken for a key because of the comma before it`},
 		"unknown key":           {head + "  kee: [a]\ncolumns:\n  - {from: A, name: a, type: text}\n", `tray.yaml:6:3: unknown key "kee"; did you mean "key"?`},
 		"missing key":           {"tray: 1\nsource:\n  files: [a.csv]\n", `tray.yaml:1:1: key "table" is missing`},
 		"repeated key":          {head + "  name: x\n", `6:3: key "name" occurs twice`},
