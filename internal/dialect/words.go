@@ -39,27 +39,27 @@ constraint continue convert create cross cube cume_dist current_date current_rol
 current_timestamp current_user cursor database databases day_hour day_microsecond day_minute
 day_second dec decimal declare default delayed delete delete_domain_id dense_rank desc describe
 deterministic distinct distinctrow div do_domain_ids double drop dual each else elseif empty
-enclosed escaped except exists exit explain false fetch first_value float float4 float8 for
-force foreign from fulltext function general generated get grant group grouping groups having
-high_priority hour_microsecond hour_minute hour_second if ignore ignore_domain_ids
+enclosed escaped except exists exit explain external false fetch first_value float float4 float8
+for force foreign from fulltext function general generated get grant group grouping groups
+having high_priority hour_microsecond hour_minute hour_second if ignore ignore_domain_ids
 ignore_server_ids in index infile inner inout insensitive insert int int1 int2 int3 int4 int8
 integer intersect interval into io_after_gtids io_before_gtids is iterate join json_table key
-keys kill lag last_value lateral lead leading leave left library like limit linear lines load localtime
-localtimestamp lock long longblob longtext loop low_priority manual master_demote_to_replica
-master_demote_to_slave master_heartbeat_period master_ssl_verify_server_cert match maxvalue
-mediumblob mediumint mediumtext middleint minute_microsecond minute_second mod modifies natural
-no_write_to_binlog not nth_value ntile null numeric of offset on optimize optimizer_costs option
-optionally or order out outer outfile over page_checksum parallel parse_vcol_expr partition
-percent_rank portion position precision primary procedure purge qualify range rank read
-read_write reads real recursive ref_system_id references regexp release rename repeat replace
-require resignal restrict return returning revoke right rlike row row_number rows schema schemas
-second_microsecond select sensitive separator set show signal slow smallint spatial specific sql
-sql_big_result sql_buffer_result sql_cache sql_calc_found_rows sql_no_cache sql_small_result
-sqlexception sqlstate sqlwarning ssl starting stats_auto_recalc stats_persistent
-stats_sample_pages stored straight_join system table tablesample terminated then tinyblob
-tinyint tinytext to trailing trigger true undo union unique unlock unsigned update usage use
-using utc_date utc_time utc_timestamp values varbinary varchar varcharacter varying virtual when
-where while window with write xor year_month zerofill`
+keys kill lag last_value lateral lead leading leave left library like limit linear lines load
+localtime localtimestamp lock long longblob longtext loop low_priority manual
+master_demote_to_replica master_demote_to_slave master_heartbeat_period
+master_ssl_verify_server_cert match maxvalue mediumblob mediumint mediumtext middleint
+minute_microsecond minute_second mod modifies natural no_write_to_binlog not nth_value ntile
+null numeric of offset on optimize optimizer_costs option optionally or order out outer outfile
+over page_checksum parallel parse_vcol_expr partition percent_rank portion position precision
+primary procedure purge qualify range rank read read_write reads real recursive ref_system_id
+references regexp release rename repeat replace require resignal restrict return returning
+revoke right rlike row row_number rows schema schemas second_microsecond select sensitive
+separator set show signal slow smallint spatial specific sql sql_big_result sql_buffer_result
+sql_cache sql_calc_found_rows sql_no_cache sql_small_result sqlexception sqlstate sqlwarning ssl
+starting stats_auto_recalc stats_persistent stats_sample_pages stored straight_join system table
+tablesample terminated then tinyblob tinyint tinytext to trailing trigger true undo union unique
+unlock unsigned update usage use using utc_date utc_time utc_timestamp values varbinary varchar
+varcharacter varying virtual when where while window with write xor year_month zerofill`
 
 // sqlServerWords are the words that SQL Server reserves.
 const sqlServerWords = `add all alter and any as asc authorization backup begin between break browse
