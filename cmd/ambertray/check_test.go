@@ -140,6 +140,22 @@ func TestCannot(t *testing.T) {
 	require.NotContains(t, out, "ambertray load")
 }
 
+// TestDraftOtherSettings drafts again with settings that exclude those which the tray has: these go.
+func TestDraftOtherSettings(t *testing.T) {
+	d := newDesk(t)
+	d.write("finds.csv", "no;name\n1;ant\n2;bee\n")
+	for _, c := range [][3]string{
+		{"--first-data-line", "2", "  delimiter: \";\"\n  header: none\n  first_data_line: 2\ntable:"},
+		{"--header", "1", "  delimiter: \";\"\n  header: 1\ntable:"},
+		{"--delimiter", "semicolon", "  delimiter: \";\"\n  header: 1\ntable:"},
+		{"--columns", "1-2,3-", "  header: 1\n  format: fixed\n  columns: 1-2,3-\ntable:"},
+		{"--delimiter", "semicolon", "  header: 1\n  delimiter: \";\"\ntable:"},
+	} {
+		d.run(0, "draft", "finds.csv", c[0], c[1])
+		require.Contains(t, d.read("finds.tray/tray.yaml"), "  encoding: utf-8\n"+c[2], c[0])
+	}
+}
+
 // TestTypesOfTable drafts for a table that rows are added to: its types, key and names replace those of the
 // draft, as they do with draft --to.
 func TestTypesOfTable(t *testing.T) {

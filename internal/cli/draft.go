@@ -171,10 +171,12 @@ func keepSettings(o *survey.Options, dir string, names []string) error {
 		return err
 	}
 	typed := o.Override
+	var now source.Layout
+	typed(&now)
 	o.Override = func(l *source.Layout) {
 		_ = l.SetAll(func(key string) (val string, ok bool) { // the tray was read
 			val, ok = own[key]
-			return val, ok
+			return val, ok && !source.ExcludesAny(key, now.Overrides)
 		})
 		typed(l)
 	}

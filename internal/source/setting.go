@@ -152,6 +152,13 @@ var exclusive = [][3]string{
 
 const noQuotes = "cells at fixed places have no quotes, and the spaces around them are ignored; leave out one of the two"
 
+// ExcludesAny reports whether a setting has no effect together with one of others.
+func ExcludesAny(key string, others []string) bool {
+	return slices.ContainsFunc(exclusive, func(pair [3]string) bool {
+		return pair[0] == key && slices.Contains(others, pair[1]) || pair[1] == key && slices.Contains(others, pair[0])
+	})
+}
+
 // CheckTogether returns an error if settings that have a value exclude each other.
 func CheckTogether(value func(key string) (val string, ok bool)) error {
 	off := []string{"none", "0", "false"}

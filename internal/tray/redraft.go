@@ -7,6 +7,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 
 	"go.yaml.in/yaml/v3"
 
@@ -84,6 +85,7 @@ func (t *Tray) Redraft(changes []Change) (*Tray, *Redrafted, error) {
 	if err != nil {
 		return nil, nil, err
 	}
+	dropExcluded(mine, t.Layout.Overrides)
 	nameKey(next, mine)
 	restores := []func(){nameKey(base, mine), nameKey(plain, mine)}
 	m := &merger{mine: mine, changes: changes, result: &Redrafted{Kept: []Kept{}, Changed: []Kept{}, Removed: []string{}, Gone: []string{}}}
@@ -108,6 +110,16 @@ func (t *Tray) Redraft(changes []Change) (*Tray, *Redrafted, error) {
 		}
 	}
 	return merged, m.result, publish.File(filepath.Join(t.Dir, draftedFile), drafted)
+}
+
+// dropExcluded removes the settings of the plan that have no effect with those that are set now.
+func dropExcluded(plan *yaml.Node, set []string) {
+	_, settings := entry(plan, "source")
+	for _, s := range source.Settings() {
+		if !slices.Contains(set, s.Key) && source.ExcludesAny(s.Key, set) {
+			(&Change{Key: s.Key}).put(settings)
+		}
+	}
 }
 
 // OwnSettings returns the settings of the layout that a person has set in the tray, with their values.
