@@ -140,7 +140,7 @@ func TestCannot(t *testing.T) {
 	require.NotContains(t, out, "ambertray load")
 }
 
-// TestDraftOtherSettings drafts again with settings that exclude those which the tray has: these go.
+// TestDraftOtherSettings tests that a setting removes those of the tray that it excludes when a plan is drafted again.
 func TestDraftOtherSettings(t *testing.T) {
 	d := newDesk(t)
 	d.write("finds.csv", "no;name\n1;ant\n2;bee\n")

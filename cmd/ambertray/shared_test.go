@@ -279,7 +279,7 @@ func TestSharedRejects(t *testing.T) {
 				require.Equal(t, []any{true, float64(1 + here), nil}, []any{v["verified"], v["would_reject"], v["rows_differ"]})
 				require.Equal(t, 1.0, v["rejected_elsewhere"].(map[string]any)["changed"], "its key is in the table")
 				said, _ = d.run(0, "verify", "second.tray", "--to", to)
-				require.Contains(t, said, "1 row of the source is not in the table, as many as other loaders have rejected and keep; ")
+				require.Contains(t, said, "1 row of the source is not in the table; other loaders have rejected the same number of rows and keep them; ")
 			})
 		}
 	}

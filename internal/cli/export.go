@@ -96,7 +96,7 @@ func (a *app) export(c *cobra.Command, e *exporting, args []string) error {
 		}
 		return *val, *val != ""
 	})
-	if err == nil && export.Ending(e.out) != ".xlsx" && export.Ending(e.out) != ".parquet" {
+	if err == nil && idleOptions[export.Ending(e.out)] == nil { // it is text
 		err = e.options.Check(len(work.Columns))
 	}
 	if err != nil {

@@ -144,7 +144,7 @@ func (a *app) drawVerifiedNotes(v *load.Verification) {
 		a.print.Fact("note", "the rows of the last load of this source were replaced by a later load")
 	}
 	if v.RejectedElsewhere != nil {
-		a.print.Fact("note", "%s not in the table, as many as other loaders have rejected and keep; they are listed in %s",
+		a.print.Fact("note", "%s not in the table; other loaders have rejected the same number of rows and keep them; the rows are listed in %s",
 			note.Count(v.RejectedElsewhere.Missing+v.RejectedElsewhere.Changed, "row of the source is", "rows of the source are"), *v.RejectedElsewhere.File)
 	}
 	if v.RowsHidden {

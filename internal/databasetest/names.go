@@ -70,7 +70,7 @@ func ownTables(t *testing.T, to database.Target) {
 func namedTray(t *testing.T, name string, records []string) *tray.Tray {
 	var columns []table.Column
 	var headings []string
-	for i, column := range append(slices.Clip(awkwardNames), "true") { // which SQLite takes in no key of a merge
+	for i, column := range append(slices.Clip(awkwardNames), "true") { // which SQLite does not accept in the key of a merge
 		headings = append(headings, fmt.Sprint("c", i))
 		columns = append(columns, table.Column{From: headings[i], Name: column, Type: table.Type{Kind: table.Varchar, Size: 9}})
 	}

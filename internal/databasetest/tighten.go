@@ -51,7 +51,7 @@ func tightensWords(t *testing.T, to database.Target) {
 }
 
 // tightensSpaces makes numbers of texts that a load has left with returns and tabs, in a table with the name of an
-// alias. Blank texts in a column that is NOT NULL keep that column as it is, and no other.
+// alias. A column that is NOT NULL and has blank texts stays unchanged, and the others are changed.
 func tightensSpaces(t *testing.T, to database.Target) {
 	ctx, d := context.Background(), to.Dialect()
 	execAll(t, to, "CREATE TABLE t (no integer NOT NULL, pieces varchar(200) NULL, room varchar(200) NOT NULL)")

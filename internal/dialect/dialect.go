@@ -218,7 +218,7 @@ func (d *Dialect) ScriptTail() []string { return d.scriptTail }
 // ownPrefix begins the names of tables that Amber Tray makes for itself.
 const ownPrefix = "ambertray_"
 
-// OwnColumn is the name of the column that temporary tables of rows have besides theirs.
+// OwnColumn is the name of a column that temporary tables have in addition to those of the rows.
 const OwnColumn = ownPrefix + "row"
 
 // CheckOwner returns an error for a table that is Amber Tray's own, such as the ledger.

@@ -292,7 +292,7 @@ func TestLikeNull(t *testing.T) {
 		{"ant", "none", source.Doubled, "", `row 1, column a: "ant" is the word for NULL too`},
 		{"ant", `"`, source.ServerEscapes, "", `row 1, column a: "ant" is the word for NULL too`},
 		{`\N`, "none", source.ServerEscapes, "ant,\n\\N,bee\n", ""},
-		{"", "none", source.Doubled, "ant,\n,bee\n", "1 blank text is written like NULL, because there are no quotes"},
+		{"", "none", source.Doubled, "ant,\n,bee\n", "1 blank text is written like NULL, because cells are not quoted"},
 	} {
 		var out bytes.Buffer
 		o := options(&out, "quote", c.quote, "escape", c.escape)

@@ -96,7 +96,8 @@ func newTextWriter(w io.Writer, columns []Column, o *Options) (*textWriter, erro
 	return t, nil
 }
 
-// Check returns an error if text with so many columns could not be read back as it is written.
+// Check returns an error if delimited text with these options could not be read back. columns is the number of
+// its columns.
 func (o *Options) Check(columns int) error {
 	lay := &o.Layout
 	special := lay.Delimiter + lay.Quote + "\r\n"
@@ -118,7 +119,7 @@ func (o *Options) Check(columns int) error {
 	case escapes && strings.Contains(lay.Delimiter, `\`):
 		return fmt.Errorf("delimiter %q is the sign of escapes too; choose another delimiter", lay.Delimiter)
 	case o.Quoted && lay.Quote == "":
-		return errors.New("every cell is to be quoted, and quote is none; leave out one of the two")
+		return errors.New(`quote "none" and quoting every cell exclude each other; leave out one of the two`)
 	case o.Null != value.DumpedNull && strings.ContainsAny(o.Null, special):
 		return fmt.Errorf("null %q has a sign in it that would need quotes, and these would make it a text; choose another word", o.Null)
 	}
@@ -171,7 +172,9 @@ func (t *textWriter) Row(row []value.Value) error {
 func (t *textWriter) checkNull(c *Column) error {
 	lay := &t.o.Layout
 	server := lay.Escape == source.ServerEscapes
-	if lay.Quote != "" && (!server || t.o.Quoted) || !bytes.Equal(t.cell, c.null) || server && string(c.null) == value.DumpedNull {
+	quotable := lay.Quote != "" && (!server || t.o.Quoted)
+	escaped := server && string(c.null) == value.DumpedNull
+	if quotable || escaped || !bytes.Equal(t.cell, c.null) {
 		return nil
 	}
 	if len(t.cell) > 0 {
@@ -315,7 +318,7 @@ func (t *textWriter) closes(cell []byte) bool {
 func (t *textWriter) Notes() []note.Note {
 	list := []note.Note{}
 	if t.blanks > 0 {
-		list = append(list, note.About(fmt.Sprintf("%s written like NULL, because there are no quotes; --null WORD distinguishes them", note.Count(t.blanks, "blank text is", "blank texts are"))))
+		list = append(list, note.About(fmt.Sprintf("%s written like NULL, because cells are not quoted; --null WORD distinguishes them", note.Count(t.blanks, "blank text is", "blank texts are"))))
 	}
 	if t.odd > 0 {
 		list = append(list, note.About(fmt.Sprintf("%s a NUL or bytes that are not UTF-8, which are written as they are; the first is row %d, and a load rejects such records",

@@ -34,8 +34,8 @@ type Verification struct {
 	Elsewhere   int64        `json:"elsewhere"` // rows of the table that are not of the source
 	Copies      int64        `json:"copies"`    // rows that occur more often than in the source
 	Mended      int64        `json:"mended"`    // records that were corrected and loaded later
-	// RejectedElsewhere are rows of the source that are not in the table, as many as other loaders of
-	// shared loads have rejected and keep; null without any.
+	// RejectedElsewhere are rows of the source that are not in the table. Other loaders of shared loads
+	// have rejected the same number of rows, and keep them. It is null without such rows.
 	RejectedElsewhere *differ.Result `json:"rejected_elsewhere"`
 	NotCompared       []string       `json:"not_compared"` // headings of the source that the table has no column for
 	RowsHidden        bool           `json:"rows_hidden"`  // row-level security may hide rows of the table
@@ -271,7 +271,7 @@ func (w *verifying) rejectedElsewhere(past *past) []int64 {
 		for i := range l.receipt.Source {
 			p := &l.receipt.Source[i]
 			at, given := l.parts[p.Title()]
-			if given && l.receipt.Shared != nil && at < len(list) {
+			if given && l.receipt.Shared != nil {
 				list[at] = max(0, p.Rejected-w.Parts[at].Rejected)
 			}
 		}
@@ -279,8 +279,8 @@ func (w *verifying) rejectedElsewhere(past *past) []int64 {
 	return list
 }
 
-// explainMissing takes the rows of the source that are not in the table for rejects of other loaders, if
-// there are as many. Those whose keys are there look changed.
+// explainMissing assumes that the rows of the source that are not in the table are the rejects of other
+// loaders, if the numbers are equal. A row whose key is in the table looks changed.
 func (w *verifying) explainMissing() {
 	all, d := int64(0), w.RowsDiffer
 	for _, n := range w.elsewhere {

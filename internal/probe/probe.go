@@ -86,17 +86,17 @@ func (p *probing) run() (err error) {
 	return nil
 }
 
-// tryLedger does with a ledger that exists what loads do, to no row of it.
+// tryLedger runs the kinds of statements that loads run on the ledger, if it exists. No row meets their condition.
 func (p *probing) tryLedger() error {
 	there, err := p.to.Exists(p.ctx, ledger.Name)
 	if err != nil || !there {
 		return err
 	}
-	const none = " WHERE id = ''"
-	_, err = p.to.Query(p.ctx, "SELECT id FROM "+ledger.Name+none)
+	const noRow = " WHERE id = ''"
+	_, err = p.to.Query(p.ctx, "SELECT id FROM "+ledger.Name+noRow)
 	for _, change := range []string{"INSERT INTO %[1]s SELECT * FROM %[1]s", "UPDATE %s SET id = ''", "DELETE FROM %s"} {
 		if err == nil {
-			_, err = p.to.Exec(p.ctx, fmt.Sprintf(change, ledger.Name)+none)
+			_, err = p.to.Exec(p.ctx, fmt.Sprintf(change, ledger.Name)+noRow)
 		}
 	}
 	return err

@@ -142,7 +142,7 @@ func (l *Layout) Set(key, val string) error {
 	return nil
 }
 
-// exclusive are settings that have no effect together, and why.
+// exclusive lists pairs of settings that exclude each other, and why.
 var exclusive = [][3]string{
 	{"header", "first_data_line", "records begin below a header; leave out first_data_line, or set description_lines for lines between them"},
 	{"first_data_line", "description_lines", "all lines above the first record are skipped; leave out description_lines"},
@@ -152,7 +152,7 @@ var exclusive = [][3]string{
 
 const noQuotes = "cells at fixed places have no quotes, and the spaces around them are ignored; leave out one of the two"
 
-// ExcludesAny reports whether a setting has no effect together with one of others.
+// ExcludesAny reports whether a setting and one of others exclude each other.
 func ExcludesAny(key string, others []string) bool {
 	return slices.ContainsFunc(exclusive, func(pair [3]string) bool {
 		return pair[0] == key && slices.Contains(others, pair[1]) || pair[1] == key && slices.Contains(others, pair[0])
@@ -172,12 +172,12 @@ func CheckTogether(value func(key string) (val string, ok bool)) error {
 	header, _ := value("header")
 	lines, described := value("description_lines")
 	if header == "none" && described && lines != "0" {
-		return fmt.Errorf("description_lines %q: there are none without a header; set first_data_line to the line of the first record", lines)
+		return fmt.Errorf("header %q and description_lines %q exclude each other: description lines are below a header; set first_data_line to the line of the first record", header, lines)
 	}
 	quote, _ := value("quote")
 	escape, escaped := value("escape")
 	if quote == "none" && escaped && escape != ServerEscapes {
-		return fmt.Errorf("escape %q: says how a quote is written in quotes, and quote is none; escape server reads backslashes without quotes", escape)
+		return fmt.Errorf("quote %q and escape %q exclude each other: escape says how a quote is written in a quoted cell; escape server reads backslashes without quotes", quote, escape)
 	}
 	return nil
 }

@@ -336,7 +336,7 @@ func (s *Source) checkText(head []byte, encodingSet bool) (err error) {
 	return documentKind(head)
 }
 
-// checkSignature returns an error for files of other formats that begin with a sign of theirs.
+// checkSignature returns an error for a file that begins with the signature of another format.
 func checkSignature(head []byte) error {
 	for _, s := range signatures {
 		if len(head) > s.at && bytes.HasPrefix(head[s.at:], []byte(s.magic)) {
@@ -349,7 +349,7 @@ func checkSignature(head []byte) error {
 // fewControls is how many control characters any text may have.
 const fewControls = 2
 
-// checkControls returns an error for a text with many control characters, or with a NUL among few others.
+// checkControls returns an error for a text with many control characters, or with a few of which one is a NUL.
 func checkControls(head []byte) error {
 	head = bytes.TrimRight(head[:min(len(head), 8000)], "\x1a\r\n") // DOS ends a text with an end-of-file character
 	controls, first := 0, 0

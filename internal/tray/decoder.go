@@ -45,11 +45,8 @@ func mapping(n *yaml.Node, keys map[string]decoder, required ...string) error {
 	for i := 0; i < len(n.Content); i += 2 {
 		key, val := n.Content[i], n.Content[i+1]
 		d, ok := keys[key.Value]
-		if !ok && strings.HasSuffix(key.Value, ")") { // the end of a type such as decimal(8,2)
-			return wrong(key, "%q is taken for a key because of the comma before it: write what they belong to in quotes", key.Value)
-		}
 		if !ok {
-			return wrong(key, "unknown key %q%s", key.Value, nearest(key.Value, sortedKeys(keys)))
+			return unknownKey(key, keys)
 		}
 		if seen[key.Value] {
 			return wrong(key, "key %q occurs twice", key.Value)
@@ -66,6 +63,13 @@ func mapping(n *yaml.Node, keys map[string]decoder, required ...string) error {
 		}
 	}
 	return nil
+}
+
+func unknownKey(key *yaml.Node, keys map[string]decoder) error {
+	if strings.HasSuffix(key.Value, ")") { // the end of a type such as decimal(8,2)
+		return wrong(key, "%q is taken for a key because of the comma before it: put the value with the comma in quotes", key.Value)
+	}
+	return wrong(key, "unknown key %q%s", key.Value, nearest(key.Value, sortedKeys(keys)))
 }
 
 func sortedKeys(keys map[string]decoder) []string {

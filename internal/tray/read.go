@@ -223,7 +223,7 @@ func (t *Tray) check(root *yaml.Node) error {
 	return nil
 }
 
-// checkNamed checks that columns that a key of the tray names exist.
+// checkNamed checks that the columns that a key of the tray names exist and are listed once.
 func (t *Tray) checkNamed(root *yaml.Node, key string, columns []string) error {
 	for i, name := range columns {
 		if t.Table.Column(name) == nil {

@@ -112,7 +112,7 @@ func (t *Tray) Redraft(changes []Change) (*Tray, *Redrafted, error) {
 	return merged, m.result, publish.File(filepath.Join(t.Dir, draftedFile), drafted)
 }
 
-// dropExcluded removes the settings of the plan that have no effect with those that are set now.
+// dropExcluded removes the settings of the plan that exclude those that are set now.
 func dropExcluded(plan *yaml.Node, set []string) {
 	_, settings := entry(plan, "source")
 	for _, s := range source.Settings() {

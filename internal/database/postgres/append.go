@@ -245,13 +245,13 @@ func wire(rows []byte) io.Reader {
 	return io.MultiReader(bytes.NewReader(header), bytes.NewReader(rows), bytes.NewReader(trailer))
 }
 
-// sequence is where a column of whole numbers takes its numbers from if it gets no value.
+// sequence numbers the rows in a column.
 type sequence struct {
 	column, name string
-	mayMove      bool // the login has the right to
+	mayMove      bool // whether the login has the right to set its value
 }
 
-// sequences returns those of the loaded columns.
+// sequences returns the sequences of the loaded columns.
 func (x *tx) sequences(ctx context.Context, tab *table.Table) ([]sequence, error) {
 	var whole []string
 	for _, c := range tab.Loaded() {

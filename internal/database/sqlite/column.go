@@ -33,19 +33,33 @@ const (
 	toNumber                   // stores texts of numbers as numbers
 )
 
-// affinityOf returns the affinity of a column (SQLite, "Datatypes", 3.1).
+// affinityOf returns the affinity of a column.
 func affinityOf(declared string) affinity {
+	switch affinityName(declared) {
+	case "TEXT":
+		return toText
+	case "BLOB":
+		return noAffinity
+	}
+	return toNumber
+}
+
+// affinityName returns the name of the affinity of a column, which declares another column with the same
+// affinity (SQLite, "Datatypes", 3.1).
+func affinityName(declared string) string {
 	declared = strings.ToLower(declared)
 	has := func(part string) bool { return strings.Contains(declared, part) }
 	switch {
 	case has("int"):
-		return toNumber
+		return "INTEGER"
 	case has("char"), has("clob"), has("text"):
-		return toText
+		return "TEXT"
 	case has("blob"), declared == "":
-		return noAffinity
+		return "BLOB"
+	case has("real"), has("floa"), has("doub"):
+		return "REAL"
 	}
-	return toNumber
+	return "NUMERIC"
 }
 
 // typeOf returns the type that a column was declared with, nil where that takes

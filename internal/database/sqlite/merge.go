@@ -18,7 +18,7 @@ import (
 // errNoRowID says that no name is left for the numbers of rows.
 var errNoRowID = errors.New("columns have all names of the row id: rowid, oid and _rowid_; rename one of them")
 
-// errTruth says that the engine would lose the name of a column of the key in a query within another one.
+// errTruth is returned for a key with a column whose name a subquery would lose.
 var errTruth = errors.New("a column of the key is called true or false, which the engine renames in queries; rename it")
 
 func isTruth(name string) bool {
@@ -46,31 +46,12 @@ func (x *tx) Stage(ctx context.Context, tab *table.Table, name string) error {
 	for _, l := range live {
 		declared[strings.ToLower(l.Name)] = l.Native
 	}
-	var columns []string // a stage made AS SELECT would rename one that is called true or false
+	var columns []string // CREATE TABLE AS SELECT would rename a column called true or false
 	for _, c := range tab.Loaded() {
-		columns = append(columns, d.Quote(c.Name)+" "+declaredLike(declared[strings.ToLower(c.Name)]))
+		columns = append(columns, d.Quote(c.Name)+" "+affinityName(declared[strings.ToLower(c.Name)]))
 	}
 	_, err = x.t.Exec(ctx, fmt.Sprintf("CREATE TEMPORARY TABLE %s (%s)", d.Quote(name), strings.Join(columns, ", ")))
 	return err
-}
-
-// declaredLike returns the shortest declaration with the affinity of another one.
-func declaredLike(declared string) string {
-	lower := strings.ToLower(declared)
-	has := func(part string) bool { return strings.Contains(lower, part) }
-	switch affinityOf(declared) {
-	case toText:
-		return "TEXT"
-	case noAffinity:
-		return ""
-	}
-	switch {
-	case has("int"):
-		return "INT"
-	case has("real"), has("floa"), has("doub"):
-		return "REAL"
-	}
-	return "NUM"
 }
 
 // Merge implements database.StagingTx.
